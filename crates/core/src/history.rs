@@ -1,0 +1,224 @@
+//! Every event, a checkpoint now and then, and the lanes drawn from the run.
+//!
+//! The events are the truth; anything else can be computed from them. They
+//! lie in segments, each of which begins with a copy of the machine as it was
+//! then, so that any tick costs at most one short segment to compute again.
+//! When the [`Capacity`] is reached, the oldest segment is dropped whole.
+
+use crate::{ActionId, Change, ControlId, Event, LaneLog, Machine, Plan, Tick, machine::run};
+use alloc::{collections::VecDeque, sync::Arc, vec::Vec};
+
+/// How much history is kept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Capacity {
+    /// At most about this many events (16 bytes each).
+    pub events: usize,
+    /// At most about this many changes over all lanes (12 bytes each).
+    pub changes: usize,
+}
+
+impl Capacity {
+    /// Twenty million of each, about 560 MB when full: ten minutes of eight
+    /// devices that each change four axes a thousand times a second, polled
+    /// a thousand times a second. Ordinary devices leave it nearly empty.
+    pub const DEFAULT: Capacity = Capacity { events: 20_000_000, changes: 20_000_000 };
+}
+
+/// A segment is closed at this many events or ticks, whichever comes first.
+const SEGMENT_EVENTS: usize = 4096;
+const SEGMENT_TICKS: u32 = 512;
+
+/// The events of a stretch of ticks, and the machine before the first.
+#[derive(Clone, Debug)]
+pub(crate) struct Segment {
+    pub(crate) start: Machine,
+    pub(crate) events: Vec<Event>,
+}
+
+/// The past of a session. See the module documentation.
+#[derive(Clone, Debug)]
+pub struct History {
+    closed: VecDeque<Arc<Segment>>,
+    open: Segment,
+    /// Events of the open segment that a tick has seen; those after it wait.
+    seen: usize,
+    ticks_run: u32,
+    event_count: usize,
+    lanes: Lanes,
+    capacity: Capacity,
+}
+
+/// The lanes of all controls and actions.
+#[derive(Clone, Debug, Default)]
+struct Lanes {
+    controls: Vec<LaneLog>,
+    /// For each action its x and its y.
+    actions: Vec<[LaneLog; 2]>,
+    changes: usize,
+}
+
+impl Lanes {
+    fn fit(&mut self, machine: &Machine, plan: &Plan) {
+        let known = self.controls.len() as u16;
+        self.controls.extend(
+            (known..plan.control_count() as u16)
+                .map(|id| LaneLog::new(machine.cell(ControlId(id)).value)),
+        );
+        self.actions.resize_with(plan.action_count(), || [LaneLog::new(0.0), LaneLog::new(0.0)]);
+    }
+
+    fn record(&mut self, machine: &Machine) {
+        let tick = machine.at();
+        for &id in machine.touched() {
+            let cell = machine.cell(id);
+            let lane = &mut self.controls[id.index()];
+            if cell.value != lane.last() || !cell.marks.is_empty() {
+                lane.push(Change { tick, value: cell.value, marks: cell.marks });
+                self.changes += 1;
+            }
+        }
+        for &id in machine.changed() {
+            let state = machine.action(id);
+            for (lane, value) in self.actions[id.index()].iter_mut().zip([state.x, state.y]) {
+                if value != lane.last() {
+                    lane.push(Change { tick, value, marks: crate::LaneMarks::empty() });
+                    self.changes += 1;
+                }
+            }
+        }
+    }
+
+    fn forget_before(&mut self, tick: Tick) {
+        self.changes = 0;
+        for lane in self.controls.iter_mut().chain(self.actions.as_flattened_mut()) {
+            lane.forget_before(tick);
+            self.changes += lane.len();
+        }
+    }
+}
+
+impl History {
+    pub(crate) fn new(machine: &Machine, plan: &Plan, capacity: Capacity) -> Self {
+        let mut history = History {
+            closed: VecDeque::new(),
+            open: Segment { start: machine.clone(), events: Vec::new() },
+            seen: 0,
+            ticks_run: 0,
+            event_count: 0,
+            lanes: Lanes::default(),
+            capacity,
+        };
+        history.lanes.fit(machine, plan);
+        history
+    }
+
+    pub(crate) fn fit(&mut self, machine: &Machine, plan: &Plan) {
+        self.lanes.fit(machine, plan);
+    }
+
+    /// Adds an event after all those not later than it. It must be later than
+    /// the last tick run.
+    pub(crate) fn push(&mut self, event: Event) {
+        let waiting = &self.open.events[self.seen..];
+        let at = waiting.partition_point(|other| other.time <= event.time);
+        self.open.events.insert(self.seen + at, event);
+        self.event_count += 1;
+    }
+
+    /// Runs `machine` to the end of tick `until` over the waiting events.
+    pub(crate) fn run(&mut self, machine: &mut Machine, plan: &Plan, until: Tick) {
+        while machine.next_tick() <= until {
+            let waiting = &self.open.events[self.seen..];
+            let stop = match waiting.get(SEGMENT_EVENTS) {
+                // Stop where the segment will be full, but run one tick at least.
+                Some(e) => plan.rate().tick_seeing(e.time).before().clamp(machine.next_tick(), until),
+                None => until,
+            };
+            let (lanes, ticks_run) = (&mut self.lanes, &mut self.ticks_run);
+            self.seen += run(machine, plan, waiting, stop, |machine| {
+                lanes.record(machine);
+                *ticks_run += 1;
+            });
+            if self.seen >= SEGMENT_EVENTS || self.ticks_run >= SEGMENT_TICKS {
+                self.close_segment(machine);
+            }
+        }
+    }
+
+    fn close_segment(&mut self, machine: &Machine) {
+        let waiting = self.open.events.split_off(self.seen);
+        let next = Segment { start: machine.clone(), events: waiting };
+        let mut full = core::mem::replace(&mut self.open, next);
+        full.events.shrink_to_fit();
+        self.closed.push_back(Arc::new(full));
+        (self.seen, self.ticks_run) = (0, 0);
+        self.forget_excess();
+    }
+
+    fn forget_excess(&mut self) {
+        let Capacity { events, changes } = self.capacity;
+        while self.event_count > events || self.lanes.changes > changes {
+            let Some(oldest) = self.closed.pop_front() else { return };
+            self.event_count -= oldest.events.len();
+            let horizon = self.begins();
+            self.lanes.forget_before(horizon);
+        }
+    }
+
+    /// The first tick that can still be looked at.
+    pub fn begins(&self) -> Tick {
+        self.closed.front().map_or(&self.open, |s| s).start.next_tick()
+    }
+
+    /// How many events are kept.
+    pub fn event_count(&self) -> usize {
+        self.event_count
+    }
+
+    /// The machine as it was after `tick`, computed again from the nearest
+    /// checkpoint before it. A tick that was forgotten gives the first one
+    /// kept; one that has not come yet gives the last one.
+    pub(crate) fn at(&self, plan: &Plan, tick: Tick) -> Machine {
+        let segment = self.segment_of(tick);
+        let mut machine = segment.start.clone();
+        machine.fit(plan);
+        let tick = tick.max(machine.next_tick());
+        run(&mut machine, plan, &segment.events, tick, |_| {});
+        machine
+    }
+
+    fn segment_of(&self, tick: Tick) -> &Segment {
+        let begun = self.closed.partition_point(|s| s.start.next_tick() <= tick);
+        if begun == self.closed.len() && self.open.start.next_tick() <= tick {
+            return &self.open;
+        }
+        self.closed.get(begun.saturating_sub(1)).map_or(&self.open, |s| s)
+    }
+
+    /// The events that `tick` saw: those after the tick before it.
+    pub(crate) fn events_in(&self, plan: &Plan, tick: Tick) -> &[Event] {
+        let events = &self.segment_of(tick).events;
+        let end = events.partition_point(|e| e.time <= plan.rate().time_of(tick));
+        let start = match tick.0 {
+            0 => 0,
+            _ => events.partition_point(|e| e.time <= plan.rate().time_of(tick.before())),
+        };
+        &events[start..end]
+    }
+
+    /// The lane of a control: its value on its own scale.
+    pub fn control_lane(&self, control: ControlId) -> &LaneLog {
+        &self.lanes.controls[control.index()]
+    }
+
+    /// The lanes of an action: x and y.
+    pub fn action_lanes(&self, action: ActionId) -> &[LaneLog; 2] {
+        &self.lanes.actions[action.index()]
+    }
+
+    /// All segments, the waiting events with the last. Cheap: closed segments
+    /// are shared.
+    pub(crate) fn segments(&self) -> Vec<Arc<Segment>> {
+        self.closed.iter().cloned().chain([Arc::new(self.open.clone())]).collect()
+    }
+}

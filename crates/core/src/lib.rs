@@ -1,0 +1,57 @@
+//! The pure core of Green Trigger.
+//!
+//! It turns time-stamped raw events into what a game would have read:
+//!
+//! 1. [`Session::report`] takes events from sources, in any interleaving.
+//! 2. [`Machine::tick`] samples them once per tick and derives edges.
+//! 3. Sticks and axes are shaped ([`shape`]) and bindings become actions.
+//! 4. [`History`] keeps every event and a checkpoint now and then, so that any
+//!    tick can be computed again, to the bit, by running the same code.
+//!
+//! The crate is `no_std`: there is no file, socket, clock, thread or screen
+//! in it, and time comes in with the events. Floating point is IEEE 754
+//! arithmetic plus `libm`, so the same events and rig give the same values on
+//! every machine.
+#![no_std]
+
+extern crate alloc;
+#[cfg(test)]
+extern crate std;
+
+mod actions;
+mod address;
+mod device;
+mod event;
+mod explain;
+mod history;
+mod lane;
+mod machine;
+mod plan;
+mod recording;
+mod rig;
+mod sampler;
+mod session;
+pub mod shape;
+mod text;
+mod time;
+pub mod tunable;
+pub mod vocabulary;
+
+pub use actions::ActionState;
+pub use address::{AddressError, ControlRef};
+pub use device::{
+    Control, ControlId, ControlInfo, ControlKind, Device, DeviceId, DeviceInfo, DeviceKind,
+    MAX_CONTROLS, Presence, Roster, RosterError, SLOTS,
+};
+pub use event::{Event, Marks};
+pub use explain::{explain_action, explain_control};
+pub use history::{Capacity, History};
+pub use lane::{Change, LaneLog, LaneMarks, Span};
+pub use machine::{Hearing, Machine, run};
+pub use plan::{ActionId, Input, Opposites, Plan, Side};
+pub use recording::Recording;
+pub use rig::{ActionSpec, BothHeld, CrossSpec, Gives, InputSpec, LatchRef, Rig};
+pub use sampler::{Cell, Edge};
+pub use session::{Label, Session};
+pub use text::CleanText;
+pub use time::{LAST_TIME, Nanos, PollRate, Tick};

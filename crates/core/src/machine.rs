@@ -1,0 +1,339 @@
+//! The mutable half of a run: everything that changes from tick to tick.
+//!
+//! A [`Machine`] belongs to a [`Plan`] for the controls it was
+//! [fitted](Machine::fit) to; running it with a plan of the same roster or of
+//! a later one is what a session does when a device arrives. Cloning it makes
+//! a checkpoint: the clone, given the same events, computes the same ticks.
+
+use crate::{
+    ActionId, ActionState, Cell, ControlId, DeviceId, Event, Gives, Input, Marks, Nanos, Plan,
+    Presence, Tick, actions::Controls,
+};
+use alloc::vec::Vec;
+
+/// The state of a run after its last tick.
+#[derive(Clone, Debug)]
+pub struct Machine {
+    next: Tick,
+    cells: Vec<Cell>,
+    devices: Vec<Hearing>,
+    actions: Vec<ActionState>,
+    /// Controls with an event in this tick, or with one to finish from the
+    /// last; none twice.
+    touched: Vec<ControlId>,
+    stale: Vec<ControlId>,
+    changed: Vec<ActionId>,
+    pulsing: Vec<ActionId>,
+    due: Vec<ActionId>,
+    is_due: Vec<bool>,
+    presses: u32,
+    lost: u64,
+}
+
+/// What is known of a device as a stream of reports.
+#[derive(Clone, Copy, Debug)]
+pub struct Hearing {
+    /// Whether it can be heard.
+    pub presence: Presence,
+    /// The instant of its last report, if it ever sent one.
+    pub last_report: Option<Nanos>,
+    second: u64,
+    this_second: u32,
+    last_second: u32,
+}
+
+impl Hearing {
+    const SILENT: Hearing = Hearing {
+        presence: Presence::Gone,
+        last_report: None,
+        second: 0,
+        this_second: 0,
+        last_second: 0,
+    };
+
+    /// Reports in the last whole second before `now`. Events of the same
+    /// instant are one report.
+    pub fn reports_per_second(&self, now: Nanos) -> u32 {
+        match (now.0 / SECOND).checked_sub(self.second) {
+            Some(0) => self.last_second,
+            Some(1) => self.this_second,
+            _ => 0,
+        }
+    }
+
+    fn hear(&mut self, time: Nanos) {
+        if self.last_report == Some(time) {
+            return;
+        }
+        let second = time.0 / SECOND;
+        if second != self.second {
+            self.last_second = if second == self.second + 1 { self.this_second } else { 0 };
+            (self.second, self.this_second) = (second, 0);
+        }
+        self.this_second += 1;
+        self.last_report = Some(time);
+    }
+}
+
+const SECOND: u64 = 1_000_000_000;
+
+impl Machine {
+    /// A machine before `first`, with everything at rest.
+    pub fn new(plan: &Plan, first: Tick) -> Self {
+        let mut machine = Machine {
+            next: first,
+            cells: Vec::new(),
+            devices: Vec::new(),
+            actions: Vec::new(),
+            touched: Vec::new(),
+            stale: Vec::new(),
+            changed: Vec::new(),
+            pulsing: Vec::new(),
+            due: Vec::new(),
+            is_due: Vec::new(),
+            presses: 0,
+            lost: 0,
+        };
+        machine.fit(plan);
+        machine
+    }
+
+    /// Makes room for the controls and actions of a plan, so that no tick
+    /// needs to allocate.
+    pub fn fit(&mut self, plan: &Plan) {
+        let known = self.cells.len();
+        self.cells.extend(plan.controls()[known..].iter().map(|s| Cell::at_rest(s.control.kind)));
+        self.devices.resize(plan.device_count(), Hearing::SILENT);
+        self.actions.resize(plan.action_count(), ActionState::IDLE);
+        self.is_due.resize(plan.action_count(), false);
+        for list in [&mut self.touched, &mut self.stale] {
+            list.reserve(plan.control_count() - list.len());
+        }
+        for list in [&mut self.changed, &mut self.pulsing, &mut self.due] {
+            list.reserve(plan.action_count() - list.len());
+        }
+    }
+
+    /// The tick that [`Machine::tick`] will run.
+    pub fn next_tick(&self) -> Tick {
+        self.next
+    }
+
+    /// The tick this state is of: the last one run, or tick 0.
+    pub fn at(&self) -> Tick {
+        self.next.before()
+    }
+
+    /// A control as the last poll saw it.
+    pub fn cell(&self, control: ControlId) -> &Cell {
+        &self.cells[control.index()]
+    }
+
+    /// A device as a stream of reports.
+    pub fn hearing(&self, device: DeviceId) -> &Hearing {
+        &self.devices[device.0 as usize]
+    }
+
+    /// An action at the last tick.
+    pub fn action(&self, action: ActionId) -> ActionState {
+        self.actions[action.index()]
+    }
+
+    /// The controls that had an event in the last tick, or an edge to clear.
+    pub fn touched(&self) -> &[ControlId] {
+        &self.touched
+    }
+
+    /// The actions whose value or driver changed in the last tick.
+    pub fn changed(&self) -> &[ActionId] {
+        &self.changed
+    }
+
+    /// Presses that left no press edge, over the whole run.
+    pub fn lost(&self) -> u64 {
+        self.lost
+    }
+
+    /// Whether a tick without events would change nothing at all.
+    pub fn is_settled(&self) -> bool {
+        self.touched.is_empty() && self.changed.is_empty() && self.pulsing.is_empty()
+    }
+
+    /// Jumps over ticks that would change nothing.
+    ///
+    /// # Panics
+    /// In debug builds, when the machine is not [settled](Machine::is_settled).
+    pub fn skip_to(&mut self, next: Tick) {
+        debug_assert!(self.is_settled() && next >= self.next);
+        self.next = next;
+    }
+
+    /// Runs one tick: polls the controls after these events, derives edges,
+    /// and evaluates the actions that could have changed. Does not allocate.
+    ///
+    /// `events` are those after the tick before and not after this one, in
+    /// order, of controls the machine was fitted to.
+    pub fn tick(&mut self, plan: &Plan, events: &[Event]) {
+        self.changed.clear();
+        self.finish_last_tick();
+        for event in events {
+            self.receive(plan, event);
+        }
+        self.poll(plan);
+        self.evaluate(plan);
+        self.next = self.next.next();
+    }
+
+    fn finish_last_tick(&mut self) {
+        core::mem::swap(&mut self.touched, &mut self.stale);
+        for id in self.stale.drain(..) {
+            let cell = &mut self.cells[id.index()];
+            if cell.age() {
+                cell.touched = true;
+                self.touched.push(id);
+            }
+        }
+    }
+
+    fn touch(&mut self, id: ControlId) {
+        let cell = &mut self.cells[id.index()];
+        if !cell.touched {
+            cell.touched = true;
+            self.touched.push(id);
+        }
+    }
+
+    fn receive(&mut self, plan: &Plan, event: &Event) {
+        let control = plan.sampled(event.control).control;
+        let hearing = &mut self.devices[control.device.0 as usize];
+        if control.is_presence {
+            hearing.presence = Presence::from_value(event.value);
+            self.cells[event.control.index()].actual = event.value;
+            self.touch(event.control);
+            if hearing_lost(event.value) {
+                self.let_go(plan, event.control);
+            }
+            return;
+        }
+        // What a device says while nobody listens must not move anything.
+        if hearing.presence != Presence::Here {
+            return;
+        }
+        if !event.marks.contains(Marks::CARRIED) {
+            hearing.hear(event.time);
+        }
+        let cell = &mut self.cells[event.control.index()];
+        if cell.receive(control.kind, event.value, event.marks) {
+            self.presses += 1;
+            cell.press_order = self.presses;
+        }
+        self.touch(event.control);
+    }
+
+    fn let_go(&mut self, plan: &Plan, presence: ControlId) {
+        for id in plan.siblings(presence).skip(1).map(ControlId) {
+            if self.cells[id.index()].let_go(plan.sampled(id).control.kind) {
+                self.touch(id);
+            }
+        }
+    }
+
+    fn poll(&mut self, plan: &Plan) {
+        for i in 0..self.touched.len() {
+            let id = self.touched[i];
+            let sampled = plan.sampled(id);
+            let cell = &mut self.cells[id.index()];
+            if sampled.control.is_presence {
+                cell.seen = cell.actual;
+                cell.value = f32::from(u8::from(cell.seen == Presence::Here.value()));
+                continue;
+            }
+            self.lost += u64::from(cell.sample(sampled.control.kind, sampled.latched));
+            for &action in plan.fed_by(id) {
+                mark_due(&mut self.due, &mut self.is_due, action);
+            }
+        }
+        for action in self.pulsing.drain(..) {
+            mark_due(&mut self.due, &mut self.is_due, action);
+        }
+    }
+
+    fn evaluate(&mut self, plan: &Plan) {
+        let controls = Controls { plan, cells: &self.cells };
+        for id in self.due.drain(..) {
+            self.is_due[id.index()] = false;
+            let state = controls.evaluate(id);
+            if state.is_active() && plan.gives(id) == Gives::Pulse {
+                self.pulsing.push(id);
+            }
+            let slot = &mut self.actions[id.index()];
+            if *slot != state {
+                *slot = state;
+                self.changed.push(id);
+            }
+        }
+    }
+
+    /// What an action would be at the last tick if `input` alone drove it.
+    pub fn through(&self, plan: &Plan, action: ActionId, input: Input) -> ActionState {
+        Controls { plan, cells: &self.cells }.input(plan.action(action), input)
+    }
+
+    /// Every control that is off its rest, and its raw value, in the order of
+    /// the presses: what a recording that begins here must say first.
+    pub(crate) fn off_rest(&self, plan: &Plan) -> Vec<(ControlId, i32)> {
+        let mut off: Vec<_> = self
+            .cells
+            .iter()
+            .zip(plan.controls())
+            .zip(0..)
+            .filter(|((cell, sampled), _)| cell.actual != sampled.control.kind.rest())
+            .map(|((cell, _), id)| (cell.press_order, ControlId(id), cell.actual))
+            .collect();
+        off.sort_unstable();
+        off.into_iter().map(|(_, id, value)| (id, value)).collect()
+    }
+}
+
+fn mark_due(due: &mut Vec<ActionId>, is_due: &mut [bool], action: ActionId) {
+    if !core::mem::replace(&mut is_due[action.index()], true) {
+        due.push(action);
+    }
+}
+
+fn hearing_lost(presence: i32) -> bool {
+    Presence::from_value(presence) != Presence::Here
+}
+
+/// Runs a machine through `events`, which are in order, up to and including
+/// tick `until`, and shows it after each tick that could have changed
+/// anything. Ticks in which nothing can happen are jumped over. Returns how
+/// many events were used.
+///
+/// This is the only loop: live, frozen, replayed and headless all run it.
+pub fn run(
+    machine: &mut Machine,
+    plan: &Plan,
+    events: &[Event],
+    until: Tick,
+    mut after_tick: impl FnMut(&Machine),
+) -> usize {
+    let rate = plan.rate();
+    let mut used = 0;
+    while machine.next_tick() <= until {
+        if machine.is_settled() {
+            let due = events.get(used).map(|event| rate.tick_seeing(event.time));
+            let next = due.filter(|&tick| tick <= until).unwrap_or(until.next());
+            machine.skip_to(next.max(machine.next_tick()));
+            if machine.next_tick() > until {
+                break;
+            }
+        }
+        let now = rate.time_of(machine.next_tick());
+        let here = events[used..].iter().take_while(|event| event.time <= now).count();
+        machine.tick(plan, &events[used..used + here]);
+        used += here;
+        after_tick(machine);
+    }
+    used
+}

@@ -1,0 +1,168 @@
+//! A run with its past: what the application, live or replaying, holds.
+
+use crate::{
+    Capacity, CleanText, ControlId, DeviceId, DeviceInfo, Event, History, Machine, Marks, Nanos,
+    Plan, Presence, Recording, Rig, Roster, RosterError, Tick,
+};
+use alloc::vec::Vec;
+
+/// A mark that a person put on the timeline.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Label {
+    /// Where.
+    pub time: Nanos,
+    /// What they wrote.
+    pub text: CleanText,
+}
+
+/// Devices, rig, machine and history in step.
+///
+/// Sources push into it ([`plug`](Session::plug), [`report`](Session::report)
+/// and so on), the owner of the clock moves it on
+/// ([`run_until`](Session::run_until)), and views read from it.
+#[derive(Clone, Debug)]
+pub struct Session {
+    roster: Roster,
+    rig: Rig,
+    plan: Plan,
+    machine: Machine,
+    history: History,
+    labels: Vec<Label>,
+}
+
+impl Session {
+    /// An empty session that will start at tick `begins`.
+    pub fn new(rig: Rig, begins: Tick, capacity: Capacity) -> Self {
+        let roster = Roster::default();
+        let plan = Plan::bind(&rig, &roster);
+        let machine = Machine::new(&plan, begins);
+        let history = History::new(&machine, &plan, capacity);
+        Session { roster, rig, plan, machine, history, labels: Vec::new() }
+    }
+
+    /// A device arrived. Its events may follow from `time` on.
+    ///
+    /// # Errors
+    /// When the roster has no room for its controls.
+    pub fn plug(&mut self, info: DeviceInfo, time: Nanos) -> Result<DeviceId, RosterError> {
+        let device = self.roster.admit(info)?;
+        self.plan = Plan::bind(&self.rig, &self.roster);
+        self.machine.fit(&self.plan);
+        self.history.fit(&self.machine, &self.plan);
+        self.set_presence(device, Presence::Here, time);
+        Ok(device)
+    }
+
+    /// A device went away. Whatever was held on it is released.
+    pub fn unplug(&mut self, device: DeviceId, time: Nanos) {
+        self.roster.dismiss(device);
+        self.set_presence(device, Presence::Gone, time);
+    }
+
+    /// A device can be heard, or no longer; see [`Presence`].
+    pub fn set_presence(&mut self, device: DeviceId, presence: Presence, time: Nanos) {
+        let control = self.roster.device(device).presence();
+        self.report(Event { time, value: presence.value(), control, marks: Marks::empty() });
+    }
+
+    /// Takes in an event. One that is no later than the last tick run can no
+    /// longer be seen by its own tick; it is moved to just after that tick
+    /// and marked as late, so that a replay sees what this run saw.
+    pub fn report(&mut self, mut event: Event) {
+        let next = self.machine.next_tick();
+        if next > Tick(0) {
+            let last = self.plan.rate().time_of(next.before());
+            if event.time <= last {
+                event.time = Nanos(last.0 + 1);
+                event.marks |= Marks::LATE;
+            }
+        }
+        self.history.push(event);
+    }
+
+    /// Runs every tick up to and including `until`.
+    pub fn run_until(&mut self, until: Tick) {
+        self.history.run(&mut self.machine, &self.plan, until);
+    }
+
+    /// Runs every tick that lies before `time`: what may be run when no
+    /// event before `time` can come any more.
+    pub fn run_before(&mut self, time: Nanos) {
+        let next = self.plan.rate().tick_seeing(time);
+        if next > Tick(0) {
+            self.run_until(next.before());
+        }
+    }
+
+    /// Writes a label.
+    pub fn add_label(&mut self, label: Label) {
+        let at = self.labels.partition_point(|other| other.time <= label.time);
+        self.labels.insert(at, label);
+    }
+
+    /// Removes the labels of a tick. Returns whether there were any.
+    pub fn remove_labels_at(&mut self, tick: Tick) -> bool {
+        let before = self.labels.len();
+        let rate = self.plan.rate();
+        self.labels.retain(|label| rate.tick_seeing(label.time) != tick);
+        self.labels.len() != before
+    }
+
+    /// The labels, in order of time.
+    pub fn labels(&self) -> &[Label] {
+        &self.labels
+    }
+
+    /// The devices.
+    pub fn roster(&self) -> &Roster {
+        &self.roster
+    }
+
+    /// The rig in force.
+    pub fn rig(&self) -> &Rig {
+        &self.rig
+    }
+
+    /// The rig, tied to the devices known now.
+    pub fn plan(&self) -> &Plan {
+        &self.plan
+    }
+
+    /// The state after the last tick.
+    pub fn now(&self) -> &Machine {
+        &self.machine
+    }
+
+    /// The past.
+    pub fn history(&self) -> &History {
+        &self.history
+    }
+
+    /// The state after any tick that is kept, to the bit as it was.
+    pub fn at(&self, tick: Tick) -> Machine {
+        self.history.at(&self.plan, tick.min(self.machine.at()))
+    }
+
+    /// The events of one control that `tick` saw.
+    pub fn events_of(&self, control: ControlId, tick: Tick) -> impl Iterator<Item = &Event> {
+        self.history.events_in(&self.plan, tick).iter().filter(move |e| e.control == control)
+    }
+
+    /// The history, to be written.
+    pub fn recording(&self) -> Recording {
+        let segments = self.history.segments();
+        let mut start = segments[0].start.clone();
+        start.fit(&self.plan);
+        let begins = self.history.begins();
+        let first = self.plan.rate().time_of(begins.before());
+        Recording {
+            roster: self.roster.clone(),
+            rig_name: self.rig.name.clone(),
+            rate: self.plan.rate(),
+            begins,
+            labels: self.labels.iter().filter(|l| l.time >= first).cloned().collect(),
+            carried: start.off_rest(&self.plan),
+            segments,
+        }
+    }
+}

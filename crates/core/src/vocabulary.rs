@@ -1,0 +1,69 @@
+//! The standard names of controls, by kind of device.
+//!
+//! Pads follow the Linux kernel's gamepad layout and the W3C standard gamepad:
+//! compass points for the four buttons, sides for the rest. Keys are the
+//! `code` values of W3C UI Events, which name a key by its place.
+
+use crate::DeviceKind;
+
+/// The pad's controls. Sticks are pairs of axes ending in `-x` and `-y`.
+pub const PAD: &[&str] = &[
+    "south", "east", "west", "north", "shoulder-l", "shoulder-r", "trigger-l", "trigger-r",
+    "select", "start", "mode", "thumb-l", "thumb-r", "dpad-up", "dpad-down", "dpad-left",
+    "dpad-right", "stick-l-x", "stick-l-y", "stick-r-x", "stick-r-y",
+];
+
+/// A lever's controls: one long travel and two buttons on the grip.
+pub const LEVER: &[&str] = &["travel", "thumb", "detent"];
+
+/// A mouse's controls. `x` and `y` are the pointer's position on its screen.
+pub const MOUSE: &[&str] =
+    &["left", "middle", "right", "back", "forward", "x", "y", "wheel-x", "wheel-y"];
+
+/// A touch panel's controls: up to five contacts, each a touch and a place.
+pub const GLASS: &[&str] = &[
+    "contact-1", "contact-1-x", "contact-1-y", "contact-2", "contact-2-x", "contact-2-y",
+    "contact-3", "contact-3-x", "contact-3-y", "contact-4", "contact-4-x", "contact-4-y",
+    "contact-5", "contact-5-x", "contact-5-y",
+];
+
+/// The keys, as W3C UI Events `code` values.
+pub const KEYS: &[&str] = &[
+    "KeyA", "KeyB", "KeyC", "KeyD", "KeyE", "KeyF", "KeyG", "KeyH", "KeyI", "KeyJ", "KeyK",
+    "KeyL", "KeyM", "KeyN", "KeyO", "KeyP", "KeyQ", "KeyR", "KeyS", "KeyT", "KeyU", "KeyV",
+    "KeyW", "KeyX", "KeyY", "KeyZ", "Digit0", "Digit1", "Digit2", "Digit3", "Digit4", "Digit5",
+    "Digit6", "Digit7", "Digit8", "Digit9", "Space", "Enter", "Tab", "Escape", "Backspace",
+    "Minus", "Equal", "BracketLeft", "BracketRight", "Backslash", "Semicolon", "Quote",
+    "Backquote", "Comma", "Period", "Slash", "CapsLock", "ArrowUp", "ArrowDown", "ArrowLeft",
+    "ArrowRight", "Home", "End", "PageUp", "PageDown", "Insert", "Delete", "ShiftLeft",
+    "ShiftRight", "ControlLeft", "ControlRight", "AltLeft", "AltRight", "MetaLeft", "MetaRight",
+    "ContextMenu", "PrintScreen", "ScrollLock", "Pause", "NumLock", "F1", "F2", "F3", "F4", "F5",
+    "F6", "F7", "F8", "F9", "F10", "F11", "F12", "F13", "F14", "F15", "F16", "F17", "F18", "F19",
+    "F20", "F21", "F22", "F23", "F24", "Numpad0", "Numpad1", "Numpad2", "Numpad3", "Numpad4",
+    "Numpad5", "Numpad6", "Numpad7", "Numpad8", "Numpad9", "NumpadAdd", "NumpadSubtract",
+    "NumpadMultiply", "NumpadDivide", "NumpadDecimal", "NumpadComma", "NumpadEqual",
+    "NumpadEnter", "IntlBackslash", "IntlRo", "IntlYen", "MediaPlayPause", "MediaStop",
+    "MediaTrackNext", "MediaTrackPrevious", "AudioVolumeUp", "AudioVolumeDown",
+    "AudioVolumeMute",
+];
+
+/// The standard names for a kind of device; empty for [`DeviceKind::Other`],
+/// whose controls may have any name.
+pub fn names(kind: DeviceKind) -> &'static [&'static str] {
+    match kind {
+        DeviceKind::Pad => PAD,
+        DeviceKind::Lever => LEVER,
+        DeviceKind::Keys => KEYS,
+        DeviceKind::Mouse => MOUSE,
+        DeviceKind::Glass => GLASS,
+        DeviceKind::Other => &[],
+    }
+}
+
+/// The sticks of a kind of device: the names that stand for a pair of axes.
+pub fn sticks(kind: DeviceKind) -> &'static [&'static str] {
+    match kind {
+        DeviceKind::Pad => &["stick-l", "stick-r"],
+        _ => &[],
+    }
+}
