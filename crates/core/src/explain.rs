@@ -13,7 +13,13 @@ use alloc::{
 /// Why a control reads what it reads. `machine` is the state at the tick to
 /// explain.
 pub fn explain_control(session: &Session, machine: &Machine, control: ControlId) -> String {
-    Asked { session, machine, control, tick: machine.at() }.answer()
+    Asked {
+        session,
+        machine,
+        control,
+        tick: machine.at(),
+    }
+    .answer()
 }
 
 /// Why an action is what it is. `machine` is the state at the tick to explain.
@@ -33,7 +39,10 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
         .filter(|&&input| machine.through(session.plan(), action, input).is_active())
         .count();
     match (state.driver, active) {
-        (Some(by), 0 | 1) => format!("{name} is {value}: {} drives it.", session.roster().label(by)),
+        (Some(by), 0 | 1) => format!(
+            "{name} is {value}: {} drives it.",
+            session.roster().label(by)
+        ),
         (Some(by), n) => format!(
             "{name} is {value}: {} drives it, the strongest of {n} inputs that are active.",
             session.roster().label(by)
@@ -41,7 +50,10 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
         (None, _) if inputs.is_empty() => {
             format!("{name} is {value}: no device that could drive it has been connected.")
         }
-        (None, _) => format!("{name} is {value}: none of its {} inputs is active.", inputs.len()),
+        (None, _) => format!(
+            "{name} is {value}: none of its {} inputs is active.",
+            inputs.len()
+        ),
     }
 }
 
@@ -60,10 +72,16 @@ impl Asked<'_> {
         }
         match self.machine.hearing(control.device).presence {
             Presence::Gone if !self.released_now() => {
-                format!("{} is not connected: nothing is known of it.", self.device())
+                format!(
+                    "{} is not connected: nothing is known of it.",
+                    self.device()
+                )
             }
             Presence::Deaf if !self.released_now() => {
-                format!("{} is not listened to: nothing is known of it.", self.device())
+                format!(
+                    "{} is not listened to: nothing is known of it.",
+                    self.device()
+                )
             }
             _ if control.kind.is_button() => self.button(),
             _ => self.analogue(control.kind),
@@ -71,11 +89,18 @@ impl Asked<'_> {
     }
 
     fn released_now(&self) -> bool {
-        self.machine.cell(self.control).marks.contains(LaneMarks::SYNTHETIC)
+        self.machine
+            .cell(self.control)
+            .marks
+            .contains(LaneMarks::SYNTHETIC)
     }
 
     fn device(&self) -> String {
-        self.session.roster().device_of(self.control).label().to_string()
+        self.session
+            .roster()
+            .device_of(self.control)
+            .label()
+            .to_string()
     }
 
     fn name(&self) -> String {
@@ -109,7 +134,9 @@ impl Asked<'_> {
             None => self.steady(cell.is_down()),
             Some(_) if cell.marks.contains(LaneMarks::SYNTHETIC) => format!(
                 "{} was released at {} because {} could no longer be heard.",
-                self.name(), self.at(self.tick), self.device()
+                self.name(),
+                self.at(self.tick),
+                self.device()
             ),
             Some(_) if cell.marks.contains(LaneMarks::CAUGHT) => self.caught(&events),
             Some(edge) => self.edge(edge, &events, cell.marks),
@@ -121,17 +148,26 @@ impl Asked<'_> {
     }
 
     fn lost(&self, events: &[&Event], is_down: bool) -> String {
-        let (state, remedy) = if is_down { ("down", "releases") } else { ("up", "taps") };
+        let (state, remedy) = if is_down {
+            ("down", "releases")
+        } else {
+            ("up", "taps")
+        };
         format!(
             "{} {}, all between tick {} and {}: the state at both ticks was {state}. Latched sampling shows such {remedy}.",
-            self.name(), moves(events), self.at(self.tick.before()), self.at(self.tick),
+            self.name(),
+            moves(events),
+            self.at(self.tick.before()),
+            self.at(self.tick),
         )
     }
 
     fn caught(&self, events: &[&Event]) -> String {
         format!(
             "{} {}, all before {}: the state alone would have shown nothing, the latch shows it for one tick.",
-            self.name(), moves(events), self.at(self.tick)
+            self.name(),
+            moves(events),
+            self.at(self.tick)
         )
     }
 
@@ -141,13 +177,16 @@ impl Asked<'_> {
         let Some(event) = events.iter().rev().find(|e| (e.value != 0) == wanted) else {
             return format!(
                 "{} is shown {word} at {}: the latch gives back the true state.",
-                self.name(), self.at(self.tick)
+                self.name(),
+                self.at(self.tick)
             );
         };
         let delay = Nanos(self.time_of(self.tick).0 - event.time.0);
         let mut why = format!(
             "{} went {word} at {}; {} saw it {delay} later.",
-            self.name(), event.time, self.at(self.tick)
+            self.name(),
+            event.time,
+            self.at(self.tick)
         );
         if marks.contains(LaneMarks::INFERRED) {
             why += " The terminal reports no releases: this one was inferred from silence.";
@@ -161,12 +200,18 @@ impl Asked<'_> {
     fn steady(&self, is_down: bool) -> String {
         let state = if is_down { "held" } else { "up" };
         let lane = self.session.history().control_lane(self.control);
-        let since = lane.changes_before(self.tick.next()).find(|c| (c.value != 0.0) == is_down);
+        let since = lane
+            .changes_before(self.tick.next())
+            .find(|c| (c.value != 0.0) == is_down);
         match since {
             Some(change) => {
                 let held = Nanos(self.time_of(self.tick).0 - self.time_of(change.tick).0);
                 let ticks = self.tick.0 - change.tick.0;
-                format!("{} is {state} since {}: {ticks} ticks, {held}.", self.name(), self.at(change.tick))
+                format!(
+                    "{} is {state} since {}: {ticks} ticks, {held}.",
+                    self.name(),
+                    self.at(change.tick)
+                )
             }
             None => format!("{} is {state}; it has not moved yet.", self.name()),
         }
@@ -183,7 +228,10 @@ impl Asked<'_> {
             None => "no report since the tick before".to_string(),
             Some(last) => {
                 let age = Nanos(self.time_of(self.tick).0 - last.time.0);
-                format!("{} since the tick before, the last {age} old", plural(events.len(), "report"))
+                format!(
+                    "{} since the tick before, the last {age} old",
+                    plural(events.len(), "report")
+                )
             }
         };
         format!("{} reads {}{share}; {reports}.", self.name(), cell.seen)

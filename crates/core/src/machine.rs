@@ -6,8 +6,8 @@
 //! a checkpoint: the clone, given the same events, computes the same ticks.
 
 use crate::{
-    ActionId, ActionState, Cell, ControlId, DeviceId, Event, Gives, Input, Marks, Nanos, Plan,
-    Presence, Tick, actions::Controls,
+    ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Input, Marks,
+    Nanos, Plan, Presence, Tick, actions::Controls,
 };
 use alloc::vec::Vec;
 
@@ -67,7 +67,11 @@ impl Hearing {
         }
         let second = time.0 / SECOND;
         if second != self.second {
-            self.last_second = if second == self.second + 1 { self.this_second } else { 0 };
+            self.last_second = if second == self.second + 1 {
+                self.this_second
+            } else {
+                0
+            };
             (self.second, self.this_second) = (second, 0);
         }
         self.this_second += 1;
@@ -102,7 +106,11 @@ impl Machine {
     /// needs to allocate.
     pub fn fit(&mut self, plan: &Plan) {
         let known = self.cells.len();
-        self.cells.extend(plan.controls()[known..].iter().map(|s| Cell::at_rest(s.control.kind)));
+        self.cells.extend(
+            plan.controls()[known..]
+                .iter()
+                .map(|s| Cell::at_rest(s.control.kind)),
+        );
         self.devices.resize(plan.device_count(), Hearing::SILENT);
         self.actions.resize(plan.action_count(), ActionState::IDLE);
         self.is_due.resize(plan.action_count(), false);
@@ -259,7 +267,10 @@ impl Machine {
     }
 
     fn evaluate(&mut self, plan: &Plan) {
-        let controls = Controls { plan, cells: &self.cells };
+        let controls = Controls {
+            plan,
+            cells: &self.cells,
+        };
         for id in self.due.drain(..) {
             self.is_due[id.index()] = false;
             let state = controls.evaluate(id);
@@ -276,22 +287,38 @@ impl Machine {
 
     /// What an action would be at the last tick if `input` alone drove it.
     pub fn through(&self, plan: &Plan, action: ActionId, input: Input) -> ActionState {
-        Controls { plan, cells: &self.cells }.input(plan.action(action), input)
+        Controls {
+            plan,
+            cells: &self.cells,
+        }
+        .input(plan.action(action), input)
     }
 
-    /// Every control that is off its rest, and its raw value, in the order of
-    /// the presses: what a recording that begins here must say first.
-    pub(crate) fn off_rest(&self, plan: &Plan) -> Vec<(ControlId, i32)> {
-        let mut off: Vec<_> = self
-            .cells
-            .iter()
-            .zip(plan.controls())
-            .zip(0..)
-            .filter(|((cell, sampled), _)| cell.actual != sampled.control.kind.rest())
-            .map(|((cell, _), id)| (cell.press_order, ControlId(id), cell.actual))
-            .collect();
-        off.sort_unstable();
-        off.into_iter().map(|(_, id, value)| (id, value)).collect()
+    /// What a recording that begins before the next tick must say first:
+    /// every control that is off its rest as a state carried over, in the
+    /// order of the presses, and what a latch still hides as a plain event.
+    pub(crate) fn opening(&self, plan: &Plan, time: Nanos) -> Vec<Event> {
+        let mut ids: Vec<ControlId> = (0..self.cells.len() as u16).map(ControlId).collect();
+        ids.sort_by_key(|id| self.cell(*id).press_order);
+        let said = ids.into_iter().flat_map(|control| {
+            let cell = self.cell(control);
+            let kind = plan.sampled(control).control.kind;
+            let carried = Event {
+                time,
+                value: cell.seen,
+                control,
+                marks: Marks::CARRIED,
+            };
+            let hidden = Event {
+                value: cell.actual,
+                marks: Marks::empty(),
+                ..carried
+            };
+            let is_hiding = kind.is_button() && cell.actual != cell.seen;
+            let is_off = cell.seen != kind.rest() && kind != ControlKind::Relative;
+            [is_off.then_some(carried), is_hiding.then_some(hidden)]
+        });
+        said.flatten().collect()
     }
 }
 
@@ -330,7 +357,10 @@ pub fn run(
             }
         }
         let now = rate.time_of(machine.next_tick());
-        let here = events[used..].iter().take_while(|event| event.time <= now).count();
+        let here = events[used..]
+            .iter()
+            .take_while(|event| event.time <= now)
+            .count();
         machine.tick(plan, &events[used..used + here]);
         used += here;
         after_tick(machine);

@@ -2,9 +2,7 @@
 //! independent of the session from then on, so that writing can go on in
 //! another thread.
 
-use crate::{
-    CleanText, ControlId, Event, Label, Marks, Nanos, PollRate, Roster, Tick, history::Segment,
-};
+use crate::{CleanText, Event, Label, Nanos, Roster, history::Segment};
 use alloc::{sync::Arc, vec::Vec};
 
 /// Everything a take holds.
@@ -14,13 +12,11 @@ pub struct Recording {
     pub roster: Roster,
     /// The name of the rig in force.
     pub rig_name: CleanText,
-    /// How often the session polled.
-    pub rate: PollRate,
-    /// The first tick.
-    pub begins: Tick,
+    /// The instant at which it begins: just after the tick before the first.
+    pub begins_at: Nanos,
     /// What a person wrote on it, in order of time.
     pub labels: Vec<Label>,
-    pub(crate) carried: Vec<(ControlId, i32)>,
+    pub(crate) opening: Vec<Event>,
     pub(crate) segments: Vec<Arc<Segment>>,
 }
 
@@ -28,17 +24,7 @@ impl Recording {
     /// All events in order: first the state that was there when the recording
     /// begins, marked as carried over, then what was reported.
     pub fn events(&self) -> impl Iterator<Item = Event> + '_ {
-        let time = match self.begins.0 {
-            0 => Nanos(0),
-            // Just after the tick before, so that the first tick sees it.
-            _ => Nanos(self.rate.time_of(self.begins.before()).0 + 1),
-        };
-        let carried = self.carried.iter().map(move |&(control, value)| Event {
-            time,
-            value,
-            control,
-            marks: Marks::CARRIED,
-        });
-        carried.chain(self.segments.iter().flat_map(|s| s.events.iter().copied()))
+        let reported = self.segments.iter().flat_map(|segment| &segment.events);
+        self.opening.iter().chain(reported).copied()
     }
 }

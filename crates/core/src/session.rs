@@ -37,7 +37,14 @@ impl Session {
         let plan = Plan::bind(&rig, &roster);
         let machine = Machine::new(&plan, begins);
         let history = History::new(&machine, &plan, capacity);
-        Session { roster, rig, plan, machine, history, labels: Vec::new() }
+        Session {
+            roster,
+            rig,
+            plan,
+            machine,
+            history,
+            labels: Vec::new(),
+        }
     }
 
     /// A device arrived. Its events may follow from `time` on.
@@ -62,7 +69,12 @@ impl Session {
     /// A device can be heard, or no longer; see [`Presence`].
     pub fn set_presence(&mut self, device: DeviceId, presence: Presence, time: Nanos) {
         let control = self.roster.device(device).presence();
-        self.report(Event { time, value: presence.value(), control, marks: Marks::empty() });
+        self.report(Event {
+            time,
+            value: presence.value(),
+            control,
+            marks: Marks::empty(),
+        });
     }
 
     /// Takes in an event. One that is no later than the last tick run can no
@@ -96,7 +108,9 @@ impl Session {
 
     /// Writes a label.
     pub fn add_label(&mut self, label: Label) {
-        let at = self.labels.partition_point(|other| other.time <= label.time);
+        let at = self
+            .labels
+            .partition_point(|other| other.time <= label.time);
         self.labels.insert(at, label);
     }
 
@@ -104,7 +118,8 @@ impl Session {
     pub fn remove_labels_at(&mut self, tick: Tick) -> bool {
         let before = self.labels.len();
         let rate = self.plan.rate();
-        self.labels.retain(|label| rate.tick_seeing(label.time) != tick);
+        self.labels
+            .retain(|label| rate.tick_seeing(label.time) != tick);
         self.labels.len() != before
     }
 
@@ -133,6 +148,11 @@ impl Session {
         &self.machine
     }
 
+    /// Presses that left no press edge, over the history that is kept.
+    pub fn lost_in_history(&self) -> u64 {
+        self.machine.lost() - self.history.lost_before()
+    }
+
     /// The past.
     pub fn history(&self) -> &History {
         &self.history
@@ -145,7 +165,10 @@ impl Session {
 
     /// The events of one control that `tick` saw.
     pub fn events_of(&self, control: ControlId, tick: Tick) -> impl Iterator<Item = &Event> {
-        self.history.events_in(&self.plan, tick).iter().filter(move |e| e.control == control)
+        self.history
+            .events_in(&self.plan, tick)
+            .iter()
+            .filter(move |e| e.control == control)
     }
 
     /// The history, to be written.
@@ -153,16 +176,29 @@ impl Session {
         let segments = self.history.segments();
         let mut start = segments[0].start.clone();
         start.fit(&self.plan);
-        let begins = self.history.begins();
-        let first = self.plan.rate().time_of(begins.before());
+        let begins_at = match self.history.begins() {
+            Tick(0) => Nanos(0),
+            tick => Nanos(self.plan.rate().time_of(tick.before()).0 + 1),
+        };
         Recording {
             roster: self.roster.clone(),
             rig_name: self.rig.name.clone(),
-            rate: self.plan.rate(),
-            begins,
-            labels: self.labels.iter().filter(|l| l.time >= first).cloned().collect(),
-            carried: start.off_rest(&self.plan),
+            begins_at,
+            labels: self
+                .labels
+                .iter()
+                .filter(|l| l.time >= begins_at)
+                .cloned()
+                .collect(),
+            opening: start.opening(&self.plan, begins_at),
             segments,
         }
+    }
+
+    /// Runs the whole history again and shows the machine after each tick
+    /// that could have changed anything.
+    pub fn replay(&self, after_tick: impl FnMut(&Machine)) {
+        self.history
+            .replay(&self.plan, self.machine.at(), after_tick);
     }
 }

@@ -1,1 +1,17 @@
-//! stub
+//! The files of Green Trigger.
+//!
+//! - [`rig`]: what a person wrote about sampling, shaping and actions (TOML).
+//! - [`take`]: a recording of raw events (JSON Lines).
+//! - [`report`]: what a run of a take gave, tick by tick (JSON Lines or CSV).
+//! - [`save_atomically`]: how any file is written.
+//!
+//! Everything read is from outside and not trusted: mistakes come back with
+//! their place, and text is cleaned before anything shows it.
+
+mod atomic;
+mod nearest;
+pub mod report;
+pub mod rig;
+pub mod take;
+
+pub use atomic::save_atomically;

@@ -1,0 +1,176 @@
+//! Reading a rig: TOML text in, a checked [`Rig`] or every mistake out.
+//!
+//! `docs/rig-format.md` describes the format. The text is walked by hand, not
+//! deserialised, because a person wants all mistakes at once, each with its
+//! place, what was found and what was expected.
+
+mod actions;
+mod fields;
+mod problem;
+
+pub use problem::{Problem, RigError};
+
+use fields::{Fields, Value};
+use gtrig_core::{CleanText, ControlRef, DeviceKind, LatchRef, PollRate, Rig, tunable};
+use problem::Problems;
+use toml::de::DeTable;
+
+/// The version of the format that this program reads.
+pub const VERSION: i64 = 1;
+
+/// A rig larger than this is refused: it is no rig.
+const MAX_BYTES: usize = 4 << 20;
+
+/// Reads a rig. `file` names it in messages.
+///
+/// # Errors
+/// All mistakes, in the order of their places.
+pub fn parse(file: &str, text: &str) -> Result<Rig, RigError> {
+    let mut problems = Problems::new(text);
+    if text.len() > MAX_BYTES {
+        problems.add(
+            0..0,
+            format!("a file of {} bytes", text.len()),
+            "a rig of at most 4 MiB",
+        );
+        return Err(problems.into_error(file));
+    }
+    let (document, errors) = DeTable::parse_recoverable(text);
+    for error in errors {
+        let span = error.span().unwrap_or(0..0);
+        problems.add(span, error.message().to_owned(), "well-formed TOML");
+    }
+    let rig = read(
+        &mut problems,
+        Fields::root(document.get_ref(), document.span()),
+    );
+    if problems.is_empty() {
+        Ok(rig)
+    } else {
+        Err(problems.into_error(file))
+    }
+}
+
+fn read(problems: &mut Problems, mut root: Fields) -> Rig {
+    check_version(problems, &mut root);
+    let name = root
+        .take("name")
+        .and_then(|v| v.string(problems))
+        .unwrap_or("unnamed rig");
+    let mut rig = Rig {
+        name: CleanText::new(name),
+        rate: PollRate::DEFAULT,
+        latched: Vec::new(),
+        actions: Vec::new(),
+    };
+    if let Some(mut sampling) = root.take("sampling").and_then(|v| v.table(problems)) {
+        read_sampling(problems, &mut sampling, &mut rig);
+        sampling.finish(problems);
+    }
+    if let Some(table) = root.take("action").and_then(|v| v.table(problems)) {
+        rig.actions = table
+            .entries()
+            .filter_map(|e| actions::read(problems, &e))
+            .collect();
+        if rig.actions.len() > actions::MAX {
+            problems.add(
+                table.span(),
+                format!("{} actions", rig.actions.len()),
+                "at most 10000",
+            );
+        }
+    }
+    root.finish(problems);
+    rig
+}
+
+fn check_version(problems: &mut Problems, root: &mut Fields) {
+    let expected = format!("`rig = {VERSION}`, the version of the format this program reads");
+    match root.take("rig") {
+        None => problems.add(0..0, "no `rig` version".to_owned(), &expected),
+        Some(value) if value.integer() == Some(VERSION) => {}
+        Some(value) => problems.add(value.span(), problems.quote(&value), &expected),
+    }
+}
+
+fn read_sampling(problems: &mut Problems, sampling: &mut Fields, rig: &mut Rig) {
+    if let Some(hz) = sampling
+        .take("poll-hz")
+        .and_then(|v| v.tunable(problems, &tunable::POLL_HZ))
+        && let Some(rate) = PollRate::from_hz(hz)
+    {
+        rig.rate = rate;
+    }
+    if let Some(value) = sampling.take("latched") {
+        rig.latched = value
+            .items(problems)
+            .filter_map(|v| latch(problems, &v))
+            .collect();
+    }
+}
+
+fn latch(problems: &mut Problems, value: &Value) -> Option<LatchRef> {
+    let text = value.string(problems)?;
+    if let Some(kind) = DeviceKind::from_word(text) {
+        return Some(LatchRef::Kind(kind));
+    }
+    reference(problems, value).map(LatchRef::Control)
+}
+
+/// Reads a reference to a single control.
+fn reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
+    let reference = any_reference(problems, value)?;
+    if reference.is_control() {
+        return Some(reference);
+    }
+    let kind = reference.kind;
+    let known = gtrig_core::vocabulary::names(kind);
+    if reference.is_stick() {
+        let advice = "one control; a stick is read with `stick = …`";
+        problems.add(value.span(), problems.quote(value), advice);
+    } else {
+        let some = known[..3].join(", ");
+        let expected = format!("a control of \"{}\", such as {some}", kind.word());
+        problems.add_unknown(value, &reference.code, known.iter().copied(), &expected);
+    }
+    None
+}
+
+/// Reads a reference to a stick.
+fn stick_reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
+    let reference = any_reference(problems, value)?;
+    if reference.is_stick() || reference.kind == DeviceKind::Other {
+        return Some(reference);
+    }
+    let expected = "a stick, such as \"pad/stick-l\" or \"pad1/stick-r\"";
+    let known = gtrig_core::vocabulary::sticks(reference.kind);
+    problems.add_unknown(value, &reference.code, known.iter().copied(), expected);
+    None
+}
+
+fn any_reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
+    use gtrig_core::AddressError::{BadNumber, NoSlash, UnknownKind};
+    let text = value.string(problems)?;
+    let kinds = DeviceKind::ALL.map(DeviceKind::word);
+    match text.parse() {
+        Ok(reference) => return Some(reference),
+        Err(NoSlash) => problems.add(
+            value.span(),
+            problems.quote(value),
+            "a device and a control, such as \"pad/south\", \"pad1/stick-l-x\" or \"keys/KeyH\"",
+        ),
+        Err(UnknownKind(word)) => {
+            let expected = format!("a kind of device: {}", kinds.join(", "));
+            problems.add_unknown(value, &word, kinds, &expected);
+        }
+        Err(BadNumber(_)) => problems.add(
+            value.span(),
+            problems.quote(value),
+            "no number for any device of the kind, or a slot from 1 to 4, such as \"pad2/south\"",
+        ),
+    }
+    None
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,158 @@
+//! Typed access to a TOML document that notes mistakes instead of stopping.
+
+use super::problem::Problems;
+use crate::nearest::nearest;
+use gtrig_core::tunable::Tunable;
+use std::ops::Range;
+use toml::{
+    Spanned,
+    de::{DeTable, DeValue},
+};
+
+/// A value and its place.
+#[derive(Clone, Copy)]
+pub(super) struct Value<'a>(&'a Spanned<DeValue<'a>>);
+
+impl<'a> Value<'a> {
+    pub(super) fn span(&self) -> Range<usize> {
+        self.0.span()
+    }
+
+    fn get(&self) -> &'a DeValue<'a> {
+        self.0.get_ref()
+    }
+
+    fn mistake<T>(&self, problems: &mut Problems, expected: &str) -> Option<T> {
+        problems.add(self.span(), problems.quote(self), expected);
+        None
+    }
+
+    pub(super) fn is_string(&self) -> bool {
+        self.get().is_str()
+    }
+
+    pub(super) fn string(&self, problems: &mut Problems) -> Option<&'a str> {
+        self.get()
+            .as_str()
+            .or_else(|| self.mistake(problems, "a text in quotes"))
+    }
+
+    pub(super) fn bool(&self, problems: &mut Problems) -> Option<bool> {
+        self.get()
+            .as_bool()
+            .or_else(|| self.mistake(problems, "true or false"))
+    }
+
+    pub(super) fn integer(&self) -> Option<i64> {
+        let integer = self.get().as_integer()?;
+        i64::from_str_radix(integer.as_str(), integer.radix()).ok()
+    }
+
+    fn number(&self) -> Option<f64> {
+        match self.get().as_float() {
+            Some(float) => float.as_str().parse().ok(),
+            None => self.integer().map(|n| n as f64),
+        }
+    }
+
+    /// A number within the range of its tunable.
+    pub(super) fn tunable(&self, problems: &mut Problems, tunable: &Tunable) -> Option<f64> {
+        let Tunable { min, max, unit, .. } = tunable;
+        let allowed = self.number().filter(|&n| tunable.allows(n));
+        allowed
+            .or_else(|| self.mistake(problems, &format!("a number from {min} to {max} ({unit})")))
+    }
+
+    /// One of a few words.
+    pub(super) fn word<T: Copy>(
+        &self,
+        problems: &mut Problems,
+        words: &[(&'static str, T)],
+    ) -> Option<T> {
+        let text = self.string(problems)?;
+        if let Some((_, value)) = words.iter().find(|(word, _)| *word == text) {
+            return Some(*value);
+        }
+        let all: Vec<&str> = words.iter().map(|(word, _)| *word).collect();
+        let expected = format!("one of \"{}\"", all.join("\", \""));
+        problems.add_unknown(self, text, all, &expected);
+        None
+    }
+
+    pub(super) fn table(&self, problems: &mut Problems) -> Option<Fields<'a>> {
+        match self.get().as_table() {
+            Some(table) => Some(Fields::root(table, self.span())),
+            None => self.mistake(problems, "a table"),
+        }
+    }
+
+    /// The items of an array; a single value counts as an array of one.
+    pub(super) fn items(
+        self,
+        problems: &mut Problems,
+    ) -> impl Iterator<Item = Value<'a>> + use<'a> {
+        let array = self.get().as_array();
+        if array.is_some_and(|a| a.is_empty()) {
+            self.mistake::<()>(problems, "at least one entry");
+        }
+        let single = array.is_none().then_some(self);
+        array
+            .into_iter()
+            .flat_map(|a| a.iter().map(Value))
+            .chain(single)
+    }
+}
+
+/// An entry of a table, with the place of its key.
+pub(super) struct Entry<'a> {
+    pub(super) key: &'a str,
+    pub(super) key_span: Range<usize>,
+    pub(super) value: Value<'a>,
+}
+
+/// A table whose keys are taken one by one; what is left at the end is
+/// unknown.
+pub(super) struct Fields<'a> {
+    table: &'a DeTable<'a>,
+    span: Range<usize>,
+    taken: Vec<&'static str>,
+}
+
+impl<'a> Fields<'a> {
+    pub(super) fn root(table: &'a DeTable<'a>, span: Range<usize>) -> Self {
+        Fields {
+            table,
+            span,
+            taken: Vec::new(),
+        }
+    }
+
+    pub(super) fn span(&self) -> Range<usize> {
+        self.span.clone()
+    }
+
+    pub(super) fn take(&mut self, key: &'static str) -> Option<Value<'a>> {
+        self.taken.push(key);
+        self.entries()
+            .find(|entry| entry.key == key)
+            .map(|entry| entry.value)
+    }
+
+    pub(super) fn entries(&self) -> impl Iterator<Item = Entry<'a>> + use<'a> {
+        self.table.iter().map(|(key, value)| Entry {
+            key: key.get_ref(),
+            key_span: key.span(),
+            value: Value(value),
+        })
+    }
+
+    /// Notes the keys that nothing took.
+    pub(super) fn finish(self, problems: &mut Problems) {
+        for entry in self.entries().filter(|e| !self.taken.contains(&e.key)) {
+            let hint = nearest(entry.key, self.taken.iter().copied()).map(str::to_owned);
+            let found = format!("the key `{}`", entry.key.escape_debug());
+            let expected = format!("only the keys {}", self.taken.join(", "));
+            problems.push(entry.key_span, found, &expected, hint);
+        }
+    }
+}

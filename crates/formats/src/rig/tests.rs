@@ -1,0 +1,179 @@
+//! What a rig says, and what is said of a rig that is wrong.
+
+use super::*;
+use gtrig_core::{BothHeld, Gives, InputSpec};
+use rstest::rstest;
+
+const HEAD: &str = "rig = 1\n";
+
+/// The one-line form of every mistake in `HEAD` followed by `body`.
+fn mistakes(body: &str) -> Vec<String> {
+    let text = format!("{HEAD}{body}");
+    parse("t.toml", &text)
+        .unwrap_err()
+        .problems
+        .iter()
+        .map(ToString::to_string)
+        .collect()
+}
+
+#[test]
+fn the_shipped_rig_is_sound() {
+    let text = include_str!("../../../../demo/kestrel-quay.toml");
+    let rig = parse("kestrel-quay.toml", text).unwrap_or_else(|e| panic!("{e}"));
+    let names: Vec<&str> = rig.actions.iter().map(|a| a.name.as_str()).collect();
+    assert_eq!(
+        names,
+        [
+            "slew",
+            "hoist",
+            "grip",
+            "horn",
+            "brake",
+            "cab-camera",
+            "walk-gantry",
+            "touch"
+        ]
+    );
+    assert_eq!(rig.actions[0].gives, Gives::Plane);
+    assert!(rig.actions[0].clamp);
+}
+
+#[test]
+fn defaults_are_filled_in() {
+    let rig = parse("t", "rig = 1\n[action.a]\ngives = \"axis\"\nfrom = { pair = [\"keys/KeyA\", [\"keys/KeyD\", \"keys/KeyE\"]] }").unwrap();
+    assert_eq!(rig.rate, PollRate::DEFAULT);
+    let [
+        InputSpec::Pair {
+            negative,
+            positive,
+            both,
+        },
+    ] = &rig.actions[0].inputs[..]
+    else {
+        panic!("{rig:?}");
+    };
+    assert_eq!(
+        (negative.len(), positive.len(), *both),
+        (1, 2, BothHeld::Neutral)
+    );
+}
+
+#[rstest]
+#[case::sowth(
+    "[action.a]\ngives='on'\nfrom='pad/sowth'",
+    "4:6: found 'pad/sowth', expected a control of \"pad\", such as south, east, west (did you mean \"south\"?)"
+)]
+#[case::kind(
+    "[action.a]\ngives='on'\nfrom='padd/south'",
+    "4:6: found 'padd/south', expected a kind of device: pad, lever, keys, mouse, glass, other (did you mean \"pad\"?)"
+)]
+#[case::slot(
+    "[action.a]\ngives='on'\nfrom='pad7/south'",
+    "4:6: found 'pad7/south', expected no number for any device of the kind, or a slot from 1 to 4, such as \"pad2/south\""
+)]
+#[case::no_slash(
+    "[action.a]\ngives='on'\nfrom='south'",
+    "4:6: found 'south', expected a device and a control, such as \"pad/south\", \"pad1/stick-l-x\" or \"keys/KeyH\""
+)]
+#[case::nan(
+    "[sampling]\npoll-hz = nan",
+    "3:11: found nan, expected a number from 10 to 1000 (Hz)"
+)]
+#[case::too_fast(
+    "[sampling]\npoll-hz = 2e3",
+    "3:11: found 2e3, expected a number from 10 to 1000 (Hz)"
+)]
+#[case::not_a_number(
+    "[sampling]\npoll-hz = \"60\"",
+    "3:11: found \"60\", expected a number from 10 to 1000 (Hz)"
+)]
+#[case::dead_zone(
+    "[action.a]\ngives='plane'\nfrom={ stick='pad/stick-l', dead-zone=1.5 }",
+    "4:39: found 1.5, expected a number from 0 to 0.95 (of full travel)"
+)]
+#[case::stick_as_button(
+    "[action.a]\ngives='on'\nfrom='pad/stick-l'",
+    "4:6: found 'pad/stick-l', expected one control; a stick is read with `stick = …`"
+)]
+#[case::wrong_input(
+    "[action.a]\ngives='plane'\nfrom=['pad/south']",
+    "4:7: found 'pad/south', expected what an action that gives \"plane\" can read: { stick = … } or { cross = {…} }"
+)]
+#[case::unknown_key(
+    "[action.a]\ngives='on'\nfrm='x'\nfrom='pad/south'",
+    "4:1: found the key `frm`, expected only the keys gives, clamp, from (did you mean \"from\"?)"
+)]
+#[case::clamp(
+    "[action.a]\ngives='on'\nclamp=true\nfrom='pad/south'",
+    "4:7: found `clamp`, expected no `clamp` here: only a plane is held in the unit circle"
+)]
+#[case::gives(
+    "[action.a]\ngives='onn'\nfrom='pad/south'",
+    "3:7: found 'onn', expected one of \"on\", \"pulse\", \"axis\", \"plane\" (did you mean \"on\"?)"
+)]
+#[case::one_side(
+    "[action.a]\ngives='axis'\nfrom={ pair=['keys/KeyA'] }",
+    "4:13: found ['keys/KeyA'], expected two sides: [the -1 side, the +1 side]"
+)]
+#[case::half_cross(
+    "[action.a]\ngives='plane'\nfrom={ cross={ left='keys/KeyA', right='keys/KeyD', up='keys/KeyW' } }",
+    "4:14: found no `down`, expected a cross with all of left, right, up and down"
+)]
+#[case::empty(
+    "[action.a]\ngives='on'\nfrom=[]",
+    "4:6: found [], expected at least one entry"
+)]
+#[case::escape_in_name(
+    "[action.\"a\\u001b[2J\"]\ngives='on'\nfrom='pad/south'",
+    "2:9: found the name `a\\u{1b}[2J`, expected an action name of 1 to 40 letters, digits, dots, dashes or underscores"
+)]
+fn each_mistake_has_its_place(#[case] body: &str, #[case] said: &str) {
+    assert_eq!(mistakes(body), [said]);
+}
+
+#[test]
+fn all_mistakes_come_at_once_in_order() {
+    let text =
+        "[sampling]\npoll-hz = 5\n[action.a]\nfrom = 'pad/sowth'\n[action.b]\ngives = 'on'\n";
+    let places: Vec<String> = mistakes(text)
+        .iter()
+        .map(|m| m.split(':').take(2).collect::<Vec<_>>().join(":"))
+        .collect();
+    assert_eq!(places, ["3:11", "4:9", "5:8", "6:9"]);
+}
+
+#[test]
+fn broken_toml_has_its_place_too() {
+    let error = parse("t.toml", "rig = 1\n[action.a\ngives = \"on\"\n").unwrap_err();
+    assert_eq!(error.problems[0].line, 2, "{error}");
+}
+
+#[rstest]
+#[case("", "no `rig` version")]
+#[case("rig = 2", "2")]
+#[case("rig = \"1\"", "\"1\"")]
+fn a_rig_says_its_version(#[case] text: &str, #[case] found: &str) {
+    let error = parse("t.toml", text).unwrap_err();
+    assert_eq!(
+        (error.problems[0].line, error.problems[0].found.as_str()),
+        (1, found)
+    );
+}
+
+#[test]
+fn the_message_shows_the_line() {
+    let text = "rig = 1\n[action.horn]\ngives = \"on\"\nfrom = [\"pad/south\", \"keys/Keyh\"]\n";
+    let shown = parse("quay.toml", text).unwrap_err().to_string();
+    insta::assert_snapshot!(shown, @r#"
+    error: found "keys/Keyh", expected a control of "keys", such as KeyA, KeyB, KeyC
+     --> quay.toml:4:22
+      |
+    4 | from = ["pad/south", "keys/Keyh"]
+      |                      ^^^^^^^^^^^
+      |
+      = help: did you mean "KeyH"?
+
+    quay.toml: 1 mistake
+    "#);
+}

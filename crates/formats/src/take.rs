@@ -1,0 +1,20 @@
+//! Takes: recordings of raw events, as JSON Lines.
+//!
+//! `docs/take-format.md` describes the format for whoever wants to write one
+//! with another program; the line types in `line.rs` are its letter.
+
+mod line;
+mod read;
+mod write;
+
+pub use read::{Damage, Header, Loaded, TakeReader};
+pub use write::write;
+
+/// The version of the format that this program reads and writes.
+pub const VERSION: u32 = 1;
+
+/// A longer line is damage: it is no line of a take.
+pub const MAX_LINE_BYTES: usize = 1 << 20;
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,219 @@
+//! The lines of a take, as serde sees them. The order of the fields is the
+//! order of the keys in the file.
+
+use gtrig_core::{ControlInfo, ControlKind, DeviceInfo, DeviceKind, Marks};
+use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
+
+/// A text that borrows from the line where it has no escapes.
+#[derive(Clone, Debug, Deserialize, Serialize)]
+#[serde(transparent)]
+pub(super) struct Text<'a>(#[serde(borrow)] pub(super) Cow<'a, str>);
+
+impl<'a> From<&'a str> for Text<'a> {
+    fn from(text: &'a str) -> Self {
+        Text(Cow::Borrowed(text))
+    }
+}
+
+/// The first line.
+#[derive(Debug, Deserialize, Serialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct HeaderLine<'a> {
+    pub(super) take: u32,
+    #[serde(borrow, default, skip_serializing_if = "Option::is_none")]
+    pub(super) title: Option<Text<'a>>,
+    #[serde(borrow, default, skip_serializing_if = "Option::is_none")]
+    pub(super) rig: Option<Text<'a>>,
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub(super) begins: u64,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_zero(n: &u64) -> bool {
+    *n == 0
+}
+
+/// Any other line: `t`, and the keys of exactly one sort of line. One flat
+/// type, because telling the sorts apart by trial would read each line twice.
+#[derive(Debug, Default, Deserialize, Serialize)]
+#[serde(deny_unknown_fields, default)]
+pub(super) struct Line<'a> {
+    pub(super) t: Option<u64>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) on: Option<Text<'a>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) c: Option<Text<'a>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(super) v: Option<i32>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) mark: Option<Text<'a>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) plug: Option<Text<'a>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) kind: Option<Text<'a>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(super) slot: Option<u8>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) name: Option<Text<'a>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) identity: Option<Text<'a>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) controls: Option<Vec<ControlEntry<'a>>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) unplug: Option<Text<'a>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) deaf: Option<Text<'a>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) heard: Option<Text<'a>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) label: Option<Text<'a>>,
+}
+
+/// One control of a plugged device.
+#[derive(Debug, Deserialize, Serialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct ControlEntry<'a> {
+    #[serde(borrow)]
+    code: Text<'a>,
+    #[serde(borrow)]
+    kind: Text<'a>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    min: Option<i32>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    centre: Option<i32>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    max: Option<i32>,
+}
+
+impl<'a> ControlEntry<'a> {
+    pub(super) fn new(info: &'a ControlInfo) -> Self {
+        let (kind, centre) = match info.kind {
+            ControlKind::Button => ("button", None),
+            ControlKind::Axis { centre, .. } => ("axis", Some(centre)),
+            ControlKind::Trigger { .. } => ("trigger", None),
+            ControlKind::Position { .. } => ("position", None),
+            ControlKind::Relative => ("relative", None),
+        };
+        let range = info.kind.range().filter(|_| !info.kind.is_button());
+        ControlEntry {
+            code: info.code.as_str().into(),
+            kind: kind.into(),
+            min: range.map(|(min, _)| min),
+            centre,
+            max: range.map(|(_, max)| max),
+        }
+    }
+
+    pub(super) fn read(&self) -> Result<ControlInfo, String> {
+        let code = &*self.code.0;
+        if !ControlInfo::is_code(code) {
+            return Err(format!(
+                "the control name {code:?} is not 1 to 40 letters, digits, dots, dashes or underscores"
+            ));
+        }
+        let kind = self
+            .kind()
+            .map_err(|why| format!("control \"{code}\": {why}"))?;
+        Ok(ControlInfo {
+            code: code.to_owned(),
+            kind,
+        })
+    }
+
+    fn kind(&self) -> Result<ControlKind, String> {
+        let needs = |value: Option<i32>, key| value.ok_or_else(|| format!("`{key}` is missing"));
+        let range = || {
+            let (min, max) = (needs(self.min, "min")?, needs(self.max, "max")?);
+            match min <= max {
+                true => Ok((min, max)),
+                false => Err(format!("`min` {min} is above `max` {max}")),
+            }
+        };
+        Ok(match &*self.kind.0 {
+            "button" => ControlKind::Button,
+            "relative" => ControlKind::Relative,
+            "trigger" => range().map(|(min, max)| ControlKind::Trigger { min, max })?,
+            "position" => range().map(|(min, max)| ControlKind::Position { min, max })?,
+            "axis" => {
+                let ((min, max), centre) = (range()?, needs(self.centre, "centre")?);
+                if !(min..=max).contains(&centre) {
+                    return Err(format!("`centre` {centre} is not between {min} and {max}"));
+                }
+                ControlKind::Axis { min, centre, max }
+            }
+            other => {
+                return Err(format!(
+                    "`kind` is {other:?}, not button, axis, trigger, position or relative"
+                ));
+            }
+        })
+    }
+}
+
+impl Line<'_> {
+    /// How many sorts of line it claims to be; a good line is one.
+    pub(super) fn sorts(&self) -> usize {
+        [
+            &self.on,
+            &self.plug,
+            &self.unplug,
+            &self.deaf,
+            &self.heard,
+            &self.label,
+        ]
+        .into_iter()
+        .filter(|key| key.is_some())
+        .count()
+    }
+
+    /// The device that a `plug` line describes.
+    pub(super) fn device(&self, id: &str) -> Result<DeviceInfo, String> {
+        let kinds = DeviceKind::ALL.map(DeviceKind::word).join(", ");
+        let word = self.kind.as_ref().map_or("", |kind| &*kind.0);
+        let kind = DeviceKind::from_word(word)
+            .ok_or_else(|| format!("`kind` of a device is {word:?}, not one of {kinds}"))?;
+        let entries = self.controls.as_ref().ok_or("`controls` is missing")?;
+        let controls: Vec<ControlInfo> = entries
+            .iter()
+            .map(ControlEntry::read)
+            .collect::<Result<_, _>>()?;
+        let mut codes: Vec<&str> = controls.iter().map(|c| c.code.as_str()).collect();
+        codes.sort_unstable();
+        if let Some(twice) = codes.windows(2).find(|pair| pair[0] == pair[1]) {
+            return Err(format!("the control \"{}\" is listed twice", twice[0]));
+        }
+        let text = |text: &Option<Text>| text.as_ref().map(|t| t.0.to_string());
+        Ok(DeviceInfo {
+            identity: text(&self.identity).unwrap_or_else(|| id.to_owned()),
+            kind,
+            name: gtrig_core::CleanText::new(&text(&self.name).unwrap_or_else(|| id.to_owned())),
+            slot: self.slot,
+            controls,
+        })
+    }
+}
+
+/// Reads `"inferred"` or `"inferred+late"`.
+pub(super) fn marks(text: &str) -> Result<Marks, String> {
+    text.split('+').try_fold(Marks::empty(), |sum, word| {
+        match Marks::WORDS.iter().find(|(_, known)| *known == word) {
+            Some((mark, _)) => Ok(sum | *mark),
+            None => Err(format!(
+                "`mark` has {word:?}, not one of {}",
+                Marks::WORDS.map(|(_, word)| word).join(", ")
+            )),
+        }
+    })
+}
+
+/// Writes marks as [`marks`] reads them; `None` when there are none.
+pub(super) fn marks_text(marks: Marks) -> Option<Text<'static>> {
+    let words = |(mark, word): &(Marks, &'static str)| marks.contains(*mark).then_some(*word);
+    let words: Vec<&str> = Marks::WORDS.iter().filter_map(words).collect();
+    match words[..] {
+        [] => None,
+        [word] => Some(word.into()),
+        _ => Some(Text(Cow::Owned(words.join("+")))),
+    }
+}

@@ -1,0 +1,367 @@
+//! Reading a take: line by line, up to the first damage.
+
+use super::{
+    MAX_LINE_BYTES, VERSION,
+    line::{HeaderLine, Line, Text, marks},
+};
+use crate::nearest::nearest;
+use gtrig_core::{
+    Capacity, CleanText, ControlId, DeviceId, Event, LAST_TIME, Label, Marks, Nanos, Presence, Rig,
+    Session,
+};
+use std::{
+    collections::HashMap,
+    fmt,
+    io::{self, BufRead, Read},
+};
+
+/// What the first line says.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Header {
+    /// What the take is about.
+    pub title: Option<CleanText>,
+    /// The name of the rig it was recorded with.
+    pub rig: Option<CleanText>,
+    /// The instant at which the recording begins.
+    pub begins: Nanos,
+}
+
+/// Where and why reading a take had to stop. What stands before is good.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Damage {
+    /// The line, from 1.
+    pub line: u64,
+    /// The column in bytes, from 1, where it is known.
+    pub column: Option<usize>,
+    /// What is wrong with it.
+    pub why: String,
+}
+
+impl fmt::Display for Damage {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "line {}", self.line)?;
+        if let Some(column) = self.column {
+            write!(f, ", column {column}")?;
+        }
+        write!(f, ": {}", self.why)
+    }
+}
+
+impl std::error::Error for Damage {}
+
+/// What came of reading a take into a session.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Loaded {
+    /// Events read.
+    pub events: u64,
+    /// Lines whose time lies before that of the line above; their events
+    /// were moved to that time and marked as late.
+    pub backwards: u64,
+    /// The first such line.
+    pub first_backwards: Option<u64>,
+    /// Where reading stopped, if not at the end.
+    pub damage: Option<Damage>,
+}
+
+impl Loaded {
+    /// Whether the take is as it should be.
+    pub fn is_sound(&self) -> bool {
+        self.damage.is_none() && self.backwards == 0
+    }
+
+    /// What is wrong, a sentence each.
+    pub fn complaints(&self) -> Vec<String> {
+        let backwards = self.first_backwards.map(|line| {
+            format!(
+                "line {line}: time goes back; {} such line(s) were moved to the time of the line above and marked late",
+                self.backwards
+            )
+        });
+        let damage = self
+            .damage
+            .as_ref()
+            .map(|damage| format!("{damage}; the {} event(s) before it were read", self.events));
+        backwards.into_iter().chain(damage).collect()
+    }
+}
+
+/// A take whose first line has been read.
+#[derive(Debug)]
+pub struct TakeReader<R> {
+    /// What that line says.
+    pub header: Header,
+    lines: Lines<R>,
+}
+
+impl<R: BufRead> TakeReader<R> {
+    /// Reads the first line.
+    ///
+    /// # Errors
+    /// When it is no header of a take of this version: then nothing can be
+    /// made of the rest.
+    pub fn open(input: R) -> Result<Self, Damage> {
+        let mut lines = Lines {
+            input,
+            buffer: Vec::new(),
+            number: 0,
+        };
+        let Some(line) = lines.next()? else {
+            return Err(lines.damage("the file is empty; a take begins with a header line"));
+        };
+        let header: HeaderLine = serde_json::from_slice(line).map_err(|error| Damage {
+            line: 1,
+            column: Some(error.column()),
+            why: format!(
+                "no header of a take ({}); expected {{\"take\":{VERSION},…}}",
+                reason(&error)
+            ),
+        })?;
+        let (version, begins) = (header.take, header.begins);
+        let clean = |text: Option<Text>| text.map(|t| CleanText::new(&t.0));
+        let header = Header {
+            title: clean(header.title),
+            rig: clean(header.rig),
+            begins: Nanos(begins),
+        };
+        if version != VERSION {
+            return Err(lines.damage(&format!(
+                "this take has version {version} of the format; this program reads version {VERSION}"
+            )));
+        }
+        if header.begins > LAST_TIME {
+            return Err(lines.damage(&too_late("begins", begins)));
+        }
+        Ok(TakeReader { header, lines })
+    }
+
+    /// Reads the rest into a new session and runs it to the last event.
+    pub fn load(mut self, rig: Rig, capacity: Capacity) -> (Session, Loaded) {
+        let begins = rig.rate.tick_seeing(self.header.begins);
+        let mut loader = Loader {
+            session: Session::new(rig, begins, capacity),
+            devices: HashMap::new(),
+            now: self.header.begins,
+            loaded: Loaded::default(),
+        };
+        if let Err(damage) = loader.read(&mut self.lines) {
+            loader.loaded.damage = Some(damage);
+        }
+        let mut session = loader.session;
+        let last = session.plan().rate().tick_seeing(loader.now);
+        session.run_until(last);
+        (session, loader.loaded)
+    }
+}
+
+fn too_late(key: &str, time: u64) -> String {
+    format!(
+        "`{key}` is {time} ns; a take ends before {} ns (30 days)",
+        LAST_TIME.0
+    )
+}
+
+/// serde_json's message without its own account of the place.
+fn reason(error: &serde_json::Error) -> String {
+    let text = error.to_string();
+    let end = text.rfind(" at line ").unwrap_or(text.len());
+    text[..end].chars().flat_map(char::escape_debug).collect()
+}
+
+/// The lines of a file, without holding more than one.
+#[derive(Debug)]
+struct Lines<R> {
+    input: R,
+    buffer: Vec<u8>,
+    number: u64,
+}
+
+impl<R: BufRead> Lines<R> {
+    fn next(&mut self) -> Result<Option<&[u8]>, Damage> {
+        self.buffer.clear();
+        self.number += 1;
+        let limit = MAX_LINE_BYTES as u64 + 1;
+        let read = self
+            .input
+            .by_ref()
+            .take(limit)
+            .read_until(b'\n', &mut self.buffer);
+        read.map_err(|error: io::Error| self.damage(&format!("cannot be read: {error}")))?;
+        if self.buffer.is_empty() {
+            return Ok(None);
+        }
+        if self.buffer.pop_if(|last| *last == b'\n').is_none() {
+            return Err(self.damage(match self.buffer.len() > MAX_LINE_BYTES {
+                true => "longer than 1 MiB: no line of a take",
+                false => "cut off: a line of a take ends with a line feed",
+            }));
+        }
+        Ok(Some(&self.buffer))
+    }
+
+    fn damage(&self, why: &str) -> Damage {
+        Damage {
+            line: self.number,
+            column: None,
+            why: why.to_owned(),
+        }
+    }
+}
+
+/// A device as the lines name it.
+struct Named {
+    id: DeviceId,
+    controls: HashMap<String, ControlId>,
+    present: bool,
+}
+
+struct Loader {
+    session: Session,
+    devices: HashMap<String, Named>,
+    now: Nanos,
+    loaded: Loaded,
+}
+
+/// Ticks are run after this many lines, so that few events ever wait.
+const BATCH: u64 = 1024;
+
+impl Loader {
+    fn read<R: BufRead>(&mut self, lines: &mut Lines<R>) -> Result<(), Damage> {
+        loop {
+            let number = lines.number + 1;
+            let Some(bytes) = lines.next()? else {
+                return Ok(());
+            };
+            let line = serde_json::from_slice(bytes).map_err(|error| Damage {
+                line: number,
+                column: Some(error.column()),
+                why: reason(&error),
+            })?;
+            self.take_in(number, &line).map_err(|why| Damage {
+                line: number,
+                column: None,
+                why,
+            })?;
+            if number.is_multiple_of(BATCH) {
+                self.session.run_before(self.now);
+            }
+        }
+    }
+
+    fn take_in(&mut self, number: u64, line: &Line) -> Result<(), String> {
+        let time = line.t.ok_or("`t`, the time in nanoseconds, is missing")?;
+        if time > LAST_TIME.0 {
+            return Err(too_late("t", time));
+        }
+        let mut marks = Marks::empty();
+        if Nanos(time) < self.now {
+            marks |= Marks::LATE;
+            self.loaded.backwards += 1;
+            self.loaded.first_backwards.get_or_insert(number);
+        }
+        self.now = self.now.max(Nanos(time));
+        if line.sorts() != 1 {
+            return Err(
+                "not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard` and `label`".to_owned(),
+            );
+        }
+        match line {
+            Line {
+                on: Some(device),
+                c: Some(code),
+                v: Some(value),
+                ..
+            } => {
+                if let Some(text) = &line.mark {
+                    marks |= self::marks(&text.0)?;
+                }
+                self.value(&device.0, &code.0, *value, marks)
+            }
+            Line { plug: Some(id), .. } => self.plug(&id.0, line),
+            Line {
+                unplug: Some(id), ..
+            } => {
+                let device = self.present(&id.0)?;
+                device.present = false;
+                let id = device.id;
+                self.session.unplug(id, self.now);
+                Ok(())
+            }
+            Line { deaf: Some(id), .. } => self.presence(&id.0, Presence::Deaf),
+            Line {
+                heard: Some(id), ..
+            } => self.presence(&id.0, Presence::Here),
+            Line {
+                label: Some(text), ..
+            } => {
+                let text = CleanText::new(&text.0);
+                self.session.add_label(Label {
+                    time: self.now,
+                    text,
+                });
+                Ok(())
+            }
+            _ => Err("a value needs `c`, the control, and `v`, a whole number".to_owned()),
+        }
+    }
+
+    fn value(&mut self, id: &str, code: &str, value: i32, marks: Marks) -> Result<(), String> {
+        let time = self.now;
+        let device = self.present(id)?;
+        let Some(&control) = device.controls.get(code) else {
+            let known = nearest(code, device.controls.keys().map(String::as_str));
+            let hint = known.map_or(String::new(), |near| format!(" (did you mean \"{near}\"?)"));
+            return Err(format!(
+                "device \"{}\" has no control {code:?}{hint}",
+                id.escape_debug()
+            ));
+        };
+        self.session.report(Event {
+            time,
+            value,
+            control,
+            marks,
+        });
+        self.loaded.events += 1;
+        Ok(())
+    }
+
+    fn present(&mut self, id: &str) -> Result<&mut Named, String> {
+        match self.devices.get_mut(id) {
+            Some(device) if device.present => Ok(device),
+            Some(_) => Err(format!("device {id:?} was unplugged")),
+            None => Err(format!("device {id:?} was never plugged in")),
+        }
+    }
+
+    fn presence(&mut self, id: &str, presence: Presence) -> Result<(), String> {
+        let (device, time) = (self.present(id)?.id, self.now);
+        self.session.set_presence(device, presence, time);
+        Ok(())
+    }
+
+    fn plug(&mut self, id: &str, line: &Line) -> Result<(), String> {
+        if self.present(id).is_ok() {
+            return Err(format!("device {id:?} is plugged in already"));
+        }
+        let info = line.device(id)?;
+        let device = self
+            .session
+            .plug(info, self.now)
+            .map_err(|error| error.to_string())?;
+        let roster = self.session.roster();
+        let known = roster.device(device);
+        let controls = known
+            .controls()
+            .map(|c| (roster.code(c).to_owned(), c))
+            .collect();
+        self.devices.insert(
+            id.to_owned(),
+            Named {
+                id: device,
+                controls,
+                present: true,
+            },
+        );
+        Ok(())
+    }
+}

@@ -1,0 +1,417 @@
+//! Takes in, takes out, and what is said of damaged ones.
+
+use super::*;
+use crate::report::{self, Form};
+use gtrig_core::{
+    Capacity, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Label, Marks,
+    Nanos, Presence, Rig, Session, Tick,
+};
+use proptest::prelude::*;
+use rstest::rstest;
+
+const PLUG: &str = r#"{"t":0,"plug":"pad1","kind":"pad","slot":1,"name":"Pad","identity":"p","controls":[{"code":"south","kind":"button"},{"code":"stick-l-x","kind":"axis","min":-128,"centre":0,"max":127}]}"#;
+
+fn rig() -> Rig {
+    let text = "rig = 1\n[action.horn]\ngives = 'on'\nfrom = 'pad/south'\n[action.swing]\ngives = 'axis'\nfrom = { axis = 'pad/stick-l-x', dead-zone = 0.1 }\n[action.go]\ngives = 'axis'\nfrom = { pair = ['pad/west', 'pad/east'], both = 'last' }";
+    crate::rig::parse("t.toml", text).unwrap()
+}
+
+/// A take of these lines after the header and a pad.
+fn take_of(lines: &[&str]) -> String {
+    let mut text = format!("{{\"take\":1}}\n{PLUG}\n");
+    for line in lines {
+        text += line;
+        text += "\n";
+    }
+    text
+}
+
+fn load(text: &str) -> (Session, Loaded) {
+    TakeReader::open(text.as_bytes())
+        .unwrap()
+        .load(rig(), Capacity::DEFAULT)
+}
+
+fn written(session: &Session) -> String {
+    let mut out = Vec::new();
+    write(&session.recording(), None, &mut out).unwrap();
+    String::from_utf8(out).unwrap()
+}
+
+fn reported(session: &Session) -> String {
+    let mut out = Vec::new();
+    report::write(session, Form::JsonLines, false, &mut out).unwrap();
+    String::from_utf8(out).unwrap()
+}
+
+#[test]
+fn a_take_becomes_edges_and_actions() {
+    let (session, loaded) = load(&take_of(&[
+        r#"{"t":20000000,"on":"pad1","c":"south","v":1}"#,
+        r#"{"t":90000000,"on":"pad1","c":"stick-l-x","v":127}"#,
+        r#"{"t":120000000,"on":"pad1","c":"south","v":0}"#,
+        r#"{"t":204310000,"on":"pad1","c":"south","v":1}"#,
+        r#"{"t":211870000,"on":"pad1","c":"south","v":0}"#,
+    ]));
+    assert_eq!(
+        loaded,
+        Loaded {
+            events: 5,
+            ..Loaded::default()
+        }
+    );
+    insta::assert_snapshot!(reported(&session), @r#"
+    {"tick":2,"t":33333333,"edges":[{"on":"pad1/south","edge":"press"}],"actions":[{"name":"horn","value":true,"by":"pad1/south"}]}
+    {"tick":6,"t":100000000,"actions":[{"name":"swing","value":1.0,"by":"pad1/stick-l-x"}]}
+    {"tick":8,"t":133333333,"edges":[{"on":"pad1/south","edge":"release"}],"actions":[{"name":"horn","value":false}]}
+    {"tick":13,"t":216666666,"edges":[{"on":"pad1/south","edge":"none","marks":["lost"]}]}
+    {"end":{"last_tick":13,"presses":1,"releases":1,"lost":1}}
+    "#);
+}
+
+#[test]
+fn the_same_report_as_rows() {
+    let (session, _) = load(&take_of(&[
+        r#"{"t":20000000,"on":"pad1","c":"south","v":1}"#,
+        r#"{"t":90000000,"on":"pad1","c":"stick-l-x","v":127}"#,
+    ]));
+    let mut out = Vec::new();
+    report::write(&session, Form::Csv, false, &mut out).unwrap();
+    insta::assert_snapshot!(String::from_utf8(out).unwrap(), @"
+    tick,t_ns,what,name,x,y,by,marks
+    2,33333333,press,pad1/south,,,,
+    2,33333333,action,horn,1,,pad1/south,
+    6,100000000,action,swing,1,,pad1/stick-l-x,
+    ");
+}
+
+#[test]
+fn every_tick_means_every_tick() {
+    let (session, _) = load(&take_of(&[
+        r#"{"t":200000000,"on":"pad1","c":"south","v":1}"#,
+    ]));
+    let mut out = Vec::new();
+    report::write(&session, Form::JsonLines, true, &mut out).unwrap();
+    let text = String::from_utf8(out).unwrap();
+    // Ticks 0 to 12, and the totals.
+    assert_eq!(text.lines().count(), 14);
+    assert!(
+        text.lines()
+            .take(13)
+            .all(|line| line.contains(r#""name":"swing""#)),
+        "{text}"
+    );
+}
+
+#[rstest]
+#[case::empty("", "line 1: the file is empty; a take begins with a header line")]
+#[case::binary(
+    "\u{0}\u{1}\u{2}\n",
+    "line 1, column 1: no header of a take (expected value); expected {\"take\":1,…}"
+)]
+#[case::other_json(
+    "{\"a\":1}\n",
+    "line 1, column 4: no header of a take (unknown field `a`, expected one of `take`, `title`, `rig`, `begins`); expected {\"take\":1,…}"
+)]
+#[case::version(
+    "{\"take\":2}\n",
+    "line 1: this take has version 2 of the format; this program reads version 1"
+)]
+#[case::cut_header(
+    "{\"take\":1}",
+    "line 1: cut off: a line of a take ends with a line feed"
+)]
+#[case::begins(
+    "{\"take\":1,\"begins\":9000000000000000}\n",
+    "line 1: `begins` is 9000000000000000 ns; a take ends before 2592000000000000 ns (30 days)"
+)]
+fn no_take_at_all(#[case] text: &str, #[case] said: &str) {
+    assert_eq!(
+        TakeReader::open(text.as_bytes()).unwrap_err().to_string(),
+        said
+    );
+}
+
+const GOOD: &str = r#"{"t":1,"on":"pad1","c":"south","v":1}"#;
+
+#[rstest]
+#[case::cut(r#"{"t":2,"on":"pa"#, "line 4, column 15: EOF while parsing a string")]
+#[case::not_json("\u{1b}[2J", "line 4, column 1: expected value")]
+#[case::nan(
+    r#"{"t":2,"on":"pad1","c":"south","v":NaN}"#,
+    "line 4, column 36: expected value"
+)]
+#[case::fraction(
+    r#"{"t":2,"on":"pad1","c":"south","v":0.5}"#,
+    "line 4, column 38: invalid type: floating point `0.5`, expected i32"
+)]
+#[case::range(
+    r#"{"t":2,"on":"pad1","c":"south","v":3000000000}"#,
+    "line 4, column 45: invalid value: integer `3000000000`, expected i32"
+)]
+#[case::negative_time(
+    r#"{"t":-2,"on":"pad1","c":"south","v":1}"#,
+    "line 4, column 7: invalid value: integer `-2`, expected u64"
+)]
+#[case::far_future(
+    r#"{"t":9000000000000000,"on":"pad1","c":"south","v":1}"#,
+    "line 4: `t` is 9000000000000000 ns; a take ends before 2592000000000000 ns (30 days)"
+)]
+#[case::no_time(
+    r#"{"on":"pad1","c":"south","v":1}"#,
+    "line 4: `t`, the time in nanoseconds, is missing"
+)]
+#[case::unknown_device(
+    r#"{"t":2,"on":"pad2","c":"south","v":1}"#,
+    "line 4: device \"pad2\" was never plugged in"
+)]
+#[case::unknown_control(
+    r#"{"t":2,"on":"pad1","c":"sowth","v":1}"#,
+    "line 4: device \"pad1\" has no control \"sowth\" (did you mean \"south\"?)"
+)]
+#[case::unknown_key(
+    r#"{"t":2,"on":"pad1","c":"south","v":1,"x":1}"#,
+    "line 4, column 40: unknown field `x`"
+)]
+#[case::unknown_mark(
+    r#"{"t":2,"on":"pad1","c":"south","v":1,"mark":"odd"}"#,
+    "line 4: `mark` has \"odd\", not one of repeat, inferred, late, carried"
+)]
+#[case::two_sorts(
+    r#"{"t":2,"unplug":"pad1","label":"x"}"#,
+    "line 4: not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard` and `label`"
+)]
+#[case::half_a_value(
+    r#"{"t":2,"on":"pad1","v":1}"#,
+    "line 4: a value needs `c`, the control, and `v`, a whole number"
+)]
+#[case::plugged_twice(PLUG, "line 4: device \"pad1\" is plugged in already")]
+#[case::axis_backwards(r#"{"t":2,"plug":"p","kind":"pad","controls":[{"code":"a","kind":"axis","min":2,"centre":2,"max":1}]}"#, "line 4: control \"a\": `min` 2 is above `max` 1")]
+#[case::centre_outside(r#"{"t":2,"plug":"p","kind":"pad","controls":[{"code":"a","kind":"axis","min":1,"centre":5,"max":2}]}"#, "line 4: control \"a\": `centre` 5 is not between 1 and 2")]
+#[case::twice(r#"{"t":2,"plug":"p","kind":"pad","controls":[{"code":"a","kind":"button"},{"code":"a","kind":"button"}]}"#, "line 4: the control \"a\" is listed twice")]
+fn a_damaged_take_opens_up_to_the_damage(#[case] bad: &str, #[case] said: &str) {
+    let (session, loaded) = load(&take_of(&[GOOD, bad, GOOD]));
+    let damage = loaded.damage.unwrap().to_string();
+    assert!(damage.starts_with(said), "{damage}");
+    assert_eq!((loaded.events, session.history().event_count()), (1, 2));
+    assert!(!damage.contains('\u{1b}'));
+}
+
+#[test]
+fn a_huge_line_is_damage_and_is_not_kept_in_memory() {
+    let huge = "x".repeat(3 * MAX_LINE_BYTES);
+    let (_, loaded) = load(&take_of(&[GOOD, &huge]));
+    let damage = loaded.damage.unwrap();
+    assert_eq!(
+        damage.to_string(),
+        "line 4: longer than 1 MiB: no line of a take"
+    );
+}
+
+#[test]
+fn time_that_goes_back_is_moved_counted_and_marked() {
+    let (session, loaded) = load(&take_of(&[
+        r#"{"t":50000000,"on":"pad1","c":"south","v":1}"#,
+        r#"{"t":40000000,"on":"pad1","c":"south","v":0}"#,
+        r#"{"t":90000000,"on":"pad1","c":"south","v":1}"#,
+    ]));
+    assert_eq!((loaded.backwards, loaded.first_backwards), (1, Some(4)));
+    assert!(!loaded.is_sound());
+    let moved = r#"{"t":50000000,"on":"pad1","c":"south","v":0,"mark":"late"}"#;
+    assert!(written(&session).contains(moved), "{}", written(&session));
+}
+
+#[test]
+fn names_from_outside_are_cleaned() {
+    let plug = r#"{"t":0,"plug":"k","kind":"keys","name":"bad\u001b]0;x\u0007","controls":[]}"#;
+    let (session, loaded) = load(&take_of(&[plug, r#"{"t":1,"label":"\u001b[31mred"}"#]));
+    assert!(loaded.is_sound(), "{loaded:?}");
+    assert!(!written(&session).contains("\\u001b"));
+    assert_eq!(session.labels()[0].text.as_str(), "\u{fffd}[31mred");
+}
+
+#[test]
+fn a_device_may_come_and_go_and_be_deaf() {
+    let lines = [
+        r#"{"t":10,"on":"pad1","c":"south","v":1}"#,
+        r#"{"t":20000000,"deaf":"pad1"}"#,
+        r#"{"t":30000000,"heard":"pad1"}"#,
+        r#"{"t":40000000,"unplug":"pad1"}"#,
+    ];
+    let (session, loaded) = load(&take_of(&lines));
+    assert!(loaded.is_sound(), "{loaded:?}");
+    for line in lines {
+        assert!(written(&session).contains(line), "{line}");
+    }
+    let released = r#""edges":[{"on":"pad1/south","edge":"release","marks":["synthetic"]}]"#;
+    assert!(
+        reported(&session).contains(released),
+        "{}",
+        reported(&session)
+    );
+}
+
+/// A session that began long ago, whose first half was forgotten.
+fn forgetful() -> Session {
+    let mut session = Session::new(
+        rig(),
+        Tick(0),
+        Capacity {
+            events: 6000,
+            changes: usize::MAX,
+        },
+    );
+    let pad = pad();
+    let id = session.plug(pad, Nanos(0)).unwrap();
+    let [south, west, east] =
+        ["south", "west", "east"].map(|code| session.roster().device(id).control(code).unwrap());
+    let press = |ms, control, value| Event {
+        time: Nanos::from_millis(ms),
+        value,
+        control,
+        marks: Marks::empty(),
+    };
+    session.report(press(1, east, 1));
+    session.report(press(2, west, 1));
+    for ms in 3..20_000 {
+        session.report(press(ms, south, i32::from(ms % 100 < 50)));
+        session.run_before(Nanos::from_millis(ms));
+    }
+    session
+}
+
+fn pad() -> DeviceInfo {
+    let button = |code: &str| ControlInfo {
+        code: code.into(),
+        kind: ControlKind::Button,
+    };
+    DeviceInfo {
+        identity: "p".into(),
+        kind: DeviceKind::Pad,
+        name: CleanText::new("Pad"),
+        slot: None,
+        controls: vec![button("south"), button("west"), button("east")],
+    }
+}
+
+#[test]
+fn a_take_of_half_a_session_gives_the_same_ticks() {
+    let session = forgetful();
+    assert!(
+        session.history().begins() > Tick(0),
+        "the test must forget something"
+    );
+    let text = written(&session);
+    let (again, loaded) = TakeReader::open(text.as_bytes())
+        .unwrap()
+        .load(session.rig().clone(), Capacity::DEFAULT);
+    assert!(loaded.is_sound(), "{loaded:?}");
+    assert_eq!(again.history().begins(), session.history().begins());
+    // The last pressed of the two keys is still known, though both presses
+    // were forgotten.
+    let last = session.now().at().min(again.now().at());
+    let go = session.now().action(gtrig_core::ActionId(2));
+    assert_eq!(
+        (go.x, again.at(last).action(gtrig_core::ActionId(2)).x),
+        (-1.0, -1.0)
+    );
+    let edges = |s: &Session| {
+        let all = reported(s);
+        all.lines()
+            .filter(|l| l.contains("\"edges\""))
+            .map(str::to_owned)
+            .collect::<Vec<_>>()
+    };
+    let (ours, theirs) = (edges(&session), edges(&again));
+    assert!(ours.len() > 50);
+    assert_eq!(ours[..theirs.len() - 1], theirs[..theirs.len() - 1]);
+}
+
+/// One thing that can happen, and how long after the one before.
+#[derive(Clone, Debug)]
+enum Happening {
+    Value(usize, i32, Marks),
+    Presence(Presence),
+    Label(String),
+}
+
+fn happening() -> impl Strategy<Value = (u64, Happening)> {
+    let marks = prop_oneof![
+        6 => Just(Marks::empty()),
+        1 => Just(Marks::REPEAT),
+        1 => Just(Marks::INFERRED),
+    ];
+    let value = (0usize..4, -130i32..130, marks).prop_map(|(c, v, m)| Happening::Value(c, v, m));
+    let presence = prop_oneof![Just(Presence::Here), Just(Presence::Deaf)];
+    let what = prop_oneof![
+        20 => value,
+        1 => presence.prop_map(Happening::Presence),
+        1 => ".{0,20}".prop_map(Happening::Label),
+    ];
+    (0u64..40_000_000, what)
+}
+
+fn session_of(happenings: &[(u64, Happening)]) -> Session {
+    let mut session = Session::new(rig(), Tick(0), Capacity::DEFAULT);
+    let mut info = pad();
+    let kind = ControlKind::Axis {
+        min: -128,
+        centre: 0,
+        max: 127,
+    };
+    info.controls.push(ControlInfo {
+        code: "stick-l-x".into(),
+        kind,
+    });
+    let pad = session.plug(info, Nanos(0)).unwrap();
+    let controls: Vec<_> = session.roster().device(pad).controls().collect();
+    let mut time = 0;
+    for (gap, what) in happenings {
+        time += gap;
+        let now = Nanos(time);
+        match what {
+            Happening::Value(c, value, marks) => {
+                let control = controls[*c];
+                session.report(Event {
+                    time: now,
+                    value: *value,
+                    control,
+                    marks: *marks,
+                });
+            }
+            Happening::Presence(presence) => session.set_presence(pad, *presence, now),
+            Happening::Label(text) => {
+                session.add_label(Label {
+                    time: now,
+                    text: CleanText::new(text),
+                });
+            }
+        }
+    }
+    let last = session.plan().rate().tick_seeing(Nanos(time));
+    session.run_until(last);
+    session
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// Written and read again, a take has the same bytes and the same ticks.
+    #[test]
+    fn round_trip(happenings in prop::collection::vec(happening(), 0..200)) {
+        let session = session_of(&happenings);
+        let text = written(&session);
+        let (again, loaded) = load(&text);
+        prop_assert!(loaded.is_sound(), "{:?}\n{}", loaded, text);
+        prop_assert_eq!(written(&again), text);
+        prop_assert_eq!(reported(&again), reported(&session));
+    }
+
+    /// Whatever bytes a file holds, reading it ends in words, not in a panic.
+    #[test]
+    fn any_bytes_are_survived(bytes in prop::collection::vec(any::<u8>(), 0..400)) {
+        let text = take_of(&[&String::from_utf8_lossy(&bytes)]);
+        let (_, loaded) = load(&text);
+        prop_assert!(loaded.complaints().iter().all(|c| !c.chars().any(char::is_control)));
+    }
+}
