@@ -1,1 +1,26 @@
-//! stub
+//! Where raw input events come from.
+//!
+//! A [`Source`] pushes into a [`Session`]: it plugs devices in, reports events
+//! with the time at which they happened, and unplugs. The core never asks a
+//! source anything, so a new one (kernel devices, a network stream, raw HID)
+//! is a new implementation of this trait and nothing else.
+//!
+//! - [`Terminal`]: the keyboard and mouse of the terminal.
+//! - [`Cab`]: a simulated crane cab, driven by a seed; it also plays the
+//!   [`Story`] takes that ship with the program.
+
+mod cab;
+mod terminal;
+
+pub use cab::{Cab, Story};
+pub use terminal::{Terminal, TerminalKeys, code_of};
+
+use gtrig_core::{Nanos, Session};
+
+/// Where raw events come from.
+pub trait Source {
+    /// Hands over everything that happened up to `now`. Never blocks. The
+    /// owner of the clock calls it before it runs the ticks up to `now`, and
+    /// `now` never goes back.
+    fn drain(&mut self, session: &mut Session, now: Nanos);
+}

@@ -1,0 +1,177 @@
+//! The devices of the cab. All are made up.
+
+use super::axis::Wear;
+use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, vocabulary};
+
+/// One of the cab's devices.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Model {
+    /// A worn pad: 250 reports a second, its left stick rests off centre.
+    WornPad,
+    /// Its twin: 125 reports a second, its right stick never reaches the top.
+    TwinPad,
+    /// A long lever with a noisy sensor.
+    Lever,
+    /// A keyboard.
+    Keys,
+    /// A touch panel.
+    Glass,
+}
+
+/// What it takes to build one.
+pub(super) struct Maker {
+    pub(super) info: DeviceInfo,
+    pub(super) axes: Vec<Wear>,
+    /// Nanoseconds between reports.
+    pub(super) interval: u64,
+}
+
+const STICK: ControlKind = ControlKind::Axis {
+    min: -32768,
+    centre: 0,
+    max: 32767,
+};
+
+impl Model {
+    pub(super) const ALL: [Model; 5] = [
+        Model::WornPad,
+        Model::TwinPad,
+        Model::Lever,
+        Model::Keys,
+        Model::Glass,
+    ];
+
+    pub(super) fn maker(self) -> Maker {
+        match self {
+            Model::WornPad => Maker {
+                info: pad("Quay trainer pad A (worn)", "cab-pad-a", 1),
+                axes: vec![
+                    worn_stick("stick-l-x", 0.031),
+                    worn_stick("stick-l-y", -0.018),
+                    Wear::none("stick-r-x"),
+                    Wear::none("stick-r-y"),
+                    Wear::none("trigger-l"),
+                    Wear::none("trigger-r"),
+                ],
+                interval: 4_000_000,
+            },
+            Model::TwinPad => Maker {
+                info: pad("Quay trainer pad B", "cab-pad-b", 2),
+                axes: vec![
+                    Wear::none("stick-l-x"),
+                    Wear::none("stick-l-y"),
+                    Wear::none("stick-r-x"),
+                    Wear {
+                        reach: 0.93,
+                        ..Wear::none("stick-r-y")
+                    },
+                    Wear::none("trigger-r"),
+                ],
+                interval: 8_000_000,
+            },
+            Model::Lever => Maker {
+                info: lever(),
+                axes: vec![noisy_lever()],
+                interval: 10_000_000,
+            },
+            Model::Keys => Maker {
+                info: keys(),
+                axes: Vec::new(),
+                interval: 1_000_000_000,
+            },
+            Model::Glass => Maker {
+                info: glass(),
+                axes: vec![Wear::none("contact-1-x"), Wear::none("contact-1-y")],
+                interval: 8_333_333,
+            },
+        }
+    }
+}
+
+fn worn_stick(code: &'static str, offset: f32) -> Wear {
+    Wear {
+        noise: 0.006,
+        offset,
+        step: 64,
+        ..Wear::none(code)
+    }
+}
+
+fn noisy_lever() -> Wear {
+    Wear {
+        noise: 0.012,
+        step: 4,
+        ..Wear::none("travel")
+    }
+}
+
+fn device(kind: DeviceKind, name: &str, identity: &str, slot: Option<u8>) -> DeviceInfo {
+    DeviceInfo {
+        identity: identity.to_owned(),
+        kind,
+        name: CleanText::new(name),
+        slot,
+        controls: Vec::new(),
+    }
+}
+
+fn named(codes: &[&str], kind: impl Fn(&str) -> ControlKind) -> Vec<ControlInfo> {
+    codes
+        .iter()
+        .map(|code| ControlInfo {
+            code: (*code).to_owned(),
+            kind: kind(code),
+        })
+        .collect()
+}
+
+fn pad(name: &str, identity: &str, slot: u8) -> DeviceInfo {
+    let kind = |code: &str| match code {
+        _ if code.starts_with("stick") => STICK,
+        _ if code.starts_with("trigger") => ControlKind::Trigger { min: 0, max: 255 },
+        _ => ControlKind::Button,
+    };
+    DeviceInfo {
+        controls: named(vocabulary::PAD, kind),
+        ..device(DeviceKind::Pad, name, identity, Some(slot))
+    }
+}
+
+fn lever() -> DeviceInfo {
+    let kind = |code: &str| match code {
+        "travel" => ControlKind::Axis {
+            min: 0,
+            centre: 2048,
+            max: 4095,
+        },
+        _ => ControlKind::Button,
+    };
+    DeviceInfo {
+        controls: named(vocabulary::LEVER, kind),
+        ..device(
+            DeviceKind::Lever,
+            "Hoist lever, twelve bits",
+            "cab-lever",
+            Some(3),
+        )
+    }
+}
+
+fn keys() -> DeviceInfo {
+    DeviceInfo {
+        controls: named(vocabulary::KEYS, |_| ControlKind::Button),
+        ..device(DeviceKind::Keys, "Cab keyboard", "cab-keys", None)
+    }
+}
+
+fn glass() -> DeviceInfo {
+    let kind = |code: &str| match code {
+        _ if code.ends_with("-x") => ControlKind::Position { min: 0, max: 1919 },
+        _ if code.ends_with("-y") => ControlKind::Position { min: 0, max: 1079 },
+        _ => ControlKind::Button,
+    };
+    DeviceInfo {
+        controls: named(vocabulary::GLASS, kind),
+        ..device(DeviceKind::Glass, "Cab glass panel", "cab-glass", None)
+    }
+}

@@ -1,0 +1,187 @@
+//! The takes that ship with the program: each shows one thing that goes wrong
+//! at Kestrel Quay.
+
+use super::{Act, Cab, Model};
+use crate::Source;
+use gtrig_core::{Nanos, Presence, Session};
+
+/// A story told by a take.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Story {
+    /// A horn tap that falls between two polls at 30 Hz.
+    LostTap,
+    /// A stick whose rest wanders out of its dead zone.
+    Drift,
+    /// Two devices that fight for one hook.
+    HandOver,
+    /// A key that is held while the focus goes elsewhere.
+    StuckHorn,
+}
+
+impl Story {
+    /// Every story, in the order they are listed to people.
+    pub const ALL: [Story; 4] = [
+        Story::LostTap,
+        Story::Drift,
+        Story::HandOver,
+        Story::StuckHorn,
+    ];
+
+    /// Its name on the command line and in file names.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Story::LostTap => "lost-tap",
+            Story::Drift => "drifting-hook",
+            Story::HandOver => "hand-over",
+            Story::StuckHorn => "stuck-horn",
+        }
+    }
+
+    /// What it is about, in a line.
+    pub const fn title(self) -> &'static str {
+        match self {
+            Story::LostTap => "The horn that did not sound: a tap lost between two polls at 30 Hz",
+            Story::Drift => "The drifting hook: a stick whose rest wanders out of its dead zone",
+            Story::HandOver => {
+                "Two hands on one hook: a forgotten pad takes the hoist from the lever"
+            }
+            Story::StuckHorn => {
+                "The horn that would not stop: focus went away while its key was held"
+            }
+        }
+    }
+
+    /// The poll rate it is to be watched at, where it is not the rig's.
+    pub const fn poll_hz(self) -> Option<f64> {
+        match self {
+            Story::LostTap => Some(30.0),
+            _ => None,
+        }
+    }
+
+    /// Plays the whole story into a session and runs it to its end.
+    pub fn play(self, session: &mut Session) {
+        let mut cab = Cab::idle(self as u64 + 1);
+        let end = match self {
+            Story::LostTap => lost_tap(&mut cab),
+            Story::Drift => drift(&mut cab),
+            Story::HandOver => hand_over(&mut cab),
+            Story::StuckHorn => stuck_horn(&mut cab),
+        };
+        cab.drain(session, end);
+        session.run_before(end);
+    }
+}
+
+fn ms(ms: u64) -> Nanos {
+    Nanos::from_millis(ms)
+}
+
+fn us(us: u64) -> Nanos {
+    Nanos(us * 1_000)
+}
+
+fn push(cab: &mut Cab, device: Model, code: &'static str, at: u64, to: f32, over: u64) {
+    cab.timetable.add(
+        ms(at),
+        Act::Move {
+            device,
+            code,
+            to,
+            over: ms(over),
+        },
+    );
+}
+
+fn label(cab: &mut Cab, at: u64, text: &'static str) {
+    cab.timetable.add(ms(at), Act::Label(text));
+}
+
+fn lost_tap(cab: &mut Cab) -> Nanos {
+    cab.timetable.add(ms(0), Act::Plug(Model::TwinPad));
+    push(cab, Model::TwinPad, "stick-l-x", 250, 0.7, 300);
+    push(cab, Model::TwinPad, "stick-l-x", 1_900, 0.0, 250);
+    for (from, until) in [
+        (400_000, 520_000),
+        // Between the polls at 1 200.00 and 1 233.33 ms.
+        (1_204_310, 1_211_870),
+        (1_900_000, 1_931_000),
+        // Between the polls at 2 400.00 and 2 433.33 ms: two of three taps.
+        (2_402_000, 2_409_500),
+        (2_418_200, 2_425_900),
+        (2_428_000, 2_470_000),
+        (3_100_000, 3_260_000),
+    ] {
+        cab.timetable
+            .tap(Model::TwinPad, "south", us(from), us(until));
+    }
+    label(cab, 1_204, "a short tap: no horn");
+    label(cab, 2_402, "three quick taps: one horn");
+    ms(3_800)
+}
+
+fn drift(cab: &mut Cab) -> Nanos {
+    let (device, code) = (Model::TwinPad, "stick-r-y");
+    cab.timetable.add(ms(0), Act::Plug(device));
+    push(cab, device, code, 300, -0.8, 300);
+    push(cab, device, code, 1_500, 0.0, 160);
+    cab.timetable.add(
+        ms(1_700),
+        Act::Drift {
+            device,
+            code,
+            to: -0.19,
+            over: ms(5_000),
+        },
+    );
+    label(cab, 1_660, "stick let go");
+    label(cab, 5_600, "nobody touches it, and the hook rises");
+    cab.timetable.tap(device, "east", ms(6_800), ms(6_870));
+    push(cab, device, code, 7_100, 0.5, 200);
+    push(cab, device, code, 7_700, 0.0, 160);
+    ms(9_000)
+}
+
+fn hand_over(cab: &mut Cab) -> Nanos {
+    cab.timetable.add(ms(0), Act::Plug(Model::Lever));
+    cab.timetable.add(ms(0), Act::Plug(Model::TwinPad));
+    push(cab, Model::Lever, "travel", 400, 0.55, 500);
+    label(cab, 400, "first hand: the lever lifts");
+    // The pad lies on the desk; something leans on its stick.
+    push(cab, Model::TwinPad, "stick-r-y", 1_800, 0.85, 350);
+    label(cab, 1_850, "pad 2 leans on a clipboard: the hook falls");
+    push(cab, Model::TwinPad, "stick-r-y", 3_400, 0.0, 200);
+    push(cab, Model::Lever, "travel", 4_200, 0.0, 300);
+    cab.timetable
+        .tap(Model::Lever, "thumb", ms(2_300), ms(2_420));
+    cab.timetable.add(ms(4_800), Act::Unplug(Model::TwinPad));
+    label(cab, 4_800, "pad 2 unplugged");
+    push(cab, Model::Lever, "travel", 5_200, -0.5, 400);
+    push(cab, Model::Lever, "travel", 6_400, 0.0, 300);
+    ms(7_200)
+}
+
+fn stuck_horn(cab: &mut Cab) -> Nanos {
+    let device = Model::Keys;
+    cab.timetable.add(ms(0), Act::Plug(device));
+    cab.timetable.tap(device, "KeyH", ms(300), ms(480));
+    cab.timetable.add(
+        ms(1_000),
+        Act::Button {
+            device,
+            code: "KeyH",
+            down: true,
+        },
+    );
+    for at in (1_500..2_000).step_by(33) {
+        cab.timetable.add(ms(at), Act::Repeat { code: "KeyH" });
+    }
+    // The window lost focus: no release ever comes.
+    label(cab, 2_000, "focus lost while KeyH is held");
+    cab.timetable
+        .add(ms(2_000), Act::Hearing(device, Presence::Deaf));
+    cab.timetable
+        .add(ms(3_000), Act::Hearing(device, Presence::Here));
+    cab.timetable.tap(device, "KeyH", ms(3_400), ms(3_520));
+    ms(4_200)
+}
