@@ -1,1 +1,7 @@
-fn main() {}
+//! The `gtrig` program.
+
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    gtrig::cli::main()
+}

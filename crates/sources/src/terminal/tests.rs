@@ -83,7 +83,10 @@ fn presses_of_a_key_that_is_down_are_repeats_and_keep_it_down() {
     }
     let roster = desk.session.roster();
     let (_, keys) = roster.devices().next().unwrap();
-    let lane = desk.session.history().control_lane(keys.control("KeyH").unwrap());
+    let lane = desk
+        .session
+        .history()
+        .control_lane(keys.control("KeyH").unwrap());
     assert_eq!(lane.len(), 1, "one press and no more edges");
 }
 

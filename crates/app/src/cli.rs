@@ -1,0 +1,271 @@
+//! The command line.
+
+use crate::{files, headless, screen};
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use gtrig_core::Nanos;
+use gtrig_sources::Story;
+use std::{path::PathBuf, process::ExitCode};
+
+/// Watch raw input become presses, shaped sticks and actions, tick by tick.
+///
+/// Green Trigger reads devices once per tick as a game engine does, shows what
+/// was reported, what the poll saw and what game code would read, keeps the
+/// whole history, and says why. Press ? on the full screen for all its keys.
+#[derive(Debug, Parser)]
+#[command(name = "gtrig", version, max_term_width = 100, after_help = AFTER_HELP)]
+pub struct Cli {
+    #[command(subcommand)]
+    command: Option<Command>,
+}
+
+const AFTER_HELP: &str = "\
+Without a command, gtrig watches this terminal's keyboard and mouse with the
+shipped rig (the same as `gtrig live`).
+
+Exit codes:
+  0  all is well
+  1  the data says no: a damaged take, mistakes in a rig, a lost press where
+     --deny-lost forbids it
+  2  misuse: an unknown option, a file that cannot be read or is no take
+
+Examples:
+  gtrig demo                       a simulated crane cab, at work
+  gtrig demo lost-tap              a story: why the horn did not sound
+  gtrig live --rig mine.toml       your keys, your rig
+  gtrig open bug.take.jsonl        look at a recording
+  gtrig replay bug.take.jsonl      the same, as JSON Lines for a test";
+
+#[derive(Debug, Subcommand)]
+enum Command {
+    /// Watch this terminal's keyboard and mouse, full screen.
+    Live {
+        #[command(flatten)]
+        rig: RigArgs,
+        #[command(flatten)]
+        keys: KeyArgs,
+    },
+    /// Watch a simulated crane cab at work, or one of its stories, full screen.
+    Demo {
+        /// A story that ships with the program; without one, the cab goes on
+        /// for ever.
+        story: Option<StoryName>,
+        /// What the operator's little variations are drawn from.
+        #[arg(long, default_value_t = 1, conflicts_with = "story")]
+        seed: u64,
+        #[command(flatten)]
+        rig: RigArgs,
+        #[command(flatten)]
+        keys: KeyArgs,
+    },
+    /// Look at a take, full screen.
+    Open {
+        /// The recording (JSON Lines; see docs/take-format.md).
+        take: PathBuf,
+        #[command(flatten)]
+        rig: RigArgs,
+    },
+    /// Run a take through a rig and print edges and actions, tick by tick.
+    ///
+    /// The same take and rig always print the same bytes, and they are what
+    /// the full screen shows.
+    Replay {
+        /// The recording (JSON Lines; see docs/take-format.md).
+        take: PathBuf,
+        #[command(flatten)]
+        rig: RigArgs,
+        /// How to print.
+        #[arg(long, value_enum, default_value_t = Form::Json)]
+        form: Form,
+        /// Print every tick with all actions, not only those where something
+        /// happened.
+        #[arg(long)]
+        every_tick: bool,
+        /// Exit with 1 when any press was lost between two polls.
+        #[arg(long)]
+        deny_lost: bool,
+    },
+    /// Check a rig and list every mistake with its place.
+    Check {
+        /// The rig (TOML; see docs/rig-format.md).
+        rig: PathBuf,
+    },
+    /// Write a take of the simulated crane cab to standard output.
+    Simulate {
+        /// A story that ships with the program; without one, the cab at work.
+        story: Option<StoryName>,
+        /// What the operator's little variations are drawn from.
+        #[arg(long, default_value_t = 1, conflicts_with = "story")]
+        seed: u64,
+        /// How long the operator works.
+        #[arg(long, default_value_t = 12, conflicts_with = "story", value_parser = clap::value_parser!(u64).range(1..=3600))]
+        seconds: u64,
+    },
+}
+
+#[derive(Args, Debug)]
+struct RigArgs {
+    /// The rig that says how to sample, shape and name (TOML; see
+    /// docs/rig-format.md). Without it, the shipped Kestrel Quay rig.
+    #[arg(long, value_name = "FILE")]
+    rig: Option<PathBuf>,
+    /// Poll at this rate instead of the rig's: 10 to 1000.
+    #[arg(long, value_name = "HZ")]
+    hz: Option<f64>,
+}
+
+#[derive(Args, Debug)]
+struct KeyArgs {
+    /// Where the terminal reports no key releases, conclude one after this
+    /// many milliseconds of silence of a key: longer holds keys through the
+    /// pause before auto-repeat, shorter lets taps end sooner.
+    #[arg(long, value_name = "MS", default_value_t = 150, value_parser = clap::value_parser!(u64).range(20..=2000))]
+    release_after: u64,
+}
+
+/// How replay prints.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum Form {
+    /// A JSON object a tick, then one of totals.
+    Json,
+    /// A row for each edge and each changed action.
+    Csv,
+}
+
+/// A story, as the command line names it.
+#[derive(Clone, Copy, Debug)]
+struct StoryName(Story);
+
+impl ValueEnum for StoryName {
+    fn value_variants<'a>() -> &'a [Self] {
+        const ALL: [StoryName; Story::ALL.len()] = {
+            let mut all = [StoryName(Story::ALL[0]); Story::ALL.len()];
+            let mut i = 0;
+            while i < all.len() {
+                all[i] = StoryName(Story::ALL[i]);
+                i += 1;
+            }
+            all
+        };
+        &ALL
+    }
+
+    fn to_possible_value(&self) -> Option<clap::builder::PossibleValue> {
+        Some(clap::builder::PossibleValue::new(self.0.name()).help(self.0.title()))
+    }
+}
+
+/// How a command ended, for scripts.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Verdict {
+    /// All is well.
+    Fine,
+    /// The data says no.
+    No,
+}
+
+/// Runs the program.
+pub fn main() -> ExitCode {
+    // clap itself exits with 2 on misuse.
+    match run(Cli::parse()) {
+        Ok(Verdict::Fine) => ExitCode::SUCCESS,
+        Ok(Verdict::No) => ExitCode::from(1),
+        Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("gtrig: {error:#}");
+            let data = error.is::<gtrig_formats::rig::RigError>();
+            ExitCode::from(if data { 1 } else { 2 })
+        }
+    }
+}
+
+/// Whoever read our output has seen enough: no failure.
+fn is_closed_pipe(error: &anyhow::Error) -> bool {
+    let io = error.downcast_ref::<std::io::Error>();
+    io.is_some_and(|e| e.kind() == std::io::ErrorKind::BrokenPipe)
+}
+
+fn run(cli: Cli) -> anyhow::Result<Verdict> {
+    let command = cli.command.unwrap_or(Command::Live {
+        rig: RigArgs {
+            rig: None,
+            hz: None,
+        },
+        keys: KeyArgs { release_after: 150 },
+    });
+    match command {
+        Command::Live { rig, keys } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            screen::run(
+                screen::Start::Live {
+                    rig,
+                    cab_seed: None,
+                },
+                keys.after(),
+            )
+        }
+        Command::Demo {
+            story: None,
+            seed,
+            rig,
+            keys,
+        } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            screen::run(
+                screen::Start::Live {
+                    rig,
+                    cab_seed: Some(seed),
+                },
+                keys.after(),
+            )
+        }
+        Command::Demo {
+            story: Some(StoryName(story)),
+            rig,
+            keys,
+            ..
+        } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz.or(story.poll_hz()))?;
+            let opened = headless::story(story, rig);
+            screen::run(screen::Start::Take(Box::new(opened)), keys.after())
+        }
+        Command::Open { take, rig } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            let opened = files::open_take(&take, rig, gtrig_core::Capacity::DEFAULT)?;
+            screen::run(screen::Start::Take(Box::new(opened)), Nanos(0))
+        }
+        Command::Replay {
+            take,
+            rig,
+            form,
+            every_tick,
+            deny_lost,
+        } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            let form = match form {
+                Form::Json => gtrig_formats::report::Form::JsonLines,
+                Form::Csv => gtrig_formats::report::Form::Csv,
+            };
+            headless::replay(
+                &take,
+                rig,
+                headless::ReplayOptions {
+                    form,
+                    every_tick,
+                    deny_lost,
+                },
+            )
+        }
+        Command::Check { rig } => headless::check(&rig),
+        Command::Simulate {
+            story,
+            seed,
+            seconds,
+        } => headless::simulate(story.map(|name| name.0), seed, seconds),
+    }
+}
+
+impl KeyArgs {
+    fn after(&self) -> Nanos {
+        Nanos::from_millis(self.release_after)
+    }
+}

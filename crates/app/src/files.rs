@@ -1,0 +1,75 @@
+//! Rigs and takes from disk, and those that ship with the program.
+
+use anyhow::{Context, bail};
+use gtrig_core::{Capacity, PollRate, Rig, Session};
+use gtrig_formats::{
+    rig,
+    take::{Loaded, TakeReader},
+};
+use std::{fs::File, io::BufReader, path::Path};
+
+/// The rig of the demo, and of a session started without one.
+const KESTREL_QUAY: (&str, &str) = (
+    "kestrel-quay.toml",
+    include_str!("../../../demo/kestrel-quay.toml"),
+);
+
+/// Reads the rig at `path`, or the shipped one, and sets its poll rate.
+///
+/// # Errors
+/// When the file cannot be read, with what to do; when the rig has mistakes,
+/// with all of them; when `hz` is no poll rate.
+pub fn rig(path: Option<&Path>, hz: Option<f64>) -> anyhow::Result<Rig> {
+    let mut rig = match path {
+        None => rig::parse(KESTREL_QUAY.0, KESTREL_QUAY.1)?,
+        Some(path) => {
+            let bytes = std::fs::read(path).with_context(|| {
+                format!("cannot read the rig {}; is the path right?", path.display())
+            })?;
+            let Ok(text) = String::from_utf8(bytes) else {
+                bail!(
+                    "the rig {} is not UTF-8 text; a rig is a TOML file",
+                    path.display()
+                );
+            };
+            rig::parse(&path.display().to_string(), &text)?
+        }
+    };
+    if let Some(hz) = hz {
+        let Some(rate) = PollRate::from_hz(hz) else {
+            bail!("{hz} Hz is no poll rate; choose 10 to 1000");
+        };
+        rig.rate = rate;
+    }
+    Ok(rig)
+}
+
+/// A take that was read into a session of its own.
+#[derive(Debug)]
+pub struct Opened {
+    /// What the take holds.
+    pub session: Session,
+    /// What it says it is about.
+    pub title: Option<String>,
+    /// How reading went.
+    pub loaded: Loaded,
+}
+
+/// Reads a take.
+///
+/// # Errors
+/// When the file cannot be read or is no take at all. A take that is damaged
+/// further down is no error; see [`Loaded`].
+pub fn open_take(path: &Path, rig: Rig, capacity: Capacity) -> anyhow::Result<Opened> {
+    let file =
+        File::open(path).with_context(|| format!("cannot open the take {}", path.display()))?;
+    let reader = TakeReader::open(BufReader::with_capacity(1 << 16, file))
+        .with_context(|| format!("{} is no take that can be read", path.display()))?;
+    let title = reader.header.title.as_ref().map(ToString::to_string);
+    let (session, loaded) = reader.load(rig, capacity);
+    Ok(Opened {
+        session,
+        title,
+        loaded,
+    })
+}

@@ -1,0 +1,22 @@
+//! The full screen.
+//!
+//! - [`App`] holds the session and what the person looks at, and changes by
+//!   commands; it has no terminal and no clock, both come in from outside.
+//! - `draw` turns an `App` into a frame and changes nothing.
+//! - `terminal` owns the real terminal and gives it back, whatever happens.
+//! - `run` is the loop that ties them together.
+
+mod app;
+mod draw;
+mod jobs;
+mod keymap;
+mod prompt;
+mod run;
+mod terminal;
+mod theme;
+mod view;
+
+pub use app::App;
+pub use draw::draw;
+pub use run::{Start, run};
+pub use theme::Theme;

@@ -1,0 +1,469 @@
+//! The board: the road from what devices report to what game code reads.
+//!
+//! ```text
+//!     reported         raw       own scale    shaped       action
+//!   pad·1 stick-l  +1016 -28640  +0.03 -0.87  +0.00 -0.86 ━┳━▶ slew
+//!   pad·2 stick-l     +0     +0  +0.00 +0.00  +0.00 +0.00 ─┤   +0.00 -0.86
+//!   keys WASD      · · · ·                     0.00  0.00 ─┘   by pad·1 stick-l-y
+//! ```
+
+use super::paint;
+use crate::screen::App;
+use gtrig_core::{
+    ActionId, ActionState, ControlId, ControlKind, Edge, Gives, Input, LaneMarks, Opposites,
+};
+use ratatui::{buffer::Buffer, layout::Rect, style::Style};
+
+/// The width of a block with its wire and its action.
+const BLOCK: u16 = 78;
+
+// Columns within a block.
+const LABEL: u16 = 2;
+const RAW: u16 = 21;
+const OWN: u16 = 35;
+const SHAPED: u16 = 48;
+const WIRE: u16 = 60;
+const ACTION: u16 = 64;
+
+pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    if area.height == 0 {
+        return;
+    }
+    let blocks: Vec<Block> = app.actions().map(|id| Block::new(app, id)).collect();
+    if blocks.is_empty() {
+        paint::text(
+            buffer,
+            area,
+            area.x,
+            "the rig names no actions",
+            app.theme.faint(),
+        );
+        return;
+    }
+    let columns = (area.width / BLOCK).clamp(1, 4);
+    let titles = u16::from(area.height > 4);
+    let room = area.height - titles;
+    let full: Vec<u16> = blocks.iter().map(Block::rows).collect();
+    let (heights, rows) = match fits(&full, columns) <= room {
+        true => (
+            full,
+            fits(&blocks.iter().map(Block::rows).collect::<Vec<_>>(), columns),
+        ),
+        false => (vec![1; blocks.len()], room),
+    };
+    let mut column = Rect {
+        width: area.width.min(BLOCK),
+        ..area
+    };
+    let mut y = 0;
+    let mut left = columns;
+    if titles > 0 {
+        head(buffer, column, app);
+    }
+    for (at, (block, &height)) in blocks.iter().zip(&heights).enumerate() {
+        if y > 0 && y + height > rows.min(room) {
+            if left == 1 {
+                let more = format!(
+                    "… {} more actions; a taller terminal shows them",
+                    blocks.len() - at
+                );
+                let last = Rect {
+                    y: area.bottom() - 1,
+                    height: 1,
+                    ..column
+                };
+                for x in last.left()..last.right() {
+                    paint::glyph(buffer, last, x, " ", Style::new());
+                }
+                paint::text(buffer, last, column.x + LABEL, &more, app.theme.faint());
+                return;
+            }
+            left -= 1;
+            column.x += BLOCK;
+            y = 0;
+            if titles > 0 {
+                head(buffer, column, app);
+            }
+        }
+        let place = Rect {
+            y: area.y + titles + y,
+            height: height.min(room - y),
+            ..column
+        };
+        block.draw(buffer, place.intersection(area), app);
+        y += height;
+    }
+}
+
+/// How tall the columns must be to hold blocks of these heights, in order.
+fn fits(heights: &[u16], columns: u16) -> u16 {
+    let total: u16 = heights.iter().sum();
+    let tallest = heights.iter().copied().max().unwrap_or(0);
+    (tallest.max(total / columns)..=total)
+        .find(|&rows| {
+            let (mut used, mut y) = (1, 0);
+            for &height in heights {
+                if y + height > rows {
+                    (used, y) = (used + 1, 0);
+                }
+                y += height;
+            }
+            used <= columns
+        })
+        .unwrap_or(total)
+}
+
+fn head(buffer: &mut Buffer, column: Rect, app: &App) {
+    let titles = [
+        (LABEL, "control"),
+        (RAW, "     raw"),
+        (OWN, " own scale"),
+        (SHAPED, "  shaped"),
+        (ACTION, "action"),
+    ];
+    for (at, title) in titles {
+        paint::text(buffer, column, column.x + at, title, app.theme.faint());
+    }
+}
+
+/// An action and everything that could drive it.
+struct Block<'a> {
+    id: ActionId,
+    inputs: &'a [Input],
+    state: ActionState,
+    /// Which of the inputs drives it.
+    winner: Option<usize>,
+}
+
+impl<'a> Block<'a> {
+    fn new(app: &'a App, id: ActionId) -> Self {
+        let plan = app.session.plan();
+        let inputs = plan.inputs(id);
+        let state = app.machine().action(id);
+        let through = |input: &Input| app.machine().through(plan, id, *input);
+        let winner = inputs
+            .iter()
+            .position(|input| state.is_active() && through(input) == state);
+        Block {
+            id,
+            inputs,
+            state,
+            winner,
+        }
+    }
+
+    fn rows(&self) -> u16 {
+        (self.inputs.len() as u16).max(2)
+    }
+
+    fn draw(&self, buffer: &mut Buffer, area: Rect, app: &App) {
+        // With one row to show, it is the one that matters.
+        let shown: Vec<usize> = match area.height {
+            1 => vec![self.winner.unwrap_or(0)],
+            _ => (0..self.inputs.len()).collect(),
+        };
+        let last = shown.len().saturating_sub(1);
+        for (row, (place, &at)) in paint::rows(area).zip(&shown).enumerate() {
+            match self.inputs.get(at) {
+                Some(&input) => {
+                    InputRow {
+                        app,
+                        action: self.id,
+                        input,
+                        wins: self.winner == Some(at),
+                    }
+                    .draw(buffer, place);
+                    self.wire(buffer, place, app, at, (row, last));
+                }
+                None => {
+                    let text = "no device for it has been connected";
+                    paint::text(buffer, place, place.x + LABEL, text, app.theme.faint());
+                }
+            }
+        }
+        self.action(buffer, area, app);
+    }
+
+    /// The wire of a row: heavy where the winner's signal runs.
+    fn wire(
+        &self,
+        buffer: &mut Buffer,
+        row: Rect,
+        app: &App,
+        at: usize,
+        (y, last): (usize, usize),
+    ) {
+        let lit_left = self.winner == Some(at);
+        let lit_below = last > 0 && self.winner.is_some_and(|winner| winner > at);
+        let lit = lit_left || lit_below;
+        let junction = match (y == 0, y == last, lit_left, lit_below) {
+            (true, true, left, _) => {
+                if left {
+                    "━"
+                } else {
+                    "─"
+                }
+            }
+            (true, false, true, _) => "┯",
+            (true, false, _, true) => "┲",
+            (true, false, ..) => "┬",
+            (false, false, true, _) => "┩",
+            (false, false, _, true) => "┨",
+            (false, false, ..) => "┤",
+            (false, true, true, _) => "┛",
+            (false, true, ..) => "┘",
+        };
+        let style = |lit| {
+            if lit {
+                app.theme.wire()
+            } else {
+                app.theme.rule()
+            }
+        };
+        let x = row.x + WIRE;
+        paint::glyph(
+            buffer,
+            row,
+            x,
+            if lit_left { "━" } else { "─" },
+            style(lit_left),
+        );
+        paint::glyph(buffer, row, x + 1, junction, style(lit));
+        if y == 0 {
+            let active = self.winner.is_some();
+            paint::text(
+                buffer,
+                row,
+                x + 2,
+                if active { "▶" } else { "▷" },
+                style(active),
+            );
+        }
+    }
+
+    fn action(&self, buffer: &mut Buffer, area: Rect, app: &App) {
+        let active = self.state.is_active();
+        let style = if active {
+            app.theme.fired()
+        } else {
+            app.theme.plain()
+        };
+        let name = &app.session.rig().actions[self.id.index()].name;
+        let x = area.x + ACTION;
+        let value = self.value(app);
+        let mut rows = paint::rows(area);
+        let Some(first) = rows.next() else { return };
+        let after = paint::text(buffer, first, x, name, style) + 1;
+        let by = self
+            .state
+            .driver
+            .map(|by| app.session.roster().label(by).to_string());
+        match rows.next() {
+            Some(second) => {
+                paint::text(buffer, second, x, &value, style);
+                if let (Some(by), Some(third)) = (by, rows.next()) {
+                    paint::text(buffer, third, x, &by, app.theme.faint());
+                }
+            }
+            None => {
+                paint::text(buffer, first, after, &value, style);
+            }
+        }
+    }
+
+    fn value(&self, app: &App) -> String {
+        let ActionState { x, y, .. } = self.state;
+        match app.session.plan().gives(self.id) {
+            Gives::On | Gives::Pulse if self.state.is_active() => "● on".to_owned(),
+            Gives::On | Gives::Pulse => "○ off".to_owned(),
+            Gives::Axis => format!("{x:+.2}"),
+            Gives::Plane => format!("{x:+.2} {y:+.2}"),
+        }
+    }
+}
+
+/// One input: what it reports, on its own scale, and shaped.
+struct InputRow<'a> {
+    app: &'a App,
+    action: ActionId,
+    input: Input,
+    wins: bool,
+}
+
+impl InputRow<'_> {
+    fn draw(&self, buffer: &mut Buffer, row: Rect) {
+        let out = self
+            .app
+            .machine()
+            .through(self.app.session.plan(), self.action, self.input);
+        let style = match (self.wins, out.is_active()) {
+            (true, _) => self.app.theme.wire(),
+            (false, true) => self.app.theme.signal(),
+            (false, false) => self.app.theme.faint(),
+        };
+        let (label, raw, own, shaped) = match self.input {
+            Input::Button { control, press_at } => self.button(control, press_at),
+            Input::Axis { control, .. } => {
+                let cell = self.app.machine().cell(control);
+                let own = format!("{:+.2}", cell.value);
+                (
+                    self.label(control),
+                    format!("{:+}", cell.seen),
+                    own,
+                    format!("{:+.2}", out.x),
+                )
+            }
+            Input::Stick { x, y, .. } => self.stick(x, y, out),
+            Input::Pair(pair) => {
+                let (label, held) = self.pair(pair);
+                (label, held, String::new(), format!("{:+.2}", out.x))
+            }
+            Input::Cross { x, y } => self.cross(x, y, out),
+        };
+        self.edge(buffer, row);
+        let field = |buffer: &mut Buffer, from: u16, to: u16, text: &str, right: bool| {
+            let area = Rect {
+                x: row.x + from,
+                width: to - from - 1,
+                ..row
+            }
+            .intersection(row);
+            match right {
+                true => paint::text_right(buffer, area, text, style),
+                false => _ = paint::text(buffer, area, area.x, text, style),
+            }
+        };
+        field(buffer, LABEL, RAW, &label, false);
+        field(buffer, RAW, OWN, &raw, true);
+        field(buffer, OWN, SHAPED, &own, true);
+        field(buffer, SHAPED, WIRE, &shaped, true);
+    }
+
+    fn label(&self, control: ControlId) -> String {
+        self.app.session.roster().label(control).to_string()
+    }
+
+    fn button(&self, control: ControlId, press_at: f32) -> (String, String, String, String) {
+        let cell = self.app.machine().cell(control);
+        let label = self.label(control);
+        if self.app.session.roster().control(control).kind != ControlKind::Button {
+            let rule = format!("on ≥ {press_at:.2}");
+            return (
+                label,
+                format!("{:+}", cell.seen),
+                format!("{:+.2}", cell.value),
+                rule,
+            );
+        }
+        let state = if cell.is_down() { "down" } else { "up" };
+        let since = self.app.ticks_since_change(control);
+        let raw = since.map_or(state.to_owned(), |ticks| format!("{state} {ticks:>5} t"));
+        (label, raw, String::new(), String::new())
+    }
+
+    fn stick(
+        &self,
+        x: ControlId,
+        y: ControlId,
+        out: ActionState,
+    ) -> (String, String, String, String) {
+        let machine = self.app.machine();
+        let (cx, cy) = (machine.cell(x), machine.cell(y));
+        let label = self.label(x).trim_end_matches("-x").to_owned();
+        (
+            label,
+            format!("{:+} {:>+6}", cx.seen, cy.seen),
+            format!("{:+.2} {:+.2}", cx.value, cy.value),
+            format!("{:+.2} {:+.2}", out.x, out.y),
+        )
+    }
+
+    fn pair(&self, pair: Opposites) -> (String, String) {
+        let sides = [pair.negative, pair.positive];
+        let keys = sides.map(|side| self.app.session.plan().side(side));
+        let held = keys.map(|keys| self.any_down(keys));
+        (self.keys_label(&keys), arrows(&held, &["◂", "▸"]))
+    }
+
+    fn cross(
+        &self,
+        x: Opposites,
+        y: Opposites,
+        out: ActionState,
+    ) -> (String, String, String, String) {
+        let sides = [y.positive, x.negative, y.negative, x.positive];
+        let keys = sides.map(|side| self.app.session.plan().side(side));
+        let held = keys.map(|keys| self.any_down(keys));
+        let shaped = format!("{:+.2} {:+.2}", out.x, out.y);
+        (
+            self.keys_label(&keys),
+            arrows(&held, &["▴", "◂", "▾", "▸"]),
+            String::new(),
+            shaped,
+        )
+    }
+
+    fn any_down(&self, keys: &[ControlId]) -> bool {
+        keys.iter()
+            .any(|&key| self.app.machine().cell(key).is_down())
+    }
+
+    /// `keys W A S D`: the device once, the keys without what they share.
+    fn keys_label(&self, sides: &[&[ControlId]]) -> String {
+        let roster = self.app.session.roster();
+        let firsts: Vec<ControlId> = sides
+            .iter()
+            .filter_map(|side| side.first().copied())
+            .collect();
+        let Some(&first) = firsts.first() else {
+            return "no device".to_owned();
+        };
+        let mut label = roster.device_of(first).label().to_string();
+        for id in firsts {
+            let code = roster.code(id);
+            let short = ["Key", "Arrow", "Digit", "dpad-", "shoulder-"]
+                .iter()
+                .find_map(|prefix| code.strip_prefix(prefix));
+            label = label + " " + short.unwrap_or(code);
+        }
+        label
+    }
+
+    /// What happened in this very tick.
+    fn edge(&self, buffer: &mut Buffer, row: Rect) {
+        let machine = self.app.machine();
+        let theme = self.app.theme;
+        for control in self.controls() {
+            if !self.app.session.roster().control(control).kind.is_button() {
+                continue;
+            }
+            let cell = machine.cell(control);
+            let (glyph, style) = match cell.edge() {
+                _ if cell.marks.contains(LaneMarks::LOST) => ("╳", theme.lost()),
+                Some(Edge::Press) => ("╱", theme.wire()),
+                Some(Edge::Release) => ("╲", theme.wire()),
+                None => continue,
+            };
+            paint::glyph(buffer, row, row.x, glyph, style);
+        }
+    }
+
+    fn controls(&self) -> Vec<ControlId> {
+        let plan = self.app.session.plan();
+        let sides = |pair: Opposites| [plan.side(pair.negative), plan.side(pair.positive)].concat();
+        match self.input {
+            Input::Button { control, .. } | Input::Axis { control, .. } => vec![control],
+            Input::Stick { x, y, .. } => vec![x, y],
+            Input::Pair(pair) => sides(pair),
+            Input::Cross { x, y } => [sides(x), sides(y)].concat(),
+        }
+    }
+}
+
+fn arrows(held: &[bool], glyphs: &[&str]) -> String {
+    let shown = held
+        .iter()
+        .zip(glyphs)
+        .map(|(&held, &glyph)| if held { glyph } else { "·" });
+    shown.collect::<Vec<_>>().join(" ")
+}

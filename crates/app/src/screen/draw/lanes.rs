@@ -1,0 +1,399 @@
+//! The timeline: a logic analyser for input.
+
+use super::{Areas, paint};
+use crate::screen::{
+    App, Theme,
+    theme::mark,
+    view::{Lane, lane_name},
+};
+use gtrig_core::{LaneMarks, Span, Tick};
+use ratatui::{
+    buffer::Buffer,
+    layout::Rect,
+    style::{Modifier, Style},
+};
+
+pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
+    ruler(buffer, areas, app);
+    marks(buffer, areas, app);
+    let lanes = app.lanes();
+    let mut below = areas.lanes;
+    for &lane in lanes.iter().skip(app.first_lane) {
+        let height = app.lane_height(lane).min(below.height);
+        if height == 0 {
+            break;
+        }
+        let area = Rect { height, ..below };
+        Row {
+            buffer,
+            area,
+            traces: areas.traces(area),
+            app,
+            lane,
+        }
+        .draw();
+        below.y += height;
+        below.height -= height;
+    }
+    if lanes.is_empty() {
+        let text = match app.filter.is_empty() {
+            true => "no lanes: the rig has no actions, and nothing has moved yet",
+            false => "no lane has these words in its name; Esc drops the filter",
+        };
+        paint::text(buffer, areas.lanes, areas.lanes.x, text, app.theme.faint());
+    }
+    playhead(buffer, areas, app);
+}
+
+/// Time along the top, the place of the playhead, and what the filter is.
+fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
+    let (row, traces) = (areas.ruler, areas.traces(areas.ruler));
+    paint::rule(buffer, row, app.theme);
+    let title = match app.filter.as_str() {
+        "" => " lanes ".to_owned(),
+        filter => format!(" lanes / {filter} "),
+    };
+    paint::text(
+        buffer,
+        Rect {
+            width: areas.gutters.0,
+            ..row
+        },
+        row.x + 2,
+        &title,
+        app.theme.strong(),
+    );
+    let rate = app.session.plan().rate();
+    let every = ticks_between_labels(app);
+    let mut tick = app.stretch.first.0.div_ceil(every) * every;
+    while let Some(column) = app.stretch.column_of(Tick(tick)) {
+        let ms = rate.time_of(Tick(tick)).as_millis();
+        let text = format!("┬{ms:.0} ms ");
+        let x = traces.x + column;
+        if usize::from(traces.right() - x) > text.len() {
+            paint::text(buffer, traces, x, &text, app.theme.faint());
+        } else {
+            paint::glyph(buffer, traces, x, "┬", app.theme.faint());
+        }
+        tick += every;
+    }
+    if let Some(column) = app.stretch.column_of(app.tick()) {
+        paint::glyph(buffer, traces, traces.x + column, "▼", app.theme.wire());
+    }
+}
+
+/// A round number of ticks that is at least sixteen columns wide.
+fn ticks_between_labels(app: &App) -> u32 {
+    let least = app.stretch.zoom.ticks_in(16);
+    let decade = 10u32.pow(least.ilog10());
+    [1, 2, 5, 10]
+        .into_iter()
+        .map(|n| n * decade)
+        .find(|&n| n >= least)
+        .unwrap_or(least)
+}
+
+/// What people wrote on the timeline.
+fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
+    let (row, traces) = (areas.marks, areas.traces(areas.marks));
+    if row.height == 0 {
+        return;
+    }
+    paint::text(buffer, row, row.x + 2, "marks", app.theme.faint());
+    let mut free_from = 0;
+    for (tick, text) in app.marks() {
+        let Some(column) = app.stretch.column_of(tick) else {
+            continue;
+        };
+        let x = traces.x + column;
+        // Later words never cover earlier ones; their flag still stands.
+        if x >= free_from {
+            let words = format!("⚑ {text}  ");
+            free_from = paint::text(buffer, traces, x, &words, app.theme.wire());
+        } else {
+            paint::glyph(buffer, traces, x, "⚑", app.theme.wire());
+        }
+    }
+}
+
+fn playhead(buffer: &mut Buffer, areas: &Areas, app: &App) {
+    let Some(column) = app.stretch.column_of(app.tick()) else {
+        return;
+    };
+    let width = app.stretch.zoom.columns_per_tick() as u16;
+    for rows in [areas.marks, areas.lanes] {
+        let traces = areas.traces(rows);
+        let x = traces.x + column;
+        let area = Rect {
+            x,
+            width: width.min(traces.right().saturating_sub(x)),
+            ..traces
+        };
+        for position in area.positions() {
+            if let Some(cell) = buffer.cell_mut(position) {
+                cell.set_style(app.theme.playhead());
+            }
+        }
+    }
+}
+
+struct Row<'a> {
+    buffer: &'a mut Buffer,
+    area: Rect,
+    traces: Rect,
+    app: &'a App,
+    lane: Lane,
+}
+
+/// What a column of the timeline holds.
+#[derive(Clone, Copy)]
+enum Column {
+    /// Before the history begins, or after the latest tick.
+    Nothing,
+    /// The device could not be heard: not a quiet hand, a hole in knowledge.
+    Hole,
+    /// A column that repeats the one before: part of the same tick.
+    Same(Span),
+    Span(Span),
+}
+
+impl Row<'_> {
+    fn draw(mut self) {
+        self.name();
+        self.value();
+        let columns = self.columns();
+        if self.app.is_digital(self.lane) {
+            self.digital(&columns);
+        } else if self.area.height > 1 {
+            self.two_sided(&columns);
+        } else {
+            self.one_row(&columns);
+        }
+    }
+
+    fn theme(&self) -> Theme {
+        self.app.theme
+    }
+
+    fn is_action(&self) -> bool {
+        matches!(self.lane, Lane::Action(..))
+    }
+
+    fn name(&mut self) {
+        let chosen = self.app.lane() == Some(self.lane);
+        let style = match (chosen, self.is_action()) {
+            (true, _) => self.theme().chosen(),
+            (false, true) => self.theme().strong(),
+            (false, false) => self.theme().plain(),
+        };
+        let name = lane_name(&self.app.session, self.lane);
+        let indent = if self.is_action() { "" } else { "  " };
+        let pointer = if chosen { "▸" } else { " " };
+        let width = usize::from(self.traces.x - self.area.x).saturating_sub(1);
+        let text = format!("{pointer}{indent}{name}");
+        let text = format!("{text:<width$}");
+        let gutter = Rect {
+            width: self.traces.x - self.area.x,
+            ..self.area
+        };
+        paint::text(self.buffer, gutter, gutter.x, &text, style);
+    }
+
+    /// The value under the playhead.
+    fn value(&mut self) {
+        let value = match self.lane {
+            Lane::Control(id) => self.app.machine().cell(id).value,
+            Lane::Action(id, 0) => self.app.machine().action(id).x,
+            Lane::Action(id, _) => self.app.machine().action(id).y,
+        };
+        let text = match (self.app.is_digital(self.lane), self.is_action()) {
+            (true, true) => ["off", "on"][usize::from(value != 0.0)].to_owned(),
+            (true, false) => ["up", "down"][usize::from(value != 0.0)].to_owned(),
+            (false, _) => format!("{value:+.3}"),
+        };
+        let style = self.level_style(value != 0.0);
+        let gutter = Rect {
+            x: self.traces.right(),
+            width: self.area.right() - self.traces.right(),
+            ..self.area
+        };
+        paint::text_right(self.buffer, gutter, &text, style);
+    }
+
+    fn level_style(&self, active: bool) -> Style {
+        match (active, self.is_action()) {
+            (true, true) => self.theme().fired(),
+            (true, false) => self.theme().signal(),
+            (false, _) => self.theme().faint(),
+        }
+    }
+
+    fn columns(&self) -> Vec<Column> {
+        let app = self.app;
+        let stretch = app.stretch;
+        let (width, repeat) = (
+            stretch.zoom.ticks_per_column(),
+            stretch.zoom.columns_per_tick(),
+        );
+        let begins = app.session.history().begins();
+        let count = usize::from(self.traces.width);
+        let spans = app.log(self.lane).columns(stretch.first, width);
+        let mut presence = self.presence().map(|log| log.columns(stretch.first, width));
+        let mut columns = Vec::with_capacity(count);
+        for (span, tick) in spans.zip((0..).map(|i| stretch.first.0 + i * width)) {
+            if columns.len() >= count {
+                break;
+            }
+            let heard = presence
+                .as_mut()
+                .and_then(Iterator::next)
+                .is_none_or(|p| p.max > 0.0);
+            let known = tick <= app.last().0 && tick + width > begins.0;
+            let column = match (known, heard || !span.marks.is_empty()) {
+                (false, _) => Column::Nothing,
+                (true, false) => Column::Hole,
+                (true, true) => Column::Span(span),
+            };
+            columns.push(column);
+            let same = match column {
+                Column::Span(span) => Column::Same(span),
+                other => other,
+            };
+            columns.extend((1..repeat).map(|_| same));
+        }
+        columns.truncate(count);
+        columns
+    }
+
+    /// The lane that says whether this control's device can be heard.
+    fn presence(&self) -> Option<&gtrig_core::LaneLog> {
+        match self.lane {
+            Lane::Control(id) => {
+                let presence = self.app.session.roster().device_of(id).presence();
+                (presence != id).then(|| self.app.session.history().control_lane(presence))
+            }
+            Lane::Action(..) => None,
+        }
+    }
+
+    fn put(&mut self, row: u16, column: usize, glyph: &str, style: Style) {
+        let area = Rect {
+            y: self.traces.y + row,
+            height: 1,
+            ..self.traces
+        };
+        paint::glyph(
+            self.buffer,
+            area,
+            self.traces.x + column as u16,
+            glyph,
+            style,
+        );
+    }
+
+    fn digital(&mut self, columns: &[Column]) {
+        for (at, &column) in columns.iter().enumerate() {
+            let (glyph, style) = match column {
+                Column::Nothing => (" ", Style::new()),
+                Column::Hole => ("░", self.theme().rule()),
+                Column::Same(span) => self.level(span),
+                Column::Span(span) => mark(self.theme(), span.marks)
+                    .filter(|_| has_glyph(span))
+                    .unwrap_or_else(|| self.edge_or_level(span)),
+            };
+            self.put(0, at, glyph, style);
+        }
+    }
+
+    fn level(&self, span: Span) -> (&'static str, Style) {
+        let high = span.last != 0.0;
+        (if high { "▔" } else { "▁" }, self.level_style(high))
+    }
+
+    fn edge_or_level(&self, span: Span) -> (&'static str, Style) {
+        let moved = span.min != span.max || span.changes > 0;
+        match (span.changes, moved, span.last != 0.0) {
+            (0, ..) | (_, false, _) => self.level(span),
+            (1, true, true) => ("╱", self.level_style(true)),
+            (1, true, false) => ("╲", self.level_style(true)),
+            _ => ("▒", self.level_style(true)),
+        }
+    }
+
+    /// Above rest in the upper row, below rest in the lower one, as if
+    /// mirrored in the line between them.
+    fn two_sided(&mut self, columns: &[Column]) {
+        for (at, &column) in columns.iter().enumerate() {
+            let (Column::Span(span) | Column::Same(span)) = column else {
+                self.no_value(at, column);
+                continue;
+            };
+            let active = span.max != 0.0 || span.min != 0.0;
+            let style = self.level_style(active);
+            let above = paint::filled(span.max.max(0.0));
+            let resting = span.max <= 0.0 && span.min >= 0.0;
+            let line = self.theme().rule();
+            let (above, above_style) = if above == " " {
+                if resting { ("▁", line) } else { (" ", line) }
+            } else {
+                (above, style)
+            };
+            self.put(0, at, above, above_style);
+            // The complement of a block filled from below, reversed, is a
+            // block filled from above.
+            let below = (-span.min).clamp(0.0, 1.0);
+            if below > 1.0 / 16.0 {
+                let glyph = paint::filled(1.0 - below);
+                self.put(1, at, glyph, style.add_modifier(Modifier::REVERSED));
+            }
+            self.marked(at, span.marks);
+        }
+    }
+
+    fn one_row(&mut self, columns: &[Column]) {
+        let two_sided = self.app.is_two_sided(self.lane);
+        for (at, &column) in columns.iter().enumerate() {
+            let (Column::Span(span) | Column::Same(span)) = column else {
+                self.no_value(at, column);
+                continue;
+            };
+            // The value furthest from rest stands for the column.
+            let value = if span.max >= -span.min {
+                span.max
+            } else {
+                span.min
+            };
+            let share = if two_sided {
+                (value + 1.0) / 2.0
+            } else {
+                value
+            };
+            let glyph = if share < 1.0 / 16.0 {
+                "▁"
+            } else {
+                paint::filled(share)
+            };
+            self.put(0, at, glyph, self.level_style(value != 0.0));
+            self.marked(at, span.marks);
+        }
+    }
+
+    fn marked(&mut self, at: usize, marks: LaneMarks) {
+        if let Some((glyph, style)) = mark(self.theme(), marks) {
+            self.put(0, at, glyph, style);
+        }
+    }
+
+    fn no_value(&mut self, at: usize, column: Column) {
+        if let Column::Hole = column {
+            for row in 0..self.area.height {
+                self.put(row, at, "░", self.theme().rule());
+            }
+        }
+    }
+}
+
+/// An inferred press is no news; an inferred release is.
+fn has_glyph(span: Span) -> bool {
+    span.marks != LaneMarks::INFERRED || span.last == 0.0
+}

@@ -1,0 +1,60 @@
+//! Small strokes that every part of the screen uses.
+
+use crate::screen::Theme;
+use ratatui::{buffer::Buffer, layout::Rect, style::Style};
+use unicode_width::UnicodeWidthStr;
+
+/// Writes on the first row of `area`, from column `x` on, no further than its
+/// right edge. Returns the column after the text.
+pub(super) fn text(buffer: &mut Buffer, area: Rect, x: u16, text: &str, style: Style) -> u16 {
+    if area.height == 0 || x >= area.right() {
+        return x;
+    }
+    let room = usize::from(area.right() - x);
+    buffer.set_stringn(x, area.y, text, room, style).0
+}
+
+/// Writes so that the text ends at the right edge of `area`.
+pub(super) fn text_right(buffer: &mut Buffer, area: Rect, what: &str, style: Style) {
+    let width = what.width() as u16;
+    text(
+        buffer,
+        area,
+        area.right().saturating_sub(width).max(area.x),
+        what,
+        style,
+    );
+}
+
+/// Fills the first row of `area` with a rule.
+pub(super) fn rule(buffer: &mut Buffer, area: Rect, theme: Theme) {
+    for x in area.left()..area.right() {
+        glyph(buffer, area, x, "─", theme.rule());
+    }
+}
+
+/// Puts one glyph on the first row of `area`.
+pub(super) fn glyph(buffer: &mut Buffer, area: Rect, x: u16, symbol: &str, style: Style) {
+    if area.height > 0
+        && area.left() <= x
+        && x < area.right()
+        && let Some(cell) = buffer.cell_mut((x, area.y))
+    {
+        cell.set_symbol(symbol).set_style(style);
+    }
+}
+
+/// The rows of an area, from the top.
+pub(super) fn rows(area: Rect) -> impl Iterator<Item = Rect> {
+    (area.top()..area.bottom()).map(move |y| Rect {
+        y,
+        height: 1,
+        ..area
+    })
+}
+
+/// The glyph of a column filled to a share of 0 to 1 from below.
+pub(super) fn filled(share: f32) -> &'static str {
+    const LEVELS: [&str; 9] = [" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
+    LEVELS[(share.clamp(0.0, 1.0) * 8.0).round() as usize]
+}

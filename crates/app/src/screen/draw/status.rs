@@ -1,0 +1,167 @@
+//! The top two rows and the bottom one.
+
+use super::paint;
+use crate::screen::{App, keymap::BINDINGS, theme::Badge};
+use gtrig_core::{Nanos, Presence};
+use gtrig_sources::TerminalKeys;
+use ratatui::{buffer::Buffer, layout::Rect};
+use unicode_width::UnicodeWidthStr;
+
+/// Mode, rate, tick, time, rig, length of the history, lost presses.
+pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
+    let theme = app.theme;
+    if app.captured {
+        let style = theme.badge(Badge::Captured);
+        for x in area.left()..area.right() {
+            paint::glyph(buffer, area, x, " ", style);
+        }
+        let text = " CAPTURED   keyboard and mouse are the device under test   Ctrl+G lets go ";
+        paint::text(buffer, area, area.x, text, style);
+        return;
+    }
+    let badge = match (app.is_take, app.is_live(), app.is_playing()) {
+        (true, _, true) => (" PLAYING ", Badge::Live),
+        (true, ..) => (" TAKE ", Badge::Frozen),
+        (false, true, _) => (" LIVE ", Badge::Live),
+        (false, false, _) => (" FROZEN ", Badge::Frozen),
+    };
+    let mut x = paint::text(buffer, area, area.x, badge.0, theme.badge(badge.1)) + 2;
+    let session = &app.session;
+    let rate = session.plan().rate();
+    let tick = app.tick();
+    for text in [
+        format!("{rate}"),
+        format!("tick {tick:<7}"),
+        format!("{:>14}", rate.time_of(tick).to_string()),
+    ] {
+        x = paint::text(buffer, area, x, &text, theme.strong()) + 3;
+    }
+    x = paint::text(buffer, area, x, session.rig().name.as_str(), theme.plain()) + 3;
+    let begins = rate.time_of(session.history().begins());
+    let length = Nanos(rate.time_of(app.last()).0.saturating_sub(begins.0));
+    x = paint::text(
+        buffer,
+        area,
+        x,
+        &format!("history {}", clock(length)),
+        theme.faint(),
+    ) + 3;
+    let lost = session.now().lost();
+    let style = if lost > 0 {
+        theme.lost()
+    } else {
+        theme.faint()
+    };
+    x = paint::text(buffer, area, x, &format!("lost {lost}"), style) + 3;
+    let behind = app.last().0 - tick.0;
+    if let Some(title) = &app.title {
+        paint::text(buffer, area, x, title, theme.faint());
+    } else if !app.is_live() {
+        let text = format!("{behind} ticks behind; recording goes on");
+        paint::text(buffer, area, x, &text, theme.faint());
+    }
+}
+
+/// `04:12`, or `1:04:12`.
+fn clock(time: Nanos) -> String {
+    let seconds = time.0 / 1_000_000_000;
+    let (hours, minutes, seconds) = (seconds / 3600, seconds / 60 % 60, seconds % 60);
+    match hours {
+        0 => format!("{minutes:02}:{seconds:02}"),
+        _ => format!("{hours}:{minutes:02}:{seconds:02}"),
+    }
+}
+
+/// Every device: whether it is there, its slot, how often it reports.
+pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
+    let theme = app.theme;
+    let now = app.session.plan().rate().time_of(app.tick());
+    let mut x = area.x;
+    for (id, device) in app.session.roster().devices() {
+        let hearing = app.machine().hearing(id);
+        let (dot, state, style) = match hearing.presence {
+            Presence::Here => (
+                "●",
+                format!("{:>4}/s", hearing.reports_per_second(now)),
+                theme.signal(),
+            ),
+            Presence::Deaf => ("◌", "  deaf".to_owned(), theme.faint()),
+            Presence::Gone => ("○", "  gone".to_owned(), theme.doubtful()),
+        };
+        x = paint::text(buffer, area, x, dot, style) + 1;
+        x = paint::text(buffer, area, x, &device.label().to_string(), theme.strong()) + 1;
+        x = paint::text(buffer, area, x, &state, style) + 3;
+    }
+    if app.session.roster().devices().len() == 0 {
+        paint::text(
+            buffer,
+            area,
+            x,
+            "no device has been connected",
+            theme.faint(),
+        );
+    }
+}
+
+/// The bottom row: what is typed, or news, or the keys. Returns where the
+/// cursor is to be shown, if anywhere.
+pub(super) fn bottom(buffer: &mut Buffer, area: Rect, app: &App) -> Option<(u16, u16)> {
+    let theme = app.theme;
+    if let Some(terminal) = app.is_captured_by() {
+        let style = theme.badge(Badge::Captured);
+        for x in area.left()..area.right() {
+            paint::glyph(buffer, area, x, " ", style);
+        }
+        let how = match terminal.how() {
+            TerminalKeys::Reported => "this terminal reports releases".to_owned(),
+            TerminalKeys::Inferred(after) => format!(
+                "this terminal reports no releases: inferred after {} ms, marked ?",
+                after.0 / 1_000_000
+            ),
+        };
+        paint::text(
+            buffer,
+            area,
+            area.x,
+            &format!(" Ctrl+G lets go   {how}"),
+            style,
+        );
+        return None;
+    }
+    if let Some(prompt) = &app.prompt {
+        let title = format!("{}: ", prompt.purpose.title());
+        let x = paint::text(buffer, area, area.x, &title, theme.strong());
+        paint::text(buffer, area, x, prompt.text(), theme.plain());
+        let cursor = (x + prompt.cursor() as u16).min(area.right().saturating_sub(1));
+        return (area.height > 0).then_some((cursor, area.y));
+    }
+    if let Some(notice) = app.notice() {
+        let style = if notice.is_bad {
+            theme.doubtful()
+        } else {
+            theme.strong()
+        };
+        paint::text(buffer, area, area.x, &notice.text, style);
+        return None;
+    }
+    hints(buffer, area, app);
+    None
+}
+
+fn hints(buffer: &mut Buffer, area: Rect, app: &App) {
+    let theme = app.theme;
+    let mut x = area.x;
+    for binding in BINDINGS.iter().filter(|b| !b.hint.is_empty()) {
+        // A hint that brings its own keys, or a word that follows them.
+        let (keys, word) = match binding.hint.rsplit_once(' ') {
+            Some((keys, word)) => (keys, word),
+            None => (binding.shown, binding.hint),
+        };
+        let width = (keys.width() + 1 + word.width()) as u16;
+        if x + width > area.right() {
+            return;
+        }
+        x = paint::text(buffer, area, x, keys, theme.strong()) + 1;
+        x = paint::text(buffer, area, x, word, theme.faint()) + 3;
+    }
+}

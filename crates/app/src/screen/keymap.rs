@@ -1,0 +1,157 @@
+//! Every key of the full screen, once: dispatch, hint bar and help overlay
+//! read this table.
+
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+/// What a key does.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Command {
+    FreezeOrGo,
+    Step(i32),
+    Pan(i32),
+    Edge(i32),
+    Mark,
+    MarkWithWords,
+    NextMark(i32),
+    Begin,
+    End,
+    Zoom(i32),
+    Lane(i32),
+    LanePage(i32),
+    LaneHeight,
+    Filter,
+    Dismiss,
+    Bench(Bench),
+    NextDevice(i32),
+    Capture,
+    Save,
+    Open,
+    Help,
+    Suspend,
+    Quit,
+}
+
+/// A row of the table.
+pub(crate) struct Binding {
+    keys: &'static [(KeyModifiers, KeyCode)],
+    pub(crate) command: Command,
+    /// The keys, as shown to people.
+    pub(crate) shown: &'static str,
+    /// A word or two for the hint bar; empty where the bar leaves it out.
+    pub(crate) hint: &'static str,
+    /// What it does, in a line.
+    pub(crate) help: &'static str,
+    pub(crate) group: &'static str,
+}
+
+const NONE: KeyModifiers = KeyModifiers::NONE;
+const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
+const CTRL: KeyModifiers = KeyModifiers::CONTROL;
+
+const fn row(
+    group: &'static str,
+    keys: &'static [(KeyModifiers, KeyCode)],
+    shown: &'static str,
+    command: Command,
+    hint: &'static str,
+    help: &'static str,
+) -> Binding {
+    Binding {
+        keys,
+        command,
+        shown,
+        hint,
+        help,
+        group,
+    }
+}
+
+use super::view::Bench;
+use Command as C;
+use KeyCode::Char;
+
+/// The table.
+#[rustfmt::skip]
+pub(crate) const BINDINGS: &[Binding] = &[
+    row("Time", &[(NONE, Char(' '))], "Space", C::FreezeOrGo, "freeze/live", "freeze the view, or go live again (a take: play, pause)"),
+    row("Time", &[(NONE, KeyCode::Left)], "←", C::Step(-1), "", "one tick back"),
+    row("Time", &[(NONE, KeyCode::Right)], "→", C::Step(1), "", "one tick on"),
+    row("Time", &[(CTRL, KeyCode::Left), (NONE, Char(','))], "Ctrl+← ,", C::Step(-10), "", "ten ticks back"),
+    row("Time", &[(CTRL, KeyCode::Right), (NONE, Char('.'))], "Ctrl+→ .", C::Step(10), "", "ten ticks on"),
+    row("Time", &[(NONE, Char('['))], "[", C::Edge(-1), "", "the edge before, on this lane"),
+    row("Time", &[(NONE, Char(']'))], "]", C::Edge(1), "[ ] edge", "the next edge, on this lane"),
+    row("Time", &[(NONE, KeyCode::Home)], "Home", C::Begin, "", "the beginning of the history"),
+    row("Time", &[(NONE, KeyCode::End)], "End", C::End, "", "the latest tick"),
+    row("Time", &[(NONE, Char('m'))], "m", C::Mark, "mark", "mark this tick, or take its mark away"),
+    row("Time", &[(SHIFT, Char('M'))], "M", C::MarkWithWords, "", "mark this tick with words"),
+    row("Time", &[(NONE, Char('n'))], "n", C::NextMark(1), "", "the next mark"),
+    row("Time", &[(SHIFT, Char('N'))], "N", C::NextMark(-1), "", "the mark before"),
+    row("View", &[(NONE, Char('+')), (NONE, Char('='))], "+", C::Zoom(-1), "", "zoom in"),
+    row("View", &[(NONE, Char('-'))], "-", C::Zoom(1), "+ - zoom", "zoom out"),
+    row("View", &[(SHIFT, KeyCode::Left)], "Shift+←", C::Pan(-1), "", "pan back by a quarter"),
+    row("View", &[(SHIFT, KeyCode::Right)], "Shift+→", C::Pan(1), "", "pan on by a quarter"),
+    row("View", &[(NONE, KeyCode::Up)], "↑", C::Lane(-1), "", "the lane above"),
+    row("View", &[(NONE, KeyCode::Down)], "↓", C::Lane(1), "↑ ↓ lane", "the lane below"),
+    row("View", &[(NONE, KeyCode::PageUp)], "PgUp", C::LanePage(-1), "", "a page of lanes up"),
+    row("View", &[(NONE, KeyCode::PageDown)], "PgDn", C::LanePage(1), "", "a page of lanes down"),
+    row("View", &[(NONE, Char('t'))], "t", C::LaneHeight, "", "tall or low analogue lanes"),
+    row("View", &[(NONE, Char('/'))], "/", C::Filter, "filter", "show only lanes whose name has the words typed"),
+    row("View", &[(NONE, KeyCode::Esc)], "Esc", C::Dismiss, "", "drop the filter, close what is open"),
+    row("View", &[(NONE, Char('1'))], "1", C::Bench(Bench::Board), "", "bench: the board, from controls to actions"),
+    row("View", &[(NONE, Char('2'))], "2", C::Bench(Bench::Device), "1 2 bench", "bench: every control of a device"),
+    row("View", &[(NONE, KeyCode::Tab)], "Tab", C::NextDevice(1), "", "the next device on that bench"),
+    row("View", &[(SHIFT, KeyCode::BackTab), (NONE, KeyCode::BackTab)], "Shift+Tab", C::NextDevice(-1), "", "the device before"),
+    row("Work", &[(NONE, Char('c'))], "c", C::Capture, "capture", "capture keyboard and mouse for the test; Ctrl+G lets go"),
+    row("Work", &[(NONE, Char('s'))], "s", C::Save, "save", "save the history as a take"),
+    row("Work", &[(NONE, Char('o'))], "o", C::Open, "", "open a take"),
+    row("Work", &[(NONE, Char('?')), (SHIFT, Char('?')), (NONE, Char('h')), (NONE, KeyCode::F(1))], "?", C::Help, "help", "this help"),
+    row("Work", &[(CTRL, Char('z'))], "Ctrl+Z", C::Suspend, "", "suspend; the shell's fg brings it back"),
+    row("Work", &[(NONE, Char('q')), (CTRL, Char('c'))], "q", C::Quit, "quit", "quit"),
+];
+
+/// The one key that never reaches a captured device.
+pub(crate) fn lets_go(key: &KeyEvent) -> bool {
+    key.modifiers.contains(CTRL) && matches!(key.code, Char('g' | 'G'))
+}
+
+/// What a key does, if anything.
+pub(crate) fn command(key: &KeyEvent) -> Option<Command> {
+    let modifiers = key.modifiers & (SHIFT | CTRL | KeyModifiers::ALT);
+    let is_it = |&(wanted, code): &(KeyModifiers, KeyCode)| {
+        // Terminals differ in whether they report the Shift of a capital.
+        let shift_is_free = matches!(code, Char(_));
+        let same = modifiers == wanted
+            || (shift_is_free && modifiers.difference(SHIFT) == wanted.difference(SHIFT));
+        same && code == key.code
+    };
+    BINDINGS
+        .iter()
+        .find(|b| b.keys.iter().any(is_it))
+        .map(|b| b.command)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_two_rows_share_a_key() {
+        let mut all: Vec<_> = BINDINGS.iter().flat_map(|b| b.keys).collect();
+        let before = all.len();
+        all.sort_by_key(|key| format!("{key:?}"));
+        all.dedup();
+        assert_eq!(all.len(), before);
+    }
+
+    #[test]
+    fn capitals_work_with_and_without_a_reported_shift() {
+        for modifiers in [NONE, SHIFT] {
+            let key = KeyEvent::new(Char('M'), modifiers);
+            assert_eq!(command(&key), Some(Command::MarkWithWords));
+        }
+        assert_eq!(
+            command(&KeyEvent::new(Char('m'), NONE)),
+            Some(Command::Mark)
+        );
+    }
+}

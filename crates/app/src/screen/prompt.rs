@@ -1,0 +1,69 @@
+//! A line to type in.
+
+use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
+use tui_input::{Input, backend::crossterm::EventHandler};
+
+/// What the typed line is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Purpose {
+    Filter,
+    Save,
+    Open,
+    Mark,
+}
+
+impl Purpose {
+    pub(crate) fn title(self) -> &'static str {
+        match self {
+            Purpose::Filter => "show lanes whose name has",
+            Purpose::Save => "save the history as",
+            Purpose::Open => "open the take",
+            Purpose::Mark => "mark this tick with",
+        }
+    }
+}
+
+/// A line being typed.
+#[derive(Clone, Debug)]
+pub(crate) struct Prompt {
+    pub(crate) purpose: Purpose,
+    input: Input,
+}
+
+/// What came of a key.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Typed {
+    Going,
+    Done,
+    Dropped,
+}
+
+impl Prompt {
+    pub(crate) fn new(purpose: Purpose, text: &str) -> Self {
+        Prompt {
+            purpose,
+            input: Input::new(text.to_owned()),
+        }
+    }
+
+    pub(crate) fn text(&self) -> &str {
+        self.input.value()
+    }
+
+    /// The cursor, in columns from the start of the text.
+    pub(crate) fn cursor(&self) -> usize {
+        self.input.visual_cursor()
+    }
+
+    pub(crate) fn key(&mut self, key: KeyEvent) -> Typed {
+        match key.code {
+            KeyCode::Enter => Typed::Done,
+            KeyCode::Esc => Typed::Dropped,
+            KeyCode::Char('c') if key.modifiers.contains(KeyModifiers::CONTROL) => Typed::Dropped,
+            _ => {
+                self.input.handle_event(&Event::Key(key));
+                Typed::Going
+            }
+        }
+    }
+}

@@ -1,0 +1,175 @@
+//! The loop: events in, time on, a frame out.
+//!
+//! The terminal is read in a thread of its own, which stamps every event the
+//! moment it comes, so that drawing never delays a time stamp. Signals come
+//! through the same channel.
+
+use super::{App, Theme, app::Request, draw, terminal::Taken};
+use crate::{cli::Verdict, files::Opened, headless};
+use anyhow::Context;
+use crossterm::event::{self, Event};
+use gtrig_core::{Capacity, Nanos, Rig, Session, Tick};
+use gtrig_sources::{Source, Terminal, TerminalKeys};
+use ratatui::backend::CrosstermBackend;
+use signal_hook::{
+    consts::{SIGCONT, SIGHUP, SIGINT, SIGTERM, SIGTSTP},
+    iterator::Signals,
+};
+use std::{
+    io::{self, IsTerminal, stdout},
+    sync::mpsc::{self, Receiver, RecvTimeoutError, Sender},
+    thread,
+    time::{Duration, Instant},
+};
+
+/// What to show first.
+#[derive(Debug)]
+pub enum Start {
+    /// This terminal's devices, and perhaps a simulated cab.
+    Live {
+        /// The rig to run.
+        rig: Rig,
+        /// The seed of the cab, if there is to be one.
+        cab_seed: Option<u64>,
+    },
+    /// A take.
+    Take(Box<Opened>),
+}
+
+/// What the loop hears.
+enum Heard {
+    Terminal(Event, Instant),
+    Signal(i32),
+}
+
+/// A frame at most this often: enough for the eye, calm over a slow line.
+const FRAME: Duration = Duration::from_millis(33);
+
+/// The demo opens with this much behind it, so that there is something to see.
+const ALREADY_WORKED: Nanos = Nanos::from_millis(26_000);
+
+/// Runs the full screen until the person quits.
+///
+/// # Errors
+/// When there is no terminal, or it cannot be written.
+pub fn run(start: Start, release_after: Nanos) -> anyhow::Result<Verdict> {
+    if !stdout().is_terminal() || !io::stdin().is_terminal() {
+        anyhow::bail!(
+            "the full screen needs a terminal on standard input and output; \
+             `gtrig replay` and `gtrig simulate` do without"
+        );
+    }
+    let taken = Taken::take().context("cannot take over the terminal")?;
+    let how = match taken.reports_releases() {
+        true => TerminalKeys::Reported,
+        false => TerminalKeys::Inferred(release_after),
+    };
+    let size = crossterm::terminal::size().unwrap_or((80, 24));
+    let (mut app, began) = build(start, how, size)?;
+    let clock = Clock {
+        start: Instant::now(),
+        began,
+    };
+    let heard = listen()?;
+    let mut screen = ratatui::Terminal::new(CrosstermBackend::new(stdout()))?;
+    let mut taken = Some(taken);
+    loop {
+        app.advance(clock.at(Instant::now()));
+        screen.draw(|frame| {
+            app.fit(frame.area());
+            draw(frame, &app);
+        })?;
+        match wait(&mut app, &heard, clock) {
+            None => {}
+            Some(Request::Quit) => return Ok(Verdict::Fine),
+            Some(Request::Suspend) => {
+                drop(taken.take());
+                signal_hook::low_level::emulate_default_handler(SIGTSTP)?;
+                taken = Some(Taken::take()?);
+                screen.clear()?;
+            }
+        }
+        if let Some(taken) = &taken {
+            taken.report_all_keys(app.captured && how == TerminalKeys::Reported)?;
+        }
+    }
+}
+
+fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(App, Nanos)> {
+    let theme = Theme::from_environment();
+    let (rig, cab_seed) = match start {
+        Start::Take(opened) => return Ok((App::take(*opened, theme), Nanos(0))),
+        Start::Live { rig, cab_seed } => (rig, cab_seed),
+    };
+    let mut sources: Vec<Box<dyn Source>> = Vec::new();
+    let (mut session, began) = match cab_seed {
+        Some(seed) => {
+            let (session, cab) = headless::cab_session(rig, seed, ALREADY_WORKED);
+            sources.push(Box::new(cab));
+            (session, ALREADY_WORKED)
+        }
+        None => (Session::new(rig, Tick(0), Capacity::DEFAULT), Nanos(0)),
+    };
+    let terminal = Terminal::plug(&mut session, how, size, began)?;
+    Ok((App::live(session, sources, Some(terminal), theme), began))
+}
+
+/// The clock of the session. Nothing below the application reads a clock.
+#[derive(Clone, Copy)]
+struct Clock {
+    start: Instant,
+    began: Nanos,
+}
+
+impl Clock {
+    fn at(self, instant: Instant) -> Nanos {
+        let elapsed = instant.saturating_duration_since(self.start).as_nanos();
+        Nanos(self.began.0 + elapsed as u64)
+    }
+}
+
+/// Handles what is heard until the next frame is due.
+fn wait(app: &mut App, heard: &Receiver<Heard>, clock: Clock) -> Option<Request> {
+    let frame_due = Instant::now() + FRAME;
+    loop {
+        let left = frame_due.saturating_duration_since(Instant::now());
+        let request = match heard.recv_timeout(left) {
+            Ok(Heard::Terminal(event, at)) => app.event(&event, clock.at(at)),
+            Ok(Heard::Signal(SIGTSTP)) => Some(Request::Suspend),
+            Ok(Heard::Signal(SIGCONT)) => None,
+            // Any other signal, or nobody left to hear: the end.
+            Ok(Heard::Signal(_)) | Err(RecvTimeoutError::Disconnected) => Some(Request::Quit),
+            Err(RecvTimeoutError::Timeout) => return None,
+        };
+        if request.is_some() {
+            return request;
+        }
+    }
+}
+
+fn listen() -> io::Result<Receiver<Heard>> {
+    let (sender, receiver) = mpsc::channel();
+    let signals = Signals::new([SIGTERM, SIGINT, SIGHUP, SIGTSTP, SIGCONT])?;
+    let for_signals = sender.clone();
+    thread::spawn(move || forward_signals(signals, &for_signals));
+    thread::spawn(move || forward_terminal(&sender));
+    Ok(receiver)
+}
+
+fn forward_signals(mut signals: Signals, to: &Sender<Heard>) {
+    for signal in signals.forever() {
+        if to.send(Heard::Signal(signal)).is_err() {
+            return;
+        }
+    }
+}
+
+fn forward_terminal(to: &Sender<Heard>) {
+    while let Ok(event) = event::read() {
+        if to.send(Heard::Terminal(event, Instant::now())).is_err() {
+            return;
+        }
+    }
+    // The terminal is gone: whoever waits for it must end.
+    let _ = to.send(Heard::Signal(SIGHUP));
+}

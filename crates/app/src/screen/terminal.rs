@@ -1,0 +1,100 @@
+//! The real terminal: taken over, and given back whatever happens.
+
+use crossterm::{
+    cursor,
+    event::{
+        DisableFocusChange, DisableMouseCapture, EnableFocusChange, EnableMouseCapture,
+        KeyboardEnhancementFlags, PopKeyboardEnhancementFlags, PushKeyboardEnhancementFlags,
+    },
+    execute, terminal,
+};
+use std::{
+    io::{self, stdout},
+    panic,
+    sync::{
+        Once,
+        atomic::{AtomicBool, Ordering},
+    },
+};
+
+/// Whether the terminal is ours now, and whether all keys are reported.
+static TAKEN: AtomicBool = AtomicBool::new(false);
+static ALL_KEYS: AtomicBool = AtomicBool::new(false);
+
+/// While it lives, the terminal is ours: alternate screen, raw keys, mouse.
+pub(super) struct Taken(());
+
+impl Taken {
+    pub(super) fn take() -> io::Result<Self> {
+        give_back_on_panic();
+        terminal::enable_raw_mode()?;
+        TAKEN.store(true, Ordering::SeqCst);
+        let taken = Taken(());
+        execute!(
+            stdout(),
+            terminal::EnterAlternateScreen,
+            EnableMouseCapture,
+            EnableFocusChange,
+            cursor::Hide
+        )?;
+        Ok(taken)
+    }
+
+    /// Whether the terminal can report presses, repeats and releases.
+    pub(super) fn reports_releases(&self) -> bool {
+        terminal::supports_keyboard_enhancement().unwrap_or(false)
+    }
+
+    /// Asks for every key as the progressive keyboard protocol reports it, or
+    /// ends that.
+    pub(super) fn report_all_keys(&self, all: bool) -> io::Result<()> {
+        if ALL_KEYS.swap(all, Ordering::SeqCst) == all {
+            return Ok(());
+        }
+        if all {
+            let flags = KeyboardEnhancementFlags::DISAMBIGUATE_ESCAPE_CODES
+                | KeyboardEnhancementFlags::REPORT_EVENT_TYPES
+                | KeyboardEnhancementFlags::REPORT_ALL_KEYS_AS_ESCAPE_CODES;
+            execute!(stdout(), PushKeyboardEnhancementFlags(flags))
+        } else {
+            execute!(stdout(), PopKeyboardEnhancementFlags)
+        }
+    }
+}
+
+impl Drop for Taken {
+    fn drop(&mut self) {
+        give_back();
+    }
+}
+
+/// Gives the terminal back. Errors are of no use here: there is nobody left
+/// to tell them to.
+fn give_back() {
+    if !TAKEN.swap(false, Ordering::SeqCst) {
+        return;
+    }
+    if ALL_KEYS.swap(false, Ordering::SeqCst) {
+        let _ = execute!(stdout(), PopKeyboardEnhancementFlags);
+    }
+    let _ = execute!(
+        stdout(),
+        DisableFocusChange,
+        DisableMouseCapture,
+        terminal::LeaveAlternateScreen,
+        cursor::Show
+    );
+    let _ = terminal::disable_raw_mode();
+}
+
+/// A panic must not leave a person with a dead terminal and no message.
+fn give_back_on_panic() {
+    static ONCE: Once = Once::new();
+    ONCE.call_once(|| {
+        let usual = panic::take_hook();
+        panic::set_hook(Box::new(move |info| {
+            give_back();
+            usual(info);
+        }));
+    });
+}

@@ -1,0 +1,239 @@
+//! What the person looks at: playhead, stretch of time, lanes.
+
+use gtrig_core::{ActionId, ControlId, Gives, Session, Tick};
+
+/// What is shown above the timeline.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Bench {
+    /// The road from controls to actions.
+    Board,
+    /// Every control of one device.
+    Device,
+}
+
+/// One row of the timeline.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Lane {
+    Control(ControlId),
+    /// An action, and for a plane which of its axes.
+    Action(ActionId, usize),
+}
+
+/// How many ticks a column holds, or how many columns a tick, as a power of
+/// two: 0 is one tick a column, 3 is eight ticks a column, -2 is four columns
+/// a tick.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Zoom(i8);
+
+impl Zoom {
+    const MIN: i8 = -3;
+    const MAX: i8 = 16;
+
+    pub(crate) const NORMAL: Zoom = Zoom(0);
+
+    pub(crate) fn by(self, steps: i32) -> Zoom {
+        Zoom((i32::from(self.0) + steps).clamp(Self::MIN.into(), Self::MAX.into()) as i8)
+    }
+
+    pub(crate) fn ticks_per_column(self) -> u32 {
+        1 << self.0.max(0)
+    }
+
+    pub(crate) fn columns_per_tick(self) -> u32 {
+        1 << (-self.0).max(0)
+    }
+
+    /// How many ticks fit in so many columns; at least one.
+    pub(crate) fn ticks_in(self, columns: u16) -> u32 {
+        (u32::from(columns) / self.columns_per_tick()).max(1) * self.ticks_per_column()
+    }
+}
+
+/// A stretch of time laid over columns. The first tick is a multiple of the
+/// ticks per column, so that a column never changes what it sums up while the
+/// view scrolls.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Stretch {
+    pub(crate) first: Tick,
+    pub(crate) columns: u16,
+    pub(crate) zoom: Zoom,
+}
+
+impl Stretch {
+    /// The stretch of so many columns that ends with `last`.
+    pub(crate) fn ending(last: Tick, columns: u16, zoom: Zoom) -> Self {
+        let width = zoom.ticks_per_column();
+        let end = (u64::from(last.0) / u64::from(width) + 1) * u64::from(width);
+        let first = end.saturating_sub(u64::from(zoom.ticks_in(columns)));
+        Stretch {
+            first: Tick(first as u32),
+            columns,
+            zoom,
+        }
+    }
+
+    /// The first tick of a column.
+    pub(crate) fn tick_at(&self, column: u16) -> Tick {
+        let column = u32::from(column) / self.zoom.columns_per_tick();
+        Tick(
+            self.first
+                .0
+                .saturating_add(column.saturating_mul(self.zoom.ticks_per_column())),
+        )
+    }
+
+    /// The first column of a tick, if it is in view.
+    pub(crate) fn column_of(&self, tick: Tick) -> Option<u16> {
+        let ticks = tick.0.checked_sub(self.first.0)?;
+        let column = ticks / self.zoom.ticks_per_column() * self.zoom.columns_per_tick();
+        u16::try_from(column).ok().filter(|&c| c < self.columns)
+    }
+
+    /// Moves the stretch as little as need be to have `tick` in view.
+    pub(crate) fn show(&mut self, tick: Tick) {
+        let width = self.zoom.ticks_per_column();
+        let span = self.zoom.ticks_in(self.columns);
+        if tick < self.first {
+            self.first = Tick(tick.0 / width * width);
+        } else if u64::from(tick.0) >= u64::from(self.first.0) + u64::from(span) {
+            *self = Stretch::ending(tick, self.columns, self.zoom);
+        }
+    }
+
+    /// Zooms so that `tick` stays in its column.
+    pub(crate) fn zoom_around(&mut self, tick: Tick, steps: i32) {
+        let column = self.column_of(tick).unwrap_or(self.columns / 2);
+        self.zoom = self.zoom.by(steps);
+        let left = u32::from(column) / self.zoom.columns_per_tick() * self.zoom.ticks_per_column();
+        let width = self.zoom.ticks_per_column();
+        self.first = Tick(tick.0.saturating_sub(left) / width * width);
+        self.show(tick);
+    }
+
+    /// Pans by quarters of the view, no further than `last`.
+    pub(crate) fn pan(&mut self, quarters: i32, last: Tick) {
+        let width = self.zoom.ticks_per_column();
+        let step = i64::from((self.zoom.ticks_in(self.columns) / 4).max(1)) * i64::from(quarters);
+        let first = (i64::from(self.first.0) + step).clamp(0, i64::from(last.0)) as u32;
+        self.first = Tick(first / width * width);
+    }
+}
+
+/// The lanes to show, causes beside effects: each action is followed by the
+/// controls that feed it and have ever moved; then come controls that moved
+/// but feed nothing. A filter also finds controls that never moved.
+pub(crate) fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
+    let (plan, roster) = (session.plan(), session.roster());
+    let mut causes: Vec<Vec<ControlId>> = vec![Vec::new(); plan.action_count()];
+    let mut rest = Vec::new();
+    for id in (0..roster.controls().len() as u16).map(ControlId) {
+        let changes = session.history().control_lane(id).len();
+        // A presence is worth a lane once it has gone away.
+        let has_moved = changes > usize::from(roster.control(id).is_presence);
+        if has_moved || !filter.is_empty() {
+            match plan.fed_by(id).first() {
+                Some(action) => causes[action.index()].push(id),
+                None => rest.push(id),
+            }
+        }
+    }
+    let mut lanes = Vec::new();
+    for (action, causes) in (0..).map(ActionId).zip(causes) {
+        lanes.push(Lane::Action(action, 0));
+        if plan.gives(action) == Gives::Plane {
+            lanes.push(Lane::Action(action, 1));
+        }
+        lanes.extend(causes.into_iter().map(Lane::Control));
+    }
+    lanes.extend(rest.into_iter().map(Lane::Control));
+    if !filter.is_empty() {
+        let words: Vec<String> = filter.split_whitespace().map(str::to_lowercase).collect();
+        lanes.retain(|&lane| {
+            let name = lane_name(session, lane).to_lowercase();
+            words.iter().all(|word| name.contains(word))
+        });
+    }
+    lanes
+}
+
+/// The name of a lane.
+pub(crate) fn lane_name(session: &Session, lane: Lane) -> String {
+    match lane {
+        Lane::Control(id) => session.roster().label(id).to_string(),
+        Lane::Action(id, axis) => {
+            let name = &session.rig().actions[id.index()].name;
+            match session.plan().gives(id) {
+                Gives::Plane => format!("▷ {name} {}", ["x", "y"][axis]),
+                _ => format!("▷ {name}"),
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(0, 100, 900, 100)]
+    #[case(2, 100, 900, 100)]
+    #[case(-1, 50, 950, 50)]
+    #[case(0, 100, 30, 31)]
+    fn a_live_stretch_ends_with_the_last_tick(
+        #[case] zoom: i32,
+        #[case] columns: u16,
+        #[case] last: u32,
+        #[case] ticks: u32,
+    ) {
+        let stretch = Stretch::ending(Tick(last), columns, Zoom::NORMAL.by(zoom));
+        assert!(stretch.column_of(Tick(last)).is_some());
+        assert!(stretch.first.0 <= last + 1 - ticks.min(last + 1));
+        assert_eq!(stretch.first.0 % stretch.zoom.ticks_per_column(), 0);
+    }
+
+    #[rstest]
+    #[case(-3)]
+    #[case(0)]
+    #[case(5)]
+    fn columns_and_ticks_agree(#[case] zoom: i32) {
+        let stretch = Stretch {
+            first: Tick(640),
+            columns: 120,
+            zoom: Zoom::NORMAL.by(zoom),
+        };
+        for column in 0..120 {
+            let tick = stretch.tick_at(column);
+            let back = stretch.column_of(tick).unwrap();
+            assert!(back <= column && column - back < stretch.zoom.columns_per_tick() as u16);
+        }
+    }
+
+    #[test]
+    fn zooming_keeps_the_playhead_in_view() {
+        let mut stretch = Stretch {
+            first: Tick(1000),
+            columns: 120,
+            zoom: Zoom::NORMAL,
+        };
+        for steps in [1, 1, 1, -1, -1, -1, -1, -1, -1, 20, -40] {
+            stretch.zoom_around(Tick(1077), steps);
+            assert!(stretch.column_of(Tick(1077)).is_some(), "{stretch:?}");
+        }
+    }
+
+    #[test]
+    fn showing_a_tick_moves_as_little_as_possible() {
+        let mut stretch = Stretch {
+            first: Tick(100),
+            columns: 50,
+            zoom: Zoom::NORMAL,
+        };
+        stretch.show(Tick(120));
+        assert_eq!(stretch.first, Tick(100));
+        stretch.show(Tick(150));
+        assert_eq!(stretch.first, Tick(101));
+        stretch.show(Tick(7));
+        assert_eq!(stretch.first, Tick(7));
+    }
+}
