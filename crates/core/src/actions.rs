@@ -67,7 +67,7 @@ impl Controls<'_> {
                 dead_zone,
                 sign,
             } => {
-                let x = shape::axis_dead_zone(self.value(control), dead_zone) * sign;
+                let x = shape::axis_dead_zone(self.value(control) * sign, dead_zone);
                 driven(x, 0.0, control)
             }
             Input::Pair(pair) => {
@@ -153,7 +153,13 @@ fn held(action: &BoundAction, v: [f32; 2]) -> [f32; 2] {
     }
 }
 
+/// A value and who drove it. Adding zero turns the -0 of an inverted rest
+/// into 0, which is what anybody would compare with.
 fn driven(x: f32, y: f32, by: ControlId) -> ActionState {
     let driver = (x != 0.0 || y != 0.0).then_some(by);
-    ActionState { x, y, driver }
+    ActionState {
+        x: x + 0.0,
+        y: y + 0.0,
+        driver,
+    }
 }

@@ -154,7 +154,7 @@ impl Asked<'_> {
             ("up", "taps")
         };
         format!(
-            "{} {}, all between tick {} and {}: the state at both ticks was {state}. Latched sampling shows such {remedy}.",
+            "{} {}, all between {} and {}: the state at both ticks was {state}. Latched sampling shows such {remedy}.",
             self.name(),
             moves(events),
             self.at(self.tick.before()),

@@ -104,6 +104,13 @@ pub struct Opposites {
     pub both: BothHeld,
 }
 
+impl Opposites {
+    /// Whether no device has any of the buttons.
+    fn is_empty(&self) -> bool {
+        self.negative.len == 0 && self.positive.len == 0
+    }
+}
+
 /// The buttons of a side; [`Plan::side`] lists them.
 #[derive(Clone, Copy, Debug)]
 pub struct Side {
@@ -293,12 +300,16 @@ impl Binder<'_> {
                 both,
             } => {
                 let pair = self.opposites(negative, positive, *both, action);
-                self.inputs.push(Input::Pair(pair));
+                if !pair.is_empty() {
+                    self.inputs.push(Input::Pair(pair));
+                }
             }
             InputSpec::Cross(cross) => {
                 let x = self.opposites(&cross.left, &cross.right, cross.both, action);
                 let y = self.opposites(&cross.down, &cross.up, cross.both, action);
-                self.inputs.push(Input::Cross { x, y });
+                if !(x.is_empty() && y.is_empty()) {
+                    self.inputs.push(Input::Cross { x, y });
+                }
             }
             InputSpec::Stick {
                 stick,

@@ -74,6 +74,8 @@ pub struct App {
     pub(crate) chosen: Option<Lane>,
     pub(crate) first_lane: usize,
     pub(crate) tall: bool,
+    /// The next frame is to show the whole take, if it is short enough.
+    fit_all: bool,
     pub(crate) prompt: Option<Prompt>,
     pub(crate) show_help: bool,
     pub(crate) help_scroll: u16,
@@ -112,6 +114,7 @@ impl App {
     pub fn take(opened: Opened, theme: Theme) -> Self {
         let mut app = App::new(opened.session, theme);
         app.is_take = true;
+        app.fit_all = app.last().0 - app.session.history().begins().0 < 1000;
         app.title = opened.title;
         let complaints = opened.loaded.complaints();
         if !complaints.is_empty() {
@@ -142,6 +145,7 @@ impl App {
             chosen: None,
             first_lane: 0,
             tall: true,
+            fit_all: false,
             prompt: None,
             show_help: false,
             help_scroll: 0,
@@ -156,7 +160,8 @@ impl App {
         }
     }
 
-    /// The first lost press, or else the first label, or else the beginning.
+    /// The first lost press, or else the first label, or else the beginning;
+    /// and the lane that was lost on, or else the first that moves after.
     fn look_at_the_point(&mut self) {
         let lost = self.lanes().into_iter().find_map(|lane| {
             let first = |log: &LaneLog| {
@@ -171,8 +176,15 @@ impl App {
             .labels()
             .first()
             .map(|label| rate.tick_seeing(label.time));
-        self.chosen = lost.map(|(lane, _)| lane);
-        self.freeze_at(lost.map(|(_, tick)| tick).or(label).unwrap_or_default());
+        let tick = lost.map(|(_, tick)| tick).or(label).unwrap_or_default();
+        let moves = |lane: &Lane| Some(self.log(*lane).changes_after(tick).next()?.tick);
+        let moving = self
+            .lanes()
+            .into_iter()
+            .filter_map(|lane| Some((moves(&lane)?, lane)));
+        let next = moving.min_by_key(|(tick, _)| *tick).map(|(_, lane)| lane);
+        self.chosen = lost.map(|(lane, _)| lane).or(next);
+        self.freeze_at(tick);
     }
 
     /// Moves the clock on: sources are drained and ticks run, or a take plays.
@@ -457,6 +469,7 @@ impl App {
             Command::NextMark(way) => self.jump_to_mark(way),
             Command::Zoom(steps) => self.zoom(self.tick(), steps),
             Command::Pan(quarters) => self.pan(quarters),
+            Command::FitAll => self.fit_all(),
             Command::Lane(by) => self.choose(by),
             Command::LanePage(by) => self.choose(by * i32::from(self.hit.lanes.height.max(2) / 2)),
             Command::LaneHeight => self.tall = !self.tall,
@@ -510,6 +523,23 @@ impl App {
         if self.is_live() {
             self.follow();
         }
+    }
+
+    /// Zooms so that the whole history is in view.
+    fn fit_all(&mut self) {
+        let first = self.session.history().begins();
+        let ticks = self.last().0 - first.0 + 1;
+        let columns = self.stretch.columns;
+        let zooms = (0..32).map(|steps| Zoom::NORMAL.by(steps));
+        let fits = |zoom: &Zoom| zoom.ticks_in(columns) >= ticks + zoom.ticks_per_column();
+        let zoom = zooms
+            .clone()
+            .find(fits)
+            .or(zooms.last())
+            .unwrap_or(Zoom::NORMAL);
+        self.stretch = Stretch::ending(self.last(), columns, zoom);
+        self.stretch.pan(-4, self.last());
+        self.stretch.show(first);
     }
 
     fn pan(&mut self, quarters: i32) {
@@ -676,11 +706,8 @@ impl App {
 
     /// How many rows a lane takes.
     pub(crate) fn lane_height(&self, lane: Lane) -> u16 {
-        if self.tall && self.is_two_sided(lane) {
-            2
-        } else {
-            1
-        }
+        let tall = self.tall && self.is_two_sided(lane) && !self.log(lane).is_empty();
+        if tall { 2 } else { 1 }
     }
 
     /// Whether a lane's values go below zero.
@@ -704,6 +731,9 @@ impl App {
         self.hit = hit;
         if self.stretch.columns != hit.traces.width {
             self.stretch.columns = hit.traces.width.max(1);
+            if std::mem::take(&mut self.fit_all) {
+                self.fit_all();
+            }
             match self.is_live() {
                 true => self.follow(),
                 false => self.stretch.show(self.tick()),

@@ -16,6 +16,7 @@ pub(crate) enum Command {
     Begin,
     End,
     Zoom(i32),
+    FitAll,
     Lane(i32),
     LanePage(i32),
     LaneHeight,
@@ -73,7 +74,7 @@ use KeyCode::Char;
 /// The table.
 #[rustfmt::skip]
 pub(crate) const BINDINGS: &[Binding] = &[
-    row("Time", &[(NONE, Char(' '))], "Space", C::FreezeOrGo, "freeze/live", "freeze the view, or go live again (a take: play, pause)"),
+    row("Time", &[(NONE, Char(' '))], "Space", C::FreezeOrGo, "freeze/go", "freeze the view, or go live again (a take: play, pause)"),
     row("Time", &[(NONE, KeyCode::Left)], "←", C::Step(-1), "", "one tick back"),
     row("Time", &[(NONE, KeyCode::Right)], "→", C::Step(1), "", "one tick on"),
     row("Time", &[(CTRL, KeyCode::Left), (NONE, Char(','))], "Ctrl+← ,", C::Step(-10), "", "ten ticks back"),
@@ -88,6 +89,7 @@ pub(crate) const BINDINGS: &[Binding] = &[
     row("Time", &[(SHIFT, Char('N'))], "N", C::NextMark(-1), "", "the mark before"),
     row("View", &[(NONE, Char('+')), (NONE, Char('='))], "+", C::Zoom(-1), "", "zoom in"),
     row("View", &[(NONE, Char('-'))], "-", C::Zoom(1), "+ - zoom", "zoom out"),
+    row("View", &[(NONE, Char('f'))], "f", C::FitAll, "", "fit the whole history into the view"),
     row("View", &[(SHIFT, KeyCode::Left)], "Shift+←", C::Pan(-1), "", "pan back by a quarter"),
     row("View", &[(SHIFT, KeyCode::Right)], "Shift+→", C::Pan(1), "", "pan on by a quarter"),
     row("View", &[(NONE, KeyCode::Up)], "↑", C::Lane(-1), "", "the lane above"),

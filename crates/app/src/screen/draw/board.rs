@@ -15,15 +15,15 @@ use gtrig_core::{
 use ratatui::{buffer::Buffer, layout::Rect, style::Style};
 
 /// The width of a block with its wire and its action.
-const BLOCK: u16 = 78;
+const BLOCK: u16 = 79;
 
 // Columns within a block.
 const LABEL: u16 = 2;
-const RAW: u16 = 21;
-const OWN: u16 = 35;
-const SHAPED: u16 = 48;
-const WIRE: u16 = 60;
-const ACTION: u16 = 64;
+const RAW: u16 = 23;
+const OWN: u16 = 37;
+const SHAPED: u16 = 49;
+const WIRE: u16 = 61;
+const ACTION: u16 = 65;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     if area.height == 0 {
@@ -113,17 +113,27 @@ fn fits(heights: &[u16], columns: u16) -> u16 {
         .unwrap_or(total)
 }
 
-fn head(buffer: &mut Buffer, column: Rect, app: &App) {
-    let titles = [
-        (LABEL, "control"),
-        (RAW, "     raw"),
-        (OWN, " own scale"),
-        (SHAPED, "  shaped"),
-        (ACTION, "action"),
-    ];
-    for (at, title) in titles {
-        paint::text(buffer, column, column.x + at, title, app.theme.faint());
+fn head(buffer: &mut Buffer, row: Rect, app: &App) {
+    let style = app.theme.faint();
+    paint::text(buffer, row, row.x + LABEL, "control", style);
+    for (from, to, title) in [
+        (RAW, OWN, "raw"),
+        (OWN, SHAPED, "own scale"),
+        (SHAPED, WIRE, "shaped"),
+    ] {
+        paint::text_right(buffer, field(row, from, to), title, style);
     }
+    paint::text(buffer, row, row.x + ACTION, "action", style);
+}
+
+/// The columns `from..to` of a row, but for a gap at the end.
+fn field(row: Rect, from: u16, to: u16) -> Rect {
+    Rect {
+        x: row.x + from,
+        width: to - from - 1,
+        ..row
+    }
+    .intersection(row)
 }
 
 /// An action and everything that could drive it.
@@ -160,7 +170,7 @@ impl<'a> Block<'a> {
         // With one row to show, it is the one that matters.
         let shown: Vec<usize> = match area.height {
             1 => vec![self.winner.unwrap_or(0)],
-            _ => (0..self.inputs.len()).collect(),
+            _ => (0..self.inputs.len().max(1)).collect(),
         };
         let last = shown.len().saturating_sub(1);
         for (row, (place, &at)) in paint::rows(area).zip(&shown).enumerate() {
@@ -321,22 +331,11 @@ impl InputRow<'_> {
             Input::Cross { x, y } => self.cross(x, y, out),
         };
         self.edge(buffer, row);
-        let field = |buffer: &mut Buffer, from: u16, to: u16, text: &str, right: bool| {
-            let area = Rect {
-                x: row.x + from,
-                width: to - from - 1,
-                ..row
-            }
-            .intersection(row);
-            match right {
-                true => paint::text_right(buffer, area, text, style),
-                false => _ = paint::text(buffer, area, area.x, text, style),
-            }
-        };
-        field(buffer, LABEL, RAW, &label, false);
-        field(buffer, RAW, OWN, &raw, true);
-        field(buffer, OWN, SHAPED, &own, true);
-        field(buffer, SHAPED, WIRE, &shaped, true);
+        let name = field(row, LABEL, RAW);
+        paint::text(buffer, name, name.x, &label, style);
+        for (from, to, text) in [(RAW, OWN, raw), (OWN, SHAPED, own), (SHAPED, WIRE, shaped)] {
+            paint::text_right(buffer, field(row, from, to), &text, style);
+        }
     }
 
     fn label(&self, control: ControlId) -> String {
@@ -408,7 +407,8 @@ impl InputRow<'_> {
             .any(|&key| self.app.machine().cell(key).is_down())
     }
 
-    /// `keys W A S D`: the device once, the keys without what they share.
+    /// `keys W A S D`, `pad·1 dpad`: what the codes share, once; which side is
+    /// held is for the arrows to show.
     fn keys_label(&self, sides: &[&[ControlId]]) -> String {
         let roster = self.app.session.roster();
         let firsts: Vec<ControlId> = sides
@@ -418,15 +418,31 @@ impl InputRow<'_> {
         let Some(&first) = firsts.first() else {
             return "no device".to_owned();
         };
-        let mut label = roster.device_of(first).label().to_string();
-        for id in firsts {
-            let code = roster.code(id);
-            let short = ["Key", "Arrow", "Digit", "dpad-", "shoulder-"]
+        let device = roster.device_of(first).label();
+        let codes: Vec<&str> = firsts.iter().map(|&id| roster.code(id)).collect();
+        let shared = codes[0]
+            .split_once('-')
+            .map(|(shared, _)| shared)
+            .filter(|shared| {
+                let rest = |code: &str| {
+                    code.strip_prefix(*shared)
+                        .is_some_and(|r| r.starts_with('-'))
+                };
+                codes.iter().all(|code| rest(code))
+            });
+        if let Some(shared) = shared {
+            return format!("{device} {shared}");
+        }
+        let short = |code: &&str| {
+            let stem = ["Key", "Arrow"]
                 .iter()
                 .find_map(|prefix| code.strip_prefix(prefix));
-            label = label + " " + short.unwrap_or(code);
-        }
-        label
+            stem.unwrap_or(code).to_owned()
+        };
+        format!(
+            "{device} {}",
+            codes.iter().map(short).collect::<Vec<_>>().join(" ")
+        )
     }
 
     /// What happened in this very tick.

@@ -20,7 +20,11 @@ pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App) {
     let lines = lines(app);
     let columns: u16 = if whole.width >= 150 { 2 } else { 1 };
     let rows = (lines.len() as u16).div_ceil(columns);
-    let width = (74 * columns + 4).min(whole.width);
+    let width = match 74 * columns + 4 {
+        // A sliver of screen on either side would only confuse.
+        least if least + 20 > whole.width => whole.width,
+        least => least,
+    };
     let height = (rows + 3).min(whole.height);
     let area = Rect {
         x: whole.x + (whole.width - width) / 2,

@@ -6,12 +6,13 @@ use crate::screen::{
     theme::mark,
     view::{Lane, lane_name},
 };
-use gtrig_core::{LaneMarks, Span, Tick};
+use gtrig_core::{LaneMarks, Nanos, Span};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
     style::{Modifier, Style},
 };
+use unicode_width::UnicodeWidthStr;
 
 pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     ruler(buffer, areas, app);
@@ -63,34 +64,42 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
         &title,
         app.theme.strong(),
     );
-    let rate = app.session.plan().rate();
-    let every = ticks_between_labels(app);
-    let mut tick = app.stretch.first.0.div_ceil(every) * every;
-    while let Some(column) = app.stretch.column_of(Tick(tick)) {
-        let ms = rate.time_of(Tick(tick)).as_millis();
-        let text = format!("┬{ms:.0} ms ");
+    for (column, ms) in time_labels(app) {
         let x = traces.x + column;
-        if usize::from(traces.right() - x) > text.len() {
+        let text = format!("┬{} ms ", paint::grouped(ms));
+        if usize::from(traces.right().saturating_sub(x)) > text.width() {
             paint::text(buffer, traces, x, &text, app.theme.faint());
         } else {
             paint::glyph(buffer, traces, x, "┬", app.theme.faint());
         }
-        tick += every;
     }
     if let Some(column) = app.stretch.column_of(app.tick()) {
         paint::glyph(buffer, traces, traces.x + column, "▼", app.theme.wire());
     }
 }
 
-/// A round number of ticks that is at least sixteen columns wide.
-fn ticks_between_labels(app: &App) -> u32 {
-    let least = app.stretch.zoom.ticks_in(16);
-    let decade = 10u32.pow(least.ilog10());
-    [1, 2, 5, 10]
+/// Columns and round milliseconds, at least eighteen columns apart. A label
+/// stands at the tick that sees its instant.
+fn time_labels(app: &App) -> impl Iterator<Item = (u16, u64)> + use<> {
+    let rate = app.session.plan().rate();
+    let stretch = app.stretch;
+    let ms_at = |tick| rate.time_of(tick).as_millis();
+    let first = ms_at(stretch.first);
+    let least = (ms_at(stretch.tick_at(18)) - first).max(1.0) as u64;
+    let decade = 10u64.pow(least.ilog10());
+    let every = [1, 2, 5, 10]
         .into_iter()
         .map(|n| n * decade)
-        .find(|&n| n >= least)
-        .unwrap_or(least)
+        .find(|&n| n >= least);
+    let every = every.unwrap_or(least);
+    let start = (first as u64).div_ceil(every);
+    (start..).map_while(move |n| {
+        let ms = n * every;
+        Some((
+            stretch.column_of(rate.tick_seeing(Nanos::from_millis(ms)))?,
+            ms,
+        ))
+    })
 }
 
 /// What people wrote on the timeline.
@@ -100,19 +109,18 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
         return;
     }
     paint::text(buffer, row, row.x + 2, "marks", app.theme.faint());
-    let mut free_from = 0;
-    for (tick, text) in app.marks() {
-        let Some(column) = app.stretch.column_of(tick) else {
-            continue;
+    let place = |(tick, text)| Some((app.stretch.column_of(tick)?, text));
+    let mut flags = app.marks().filter_map(place).peekable();
+    while let Some((column, text)) = flags.next() {
+        // Words end before the next flag.
+        let end = flags.peek().map_or(traces.width, |(next, _)| *next);
+        let room = Rect {
+            x: traces.x + column,
+            width: end - column,
+            ..traces
         };
-        let x = traces.x + column;
-        // Later words never cover earlier ones; their flag still stands.
-        if x >= free_from {
-            let words = format!("⚑ {text}  ");
-            free_from = paint::text(buffer, traces, x, &words, app.theme.wire());
-        } else {
-            paint::glyph(buffer, traces, x, "⚑", app.theme.wire());
-        }
+        let x = paint::text(buffer, room, room.x, "⚑ ", app.theme.wire());
+        paint::text(buffer, room, x, text.as_str(), app.theme.wire());
     }
 }
 
@@ -179,6 +187,11 @@ impl Row<'_> {
         matches!(self.lane, Lane::Action(..))
     }
 
+    fn is_presence(&self) -> bool {
+        let roster = self.app.session.roster();
+        matches!(self.lane, Lane::Control(id) if roster.control(id).is_presence)
+    }
+
     fn name(&mut self) {
         let chosen = self.app.lane() == Some(self.lane);
         let style = match (chosen, self.is_action()) {
@@ -207,6 +220,9 @@ impl Row<'_> {
             Lane::Action(id, _) => self.app.machine().action(id).y,
         };
         let text = match (self.app.is_digital(self.lane), self.is_action()) {
+            (true, false) if self.is_presence() => {
+                ["away", "here"][usize::from(value != 0.0)].to_owned()
+            }
             (true, true) => ["off", "on"][usize::from(value != 0.0)].to_owned(),
             (true, false) => ["up", "down"][usize::from(value != 0.0)].to_owned(),
             (false, _) => format!("{value:+.3}"),
@@ -331,14 +347,11 @@ impl Row<'_> {
             let active = span.max != 0.0 || span.min != 0.0;
             let style = self.level_style(active);
             let above = paint::filled(span.max.max(0.0));
-            let resting = span.max <= 0.0 && span.min >= 0.0;
-            let line = self.theme().rule();
-            let (above, above_style) = if above == " " {
-                if resting { ("▁", line) } else { (" ", line) }
-            } else {
-                (above, style)
-            };
-            self.put(0, at, above, above_style);
+            match above {
+                // The line of rest shows where nothing rises above it.
+                " " => self.put(0, at, "▁", self.theme().rule()),
+                _ => self.put(0, at, above, style),
+            }
             // The complement of a block filled from below, reversed, is a
             // block filled from above.
             let below = (-span.min).clamp(0.0, 1.0);

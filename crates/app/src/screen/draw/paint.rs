@@ -1,7 +1,11 @@
 //! Small strokes that every part of the screen uses.
 
 use crate::screen::Theme;
-use ratatui::{buffer::Buffer, layout::Rect, style::Style};
+use ratatui::{
+    buffer::Buffer,
+    layout::Rect,
+    style::{Color, Style},
+};
 use unicode_width::UnicodeWidthStr;
 
 /// Writes on the first row of `area`, from column `x` on, no further than its
@@ -11,6 +15,11 @@ pub(super) fn text(buffer: &mut Buffer, area: Rect, x: u16, text: &str, style: S
         return x;
     }
     let room = usize::from(area.right() - x);
+    // What stood there must not show through in a style that names no colour.
+    let style = Style {
+        fg: style.fg.or(Some(Color::Reset)),
+        ..style
+    };
     buffer.set_stringn(x, area.y, text, room, style).0
 }
 
@@ -57,4 +66,12 @@ pub(super) fn rows(area: Rect) -> impl Iterator<Item = Rect> {
 pub(super) fn filled(share: f32) -> &'static str {
     const LEVELS: [&str; 9] = [" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
     LEVELS[(share.clamp(0.0, 1.0) * 8.0).round() as usize]
+}
+
+/// A whole number with its thousands apart: `27 000`.
+pub(super) fn grouped(n: u64) -> String {
+    match n {
+        0..1000 => n.to_string(),
+        _ => format!("{} {:03}", grouped(n / 1000), n % 1000),
+    }
 }

@@ -17,6 +17,10 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     let title = format!(" why {} ", lane_name(&app.session, lane));
     let x = areas.why_rule.x + 2;
     paint::text(buffer, areas.why_rule, x, &title, app.theme.strong());
+    if let Some((_, words)) = app.marks().find(|(tick, _)| *tick == app.tick()) {
+        let flag = format!(" ⚑ {words} ");
+        paint::text_right(buffer, areas.why_rule, &flag, app.theme.wire());
+    }
     let text = match lane {
         Lane::Control(id) => explain_control(&app.session, app.machine(), id),
         Lane::Action(id, _) => explain_action(&app.session, app.machine(), id),
