@@ -186,44 +186,19 @@ fn is_closed_pipe(error: &anyhow::Error) -> bool {
 
 fn run(cli: Cli) -> anyhow::Result<Verdict> {
     let command = cli.command.unwrap_or(Command::Live {
-        rig: RigArgs {
-            rig: None,
-            hz: None,
-        },
+        rig: RigArgs { rig: None, hz: None },
         keys: KeyArgs { release_after: 150 },
     });
     match command {
         Command::Live { rig, keys } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
-            screen::run(
-                screen::Start::Live {
-                    rig,
-                    cab_seed: None,
-                },
-                keys.after(),
-            )
+            screen::run(screen::Start::Live { rig, cab_seed: None }, keys.after())
         }
-        Command::Demo {
-            story: None,
-            seed,
-            rig,
-            keys,
-        } => {
+        Command::Demo { story: None, seed, rig, keys } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
-            screen::run(
-                screen::Start::Live {
-                    rig,
-                    cab_seed: Some(seed),
-                },
-                keys.after(),
-            )
+            screen::run(screen::Start::Live { rig, cab_seed: Some(seed) }, keys.after())
         }
-        Command::Demo {
-            story: Some(StoryName(story)),
-            rig,
-            keys,
-            ..
-        } => {
+        Command::Demo { story: Some(StoryName(story)), rig, keys, .. } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz.or(story.poll_hz()))?;
             let opened = headless::story(story, rig);
             screen::run(screen::Start::Take(Box::new(opened)), keys.after())
@@ -233,34 +208,18 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
             let opened = files::open_take(&take, rig, gtrig_core::Capacity::DEFAULT)?;
             screen::run(screen::Start::Take(Box::new(opened)), Nanos(0))
         }
-        Command::Replay {
-            take,
-            rig,
-            form,
-            every_tick,
-            deny_lost,
-        } => {
+        Command::Replay { take, rig, form, every_tick, deny_lost } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             let form = match form {
                 Form::Json => gtrig_formats::report::Form::JsonLines,
                 Form::Csv => gtrig_formats::report::Form::Csv,
             };
-            headless::replay(
-                &take,
-                rig,
-                headless::ReplayOptions {
-                    form,
-                    every_tick,
-                    deny_lost,
-                },
-            )
+            headless::replay(&take, rig, headless::ReplayOptions { form, every_tick, deny_lost })
         }
         Command::Check { rig } => headless::check(&rig),
-        Command::Simulate {
-            story,
-            seed,
-            seconds,
-        } => headless::simulate(story.map(|name| name.0), seed, seconds),
+        Command::Simulate { story, seed, seconds } => {
+            headless::simulate(story.map(|name| name.0), seed, seconds)
+        }
     }
 }
 

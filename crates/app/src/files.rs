@@ -9,10 +9,8 @@ use gtrig_formats::{
 use std::{fs::File, io::BufReader, path::Path};
 
 /// The rig of the demo, and of a session started without one.
-const KESTREL_QUAY: (&str, &str) = (
-    "kestrel-quay.toml",
-    include_str!("../../../demo/kestrel-quay.toml"),
-);
+const KESTREL_QUAY: (&str, &str) =
+    ("kestrel-quay.toml", include_str!("../../../demo/kestrel-quay.toml"));
 
 /// Reads the rig at `path`, or the shipped one, and sets its poll rate.
 ///
@@ -27,10 +25,7 @@ pub fn rig(path: Option<&Path>, hz: Option<f64>) -> anyhow::Result<Rig> {
                 format!("cannot read the rig {}; is the path right?", path.display())
             })?;
             let Ok(text) = String::from_utf8(bytes) else {
-                bail!(
-                    "the rig {} is not UTF-8 text; a rig is a TOML file",
-                    path.display()
-                );
+                bail!("the rig {} is not UTF-8 text; a rig is a TOML file", path.display());
             };
             rig::parse(&path.display().to_string(), &text)?
         }
@@ -67,9 +62,5 @@ pub fn open_take(path: &Path, rig: Rig, capacity: Capacity) -> anyhow::Result<Op
         .with_context(|| format!("{} is no take that can be read", path.display()))?;
     let title = reader.header.title.as_ref().map(ToString::to_string);
     let (session, loaded) = reader.load(rig, capacity);
-    Ok(Opened {
-        session,
-        title,
-        loaded,
-    })
+    Ok(Opened { session, title, loaded })
 }

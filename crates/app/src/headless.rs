@@ -28,19 +28,14 @@ pub struct ReplayOptions {
 
 /// A replay keeps everything: what a take holds fits or does not, but is
 /// never silently forgotten.
-const UNLIMITED: Capacity = Capacity {
-    events: usize::MAX,
-    changes: usize::MAX,
-};
+const UNLIMITED: Capacity = Capacity { events: usize::MAX, changes: usize::MAX };
 
 /// `gtrig replay`.
 ///
 /// # Errors
 /// When the take cannot be opened, or standard output not written.
 pub fn replay(path: &Path, rig: Rig, options: ReplayOptions) -> anyhow::Result<Verdict> {
-    let Opened {
-        session, loaded, ..
-    } = files::open_take(path, rig, UNLIMITED)?;
+    let Opened { session, loaded, .. } = files::open_take(path, rig, UNLIMITED)?;
     let mut out = BufWriter::with_capacity(1 << 16, io::stdout().lock());
     let totals = report::write(&session, options.form, options.every_tick, &mut out)?;
     out.flush()?;
@@ -49,17 +44,9 @@ pub fn replay(path: &Path, rig: Rig, options: ReplayOptions) -> anyhow::Result<V
     }
     let too_many_lost = options.deny_lost && totals.lost > 0;
     if too_many_lost {
-        eprintln!(
-            "gtrig: {}: {} press(es) lost between polls",
-            path.display(),
-            totals.lost
-        );
+        eprintln!("gtrig: {}: {} press(es) lost between polls", path.display(), totals.lost);
     }
-    Ok(if too_many_lost || !loaded.is_sound() {
-        Verdict::No
-    } else {
-        Verdict::Fine
-    })
+    Ok(if too_many_lost || !loaded.is_sound() { Verdict::No } else { Verdict::Fine })
 }
 
 /// `gtrig check`.
@@ -86,10 +73,7 @@ pub fn simulate(story: Option<Story>, seed: u64, seconds: u64) -> anyhow::Result
     let rig = files::rig(None, story.and_then(Story::poll_hz))?;
     let (session, title) = match story {
         Some(known) => (self::story(known, rig).session, Some(known.title())),
-        None => (
-            cab_session(rig, seed, Nanos(seconds * 1_000_000_000)).0,
-            None,
-        ),
+        None => (cab_session(rig, seed, Nanos(seconds * 1_000_000_000)).0, None),
     };
     let mut out = BufWriter::new(io::stdout().lock());
     take::write(&session.recording(), title, &mut out)?;
@@ -101,11 +85,7 @@ pub fn simulate(story: Option<Story>, seed: u64, seconds: u64) -> anyhow::Result
 pub fn story(story: Story, rig: Rig) -> Opened {
     let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
     story.play(&mut session);
-    Opened {
-        session,
-        title: Some(story.title().to_owned()),
-        loaded: Loaded::default(),
-    }
+    Opened { session, title: Some(story.title().to_owned()), loaded: Loaded::default() }
 }
 
 /// A session in which the simulated cab has been at work for a while, and the

@@ -20,11 +20,7 @@ pub struct ActionState {
 
 impl ActionState {
     /// Off, or at rest.
-    pub const IDLE: ActionState = ActionState {
-        x: 0.0,
-        y: 0.0,
-        driver: None,
-    };
+    pub const IDLE: ActionState = ActionState { x: 0.0, y: 0.0, driver: None };
 
     /// Whether it is on, or off its rest.
     pub fn is_active(self) -> bool {
@@ -62,11 +58,7 @@ impl Controls<'_> {
     pub(crate) fn input(self, action: &BoundAction, input: Input) -> ActionState {
         match input {
             Input::Button { control, press_at } => self.button(action.gives, control, press_at),
-            Input::Axis {
-                control,
-                dead_zone,
-                sign,
-            } => {
+            Input::Axis { control, dead_zone, sign } => {
                 let x = shape::axis_dead_zone(self.value(control) * sign, dead_zone);
                 driven(x, 0.0, control)
             }
@@ -74,29 +66,15 @@ impl Controls<'_> {
                 let (x, driver) = self.opposites(pair);
                 ActionState { x, y: 0.0, driver }
             }
-            Input::Stick {
-                x,
-                y,
-                dead_zone,
-                sign_x,
-                sign_y,
-            } => {
+            Input::Stick { x, y, dead_zone, sign_x, sign_y } => {
                 let raw = [self.value(x) * sign_x, self.value(y) * sign_y];
                 let out = held(action, shape::radial_dead_zone(raw, dead_zone));
-                driven(
-                    out[0],
-                    out[1],
-                    if raw[0].abs() >= raw[1].abs() { x } else { y },
-                )
+                driven(out[0], out[1], if raw[0].abs() >= raw[1].abs() { x } else { y })
             }
             Input::Cross { x, y } => {
                 let ((x, by_x), (y, by_y)) = (self.opposites(x), self.opposites(y));
                 let out = held(action, [x, y]);
-                ActionState {
-                    x: out[0],
-                    y: out[1],
-                    driver: by_x.or(by_y),
-                }
+                ActionState { x: out[0], y: out[1], driver: by_x.or(by_y) }
             }
         }
     }
@@ -132,11 +110,7 @@ impl Controls<'_> {
 
     /// Of the held buttons of a side, the one pressed last.
     fn latest(self, side: Side) -> Option<ControlId> {
-        let held = self
-            .plan
-            .side(side)
-            .iter()
-            .filter(|id| self.cells[id.index()].is_down());
+        let held = self.plan.side(side).iter().filter(|id| self.cells[id.index()].is_down());
         held.copied().max_by_key(|&id| self.order(id))
     }
 
@@ -146,20 +120,12 @@ impl Controls<'_> {
 }
 
 fn held(action: &BoundAction, v: [f32; 2]) -> [f32; 2] {
-    if action.clamp {
-        shape::clamp_to_circle(v)
-    } else {
-        v
-    }
+    if action.clamp { shape::clamp_to_circle(v) } else { v }
 }
 
 /// A value and who drove it. Adding zero turns the -0 of an inverted rest
 /// into 0, which is what anybody would compare with.
 fn driven(x: f32, y: f32, by: ControlId) -> ActionState {
     let driver = (x != 0.0 || y != 0.0).then_some(by);
-    ActionState {
-        x: x + 0.0,
-        y: y + 0.0,
-        driver,
-    }
+    ActionState { x: x + 0.0, y: y + 0.0, driver }
 }

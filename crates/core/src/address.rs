@@ -81,11 +81,7 @@ impl FromStr for ControlRef {
                     .ok_or_else(|| AddressError::BadNumber(digits.to_string()))?,
             ),
         };
-        Ok(ControlRef {
-            kind,
-            number,
-            code: code.to_string(),
-        })
+        Ok(ControlRef { kind, number, code: code.to_string() })
     }
 }
 
@@ -105,14 +101,7 @@ mod tests {
         #[case] code: &str,
     ) {
         let read: ControlRef = text.parse().unwrap();
-        assert_eq!(
-            read,
-            ControlRef {
-                kind,
-                number,
-                code: code.into()
-            }
-        );
+        assert_eq!(read, ControlRef { kind, number, code: code.into() });
         assert_eq!(read.to_string(), text);
     }
 

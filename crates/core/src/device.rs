@@ -58,10 +58,7 @@ impl DeviceKind {
 
     /// Whether such a device takes one of the player slots.
     pub const fn takes_slot(self) -> bool {
-        matches!(
-            self,
-            DeviceKind::Pad | DeviceKind::Lever | DeviceKind::Other
-        )
+        matches!(self, DeviceKind::Pad | DeviceKind::Lever | DeviceKind::Other)
     }
 }
 
@@ -138,9 +135,7 @@ impl ControlInfo {
     /// Whether `code` can name a control: 1 to 40 of `A-Z a-z 0-9 - . _`.
     pub fn is_code(code: &str) -> bool {
         (1..=40).contains(&code.len())
-            && code
-                .bytes()
-                .all(|b| b.is_ascii_alphanumeric() || b"-._".contains(&b))
+            && code.bytes().all(|b| b.is_ascii_alphanumeric() || b"-._".contains(&b))
     }
 }
 
@@ -246,18 +241,12 @@ impl Device {
 
     /// How files write it: `pad1`, `keys`, `keys2`.
     pub fn address(&self) -> impl fmt::Display + '_ {
-        Named {
-            device: self,
-            dot: "",
-        }
+        Named { device: self, dot: "" }
     }
 
     /// How the screen writes it: `pad·1`, `keys`, `keys·2`.
     pub fn label(&self) -> impl fmt::Display + '_ {
-        Named {
-            device: self,
-            dot: "·",
-        }
+        Named { device: self, dot: "·" }
     }
 }
 
@@ -340,23 +329,14 @@ impl Roster {
             return Err(RosterError::TooManyControls);
         }
         let device = DeviceId(self.devices.len() as u16);
-        self.controls.push(Control {
-            device,
-            kind: ControlKind::Button,
-            is_presence: true,
-        });
+        self.controls.push(Control { device, kind: ControlKind::Button, is_presence: true });
         self.controls.extend(info.controls.iter().map(|c| Control {
             device,
             kind: c.kind,
             is_presence: false,
         }));
         let number = self.free_number(info.kind, info.slot);
-        self.devices.push(Device {
-            info,
-            number,
-            first: first as u16,
-            present: true,
-        });
+        self.devices.push(Device { info, number, first: first as u16, present: true });
         Ok(device)
     }
 
@@ -377,21 +357,15 @@ impl Roster {
     fn is_free(&self, kind: DeviceKind, number: u8) -> bool {
         number != 0
             && !self.devices.iter().any(|d| {
-                let rival = if kind.takes_slot() {
-                    d.info.kind.takes_slot()
-                } else {
-                    d.info.kind == kind
-                };
+                let rival =
+                    if kind.takes_slot() { d.info.kind.takes_slot() } else { d.info.kind == kind };
                 d.present && rival && d.number == number
             })
     }
 
     /// All devices, in the order they came.
     pub fn devices(&self) -> impl ExactSizeIterator<Item = (DeviceId, &Device)> {
-        self.devices
-            .iter()
-            .enumerate()
-            .map(|(i, d)| (DeviceId(i as u16), d))
+        self.devices.iter().enumerate().map(|(i, d)| (DeviceId(i as u16), d))
     }
 
     /// One device.
@@ -425,22 +399,12 @@ impl Roster {
 
     /// How files write a control: `pad1/south`.
     pub fn address(&self, id: ControlId) -> impl fmt::Display + '_ {
-        Joined {
-            device: self.device_of(id),
-            dot: "",
-            between: "/",
-            code: self.code(id),
-        }
+        Joined { device: self.device_of(id), dot: "", between: "/", code: self.code(id) }
     }
 
     /// How the screen writes a control: `pad·1 south`.
     pub fn label(&self, id: ControlId) -> impl fmt::Display + '_ {
-        Joined {
-            device: self.device_of(id),
-            dot: "·",
-            between: " ",
-            code: self.code(id),
-        }
+        Joined { device: self.device_of(id), dot: "·", between: " ", code: self.code(id) }
     }
 }
 
@@ -453,10 +417,7 @@ struct Joined<'a> {
 
 impl fmt::Display for Joined<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let device = Named {
-            device: self.device,
-            dot: self.dot,
-        };
+        let device = Named { device: self.device, dot: self.dot };
         write!(f, "{device}{}{}", self.between, self.code)
     }
 }
@@ -467,10 +428,7 @@ mod tests {
     use std::{string::ToString, vec};
 
     fn device(kind: DeviceKind, identity: &str, slot: Option<u8>) -> DeviceInfo {
-        let south = ControlInfo {
-            code: "south".into(),
-            kind: ControlKind::Button,
-        };
+        let south = ControlInfo { code: "south".into(), kind: ControlKind::Button };
         DeviceInfo {
             identity: identity.into(),
             kind,
@@ -481,10 +439,7 @@ mod tests {
     }
 
     fn labels(roster: &Roster) -> Vec<String> {
-        roster
-            .devices()
-            .map(|(_, d)| d.label().to_string())
-            .collect()
+        roster.devices().map(|(_, d)| d.label().to_string()).collect()
     }
 
     #[test]

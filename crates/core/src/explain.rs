@@ -13,13 +13,7 @@ use alloc::{
 /// Why a control reads what it reads. `machine` is the state at the tick to
 /// explain.
 pub fn explain_control(session: &Session, machine: &Machine, control: ControlId) -> String {
-    Asked {
-        session,
-        machine,
-        control,
-        tick: machine.at(),
-    }
-    .answer()
+    Asked { session, machine, control, tick: machine.at() }.answer()
 }
 
 /// Why an action is what it is. `machine` is the state at the tick to explain.
@@ -39,10 +33,9 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
         .filter(|&&input| machine.through(session.plan(), action, input).is_active())
         .count();
     match (state.driver, active) {
-        (Some(by), 0 | 1) => format!(
-            "{name} is {value}: {} drives it.",
-            session.roster().label(by)
-        ),
+        (Some(by), 0 | 1) => {
+            format!("{name} is {value}: {} drives it.", session.roster().label(by))
+        }
         (Some(by), n) => format!(
             "{name} is {value}: {} drives it, the strongest of {n} inputs that are active.",
             session.roster().label(by)
@@ -50,10 +43,7 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
         (None, _) if inputs.is_empty() => {
             format!("{name} is {value}: no device that could drive it has been connected.")
         }
-        (None, _) => format!(
-            "{name} is {value}: none of its {} inputs is active.",
-            inputs.len()
-        ),
+        (None, _) => format!("{name} is {value}: none of its {} inputs is active.", inputs.len()),
     }
 }
 
@@ -72,16 +62,10 @@ impl Asked<'_> {
         }
         match self.machine.hearing(control.device).presence {
             Presence::Gone if !self.released_now() => {
-                format!(
-                    "{} is not connected: nothing is known of it.",
-                    self.device()
-                )
+                format!("{} is not connected: nothing is known of it.", self.device())
             }
             Presence::Deaf if !self.released_now() => {
-                format!(
-                    "{} is not listened to: nothing is known of it.",
-                    self.device()
-                )
+                format!("{} is not listened to: nothing is known of it.", self.device())
             }
             _ if control.kind.is_button() => self.button(),
             _ => self.analogue(control.kind),
@@ -89,18 +73,11 @@ impl Asked<'_> {
     }
 
     fn released_now(&self) -> bool {
-        self.machine
-            .cell(self.control)
-            .marks
-            .contains(LaneMarks::SYNTHETIC)
+        self.machine.cell(self.control).marks.contains(LaneMarks::SYNTHETIC)
     }
 
     fn device(&self) -> String {
-        self.session
-            .roster()
-            .device_of(self.control)
-            .label()
-            .to_string()
+        self.session.roster().device_of(self.control).label().to_string()
     }
 
     fn name(&self) -> String {
@@ -148,11 +125,7 @@ impl Asked<'_> {
     }
 
     fn lost(&self, events: &[&Event], is_down: bool) -> String {
-        let (state, remedy) = if is_down {
-            ("down", "releases")
-        } else {
-            ("up", "taps")
-        };
+        let (state, remedy) = if is_down { ("down", "releases") } else { ("up", "taps") };
         format!(
             "{} {}, all between {} and {}: the state at both ticks was {state}. Latched sampling shows such {remedy}.",
             self.name(),
@@ -200,9 +173,7 @@ impl Asked<'_> {
     fn steady(&self, is_down: bool) -> String {
         let state = if is_down { "held" } else { "up" };
         let lane = self.session.history().control_lane(self.control);
-        let since = lane
-            .changes_before(self.tick.next())
-            .find(|c| (c.value != 0.0) == is_down);
+        let since = lane.changes_before(self.tick.next()).find(|c| (c.value != 0.0) == is_down);
         match since {
             Some(change) => {
                 let held = Nanos(self.time_of(self.tick).0 - self.time_of(change.tick).0);

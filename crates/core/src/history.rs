@@ -21,10 +21,7 @@ impl Capacity {
     /// Twenty million of each, about 560 MB when full: ten minutes of eight
     /// devices that each change four axes a thousand times a second, polled
     /// a thousand times a second. Ordinary devices leave it nearly empty.
-    pub const DEFAULT: Capacity = Capacity {
-        events: 20_000_000,
-        changes: 20_000_000,
-    };
+    pub const DEFAULT: Capacity = Capacity { events: 20_000_000, changes: 20_000_000 };
 }
 
 /// A segment is closed at this many events or ticks, whichever comes first.
@@ -67,9 +64,7 @@ impl Lanes {
             (known..plan.control_count() as u16)
                 .map(|id| LaneLog::new(machine.cell(ControlId(id)).value)),
         );
-        self.actions.resize_with(plan.action_count(), || {
-            [LaneLog::new(0.0), LaneLog::new(0.0)]
-        });
+        self.actions.resize_with(plan.action_count(), || [LaneLog::new(0.0), LaneLog::new(0.0)]);
     }
 
     fn record(&mut self, machine: &Machine) {
@@ -78,11 +73,7 @@ impl Lanes {
             let cell = machine.cell(id);
             let lane = &mut self.controls[id.index()];
             if cell.value != lane.last() || !cell.marks.is_empty() {
-                lane.push(Change {
-                    tick,
-                    value: cell.value,
-                    marks: cell.marks,
-                });
+                lane.push(Change { tick, value: cell.value, marks: cell.marks });
                 self.changes += 1;
             }
         }
@@ -90,11 +81,7 @@ impl Lanes {
             let state = machine.action(id);
             for (lane, value) in self.actions[id.index()].iter_mut().zip([state.x, state.y]) {
                 if value != lane.last() {
-                    lane.push(Change {
-                        tick,
-                        value,
-                        marks: crate::LaneMarks::empty(),
-                    });
+                    lane.push(Change { tick, value, marks: crate::LaneMarks::empty() });
                     self.changes += 1;
                 }
             }
@@ -103,11 +90,7 @@ impl Lanes {
 
     fn forget_before(&mut self, tick: Tick) {
         self.changes = 0;
-        for lane in self
-            .controls
-            .iter_mut()
-            .chain(self.actions.as_flattened_mut())
-        {
+        for lane in self.controls.iter_mut().chain(self.actions.as_flattened_mut()) {
             lane.forget_before(tick);
             self.changes += lane.len();
         }
@@ -118,10 +101,7 @@ impl History {
     pub(crate) fn new(machine: &Machine, plan: &Plan, capacity: Capacity) -> Self {
         let mut history = History {
             closed: VecDeque::new(),
-            open: Segment {
-                start: machine.clone(),
-                events: Vec::new(),
-            },
+            open: Segment { start: machine.clone(), events: Vec::new() },
             seen: 0,
             ticks_run: 0,
             event_count: 0,
@@ -151,11 +131,9 @@ impl History {
             let waiting = &self.open.events[self.seen..];
             let stop = match waiting.get(SEGMENT_EVENTS) {
                 // Stop where the segment will be full, but run one tick at least.
-                Some(e) => plan
-                    .rate()
-                    .tick_seeing(e.time)
-                    .before()
-                    .clamp(machine.next_tick(), until),
+                Some(e) => {
+                    plan.rate().tick_seeing(e.time).before().clamp(machine.next_tick(), until)
+                }
                 None => until,
             };
             let (lanes, ticks_run) = (&mut self.lanes, &mut self.ticks_run);
@@ -171,10 +149,7 @@ impl History {
 
     fn close_segment(&mut self, machine: &Machine) {
         let waiting = self.open.events.split_off(self.seen);
-        let next = Segment {
-            start: machine.clone(),
-            events: waiting,
-        };
+        let next = Segment { start: machine.clone(), events: waiting };
         let mut full = core::mem::replace(&mut self.open, next);
         full.events.shrink_to_fit();
         self.closed.push_back(Arc::new(full));
@@ -196,11 +171,7 @@ impl History {
 
     /// The first tick that can still be looked at.
     pub fn begins(&self) -> Tick {
-        self.closed
-            .front()
-            .map_or(&self.open, |s| s)
-            .start
-            .next_tick()
+        self.closed.front().map_or(&self.open, |s| s).start.next_tick()
     }
 
     /// Presses lost before the first tick that is kept.
@@ -226,12 +197,8 @@ impl History {
     }
 
     pub(crate) fn replay(&self, plan: &Plan, last: Tick, mut after_tick: impl FnMut(&Machine)) {
-        let segments: Vec<&Segment> = self
-            .closed
-            .iter()
-            .map(|s| &**s)
-            .chain([&self.open])
-            .collect();
+        let segments: Vec<&Segment> =
+            self.closed.iter().map(|s| &**s).chain([&self.open]).collect();
         let mut machine = segments[0].start.clone();
         machine.fit(plan);
         for (segment, next) in segments.iter().zip(segments.iter().skip(1)) {
@@ -246,9 +213,7 @@ impl History {
         if begun == self.closed.len() && self.open.start.next_tick() <= tick {
             return &self.open;
         }
-        self.closed
-            .get(begun.saturating_sub(1))
-            .map_or(&self.open, |s| s)
+        self.closed.get(begun.saturating_sub(1)).map_or(&self.open, |s| s)
     }
 
     /// The events that `tick` saw: those after the tick before it.
@@ -275,10 +240,6 @@ impl History {
     /// All segments, the waiting events with the last. Cheap: closed segments
     /// are shared.
     pub(crate) fn segments(&self) -> Vec<Arc<Segment>> {
-        self.closed
-            .iter()
-            .cloned()
-            .chain([Arc::new(self.open.clone())])
-            .collect()
+        self.closed.iter().cloned().chain([Arc::new(self.open.clone())]).collect()
     }
 }

@@ -73,13 +73,7 @@ pub struct Span {
 
 impl Span {
     fn of(value: f32) -> Self {
-        Span {
-            min: value,
-            max: value,
-            last: value,
-            marks: LaneMarks::empty(),
-            changes: 0,
-        }
+        Span { min: value, max: value, last: value, marks: LaneMarks::empty(), changes: 0 }
     }
 
     fn then(self, next: Span) -> Self {
@@ -95,11 +89,7 @@ impl Span {
 
 impl From<Change> for Span {
     fn from(change: Change) -> Self {
-        Span {
-            marks: change.marks,
-            changes: 1,
-            ..Span::of(change.value)
-        }
+        Span { marks: change.marks, changes: 1, ..Span::of(change.value) }
     }
 }
 
@@ -129,10 +119,7 @@ struct Row<T> {
 
 impl<T: Copy> Row<T> {
     const fn new() -> Self {
-        Row {
-            first: 0,
-            entries: VecDeque::new(),
-        }
+        Row { first: 0, entries: VecDeque::new() }
     }
 
     fn end(&self) -> u64 {
@@ -140,9 +127,7 @@ impl<T: Copy> Row<T> {
     }
 
     fn get(&self, number: u64) -> Option<T> {
-        self.entries
-            .get(usize::try_from(number.checked_sub(self.first)?).ok()?)
-            .copied()
+        self.entries.get(usize::try_from(number.checked_sub(self.first)?).ok()?).copied()
     }
 
     fn drop_front(&mut self) -> Option<T> {
@@ -154,11 +139,7 @@ impl<T: Copy> Row<T> {
 impl LaneLog {
     /// A lane that has been at `value` from the beginning.
     pub const fn new(value: f32) -> Self {
-        LaneLog {
-            base: value,
-            changes: Row::new(),
-            levels: [const { Row::new() }; LEVELS],
-        }
+        LaneLog { base: value, changes: Row::new(), levels: [const { Row::new() }; LEVELS] }
     }
 
     /// The value now.
@@ -178,12 +159,7 @@ impl LaneLog {
 
     /// Appends a change. Ticks must not go back.
     pub fn push(&mut self, change: Change) {
-        debug_assert!(
-            self.changes
-                .entries
-                .back()
-                .is_none_or(|last| last.tick <= change.tick)
-        );
+        debug_assert!(self.changes.entries.back().is_none_or(|last| last.tick <= change.tick));
         self.changes.entries.push_back(change);
         let mut filled = self.changes.end();
         for level in 0..LEVELS {
@@ -317,11 +293,7 @@ mod tests {
     fn log(changes: &[(u32, f32)]) -> LaneLog {
         let mut log = LaneLog::new(0.0);
         for &(tick, value) in changes {
-            log.push(Change {
-                tick: Tick(tick),
-                value,
-                marks: LaneMarks::empty(),
-            });
+            log.push(Change { tick: Tick(tick), value, marks: LaneMarks::empty() });
         }
         log
     }

@@ -67,11 +67,7 @@ impl Hearing {
         }
         let second = time.0 / SECOND;
         if second != self.second {
-            self.last_second = if second == self.second + 1 {
-                self.this_second
-            } else {
-                0
-            };
+            self.last_second = if second == self.second + 1 { self.this_second } else { 0 };
             (self.second, self.this_second) = (second, 0);
         }
         self.this_second += 1;
@@ -106,11 +102,7 @@ impl Machine {
     /// needs to allocate.
     pub fn fit(&mut self, plan: &Plan) {
         let known = self.cells.len();
-        self.cells.extend(
-            plan.controls()[known..]
-                .iter()
-                .map(|s| Cell::at_rest(s.control.kind)),
-        );
+        self.cells.extend(plan.controls()[known..].iter().map(|s| Cell::at_rest(s.control.kind)));
         self.devices.resize(plan.device_count(), Hearing::SILENT);
         self.actions.resize(plan.action_count(), ActionState::IDLE);
         self.is_due.resize(plan.action_count(), false);
@@ -267,10 +259,7 @@ impl Machine {
     }
 
     fn evaluate(&mut self, plan: &Plan) {
-        let controls = Controls {
-            plan,
-            cells: &self.cells,
-        };
+        let controls = Controls { plan, cells: &self.cells };
         for id in self.due.drain(..) {
             self.is_due[id.index()] = false;
             let state = controls.evaluate(id);
@@ -287,11 +276,7 @@ impl Machine {
 
     /// What an action would be at the last tick if `input` alone drove it.
     pub fn through(&self, plan: &Plan, action: ActionId, input: Input) -> ActionState {
-        Controls {
-            plan,
-            cells: &self.cells,
-        }
-        .input(plan.action(action), input)
+        Controls { plan, cells: &self.cells }.input(plan.action(action), input)
     }
 
     /// What a recording that begins before the next tick must say first:
@@ -303,17 +288,8 @@ impl Machine {
         let said = ids.into_iter().flat_map(|control| {
             let cell = self.cell(control);
             let kind = plan.sampled(control).control.kind;
-            let carried = Event {
-                time,
-                value: cell.seen,
-                control,
-                marks: Marks::CARRIED,
-            };
-            let hidden = Event {
-                value: cell.actual,
-                marks: Marks::empty(),
-                ..carried
-            };
+            let carried = Event { time, value: cell.seen, control, marks: Marks::CARRIED };
+            let hidden = Event { value: cell.actual, marks: Marks::empty(), ..carried };
             let is_hiding = kind.is_button() && cell.actual != cell.seen;
             let is_off = cell.seen != kind.rest() && kind != ControlKind::Relative;
             [is_off.then_some(carried), is_hiding.then_some(hidden)]
@@ -357,10 +333,7 @@ pub fn run(
             }
         }
         let now = rate.time_of(machine.next_tick());
-        let here = events[used..]
-            .iter()
-            .take_while(|event| event.time <= now)
-            .count();
+        let here = events[used..].iter().take_while(|event| event.time <= now).count();
         machine.tick(plan, &events[used..used + here]);
         used += here;
         after_tick(machine);

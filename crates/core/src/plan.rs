@@ -128,13 +128,7 @@ struct Feeds {
 impl Plan {
     /// Ties a rig to the devices known so far.
     pub fn bind(rig: &Rig, roster: &Roster) -> Self {
-        Binder {
-            roster,
-            inputs: Vec::new(),
-            sides: Vec::new(),
-            feeds: Vec::new(),
-        }
-        .bind(rig)
+        Binder { roster, inputs: Vec::new(), sides: Vec::new(), feeds: Vec::new() }.bind(rig)
     }
 
     /// How often to poll.
@@ -234,10 +228,7 @@ impl Binder<'_> {
     }
 
     fn sampled(&self, rig: &Rig) -> Vec<Sampled> {
-        let plain = |&control| Sampled {
-            control,
-            latched: false,
-        };
+        let plain = |&control| Sampled { control, latched: false };
         let mut controls: Vec<Sampled> = self.roster.controls().iter().map(plain).collect();
         for latch in &rig.latched {
             match latch {
@@ -274,31 +265,16 @@ impl Binder<'_> {
         match spec {
             InputSpec::Button { control, press_at } => {
                 for control in self.resolve(control, action) {
-                    self.inputs.push(Input::Button {
-                        control,
-                        press_at: *press_at,
-                    });
+                    self.inputs.push(Input::Button { control, press_at: *press_at });
                 }
             }
-            InputSpec::Axis {
-                control,
-                dead_zone,
-                invert,
-            } => {
+            InputSpec::Axis { control, dead_zone, invert } => {
                 for control in self.resolve(control, action) {
                     let sign = sign(*invert);
-                    self.inputs.push(Input::Axis {
-                        control,
-                        dead_zone: *dead_zone,
-                        sign,
-                    });
+                    self.inputs.push(Input::Axis { control, dead_zone: *dead_zone, sign });
                 }
             }
-            InputSpec::Pair {
-                negative,
-                positive,
-                both,
-            } => {
+            InputSpec::Pair { negative, positive, both } => {
                 let pair = self.opposites(negative, positive, *both, action);
                 if !pair.is_empty() {
                     self.inputs.push(Input::Pair(pair));
@@ -311,22 +287,11 @@ impl Binder<'_> {
                     self.inputs.push(Input::Cross { x, y });
                 }
             }
-            InputSpec::Stick {
-                stick,
-                dead_zone,
-                invert_x,
-                invert_y,
-            } => {
+            InputSpec::Stick { stick, dead_zone, invert_x, invert_y } => {
                 for (x, y) in self.resolve_stick(stick, action) {
                     let (sign_x, sign_y) = (sign(*invert_x), sign(*invert_y));
                     let dead_zone = *dead_zone;
-                    self.inputs.push(Input::Stick {
-                        x,
-                        y,
-                        dead_zone,
-                        sign_x,
-                        sign_y,
-                    });
+                    self.inputs.push(Input::Stick { x, y, dead_zone, sign_x, sign_y });
                 }
             }
         }
@@ -334,8 +299,7 @@ impl Binder<'_> {
 
     fn resolve(&mut self, reference: &ControlRef, action: ActionId) -> Vec<ControlId> {
         let found: Vec<ControlId> = reference.resolve(self.roster).collect();
-        self.feeds
-            .extend(found.iter().map(|&control| (control, action)));
+        self.feeds.extend(found.iter().map(|&control| (control, action)));
         found
     }
 
@@ -345,15 +309,10 @@ impl Binder<'_> {
         action: ActionId,
     ) -> Vec<(ControlId, ControlId)> {
         let (x, y) = (format!("{}-x", stick.code), format!("{}-y", stick.code));
-        let devices = self
-            .roster
-            .devices()
-            .filter(|(_, device)| stick.means(device));
-        let found: Vec<_> = devices
-            .filter_map(|(_, d)| Some((d.control(&x)?, d.control(&y)?)))
-            .collect();
-        self.feeds
-            .extend(found.iter().flat_map(|&(x, y)| [(x, action), (y, action)]));
+        let devices = self.roster.devices().filter(|(_, device)| stick.means(device));
+        let found: Vec<_> =
+            devices.filter_map(|(_, d)| Some((d.control(&x)?, d.control(&y)?))).collect();
+        self.feeds.extend(found.iter().flat_map(|&(x, y)| [(x, action), (y, action)]));
         found
     }
 
@@ -366,11 +325,7 @@ impl Binder<'_> {
     ) -> Opposites {
         let negative = self.any_of(negative, action);
         let positive = self.any_of(positive, action);
-        Opposites {
-            negative,
-            positive,
-            both,
-        }
+        Opposites { negative, positive, both }
     }
 
     fn any_of(&mut self, references: &[ControlRef], action: ActionId) -> Side {
@@ -379,10 +334,7 @@ impl Binder<'_> {
             let found = self.resolve(reference, action);
             self.sides.extend(found);
         }
-        Side {
-            first,
-            len: self.sides.len() as u32 - first,
-        }
+        Side { first, len: self.sides.len() as u32 - first }
     }
 }
 
@@ -401,9 +353,6 @@ impl Feeds {
         for i in 0..controls {
             starts[i + 1] += starts[i];
         }
-        Feeds {
-            starts,
-            actions: pairs.into_iter().map(|(_, action)| action).collect(),
-        }
+        Feeds { starts, actions: pairs.into_iter().map(|(_, action)| action).collect() }
     }
 }

@@ -90,11 +90,7 @@ impl Cell {
         if marks.contains(Marks::REPEAT) {
             return false;
         }
-        let value = if kind.is_button() {
-            i32::from(value != 0)
-        } else {
-            value
-        };
+        let value = if kind.is_button() { i32::from(value != 0) } else { value };
         if marks.contains(Marks::CARRIED) {
             (self.actual, self.seen, self.before) = (value, value, value);
             return kind.is_button() && value != 0;
@@ -133,11 +129,7 @@ impl Cell {
         }
         let was_owed = u16::from(self.owes_press);
         let flickered = self.presses > 0 && self.actual == self.before;
-        self.seen = if latched && flickered {
-            1 - self.before
-        } else {
-            self.actual
-        };
+        self.seen = if latched && flickered { 1 - self.before } else { self.actual };
         self.value = self.seen as f32;
         self.owes_press = self.actual != 0 && self.seen == 0;
         let shown = u16::from(self.edge() == Some(Edge::Press));

@@ -37,14 +37,7 @@ impl Session {
         let plan = Plan::bind(&rig, &roster);
         let machine = Machine::new(&plan, begins);
         let history = History::new(&machine, &plan, capacity);
-        Session {
-            roster,
-            rig,
-            plan,
-            machine,
-            history,
-            labels: Vec::new(),
-        }
+        Session { roster, rig, plan, machine, history, labels: Vec::new() }
     }
 
     /// A device arrived. Its events may follow from `time` on.
@@ -69,12 +62,7 @@ impl Session {
     /// A device can be heard, or no longer; see [`Presence`].
     pub fn set_presence(&mut self, device: DeviceId, presence: Presence, time: Nanos) {
         let control = self.roster.device(device).presence();
-        self.report(Event {
-            time,
-            value: presence.value(),
-            control,
-            marks: Marks::empty(),
-        });
+        self.report(Event { time, value: presence.value(), control, marks: Marks::empty() });
     }
 
     /// Takes in an event. One that is no later than the last tick run can no
@@ -108,9 +96,7 @@ impl Session {
 
     /// Writes a label.
     pub fn add_label(&mut self, label: Label) {
-        let at = self
-            .labels
-            .partition_point(|other| other.time <= label.time);
+        let at = self.labels.partition_point(|other| other.time <= label.time);
         self.labels.insert(at, label);
     }
 
@@ -118,8 +104,7 @@ impl Session {
     pub fn remove_labels_at(&mut self, tick: Tick) -> bool {
         let before = self.labels.len();
         let rate = self.plan.rate();
-        self.labels
-            .retain(|label| rate.tick_seeing(label.time) != tick);
+        self.labels.retain(|label| rate.tick_seeing(label.time) != tick);
         self.labels.len() != before
     }
 
@@ -165,10 +150,7 @@ impl Session {
 
     /// The events of one control that `tick` saw.
     pub fn events_of(&self, control: ControlId, tick: Tick) -> impl Iterator<Item = &Event> {
-        self.history
-            .events_in(&self.plan, tick)
-            .iter()
-            .filter(move |e| e.control == control)
+        self.history.events_in(&self.plan, tick).iter().filter(move |e| e.control == control)
     }
 
     /// The history, to be written.
@@ -184,12 +166,7 @@ impl Session {
             roster: self.roster.clone(),
             rig_name: self.rig.name.clone(),
             begins_at,
-            labels: self
-                .labels
-                .iter()
-                .filter(|l| l.time >= begins_at)
-                .cloned()
-                .collect(),
+            labels: self.labels.iter().filter(|l| l.time >= begins_at).cloned().collect(),
             opening: start.opening(&self.plan, begins_at),
             segments,
         }
@@ -198,7 +175,6 @@ impl Session {
     /// Runs the whole history again and shows the machine after each tick
     /// that could have changed anything.
     pub fn replay(&self, after_tick: impl FnMut(&Machine)) {
-        self.history
-            .replay(&self.plan, self.machine.at(), after_tick);
+        self.history.replay(&self.plan, self.machine.at(), after_tick);
     }
 }

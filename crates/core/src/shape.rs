@@ -39,11 +39,7 @@ fn share(from: i32, raw: i32, to: i32) -> f32 {
 /// `sign(v) * (|v| - inner) / (1 - inner)`.
 pub fn axis_dead_zone(v: f32, inner: f32) -> f32 {
     let size = v.abs();
-    if size <= inner {
-        0.0
-    } else {
-        ((size - inner) / (1.0 - inner)).copysign(v)
-    }
+    if size <= inner { 0.0 } else { ((size - inner) / (1.0 - inner)).copysign(v) }
 }
 
 /// The radial dead zone of a stick: rest inside the circle of radius `inner`,
@@ -76,11 +72,7 @@ mod tests {
     use proptest::prelude::*;
     use rstest::rstest;
 
-    const AXIS: ControlKind = ControlKind::Axis {
-        min: -100,
-        centre: 20,
-        max: 80,
-    };
+    const AXIS: ControlKind = ControlKind::Axis { min: -100, centre: 20, max: 80 };
     const TRIGGER: ControlKind = ControlKind::Trigger { min: 0, max: 255 };
 
     #[rstest]
@@ -118,10 +110,7 @@ mod tests {
     #[case([0.45, 0.6], 0.5, [0.3, 0.4])]
     fn radial_dead_zone_by_hand(#[case] v: [f32; 2], #[case] inner: f32, #[case] out: [f32; 2]) {
         let [x, y] = radial_dead_zone(v, inner);
-        assert!(
-            (x - out[0]).abs() < 1e-6 && (y - out[1]).abs() < 1e-6,
-            "{x} {y}"
-        );
+        assert!((x - out[0]).abs() < 1e-6 && (y - out[1]).abs() < 1e-6, "{x} {y}");
     }
 
     proptest! {

@@ -41,11 +41,7 @@ impl fmt::Display for CleanText {
 fn harmless(c: char) -> char {
     let zero_width_or_bidi = matches!(c,
         '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}');
-    if c.is_control() || zero_width_or_bidi {
-        char::REPLACEMENT_CHARACTER
-    } else {
-        c
-    }
+    if c.is_control() || zero_width_or_bidi { char::REPLACEMENT_CHARACTER } else { c }
 }
 
 #[cfg(test)]

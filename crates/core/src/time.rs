@@ -84,9 +84,9 @@ impl PollRate {
     /// A rate in hertz, rounded to a millihertz; `None` outside 10 to 1000 Hz
     /// (and for NaN).
     pub fn from_hz(hz: f64) -> Option<Self> {
-        (10.0..=1000.0).contains(&hz).then(|| PollRate {
-            millihertz: libm::round(hz * 1000.0) as u32,
-        })
+        (10.0..=1000.0)
+            .contains(&hz)
+            .then(|| PollRate { millihertz: libm::round(hz * 1000.0) as u32 })
     }
 
     /// In hertz.
@@ -109,11 +109,7 @@ impl PollRate {
     /// The last tick that lies at or before this instant.
     pub fn tick_at(self, time: Nanos) -> Tick {
         let next = self.tick_seeing(time);
-        if self.time_of(next) > time {
-            next.before()
-        } else {
-            next
-        }
+        if self.time_of(next) > time { next.before() } else { next }
     }
 }
 

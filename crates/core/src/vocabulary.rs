@@ -35,9 +35,8 @@ pub const PAD: &[&str] = &[
 pub const LEVER: &[&str] = &["travel", "thumb", "detent"];
 
 /// A mouse's controls. `x` and `y` are the pointer's position on its screen.
-pub const MOUSE: &[&str] = &[
-    "left", "middle", "right", "back", "forward", "x", "y", "wheel-x", "wheel-y",
-];
+pub const MOUSE: &[&str] =
+    &["left", "middle", "right", "back", "forward", "x", "y", "wheel-x", "wheel-y"];
 
 /// A touch panel's controls: up to five contacts, each a touch and a place.
 pub const GLASS: &[&str] = &[

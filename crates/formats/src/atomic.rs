@@ -21,9 +21,7 @@ pub fn save_atomically(
         Some(folder) if !folder.as_os_str().is_empty() => folder,
         _ => Path::new("."),
     };
-    let temporary = tempfile::Builder::new()
-        .prefix(".gtrig-")
-        .tempfile_in(folder)?;
+    let temporary = tempfile::Builder::new().prefix(".gtrig-").tempfile_in(folder)?;
     let mut buffered = BufWriter::with_capacity(1 << 16, temporary.as_file());
     write(&mut buffered)?;
     buffered.flush()?;

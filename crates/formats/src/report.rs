@@ -49,14 +49,7 @@ pub fn write(
         Form::Csv => {
             let mut writer = csv::Writer::from_writer(out);
             writer.write_record(COLUMNS)?;
-            let totals = Run::new(
-                session,
-                every_tick,
-                CsvSink {
-                    writer: &mut writer,
-                },
-            )
-            .write();
+            let totals = Run::new(session, every_tick, CsvSink { writer: &mut writer }).write();
             writer.flush()?;
             totals
         }
@@ -140,8 +133,7 @@ impl<W: Write> Sink for CsvSink<'_, W> {
         let (tick, t) = (line.tick.to_string(), line.t.to_string());
         for edge in &line.edges {
             let marks = edge.marks.join("+");
-            self.writer
-                .write_record([&tick, &t, edge.edge, &edge.on, "", "", "", &marks])?;
+            self.writer.write_record([&tick, &t, edge.edge, &edge.on, "", "", "", &marks])?;
         }
         for action in &line.actions {
             let [x, y] = match action.value {
@@ -150,8 +142,7 @@ impl<W: Write> Sink for CsvSink<'_, W> {
                 Value::Plane([x, y]) => [x.to_string(), y.to_string()],
             };
             let by = action.by.as_deref().unwrap_or_default();
-            self.writer
-                .write_record([&tick, &t, "action", action.name, &x, &y, by, ""])?;
+            self.writer.write_record([&tick, &t, "action", action.name, &x, &y, by, ""])?;
         }
         Ok(())
     }
@@ -174,14 +165,7 @@ impl<'a, S: Sink> Run<'a, S> {
     fn new(session: &'a Session, every_tick: bool, sink: S) -> Self {
         let next = session.history().begins();
         let totals = Totals::default();
-        let mut run = Run {
-            session,
-            every_tick,
-            next,
-            last_actions: Vec::new(),
-            totals,
-            sink,
-        };
+        let mut run = Run { session, every_tick, next, last_actions: Vec::new(), totals, sink };
         if every_tick {
             run.last_actions = run.actions(&Machine::new(session.plan(), next));
         }
@@ -247,12 +231,7 @@ impl<'a, S: Sink> Run<'a, S> {
         actions: Vec<ActionEntry<'a>>,
     ) -> io::Result<()> {
         let Nanos(t) = self.rate().time_of(tick);
-        self.sink.tick(&TickLine {
-            tick: tick.0,
-            t,
-            edges,
-            actions,
-        })
+        self.sink.tick(&TickLine { tick: tick.0, t, edges, actions })
     }
 
     fn edges(&mut self, machine: &Machine) -> Vec<EdgeEntry> {
@@ -260,9 +239,7 @@ impl<'a, S: Sink> Run<'a, S> {
         let mut ids: Vec<ControlId> = machine.touched().to_vec();
         ids.sort_unstable();
         ids.retain(|&id| has_edges(roster, id));
-        ids.into_iter()
-            .filter_map(|id| self.edge(machine, id))
-            .collect()
+        ids.into_iter().filter_map(|id| self.edge(machine, id)).collect()
     }
 
     fn edge(&mut self, machine: &Machine, id: ControlId) -> Option<EdgeEntry> {
@@ -279,9 +256,7 @@ impl<'a, S: Sink> Run<'a, S> {
             None if cell.marks.contains(LaneMarks::LOST) => "none",
             None => return None,
         };
-        let words = LaneMarks::WORDS
-            .iter()
-            .filter(|(mark, _)| cell.marks.contains(*mark));
+        let words = LaneMarks::WORDS.iter().filter(|(mark, _)| cell.marks.contains(*mark));
         Some(EdgeEntry {
             on: self.session.roster().address(id).to_string(),
             edge,
@@ -291,9 +266,7 @@ impl<'a, S: Sink> Run<'a, S> {
 
     fn actions(&self, machine: &Machine) -> Vec<ActionEntry<'a>> {
         let mut ids: Vec<ActionId> = match self.every_tick {
-            true => (0..self.session.plan().action_count() as u16)
-                .map(ActionId)
-                .collect(),
+            true => (0..self.session.plan().action_count() as u16).map(ActionId).collect(),
             false => machine.changed().to_vec(),
         };
         ids.sort_unstable();
@@ -308,14 +281,8 @@ impl<'a, S: Sink> Run<'a, S> {
             Gives::Axis => Value::Axis(state.x),
             Gives::Plane => Value::Plane([state.x, state.y]),
         };
-        let by = state
-            .driver
-            .map(|id| self.session.roster().address(id).to_string());
-        ActionEntry {
-            name: &spec.name,
-            value,
-            by,
-        }
+        let by = state.driver.map(|id| self.session.roster().address(id).to_string());
+        ActionEntry { name: &spec.name, value, by }
     }
 }
 

@@ -28,11 +28,7 @@ const MAX_BYTES: usize = 4 << 20;
 pub fn parse(file: &str, text: &str) -> Result<Rig, RigError> {
     let mut problems = Problems::new(text);
     if text.len() > MAX_BYTES {
-        problems.add(
-            0..0,
-            format!("a file of {} bytes", text.len()),
-            "a rig of at most 4 MiB",
-        );
+        problems.add(0..0, format!("a file of {} bytes", text.len()), "a rig of at most 4 MiB");
         return Err(problems.into_error(file));
     }
     let (document, errors) = DeTable::parse_recoverable(text);
@@ -40,23 +36,13 @@ pub fn parse(file: &str, text: &str) -> Result<Rig, RigError> {
         let span = error.span().unwrap_or(0..0);
         problems.add(span, error.message().to_owned(), "well-formed TOML");
     }
-    let rig = read(
-        &mut problems,
-        Fields::root(document.get_ref(), document.span()),
-    );
-    if problems.is_empty() {
-        Ok(rig)
-    } else {
-        Err(problems.into_error(file))
-    }
+    let rig = read(&mut problems, Fields::root(document.get_ref(), document.span()));
+    if problems.is_empty() { Ok(rig) } else { Err(problems.into_error(file)) }
 }
 
 fn read(problems: &mut Problems, mut root: Fields) -> Rig {
     check_version(problems, &mut root);
-    let name = root
-        .take("name")
-        .and_then(|v| v.string(problems))
-        .unwrap_or("unnamed rig");
+    let name = root.take("name").and_then(|v| v.string(problems)).unwrap_or("unnamed rig");
     let mut rig = Rig {
         name: CleanText::new(name),
         rate: PollRate::DEFAULT,
@@ -68,16 +54,9 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
         sampling.finish(problems);
     }
     if let Some(table) = root.take("action").and_then(|v| v.table(problems)) {
-        rig.actions = table
-            .entries()
-            .filter_map(|e| actions::read(problems, &e))
-            .collect();
+        rig.actions = table.entries().filter_map(|e| actions::read(problems, &e)).collect();
         if rig.actions.len() > actions::MAX {
-            problems.add(
-                table.span(),
-                format!("{} actions", rig.actions.len()),
-                "at most 10000",
-            );
+            problems.add(table.span(), format!("{} actions", rig.actions.len()), "at most 10000");
         }
     }
     root.finish(problems);
@@ -94,18 +73,13 @@ fn check_version(problems: &mut Problems, root: &mut Fields) {
 }
 
 fn read_sampling(problems: &mut Problems, sampling: &mut Fields, rig: &mut Rig) {
-    if let Some(hz) = sampling
-        .take("poll-hz")
-        .and_then(|v| v.tunable(problems, &tunable::POLL_HZ))
+    if let Some(hz) = sampling.take("poll-hz").and_then(|v| v.tunable(problems, &tunable::POLL_HZ))
         && let Some(rate) = PollRate::from_hz(hz)
     {
         rig.rate = rate;
     }
     if let Some(value) = sampling.take("latched") {
-        rig.latched = value
-            .items(problems)
-            .filter_map(|v| latch(problems, &v))
-            .collect();
+        rig.latched = value.items(problems).filter_map(|v| latch(problems, &v)).collect();
     }
 }
 

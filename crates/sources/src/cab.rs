@@ -29,27 +29,13 @@ use std::collections::VecDeque;
 #[derive(Clone, Debug, PartialEq)]
 enum Act {
     /// A button goes down or up.
-    Button {
-        device: Model,
-        code: &'static str,
-        down: bool,
-    },
+    Button { device: Model, code: &'static str, down: bool },
     /// A key repeats by itself while it is held.
     Repeat { code: &'static str },
     /// A control is moved to a share of its travel, as a hand does.
-    Move {
-        device: Model,
-        code: &'static str,
-        to: f32,
-        over: Nanos,
-    },
+    Move { device: Model, code: &'static str, to: f32, over: Nanos },
     /// The centre of a control wanders off to a share of its travel.
-    Drift {
-        device: Model,
-        code: &'static str,
-        to: f32,
-        over: Nanos,
-    },
+    Drift { device: Model, code: &'static str, to: f32, over: Nanos },
     /// A device is connected.
     Plug(Model),
     /// A device is disconnected.
@@ -76,22 +62,8 @@ impl Timetable {
 
     /// A button pressed and released.
     fn tap(&mut self, device: Model, code: &'static str, from: Nanos, until: Nanos) {
-        self.add(
-            from,
-            Act::Button {
-                device,
-                code,
-                down: true,
-            },
-        );
-        self.add(
-            until,
-            Act::Button {
-                device,
-                code,
-                down: false,
-            },
-        );
+        self.add(from, Act::Button { device, code, down: true });
+        self.add(until, Act::Button { device, code, down: false });
     }
 }
 
@@ -128,12 +100,7 @@ impl Cab {
 
     fn idle(seed: u64) -> Self {
         let rng = Pcg32::seed_from_u64(seed);
-        Cab {
-            rng,
-            timetable: Timetable::default(),
-            operator: None,
-            devices: Vec::new(),
-        }
+        Cab { rng, timetable: Timetable::default(), operator: None, devices: Vec::new() }
     }
 
     fn perform(&mut self, session: &mut Session, time: Nanos, act: Act) {
@@ -150,10 +117,7 @@ impl Cab {
                 }
             }
             Act::Label(text) => {
-                session.add_label(Label {
-                    time,
-                    text: gtrig_core::CleanText::new(text),
-                });
+                session.add_label(Label { time, text: gtrig_core::CleanText::new(text) });
             }
             Act::Button { device, code, down } => {
                 self.report(session, device, code, i32::from(down), Marks::empty(), time);
@@ -161,31 +125,17 @@ impl Cab {
             Act::Repeat { code } => {
                 self.report(session, Model::Keys, code, 1, Marks::REPEAT, time);
             }
-            Act::Move {
-                device,
-                code,
-                to,
-                over,
-            } => {
+            Act::Move { device, code, to, over } => {
                 self.axis(device, code, |axis| axis.hand.go(time, over, to));
             }
-            Act::Drift {
-                device,
-                code,
-                to,
-                over,
-            } => {
+            Act::Drift { device, code, to, over } => {
                 self.axis(device, code, |axis| axis.drift.go(time, over, to));
             }
         }
     }
 
     fn plug(&mut self, session: &mut Session, model: Model, time: Nanos) {
-        let Maker {
-            info,
-            axes,
-            interval,
-        } = model.maker();
+        let Maker { info, axes, interval } = model.maker();
         // The cab has five devices; a roster has room for thousands.
         let Ok(id) = session.plug(info, time) else {
             return;
@@ -196,13 +146,7 @@ impl Cab {
             .filter_map(|wear| Some(Axis::new(*wear, session, device.control(wear.code)?)))
             .collect();
         let next_report = time.0 + interval;
-        self.devices.push(Simulated {
-            model,
-            id,
-            axes,
-            interval,
-            next_report,
-        });
+        self.devices.push(Simulated { model, id, axes, interval, next_report });
     }
 
     fn report(
@@ -217,12 +161,7 @@ impl Cab {
         let device = self.devices.iter().find(|d| d.model == model);
         let control = device.and_then(|d| session.roster().device(d.id).control(code));
         if let Some(control) = control {
-            session.report(Event {
-                time,
-                value,
-                control,
-                marks,
-            });
+            session.report(Event { time, value, control, marks });
         }
     }
 
@@ -235,11 +174,7 @@ impl Cab {
 
     /// The device whose report is due first.
     fn next_report(&self) -> Option<(u64, usize)> {
-        let due = self
-            .devices
-            .iter()
-            .enumerate()
-            .map(|(at, d)| (d.next_report, at));
+        let due = self.devices.iter().enumerate().map(|(at, d)| (d.next_report, at));
         due.min()
     }
 
@@ -249,12 +184,7 @@ impl Cab {
         for axis in &mut device.axes {
             if let Some(value) = axis.report(time, &mut self.rng) {
                 let control = axis.control;
-                session.report(Event {
-                    time,
-                    value,
-                    control,
-                    marks: Marks::empty(),
-                });
+                session.report(Event { time, value, control, marks: Marks::empty() });
             }
         }
         // No clock of a cheap device keeps its interval to the microsecond.

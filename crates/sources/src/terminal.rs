@@ -53,12 +53,7 @@ impl Terminal {
     ) -> Result<Self, RosterError> {
         let keys = session.plug(keys_info(), now)?;
         let mouse = session.plug(mouse_info(columns, rows), now)?;
-        let mut terminal = Terminal {
-            how,
-            keys,
-            mouse,
-            held: Vec::new(),
-        };
+        let mut terminal = Terminal { how, keys, mouse, held: Vec::new() };
         terminal.listen(session, false, now);
         Ok(terminal)
     }
@@ -82,14 +77,7 @@ impl Terminal {
         let Some(control) = session.roster().device(self.keys).control(code) else {
             return;
         };
-        let mut report = |value, marks| {
-            session.report(Event {
-                time: now,
-                value,
-                control,
-                marks,
-            })
-        };
+        let mut report = |value, marks| session.report(Event { time: now, value, control, marks });
         match (key.kind, self.how) {
             (KeyEventKind::Release, _) => report(0, Marks::empty()),
             (KeyEventKind::Repeat, _) => report(1, Marks::REPEAT),
@@ -127,12 +115,7 @@ impl Terminal {
             .map(|(code, cell)| control(code).map(|c| (c, i32::from(cell))));
         // The place first: a click is where the pointer already is.
         for (control, value) in place.into_iter().chain([moved]).flatten() {
-            session.report(Event {
-                time: now,
-                value,
-                control,
-                marks: Marks::empty(),
-            });
+            session.report(Event { time: now, value, control, marks: Marks::empty() });
         }
     }
 }
@@ -144,12 +127,7 @@ impl Source for Terminal {
             if until > now {
                 return true;
             }
-            session.report(Event {
-                time: until,
-                value: 0,
-                control,
-                marks: Marks::INFERRED,
-            });
+            session.report(Event { time: until, value: 0, control, marks: Marks::INFERRED });
             false
         });
     }
@@ -164,10 +142,7 @@ fn button_code(button: MouseButton) -> &'static str {
 }
 
 fn keys_info() -> DeviceInfo {
-    let key = |code: &&str| ControlInfo {
-        code: (*code).to_owned(),
-        kind: ControlKind::Button,
-    };
+    let key = |code: &&str| ControlInfo { code: (*code).to_owned(), kind: ControlKind::Button };
     DeviceInfo {
         identity: "terminal-keys".to_owned(),
         kind: DeviceKind::Keys,
@@ -179,21 +154,12 @@ fn keys_info() -> DeviceInfo {
 
 fn mouse_info(columns: u16, rows: u16) -> DeviceInfo {
     let kind = |code: &str| match code {
-        "x" => ControlKind::Position {
-            min: 0,
-            max: i32::from(columns.max(2)) - 1,
-        },
-        "y" => ControlKind::Position {
-            min: 0,
-            max: i32::from(rows.max(2)) - 1,
-        },
+        "x" => ControlKind::Position { min: 0, max: i32::from(columns.max(2)) - 1 },
+        "y" => ControlKind::Position { min: 0, max: i32::from(rows.max(2)) - 1 },
         "wheel-x" | "wheel-y" => ControlKind::Relative,
         _ => ControlKind::Button,
     };
-    let control = |code: &&str| ControlInfo {
-        code: (*code).to_owned(),
-        kind: kind(code),
-    };
+    let control = |code: &&str| ControlInfo { code: (*code).to_owned(), kind: kind(code) };
     DeviceInfo {
         identity: "terminal-mouse".to_owned(),
         kind: DeviceKind::Mouse,

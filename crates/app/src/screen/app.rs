@@ -103,11 +103,7 @@ impl App {
         terminal: Option<Terminal>,
         theme: Theme,
     ) -> Self {
-        App {
-            sources,
-            terminal,
-            ..App::new(session, theme)
-        }
+        App { sources, terminal, ..App::new(session, theme) }
     }
 
     /// A take, frozen where something can be seen.
@@ -134,11 +130,7 @@ impl App {
             now: Nanos(0),
             playhead: Playhead::Live,
             playing: None,
-            stretch: Stretch {
-                first: Tick(0),
-                columns: 80,
-                zoom: Zoom::NORMAL,
-            },
+            stretch: Stretch { first: Tick(0), columns: 80, zoom: Zoom::NORMAL },
             bench: Bench::Board,
             device: 0,
             filter: String::new(),
@@ -165,23 +157,15 @@ impl App {
     fn look_at_the_point(&mut self) {
         let lost = self.lanes().into_iter().find_map(|lane| {
             let first = |log: &LaneLog| {
-                log.changes_after(Tick(0))
-                    .find(|c| c.marks.contains(LaneMarks::LOST))
+                log.changes_after(Tick(0)).find(|c| c.marks.contains(LaneMarks::LOST))
             };
             Some((lane, first(self.log(lane))?.tick))
         });
         let rate = self.session.plan().rate();
-        let label = self
-            .session
-            .labels()
-            .first()
-            .map(|label| rate.tick_seeing(label.time));
+        let label = self.session.labels().first().map(|label| rate.tick_seeing(label.time));
         let tick = lost.map(|(_, tick)| tick).or(label).unwrap_or_default();
         let moves = |lane: &Lane| Some(self.log(*lane).changes_after(tick).next()?.tick);
-        let moving = self
-            .lanes()
-            .into_iter()
-            .filter_map(|lane| Some((moves(&lane)?, lane)));
+        let moving = self.lanes().into_iter().filter_map(|lane| Some((moves(&lane)?, lane)));
         let next = moving.min_by_key(|(tick, _)| *tick).map(|(_, lane)| lane);
         self.chosen = lost.map(|(lane, _)| lane).or(next);
         self.freeze_at(tick);
@@ -191,11 +175,7 @@ impl App {
     pub fn advance(&mut self, now: Nanos) {
         self.now = now.max(self.now);
         self.finish_jobs();
-        if self
-            .notice
-            .as_ref()
-            .is_some_and(|notice| notice.until < self.now)
-        {
+        if self.notice.as_ref().is_some_and(|notice| notice.until < self.now) {
             self.notice = None;
         }
         if self.is_take {
@@ -265,11 +245,7 @@ impl App {
 
     pub(crate) fn tell(&mut self, text: String, is_bad: bool) {
         let until = Nanos(self.now.0 + NOTICE_TIME.0);
-        self.notice = Some(Notice {
-            text,
-            is_bad,
-            until,
-        });
+        self.notice = Some(Notice { text, is_bad, until });
     }
 
     pub(crate) fn lanes(&self) -> Vec<Lane> {
@@ -287,9 +263,7 @@ impl App {
     /// The lane that commands are about: the chosen one, or the first.
     pub(crate) fn lane(&self) -> Option<Lane> {
         let lanes = self.lanes();
-        self.chosen
-            .filter(|lane| lanes.contains(lane))
-            .or(lanes.first().copied())
+        self.chosen.filter(|lane| lanes.contains(lane)).or(lanes.first().copied())
     }
 
     fn freeze_at(&mut self, tick: Tick) {
@@ -377,11 +351,7 @@ impl App {
         let typed = prompt.key(key);
         let (purpose, text) = (prompt.purpose, prompt.text().to_owned());
         if purpose == Purpose::Filter {
-            self.filter = if typed == Typed::Dropped {
-                String::new()
-            } else {
-                text.clone()
-            };
+            self.filter = if typed == Typed::Dropped { String::new() } else { text.clone() };
             self.first_lane = 0;
         }
         if typed != Typed::Going {
@@ -399,11 +369,7 @@ impl App {
                 self.tell("no file was named: nothing done".to_owned(), true);
             }
             Purpose::Save => {
-                jobs::save(
-                    PathBuf::from(text),
-                    self.session.recording(),
-                    self.jobs.0.clone(),
-                );
+                jobs::save(PathBuf::from(text), self.session.recording(), self.jobs.0.clone());
             }
             Purpose::Open => {
                 let rig = self.session.rig().clone();
@@ -416,21 +382,11 @@ impl App {
     fn finish_jobs(&mut self) {
         while let Ok(outcome) = self.jobs.1.try_recv() {
             match outcome {
-                Outcome::Saved {
-                    path,
-                    events,
-                    result: Ok(()),
-                } => {
+                Outcome::Saved { path, events, result: Ok(()) } => {
                     self.unsaved = false;
-                    self.tell(
-                        format!("saved {events} events to {}", path.display()),
-                        false,
-                    );
+                    self.tell(format!("saved {events} events to {}", path.display()), false);
                 }
-                Outcome::Saved {
-                    result: Err(why), ..
-                }
-                | Outcome::Opened(Err(why)) => {
+                Outcome::Saved { result: Err(why), .. } | Outcome::Opened(Err(why)) => {
                     self.tell(why, true);
                 }
                 Outcome::Opened(Ok(opened)) => self.replace_with(*opened),
@@ -443,13 +399,7 @@ impl App {
     fn replace_with(&mut self, opened: Opened) {
         let (bench, tall, columns) = (self.bench, self.tall, self.stretch.columns);
         let now = self.now;
-        *self = App {
-            now,
-            bench,
-            tall,
-            hit: self.hit,
-            ..App::take(opened, self.theme)
-        };
+        *self = App { now, bench, tall, hit: self.hit, ..App::take(opened, self.theme) };
         self.stretch.columns = columns;
         // The notice was timed by a clock that stood at zero.
         if let Some(notice) = &mut self.notice {
@@ -500,16 +450,8 @@ impl App {
     fn freeze_or_go(&mut self) {
         if self.is_take {
             let restart = self.tick() >= self.last();
-            let from = if restart {
-                self.session.history().begins()
-            } else {
-                self.tick()
-            };
-            self.playing = if self.is_playing() {
-                None
-            } else {
-                Some((self.now, from))
-            };
+            let from = if restart { self.session.history().begins() } else { self.tick() };
+            self.playing = if self.is_playing() { None } else { Some((self.now, from)) };
         } else if self.is_live() {
             self.go_to(self.last());
         } else {
@@ -532,11 +474,7 @@ impl App {
         let columns = self.stretch.columns;
         let zooms = (0..32).map(|steps| Zoom::NORMAL.by(steps));
         let fits = |zoom: &Zoom| zoom.ticks_in(columns) >= ticks + zoom.ticks_per_column();
-        let zoom = zooms
-            .clone()
-            .find(fits)
-            .or(zooms.last())
-            .unwrap_or(Zoom::NORMAL);
+        let zoom = zooms.clone().find(fits).or(zooms.last()).unwrap_or(Zoom::NORMAL);
         self.stretch = Stretch::ending(self.last(), columns, zoom);
         self.stretch.pan(-4, self.last());
         self.stretch.show(first);
@@ -608,21 +546,14 @@ impl App {
     /// The marks, as ticks.
     pub(crate) fn marks(&self) -> impl DoubleEndedIterator<Item = (Tick, &CleanText)> {
         let rate = self.session.plan().rate();
-        self.session
-            .labels()
-            .iter()
-            .map(move |label| (rate.tick_seeing(label.time), &label.text))
+        self.session.labels().iter().map(move |label| (rate.tick_seeing(label.time), &label.text))
     }
 
     fn jump_to_mark(&mut self, way: i32) {
         let here = self.tick();
         let found = match way > 0 {
             true => self.marks().map(|(tick, _)| tick).find(|&tick| tick > here),
-            false => self
-                .marks()
-                .rev()
-                .map(|(tick, _)| tick)
-                .find(|&tick| tick < here),
+            false => self.marks().rev().map(|(tick, _)| tick).find(|&tick| tick < here),
         };
         match found {
             Some(tick) => self.go_to(tick),
@@ -648,11 +579,7 @@ impl App {
 
     /// The device of the device bench.
     pub(crate) fn device(&self) -> Option<DeviceId> {
-        self.session
-            .roster()
-            .devices()
-            .nth(self.device)
-            .map(|(id, _)| id)
+        self.session.roster().devices().nth(self.device).map(|(id, _)| id)
     }
 
     fn capture(&mut self, at: Nanos) {
@@ -681,11 +608,7 @@ impl App {
                 self.go_to(self.stretch.tick_at(column));
             }
             MouseEventKind::ScrollUp | MouseEventKind::ScrollDown if traces.contains(place) => {
-                let steps = if mouse.kind == MouseEventKind::ScrollUp {
-                    -1
-                } else {
-                    1
-                };
+                let steps = if mouse.kind == MouseEventKind::ScrollUp { -1 } else { 1 };
                 self.zoom(self.stretch.tick_at(mouse.column - traces.x), steps);
             }
             _ => {}
@@ -715,10 +638,7 @@ impl App {
         use gtrig_core::ControlKind::{Axis, Relative};
         match lane {
             Lane::Control(id) => {
-                matches!(
-                    self.session.roster().control(id).kind,
-                    Axis { .. } | Relative
-                )
+                matches!(self.session.roster().control(id).kind, Axis { .. } | Relative)
             }
             Lane::Action(id, _) => !self.session.plan().gives(id).is_digital(),
         }
@@ -740,16 +660,11 @@ impl App {
             }
         }
         let lanes = self.lanes();
-        let chosen = self
-            .lane()
-            .and_then(|lane| lanes.iter().position(|&l| l == lane));
+        let chosen = self.lane().and_then(|lane| lanes.iter().position(|&l| l == lane));
         let chosen = chosen.unwrap_or(0);
         self.first_lane = self.first_lane.min(chosen);
         let height = |from: usize| -> u16 {
-            lanes[from..=chosen]
-                .iter()
-                .map(|&lane| self.lane_height(lane))
-                .sum()
+            lanes[from..=chosen].iter().map(|&lane| self.lane_height(lane)).sum()
         };
         let mut first = self.first_lane;
         while first < chosen && height(first) > hit.lanes.height {
@@ -771,9 +686,7 @@ impl App {
     pub(crate) fn ticks_since_change(&self, control: ControlId) -> Option<u32> {
         let lane = self.session.history().control_lane(control);
         let tick = self.tick();
-        lane.changes_before(tick.next())
-            .next()
-            .map(|change| tick.0 - change.tick.0)
+        lane.changes_before(tick.next()).next().map(|change| tick.0 - change.tick.0)
     }
 }
 
@@ -782,7 +695,5 @@ fn offset(tick: Tick, by: i32) -> Tick {
 }
 
 fn default_save_name() -> String {
-    jiff::Zoned::now()
-        .strftime("quay-%Y%m%d-%H%M%S.take.jsonl")
-        .to_string()
+    jiff::Zoned::now().strftime("quay-%Y%m%d-%H%M%S.take.jsonl").to_string()
 }

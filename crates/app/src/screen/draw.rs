@@ -55,11 +55,7 @@ fn bench_rule(buffer: &mut Buffer, area: Rect, app: &App) {
     paint::rule(buffer, area, app.theme);
     let mut x = area.x + 2;
     for (bench, title) in [(Bench::Board, " 1 board "), (Bench::Device, " 2 device ")] {
-        let style = if app.bench == bench {
-            app.theme.strong()
-        } else {
-            app.theme.faint()
-        };
+        let style = if app.bench == bench { app.theme.strong() } else { app.theme.faint() };
         x = paint::text(buffer, area, x, title, style) + 1;
     }
 }

@@ -13,11 +13,7 @@ use std::{
 /// What a job came to.
 #[derive(Debug)]
 pub(crate) enum Outcome {
-    Saved {
-        path: PathBuf,
-        events: usize,
-        result: Result<(), String>,
-    },
+    Saved { path: PathBuf, events: usize, result: Result<(), String> },
     Opened(Result<Box<Opened>, String>),
 }
 
@@ -30,11 +26,7 @@ pub(crate) fn save(path: PathBuf, recording: Recording, done: Sender<Outcome>) {
         });
         let events = recording.events().count();
         // Without a receiver the program is ending, and nobody asks.
-        let _ = done.send(Outcome::Saved {
-            path,
-            events,
-            result,
-        });
+        let _ = done.send(Outcome::Saved { path, events, result });
     });
 }
 
@@ -43,8 +35,6 @@ pub(crate) fn open(path: &Path, rig: Rig, done: Sender<Outcome>) {
     let path = path.to_owned();
     thread::spawn(move || {
         let opened = files::open_take(&path, rig, Capacity::DEFAULT);
-        let _ = done.send(Outcome::Opened(
-            opened.map(Box::new).map_err(|e| format!("{e:#}")),
-        ));
+        let _ = done.send(Outcome::Opened(opened.map(Box::new).map_err(|e| format!("{e:#}"))));
     });
 }

@@ -57,14 +57,7 @@ const fn row(
     hint: &'static str,
     help: &'static str,
 ) -> Binding {
-    Binding {
-        keys,
-        command,
-        shown,
-        hint,
-        help,
-        group,
-    }
+    Binding { keys, command, shown, hint, help, group }
 }
 
 use super::view::Bench;
@@ -126,10 +119,7 @@ pub(crate) fn command(key: &KeyEvent) -> Option<Command> {
             || (shift_is_free && modifiers.difference(SHIFT) == wanted.difference(SHIFT));
         same && code == key.code
     };
-    BINDINGS
-        .iter()
-        .find(|b| b.keys.iter().any(is_it))
-        .map(|b| b.command)
+    BINDINGS.iter().find(|b| b.keys.iter().any(is_it)).map(|b| b.command)
 }
 
 #[cfg(test)]
@@ -151,9 +141,6 @@ mod tests {
             let key = KeyEvent::new(Char('M'), modifiers);
             assert_eq!(command(&key), Some(Command::MarkWithWords));
         }
-        assert_eq!(
-            command(&KeyEvent::new(Char('m'), NONE)),
-            Some(Command::Mark)
-        );
+        assert_eq!(command(&KeyEvent::new(Char('m'), NONE)), Some(Command::Mark));
     }
 }

@@ -40,10 +40,7 @@ pub(crate) enum Typed {
 
 impl Prompt {
     pub(crate) fn new(purpose: Purpose, text: &str) -> Self {
-        Prompt {
-            purpose,
-            input: Input::new(text.to_owned()),
-        }
+        Prompt { purpose, input: Input::new(text.to_owned()) }
     }
 
     pub(crate) fn text(&self) -> &str {

@@ -66,10 +66,7 @@ pub fn run(start: Start, release_after: Nanos) -> anyhow::Result<Verdict> {
     };
     let size = crossterm::terminal::size().unwrap_or((80, 24));
     let (mut app, began) = build(start, how, size)?;
-    let clock = Clock {
-        start: Instant::now(),
-        began,
-    };
+    let clock = Clock { start: Instant::now(), began };
     let heard = listen()?;
     let mut screen = ratatui::Terminal::new(CrosstermBackend::new(stdout()))?;
     let mut taken = Some(taken);

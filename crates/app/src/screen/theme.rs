@@ -26,9 +26,7 @@ impl Theme {
     /// With colours, unless the environment has a non-empty `NO_COLOR`.
     pub fn from_environment() -> Self {
         let refused = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
-        Theme {
-            has_colours: !refused,
-        }
+        Theme { has_colours: !refused }
     }
 
     /// With or without colours.
@@ -37,11 +35,7 @@ impl Theme {
     }
 
     fn coloured(self, colour: Color) -> Style {
-        if self.has_colours {
-            Style::new().fg(colour)
-        } else {
-            Style::new()
-        }
+        if self.has_colours { Style::new().fg(colour) } else { Style::new() }
     }
 
     pub(crate) fn fired(self) -> Style {
@@ -100,10 +94,7 @@ impl Theme {
             Badge::Frozen => WIRE,
             Badge::Captured => Color::Indexed(208),
         };
-        Style::new()
-            .fg(Color::Indexed(16))
-            .bg(colour)
-            .add_modifier(Modifier::BOLD)
+        Style::new().fg(Color::Indexed(16)).bg(colour).add_modifier(Modifier::BOLD)
     }
 
     /// The column of the playhead.
@@ -126,31 +117,15 @@ pub(crate) enum Badge {
 /// The glyph of the weightiest mark, its style, and its meaning.
 pub(crate) const MARKS: [(LaneMarks, &str, &str); 5] = [
     (LaneMarks::LOST, "╳", "a press was lost between two polls"),
-    (
-        LaneMarks::CAUGHT,
-        "◈",
-        "a tap between two polls, caught by the latch",
-    ),
-    (
-        LaneMarks::SYNTHETIC,
-        "⊥",
-        "released because its device could not be heard",
-    ),
-    (
-        LaneMarks::INFERRED,
-        "?",
-        "release inferred from silence, not reported",
-    ),
+    (LaneMarks::CAUGHT, "◈", "a tap between two polls, caught by the latch"),
+    (LaneMarks::SYNTHETIC, "⊥", "released because its device could not be heard"),
+    (LaneMarks::INFERRED, "?", "release inferred from silence, not reported"),
     (LaneMarks::LATE, "«", "reported after its own tick had run"),
 ];
 
 /// The glyph and style of marks; `None` when there are none.
 pub(crate) fn mark(theme: Theme, marks: LaneMarks) -> Option<(&'static str, Style)> {
     let (mark, glyph, _) = MARKS.iter().find(|(mark, ..)| marks.contains(*mark))?;
-    let style = if *mark == LaneMarks::LOST {
-        theme.lost()
-    } else {
-        theme.doubtful()
-    };
+    let style = if *mark == LaneMarks::LOST { theme.lost() } else { theme.doubtful() };
     Some((glyph, style))
 }

@@ -65,21 +65,13 @@ impl Stretch {
         let width = zoom.ticks_per_column();
         let end = (u64::from(last.0) / u64::from(width) + 1) * u64::from(width);
         let first = end.saturating_sub(u64::from(zoom.ticks_in(columns)));
-        Stretch {
-            first: Tick(first as u32),
-            columns,
-            zoom,
-        }
+        Stretch { first: Tick(first as u32), columns, zoom }
     }
 
     /// The first tick of a column.
     pub(crate) fn tick_at(&self, column: u16) -> Tick {
         let column = u32::from(column) / self.zoom.columns_per_tick();
-        Tick(
-            self.first
-                .0
-                .saturating_add(column.saturating_mul(self.zoom.ticks_per_column())),
-        )
+        Tick(self.first.0.saturating_add(column.saturating_mul(self.zoom.ticks_per_column())))
     }
 
     /// The first column of a tick, if it is in view.
@@ -197,11 +189,7 @@ mod tests {
     #[case(0)]
     #[case(5)]
     fn columns_and_ticks_agree(#[case] zoom: i32) {
-        let stretch = Stretch {
-            first: Tick(640),
-            columns: 120,
-            zoom: Zoom::NORMAL.by(zoom),
-        };
+        let stretch = Stretch { first: Tick(640), columns: 120, zoom: Zoom::NORMAL.by(zoom) };
         for column in 0..120 {
             let tick = stretch.tick_at(column);
             let back = stretch.column_of(tick).unwrap();
@@ -211,11 +199,7 @@ mod tests {
 
     #[test]
     fn zooming_keeps_the_playhead_in_view() {
-        let mut stretch = Stretch {
-            first: Tick(1000),
-            columns: 120,
-            zoom: Zoom::NORMAL,
-        };
+        let mut stretch = Stretch { first: Tick(1000), columns: 120, zoom: Zoom::NORMAL };
         for steps in [1, 1, 1, -1, -1, -1, -1, -1, -1, 20, -40] {
             stretch.zoom_around(Tick(1077), steps);
             assert!(stretch.column_of(Tick(1077)).is_some(), "{stretch:?}");
@@ -224,11 +208,7 @@ mod tests {
 
     #[test]
     fn showing_a_tick_moves_as_little_as_possible() {
-        let mut stretch = Stretch {
-            first: Tick(100),
-            columns: 50,
-            zoom: Zoom::NORMAL,
-        };
+        let mut stretch = Stretch { first: Tick(100), columns: 50, zoom: Zoom::NORMAL };
         stretch.show(Tick(120));
         assert_eq!(stretch.first, Tick(100));
         stretch.show(Tick(150));

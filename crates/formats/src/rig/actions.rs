@@ -22,24 +22,13 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry) -> Option<ActionSpec>
     let mut fields = entry.value.table(problems)?;
     let gives = match fields.take("gives") {
         Some(value) => value.word(problems, &Gives::ALL.map(|g| (g.word(), g))),
-        None => missing(
-            problems,
-            entry,
-            "`gives`: \"on\", \"pulse\", \"axis\" or \"plane\"",
-        ),
+        None => missing(problems, entry, "`gives`: \"on\", \"pulse\", \"axis\" or \"plane\""),
     };
     let clamp = fields.take("clamp");
     let inputs = match fields.take("from") {
-        Some(value) => value
-            .items(problems)
-            .filter_map(|v| input(problems, &v, gives))
-            .collect(),
-        None => missing(
-            problems,
-            entry,
-            "`from`: the controls that drive the action",
-        )
-        .unwrap_or_default(),
+        Some(value) => value.items(problems).filter_map(|v| input(problems, &v, gives)).collect(),
+        None => missing(problems, entry, "`from`: the controls that drive the action")
+            .unwrap_or_default(),
     };
     let is_clamped = clamp.and_then(|value| value.bool(problems));
     if let (Some(value), Some(gives)) = (clamp, gives)
@@ -51,12 +40,7 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry) -> Option<ActionSpec>
     fields.finish(problems);
     let gives = gives?;
     let clamp = gives == Gives::Plane && is_clamped.unwrap_or(true);
-    Some(ActionSpec {
-        name: entry.key.to_owned(),
-        gives,
-        inputs,
-        clamp,
-    })
+    Some(ActionSpec { name: entry.key.to_owned(), gives, inputs, clamp })
 }
 
 fn missing<T>(problems: &mut Problems, entry: &Entry, what: &str) -> Option<T> {
@@ -67,11 +51,7 @@ fn missing<T>(problems: &mut Problems, entry: &Entry, what: &str) -> Option<T> {
 
 /// An input, if it is well-formed and suits what the action gives.
 fn input(problems: &mut Problems, value: &Value, gives: Option<Gives>) -> Option<InputSpec> {
-    let input = if value.is_string() {
-        button(problems, *value)?
-    } else {
-        table(problems, value)?
-    };
+    let input = if value.is_string() { button(problems, *value)? } else { table(problems, value)? };
     match gives {
         Some(gives) if !gives.accepts(&input) => {
             let expected = match gives {
@@ -81,10 +61,8 @@ fn input(problems: &mut Problems, value: &Value, gives: Option<Gives>) -> Option
                 Gives::Axis => "{ axis = … } or { pair = […, …] }",
                 Gives::Plane => "{ stick = … } or { cross = {…} }",
             };
-            let expected = format!(
-                "what an action that gives \"{}\" can read: {expected}",
-                gives.word()
-            );
+            let expected =
+                format!("what an action that gives \"{}\" can read: {expected}", gives.word());
             problems.add(value.span(), problems.quote(value), &expected);
             None
         }
@@ -121,24 +99,13 @@ fn button(problems: &mut Problems, value: Value) -> Option<InputSpec> {
 
 fn axis(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<InputSpec> {
     let dead_zone = number(problems, fields, &tunable::DEAD_ZONE);
-    let invert = fields
-        .take("invert")
-        .and_then(|v| v.bool(problems))
-        .unwrap_or(false);
-    reference(problems, &value).map(|control| InputSpec::Axis {
-        control,
-        dead_zone,
-        invert,
-    })
+    let invert = fields.take("invert").and_then(|v| v.bool(problems)).unwrap_or(false);
+    reference(problems, &value).map(|control| InputSpec::Axis { control, dead_zone, invert })
 }
 
 fn stick(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<InputSpec> {
     let dead_zone = number(problems, fields, &tunable::DEAD_ZONE);
-    let words = [
-        ("x", (true, false)),
-        ("y", (false, true)),
-        ("xy", (true, true)),
-    ];
+    let words = [("x", (true, false)), ("y", (false, true)), ("xy", (true, true))];
     let invert = fields.take("invert").and_then(|v| v.word(problems, &words));
     let (invert_x, invert_y) = invert.unwrap_or_default();
     stick_reference(problems, &value).map(|stick| InputSpec::Stick {
@@ -159,11 +126,7 @@ fn pair(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<In
     };
     let negative = side(problems, negative);
     let positive = side(problems, positive);
-    Some(InputSpec::Pair {
-        negative,
-        positive,
-        both,
-    })
+    Some(InputSpec::Pair { negative, positive, both })
 }
 
 fn cross(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<InputSpec> {
@@ -178,20 +141,11 @@ fn cross(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<I
         side(problems, keys)
     });
     sides.finish(problems);
-    Some(InputSpec::Cross(CrossSpec {
-        left,
-        right,
-        up,
-        down,
-        both,
-    }))
+    Some(InputSpec::Cross(CrossSpec { left, right, up, down, both }))
 }
 
 fn side(problems: &mut Problems, value: Value) -> Vec<ControlRef> {
-    value
-        .items(problems)
-        .filter_map(|v| reference(problems, &v))
-        .collect()
+    value.items(problems).filter_map(|v| reference(problems, &v)).collect()
 }
 
 fn both_held(problems: &mut Problems, fields: &mut Fields) -> BothHeld {
@@ -201,8 +155,6 @@ fn both_held(problems: &mut Problems, fields: &mut Fields) -> BothHeld {
 }
 
 fn number(problems: &mut Problems, fields: &mut Fields, tunable: &Tunable) -> f32 {
-    let value = fields
-        .take(tunable.name)
-        .and_then(|v| v.tunable(problems, tunable));
+    let value = fields.take(tunable.name).and_then(|v| v.tunable(problems, tunable));
     value.unwrap_or(tunable.default) as f32
 }

@@ -32,15 +32,11 @@ impl<'a> Value<'a> {
     }
 
     pub(super) fn string(&self, problems: &mut Problems) -> Option<&'a str> {
-        self.get()
-            .as_str()
-            .or_else(|| self.mistake(problems, "a text in quotes"))
+        self.get().as_str().or_else(|| self.mistake(problems, "a text in quotes"))
     }
 
     pub(super) fn bool(&self, problems: &mut Problems) -> Option<bool> {
-        self.get()
-            .as_bool()
-            .or_else(|| self.mistake(problems, "true or false"))
+        self.get().as_bool().or_else(|| self.mistake(problems, "true or false"))
     }
 
     pub(super) fn integer(&self) -> Option<i64> {
@@ -96,10 +92,7 @@ impl<'a> Value<'a> {
             self.mistake::<()>(problems, "at least one entry");
         }
         let single = array.is_none().then_some(self);
-        array
-            .into_iter()
-            .flat_map(|a| a.iter().map(Value))
-            .chain(single)
+        array.into_iter().flat_map(|a| a.iter().map(Value)).chain(single)
     }
 }
 
@@ -120,11 +113,7 @@ pub(super) struct Fields<'a> {
 
 impl<'a> Fields<'a> {
     pub(super) fn root(table: &'a DeTable<'a>, span: Range<usize>) -> Self {
-        Fields {
-            table,
-            span,
-            taken: Vec::new(),
-        }
+        Fields { table, span, taken: Vec::new() }
     }
 
     pub(super) fn span(&self) -> Range<usize> {
@@ -133,9 +122,7 @@ impl<'a> Fields<'a> {
 
     pub(super) fn take(&mut self, key: &'static str) -> Option<Value<'a>> {
         self.taken.push(key);
-        self.entries()
-            .find(|entry| entry.key == key)
-            .map(|entry| entry.value)
+        self.entries().find(|entry| entry.key == key).map(|entry| entry.value)
     }
 
     pub(super) fn entries(&self) -> impl Iterator<Item = Entry<'a>> + use<'a> {

@@ -24,13 +24,7 @@ pub struct Problem {
 /// `12:8: found "pad/sowth", expected ... (did you mean "south"?)`
 impl fmt::Display for Problem {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Problem {
-            line,
-            column,
-            found,
-            expected,
-            ..
-        } = self;
+        let Problem { line, column, found, expected, .. } = self;
         write!(f, "{line}:{column}: found {found}, expected {expected}")?;
         match &self.hint {
             Some(hint) => write!(f, " (did you mean \"{hint}\"?)"),
@@ -58,10 +52,7 @@ impl fmt::Display for RigError {
                 .path(&self.file)
                 .annotation(AnnotationKind::Primary.span(problem.span.clone()));
             let group = Level::ERROR.primary_title(&title).element(snippet);
-            let hint = problem
-                .hint
-                .as_ref()
-                .map(|word| format!("did you mean \"{word}\"?"));
+            let hint = problem.hint.as_ref().map(|word| format!("did you mean \"{word}\"?"));
             let group = match &hint {
                 Some(hint) => group.element(Level::HELP.message(hint)),
                 None => group,
@@ -69,12 +60,7 @@ impl fmt::Display for RigError {
             writeln!(f, "{}\n", renderer.render(&[group]))?;
         }
         let n = self.problems.len();
-        write!(
-            f,
-            "{}: {n} {}",
-            self.file,
-            if n == 1 { "mistake" } else { "mistakes" }
-        )
+        write!(f, "{}: {n} {}", self.file, if n == 1 { "mistake" } else { "mistakes" })
     }
 }
 
@@ -88,10 +74,7 @@ pub(super) struct Problems<'t> {
 
 impl<'t> Problems<'t> {
     pub(super) fn new(text: &'t str) -> Self {
-        Problems {
-            text,
-            found: Vec::new(),
-        }
+        Problems { text, found: Vec::new() }
     }
 
     pub(super) fn is_empty(&self) -> bool {
@@ -111,12 +94,7 @@ impl<'t> Problems<'t> {
         expected: &str,
     ) {
         let found = self.quote(value);
-        self.push(
-            value.span(),
-            found,
-            expected,
-            nearest(word, known).map(str::to_owned),
-        );
+        self.push(value.span(), found, expected, nearest(word, known).map(str::to_owned));
     }
 
     pub(super) fn push(
@@ -143,26 +121,14 @@ impl<'t> Problems<'t> {
     pub(super) fn quote(&self, value: &Value) -> String {
         let text = &self.text[value.span()];
         let first_line = text.lines().next().unwrap_or_default();
-        let short: String = first_line
-            .chars()
-            .take(40)
-            .flat_map(char::escape_debug)
-            .collect();
-        let cut = if short.len() < text.len() && text.chars().count() > 40 {
-            "…"
-        } else {
-            ""
-        };
+        let short: String = first_line.chars().take(40).flat_map(char::escape_debug).collect();
+        let cut = if short.len() < text.len() && text.chars().count() > 40 { "…" } else { "" };
         // Quotes need no escape here: the value brings its own.
         short.replace("\\\"", "\"").replace("\\'", "'") + cut
     }
 
     pub(super) fn into_error(mut self, file: &str) -> RigError {
         self.found.sort_by_key(|p| (p.line, p.column));
-        RigError {
-            file: file.to_owned(),
-            problems: self.found,
-            text: self.text.to_owned(),
-        }
+        RigError { file: file.to_owned(), problems: self.found, text: self.text.to_owned() }
     }
 }

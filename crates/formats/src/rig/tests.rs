@@ -9,12 +9,7 @@ const HEAD: &str = "rig = 1\n";
 /// The one-line form of every mistake in `HEAD` followed by `body`.
 fn mistakes(body: &str) -> Vec<String> {
     let text = format!("{HEAD}{body}");
-    parse("t.toml", &text)
-        .unwrap_err()
-        .problems
-        .iter()
-        .map(ToString::to_string)
-        .collect()
+    parse("t.toml", &text).unwrap_err().problems.iter().map(ToString::to_string).collect()
 }
 
 #[test]
@@ -24,16 +19,7 @@ fn the_shipped_rig_is_sound() {
     let names: Vec<&str> = rig.actions.iter().map(|a| a.name.as_str()).collect();
     assert_eq!(
         names,
-        [
-            "slew",
-            "hoist",
-            "grip",
-            "horn",
-            "brake",
-            "cab-camera",
-            "walk-gantry",
-            "touch"
-        ]
+        ["slew", "hoist", "grip", "horn", "brake", "cab-camera", "walk-gantry", "touch"]
     );
     assert_eq!(rig.actions[0].gives, Gives::Plane);
     assert!(rig.actions[0].clamp);
@@ -43,20 +29,10 @@ fn the_shipped_rig_is_sound() {
 fn defaults_are_filled_in() {
     let rig = parse("t", "rig = 1\n[action.a]\ngives = \"axis\"\nfrom = { pair = [\"keys/KeyA\", [\"keys/KeyD\", \"keys/KeyE\"]] }").unwrap();
     assert_eq!(rig.rate, PollRate::DEFAULT);
-    let [
-        InputSpec::Pair {
-            negative,
-            positive,
-            both,
-        },
-    ] = &rig.actions[0].inputs[..]
-    else {
+    let [InputSpec::Pair { negative, positive, both }] = &rig.actions[0].inputs[..] else {
         panic!("{rig:?}");
     };
-    assert_eq!(
-        (negative.len(), positive.len(), *both),
-        (1, 2, BothHeld::Neutral)
-    );
+    assert_eq!((negative.len(), positive.len(), *both), (1, 2, BothHeld::Neutral));
 }
 
 #[rstest]
@@ -76,10 +52,7 @@ fn defaults_are_filled_in() {
     "[action.a]\ngives='on'\nfrom='south'",
     "4:6: found 'south', expected a device and a control, such as \"pad/south\", \"pad1/stick-l-x\" or \"keys/KeyH\""
 )]
-#[case::nan(
-    "[sampling]\npoll-hz = nan",
-    "3:11: found nan, expected a number from 10 to 1000 (Hz)"
-)]
+#[case::nan("[sampling]\npoll-hz = nan", "3:11: found nan, expected a number from 10 to 1000 (Hz)")]
 #[case::too_fast(
     "[sampling]\npoll-hz = 2e3",
     "3:11: found 2e3, expected a number from 10 to 1000 (Hz)"
@@ -120,10 +93,7 @@ fn defaults_are_filled_in() {
     "[action.a]\ngives='plane'\nfrom={ cross={ left='keys/KeyA', right='keys/KeyD', up='keys/KeyW' } }",
     "4:14: found no `down`, expected a cross with all of left, right, up and down"
 )]
-#[case::empty(
-    "[action.a]\ngives='on'\nfrom=[]",
-    "4:6: found [], expected at least one entry"
-)]
+#[case::empty("[action.a]\ngives='on'\nfrom=[]", "4:6: found [], expected at least one entry")]
 #[case::escape_in_name(
     "[action.\"a\\u001b[2J\"]\ngives='on'\nfrom='pad/south'",
     "2:9: found the name `a\\u{1b}[2J`, expected an action name of 1 to 40 letters, digits, dots, dashes or underscores"
@@ -136,10 +106,8 @@ fn each_mistake_has_its_place(#[case] body: &str, #[case] said: &str) {
 fn all_mistakes_come_at_once_in_order() {
     let text =
         "[sampling]\npoll-hz = 5\n[action.a]\nfrom = 'pad/sowth'\n[action.b]\ngives = 'on'\n";
-    let places: Vec<String> = mistakes(text)
-        .iter()
-        .map(|m| m.split(':').take(2).collect::<Vec<_>>().join(":"))
-        .collect();
+    let places: Vec<String> =
+        mistakes(text).iter().map(|m| m.split(':').take(2).collect::<Vec<_>>().join(":")).collect();
     assert_eq!(places, ["3:11", "4:9", "5:8", "6:9"]);
 }
 
@@ -155,10 +123,7 @@ fn broken_toml_has_its_place_too() {
 #[case("rig = \"1\"", "\"1\"")]
 fn a_rig_says_its_version(#[case] text: &str, #[case] found: &str) {
     let error = parse("t.toml", text).unwrap_err();
-    assert_eq!(
-        (error.problems[0].line, error.problems[0].found.as_str()),
-        (1, found)
-    );
+    assert_eq!((error.problems[0].line, error.problems[0].found.as_str()), (1, found));
 }
 
 #[test]

@@ -112,13 +112,8 @@ impl<'a> ControlEntry<'a> {
                 "the control name {code:?} is not 1 to 40 letters, digits, dots, dashes or underscores"
             ));
         }
-        let kind = self
-            .kind()
-            .map_err(|why| format!("control \"{code}\": {why}"))?;
-        Ok(ControlInfo {
-            code: code.to_owned(),
-            kind,
-        })
+        let kind = self.kind().map_err(|why| format!("control \"{code}\": {why}"))?;
+        Ok(ControlInfo { code: code.to_owned(), kind })
     }
 
     fn kind(&self) -> Result<ControlKind, String> {
@@ -154,17 +149,10 @@ impl<'a> ControlEntry<'a> {
 impl Line<'_> {
     /// How many sorts of line it claims to be; a good line is one.
     pub(super) fn sorts(&self) -> usize {
-        [
-            &self.on,
-            &self.plug,
-            &self.unplug,
-            &self.deaf,
-            &self.heard,
-            &self.label,
-        ]
-        .into_iter()
-        .filter(|key| key.is_some())
-        .count()
+        [&self.on, &self.plug, &self.unplug, &self.deaf, &self.heard, &self.label]
+            .into_iter()
+            .filter(|key| key.is_some())
+            .count()
     }
 
     /// The device that a `plug` line describes.
@@ -174,10 +162,8 @@ impl Line<'_> {
         let kind = DeviceKind::from_word(word)
             .ok_or_else(|| format!("`kind` of a device is {word:?}, not one of {kinds}"))?;
         let entries = self.controls.as_ref().ok_or("`controls` is missing")?;
-        let controls: Vec<ControlInfo> = entries
-            .iter()
-            .map(ControlEntry::read)
-            .collect::<Result<_, _>>()?;
+        let controls: Vec<ControlInfo> =
+            entries.iter().map(ControlEntry::read).collect::<Result<_, _>>()?;
         let mut codes: Vec<&str> = controls.iter().map(|c| c.code.as_str()).collect();
         codes.sort_unstable();
         if let Some(twice) = codes.windows(2).find(|pair| pair[0] == pair[1]) {

@@ -100,11 +100,7 @@ impl<R: BufRead> TakeReader<R> {
     /// When it is no header of a take of this version: then nothing can be
     /// made of the rest.
     pub fn open(input: R) -> Result<Self, Damage> {
-        let mut lines = Lines {
-            input,
-            buffer: Vec::new(),
-            number: 0,
-        };
+        let mut lines = Lines { input, buffer: Vec::new(), number: 0 };
         let Some(line) = lines.next()? else {
             return Err(lines.damage("the file is empty; a take begins with a header line"));
         };
@@ -118,11 +114,8 @@ impl<R: BufRead> TakeReader<R> {
         })?;
         let (version, begins) = (header.take, header.begins);
         let clean = |text: Option<Text>| text.map(|t| CleanText::new(&t.0));
-        let header = Header {
-            title: clean(header.title),
-            rig: clean(header.rig),
-            begins: Nanos(begins),
-        };
+        let header =
+            Header { title: clean(header.title), rig: clean(header.rig), begins: Nanos(begins) };
         if version != VERSION {
             return Err(lines.damage(&format!(
                 "this take has version {version} of the format; this program reads version {VERSION}"
@@ -154,10 +147,7 @@ impl<R: BufRead> TakeReader<R> {
 }
 
 fn too_late(key: &str, time: u64) -> String {
-    format!(
-        "`{key}` is {time} ns; a take ends before {} ns (30 days)",
-        LAST_TIME.0
-    )
+    format!("`{key}` is {time} ns; a take ends before {} ns (30 days)", LAST_TIME.0)
 }
 
 /// serde_json's message without its own account of the place.
@@ -180,11 +170,7 @@ impl<R: BufRead> Lines<R> {
         self.buffer.clear();
         self.number += 1;
         let limit = MAX_LINE_BYTES as u64 + 1;
-        let read = self
-            .input
-            .by_ref()
-            .take(limit)
-            .read_until(b'\n', &mut self.buffer);
+        let read = self.input.by_ref().take(limit).read_until(b'\n', &mut self.buffer);
         read.map_err(|error: io::Error| self.damage(&format!("cannot be read: {error}")))?;
         if self.buffer.is_empty() {
             return Ok(None);
@@ -199,11 +185,7 @@ impl<R: BufRead> Lines<R> {
     }
 
     fn damage(&self, why: &str) -> Damage {
-        Damage {
-            line: self.number,
-            column: None,
-            why: why.to_owned(),
-        }
+        Damage { line: self.number, column: None, why: why.to_owned() }
     }
 }
 
@@ -261,25 +243,18 @@ impl Loader {
         self.now = self.now.max(Nanos(time));
         if line.sorts() != 1 {
             return Err(
-                "not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard` and `label`".to_owned(),
+                "not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard` and `label`".to_owned()
             );
         }
         match line {
-            Line {
-                on: Some(device),
-                c: Some(code),
-                v: Some(value),
-                ..
-            } => {
+            Line { on: Some(device), c: Some(code), v: Some(value), .. } => {
                 if let Some(text) = &line.mark {
                     marks |= self::marks(&text.0)?;
                 }
                 self.value(&device.0, &code.0, *value, marks)
             }
             Line { plug: Some(id), .. } => self.plug(&id.0, line),
-            Line {
-                unplug: Some(id), ..
-            } => {
+            Line { unplug: Some(id), .. } => {
                 let device = self.present(&id.0)?;
                 device.present = false;
                 let id = device.id;
@@ -287,17 +262,10 @@ impl Loader {
                 Ok(())
             }
             Line { deaf: Some(id), .. } => self.presence(&id.0, Presence::Deaf),
-            Line {
-                heard: Some(id), ..
-            } => self.presence(&id.0, Presence::Here),
-            Line {
-                label: Some(text), ..
-            } => {
+            Line { heard: Some(id), .. } => self.presence(&id.0, Presence::Here),
+            Line { label: Some(text), .. } => {
                 let text = CleanText::new(&text.0);
-                self.session.add_label(Label {
-                    time: self.now,
-                    text,
-                });
+                self.session.add_label(Label { time: self.now, text });
                 Ok(())
             }
             _ => Err("a value needs `c`, the control, and `v`, a whole number".to_owned()),
@@ -310,17 +278,9 @@ impl Loader {
         let Some(&control) = device.controls.get(code) else {
             let known = nearest(code, device.controls.keys().map(String::as_str));
             let hint = known.map_or(String::new(), |near| format!(" (did you mean \"{near}\"?)"));
-            return Err(format!(
-                "device \"{}\" has no control {code:?}{hint}",
-                id.escape_debug()
-            ));
+            return Err(format!("device \"{}\" has no control {code:?}{hint}", id.escape_debug()));
         };
-        self.session.report(Event {
-            time,
-            value,
-            control,
-            marks,
-        });
+        self.session.report(Event { time, value, control, marks });
         self.loaded.events += 1;
         Ok(())
     }
@@ -344,24 +304,11 @@ impl Loader {
             return Err(format!("device {id:?} is plugged in already"));
         }
         let info = line.device(id)?;
-        let device = self
-            .session
-            .plug(info, self.now)
-            .map_err(|error| error.to_string())?;
+        let device = self.session.plug(info, self.now).map_err(|error| error.to_string())?;
         let roster = self.session.roster();
         let known = roster.device(device);
-        let controls = known
-            .controls()
-            .map(|c| (roster.code(c).to_owned(), c))
-            .collect();
-        self.devices.insert(
-            id.to_owned(),
-            Named {
-                id: device,
-                controls,
-                present: true,
-            },
-        );
+        let controls = known.controls().map(|c| (roster.code(c).to_owned(), c)).collect();
+        self.devices.insert(id.to_owned(), Named { id: device, controls, present: true });
         Ok(())
     }
 }

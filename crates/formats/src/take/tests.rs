@@ -27,9 +27,7 @@ fn take_of(lines: &[&str]) -> String {
 }
 
 fn load(text: &str) -> (Session, Loaded) {
-    TakeReader::open(text.as_bytes())
-        .unwrap()
-        .load(rig(), Capacity::DEFAULT)
+    TakeReader::open(text.as_bytes()).unwrap().load(rig(), Capacity::DEFAULT)
 }
 
 fn written(session: &Session) -> String {
@@ -53,13 +51,7 @@ fn a_take_becomes_edges_and_actions() {
         r#"{"t":204310000,"on":"pad1","c":"south","v":1}"#,
         r#"{"t":211870000,"on":"pad1","c":"south","v":0}"#,
     ]));
-    assert_eq!(
-        loaded,
-        Loaded {
-            events: 5,
-            ..Loaded::default()
-        }
-    );
+    assert_eq!(loaded, Loaded { events: 5, ..Loaded::default() });
     insta::assert_snapshot!(reported(&session), @r#"
     {"tick":2,"t":33333333,"edges":[{"on":"pad1/south","edge":"press"}],"actions":[{"name":"horn","value":true,"by":"pad1/south"}]}
     {"tick":6,"t":100000000,"actions":[{"name":"swing","value":1.0,"by":"pad1/stick-l-x"}]}
@@ -87,20 +79,13 @@ fn the_same_report_as_rows() {
 
 #[test]
 fn every_tick_means_every_tick() {
-    let (session, _) = load(&take_of(&[
-        r#"{"t":200000000,"on":"pad1","c":"south","v":1}"#,
-    ]));
+    let (session, _) = load(&take_of(&[r#"{"t":200000000,"on":"pad1","c":"south","v":1}"#]));
     let mut out = Vec::new();
     report::write(&session, Form::JsonLines, true, &mut out).unwrap();
     let text = String::from_utf8(out).unwrap();
     // Ticks 0 to 12, and the totals.
     assert_eq!(text.lines().count(), 14);
-    assert!(
-        text.lines()
-            .take(13)
-            .all(|line| line.contains(r#""name":"swing""#)),
-        "{text}"
-    );
+    assert!(text.lines().take(13).all(|line| line.contains(r#""name":"swing""#)), "{text}");
 }
 
 #[rstest]
@@ -117,19 +102,13 @@ fn every_tick_means_every_tick() {
     "{\"take\":2}\n",
     "line 1: this take has version 2 of the format; this program reads version 1"
 )]
-#[case::cut_header(
-    "{\"take\":1}",
-    "line 1: cut off: a line of a take ends with a line feed"
-)]
+#[case::cut_header("{\"take\":1}", "line 1: cut off: a line of a take ends with a line feed")]
 #[case::begins(
     "{\"take\":1,\"begins\":9000000000000000}\n",
     "line 1: `begins` is 9000000000000000 ns; a take ends before 2592000000000000 ns (30 days)"
 )]
 fn no_take_at_all(#[case] text: &str, #[case] said: &str) {
-    assert_eq!(
-        TakeReader::open(text.as_bytes()).unwrap_err().to_string(),
-        said
-    );
+    assert_eq!(TakeReader::open(text.as_bytes()).unwrap_err().to_string(), said);
 }
 
 const GOOD: &str = r#"{"t":1,"on":"pad1","c":"south","v":1}"#;
@@ -137,10 +116,7 @@ const GOOD: &str = r#"{"t":1,"on":"pad1","c":"south","v":1}"#;
 #[rstest]
 #[case::cut(r#"{"t":2,"on":"pa"#, "line 4, column 15: EOF while parsing a string")]
 #[case::not_json("\u{1b}[2J", "line 4, column 1: expected value")]
-#[case::nan(
-    r#"{"t":2,"on":"pad1","c":"south","v":NaN}"#,
-    "line 4, column 36: expected value"
-)]
+#[case::nan(r#"{"t":2,"on":"pad1","c":"south","v":NaN}"#, "line 4, column 36: expected value")]
 #[case::fraction(
     r#"{"t":2,"on":"pad1","c":"south","v":0.5}"#,
     "line 4, column 38: invalid type: floating point `0.5`, expected i32"
@@ -202,10 +178,7 @@ fn a_huge_line_is_damage_and_is_not_kept_in_memory() {
     let huge = "x".repeat(3 * MAX_LINE_BYTES);
     let (_, loaded) = load(&take_of(&[GOOD, &huge]));
     let damage = loaded.damage.unwrap();
-    assert_eq!(
-        damage.to_string(),
-        "line 4: longer than 1 MiB: no line of a take"
-    );
+    assert_eq!(damage.to_string(), "line 4: longer than 1 MiB: no line of a take");
 }
 
 #[test]
@@ -244,23 +217,12 @@ fn a_device_may_come_and_go_and_be_deaf() {
         assert!(written(&session).contains(line), "{line}");
     }
     let released = r#""edges":[{"on":"pad1/south","edge":"release","marks":["synthetic"]}]"#;
-    assert!(
-        reported(&session).contains(released),
-        "{}",
-        reported(&session)
-    );
+    assert!(reported(&session).contains(released), "{}", reported(&session));
 }
 
 /// A session that began long ago, whose first half was forgotten.
 fn forgetful() -> Session {
-    let mut session = Session::new(
-        rig(),
-        Tick(0),
-        Capacity {
-            events: 6000,
-            changes: usize::MAX,
-        },
-    );
+    let mut session = Session::new(rig(), Tick(0), Capacity { events: 6000, changes: usize::MAX });
     let pad = pad();
     let id = session.plug(pad, Nanos(0)).unwrap();
     let [south, west, east] =
@@ -281,10 +243,7 @@ fn forgetful() -> Session {
 }
 
 fn pad() -> DeviceInfo {
-    let button = |code: &str| ControlInfo {
-        code: code.into(),
-        kind: ControlKind::Button,
-    };
+    let button = |code: &str| ControlInfo { code: code.into(), kind: ControlKind::Button };
     DeviceInfo {
         identity: "p".into(),
         kind: DeviceKind::Pad,
@@ -297,30 +256,20 @@ fn pad() -> DeviceInfo {
 #[test]
 fn a_take_of_half_a_session_gives_the_same_ticks() {
     let session = forgetful();
-    assert!(
-        session.history().begins() > Tick(0),
-        "the test must forget something"
-    );
+    assert!(session.history().begins() > Tick(0), "the test must forget something");
     let text = written(&session);
-    let (again, loaded) = TakeReader::open(text.as_bytes())
-        .unwrap()
-        .load(session.rig().clone(), Capacity::DEFAULT);
+    let (again, loaded) =
+        TakeReader::open(text.as_bytes()).unwrap().load(session.rig().clone(), Capacity::DEFAULT);
     assert!(loaded.is_sound(), "{loaded:?}");
     assert_eq!(again.history().begins(), session.history().begins());
     // The last pressed of the two keys is still known, though both presses
     // were forgotten.
     let last = session.now().at().min(again.now().at());
     let go = session.now().action(gtrig_core::ActionId(2));
-    assert_eq!(
-        (go.x, again.at(last).action(gtrig_core::ActionId(2)).x),
-        (-1.0, -1.0)
-    );
+    assert_eq!((go.x, again.at(last).action(gtrig_core::ActionId(2)).x), (-1.0, -1.0));
     let edges = |s: &Session| {
         let all = reported(s);
-        all.lines()
-            .filter(|l| l.contains("\"edges\""))
-            .map(str::to_owned)
-            .collect::<Vec<_>>()
+        all.lines().filter(|l| l.contains("\"edges\"")).map(str::to_owned).collect::<Vec<_>>()
     };
     let (ours, theirs) = (edges(&session), edges(&again));
     assert!(ours.len() > 50);
@@ -354,15 +303,8 @@ fn happening() -> impl Strategy<Value = (u64, Happening)> {
 fn session_of(happenings: &[(u64, Happening)]) -> Session {
     let mut session = Session::new(rig(), Tick(0), Capacity::DEFAULT);
     let mut info = pad();
-    let kind = ControlKind::Axis {
-        min: -128,
-        centre: 0,
-        max: 127,
-    };
-    info.controls.push(ControlInfo {
-        code: "stick-l-x".into(),
-        kind,
-    });
+    let kind = ControlKind::Axis { min: -128, centre: 0, max: 127 };
+    info.controls.push(ControlInfo { code: "stick-l-x".into(), kind });
     let pad = session.plug(info, Nanos(0)).unwrap();
     let controls: Vec<_> = session.roster().device(pad).controls().collect();
     let mut time = 0;
@@ -372,19 +314,11 @@ fn session_of(happenings: &[(u64, Happening)]) -> Session {
         match what {
             Happening::Value(c, value, marks) => {
                 let control = controls[*c];
-                session.report(Event {
-                    time: now,
-                    value: *value,
-                    control,
-                    marks: *marks,
-                });
+                session.report(Event { time: now, value: *value, control, marks: *marks });
             }
             Happening::Presence(presence) => session.set_presence(pad, *presence, now),
             Happening::Label(text) => {
-                session.add_label(Label {
-                    time: now,
-                    text: CleanText::new(text),
-                });
+                session.add_label(Label { time: now, text: CleanText::new(text) });
             }
         }
     }

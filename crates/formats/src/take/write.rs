@@ -27,12 +27,7 @@ pub fn write(recording: &Recording, title: Option<&str>, out: &mut impl Write) -
     let mut labels = recording.labels.iter().peekable();
     let roster = &recording.roster;
     let plugged = vec![false; roster.devices().len()];
-    let mut writer = Writer {
-        roster,
-        ids: ids(roster),
-        plugged,
-        out,
-    };
+    let mut writer = Writer { roster, ids: ids(roster), plugged, out };
     for event in recording.events() {
         while let Some(label) = labels.next_if(|label| label.time < event.time) {
             writer.label(label)?;
@@ -89,30 +84,16 @@ impl<W: Write> Writer<'_, W> {
         let presence = Presence::from_value(event.value);
         let here = presence != Presence::Gone;
         let was_here = std::mem::replace(&mut self.plugged[usize::from(device.0)], here);
-        let (id, t) = (
-            Some(Text::from(self.ids[usize::from(device.0)].as_str())),
-            Some(event.time.0),
-        );
+        let (id, t) =
+            (Some(Text::from(self.ids[usize::from(device.0)].as_str())), Some(event.time.0));
         if here && !was_here {
             let line = plug_line(t, id.clone(), self.roster.device(device));
             write_line(self.out, &line)?;
         }
         let line = match presence {
-            Presence::Gone => Line {
-                t,
-                unplug: id,
-                ..Line::default()
-            },
-            Presence::Deaf => Line {
-                t,
-                deaf: id,
-                ..Line::default()
-            },
-            Presence::Here if was_here => Line {
-                t,
-                heard: id,
-                ..Line::default()
-            },
+            Presence::Gone => Line { t, unplug: id, ..Line::default() },
+            Presence::Deaf => Line { t, deaf: id, ..Line::default() },
+            Presence::Here if was_here => Line { t, heard: id, ..Line::default() },
             Presence::Here => return Ok(()),
         };
         write_line(self.out, &line)
@@ -120,14 +101,7 @@ impl<W: Write> Writer<'_, W> {
 
     fn label(&mut self, label: &Label) -> io::Result<()> {
         let text = Text(Cow::Borrowed(label.text.as_str()));
-        write_line(
-            self.out,
-            &Line {
-                t: Some(label.time.0),
-                label: Some(text),
-                ..Line::default()
-            },
-        )
+        write_line(self.out, &Line { t: Some(label.time.0), label: Some(text), ..Line::default() })
     }
 }
 

@@ -19,13 +19,7 @@ pub(super) struct Wear {
 
 impl Wear {
     pub(super) const fn none(code: &'static str) -> Self {
-        Wear {
-            code,
-            noise: 0.0,
-            offset: 0.0,
-            reach: 1.0,
-            step: 1,
-        }
+        Wear { code, noise: 0.0, offset: 0.0, reach: 1.0, step: 1 }
     }
 }
 
@@ -41,12 +35,7 @@ pub(super) struct Motion {
 impl Motion {
     /// Sets off for `to` from wherever it is.
     pub(super) fn go(&mut self, start: Nanos, over: Nanos, to: f32) {
-        *self = Motion {
-            from: self.at(start),
-            to,
-            start,
-            over,
-        };
+        *self = Motion { from: self.at(start), to, start, over };
     }
 
     /// Where it is: along a minimum-jerk path, `10 s^3 - 15 s^4 + 6 s^5`, as
@@ -77,14 +66,7 @@ impl Axis {
     pub(super) fn new(wear: Wear, session: &Session, control: ControlId) -> Self {
         let kind = session.roster().control(control).kind;
         let (hand, drift) = (Motion::default(), Motion::default());
-        Axis {
-            wear,
-            control,
-            hand,
-            drift,
-            kind,
-            last: kind.rest(),
-        }
+        Axis { wear, control, hand, drift, kind, last: kind.rest() }
     }
 
     /// The raw value, if it changed since the last report.
@@ -116,8 +98,6 @@ impl Axis {
 /// Nearly normal, with standard deviation 1: the sum of twelve uniform
 /// numbers, less its mean.
 fn bell(rng: &mut Pcg32) -> f32 {
-    let sum: f32 = (0..12)
-        .map(|_| (rng.next_u32() >> 8) as f32 / (1 << 24) as f32)
-        .sum();
+    let sum: f32 = (0..12).map(|_| (rng.next_u32() >> 8) as f32 / (1 << 24) as f32).sum();
     sum - 6.0
 }

@@ -26,20 +26,11 @@ pub(super) struct Maker {
     pub(super) interval: u64,
 }
 
-const STICK: ControlKind = ControlKind::Axis {
-    min: -32768,
-    centre: 0,
-    max: 32767,
-};
+const STICK: ControlKind = ControlKind::Axis { min: -32768, centre: 0, max: 32767 };
 
 impl Model {
-    pub(super) const ALL: [Model; 5] = [
-        Model::WornPad,
-        Model::TwinPad,
-        Model::Lever,
-        Model::Keys,
-        Model::Glass,
-    ];
+    pub(super) const ALL: [Model; 5] =
+        [Model::WornPad, Model::TwinPad, Model::Lever, Model::Keys, Model::Glass];
 
     pub(super) fn maker(self) -> Maker {
         match self {
@@ -61,24 +52,15 @@ impl Model {
                     Wear::none("stick-l-x"),
                     Wear::none("stick-l-y"),
                     Wear::none("stick-r-x"),
-                    Wear {
-                        reach: 0.93,
-                        ..Wear::none("stick-r-y")
-                    },
+                    Wear { reach: 0.93, ..Wear::none("stick-r-y") },
                     Wear::none("trigger-r"),
                 ],
                 interval: 8_000_000,
             },
-            Model::Lever => Maker {
-                info: lever(),
-                axes: vec![noisy_lever()],
-                interval: 10_000_000,
-            },
-            Model::Keys => Maker {
-                info: keys(),
-                axes: Vec::new(),
-                interval: 1_000_000_000,
-            },
+            Model::Lever => {
+                Maker { info: lever(), axes: vec![noisy_lever()], interval: 10_000_000 }
+            }
+            Model::Keys => Maker { info: keys(), axes: Vec::new(), interval: 1_000_000_000 },
             Model::Glass => Maker {
                 info: glass(),
                 axes: vec![Wear::none("contact-1-x"), Wear::none("contact-1-y")],
@@ -89,20 +71,11 @@ impl Model {
 }
 
 fn worn_stick(code: &'static str, offset: f32) -> Wear {
-    Wear {
-        noise: 0.006,
-        offset,
-        step: 64,
-        ..Wear::none(code)
-    }
+    Wear { noise: 0.006, offset, step: 64, ..Wear::none(code) }
 }
 
 fn noisy_lever() -> Wear {
-    Wear {
-        noise: 0.012,
-        step: 4,
-        ..Wear::none("travel")
-    }
+    Wear { noise: 0.012, step: 4, ..Wear::none("travel") }
 }
 
 fn device(kind: DeviceKind, name: &str, identity: &str, slot: Option<u8>) -> DeviceInfo {
@@ -116,13 +89,7 @@ fn device(kind: DeviceKind, name: &str, identity: &str, slot: Option<u8>) -> Dev
 }
 
 fn named(codes: &[&str], kind: impl Fn(&str) -> ControlKind) -> Vec<ControlInfo> {
-    codes
-        .iter()
-        .map(|code| ControlInfo {
-            code: (*code).to_owned(),
-            kind: kind(code),
-        })
-        .collect()
+    codes.iter().map(|code| ControlInfo { code: (*code).to_owned(), kind: kind(code) }).collect()
 }
 
 fn pad(name: &str, identity: &str, slot: u8) -> DeviceInfo {
@@ -139,21 +106,12 @@ fn pad(name: &str, identity: &str, slot: u8) -> DeviceInfo {
 
 fn lever() -> DeviceInfo {
     let kind = |code: &str| match code {
-        "travel" => ControlKind::Axis {
-            min: 0,
-            centre: 2048,
-            max: 4095,
-        },
+        "travel" => ControlKind::Axis { min: 0, centre: 2048, max: 4095 },
         _ => ControlKind::Button,
     };
     DeviceInfo {
         controls: named(vocabulary::LEVER, kind),
-        ..device(
-            DeviceKind::Lever,
-            "Hoist lever, twelve bits",
-            "cab-lever",
-            Some(3),
-        )
+        ..device(DeviceKind::Lever, "Hoist lever, twelve bits", "cab-lever", Some(3))
     }
 }
 

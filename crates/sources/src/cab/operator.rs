@@ -20,13 +20,7 @@ impl Operator {
     pub(super) fn plan_ahead(&mut self, timetable: &mut Timetable, rng: &mut Pcg32) {
         // The next lift is planned when the last act of this one comes up.
         if timetable.0.len() <= 1 {
-            Lift {
-                start: self.planned_to,
-                number: self.lifts,
-                timetable,
-                rng,
-            }
-            .plan();
+            Lift { start: self.planned_to, number: self.lifts, timetable, rng }.plan();
             self.planned_to = Nanos(self.planned_to.0 + LIFT.0);
             self.lifts += 1;
         }
@@ -77,15 +71,7 @@ impl Lift<'_> {
 
     fn push(&mut self, device: Model, code: &'static str, ms: u64, to: f32, over_ms: u64) {
         let over = Nanos::from_millis(over_ms);
-        self.at(
-            ms,
-            Act::Move {
-                device,
-                code,
-                to,
-                over,
-            },
-        );
+        self.at(ms, Act::Move { device, code, to, over });
     }
 
     /// A share of the travel near `about`.

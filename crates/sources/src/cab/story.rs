@@ -20,12 +20,7 @@ pub enum Story {
 
 impl Story {
     /// Every story, in the order they are listed to people.
-    pub const ALL: [Story; 4] = [
-        Story::LostTap,
-        Story::Drift,
-        Story::HandOver,
-        Story::StuckHorn,
-    ];
+    pub const ALL: [Story; 4] = [Story::LostTap, Story::Drift, Story::HandOver, Story::StuckHorn];
 
     /// Its name on the command line and in file names.
     pub const fn name(self) -> &'static str {
@@ -82,15 +77,7 @@ fn us(us: u64) -> Nanos {
 }
 
 fn push(cab: &mut Cab, device: Model, code: &'static str, at: u64, to: f32, over: u64) {
-    cab.timetable.add(
-        ms(at),
-        Act::Move {
-            device,
-            code,
-            to,
-            over: ms(over),
-        },
-    );
+    cab.timetable.add(ms(at), Act::Move { device, code, to, over: ms(over) });
 }
 
 fn label(cab: &mut Cab, at: u64, text: &'static str) {
@@ -112,8 +99,7 @@ fn lost_tap(cab: &mut Cab) -> Nanos {
         (2_428_000, 2_470_000),
         (3_100_000, 3_260_000),
     ] {
-        cab.timetable
-            .tap(Model::TwinPad, "south", us(from), us(until));
+        cab.timetable.tap(Model::TwinPad, "south", us(from), us(until));
     }
     label(cab, 1_204, "a short tap: no horn");
     label(cab, 2_402, "three quick taps: one horn");
@@ -125,15 +111,7 @@ fn drift(cab: &mut Cab) -> Nanos {
     cab.timetable.add(ms(0), Act::Plug(device));
     push(cab, device, code, 300, -0.8, 300);
     push(cab, device, code, 1_500, 0.0, 160);
-    cab.timetable.add(
-        ms(1_700),
-        Act::Drift {
-            device,
-            code,
-            to: -0.19,
-            over: ms(5_000),
-        },
-    );
+    cab.timetable.add(ms(1_700), Act::Drift { device, code, to: -0.19, over: ms(5_000) });
     label(cab, 1_660, "stick let go");
     label(cab, 5_600, "nobody touches it, and the hook rises");
     cab.timetable.tap(device, "east", ms(6_800), ms(6_870));
@@ -152,8 +130,7 @@ fn hand_over(cab: &mut Cab) -> Nanos {
     label(cab, 1_850, "pad 2 leans on a clipboard: the hook falls");
     push(cab, Model::TwinPad, "stick-r-y", 3_400, 0.0, 200);
     push(cab, Model::Lever, "travel", 4_200, 0.0, 300);
-    cab.timetable
-        .tap(Model::Lever, "thumb", ms(2_300), ms(2_420));
+    cab.timetable.tap(Model::Lever, "thumb", ms(2_300), ms(2_420));
     cab.timetable.add(ms(4_800), Act::Unplug(Model::TwinPad));
     label(cab, 4_800, "pad 2 unplugged");
     push(cab, Model::Lever, "travel", 5_200, -0.5, 400);
@@ -165,23 +142,14 @@ fn stuck_horn(cab: &mut Cab) -> Nanos {
     let device = Model::Keys;
     cab.timetable.add(ms(0), Act::Plug(device));
     cab.timetable.tap(device, "KeyH", ms(300), ms(480));
-    cab.timetable.add(
-        ms(1_000),
-        Act::Button {
-            device,
-            code: "KeyH",
-            down: true,
-        },
-    );
+    cab.timetable.add(ms(1_000), Act::Button { device, code: "KeyH", down: true });
     for at in (1_500..2_000).step_by(33) {
         cab.timetable.add(ms(at), Act::Repeat { code: "KeyH" });
     }
     // The window lost focus: no release ever comes.
     label(cab, 2_000, "focus lost while KeyH is held");
-    cab.timetable
-        .add(ms(2_000), Act::Hearing(device, Presence::Deaf));
-    cab.timetable
-        .add(ms(3_000), Act::Hearing(device, Presence::Here));
+    cab.timetable.add(ms(2_000), Act::Hearing(device, Presence::Deaf));
+    cab.timetable.add(ms(3_000), Act::Hearing(device, Presence::Here));
     cab.timetable.tap(device, "KeyH", ms(3_400), ms(3_520));
     ms(4_200)
 }

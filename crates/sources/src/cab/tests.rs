@@ -5,12 +5,7 @@ use rstest::rstest;
 fn rig(hz: f64) -> Rig {
     let name = gtrig_core::CleanText::new("bare");
     let rate = PollRate::from_hz(hz).unwrap();
-    Rig {
-        name,
-        rate,
-        latched: Vec::new(),
-        actions: Vec::new(),
-    }
+    Rig { name, rate, latched: Vec::new(), actions: Vec::new() }
 }
 
 fn events(seed: u64, drains: &[u64]) -> Vec<Event> {
@@ -42,10 +37,7 @@ fn events_come_in_order_and_within_range() {
     let events: Vec<Event> = session.recording().events().collect();
     assert!(events.windows(2).all(|pair| pair[0].time <= pair[1].time));
     let roster = session.roster();
-    for event in events
-        .iter()
-        .filter(|e| !roster.control(e.control).is_presence)
-    {
+    for event in events.iter().filter(|e| !roster.control(e.control).is_presence) {
         let (min, max) = roster.control(event.control).kind.range().unwrap();
         assert!((min..=max).contains(&event.value), "{event:?}");
     }

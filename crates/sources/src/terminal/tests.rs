@@ -11,12 +11,7 @@ struct Desk {
 impl Desk {
     fn new(how: TerminalKeys) -> Self {
         let name = CleanText::new("bare");
-        let rig = Rig {
-            name,
-            rate: PollRate::DEFAULT,
-            latched: Vec::new(),
-            actions: Vec::new(),
-        };
+        let rig = Rig { name, rate: PollRate::DEFAULT, latched: Vec::new(), actions: Vec::new() };
         let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
         let mut terminal = Terminal::plug(&mut session, how, (80, 24), Nanos(0)).unwrap();
         terminal.listen(&mut session, true, Nanos(0));
@@ -29,8 +24,7 @@ impl Desk {
 
     fn key(&mut self, c: char, kind: KeyEventKind, ms: u64) {
         let key = KeyEvent::new_with_kind(KeyCode::Char(c), KeyModifiers::NONE, kind);
-        self.terminal
-            .key(&mut self.session, &key, Nanos::from_millis(ms));
+        self.terminal.key(&mut self.session, &key, Nanos::from_millis(ms));
     }
 
     fn at(&mut self, ms: u64, device: &str, code: &str) -> Cell {
@@ -39,13 +33,8 @@ impl Desk {
         let tick = self.session.plan().rate().tick_at(now);
         self.session.run_until(tick);
         let roster = self.session.roster();
-        let found = roster
-            .devices()
-            .find(|(_, d)| d.address().to_string() == device);
-        *self
-            .session
-            .now()
-            .cell(found.unwrap().1.control(code).unwrap())
+        let found = roster.devices().find(|(_, d)| d.address().to_string() == device);
+        *self.session.now().cell(found.unwrap().1.control(code).unwrap())
     }
 }
 
@@ -53,10 +42,7 @@ impl Desk {
 fn reported_keys_are_as_reported() {
     let mut desk = Desk::new(TerminalKeys::Reported);
     desk.key('h', KeyEventKind::Press, 10);
-    assert!(
-        desk.at(900, "keys", "KeyH").is_down(),
-        "a reported key is held until its release"
-    );
+    assert!(desk.at(900, "keys", "KeyH").is_down(), "a reported key is held until its release");
     desk.key('h', KeyEventKind::Repeat, 910);
     desk.key('h', KeyEventKind::Release, 950);
     let cell = desk.at(960, "keys", "KeyH");
@@ -83,10 +69,7 @@ fn presses_of_a_key_that_is_down_are_repeats_and_keep_it_down() {
     }
     let roster = desk.session.roster();
     let (_, keys) = roster.devices().next().unwrap();
-    let lane = desk
-        .session
-        .history()
-        .control_lane(keys.control("KeyH").unwrap());
+    let lane = desk.session.history().control_lane(keys.control("KeyH").unwrap());
     assert_eq!(lane.len(), 1, "one press and no more edges");
 }
 
@@ -95,34 +78,24 @@ fn losing_the_focus_releases_everything() {
     let mut desk = Desk::new(TerminalKeys::Reported);
     desk.key('h', KeyEventKind::Press, 10);
     assert!(desk.at(100, "keys", "KeyH").is_down());
-    desk.terminal
-        .listen(&mut desk.session, false, Nanos::from_millis(110));
+    desk.terminal.listen(&mut desk.session, false, Nanos::from_millis(110));
     let cell = desk.at(117, "keys", "KeyH");
     assert!(!cell.is_down());
     assert!(cell.marks.contains(LaneMarks::SYNTHETIC));
     desk.key('h', KeyEventKind::Press, 130);
-    assert!(
-        !desk.at(200, "keys", "KeyH").is_down(),
-        "a deaf device hears nothing"
-    );
+    assert!(!desk.at(200, "keys", "KeyH").is_down(), "a deaf device hears nothing");
 }
 
 #[test]
 fn a_click_reports_its_place_and_the_wheel_its_counts() {
     let mut desk = Desk::inferring();
-    let mouse = |kind| MouseEvent {
-        kind,
-        column: 79,
-        row: 12,
-        modifiers: KeyModifiers::NONE,
-    };
+    let mouse = |kind| MouseEvent { kind, column: 79, row: 12, modifiers: KeyModifiers::NONE };
     for kind in [
         MouseEventKind::Down(MouseButton::Left),
         MouseEventKind::ScrollDown,
         MouseEventKind::ScrollDown,
     ] {
-        desk.terminal
-            .mouse(&mut desk.session, &mouse(kind), Nanos::from_millis(5));
+        desk.terminal.mouse(&mut desk.session, &mouse(kind), Nanos::from_millis(5));
     }
     assert!(desk.at(17, "mouse", "left").is_down());
     assert_eq!(desk.at(17, "mouse", "wheel-y").seen, 2);
@@ -148,10 +121,7 @@ fn keys_have_codes(
     #[case] state: KeyEventState,
     #[case] expected: Option<&str>,
 ) {
-    let key = KeyEvent {
-        state,
-        ..KeyEvent::new(code, KeyModifiers::NONE)
-    };
+    let key = KeyEvent { state, ..KeyEvent::new(code, KeyModifiers::NONE) };
     assert_eq!(code_of(&key), expected);
     assert!(expected.is_none_or(|code| vocabulary::KEYS.contains(&code)));
 }

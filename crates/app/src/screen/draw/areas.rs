@@ -26,11 +26,8 @@ impl Areas {
     pub(crate) fn of(whole: Rect, app: &App) -> Self {
         // A column on either side is kept free for the edge that shows capture.
         let margin = u16::from(whole.width > 2);
-        let mut rest = Rect {
-            x: whole.x + margin,
-            width: whole.width.saturating_sub(2 * margin),
-            ..whole
-        };
+        let mut rest =
+            Rect { x: whole.x + margin, width: whole.width.saturating_sub(2 * margin), ..whole };
         let height = whole.height;
         let status = from_top(&mut rest, 1);
         let hints = from_bottom(&mut rest, 1);
@@ -75,10 +72,7 @@ impl Areas {
 
     /// What a mouse can hit.
     pub(crate) fn hit(&self) -> Hit {
-        Hit {
-            traces: self.traces(self.lanes),
-            lanes: self.lanes,
-        }
+        Hit { traces: self.traces(self.lanes), lanes: self.lanes }
     }
 }
 
@@ -101,10 +95,7 @@ fn bench_rows(height: u16) -> u16 {
 
 fn from_top(rest: &mut Rect, rows: u16) -> Rect {
     let rows = rows.min(rest.height);
-    let taken = Rect {
-        height: rows,
-        ..*rest
-    };
+    let taken = Rect { height: rows, ..*rest };
     rest.y += rows;
     rest.height -= rows;
     taken
@@ -113,9 +104,5 @@ fn from_top(rest: &mut Rect, rows: u16) -> Rect {
 fn from_bottom(rest: &mut Rect, rows: u16) -> Rect {
     let rows = rows.min(rest.height);
     rest.height -= rows;
-    Rect {
-        y: rest.y + rest.height,
-        height: rows,
-        ..*rest
-    }
+    Rect { y: rest.y + rest.height, height: rows, ..*rest }
 }

@@ -31,13 +31,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     }
     let blocks: Vec<Block> = app.actions().map(|id| Block::new(app, id)).collect();
     if blocks.is_empty() {
-        paint::text(
-            buffer,
-            area,
-            area.x,
-            "the rig names no actions",
-            app.theme.faint(),
-        );
+        paint::text(buffer, area, area.x, "the rig names no actions", app.theme.faint());
         return;
     }
     let columns = (area.width / BLOCK).clamp(1, 4);
@@ -45,16 +39,10 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let room = area.height - titles;
     let full: Vec<u16> = blocks.iter().map(Block::rows).collect();
     let (heights, rows) = match fits(&full, columns) <= room {
-        true => (
-            full,
-            fits(&blocks.iter().map(Block::rows).collect::<Vec<_>>(), columns),
-        ),
+        true => (full, fits(&blocks.iter().map(Block::rows).collect::<Vec<_>>(), columns)),
         false => (vec![1; blocks.len()], room),
     };
-    let mut column = Rect {
-        width: area.width.min(BLOCK),
-        ..area
-    };
+    let mut column = Rect { width: area.width.min(BLOCK), ..area };
     let mut y = 0;
     let mut left = columns;
     if titles > 0 {
@@ -63,15 +51,9 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     for (at, (block, &height)) in blocks.iter().zip(&heights).enumerate() {
         if y > 0 && y + height > rows.min(room) {
             if left == 1 {
-                let more = format!(
-                    "… {} more actions; a taller terminal shows them",
-                    blocks.len() - at
-                );
-                let last = Rect {
-                    y: area.bottom() - 1,
-                    height: 1,
-                    ..column
-                };
+                let more =
+                    format!("… {} more actions; a taller terminal shows them", blocks.len() - at);
+                let last = Rect { y: area.bottom() - 1, height: 1, ..column };
                 for x in last.left()..last.right() {
                     paint::glyph(buffer, last, x, " ", Style::new());
                 }
@@ -85,11 +67,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
                 head(buffer, column, app);
             }
         }
-        let place = Rect {
-            y: area.y + titles + y,
-            height: height.min(room - y),
-            ..column
-        };
+        let place = Rect { y: area.y + titles + y, height: height.min(room - y), ..column };
         block.draw(buffer, place.intersection(area), app);
         y += height;
     }
@@ -116,11 +94,9 @@ fn fits(heights: &[u16], columns: u16) -> u16 {
 fn head(buffer: &mut Buffer, row: Rect, app: &App) {
     let style = app.theme.faint();
     paint::text(buffer, row, row.x + LABEL, "control", style);
-    for (from, to, title) in [
-        (RAW, OWN, "raw"),
-        (OWN, SHAPED, "own scale"),
-        (SHAPED, WIRE, "shaped"),
-    ] {
+    for (from, to, title) in
+        [(RAW, OWN, "raw"), (OWN, SHAPED, "own scale"), (SHAPED, WIRE, "shaped")]
+    {
         paint::text_right(buffer, field(row, from, to), title, style);
     }
     paint::text(buffer, row, row.x + ACTION, "action", style);
@@ -128,12 +104,7 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App) {
 
 /// The columns `from..to` of a row, but for a gap at the end.
 fn field(row: Rect, from: u16, to: u16) -> Rect {
-    Rect {
-        x: row.x + from,
-        width: to - from - 1,
-        ..row
-    }
-    .intersection(row)
+    Rect { x: row.x + from, width: to - from - 1, ..row }.intersection(row)
 }
 
 /// An action and everything that could drive it.
@@ -151,15 +122,8 @@ impl<'a> Block<'a> {
         let inputs = plan.inputs(id);
         let state = app.machine().action(id);
         let through = |input: &Input| app.machine().through(plan, id, *input);
-        let winner = inputs
-            .iter()
-            .position(|input| state.is_active() && through(input) == state);
-        Block {
-            id,
-            inputs,
-            state,
-            winner,
-        }
+        let winner = inputs.iter().position(|input| state.is_active() && through(input) == state);
+        Block { id, inputs, state, winner }
     }
 
     fn rows(&self) -> u16 {
@@ -176,13 +140,8 @@ impl<'a> Block<'a> {
         for (row, (place, &at)) in paint::rows(area).zip(&shown).enumerate() {
             match self.inputs.get(at) {
                 Some(&input) => {
-                    InputRow {
-                        app,
-                        action: self.id,
-                        input,
-                        wins: self.winner == Some(at),
-                    }
-                    .draw(buffer, place);
+                    InputRow { app, action: self.id, input, wins: self.winner == Some(at) }
+                        .draw(buffer, place);
                     self.wire(buffer, place, app, at, (row, last));
                 }
                 None => {
@@ -224,50 +183,27 @@ impl<'a> Block<'a> {
             (false, true, ..) => "┘",
         };
         let style = |lit| {
-            if lit {
-                app.theme.wire()
-            } else {
-                app.theme.rule()
-            }
+            if lit { app.theme.wire() } else { app.theme.rule() }
         };
         let x = row.x + WIRE;
-        paint::glyph(
-            buffer,
-            row,
-            x,
-            if lit_left { "━" } else { "─" },
-            style(lit_left),
-        );
+        paint::glyph(buffer, row, x, if lit_left { "━" } else { "─" }, style(lit_left));
         paint::glyph(buffer, row, x + 1, junction, style(lit));
         if y == 0 {
             let active = self.winner.is_some();
-            paint::text(
-                buffer,
-                row,
-                x + 2,
-                if active { "▶" } else { "▷" },
-                style(active),
-            );
+            paint::text(buffer, row, x + 2, if active { "▶" } else { "▷" }, style(active));
         }
     }
 
     fn action(&self, buffer: &mut Buffer, area: Rect, app: &App) {
         let active = self.state.is_active();
-        let style = if active {
-            app.theme.fired()
-        } else {
-            app.theme.plain()
-        };
+        let style = if active { app.theme.fired() } else { app.theme.plain() };
         let name = &app.session.rig().actions[self.id.index()].name;
         let x = area.x + ACTION;
         let value = self.value(app);
         let mut rows = paint::rows(area);
         let Some(first) = rows.next() else { return };
         let after = paint::text(buffer, first, x, name, style) + 1;
-        let by = self
-            .state
-            .driver
-            .map(|by| app.session.roster().label(by).to_string());
+        let by = self.state.driver.map(|by| app.session.roster().label(by).to_string());
         match rows.next() {
             Some(second) => {
                 paint::text(buffer, second, x, &value, style);
@@ -302,10 +238,7 @@ struct InputRow<'a> {
 
 impl InputRow<'_> {
     fn draw(&self, buffer: &mut Buffer, row: Rect) {
-        let out = self
-            .app
-            .machine()
-            .through(self.app.session.plan(), self.action, self.input);
+        let out = self.app.machine().through(self.app.session.plan(), self.action, self.input);
         let style = match (self.wins, out.is_active()) {
             (true, _) => self.app.theme.wire(),
             (false, true) => self.app.theme.signal(),
@@ -316,12 +249,7 @@ impl InputRow<'_> {
             Input::Axis { control, .. } => {
                 let cell = self.app.machine().cell(control);
                 let own = format!("{:+.2}", cell.value);
-                (
-                    self.label(control),
-                    format!("{:+}", cell.seen),
-                    own,
-                    format!("{:+.2}", out.x),
-                )
+                (self.label(control), format!("{:+}", cell.seen), own, format!("{:+.2}", out.x))
             }
             Input::Stick { x, y, .. } => self.stick(x, y, out),
             Input::Pair(pair) => {
@@ -347,12 +275,7 @@ impl InputRow<'_> {
         let label = self.label(control);
         if self.app.session.roster().control(control).kind != ControlKind::Button {
             let rule = format!("on ≥ {press_at:.2}");
-            return (
-                label,
-                format!("{:+}", cell.seen),
-                format!("{:+.2}", cell.value),
-                rule,
-            );
+            return (label, format!("{:+}", cell.seen), format!("{:+.2}", cell.value), rule);
         }
         let state = if cell.is_down() { "down" } else { "up" };
         let since = self.app.ticks_since_change(control);
@@ -394,55 +317,36 @@ impl InputRow<'_> {
         let keys = sides.map(|side| self.app.session.plan().side(side));
         let held = keys.map(|keys| self.any_down(keys));
         let shaped = format!("{:+.2} {:+.2}", out.x, out.y);
-        (
-            self.keys_label(&keys),
-            arrows(&held, &["▴", "◂", "▾", "▸"]),
-            String::new(),
-            shaped,
-        )
+        (self.keys_label(&keys), arrows(&held, &["▴", "◂", "▾", "▸"]), String::new(), shaped)
     }
 
     fn any_down(&self, keys: &[ControlId]) -> bool {
-        keys.iter()
-            .any(|&key| self.app.machine().cell(key).is_down())
+        keys.iter().any(|&key| self.app.machine().cell(key).is_down())
     }
 
     /// `keys W A S D`, `pad·1 dpad`: what the codes share, once; which side is
     /// held is for the arrows to show.
     fn keys_label(&self, sides: &[&[ControlId]]) -> String {
         let roster = self.app.session.roster();
-        let firsts: Vec<ControlId> = sides
-            .iter()
-            .filter_map(|side| side.first().copied())
-            .collect();
+        let firsts: Vec<ControlId> =
+            sides.iter().filter_map(|side| side.first().copied()).collect();
         let Some(&first) = firsts.first() else {
             return "no device".to_owned();
         };
         let device = roster.device_of(first).label();
         let codes: Vec<&str> = firsts.iter().map(|&id| roster.code(id)).collect();
-        let shared = codes[0]
-            .split_once('-')
-            .map(|(shared, _)| shared)
-            .filter(|shared| {
-                let rest = |code: &str| {
-                    code.strip_prefix(*shared)
-                        .is_some_and(|r| r.starts_with('-'))
-                };
-                codes.iter().all(|code| rest(code))
-            });
+        let shared = codes[0].split_once('-').map(|(shared, _)| shared).filter(|shared| {
+            let rest = |code: &str| code.strip_prefix(*shared).is_some_and(|r| r.starts_with('-'));
+            codes.iter().all(|code| rest(code))
+        });
         if let Some(shared) = shared {
             return format!("{device} {shared}");
         }
         let short = |code: &&str| {
-            let stem = ["Key", "Arrow"]
-                .iter()
-                .find_map(|prefix| code.strip_prefix(prefix));
+            let stem = ["Key", "Arrow"].iter().find_map(|prefix| code.strip_prefix(prefix));
             stem.unwrap_or(code).to_owned()
         };
-        format!(
-            "{device} {}",
-            codes.iter().map(short).collect::<Vec<_>>().join(" ")
-        )
+        format!("{device} {}", codes.iter().map(short).collect::<Vec<_>>().join(" "))
     }
 
     /// What happened in this very tick.
@@ -477,9 +381,6 @@ impl InputRow<'_> {
 }
 
 fn arrows(held: &[bool], glyphs: &[&str]) -> String {
-    let shown = held
-        .iter()
-        .zip(glyphs)
-        .map(|(&held, &glyph)| if held { glyph } else { "·" });
+    let shown = held.iter().zip(glyphs).map(|(&held, &glyph)| if held { glyph } else { "·" });
     shown.collect::<Vec<_>>().join(" ")
 }

@@ -10,13 +10,7 @@ const BUTTON: u16 = 19;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(id) = app.device() else {
-        paint::text(
-            buffer,
-            area,
-            area.x,
-            "no device has been connected",
-            app.theme.faint(),
-        );
+        paint::text(buffer, area, area.x, "no device has been connected", app.theme.faint());
         return;
     };
     let device = app.session.roster().device(id);
@@ -28,23 +22,12 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     }
     let is_button = |id: &ControlId| app.session.roster().control(*id).kind.is_button();
     let (buttons, analogue): (Vec<_>, Vec<_>) = device.controls().partition(is_button);
-    let below = Rect {
-        y: area.y + 3,
-        height: area.height.saturating_sub(3),
-        ..area
-    };
-    let used = grid(below, ANALOGUE, &analogue, |place, id| {
-        analogue_cell(buffer, place, app, id)
-    });
+    let below = Rect { y: area.y + 3, height: area.height.saturating_sub(3), ..area };
+    let used = grid(below, ANALOGUE, &analogue, |place, id| analogue_cell(buffer, place, app, id));
     let gap = u16::from(used > 0);
-    let below = Rect {
-        y: below.y + used + gap,
-        height: below.height.saturating_sub(used + gap),
-        ..below
-    };
-    grid(below, BUTTON, &buttons, |place, id| {
-        button_cell(buffer, place, app, id)
-    });
+    let below =
+        Rect { y: below.y + used + gap, height: below.height.saturating_sub(used + gap), ..below };
+    grid(below, BUTTON, &buttons, |place, id| button_cell(buffer, place, app, id));
 }
 
 fn head(buffer: &mut Buffer, row: Rect, app: &App, device: &Device) {
@@ -67,15 +50,11 @@ fn health(buffer: &mut Buffer, row: Rect, app: &App, id: gtrig_core::DeviceId) {
     };
     let last = match hearing.last_report {
         None => "never reported".to_owned(),
-        Some(time) => format!(
-            "last report {} before this tick",
-            Nanos(now.0.saturating_sub(time.0))
-        ),
+        Some(time) => {
+            format!("last report {} before this tick", Nanos(now.0.saturating_sub(time.0)))
+        }
     };
-    let text = format!(
-        "{state}   {:>4} reports/s   {last}",
-        hearing.reports_per_second(now)
-    );
+    let text = format!("{state}   {:>4} reports/s   {last}", hearing.reports_per_second(now));
     paint::text(buffer, row, row.x, &text, app.theme.plain());
 }
 
@@ -88,12 +67,7 @@ fn grid(area: Rect, width: u16, ids: &[ControlId], mut draw: impl FnMut(Rect, Co
         if column >= columns || rows == 0 {
             break;
         }
-        let place = Rect {
-            x: area.x + column * width,
-            y: area.y + row,
-            width,
-            height: 1,
-        };
+        let place = Rect { x: area.x + column * width, y: area.y + row, width, height: 1 };
         draw(place.intersection(area), id);
     }
     rows
@@ -102,11 +76,7 @@ fn grid(area: Rect, width: u16, ids: &[ControlId], mut draw: impl FnMut(Rect, Co
 fn analogue_cell(buffer: &mut Buffer, place: Rect, app: &App, id: ControlId) {
     let cell = app.machine().cell(id);
     let active = cell.seen != app.session.roster().control(id).kind.rest();
-    let style = if active {
-        app.theme.signal()
-    } else {
-        app.theme.faint()
-    };
+    let style = if active { app.theme.signal() } else { app.theme.faint() };
     let code = app.session.roster().code(id);
     let text = format!("{code:<12} {:>+7} {:>+7.3} ", cell.seen, cell.value);
     let x = paint::text(buffer, place, place.x, &text, style);
@@ -121,11 +91,7 @@ fn bar(buffer: &mut Buffer, place: Rect, x: u16, value: f32, app: &App) {
         let (left, right) = (x + HALF - 1 - i, x + HALF + 1 + i);
         let glyph = |on| if on { "━" } else { "·" };
         let style = |on| {
-            if on {
-                app.theme.signal()
-            } else {
-                app.theme.rule()
-            }
+            if on { app.theme.signal() } else { app.theme.rule() }
         };
         let (on_left, on_right) = (value < 0.0 && i < cells, value > 0.0 && i < cells);
         paint::glyph(buffer, place, left, glyph(on_left), style(on_left));
@@ -146,9 +112,6 @@ fn button_cell(buffer: &mut Buffer, place: Rect, app: &App, id: ControlId) {
         None => " ",
     };
     let text = format!("{dot}{edge}{}", app.session.roster().code(id));
-    let inner = Rect {
-        width: place.width.saturating_sub(1),
-        ..place
-    };
+    let inner = Rect { width: place.width.saturating_sub(1), ..place };
     paint::text(buffer, inner, inner.x, &text, style);
 }

@@ -78,41 +78,18 @@ fn lines(app: &App) -> Vec<Line> {
         "put the playhead there; a click also chooses the lane",
         theme.strong(),
     ));
-    lines.push(Line::Item(
-        "wheel",
-        "zoom around the pointer",
-        theme.strong(),
-    ));
+    lines.push(Line::Item("wheel", "zoom around the pointer", theme.strong()));
     lines.push(Line::Empty);
     lines.push(Line::Heading("On the lanes"));
-    lines.push(Line::Item(
-        "▁╱▔╲",
-        "up, press, down, release: what the poll saw",
-        theme.signal(),
-    ));
-    lines.push(Line::Item(
-        "▒",
-        "several edges in one column; zoom in",
-        theme.signal(),
-    ));
-    lines.push(Line::Item(
-        "▷ green",
-        "an action that is on, or off its rest",
-        theme.fired(),
-    ));
+    lines.push(Line::Item("▁╱▔╲", "up, press, down, release: what the poll saw", theme.signal()));
+    lines.push(Line::Item("▒", "several edges in one column; zoom in", theme.signal()));
+    lines.push(Line::Item("▷ green", "an action that is on, or off its rest", theme.fired()));
     for (mark, glyph, meaning) in MARKS {
-        let style = if mark == gtrig_core::LaneMarks::LOST {
-            theme.lost()
-        } else {
-            theme.doubtful()
-        };
+        let style =
+            if mark == gtrig_core::LaneMarks::LOST { theme.lost() } else { theme.doubtful() };
         lines.push(Line::Item(glyph, meaning, style));
     }
-    lines.push(Line::Item(
-        "░",
-        "the device could not be heard: nothing is known",
-        theme.faint(),
-    ));
+    lines.push(Line::Item("░", "the device could not be heard: nothing is known", theme.faint()));
     lines.push(Line::Item("⚑", "a mark that somebody set", theme.wire()));
     lines
 }
@@ -133,15 +110,7 @@ fn item(buffer: &mut Buffer, place: Rect, line: &Line, app: &App) {
 fn frame(buffer: &mut Buffer, area: Rect, app: &App) {
     let edges = [area.top(), area.bottom().saturating_sub(1)];
     for y in edges {
-        paint::rule(
-            buffer,
-            Rect {
-                y,
-                height: 1,
-                ..area
-            },
-            app.theme,
-        );
+        paint::rule(buffer, Rect { y, height: 1, ..area }, app.theme);
     }
     let title = " help   any key closes, ↑ ↓ scroll ";
     paint::text(buffer, area, area.x + 2, title, app.theme.strong());

@@ -25,14 +25,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
             break;
         }
         let area = Rect { height, ..below };
-        Row {
-            buffer,
-            area,
-            traces: areas.traces(area),
-            app,
-            lane,
-        }
-        .draw();
+        Row { buffer, area, traces: areas.traces(area), app, lane }.draw();
         below.y += height;
         below.height -= height;
     }
@@ -56,10 +49,7 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
     };
     paint::text(
         buffer,
-        Rect {
-            width: areas.gutters.0,
-            ..row
-        },
+        Rect { width: areas.gutters.0, ..row },
         row.x + 2,
         &title,
         app.theme.strong(),
@@ -87,18 +77,12 @@ fn time_labels(app: &App) -> impl Iterator<Item = (u16, u64)> + use<> {
     let first = ms_at(stretch.first);
     let least = (ms_at(stretch.tick_at(18)) - first).max(1.0) as u64;
     let decade = 10u64.pow(least.ilog10());
-    let every = [1, 2, 5, 10]
-        .into_iter()
-        .map(|n| n * decade)
-        .find(|&n| n >= least);
+    let every = [1, 2, 5, 10].into_iter().map(|n| n * decade).find(|&n| n >= least);
     let every = every.unwrap_or(least);
     let start = (first as u64).div_ceil(every);
     (start..).map_while(move |n| {
         let ms = n * every;
-        Some((
-            stretch.column_of(rate.tick_seeing(Nanos::from_millis(ms)))?,
-            ms,
-        ))
+        Some((stretch.column_of(rate.tick_seeing(Nanos::from_millis(ms)))?, ms))
     })
 }
 
@@ -114,11 +98,7 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
     while let Some((column, text)) = flags.next() {
         // Words end before the next flag.
         let end = flags.peek().map_or(traces.width, |(next, _)| *next);
-        let room = Rect {
-            x: traces.x + column,
-            width: end - column,
-            ..traces
-        };
+        let room = Rect { x: traces.x + column, width: end - column, ..traces };
         let x = paint::text(buffer, room, room.x, "⚑ ", app.theme.wire());
         paint::text(buffer, room, x, text.as_str(), app.theme.wire());
     }
@@ -132,11 +112,7 @@ fn playhead(buffer: &mut Buffer, areas: &Areas, app: &App) {
     for rows in [areas.marks, areas.lanes] {
         let traces = areas.traces(rows);
         let x = traces.x + column;
-        let area = Rect {
-            x,
-            width: width.min(traces.right().saturating_sub(x)),
-            ..traces
-        };
+        let area = Rect { x, width: width.min(traces.right().saturating_sub(x)), ..traces };
         for position in area.positions() {
             if let Some(cell) = buffer.cell_mut(position) {
                 cell.set_style(app.theme.playhead());
@@ -205,10 +181,7 @@ impl Row<'_> {
         let width = usize::from(self.traces.x - self.area.x).saturating_sub(1);
         let text = format!("{pointer}{indent}{name}");
         let text = format!("{text:<width$}");
-        let gutter = Rect {
-            width: self.traces.x - self.area.x,
-            ..self.area
-        };
+        let gutter = Rect { width: self.traces.x - self.area.x, ..self.area };
         paint::text(self.buffer, gutter, gutter.x, &text, style);
     }
 
@@ -247,10 +220,7 @@ impl Row<'_> {
     fn columns(&self) -> Vec<Column> {
         let app = self.app;
         let stretch = app.stretch;
-        let (width, repeat) = (
-            stretch.zoom.ticks_per_column(),
-            stretch.zoom.columns_per_tick(),
-        );
+        let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
         let begins = app.session.history().begins();
         let count = usize::from(self.traces.width);
         let spans = app.log(self.lane).columns(stretch.first, width);
@@ -260,10 +230,7 @@ impl Row<'_> {
             if columns.len() >= count {
                 break;
             }
-            let heard = presence
-                .as_mut()
-                .and_then(Iterator::next)
-                .is_none_or(|p| p.max > 0.0);
+            let heard = presence.as_mut().and_then(Iterator::next).is_none_or(|p| p.max > 0.0);
             let known = tick <= app.last().0 && tick + width > begins.0;
             let column = match (known, heard || !span.marks.is_empty()) {
                 (false, _) => Column::Nothing,
@@ -293,18 +260,8 @@ impl Row<'_> {
     }
 
     fn put(&mut self, row: u16, column: usize, glyph: &str, style: Style) {
-        let area = Rect {
-            y: self.traces.y + row,
-            height: 1,
-            ..self.traces
-        };
-        paint::glyph(
-            self.buffer,
-            area,
-            self.traces.x + column as u16,
-            glyph,
-            style,
-        );
+        let area = Rect { y: self.traces.y + row, height: 1, ..self.traces };
+        paint::glyph(self.buffer, area, self.traces.x + column as u16, glyph, style);
     }
 
     fn digital(&mut self, columns: &[Column]) {
@@ -371,21 +328,9 @@ impl Row<'_> {
                 continue;
             };
             // The value furthest from rest stands for the column.
-            let value = if span.max >= -span.min {
-                span.max
-            } else {
-                span.min
-            };
-            let share = if two_sided {
-                (value + 1.0) / 2.0
-            } else {
-                value
-            };
-            let glyph = if share < 1.0 / 16.0 {
-                "▁"
-            } else {
-                paint::filled(share)
-            };
+            let value = if span.max >= -span.min { span.max } else { span.min };
+            let share = if two_sided { (value + 1.0) / 2.0 } else { value };
+            let glyph = if share < 1.0 / 16.0 { "▁" } else { paint::filled(share) };
             self.put(0, at, glyph, self.level_style(value != 0.0));
             self.marked(at, span.marks);
         }

@@ -16,23 +16,14 @@ pub(super) fn text(buffer: &mut Buffer, area: Rect, x: u16, text: &str, style: S
     }
     let room = usize::from(area.right() - x);
     // What stood there must not show through in a style that names no colour.
-    let style = Style {
-        fg: style.fg.or(Some(Color::Reset)),
-        ..style
-    };
+    let style = Style { fg: style.fg.or(Some(Color::Reset)), ..style };
     buffer.set_stringn(x, area.y, text, room, style).0
 }
 
 /// Writes so that the text ends at the right edge of `area`.
 pub(super) fn text_right(buffer: &mut Buffer, area: Rect, what: &str, style: Style) {
     let width = what.width() as u16;
-    text(
-        buffer,
-        area,
-        area.right().saturating_sub(width).max(area.x),
-        what,
-        style,
-    );
+    text(buffer, area, area.right().saturating_sub(width).max(area.x), what, style);
 }
 
 /// Fills the first row of `area` with a rule.
@@ -55,11 +46,7 @@ pub(super) fn glyph(buffer: &mut Buffer, area: Rect, x: u16, symbol: &str, style
 
 /// The rows of an area, from the top.
 pub(super) fn rows(area: Rect) -> impl Iterator<Item = Rect> {
-    (area.top()..area.bottom()).map(move |y| Rect {
-        y,
-        height: 1,
-        ..area
-    })
+    (area.top()..area.bottom()).map(move |y| Rect { y, height: 1, ..area })
 }
 
 /// The glyph of a column filled to a share of 0 to 1 from below.

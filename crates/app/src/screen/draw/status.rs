@@ -39,19 +39,9 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
     x = paint::text(buffer, area, x, session.rig().name.as_str(), theme.plain()) + 3;
     let begins = rate.time_of(session.history().begins());
     let length = Nanos(rate.time_of(app.last()).0.saturating_sub(begins.0));
-    x = paint::text(
-        buffer,
-        area,
-        x,
-        &format!("history {}", clock(length)),
-        theme.faint(),
-    ) + 3;
+    x = paint::text(buffer, area, x, &format!("history {}", clock(length)), theme.faint()) + 3;
     let lost = session.now().lost();
-    let style = if lost > 0 {
-        theme.lost()
-    } else {
-        theme.faint()
-    };
+    let style = if lost > 0 { theme.lost() } else { theme.faint() };
     x = paint::text(buffer, area, x, &format!("lost {lost}"), style) + 3;
     let behind = app.last().0 - tick.0;
     if let Some(title) = &app.title {
@@ -80,11 +70,9 @@ pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
     for (id, device) in app.session.roster().devices() {
         let hearing = app.machine().hearing(id);
         let (dot, state, style) = match hearing.presence {
-            Presence::Here => (
-                "●",
-                format!("{:>4}/s", hearing.reports_per_second(now)),
-                theme.signal(),
-            ),
+            Presence::Here => {
+                ("●", format!("{:>4}/s", hearing.reports_per_second(now)), theme.signal())
+            }
             Presence::Deaf => ("◌", "  deaf".to_owned(), theme.faint()),
             Presence::Gone => ("○", "  gone".to_owned(), theme.doubtful()),
         };
@@ -93,13 +81,7 @@ pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
         x = paint::text(buffer, area, x, &state, style) + 3;
     }
     if app.session.roster().devices().len() == 0 {
-        paint::text(
-            buffer,
-            area,
-            x,
-            "no device has been connected",
-            theme.faint(),
-        );
+        paint::text(buffer, area, x, "no device has been connected", theme.faint());
     }
 }
 
@@ -119,13 +101,7 @@ pub(super) fn bottom(buffer: &mut Buffer, area: Rect, app: &App) -> Option<(u16,
                 after.0 / 1_000_000
             ),
         };
-        paint::text(
-            buffer,
-            area,
-            area.x,
-            &format!(" Ctrl+G lets go   {how}"),
-            style,
-        );
+        paint::text(buffer, area, area.x, &format!(" Ctrl+G lets go   {how}"), style);
         return None;
     }
     if let Some(prompt) = &app.prompt {
@@ -136,11 +112,7 @@ pub(super) fn bottom(buffer: &mut Buffer, area: Rect, app: &App) -> Option<(u16,
         return (area.height > 0).then_some((cursor, area.y));
     }
     if let Some(notice) = app.notice() {
-        let style = if notice.is_bad {
-            theme.doubtful()
-        } else {
-            theme.strong()
-        };
+        let style = if notice.is_bad { theme.doubtful() } else { theme.strong() };
         paint::text(buffer, area, area.x, &notice.text, style);
         return None;
     }

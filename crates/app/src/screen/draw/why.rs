@@ -25,7 +25,5 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
         Lane::Control(id) => explain_control(&app.session, app.machine(), id),
         Lane::Action(id, _) => explain_action(&app.session, app.machine(), id),
     };
-    Paragraph::new(text)
-        .wrap(Wrap { trim: true })
-        .render(areas.why, buffer);
+    Paragraph::new(text).wrap(Wrap { trim: true }).render(areas.why, buffer);
 }

@@ -1,0 +1,115 @@
+//! A desk with two pads and a keyboard, and a few words to drive it.
+
+#![allow(dead_code, reason = "every test uses its own part of it")]
+
+use gtrig_core::*;
+
+/// The buttons and axes of every test pad, in the order of their ids.
+pub const PAD: [&str; 5] = ["south", "east", "trigger-r", "stick-l-x", "stick-l-y"];
+pub const KEYS: [&str; 4] = ["KeyW", "KeyA", "KeyS", "KeyD"];
+
+pub fn pad(identity: &str) -> DeviceInfo {
+    let kind = |code: &str| match code {
+        "trigger-r" => ControlKind::Trigger { min: 0, max: 100 },
+        "south" | "east" => ControlKind::Button,
+        _ => ControlKind::Axis { min: -100, centre: 0, max: 100 },
+    };
+    device(DeviceKind::Pad, identity, &PAD, kind)
+}
+
+pub fn keys() -> DeviceInfo {
+    device(DeviceKind::Keys, "keys", &KEYS, |_| ControlKind::Button)
+}
+
+fn device(
+    kind: DeviceKind,
+    identity: &str,
+    codes: &[&str],
+    control: impl Fn(&str) -> ControlKind,
+) -> DeviceInfo {
+    let controls = codes.iter().map(|c| ControlInfo { code: (*c).into(), kind: control(c) });
+    DeviceInfo {
+        identity: identity.into(),
+        kind,
+        name: CleanText::new(identity),
+        slot: None,
+        controls: controls.collect(),
+    }
+}
+
+pub fn reference(text: &str) -> ControlRef {
+    text.parse().unwrap()
+}
+
+pub fn button(text: &str) -> InputSpec {
+    InputSpec::Button { control: reference(text), press_at: 0.5 }
+}
+
+pub fn pair(negative: &str, positive: &str, both: BothHeld) -> InputSpec {
+    InputSpec::Pair {
+        negative: vec![reference(negative)],
+        positive: vec![reference(positive)],
+        both,
+    }
+}
+
+pub fn stick(text: &str, dead_zone: f32) -> InputSpec {
+    InputSpec::Stick { stick: reference(text), dead_zone, invert_x: false, invert_y: true }
+}
+
+pub fn cross(both: BothHeld) -> InputSpec {
+    let key = |code: &str| vec![reference(&format!("keys/{code}"))];
+    InputSpec::Cross(CrossSpec {
+        left: key("KeyA"),
+        right: key("KeyD"),
+        up: key("KeyW"),
+        down: key("KeyS"),
+        both,
+    })
+}
+
+pub fn action(name: &str, gives: Gives, inputs: Vec<InputSpec>) -> ActionSpec {
+    ActionSpec { name: name.into(), gives, inputs, clamp: gives == Gives::Plane }
+}
+
+pub fn rig(actions: Vec<ActionSpec>) -> Rig {
+    Rig { name: CleanText::new("test"), rate: PollRate::DEFAULT, latched: Vec::new(), actions }
+}
+
+/// A session with two pads and a keyboard.
+pub struct Desk {
+    pub session: Session,
+    pub devices: [DeviceId; 3],
+}
+
+impl Desk {
+    pub fn new(rig: Rig) -> Self {
+        Desk::with_capacity(rig, Capacity::DEFAULT)
+    }
+
+    pub fn with_capacity(rig: Rig, capacity: Capacity) -> Self {
+        let mut session = Session::new(rig, Tick(0), capacity);
+        let devices = [pad("a"), pad("b"), keys()].map(|d| session.plug(d, Nanos(0)).unwrap());
+        Desk { session, devices }
+    }
+
+    /// The control a text such as `pad2/south` means.
+    pub fn control(&self, text: &str) -> ControlId {
+        reference(text).resolve(self.session.roster()).next().unwrap()
+    }
+
+    /// A control takes a value at an instant in milliseconds.
+    pub fn set(&mut self, ms: f64, control: &str, value: i32) {
+        let control = self.control(control);
+        let time = Nanos((ms * 1e6) as u64);
+        self.session.report(Event { time, value, control, marks: Marks::empty() });
+    }
+
+    pub fn run_to(&mut self, tick: u32) {
+        self.session.run_until(Tick(tick));
+    }
+
+    pub fn action(&self, number: u16) -> ActionState {
+        self.session.now().action(ActionId(number))
+    }
+}
