@@ -1,9 +1,12 @@
 //! The command line.
 
-use crate::{files, headless, screen};
+use crate::{
+    files, headless,
+    screen::{self, Start},
+};
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use gtrig_core::Nanos;
-use gtrig_sources::Story;
+use gtrig_core::{Capacity, Nanos, Session, Tick};
+use gtrig_sources::{Source, Story};
 use std::{path::PathBuf, process::ExitCode};
 
 /// Watch raw input become presses, shaped sticks and actions, tick by tick.
@@ -154,6 +157,9 @@ impl ValueEnum for StoryName {
     }
 }
 
+/// The demo opens with this much behind it, so that there is something to see.
+const ALREADY_WORKED: Nanos = Nanos::from_millis(26_000);
+
 /// How a command ended, for scripts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Verdict {
@@ -192,21 +198,25 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
     match command {
         Command::Live { rig, keys } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
-            screen::run(screen::Start::Live { rig, cab_seed: None }, keys.after())
+            let session = Box::new(Session::new(rig, Tick(0), Capacity::DEFAULT));
+            let start = Start::Live { session, began: Nanos(0), sources: Vec::new() };
+            screen::run(start, keys.after())
         }
         Command::Demo { story: None, seed, rig, keys } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
-            screen::run(screen::Start::Live { rig, cab_seed: Some(seed) }, keys.after())
+            let (session, cab) = headless::cab_session(rig, seed, ALREADY_WORKED);
+            let (session, sources) = (Box::new(session), vec![Box::new(cab) as Box<dyn Source>]);
+            screen::run(Start::Live { session, began: ALREADY_WORKED, sources }, keys.after())
         }
         Command::Demo { story: Some(StoryName(story)), rig, keys, .. } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz.or(story.poll_hz()))?;
-            let opened = headless::story(story, rig);
-            screen::run(screen::Start::Take(Box::new(opened)), keys.after())
+            let opened = files::shipped_take(story, rig)?;
+            screen::run(Start::Take(Box::new(opened)), keys.after())
         }
         Command::Open { take, rig } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
-            let opened = files::open_take(&take, rig, gtrig_core::Capacity::DEFAULT)?;
-            screen::run(screen::Start::Take(Box::new(opened)), Nanos(0))
+            let opened = files::open_take(&take, rig, Capacity::DEFAULT)?;
+            screen::run(Start::Take(Box::new(opened)), Nanos(0))
         }
         Command::Replay { take, rig, form, every_tick, deny_lost } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;

@@ -6,7 +6,12 @@ use gtrig_formats::{
     rig,
     take::{Loaded, TakeReader},
 };
-use std::{fs::File, io::BufReader, path::Path};
+use gtrig_sources::Story;
+use std::{
+    fs::File,
+    io::{BufRead, BufReader},
+    path::Path,
+};
 
 /// The rig of the demo, and of a session started without one.
 const KESTREL_QUAY: (&str, &str) =
@@ -50,6 +55,26 @@ pub struct Opened {
     pub loaded: Loaded,
 }
 
+/// Reads a take that ships with the program.
+///
+/// # Errors
+/// When it is damaged, which the tests rule out.
+pub fn shipped_take(story: Story, rig: Rig) -> anyhow::Result<Opened> {
+    let text = match story {
+        Story::LostTap => include_str!("../../../demo/lost-tap.take.jsonl"),
+        Story::Drift => include_str!("../../../demo/drifting-hook.take.jsonl"),
+        Story::HandOver => include_str!("../../../demo/hand-over.take.jsonl"),
+        Story::StuckHorn => include_str!("../../../demo/stuck-horn.take.jsonl"),
+    };
+    Ok(load(TakeReader::open(text.as_bytes())?, rig, Capacity::DEFAULT))
+}
+
+fn load<R: BufRead>(reader: TakeReader<R>, rig: Rig, capacity: Capacity) -> Opened {
+    let title = reader.header.title.as_ref().map(ToString::to_string);
+    let (session, loaded) = reader.load(rig, capacity);
+    Opened { session, title, loaded }
+}
+
 /// Reads a take.
 ///
 /// # Errors
@@ -60,7 +85,5 @@ pub fn open_take(path: &Path, rig: Rig, capacity: Capacity) -> anyhow::Result<Op
         File::open(path).with_context(|| format!("cannot open the take {}", path.display()))?;
     let reader = TakeReader::open(BufReader::with_capacity(1 << 16, file))
         .with_context(|| format!("{} is no take that can be read", path.display()))?;
-    let title = reader.header.title.as_ref().map(ToString::to_string);
-    let (session, loaded) = reader.load(rig, capacity);
-    Ok(Opened { session, title, loaded })
+    Ok(load(reader, rig, capacity))
 }

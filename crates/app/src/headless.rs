@@ -7,7 +7,7 @@ use crate::{
 use gtrig_core::{Capacity, Nanos, Rig, Session, Tick};
 use gtrig_formats::{
     report::{self, Form},
-    take::{self, Loaded},
+    take,
 };
 use gtrig_sources::{Cab, Source, Story};
 use std::{
@@ -72,20 +72,17 @@ pub fn check(path: &Path) -> anyhow::Result<Verdict> {
 pub fn simulate(story: Option<Story>, seed: u64, seconds: u64) -> anyhow::Result<Verdict> {
     let rig = files::rig(None, story.and_then(Story::poll_hz))?;
     let (session, title) = match story {
-        Some(known) => (self::story(known, rig).session, Some(known.title())),
+        Some(story) => {
+            let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+            story.play(&mut session);
+            (session, Some(story.title()))
+        }
         None => (cab_session(rig, seed, Nanos(seconds * 1_000_000_000)).0, None),
     };
     let mut out = BufWriter::new(io::stdout().lock());
     take::write(&session.recording(), title, &mut out)?;
     out.flush()?;
     Ok(Verdict::Fine)
-}
-
-/// A story, played to its end.
-pub fn story(story: Story, rig: Rig) -> Opened {
-    let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
-    story.play(&mut session);
-    Opened { session, title: Some(story.title().to_owned()), loaded: Loaded::default() }
 }
 
 /// A session in which the simulated cab has been at work for a while, and the

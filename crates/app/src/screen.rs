@@ -20,3 +20,6 @@ pub use app::App;
 pub use draw::draw;
 pub use run::{Start, run};
 pub use theme::Theme;
+
+#[cfg(test)]
+mod tests;

@@ -94,8 +94,8 @@ impl From<Change> for Span {
 }
 
 /// Entries per summary of the level above.
-const FAN: u64 = 32;
-const LEVELS: usize = 3;
+const FAN: u64 = 8;
+const LEVELS: usize = 6;
 
 /// The changes of one lane, oldest first.
 ///

@@ -75,7 +75,7 @@ pub struct App {
     pub(crate) first_lane: usize,
     pub(crate) tall: bool,
     /// The next frame is to show the whole take, if it is short enough.
-    fit_all: bool,
+    opens_whole: bool,
     pub(crate) prompt: Option<Prompt>,
     pub(crate) show_help: bool,
     pub(crate) help_scroll: u16,
@@ -110,7 +110,7 @@ impl App {
     pub fn take(opened: Opened, theme: Theme) -> Self {
         let mut app = App::new(opened.session, theme);
         app.is_take = true;
-        app.fit_all = app.last().0 - app.session.history().begins().0 < 1000;
+        app.opens_whole = app.last().0 - app.session.history().begins().0 < 1000;
         app.title = opened.title;
         let complaints = opened.loaded.complaints();
         if !complaints.is_empty() {
@@ -137,7 +137,7 @@ impl App {
             chosen: None,
             first_lane: 0,
             tall: true,
-            fit_all: false,
+            opens_whole: false,
             prompt: None,
             show_help: false,
             help_scroll: 0,
@@ -369,7 +369,12 @@ impl App {
                 self.tell("no file was named: nothing done".to_owned(), true);
             }
             Purpose::Save => {
-                jobs::save(PathBuf::from(text), self.session.recording(), self.jobs.0.clone());
+                jobs::save(
+                    PathBuf::from(text),
+                    self.session.recording(),
+                    self.title.clone(),
+                    self.jobs.0.clone(),
+                );
             }
             Purpose::Open => {
                 let rig = self.session.rig().clone();
@@ -419,7 +424,12 @@ impl App {
             Command::NextMark(way) => self.jump_to_mark(way),
             Command::Zoom(steps) => self.zoom(self.tick(), steps),
             Command::Pan(quarters) => self.pan(quarters),
-            Command::FitAll => self.fit_all(),
+            Command::FitAll => {
+                if self.is_live() {
+                    self.go_to(self.last());
+                }
+                self.show_whole_history();
+            }
             Command::Lane(by) => self.choose(by),
             Command::LanePage(by) => self.choose(by * i32::from(self.hit.lanes.height.max(2) / 2)),
             Command::LaneHeight => self.tall = !self.tall,
@@ -468,7 +478,7 @@ impl App {
     }
 
     /// Zooms so that the whole history is in view.
-    fn fit_all(&mut self) {
+    pub fn show_whole_history(&mut self) {
         let first = self.session.history().begins();
         let ticks = self.last().0 - first.0 + 1;
         let columns = self.stretch.columns;
@@ -651,8 +661,8 @@ impl App {
         self.hit = hit;
         if self.stretch.columns != hit.traces.width {
             self.stretch.columns = hit.traces.width.max(1);
-            if std::mem::take(&mut self.fit_all) {
-                self.fit_all();
+            if std::mem::take(&mut self.opens_whole) {
+                self.show_whole_history();
             }
             match self.is_live() {
                 true => self.follow(),

@@ -72,6 +72,3 @@ fn frame_captured(buffer: &mut Buffer, area: Rect, app: &App) {
         }
     }
 }
-
-#[cfg(test)]
-mod tests;

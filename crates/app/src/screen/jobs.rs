@@ -18,9 +18,14 @@ pub(crate) enum Outcome {
 }
 
 /// Saves a recording. The outcome goes to `done`.
-pub(crate) fn save(path: PathBuf, recording: Recording, done: Sender<Outcome>) {
+pub(crate) fn save(
+    path: PathBuf,
+    recording: Recording,
+    title: Option<String>,
+    done: Sender<Outcome>,
+) {
     thread::spawn(move || {
-        let result = save_atomically(&path, |out| take::write(&recording, None, out));
+        let result = save_atomically(&path, |out| take::write(&recording, title.as_deref(), out));
         let result = result.map_err(|error| {
             format!("could not save {}: {error}. Nothing is lost: the history is still here; choose another place", path.display())
         });

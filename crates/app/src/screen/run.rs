@@ -5,10 +5,10 @@
 //! through the same channel.
 
 use super::{App, Theme, app::Request, draw, terminal::Taken};
-use crate::{cli::Verdict, files::Opened, headless};
+use crate::{cli::Verdict, files::Opened};
 use anyhow::Context;
 use crossterm::event::{self, Event};
-use gtrig_core::{Capacity, Nanos, Rig, Session, Tick};
+use gtrig_core::{Nanos, Session};
 use gtrig_sources::{Source, Terminal, TerminalKeys};
 use ratatui::backend::CrosstermBackend;
 use signal_hook::{
@@ -16,21 +16,22 @@ use signal_hook::{
     iterator::Signals,
 };
 use std::{
-    io::{self, IsTerminal, stdout},
+    io::{self, IsTerminal, Stdout, stdout},
     sync::mpsc::{self, Receiver, RecvTimeoutError, Sender},
     thread,
     time::{Duration, Instant},
 };
 
 /// What to show first.
-#[derive(Debug)]
 pub enum Start {
-    /// This terminal's devices, and perhaps a simulated cab.
+    /// This terminal's devices, and whatever else feeds the session.
     Live {
-        /// The rig to run.
-        rig: Rig,
-        /// The seed of the cab, if there is to be one.
-        cab_seed: Option<u64>,
+        /// The session, perhaps with some history already.
+        session: Box<Session>,
+        /// The instant at which it goes on.
+        began: Nanos,
+        /// What feeds it besides the terminal.
+        sources: Vec<Box<dyn Source>>,
     },
     /// A take.
     Take(Box<Opened>),
@@ -44,9 +45,6 @@ enum Heard {
 
 /// A frame at most this often: enough for the eye, calm over a slow line.
 const FRAME: Duration = Duration::from_millis(33);
-
-/// The demo opens with this much behind it, so that there is something to see.
-const ALREADY_WORKED: Nanos = Nanos::from_millis(26_000);
 
 /// Runs the full screen until the person quits.
 ///
@@ -68,7 +66,7 @@ pub fn run(start: Start, release_after: Nanos) -> anyhow::Result<Verdict> {
     let (mut app, began) = build(start, how, size)?;
     let clock = Clock { start: Instant::now(), began };
     let heard = listen()?;
-    let mut screen = ratatui::Terminal::new(CrosstermBackend::new(stdout()))?;
+    let mut screen = blank_screen()?;
     let mut taken = Some(taken);
     loop {
         app.advance(clock.at(Instant::now()));
@@ -83,7 +81,7 @@ pub fn run(start: Start, release_after: Nanos) -> anyhow::Result<Verdict> {
                 drop(taken.take());
                 signal_hook::low_level::emulate_default_handler(SIGTSTP)?;
                 taken = Some(Taken::take()?);
-                screen.clear()?;
+                screen = blank_screen()?;
             }
         }
         if let Some(taken) = &taken {
@@ -92,23 +90,22 @@ pub fn run(start: Start, release_after: Nanos) -> anyhow::Result<Verdict> {
     }
 }
 
+/// A screen that takes nothing for drawn. Made anew after a suspension:
+/// clearing the old one would ask the terminal where its cursor is, and the
+/// thread that reads the terminal would swallow the answer.
+fn blank_screen() -> io::Result<ratatui::Terminal<CrosstermBackend<Stdout>>> {
+    ratatui::Terminal::new(CrosstermBackend::new(stdout()))
+}
+
 fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(App, Nanos)> {
     let theme = Theme::from_environment();
-    let (rig, cab_seed) = match start {
-        Start::Take(opened) => return Ok((App::take(*opened, theme), Nanos(0))),
-        Start::Live { rig, cab_seed } => (rig, cab_seed),
-    };
-    let mut sources: Vec<Box<dyn Source>> = Vec::new();
-    let (mut session, began) = match cab_seed {
-        Some(seed) => {
-            let (session, cab) = headless::cab_session(rig, seed, ALREADY_WORKED);
-            sources.push(Box::new(cab));
-            (session, ALREADY_WORKED)
+    match start {
+        Start::Take(opened) => Ok((App::take(*opened, theme), Nanos(0))),
+        Start::Live { mut session, began, sources } => {
+            let terminal = Terminal::plug(&mut session, how, size, began)?;
+            Ok((App::live(*session, sources, Some(terminal), theme), began))
         }
-        None => (Session::new(rig, Tick(0), Capacity::DEFAULT), Nanos(0)),
-    };
-    let terminal = Terminal::plug(&mut session, how, size, began)?;
-    Ok((App::live(session, sources, Some(terminal), theme), began))
+    }
 }
 
 /// The clock of the session. Nothing below the application reads a clock.

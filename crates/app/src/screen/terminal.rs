@@ -33,6 +33,7 @@ impl Taken {
         execute!(
             stdout(),
             terminal::EnterAlternateScreen,
+            terminal::Clear(terminal::ClearType::All),
             EnableMouseCapture,
             EnableFocusChange,
             cursor::Hide

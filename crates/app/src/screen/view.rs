@@ -170,7 +170,7 @@ mod tests {
     #[rstest]
     #[case(0, 100, 900, 100)]
     #[case(2, 100, 900, 100)]
-    #[case(-1, 50, 950, 50)]
+    #[case(-1, 50, 950, 25)]
     #[case(0, 100, 30, 31)]
     fn a_live_stretch_ends_with_the_last_tick(
         #[case] zoom: i32,

@@ -102,7 +102,6 @@ fn every_tick_means_every_tick() {
     "{\"take\":2}\n",
     "line 1: this take has version 2 of the format; this program reads version 1"
 )]
-#[case::cut_header("{\"take\":1}", "line 1: cut off: a line of a take ends with a line feed")]
 #[case::begins(
     "{\"take\":1,\"begins\":9000000000000000}\n",
     "line 1: `begins` is 9000000000000000 ns; a take ends before 2592000000000000 ns (30 days)"
@@ -171,6 +170,15 @@ fn a_damaged_take_opens_up_to_the_damage(#[case] bad: &str, #[case] said: &str) 
     assert!(damage.starts_with(said), "{damage}");
     assert_eq!((loaded.events, session.history().event_count()), (1, 2));
     assert!(!damage.contains('\u{1b}'));
+}
+
+#[test]
+fn a_last_line_without_its_line_feed_is_good_if_it_is_whole() {
+    let text = take_of(&[GOOD]);
+    let (_, loaded) = load(text.trim_end());
+    assert_eq!(loaded, Loaded { events: 1, ..Loaded::default() });
+    let (_, loaded) = load(&text[..text.len() - 3]);
+    assert!(loaded.damage.is_some_and(|damage| damage.line == 3));
 }
 
 #[test]

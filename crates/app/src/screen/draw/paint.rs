@@ -11,7 +11,8 @@ use unicode_width::UnicodeWidthStr;
 /// Writes on the first row of `area`, from column `x` on, no further than its
 /// right edge. Returns the column after the text.
 pub(super) fn text(buffer: &mut Buffer, area: Rect, x: u16, text: &str, style: Style) -> u16 {
-    if area.height == 0 || x >= area.right() {
+    let is_visible = buffer.area.contains((x, area.y).into());
+    if area.height == 0 || x >= area.right() || !is_visible {
         return x;
     }
     let room = usize::from(area.right() - x);

@@ -46,7 +46,7 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
     let behind = app.last().0 - tick.0;
     if let Some(title) = &app.title {
         paint::text(buffer, area, x, title, theme.faint());
-    } else if !app.is_live() {
+    } else if !app.is_take && !app.is_live() {
         let text = format!("{behind} ticks behind; recording goes on");
         paint::text(buffer, area, x, &text, theme.faint());
     }

@@ -1,0 +1,24 @@
+//! A source that panics after a moment, to see that the terminal comes back
+//! in order and the message is there to read. The tests run it.
+
+use gtrig::{
+    files,
+    screen::{Start, run},
+};
+use gtrig_core::{Capacity, Nanos, Session, Tick};
+use gtrig_sources::Source;
+
+struct Faulty;
+
+impl Source for Faulty {
+    fn drain(&mut self, _: &mut Session, now: Nanos) {
+        assert!(now < Nanos::from_millis(300), "the faulty source is faulty");
+    }
+}
+
+fn main() -> anyhow::Result<()> {
+    let session = Box::new(Session::new(files::rig(None, None)?, Tick(0), Capacity::DEFAULT));
+    let sources: Vec<Box<dyn Source>> = vec![Box::new(Faulty)];
+    run(Start::Live { session, began: Nanos(0), sources }, Nanos::from_millis(150))?;
+    Ok(())
+}

@@ -1,0 +1,423 @@
+//! The full screen without a terminal: keys in, rows of text out.
+
+use super::{App, Theme, draw};
+use crate::{files, headless};
+use crossterm::event::{
+    Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
+};
+use gtrig_core::{Capacity, Nanos, Session, Tick};
+use gtrig_sources::{Source, Story, Terminal, TerminalKeys};
+use ratatui::{Terminal as Screen, backend::TestBackend, layout::Rect, style::Color};
+use rstest::rstest;
+
+/// An application, its clock, and a screen to look at.
+struct Bench {
+    app: App,
+    now: Nanos,
+    screen: Screen<TestBackend>,
+}
+
+impl Bench {
+    fn new(app: App, now: Nanos, (width, height): (u16, u16)) -> Self {
+        let screen = Screen::new(TestBackend::new(width, height)).unwrap();
+        let mut bench = Bench { app, now, screen };
+        bench.app.advance(now);
+        bench.frame();
+        bench
+    }
+
+    fn story(story: Story) -> Self {
+        let rig = files::rig(None, story.poll_hz()).unwrap();
+        let app = App::take(files::shipped_take(story, rig).unwrap(), Theme::new(true));
+        Bench::new(app, Nanos(0), (160, 47))
+    }
+
+    /// The cab at work for ten seconds, and a terminal whose releases are
+    /// reported.
+    fn live(size: (u16, u16)) -> Self {
+        let worked = Nanos::from_millis(10_000);
+        let rig = files::rig(None, None).unwrap();
+        let (mut session, cab) = headless::cab_session(rig, 1, worked);
+        let terminal = Terminal::plug(&mut session, TerminalKeys::Reported, size, worked).unwrap();
+        let sources: Vec<Box<dyn Source>> = vec![Box::new(cab)];
+        let app = App::live(session, sources, Some(terminal), Theme::new(true));
+        Bench::new(app, worked, size)
+    }
+
+    fn frame(&mut self) {
+        self.screen
+            .draw(|frame| {
+                self.app.fit(frame.area());
+                draw(frame, &self.app);
+            })
+            .unwrap();
+    }
+
+    fn pass(&mut self, ms: u64) {
+        self.now = Nanos(self.now.0 + ms * 1_000_000);
+        self.app.advance(self.now);
+        self.frame();
+    }
+
+    fn key(&mut self, code: KeyCode) {
+        self.key_with(code, KeyModifiers::NONE, KeyEventKind::Press);
+    }
+
+    fn key_with(&mut self, code: KeyCode, modifiers: KeyModifiers, kind: KeyEventKind) {
+        let key = KeyEvent::new_with_kind(code, modifiers, kind);
+        self.app.event(&Event::Key(key), self.now);
+        self.frame();
+    }
+
+    fn keys(&mut self, text: &str) {
+        for c in text.chars() {
+            self.key(KeyCode::Char(c));
+        }
+    }
+
+    fn mouse(&mut self, kind: MouseEventKind, column: u16, row: u16) {
+        let mouse = MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE };
+        self.app.event(&Event::Mouse(mouse), self.now);
+        self.frame();
+    }
+
+    fn rows(&self) -> Vec<String> {
+        let buffer = self.screen.backend().buffer();
+        let Rect { width, height, .. } = buffer.area;
+        let row = |y| (0..width).map(|x| buffer[(x, y)].symbol()).collect();
+        (0..height).map(row).collect()
+    }
+
+    /// The only row with this text.
+    fn row(&self, text: &str) -> String {
+        let rows = self.rows();
+        let found: Vec<&String> = rows.iter().filter(|row| row.contains(text)).collect();
+        assert_eq!(found.len(), 1, "{text:?} in\n{}", rows.join("\n"));
+        found[0].clone()
+    }
+
+    /// The row of a lane.
+    fn lane(&self, name: &str) -> String {
+        let lanes = self.app.hit.lanes;
+        let rows = &self.rows()[usize::from(lanes.top())..usize::from(lanes.bottom())];
+        let named = |row: &&String| row.contains(&format!(" {name} "));
+        rows.iter().find(named).unwrap_or_else(|| panic!("{name} in\n{}", rows.join("\n"))).clone()
+    }
+
+    fn has_lane(&self, name: &str) -> bool {
+        self.app.lanes().iter().any(|&l| super::view::lane_name(&self.app.session, l) == name)
+    }
+
+    fn shows(&self, text: &str) -> bool {
+        self.rows().iter().any(|row| row.contains(text))
+    }
+}
+
+#[test]
+fn the_story_of_the_lost_tap_opens_on_the_lost_tap_and_says_why() {
+    let bench = Bench::story(Story::LostTap);
+    assert!(bench.row("lost 3").contains("tick 37"));
+    let lane = bench.lane("pad·2 south");
+    assert!(lane.contains("▸") && lane.contains("╳"), "{lane}");
+    assert!(bench.shows(
+        "pad·2 south went down at 1 204.31 ms and up at 1 211.87 ms, all between tick 36 (1 200.00 ms) and tick 37"
+    ));
+    assert!(bench.row("⚑ three quick taps").contains("⚑ a short tap: no horn"));
+}
+
+#[test]
+fn edges_can_be_walked_from_one_to_the_next() {
+    let mut bench = Bench::story(Story::LostTap);
+    let mut ticks = Vec::new();
+    for _ in 0..3 {
+        bench.keys("]");
+        ticks.push(bench.app.tick().0);
+    }
+    assert_eq!(ticks, [57, 58, 73]);
+    bench.keys("[");
+    assert_eq!(bench.app.tick(), Tick(58));
+    assert!(
+        bench.shows(
+            "pad·2 south went up at 1 931.00 ms; tick 58 (1 933.33 ms) saw it 2.33 ms later."
+        )
+    );
+}
+
+#[test]
+fn steps_stop_at_both_ends() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.key(KeyCode::Home);
+    bench.key(KeyCode::Left);
+    assert_eq!(bench.app.tick(), Tick(0));
+    bench.key(KeyCode::End);
+    bench.key(KeyCode::Right);
+    assert_eq!(bench.app.tick(), bench.app.last());
+    bench.key_with(KeyCode::Left, KeyModifiers::CONTROL, KeyEventKind::Press);
+    assert_eq!(bench.app.tick().0, bench.app.last().0 - 10);
+}
+
+#[test]
+fn a_take_plays_in_its_own_time_and_stops_at_its_end() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.key(KeyCode::Home);
+    bench.keys(" ");
+    bench.pass(1000);
+    assert!(bench.shows("PLAYING"));
+    assert_eq!(bench.app.tick(), Tick(30));
+    bench.pass(60_000);
+    assert!(bench.shows(" TAKE "));
+    assert_eq!(bench.app.tick(), bench.app.last());
+}
+
+#[test]
+fn freezing_the_view_does_not_stop_the_recording() {
+    let mut bench = Bench::live((160, 47));
+    bench.pass(1000);
+    bench.keys(" ");
+    let frozen = bench.app.tick();
+    let events = bench.app.session.history().event_count();
+    bench.pass(2000);
+    assert_eq!(bench.app.tick(), frozen);
+    assert!(bench.app.session.history().event_count() > events + 500);
+    assert!(bench.row("FROZEN").contains("120 ticks behind; recording goes on"));
+    bench.keys(" ");
+    assert_eq!(bench.app.tick(), bench.app.last());
+    assert!(bench.shows(" LIVE "));
+}
+
+#[test]
+fn the_filter_finds_lanes_that_never_moved_and_escape_drops_it() {
+    let mut bench = Bench::live((160, 47));
+    assert!(!bench.has_lane("keys KeyM"));
+    bench.keys("/keym");
+    bench.key(KeyCode::Enter);
+    assert!(bench.lane("keys KeyM").contains("up"));
+    assert!(!bench.has_lane("▷ horn"));
+    assert!(bench.shows("lanes / keym"));
+    bench.key(KeyCode::Esc);
+    assert!(bench.has_lane("▷ horn") && !bench.has_lane("keys KeyM"));
+}
+
+#[test]
+fn captured_keys_go_to_the_rig_and_only_ctrl_g_comes_back() {
+    let mut bench = Bench::live((160, 47));
+    bench.keys("c");
+    assert!(bench.shows("Ctrl+G lets go"));
+    bench.key(KeyCode::Char('h'));
+    bench.key(KeyCode::Char('q'));
+    bench.pass(100);
+    assert!(bench.lane("keys·2 KeyH").contains("down"));
+    assert!(bench.app.captured, "q is a key under test now");
+    bench.key_with(KeyCode::Char('g'), KeyModifiers::CONTROL, KeyEventKind::Press);
+    bench.pass(100);
+    assert!(!bench.app.captured && bench.shows("deaf"));
+    let horn = bench.app.session.now().action(gtrig_core::ActionId(3));
+    assert!(!horn.is_active(), "letting go releases what was held");
+}
+
+#[test]
+fn losing_the_focus_releases_and_gaining_it_listens_again() {
+    let mut bench = Bench::live((160, 47));
+    bench.keys("c");
+    bench.key(KeyCode::Char('h'));
+    bench.pass(100);
+    bench.app.event(&Event::FocusLost, bench.now);
+    bench.pass(100);
+    assert!(!bench.app.session.now().action(gtrig_core::ActionId(3)).is_active());
+    bench.app.event(&Event::FocusGained, bench.now);
+    bench.key(KeyCode::Char('h'));
+    bench.pass(100);
+    assert!(bench.app.session.now().action(gtrig_core::ActionId(3)).is_active());
+}
+
+#[test]
+fn what_was_captured_is_not_thrown_away_by_one_key() {
+    let mut bench = Bench::live((160, 47));
+    let quit = KeyEvent::new(KeyCode::Char('q'), KeyModifiers::NONE);
+    bench.keys("c");
+    bench.key(KeyCode::Char('h'));
+    bench.key_with(KeyCode::Char('g'), KeyModifiers::CONTROL, KeyEventKind::Press);
+    assert_eq!(bench.app.event(&Event::Key(quit), bench.now), None);
+    bench.frame();
+    assert!(bench.shows("not saved"));
+    assert!(bench.app.event(&Event::Key(quit), bench.now).is_some());
+}
+
+#[test]
+fn a_click_puts_the_playhead_there_and_chooses_the_lane() {
+    let mut bench = Bench::story(Story::LostTap);
+    let rows = bench.rows();
+    let y =
+        rows.iter().position(|row| row.contains("  ▷ horn") || row.contains(" ▷ horn ")).unwrap();
+    let x = bench.app.hit.traces.x + 13;
+    let row = bench.app.hit.lanes.y.max(y as u16);
+    bench.mouse(MouseEventKind::Down(MouseButton::Left), x, row);
+    assert_eq!(bench.app.tick(), bench.app.stretch.tick_at(13));
+    assert!(bench.shows("── why ▷ horn"), "{}", bench.rows().join("\n"));
+    bench.mouse(MouseEventKind::Drag(MouseButton::Left), x + 9, 1);
+    assert_eq!(bench.app.tick(), bench.app.stretch.tick_at(22));
+}
+
+#[test]
+fn marks_are_set_walked_and_taken_away() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.key(KeyCode::Home);
+    bench.key_with(KeyCode::Char('M'), KeyModifiers::SHIFT, KeyEventKind::Press);
+    bench.keys("odd here");
+    bench.key(KeyCode::Enter);
+    assert!(bench.row("⚑ a short tap").contains("⚑ odd here"));
+    bench.keys("n");
+    assert_eq!(bench.app.tick(), Tick(37));
+    bench.keys("m");
+    assert!(!bench.shows("a short tap"));
+}
+
+#[test]
+fn saved_history_opens_again_with_the_same_lanes() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("it.take.jsonl");
+    let mut bench = Bench::live((160, 47));
+    bench.pass(500);
+    bench.keys("s");
+    bench.key_with(KeyCode::Char('u'), KeyModifiers::CONTROL, KeyEventKind::Press);
+    bench.keys(path.to_str().unwrap());
+    bench.key(KeyCode::Enter);
+    wait_until(&mut bench, |bench| bench.shows("saved "));
+    let rig = files::rig(None, None).unwrap();
+    let opened = files::open_take(&path, rig, Capacity::DEFAULT).unwrap();
+    assert!(opened.loaded.is_sound());
+    assert_eq!(opened.session.history().event_count(), bench.app.session.history().event_count());
+}
+
+#[test]
+fn a_save_that_fails_says_why_and_loses_nothing() {
+    let mut bench = Bench::live((160, 47));
+    bench.keys("s");
+    bench.key_with(KeyCode::Char('u'), KeyModifiers::CONTROL, KeyEventKind::Press);
+    bench.keys("/nowhere/at/all");
+    bench.key(KeyCode::Enter);
+    wait_until(&mut bench, |bench| bench.shows("could not save /nowhere/at/all"));
+    assert!(bench.app.session.history().event_count() > 1000);
+}
+
+/// Lets the application look at its jobs until something shows.
+fn wait_until(bench: &mut Bench, shows: impl Fn(&Bench) -> bool) {
+    let started = std::time::Instant::now();
+    while !shows(bench) {
+        assert!(started.elapsed().as_secs() < 20, "{}", bench.rows().join("\n"));
+        std::thread::yield_now();
+        bench.pass(0);
+    }
+}
+
+#[rstest]
+fn no_size_is_too_small(
+    #[values(0, 1, 2, 20, 39, 80, 160, 400)] width: u16,
+    #[values(0, 1, 2, 5, 9, 16, 24, 47, 120)] height: u16,
+) {
+    let mut bench = Bench::live((width, height));
+    for key in " 2?\t1/x".chars() {
+        bench.keys(&key.to_string());
+        bench.pass(20);
+    }
+    bench.key(KeyCode::Esc);
+    bench.keys("c");
+    bench.pass(20);
+    bench.mouse(MouseEventKind::Down(MouseButton::Left), width / 2, height / 2);
+}
+
+#[rstest]
+#[case(160, 47)]
+#[case(80, 24)]
+fn at_usual_sizes_every_part_has_room(#[case] width: u16, #[case] height: u16) {
+    let bench = Bench::live((width, height));
+    for part in [" LIVE ", "pad·1", "1 board", "lanes", "why", "Space"] {
+        assert!(bench.shows(part), "{part} in\n{}", bench.rows().join("\n"));
+    }
+    assert!(bench.app.hit.lanes.height >= 9);
+}
+
+#[test]
+fn nothing_moves_sideways_while_values_change() {
+    let mut bench = Bench::live((160, 47));
+    let columns = |bench: &Bench| {
+        let row = bench.row("action");
+        (row.find("raw"), row.find("action"), bench.row(" LIVE ").find("Kestrel"))
+    };
+    let before = columns(&bench);
+    for _ in 0..100 {
+        bench.pass(37);
+        assert_eq!(columns(&bench), before);
+    }
+}
+
+#[test]
+fn without_colours_no_colour_is_used() {
+    let rig = files::rig(None, None).unwrap();
+    let (session, _) = headless::cab_session(rig, 1, Nanos::from_millis(10_000));
+    let app = App::live(session, Vec::new(), None, Theme::new(false));
+    let bench = Bench::new(app, Nanos::from_millis(10_000), (160, 47));
+    let buffer = bench.screen.backend().buffer();
+    assert!(buffer.content.iter().all(|cell| cell.fg == Color::Reset && cell.bg == Color::Reset));
+}
+
+#[test]
+fn green_is_for_what_fired_and_nothing_else() {
+    let bench = Bench::live((160, 47));
+    let buffer = bench.screen.backend().buffer();
+    let green = Color::Indexed(83);
+    let lanes = bench.app.hit.lanes;
+    let actions: Vec<u16> = (lanes.top()..lanes.bottom())
+        .filter(|&y| (0..buffer.area.width).any(|x| buffer[(x, y)].fg == green))
+        .collect();
+    let mut below = lanes.y;
+    for lane in bench.app.lanes().into_iter().skip(bench.app.first_lane) {
+        let rows = below..below + bench.app.lane_height(lane);
+        below = rows.end;
+        if matches!(lane, super::view::Lane::Control(_)) {
+            assert!(!actions.iter().any(|y| rows.contains(y)), "{lane:?}");
+        }
+    }
+    assert!(!actions.is_empty());
+}
+
+#[test]
+fn names_from_outside_reach_the_screen_without_control_characters() {
+    let text = "{\"take\":1,\"title\":\"t\\u001b[2J\"}\n{\"t\":0,\"plug\":\"p\",\"kind\":\"pad\",\"name\":\"x\\u001b]0;owned\\u0007\",\"identity\":\"i\\u001b[1m\",\"controls\":[{\"code\":\"south\",\"kind\":\"button\"}]}\n{\"t\":5,\"label\":\"\\u001b[31m\"}\n";
+    let rig = files::rig(None, None).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("evil.take.jsonl");
+    std::fs::write(&path, text).unwrap();
+    let opened = files::open_take(&path, rig, Capacity::DEFAULT).unwrap();
+    let mut bench = Bench::new(App::take(opened, Theme::new(true)), Nanos(0), (160, 47));
+    bench.keys("2");
+    assert!(bench.shows("owned") && bench.shows("identity i"));
+    assert!(!bench.rows().join("").chars().any(char::is_control));
+}
+
+#[test]
+fn a_damaged_take_opens_and_says_where_it_stops() {
+    let text = "{\"take\":1}\n{\"t\":0,\"plug\":\"p\",\"kind\":\"keys\",\"controls\":[]}\nbroken\n";
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("cut.take.jsonl");
+    std::fs::write(&path, text).unwrap();
+    let opened =
+        files::open_take(&path, files::rig(None, None).unwrap(), Capacity::DEFAULT).unwrap();
+    let bench = Bench::new(App::take(opened, Theme::new(true)), Nanos(0), (160, 47));
+    assert!(bench.shows("line 3, column 1: expected value"));
+}
+
+#[test]
+fn an_empty_session_is_no_reason_to_panic() {
+    let rig = files::rig(None, None).unwrap();
+    let session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+    let mut bench =
+        Bench::new(App::live(session, Vec::new(), None, Theme::new(true)), Nanos(0), (80, 24));
+    for key in "][ mnN-+f2c?".chars() {
+        bench.keys(&key.to_string());
+    }
+    for code in [KeyCode::Home, KeyCode::End, KeyCode::Tab, KeyCode::PageDown, KeyCode::Up] {
+        bench.key(code);
+    }
+    bench.pass(500);
+}

@@ -1,0 +1,167 @@
+//! The commands that only print: what they print, and how they exit.
+
+use gtrig_sources::Story;
+use rstest::rstest;
+use std::{
+    fs,
+    path::{Path, PathBuf},
+    process::{Command, Output, Stdio},
+};
+
+fn gtrig(args: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_gtrig")).args(args).stdin(Stdio::null()).output().unwrap()
+}
+
+fn demo(name: &str) -> String {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name);
+    root.to_str().unwrap().to_owned()
+}
+
+fn stdout(output: &Output) -> &str {
+    str::from_utf8(&output.stdout).unwrap()
+}
+
+fn stderr(output: &Output) -> &str {
+    str::from_utf8(&output.stderr).unwrap()
+}
+
+/// A file with this content, in a folder that lives as long as the result.
+fn file(name: &str, content: impl AsRef<[u8]>) -> (tempfile::TempDir, PathBuf) {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join(name);
+    fs::write(&path, content).unwrap();
+    (folder, path)
+}
+
+#[test]
+fn the_shipped_takes_are_what_the_cab_plays() {
+    for story in Story::ALL {
+        let shipped = fs::read_to_string(demo(&format!("{}.take.jsonl", story.name()))).unwrap();
+        let played = gtrig(&["simulate", story.name()]);
+        assert!(stdout(&played) == shipped, "{}: write it anew with gtrig simulate", story.name());
+    }
+}
+
+#[test]
+fn a_replay_gives_the_same_bytes_every_time() {
+    for story in Story::ALL {
+        let take = demo(&format!("{}.take.jsonl", story.name()));
+        for form in ["json", "csv"] {
+            let runs = [(); 2].map(|()| gtrig(&["replay", "--form", form, &take]));
+            assert!(!runs[0].stdout.is_empty() && runs[0].status.success());
+            assert_eq!(runs[0].stdout, runs[1].stdout);
+        }
+    }
+}
+
+#[test]
+fn the_lost_tap_is_lost_at_thirty_hertz_and_not_at_a_thousand() {
+    let take = demo("lost-tap.take.jsonl");
+    let slow = gtrig(&["replay", "--hz", "30", "--deny-lost", &take]);
+    assert_eq!(slow.status.code(), Some(1));
+    assert!(stderr(&slow).contains("3 press(es) lost between polls"));
+    assert!(stdout(&slow).contains(
+        r#"{"tick":37,"t":1233333333,"edges":[{"on":"pad2/south","edge":"none","marks":["lost"]}]}"#
+    ));
+    let fast = gtrig(&["replay", "--hz", "1000", "--deny-lost", &take]);
+    assert_eq!(fast.status.code(), Some(0));
+    assert!(stdout(&fast).ends_with("\"presses\":7,\"releases\":7,\"lost\":0}}\n"));
+}
+
+#[test]
+fn a_forgotten_pad_takes_the_hoist_from_the_lever() {
+    let rows = gtrig(&["replay", "--form", "csv", &demo("hand-over.take.jsonl")]);
+    let drivers: Vec<&str> = stdout(&rows)
+        .lines()
+        .filter(|row| row.contains(",action,hoist,"))
+        .filter_map(|row| row.split(',').nth(6))
+        .collect();
+    let mut order = drivers.clone();
+    order.dedup();
+    assert_eq!(
+        order,
+        ["lever3/travel", "pad2/stick-r-y", "lever3/travel", "", "lever3/travel", ""]
+    );
+}
+
+#[rstest]
+#[case::damaged(b"{\"take\":1}\nbroken\n".as_slice(), 1, "line 2, column 1: expected value; the 0 event(s) before it were read")]
+#[case::empty(b"", 2, "line 1: the file is empty; a take begins with a header line")]
+#[case::binary(b"\x7fELF\x00\x01", 2, "no header of a take")]
+fn a_bad_take_is_said_and_has_its_exit_code(
+    #[case] content: &[u8],
+    #[case] code: i32,
+    #[case] said: &str,
+) {
+    let (_folder, path) = file("t.take.jsonl", content);
+    let output = gtrig(&["replay", path.to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(code), "{}", stderr(&output));
+    assert!(stderr(&output).contains(said), "{}", stderr(&output));
+}
+
+#[rstest]
+#[case::no_file(&["replay", "/nowhere.take.jsonl"], "cannot open the take /nowhere.take.jsonl")]
+#[case::folder(&["open", "/"], "no take that can be read")]
+#[case::no_rig(&["check", "/nowhere.toml"], "cannot read the rig /nowhere.toml; is the path right?")]
+#[case::rate(&["replay", "--hz", "5000", "x"], "5000 Hz is no poll rate; choose 10 to 1000")]
+#[case::nan(&["replay", "--hz", "NaN", "x"], "NaN Hz is no poll rate")]
+#[case::option(&["replay", "--fast", "x"], "unexpected argument '--fast'")]
+#[case::story(&["demo", "no-such"], "[possible values: lost-tap")]
+#[case::no_terminal(&["demo"], "the full screen needs a terminal")]
+fn misuse_exits_with_two_and_says_what_to_do(#[case] args: &[&str], #[case] said: &str) {
+    let output = gtrig(args);
+    assert_eq!(output.status.code(), Some(2), "{}", stderr(&output));
+    assert!(stderr(&output).contains(said), "{}", stderr(&output));
+}
+
+#[test]
+fn a_rig_with_mistakes_lists_them_all_and_exits_with_one() {
+    let (_folder, path) = file("bad.toml", "rig = 1\n[sampling]\npoll-hz = 5\nx\u{7} = 1\n");
+    let output = gtrig(&["check", path.to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(1));
+    let text = stderr(&output);
+    assert!(text.contains("bad.toml:3:11") && text.contains("poll-hz = 5"), "{text}");
+    assert!(!text.contains('\u{7}'), "{text:?}");
+}
+
+#[test]
+fn a_sound_rig_is_called_sound() {
+    let output = gtrig(&["check", &demo("kestrel-quay.toml")]);
+    assert_eq!(output.status.code(), Some(0));
+    assert!(stdout(&output).ends_with("sound. Kestrel Quay, polled at 60 Hz, 8 actions.\n"));
+}
+
+#[test]
+fn a_reader_that_has_seen_enough_is_no_failure() {
+    let command = format!(
+        "{} replay --every-tick {} | head -n 1",
+        env!("CARGO_BIN_EXE_gtrig"),
+        demo("drifting-hook.take.jsonl")
+    );
+    let script = format!("set -o pipefail; {command}");
+    let output = Command::new("bash").args(["-c", &script]).output().unwrap();
+    assert!(output.status.success(), "{}", stderr(&output));
+    assert_eq!(stdout(&output).lines().count(), 1);
+}
+
+#[test]
+fn a_full_disk_is_said() {
+    let full = fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
+    let output = Command::new(env!("CARGO_BIN_EXE_gtrig"))
+        .args(["simulate", "lost-tap"])
+        .stdout(full)
+        .stderr(Stdio::piped())
+        .output()
+        .unwrap();
+    assert_eq!(output.status.code(), Some(2));
+    assert!(stderr(&output).contains("No space left on device"), "{}", stderr(&output));
+}
+
+#[test]
+fn help_names_every_command_and_the_exit_codes() {
+    let output = gtrig(&["--help"]);
+    let text = stdout(&output);
+    for word in ["live", "demo", "open", "replay", "check", "simulate", "Exit codes:"] {
+        assert!(text.contains(word), "{word}");
+    }
+}

@@ -1,0 +1,217 @@
+//! The real program in a real terminal.
+
+mod common;
+
+use common::Tmux;
+use rstest::rstest;
+use std::{path::Path, process::Command};
+
+const BIG: (u16, u16) = (160, 47);
+
+fn gtrig(args: &str) -> String {
+    format!("{} {args}", env!("CARGO_BIN_EXE_gtrig"))
+}
+
+/// The row with this text, once it is there.
+fn row(tmux: &Tmux, text: &str) -> String {
+    let screen = tmux.wait_for(text);
+    screen.lines().find(|row| row.contains(text)).unwrap().to_owned()
+}
+
+/// The tick that the status line shows.
+fn tick(screen: &str) -> Option<u32> {
+    screen.split("tick ").nth(1)?.split_whitespace().next()?.parse().ok()
+}
+
+/// Walks to the shell's own words after the program ended.
+fn back_in_the_shell(tmux: &Tmux) {
+    let prompt = |screen: &str| screen.trim_end().ends_with(['#', '$']);
+    tmux.wait("the shell's prompt", prompt);
+    tmux.line("echo back; stty -a | tr ';' '\\n' | grep -o ' [-]*icanon\\| [-]*echo '");
+    let screen = tmux.wait("a sane terminal", |s| s.contains("back\n") && s.contains(" icanon"));
+    assert!(!screen.contains("-icanon") && !screen.contains("-echo"), "{screen}");
+    assert!(!screen.contains("── lanes"), "the alternate screen was left:\n{screen}");
+}
+
+#[test]
+fn from_the_demo_to_a_saved_take_and_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("t.take.jsonl");
+    let path = path.to_str().unwrap();
+    let tmux = Tmux::start("road", BIG, &gtrig("demo"));
+    // It opens on something worth looking at.
+    tmux.wait("a live demo", |s| s.contains(" LIVE ") && s.contains("▷ slew x") && s.contains("█"));
+    // Freeze, and step.
+    tmux.keys(&["Space"]);
+    let frozen = tick(&tmux.wait_for("FROZEN")).unwrap();
+    tmux.keys(&["Left", "Left", "Left"]);
+    tmux.wait("three ticks back", |s| tick(s) == Some(frozen - 3));
+    tmux.keys(&["Right"]);
+    tmux.wait("one tick on", |s| tick(s) == Some(frozen - 2));
+    tmux.wait("the recording goes on", |s| {
+        let behind = s.split(" ticks behind").next().and_then(|t| t.rsplit(' ').next());
+        behind.and_then(|n| n.parse::<u32>().ok()).is_some_and(|n| n > 10)
+    });
+    // Filter.
+    tmux.keys(&["/", "h", "o", "r", "n", "Enter"]);
+    tmux.wait("only the horn", |s| s.contains("lanes / horn") && !s.contains("▷ slew x "));
+    tmux.keys(&["Escape"]);
+    tmux.wait_for("▷ slew x");
+    // Save.
+    tmux.keys(&["s"]);
+    tmux.wait_for("save the history as: ");
+    tmux.keys(&["C-u"]);
+    tmux.line(path);
+    tmux.wait_for("saved ");
+    // Quit, and open it again.
+    tmux.keys(&["q"]);
+    back_in_the_shell(&tmux);
+    tmux.line("clear");
+    tmux.line(&gtrig(&format!("open {path}")));
+    let screen = tmux.wait_for(" TAKE ");
+    assert!(screen.contains("▷ slew x") && screen.contains("pad·1"), "{screen}");
+    // Open another from within.
+    tmux.keys(&["o"]);
+    tmux.wait_for("open the take:");
+    tmux.line(&demo("hand-over.take.jsonl"));
+    tmux.wait_for("Two hands on one hook");
+}
+
+fn demo(name: &str) -> String {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+    folder.canonicalize().unwrap().join(name).to_str().unwrap().to_owned()
+}
+
+#[test]
+fn real_keys_are_captured_and_their_releases_inferred() {
+    let tmux = Tmux::start("capture", BIG, &gtrig("live"));
+    tmux.wait_for(" LIVE ");
+    tmux.keys(&["c"]);
+    tmux.wait("the way out is shown", |s| s.matches("Ctrl+G lets go").count() == 2);
+    tmux.wait_for("this terminal reports no releases: inferred after 150 ms");
+    tmux.keys(&["h"]);
+    // The key went down, the horn sounded, and the release is marked.
+    tmux.wait("a press, a horn and a guess", |s| {
+        let lane = |name: &str| s.lines().any(|l| l.contains(name) && l.contains("╱"));
+        lane("▷ horn")
+            && lane("keys KeyH")
+            && s.lines().any(|l| l.contains("keys KeyH") && l.contains('?'))
+    });
+    tmux.keys(&["q"]);
+    tmux.wait("q is a key like any other", |s| s.contains("keys KeyQ") && s.contains("CAPTURED"));
+    tmux.keys(&["C-g"]);
+    tmux.wait("let go", |s| s.contains(" LIVE ") && s.contains("deaf"));
+    // What was captured is not thrown away by one key.
+    tmux.keys(&["q"]);
+    tmux.wait_for("not saved");
+    tmux.keys(&["q"]);
+    back_in_the_shell(&tmux);
+}
+
+#[test]
+fn the_screen_shows_what_replay_prints() {
+    let replay = Command::new(env!("CARGO_BIN_EXE_gtrig"))
+        .args(["replay", "--hz", "30", &demo("lost-tap.take.jsonl")])
+        .output()
+        .unwrap();
+    let text = String::from_utf8(replay.stdout).unwrap();
+    // The ticks with an edge of the pad's south, from the first on.
+    let ticks: Vec<u32> = text
+        .lines()
+        .filter(|line| line.contains("pad2/south\",\"edge\""))
+        .map(|line| line[8..].split(',').next().unwrap().parse().unwrap())
+        .collect();
+    assert_eq!(ticks.len(), 9);
+    let tmux = Tmux::start("same", BIG, &gtrig("demo lost-tap"));
+    tmux.wait_for(" TAKE ");
+    tmux.keys(&["Home"]);
+    tmux.wait("the beginning", |s| tick(s) == Some(0));
+    for expected in ticks {
+        tmux.keys(&["]"]);
+        tmux.wait(&format!("tick {expected}"), |s| tick(s) == Some(expected));
+    }
+}
+
+#[test]
+fn a_click_on_the_timeline_moves_the_playhead() {
+    let tmux = Tmux::start("mouse", BIG, &gtrig("demo lost-tap"));
+    let before = tick(&tmux.wait_for(" TAKE ")).unwrap();
+    let lanes =
+        tmux.screen().lines().position(|l| l.contains("▷ horn") && l.contains("▁")).unwrap();
+    // Press and release of the left button at column 60, as terminals say it.
+    let place = format!("60;{}", lanes + 1);
+    tmux.bytes(&format!("\x1b[<0;{place}M\x1b[<0;{place}m"));
+    tmux.wait("another tick", |s| tick(s).is_some_and(|t| t != before));
+    tmux.wait_for("── why ▷ horn");
+}
+
+#[rstest]
+#[case("term", "kill -TERM")]
+#[case("int", "kill -INT")]
+fn a_signal_gives_the_terminal_back(#[case] name: &str, #[case] kill: &str) {
+    let tmux = Tmux::start(name, BIG, &gtrig("demo"));
+    tmux.wait_for(" LIVE ");
+    let script = format!("{kill} {}", tmux.child());
+    assert!(Command::new("sh").args(["-c", &script]).status().unwrap().success());
+    back_in_the_shell(&tmux);
+}
+
+#[test]
+fn suspended_it_gives_the_terminal_back_and_resumed_it_goes_on() {
+    let tmux = Tmux::start("suspend", BIG, &gtrig("demo"));
+    tmux.wait_for(" LIVE ");
+    tmux.keys(&["C-z"]);
+    back_in_the_shell(&tmux);
+    tmux.line("fg");
+    tmux.wait("it goes on", |s| s.contains(" LIVE ") && s.contains("── lanes"));
+}
+
+#[test]
+fn a_panic_gives_the_terminal_back_and_its_message_can_be_read() {
+    let example = Path::new(env!("CARGO_BIN_EXE_gtrig")).with_file_name("examples/faulty_source");
+    let tmux = Tmux::start("panic", BIG, example.to_str().unwrap());
+    tmux.wait_for("the faulty source is faulty");
+    back_in_the_shell(&tmux);
+}
+
+#[test]
+fn resizing_works_down_to_almost_nothing_and_back() {
+    let tmux = Tmux::start("resize", BIG, &gtrig("demo"));
+    tmux.wait_for(" LIVE ");
+    tmux.resize(20, 5);
+    tmux.wait("a small screen", |s| s.contains("LIVE") && !s.contains("why"));
+    tmux.resize(80, 24);
+    let screen =
+        tmux.wait("a usual screen", |s| s.contains("Space freeze/go") && s.contains("why"));
+    assert!(screen.lines().all(|line| line.chars().count() <= 80));
+    tmux.resize(160, 47);
+    tmux.wait("a large screen", |s| s.contains("q quit") && s.contains("walk-gantry"));
+}
+
+#[test]
+fn no_color_is_honoured() {
+    let tmux = Tmux::start("nocolor", BIG, &format!("NO_COLOR=1 {}", gtrig("demo")));
+    tmux.wait_for(" LIVE ");
+    let screen = tmux.coloured_screen();
+    // Of all SGR sequences only bold, reversed and reset may occur.
+    let sequences = screen.split("\x1b[").skip(1).filter_map(|s| s.split_once('m'));
+    for (codes, _) in sequences {
+        let plain = |code: &str| matches!(code, "" | "0" | "1" | "7" | "39" | "49");
+        assert!(codes.split(';').all(plain), "{codes}");
+    }
+    assert!(row(&tmux, "LIVE").contains("60 Hz"));
+}
+
+#[test]
+fn every_key_of_the_hints_is_in_the_help() {
+    let tmux = Tmux::start("help", BIG, &gtrig("demo"));
+    tmux.wait_for(" LIVE ");
+    tmux.keys(&["?"]);
+    let screen = tmux.wait_for("any key closes");
+    for text in ["freeze the view", "one tick back", "the next edge", "a press was lost", "suspend"]
+    {
+        assert!(screen.contains(text), "{text}\n{screen}");
+    }
+    tmux.keys(&["x"]);
+    tmux.wait("closed", |s| !s.contains("any key closes"));
+}
