@@ -302,7 +302,7 @@ fn bench(c: &mut Criterion) {
             machine.clone_from(&fresh);
             let mut sum = 0.0;
             run(&mut machine, session.plan(), &events, LAST, |m| {
-                sum += m.action(gtrig_core::ActionId(0)).x
+                sum += m.action(gtrig_core::ActionId(0)).x;
             });
             black_box(sum)
         });

@@ -158,7 +158,7 @@ impl ValueEnum for StoryName {
 }
 
 /// The demo opens with this much behind it, so that there is something to see.
-const ALREADY_WORKED: Nanos = Nanos::from_millis(26_000);
+const ALREADY_WORKED: Nanos = Nanos::from_millis(29_600);
 
 /// How a command ended, for scripts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -82,6 +82,7 @@ fn lines(app: &App) -> Vec<Line> {
     lines.push(Line::Empty);
     lines.push(Line::Heading("On the lanes"));
     lines.push(Line::Item("▁╱▔╲", "up, press, down, release: what the poll saw", theme.signal()));
+    lines.push(Line::Item("┃", "a press and its release in one column", theme.signal()));
     lines.push(Line::Item("▒", "several edges in one column; zoom in", theme.signal()));
     lines.push(Line::Item("▷ green", "an action that is on, or off its rest", theme.fired()));
     for (mark, glyph, meaning) in MARKS {

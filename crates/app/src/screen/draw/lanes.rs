@@ -284,12 +284,14 @@ impl Row<'_> {
     }
 
     fn edge_or_level(&self, span: Span) -> (&'static str, Style) {
-        let moved = span.min != span.max || span.changes > 0;
-        match (span.changes, moved, span.last != 0.0) {
+        let (low, high) = (span.min == 0.0, span.max != 0.0);
+        let moving = self.level_style(true);
+        match (span.changes, low && high, span.last != 0.0) {
             (0, ..) | (_, false, _) => self.level(span),
-            (1, true, true) => ("╱", self.level_style(true)),
-            (1, true, false) => ("╲", self.level_style(true)),
-            _ => ("▒", self.level_style(true)),
+            (1, _, true) => ("╱", moving),
+            (1, _, false) => ("╲", moving),
+            (2, _, false) => ("┃", moving),
+            _ => ("▒", moving),
         }
     }
 
@@ -329,9 +331,13 @@ impl Row<'_> {
             };
             // The value furthest from rest stands for the column.
             let value = if span.max >= -span.min { span.max } else { span.min };
-            let share = if two_sided { (value + 1.0) / 2.0 } else { value };
-            let glyph = if share < 1.0 / 16.0 { "▁" } else { paint::filled(share) };
-            self.put(0, at, glyph, self.level_style(value != 0.0));
+            let (glyph, style) = match (value == 0.0, two_sided) {
+                (true, true) => ("─", self.theme().rule()),
+                (false, true) => (paint::filled((value + 1.0) / 2.0), self.level_style(true)),
+                (rests, false) if value < 1.0 / 16.0 => ("▁", self.level_style(!rests)),
+                (_, false) => (paint::filled(value), self.level_style(true)),
+            };
+            self.put(0, at, glyph, style);
             self.marked(at, span.marks);
         }
     }

@@ -1,0 +1,188 @@
+//! What the commands do.
+
+use super::{App, Playhead, Request};
+use crate::screen::{
+    keymap::Command,
+    prompt::{Prompt, Purpose},
+    view::{Bench, Lane, Stretch, Zoom, lane_name},
+};
+use gtrig_core::{CleanText, Label, Nanos, Tick};
+
+impl App {
+    pub(super) fn run(&mut self, command: Command, at: Nanos) -> Option<Request> {
+        match command {
+            Command::FreezeOrGo => self.freeze_or_go(),
+            Command::Step(by) => self.go_to(offset(self.tick(), by)),
+            Command::Begin => self.go_to(self.session.history().begins()),
+            Command::End => self.go_to(self.last()),
+            Command::Edge(way) => self.jump_to_edge(way),
+            Command::Mark => self.toggle_mark(),
+            Command::MarkWithWords => self.prompt = Some(Prompt::new(Purpose::Mark, "")),
+            Command::NextMark(way) => self.jump_to_mark(way),
+            Command::Zoom(steps) => self.zoom(self.tick(), steps),
+            Command::Pan(quarters) => self.pan(quarters),
+            Command::FitAll => {
+                if self.is_live() {
+                    self.go_to(self.last());
+                }
+                self.show_whole_history();
+            }
+            Command::Lane(by) => self.choose(by),
+            Command::LanePage(by) => self.choose(by * i32::from(self.hit.lanes.height.max(2) / 2)),
+            Command::LaneHeight => self.tall = !self.tall,
+            Command::Filter => self.prompt = Some(Prompt::new(Purpose::Filter, &self.filter)),
+            Command::Dismiss => self.filter.clear(),
+            Command::Bench(bench) => self.bench = bench,
+            Command::NextDevice(by) => self.next_device(by),
+            Command::Capture => self.capture(at),
+            Command::Save => self.prompt = Some(Prompt::new(Purpose::Save, &(self.save_name)())),
+            Command::Open => self.prompt = Some(Prompt::new(Purpose::Open, "")),
+            Command::Help => (self.show_help, self.help_scroll) = (true, 0),
+            Command::Suspend => return Some(Request::Suspend),
+            Command::Quit => return self.quit(),
+        }
+        None
+    }
+
+    fn quit(&mut self) -> Option<Request> {
+        if self.unsaved && !self.quit_asked {
+            self.quit_asked = true;
+            let text = "what you captured is not saved: s saves it, q again quits without";
+            self.tell(text.to_owned(), true);
+            return None;
+        }
+        Some(Request::Quit)
+    }
+
+    fn freeze_or_go(&mut self) {
+        if self.is_take {
+            let restart = self.tick() >= self.last();
+            let from = if restart { self.session.history().begins() } else { self.tick() };
+            self.playing = if self.is_playing() { None } else { Some((self.now, from)) };
+        } else if self.is_live() {
+            self.go_to(self.last());
+        } else {
+            self.playhead = Playhead::Live;
+            self.follow();
+        }
+    }
+
+    pub(super) fn zoom(&mut self, around: Tick, steps: i32) {
+        self.stretch.zoom_around(around, steps);
+        if self.is_live() {
+            self.follow();
+        }
+    }
+
+    /// Zooms so that the whole history is in view.
+    pub fn show_whole_history(&mut self) {
+        let first = self.session.history().begins();
+        let ticks = self.last().0 - first.0 + 1;
+        let columns = self.stretch.columns;
+        let mut zooms = (0..32).map(|steps| Zoom::NORMAL.by(steps));
+        let fits = |zoom: &Zoom| zoom.ticks_in(columns) >= ticks + zoom.ticks_per_column();
+        let zoom = zooms.find(fits).unwrap_or(Zoom::NORMAL.by(32));
+        self.stretch = Stretch::ending(self.last(), columns, zoom);
+        self.stretch.pan(-4, self.last());
+        self.stretch.show(first);
+    }
+
+    fn pan(&mut self, quarters: i32) {
+        if self.is_live() {
+            self.go_to(self.last());
+        }
+        self.stretch.pan(quarters, self.last());
+    }
+
+    fn jump_to_edge(&mut self, way: i32) {
+        let Some(lane) = self.lane() else { return };
+        match self.edge_from(lane, self.tick(), way) {
+            Some(tick) => self.go_to(tick),
+            None => {
+                let side = if way < 0 { "before" } else { "after" };
+                let name = lane_name(&self.session, lane);
+                self.tell(format!("no edge on {name} {side} this tick"), false);
+            }
+        }
+    }
+
+    /// The nearest edge of a lane. On a digital lane any change is one, and
+    /// so is a lost press; on an analogue lane it is leaving rest, coming back
+    /// to it, or passing half of the travel.
+    fn edge_from(&self, lane: Lane, tick: Tick, way: i32) -> Option<Tick> {
+        let log = self.log(lane);
+        let digital = self.is_digital(lane);
+        let region = |value: f32| (value == 0.0, value.abs() >= 0.5, value < 0.0);
+        if way > 0 {
+            let mut last = region(log.value_at(tick));
+            let found = log.changes_after(tick).find(|change| {
+                let here = region(change.value);
+                digital || !change.marks.is_empty() || std::mem::replace(&mut last, here) != here
+            });
+            return found.map(|change| change.tick);
+        }
+        let mut changes = log.changes_before(tick);
+        changes
+            .find(|change| {
+                let before = region(log.value_at(change.tick.before()));
+                digital || !change.marks.is_empty() || before != region(change.value)
+            })
+            .map(|change| change.tick)
+    }
+
+    fn toggle_mark(&mut self) {
+        if !self.session.remove_labels_at(self.tick()) {
+            self.add_mark("mark");
+        }
+    }
+
+    pub(super) fn add_mark(&mut self, text: &str) {
+        let time = self.session.plan().rate().time_of(self.tick());
+        let text = CleanText::new(if text.is_empty() { "mark" } else { text });
+        self.session.add_label(Label { time, text });
+        self.unsaved = true;
+    }
+
+    fn jump_to_mark(&mut self, way: i32) {
+        let here = self.tick();
+        let found = match way > 0 {
+            true => self.marks().map(|(tick, _)| tick).find(|&tick| tick > here),
+            false => self.marks().rev().map(|(tick, _)| tick).find(|&tick| tick < here),
+        };
+        match found {
+            Some(tick) => self.go_to(tick),
+            None => self.tell("no further mark; m sets one".to_owned(), false),
+        }
+    }
+
+    pub(super) fn choose(&mut self, by: i32) {
+        let lanes = self.lanes();
+        let Some(lane) = self.lane() else { return };
+        let at = lanes.iter().position(|&other| other == lane).unwrap_or(0) as i32;
+        let last = lanes.len() as i32 - 1;
+        self.chosen = lanes.get((at + by).clamp(0, last) as usize).copied();
+    }
+
+    fn next_device(&mut self, by: i32) {
+        let count = self.session.roster().devices().len();
+        if count > 0 {
+            self.bench = Bench::Device;
+            self.device = (self.device as i32 + by).rem_euclid(count as i32) as usize;
+        }
+    }
+
+    fn capture(&mut self, at: Nanos) {
+        if self.terminal.is_none() {
+            let text = "a take cannot capture keys; `gtrig live` can";
+            self.tell(text.to_owned(), true);
+            return;
+        }
+        self.playhead = Playhead::Live;
+        self.captured = true;
+        self.listen(true, at);
+    }
+}
+
+fn offset(tick: Tick, by: i32) -> Tick {
+    Tick(tick.0.saturating_add_signed(by))
+}

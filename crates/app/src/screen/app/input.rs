@@ -1,0 +1,159 @@
+//! What the terminal sends: keys, the mouse, focus.
+
+use super::{App, Hit, Request};
+use crate::screen::{
+    jobs,
+    keymap::{self, Command},
+    prompt::{Purpose, Typed},
+};
+use crossterm::event::{Event, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
+use gtrig_core::Nanos;
+use std::path::PathBuf;
+
+impl App {
+    /// Takes in an event of the terminal, stamped with the time it came.
+    pub(crate) fn event(&mut self, event: &Event, at: Nanos) -> Option<Request> {
+        match event {
+            Event::Key(key) if self.captured => self.captured_key(key, at),
+            Event::Mouse(mouse) if self.captured => {
+                if let Some(terminal) = &mut self.terminal {
+                    terminal.mouse(&mut self.session, mouse, at);
+                }
+            }
+            Event::Key(key) if key.kind != KeyEventKind::Release => return self.key(key, at),
+            Event::Mouse(mouse) => self.mouse(mouse),
+            Event::FocusLost if self.captured => {
+                self.listen(false, at);
+                self.tell("focus lost: everything held was released".to_owned(), true);
+            }
+            Event::FocusGained if self.captured => self.listen(true, at),
+            _ => {}
+        }
+        None
+    }
+
+    fn captured_key(&mut self, key: &KeyEvent, at: Nanos) {
+        if keymap::lets_go(key) {
+            if key.kind == KeyEventKind::Press {
+                self.captured = false;
+                self.listen(false, at);
+            }
+            return;
+        }
+        self.unsaved = true;
+        if let Some(terminal) = &mut self.terminal {
+            terminal.key(&mut self.session, key, at);
+        }
+    }
+
+    pub(super) fn listen(&mut self, hear: bool, at: Nanos) {
+        if let Some(terminal) = &mut self.terminal {
+            terminal.listen(&mut self.session, hear, at);
+        }
+    }
+
+    fn key(&mut self, key: &KeyEvent, at: Nanos) -> Option<Request> {
+        if self.prompt.is_some() {
+            self.prompt_key(*key);
+            return None;
+        }
+        if self.show_help {
+            self.help_key(key);
+            return None;
+        }
+        let command = keymap::command(key)?;
+        if command != Command::Quit {
+            self.quit_asked = false;
+        }
+        self.run(command, at)
+    }
+
+    fn help_key(&mut self, key: &KeyEvent) {
+        match keymap::command(key) {
+            Some(Command::Lane(by) | Command::LanePage(by)) => {
+                self.help_scroll = self.help_scroll.saturating_add_signed(by as i16);
+            }
+            _ => self.show_help = false,
+        }
+    }
+
+    fn prompt_key(&mut self, key: KeyEvent) {
+        let Some(prompt) = &mut self.prompt else {
+            return;
+        };
+        let typed = prompt.key(key);
+        let (purpose, text) = (prompt.purpose, prompt.text().to_owned());
+        if purpose == Purpose::Filter {
+            self.filter = if typed == Typed::Dropped { String::new() } else { text.clone() };
+            self.first_lane = 0;
+        }
+        if typed != Typed::Going {
+            self.prompt = None;
+        }
+        if typed == Typed::Done {
+            self.typed(purpose, text.trim());
+        }
+    }
+
+    pub(super) fn typed(&mut self, purpose: Purpose, text: &str) {
+        match purpose {
+            Purpose::Filter => {}
+            Purpose::Save | Purpose::Open if text.is_empty() => {
+                self.tell("no file was named: nothing done".to_owned(), true);
+            }
+            Purpose::Save => {
+                // What is captured from now on is not in this recording.
+                self.unsaved = false;
+                jobs::save(
+                    PathBuf::from(text),
+                    self.session.recording(),
+                    self.title.clone(),
+                    self.jobs.0.clone(),
+                );
+            }
+            Purpose::Open if self.unsaved => {
+                let text = "what you captured is not saved and would be gone: save it first with s";
+                self.tell(text.to_owned(), true);
+            }
+            Purpose::Open => {
+                let rig = self.session.rig().clone();
+                jobs::open(&PathBuf::from(text), rig, self.jobs.0.clone());
+            }
+            Purpose::Mark => self.add_mark(text),
+        }
+    }
+
+    fn mouse(&mut self, mouse: &MouseEvent) {
+        let Hit { traces, lanes } = self.hit;
+        let place = (mouse.column, mouse.row).into();
+        match mouse.kind {
+            MouseEventKind::Down(MouseButton::Left) if lanes.contains(place) => {
+                self.choose_row(mouse.row - lanes.y);
+                if traces.contains(place) {
+                    self.go_to(self.stretch.tick_at(mouse.column - traces.x));
+                }
+            }
+            MouseEventKind::Drag(MouseButton::Left) if !self.is_live() && traces.width > 0 => {
+                let column = mouse.column.clamp(traces.x, traces.right() - 1) - traces.x;
+                self.go_to(self.stretch.tick_at(column));
+            }
+            MouseEventKind::ScrollUp | MouseEventKind::ScrollDown if traces.contains(place) => {
+                let steps = if mouse.kind == MouseEventKind::ScrollUp { -1 } else { 1 };
+                self.zoom(self.stretch.tick_at(mouse.column - traces.x), steps);
+            }
+            _ => {}
+        }
+    }
+
+    fn choose_row(&mut self, row: u16) {
+        let mut below = row;
+        for lane in self.lanes().into_iter().skip(self.first_lane) {
+            let height = self.lane_height(lane);
+            if below < height {
+                self.chosen = Some(lane);
+                return;
+            }
+            below -= height;
+        }
+    }
+}

@@ -1,0 +1,72 @@
+//! What the views ask of the application about lanes.
+
+use super::App;
+use crate::screen::view::{Lane, lanes};
+use gtrig_core::{ActionId, CleanText, ControlId, DeviceId, LaneLog, Tick};
+
+impl App {
+    pub(crate) fn lanes(&self) -> Vec<Lane> {
+        lanes(&self.session, &self.filter)
+    }
+
+    pub(crate) fn log(&self, lane: Lane) -> &LaneLog {
+        let history = self.session.history();
+        match lane {
+            Lane::Control(id) => history.control_lane(id),
+            Lane::Action(id, axis) => &history.action_lanes(id)[axis],
+        }
+    }
+
+    /// The lane that commands are about: the chosen one, or the first.
+    pub(crate) fn lane(&self) -> Option<Lane> {
+        let lanes = self.lanes();
+        self.chosen.filter(|lane| lanes.contains(lane)).or(lanes.first().copied())
+    }
+
+    pub(crate) fn is_digital(&self, lane: Lane) -> bool {
+        match lane {
+            Lane::Control(id) => self.session.roster().control(id).kind.is_button(),
+            Lane::Action(id, _) => self.session.plan().gives(id).is_digital(),
+        }
+    }
+
+    /// The marks, as ticks.
+    pub(crate) fn marks(&self) -> impl DoubleEndedIterator<Item = (Tick, &CleanText)> {
+        let rate = self.session.plan().rate();
+        self.session.labels().iter().map(move |label| (rate.tick_seeing(label.time), &label.text))
+    }
+
+    /// The device of the device bench.
+    pub(crate) fn device(&self) -> Option<DeviceId> {
+        self.session.roster().devices().nth(self.device).map(|(id, _)| id)
+    }
+
+    /// How many rows a lane takes.
+    pub(crate) fn lane_height(&self, lane: Lane) -> u16 {
+        let tall = self.tall && self.is_two_sided(lane) && !self.log(lane).is_empty();
+        if tall { 2 } else { 1 }
+    }
+
+    /// Whether a lane's values go below zero.
+    pub(crate) fn is_two_sided(&self, lane: Lane) -> bool {
+        use gtrig_core::ControlKind::{Axis, Relative};
+        match lane {
+            Lane::Control(id) => {
+                matches!(self.session.roster().control(id).kind, Axis { .. } | Relative)
+            }
+            Lane::Action(id, _) => !self.session.plan().gives(id).is_digital(),
+        }
+    }
+
+    /// Every action, for the board.
+    pub(crate) fn actions(&self) -> impl Iterator<Item = ActionId> + use<> {
+        (0..self.session.plan().action_count() as u16).map(ActionId)
+    }
+
+    /// How long a button has been as it is, in ticks.
+    pub(crate) fn ticks_since_change(&self, control: ControlId) -> Option<u32> {
+        let lane = self.session.history().control_lane(control);
+        let tick = self.tick();
+        lane.changes_before(tick.next()).next().map(|change| tick.0 - change.tick.0)
+    }
+}
