@@ -19,11 +19,11 @@ const BLOCK: u16 = 79;
 
 // Columns within a block.
 const LABEL: u16 = 2;
-const RAW: u16 = 23;
-const OWN: u16 = 37;
-const SHAPED: u16 = 49;
-const WIRE: u16 = 61;
-const ACTION: u16 = 65;
+const RAW: u16 = 22;
+const OWN: u16 = 36;
+const SHAPED: u16 = 48;
+const WIRE: u16 = 60;
+const ACTION: u16 = 64;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     if area.height == 0 {

@@ -284,15 +284,14 @@ impl Row<'_> {
     }
 
     fn edge_or_level(&self, span: Span) -> (&'static str, Style) {
-        let (low, high) = (span.min == 0.0, span.max != 0.0);
-        let moving = self.level_style(true);
-        match (span.changes, low && high, span.last != 0.0) {
-            (0, ..) | (_, false, _) => self.level(span),
-            (1, _, true) => ("╱", moving),
-            (1, _, false) => ("╲", moving),
-            (2, _, false) => ("┃", moving),
-            _ => ("▒", moving),
-        }
+        let glyph = match (span.changes, span.last != 0.0) {
+            (0, _) => return self.level(span),
+            (1, true) => "╱",
+            (1, false) => "╲",
+            (2, false) => "┃",
+            _ => "▒",
+        };
+        (glyph, self.level_style(true))
     }
 
     /// Above rest in the upper row, below rest in the lower one, as if

@@ -1,0 +1,50 @@
+//! The documents say what the program does: their examples are read, and
+//! their tables compared.
+
+use gtrig_core::{Capacity, DeviceKind, tunable, vocabulary};
+use gtrig_formats::{rig, take};
+
+const RIG: &str = include_str!("../../../docs/rig-format.md");
+const TAKE: &str = include_str!("../../../docs/take-format.md");
+
+/// The first code block of a language.
+fn block<'d>(document: &'d str, language: &str) -> &'d str {
+    let (_, rest) = document.split_once(&format!("```{language}\n")).unwrap();
+    rest.split_once("```").unwrap().0
+}
+
+#[test]
+fn the_example_rig_is_sound() {
+    let rig = rig::parse("rig-format.md", block(RIG, "toml")).unwrap_or_else(|e| panic!("{e}"));
+    assert_eq!(rig.actions.len(), 4);
+}
+
+#[test]
+fn the_example_take_is_sound() {
+    let text = block(TAKE, "jsonl");
+    let rig = rig::parse("rig-format.md", block(RIG, "toml")).unwrap();
+    let (session, loaded) =
+        take::TakeReader::open(text.as_bytes()).unwrap().load(rig, Capacity::DEFAULT);
+    assert!(loaded.is_sound(), "{loaded:?}");
+    assert_eq!((loaded.events, session.labels().len()), (5, 1));
+}
+
+#[test]
+fn every_tunable_number_is_in_the_table() {
+    for t in tunable::ALL {
+        let row = format!(
+            "| `{}` | {} | {} | {} | {} | {} |",
+            t.name, t.unit, t.min, t.max, t.default, t.meaning
+        );
+        assert!(RIG.contains(&row), "missing in docs/rig-format.md:\n{row}");
+    }
+}
+
+#[test]
+fn every_control_but_the_keys_is_named() {
+    for kind in [DeviceKind::Pad, DeviceKind::Lever, DeviceKind::Mouse] {
+        for name in vocabulary::names(kind) {
+            assert!(RIG.contains(&format!("`{name}`")), "{name}");
+        }
+    }
+}
