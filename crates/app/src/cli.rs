@@ -177,11 +177,19 @@ pub fn main() -> ExitCode {
         Ok(Verdict::No) => ExitCode::from(1),
         Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,
         Err(error) => {
-            eprintln!("gtrig: {error:#}");
+            complain(&format!("{error:#}"));
             let data = error.is::<gtrig_formats::rig::RigError>();
             ExitCode::from(if data { 1 } else { 2 })
         }
     }
+}
+
+/// Says something on standard error. File names and contents are from outside
+/// and must not command the terminal.
+pub(crate) fn complain(text: &str) {
+    let harmless =
+        |c: char| if c.is_control() && c != '\n' { char::REPLACEMENT_CHARACTER } else { c };
+    eprintln!("gtrig: {}", text.chars().map(harmless).collect::<String>());
 }
 
 /// Whoever read our output has seen enough: no failure.

@@ -1,7 +1,7 @@
 //! The commands that only print.
 
 use crate::{
-    cli::Verdict,
+    cli::{Verdict, complain},
     files::{self, Opened},
 };
 use gtrig_core::{Capacity, Nanos, Rig, Session, Tick};
@@ -40,11 +40,11 @@ pub fn replay(path: &Path, rig: Rig, options: ReplayOptions) -> anyhow::Result<V
     let totals = report::write(&session, options.form, options.every_tick, &mut out)?;
     out.flush()?;
     for complaint in loaded.complaints() {
-        eprintln!("gtrig: {}: {complaint}", path.display());
+        complain(&format!("{}: {complaint}", path.display()));
     }
     let too_many_lost = options.deny_lost && totals.lost > 0;
     if too_many_lost {
-        eprintln!("gtrig: {}: {} press(es) lost between polls", path.display(), totals.lost);
+        complain(&format!("{}: {} press(es) lost between polls", path.display(), totals.lost));
     }
     Ok(if too_many_lost || !loaded.is_sound() { Verdict::No } else { Verdict::Fine })
 }

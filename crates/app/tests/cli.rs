@@ -125,6 +125,14 @@ fn a_rig_with_mistakes_lists_them_all_and_exits_with_one() {
 }
 
 #[test]
+fn a_file_name_cannot_command_the_terminal() {
+    let output = gtrig(&["open", "/no\u{1b}]0;owned\u{7}where"]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(stderr(&output).contains("owned"));
+    assert!(!stderr(&output).trim_end().chars().any(char::is_control));
+}
+
+#[test]
 fn a_sound_rig_is_called_sound() {
     let output = gtrig(&["check", &demo("kestrel-quay.toml")]);
     assert_eq!(output.status.code(), Some(0));

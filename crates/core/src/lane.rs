@@ -93,9 +93,9 @@ impl From<Change> for Span {
     }
 }
 
-/// Entries per summary of the level above.
-const FAN: u64 = 8;
-const LEVELS: usize = 6;
+/// Entries per summary of the level above; a power of two.
+const FAN: u64 = 32;
+const LEVELS: usize = 4;
 
 /// The changes of one lane, oldest first.
 ///
@@ -264,12 +264,12 @@ impl LaneLog {
     /// that fit.
     fn sum(&self, mut sum: Span, mut from: u64, to: u64) -> Span {
         'next: while from < to {
-            for level in (0..LEVELS).rev() {
-                let size = FAN.pow(level as u32 + 1);
-                if from.is_multiple_of(size)
-                    && from + size <= to
-                    && let Some(block) = self.levels[level].get(from / size)
-                {
+            // A block of a level fits where `from` is aligned to its size and
+            // `to` is not before its end.
+            let fitting = from.trailing_zeros().min((to - from).ilog2()) / FAN.ilog2();
+            for level in (1..=fitting.min(LEVELS as u32)).rev() {
+                let size = FAN.pow(level);
+                if let Some(block) = self.levels[level as usize - 1].get(from / size) {
                     sum = sum.then(block);
                     from += size;
                     continue 'next;

@@ -83,6 +83,8 @@ pub struct App {
     pub(crate) theme: Theme,
     pub(crate) hit: Hit,
     unsaved: bool,
+    /// Saves that are being written.
+    saving: usize,
     quit_asked: bool,
     jobs: (Sender<Outcome>, Receiver<Outcome>),
     save_name: fn() -> String,
@@ -145,6 +147,7 @@ impl App {
             theme,
             hit: Hit::default(),
             unsaved: false,
+            saving: 0,
             quit_asked: false,
             jobs: channel(),
             save_name: default_save_name,
@@ -266,17 +269,36 @@ impl App {
     fn finish_jobs(&mut self) {
         while let Ok(outcome) = self.jobs.1.try_recv() {
             match outcome {
-                Outcome::Saved { path, events, result: Ok(()) } => {
-                    self.tell(format!("saved {events} events to {}", path.display()), false);
-                }
-                Outcome::Saved { result: Err(why), .. } => {
-                    self.unsaved = true;
-                    self.tell(why, true);
+                Outcome::Saved { path, events, result } => {
+                    self.saving -= 1;
+                    match result {
+                        Ok(()) => {
+                            let text = format!("saved {events} events to {}", path.display());
+                            self.tell(text, false);
+                        }
+                        Err(why) => {
+                            self.unsaved = true;
+                            self.tell(why, true);
+                        }
+                    }
                 }
                 Outcome::Opened(Err(why)) => self.tell(why, true),
                 Outcome::Opened(Ok(opened)) => self.replace_with(*opened),
             }
         }
+    }
+
+    /// Waits for saves that are still being written, so that none is cut off
+    /// by the end of the program. Returns what went wrong with them.
+    pub(crate) fn finish_saving(&mut self) -> Vec<String> {
+        let mut failures = Vec::new();
+        while self.saving > 0 {
+            if let Ok(Outcome::Saved { result, .. }) = self.jobs.1.recv() {
+                self.saving -= 1;
+                failures.extend(result.err());
+            }
+        }
+        failures
     }
 
     /// Shows another take instead of what was there. What the person set up

@@ -76,7 +76,12 @@ pub fn run(start: Start, release_after: Nanos) -> anyhow::Result<Verdict> {
         })?;
         match wait(&mut app, &heard, clock) {
             None => {}
-            Some(Request::Quit) => return Ok(Verdict::Fine),
+            Some(Request::Quit) => {
+                drop(taken);
+                let failures = app.finish_saving();
+                anyhow::ensure!(failures.is_empty(), "{}", failures.join("; "));
+                return Ok(Verdict::Fine);
+            }
             Some(Request::Suspend) => {
                 drop(taken.take());
                 signal_hook::low_level::emulate_default_handler(SIGTSTP)?;

@@ -104,6 +104,7 @@ impl App {
             Purpose::Save => {
                 // What is captured from now on is not in this recording.
                 self.unsaved = false;
+                self.saving += 1;
                 jobs::save(
                     PathBuf::from(text),
                     self.session.recording(),

@@ -101,7 +101,8 @@ pub(super) fn bottom(buffer: &mut Buffer, area: Rect, app: &App) -> Option<(u16,
                 after.0 / 1_000_000
             ),
         };
-        paint::text(buffer, area, area.x, &format!(" Ctrl+G lets go   {how}"), style);
+        let text = app.notice().map_or(how, |notice| notice.text.clone());
+        paint::text(buffer, area, area.x, &format!(" Ctrl+G lets go   {text}"), style);
         return None;
     }
     if let Some(prompt) = &app.prompt {
