@@ -43,7 +43,9 @@ impl App {
 
     /// How many rows a lane takes.
     pub(crate) fn lane_height(&self, lane: Lane) -> u16 {
-        let tall = self.tall && self.is_two_sided(lane) && !self.log(lane).is_empty();
+        // A short screen is better used for more lanes.
+        let tall = self.tall && self.hit.lanes.height >= 16;
+        let tall = tall && self.is_two_sided(lane) && !self.log(lane).is_empty();
         if tall { 2 } else { 1 }
     }
 

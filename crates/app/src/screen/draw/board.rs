@@ -12,7 +12,7 @@ use crate::screen::App;
 use gtrig_core::{
     ActionId, ActionState, ControlId, ControlKind, Edge, Gives, Input, LaneMarks, Opposites,
 };
-use ratatui::{buffer::Buffer, layout::Rect, style::Style};
+use ratatui::{buffer::Buffer, layout::Rect};
 
 /// The width of a block with its wire and its action.
 const BLOCK: u16 = 79;
@@ -38,38 +38,27 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let titles = u16::from(area.height > 4);
     let room = area.height - titles;
     let full: Vec<u16> = blocks.iter().map(Block::rows).collect();
-    let (heights, rows) = match fits(&full, columns) <= room {
-        true => (full, fits(&blocks.iter().map(Block::rows).collect::<Vec<_>>(), columns)),
-        false => (vec![1; blocks.len()], room),
-    };
-    let mut column = Rect { width: area.width.min(BLOCK), ..area };
-    let mut y = 0;
-    let mut left = columns;
-    if titles > 0 {
-        head(buffer, column, app);
-    }
+    let rows = fits(&full, columns);
+    let (heights, rows) = if rows <= room { (full, rows) } else { (vec![1; blocks.len()], room) };
+    // Where even a row each is too much, the last row says how many are left out.
+    let places = usize::from(room * columns);
+    let shown = if heights.len() > places && rows == room { places - 1 } else { heights.len() };
+    let mut place = Rect { y: area.y, height: 0, width: area.width.min(BLOCK), ..area };
     for (at, (block, &height)) in blocks.iter().zip(&heights).enumerate() {
-        if y > 0 && y + height > rows.min(room) {
-            if left == 1 {
-                let more =
-                    format!("… {} more actions; a taller terminal shows them", blocks.len() - at);
-                let last = Rect { y: area.bottom() - 1, height: 1, ..column };
-                for x in last.left()..last.right() {
-                    paint::glyph(buffer, last, x, " ", Style::new());
-                }
-                paint::text(buffer, last, column.x + LABEL, &more, app.theme.faint());
-                return;
-            }
-            left -= 1;
-            column.x += BLOCK;
-            y = 0;
-            if titles > 0 {
-                head(buffer, column, app);
-            }
+        let is_full = place.bottom() + height > area.y + titles + rows;
+        if at == 0 || is_full {
+            place.x = if at == 0 { area.x } else { place.x + BLOCK };
+            place = Rect { y: area.y, height: titles, ..place };
+            head(buffer, place, app);
         }
-        let place = Rect { y: area.y + titles + y, height: height.min(room - y), ..column };
+        place = Rect { y: place.bottom(), height, ..place };
+        if at == shown {
+            let more =
+                format!("… {} more actions; a taller terminal shows them", blocks.len() - at);
+            paint::text(buffer, place, place.x + LABEL, &more, app.theme.faint());
+            return;
+        }
         block.draw(buffer, place.intersection(area), app);
-        y += height;
     }
 }
 

@@ -330,11 +330,15 @@ impl Row<'_> {
             };
             // The value furthest from rest stands for the column.
             let value = if span.max >= -span.min { span.max } else { span.min };
-            let (glyph, style) = match (value == 0.0, two_sided) {
+            let style = self.level_style(value != 0.0);
+            let (glyph, style) = match (value.abs() < 1.0 / 16.0, two_sided) {
                 (true, true) => ("─", self.theme().rule()),
-                (false, true) => (paint::filled((value + 1.0) / 2.0), self.level_style(true)),
-                (rests, false) if value < 1.0 / 16.0 => ("▁", self.level_style(!rests)),
-                (_, false) => (paint::filled(value), self.level_style(true)),
+                (true, false) => ("▁", style),
+                // Below rest it hangs from the top: the complement, reversed.
+                (false, true) if value < 0.0 => {
+                    (paint::filled(1.0 + value), style.add_modifier(Modifier::REVERSED))
+                }
+                (false, _) => (paint::filled(value), style),
             };
             self.put(0, at, glyph, style);
             self.marked(at, span.marks);
