@@ -35,6 +35,7 @@ Examples:
   gtrig demo                       a simulated crane cab, at work
   gtrig demo lost-tap              a story: why the horn did not sound
   gtrig live --rig mine.toml       your keys, your rig
+  gtrig record bug.take.jsonl      pads and levers to a take, without a screen
   gtrig open bug.take.jsonl        look at a recording
   gtrig replay bug.take.jsonl      the same, as JSON Lines for a test";
 
@@ -46,6 +47,25 @@ enum Command {
         rig: RigArgs,
         #[command(flatten)]
         keys: KeyArgs,
+        /// Which kernel devices to listen to besides (Linux, /dev/input).
+        #[arg(long, value_enum, default_value_t = KernelChoice::Pads)]
+        kernel: KernelChoice,
+        /// Record to this take as it happens; it must not exist yet.
+        #[arg(long, value_name = "FILE")]
+        record: Option<PathBuf>,
+    },
+    /// Record kernel devices to a take, without a screen, until Ctrl+C.
+    Record {
+        /// The take to write; it must not exist yet.
+        take: PathBuf,
+        #[command(flatten)]
+        rig: RigArgs,
+        /// Which kernel devices to listen to (Linux, /dev/input).
+        #[arg(long, value_enum, default_value_t = KernelChoice::Pads)]
+        kernel: KernelChoice,
+        /// Stop after this many seconds.
+        #[arg(long, value_name = "S")]
+        seconds: Option<u64>,
     },
     /// Watch a simulated crane cab at work, or one of its stories, full screen.
     Demo {
@@ -125,6 +145,19 @@ struct KeyArgs {
     release_after: u64,
 }
 
+/// Which kernel devices to listen to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum KernelChoice {
+    /// None.
+    None,
+    /// Pads, levers, panels and the like, but no keyboard and no mouse: what
+    /// is typed elsewhere is nobody's business.
+    Pads,
+    /// Every one, keyboards and mice included, whichever window they are
+    /// typing into.
+    All,
+}
+
 /// How replay prints.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 enum Form {
@@ -202,19 +235,29 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
     let command = cli.command.unwrap_or(Command::Live {
         rig: RigArgs { rig: None, hz: None },
         keys: KeyArgs { release_after: 150 },
+        kernel: KernelChoice::Pads,
+        record: None,
     });
     match command {
-        Command::Live { rig, keys } => {
+        Command::Live { rig, keys, kernel, record } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             let session = Box::new(Session::new(rig, Tick(0), Capacity::DEFAULT));
-            let start = Start::Live { session, began: Nanos(0), sources: Vec::new() };
+            let sources = live_sources(kernel)?;
+            let start = Start::Live { session, began: Nanos(0), sources, record };
             screen::run(start, keys.after())
+        }
+        Command::Record { take, rig, kernel, seconds } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            let sources = headless::kernel_source(kernel)?;
+            anyhow::ensure!(!sources.is_empty(), "there is nothing to record with --kernel none");
+            headless::record(&take, rig, sources, seconds)
         }
         Command::Demo { story: None, seed, rig, keys } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             let (session, cab) = headless::cab_session(rig, seed, ALREADY_WORKED);
             let (session, sources) = (Box::new(session), vec![Box::new(cab) as Box<dyn Source>]);
-            screen::run(Start::Live { session, began: ALREADY_WORKED, sources }, keys.after())
+            let start = Start::Live { session, began: ALREADY_WORKED, sources, record: None };
+            screen::run(start, keys.after())
         }
         Command::Demo { story: Some(StoryName(story)), rig, keys, .. } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz.or(story.poll_hz()))?;
@@ -238,6 +281,15 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
         Command::Simulate { story, seed, seconds } => {
             headless::simulate(story.map(|name| name.0), seed, seconds)
         }
+    }
+}
+
+/// The kernel's devices where there are any. A machine without them can
+/// still watch its terminal, so only an express wish makes that an error.
+fn live_sources(kernel: KernelChoice) -> anyhow::Result<Vec<Box<dyn Source>>> {
+    match headless::kernel_source(kernel) {
+        Err(_) if kernel == KernelChoice::Pads => Ok(Vec::new()),
+        sources => sources,
     }
 }
 

@@ -1,18 +1,27 @@
 //! The commands that only print.
 
 use crate::{
-    cli::{Verdict, complain},
+    cli::{KernelChoice, Verdict, complain},
     files::{self, Opened},
+    recorder::Recorder,
+    screen::SETTLE,
 };
+use anyhow::Context;
 use gtrig_core::{Capacity, Nanos, Rig, Session, Tick};
 use gtrig_formats::{
     report::{self, Form},
     take,
 };
 use gtrig_sources::{Cab, Source, Story};
+use signal_hook::{
+    consts::{SIGHUP, SIGINT, SIGTERM},
+    iterator::Signals,
+};
 use std::{
     io::{self, BufWriter, Write},
     path::Path,
+    thread,
+    time::{Duration, Instant},
 };
 
 /// How `replay` prints and judges.
@@ -82,6 +91,64 @@ pub fn simulate(story: Option<Story>, seed: u64, seconds: u64) -> anyhow::Result
     let mut out = BufWriter::new(io::stdout().lock());
     take::write(&session.recording(), title, &mut out)?;
     out.flush()?;
+    Ok(Verdict::Fine)
+}
+
+/// The kernel's devices as a source; none where none are wanted.
+///
+/// # Errors
+/// When they cannot be listened to, with what to do; on systems that are not
+/// Linux, always.
+pub fn kernel_source(choice: KernelChoice) -> anyhow::Result<Vec<Box<dyn Source>>> {
+    #[cfg(target_os = "linux")]
+    {
+        use gtrig_sources::{Kernel, Wanted};
+        let wanted = match choice {
+            KernelChoice::None => return Ok(Vec::new()),
+            KernelChoice::Pads => Wanted::NoKeysNorMice,
+            KernelChoice::All => Wanted::All,
+        };
+        let kernel = Kernel::start(Path::new("/dev/input"), wanted, Nanos(0))?;
+        Ok(vec![Box::new(kernel)])
+    }
+    #[cfg(not(target_os = "linux"))]
+    match choice {
+        KernelChoice::None => Ok(Vec::new()),
+        _ => anyhow::bail!("kernel devices are read on Linux only; use --kernel none"),
+    }
+}
+
+/// `gtrig record`.
+///
+/// # Errors
+/// When the take cannot be made or not be written to its end.
+pub fn record(
+    path: &Path,
+    rig: Rig,
+    mut sources: Vec<Box<dyn Source>>,
+    seconds: Option<u64>,
+) -> anyhow::Result<Verdict> {
+    let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+    let mut recorder = Recorder::start(path, &session, None)
+        .with_context(|| format!("cannot record to {}", path.display()))?;
+    let mut signals = Signals::new([SIGINT, SIGTERM, SIGHUP])?;
+    let start = Instant::now();
+    let end = seconds.map(Duration::from_secs);
+    while signals.pending().next().is_none() && end.is_none_or(|end| start.elapsed() < end) {
+        let now = Nanos(start.elapsed().as_nanos() as u64);
+        for source in &mut sources {
+            source.drain(&mut session, now);
+            source.troubles().iter().for_each(|trouble| complain(trouble));
+        }
+        session.run_before(Nanos(now.0.saturating_sub(SETTLE.0)));
+        recorder.catch_up(&session, now);
+        recorder.news().iter().for_each(|news| complain(news));
+        thread::sleep(Duration::from_millis(5));
+    }
+    let last = session.plan().rate().tick_seeing(Nanos(start.elapsed().as_nanos() as u64));
+    session.run_until(last);
+    recorder.finish(&session).with_context(|| format!("{} is not complete", path.display()))?;
+    eprintln!("{} events recorded to {}", session.seen_count(), path.display());
     Ok(Verdict::Fine)
 }
 

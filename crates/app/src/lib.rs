@@ -6,4 +6,5 @@
 pub mod cli;
 pub mod files;
 pub mod headless;
+pub mod recorder;
 pub mod screen;

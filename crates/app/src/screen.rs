@@ -16,7 +16,7 @@ mod terminal;
 mod theme;
 mod view;
 
-pub use app::App;
+pub use app::{App, SETTLE};
 pub use draw::draw;
 pub use run::{Start, run};
 pub use theme::Theme;

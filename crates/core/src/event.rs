@@ -31,16 +31,20 @@ bitflags! {
         const LATE = 4;
         /// A state carried over from before the recording begins: no edge.
         const CARRIED = 8;
+        /// The source lost events and asked for the state again: what happened
+        /// in between is not known.
+        const RESYNCED = 16;
     }
 }
 
 impl Marks {
     /// The marks and the words that files use for them, in file order.
-    pub const WORDS: [(Marks, &'static str); 4] = [
+    pub const WORDS: [(Marks, &'static str); 5] = [
         (Marks::REPEAT, "repeat"),
         (Marks::INFERRED, "inferred"),
         (Marks::LATE, "late"),
         (Marks::CARRIED, "carried"),
+        (Marks::RESYNCED, "resynced"),
     ];
 }
 

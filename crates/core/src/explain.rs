@@ -164,6 +164,9 @@ impl Asked<'_> {
         if marks.contains(LaneMarks::INFERRED) {
             why += " The terminal reports no releases: this one was inferred from silence.";
         }
+        if marks.contains(LaneMarks::RESYNCED) {
+            why += " The kernel's queue had overrun: the state was asked for again, and what happened before it is not known.";
+        }
         if marks.contains(LaneMarks::LOST) {
             why += " It moved more than once between the two polls: at least one press was lost.";
         }

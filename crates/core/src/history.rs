@@ -44,6 +44,7 @@ pub struct History {
     seen: usize,
     ticks_run: u32,
     event_count: usize,
+    forgotten_events: u64,
     lanes: Lanes,
     capacity: Capacity,
 }
@@ -105,6 +106,7 @@ impl History {
             seen: 0,
             ticks_run: 0,
             event_count: 0,
+            forgotten_events: 0,
             lanes: Lanes::default(),
             capacity,
         };
@@ -164,6 +166,7 @@ impl History {
                 return;
             };
             self.event_count -= oldest.events.len();
+            self.forgotten_events += oldest.events.len() as u64;
             let horizon = self.begins();
             self.lanes.forget_before(horizon);
         }
@@ -177,6 +180,29 @@ impl History {
     /// Presses lost before the first tick that is kept.
     pub(crate) fn lost_before(&self) -> u64 {
         self.closed.front().map_or(&self.open, |s| s).start.lost()
+    }
+
+    /// The events that ticks have seen, from number `from` on, counted over
+    /// the whole session; those that were forgotten are skipped.
+    pub(crate) fn seen_from(&self, from: u64) -> impl Iterator<Item = &Event> {
+        let first = self.forgotten_events + (self.event_count - self.open.events.len()) as u64;
+        // Whoever asks again and again asks for the newest: look from the back.
+        let mut begins = first;
+        let older = self.closed.iter().rev().take_while(|segment| {
+            let wanted = begins > from;
+            begins -= if wanted { segment.events.len() as u64 } else { 0 };
+            wanted
+        });
+        let older = older.count();
+        let skip = from.saturating_sub(begins) as usize;
+        let older = self.closed.range(self.closed.len() - older..).flat_map(|s| &s.events);
+        older.chain(&self.open.events[..self.seen]).skip(skip)
+    }
+
+    /// How many events ticks have seen over the whole session.
+    pub(crate) fn seen_count(&self) -> u64 {
+        let waiting = self.open.events.len() - self.seen;
+        self.forgotten_events + (self.event_count - waiting) as u64
     }
 
     /// How many events are kept.

@@ -23,17 +23,20 @@ bitflags! {
         const SYNTHETIC = 8;
         /// An event came after the tick that should have seen it.
         const LATE = 16;
+        /// The source had lost events and asked for the state again.
+        const RESYNCED = 32;
     }
 }
 
 impl LaneMarks {
     /// The marks and the words that reports use for them, in report order.
-    pub const WORDS: [(LaneMarks, &'static str); 5] = [
+    pub const WORDS: [(LaneMarks, &'static str); 6] = [
         (LaneMarks::LOST, "lost"),
         (LaneMarks::CAUGHT, "caught"),
         (LaneMarks::INFERRED, "inferred"),
         (LaneMarks::SYNTHETIC, "synthetic"),
         (LaneMarks::LATE, "late"),
+        (LaneMarks::RESYNCED, "resynced"),
     ];
 
     /// The marks that an event's own marks leave on its lane.
@@ -41,6 +44,7 @@ impl LaneMarks {
         let mut marks = LaneMarks::empty();
         marks.set(LaneMarks::INFERRED, event.contains(Marks::INFERRED));
         marks.set(LaneMarks::LATE, event.contains(Marks::LATE));
+        marks.set(LaneMarks::RESYNCED, event.contains(Marks::RESYNCED));
         marks
     }
 }

@@ -21,6 +21,12 @@ pub struct Recording {
 }
 
 impl Recording {
+    /// The state that was there when the recording begins, as events marked
+    /// as carried over.
+    pub fn opening(&self) -> impl Iterator<Item = Event> + '_ {
+        self.opening.iter().copied()
+    }
+
     /// All events in order: first the state that was there when the recording
     /// begins, marked as carried over, then what was reported.
     pub fn events(&self) -> impl Iterator<Item = Event> + '_ {

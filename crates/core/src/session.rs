@@ -153,6 +153,18 @@ impl Session {
         self.history.events_in(&self.plan, tick).iter().filter(move |e| e.control == control)
     }
 
+    /// How many events ticks have seen since the session began.
+    pub fn seen_count(&self) -> u64 {
+        self.history.seen_count()
+    }
+
+    /// The events that ticks have seen, in order, from number `from` on (see
+    /// [`Session::seen_count`]): what a recorder that writes as it goes has not
+    /// written yet. Their order and values never change any more.
+    pub fn seen_from(&self, from: u64) -> impl Iterator<Item = Event> {
+        self.history.seen_from(from).copied()
+    }
+
     /// The history, to be written.
     pub fn recording(&self) -> Recording {
         let segments = self.history.segments();

@@ -8,7 +8,7 @@ mod read;
 mod write;
 
 pub use read::{Damage, Header, Loaded, TakeReader};
-pub use write::write;
+pub use write::{TakeWriter, write};
 
 /// The version of the format that this program reads and writes.
 pub const VERSION: u32 = 1;

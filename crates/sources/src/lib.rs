@@ -6,13 +6,18 @@
 //! is a new implementation of this trait and nothing else.
 //!
 //! - [`Terminal`]: the keyboard and mouse of the terminal.
+//! - `Kernel` (on Linux): the devices under `/dev/input`, as they come and go.
 //! - [`Cab`]: a simulated crane cab, driven by a seed; it also plays the
 //!   [`Story`] takes that ship with the program.
 
 mod cab;
+#[cfg(target_os = "linux")]
+mod kernel;
 mod terminal;
 
 pub use cab::{Cab, Story};
+#[cfg(target_os = "linux")]
+pub use kernel::{Kernel, Wanted};
 pub use terminal::{Terminal, TerminalKeys, code_of};
 
 use gtrig_core::{Nanos, Session};
@@ -23,4 +28,9 @@ pub trait Source {
     /// owner of the clock calls it before it runs the ticks up to `now`, and
     /// `now` never goes back.
     fn drain(&mut self, session: &mut Session, now: Nanos);
+
+    /// What went wrong since this was last asked, in words for a person.
+    fn troubles(&mut self) -> Vec<String> {
+        Vec::new()
+    }
 }

@@ -14,7 +14,7 @@ use super::{
     theme::Theme,
     view::{Bench, Lane, Stretch, Zoom},
 };
-use crate::files::Opened;
+use crate::{files::Opened, recorder::Recorder};
 use gtrig_core::{LaneLog, LaneMarks, Machine, Nanos, Session, Tick};
 use gtrig_sources::{Source, Terminal};
 use ratatui::layout::Rect;
@@ -85,6 +85,8 @@ pub struct App {
     unsaved: bool,
     /// Saves that are being written.
     saving: usize,
+    /// The take that is written as it happens.
+    recorder: Option<Recorder>,
     quit_asked: bool,
     jobs: (Sender<Outcome>, Receiver<Outcome>),
     save_name: fn() -> String,
@@ -92,7 +94,7 @@ pub struct App {
 
 /// Events are given this long to arrive before the tick that should see them
 /// runs; see [`Session::report`] on those that come later still.
-const SETTLE: Nanos = Nanos::from_millis(4);
+pub const SETTLE: Nanos = Nanos::from_millis(4);
 
 const NOTICE_TIME: Nanos = Nanos::from_millis(6_000);
 
@@ -148,6 +150,7 @@ impl App {
             hit: Hit::default(),
             unsaved: false,
             saving: 0,
+            recorder: None,
             quit_asked: false,
             jobs: channel(),
             save_name: default_save_name,
@@ -188,8 +191,10 @@ impl App {
             self.play_on();
             return;
         }
+        let mut news = Vec::new();
         for source in &mut self.sources {
             source.drain(&mut self.session, now);
+            news.extend(source.troubles());
         }
         if let Some(terminal) = &mut self.terminal {
             terminal.drain(&mut self.session, now);
@@ -198,9 +203,27 @@ impl App {
             let tick = self.session.plan().rate().tick_at(Nanos(settled));
             self.session.run_until(tick);
         }
+        if let Some(recorder) = &mut self.recorder {
+            recorder.catch_up(&self.session, now);
+            news.extend(recorder.news());
+        }
+        if !news.is_empty() {
+            self.tell(news.join(" · "), true);
+        }
         if let Playhead::Live = self.playhead {
             self.follow();
         }
+    }
+
+    /// Has everything written to a take as it happens.
+    pub fn record(&mut self, recorder: Recorder) {
+        self.recorder = Some(recorder);
+        self.unsaved = false;
+    }
+
+    /// The take that is being written, if there is one.
+    pub(crate) fn recording(&self) -> Option<&Recorder> {
+        self.recorder.as_ref()
     }
 
     fn play_on(&mut self) {
@@ -288,10 +311,17 @@ impl App {
         }
     }
 
-    /// Waits for saves that are still being written, so that none is cut off
+    /// Ends the recording and waits for saves that are still being written, so that none is cut off
     /// by the end of the program. Returns what went wrong with them.
     pub(crate) fn finish_saving(&mut self) -> Vec<String> {
         let mut failures = Vec::new();
+        if let Some(recorder) = self.recorder.take() {
+            let path = recorder.path().to_owned();
+            if let Err(error) = recorder.finish(&self.session) {
+                failures
+                    .push(format!("{} could not be written to its end: {error}", path.display()));
+            }
+        }
         while self.saving > 0 {
             if let Ok(Outcome::Saved { result, .. }) = self.jobs.1.recv() {
                 self.saving -= 1;

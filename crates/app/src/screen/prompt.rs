@@ -8,6 +8,7 @@ use tui_input::{Input, backend::crossterm::EventHandler};
 pub(crate) enum Purpose {
     Filter,
     Save,
+    Record,
     Open,
     Mark,
 }
@@ -17,6 +18,7 @@ impl Purpose {
         match self {
             Purpose::Filter => "show lanes whose name has",
             Purpose::Save => "save the history as",
+            Purpose::Record => "record from now on to",
             Purpose::Open => "open the take",
             Purpose::Mark => "mark this tick with",
         }

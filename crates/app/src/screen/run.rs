@@ -5,7 +5,7 @@
 //! through the same channel.
 
 use super::{App, Theme, app::Request, draw, terminal::Taken};
-use crate::{cli::Verdict, files::Opened};
+use crate::{cli::Verdict, files::Opened, recorder::Recorder};
 use anyhow::Context;
 use crossterm::event::{self, Event};
 use gtrig_core::{Nanos, Session};
@@ -17,6 +17,7 @@ use signal_hook::{
 };
 use std::{
     io::{self, IsTerminal, Stdout, stdout},
+    path::PathBuf,
     sync::mpsc::{self, Receiver, RecvTimeoutError, Sender},
     thread,
     time::{Duration, Instant},
@@ -32,6 +33,8 @@ pub enum Start {
         began: Nanos,
         /// What feeds it besides the terminal.
         sources: Vec<Box<dyn Source>>,
+        /// A take to record to as it happens.
+        record: Option<PathBuf>,
     },
     /// A take.
     Take(Box<Opened>),
@@ -106,9 +109,18 @@ fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(A
     let theme = Theme::from_environment();
     match start {
         Start::Take(opened) => Ok((App::take(*opened, theme), Nanos(0))),
-        Start::Live { mut session, began, sources } => {
+        Start::Live { mut session, began, sources, record } => {
             let terminal = Terminal::plug(&mut session, how, size, began)?;
-            Ok((App::live(*session, sources, Some(terminal), theme), began))
+            let recorder = record.map(|path| {
+                Recorder::start(&path, &session, None)
+                    .with_context(|| format!("cannot record to {}", path.display()))
+            });
+            let recorder = recorder.transpose()?;
+            let mut app = App::live(*session, sources, Some(terminal), theme);
+            if let Some(recorder) = recorder {
+                app.record(recorder);
+            }
+            Ok((app, began))
         }
     }
 }

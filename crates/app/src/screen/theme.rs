@@ -115,8 +115,9 @@ pub(crate) enum Badge {
 }
 
 /// The glyph of the weightiest mark, its style, and its meaning.
-pub(crate) const MARKS: [(LaneMarks, &str, &str); 5] = [
+pub(crate) const MARKS: [(LaneMarks, &str, &str); 6] = [
     (LaneMarks::LOST, "╳", "a press was lost between two polls"),
+    (LaneMarks::RESYNCED, "≈", "events were lost before it; the state was asked for again"),
     (LaneMarks::CAUGHT, "◈", "a tap between two polls, caught by the latch"),
     (LaneMarks::SYNTHETIC, "⊥", "released because its device could not be heard"),
     (LaneMarks::INFERRED, "?", "release inferred from silence, not reported"),

@@ -234,6 +234,17 @@ impl Loader {
         if time > LAST_TIME.0 {
             return Err(too_late("t", time));
         }
+        if line.sorts() != 1 {
+            return Err(
+                "not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard` and `label`".to_owned()
+            );
+        }
+        if let Some(text) = &line.label {
+            // People write about the past; a label may stand anywhere.
+            let text = CleanText::new(&text.0);
+            self.session.add_label(Label { time: Nanos(time), text });
+            return Ok(());
+        }
         let mut marks = Marks::empty();
         if Nanos(time) < self.now {
             marks |= Marks::LATE;
@@ -241,11 +252,6 @@ impl Loader {
             self.loaded.first_backwards.get_or_insert(number);
         }
         self.now = self.now.max(Nanos(time));
-        if line.sorts() != 1 {
-            return Err(
-                "not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard` and `label`".to_owned()
-            );
-        }
         match line {
             Line { on: Some(device), c: Some(code), v: Some(value), .. } => {
                 if let Some(text) = &line.mark {
@@ -263,11 +269,6 @@ impl Loader {
             }
             Line { deaf: Some(id), .. } => self.presence(&id.0, Presence::Deaf),
             Line { heard: Some(id), .. } => self.presence(&id.0, Presence::Here),
-            Line { label: Some(text), .. } => {
-                let text = CleanText::new(&text.0);
-                self.session.add_label(Label { time: self.now, text });
-                Ok(())
-            }
             _ => Err("a value needs `c`, the control, and `v`, a whole number".to_owned()),
         }
     }

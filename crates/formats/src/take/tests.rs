@@ -150,7 +150,7 @@ const GOOD: &str = r#"{"t":1,"on":"pad1","c":"south","v":1}"#;
 )]
 #[case::unknown_mark(
     r#"{"t":2,"on":"pad1","c":"south","v":1,"mark":"odd"}"#,
-    "line 4: `mark` has \"odd\", not one of repeat, inferred, late, carried"
+    "line 4: `mark` has \"odd\", not one of repeat, inferred, late, carried, resynced"
 )]
 #[case::two_sorts(
     r#"{"t":2,"unplug":"pad1","label":"x"}"#,

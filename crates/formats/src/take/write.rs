@@ -4,7 +4,7 @@ use super::{
     VERSION,
     line::{ControlEntry, HeaderLine, Line, Text, marks_text},
 };
-use gtrig_core::{Device, DeviceId, Event, Label, Presence, Recording, Roster};
+use gtrig_core::{Device, DeviceId, Event, Label, Nanos, Presence, Recording, Roster};
 use std::{
     borrow::Cow,
     io::{self, Write},
@@ -16,79 +16,88 @@ use std::{
 /// # Errors
 /// Those of `out`.
 pub fn write(recording: &Recording, title: Option<&str>, out: &mut impl Write) -> io::Result<()> {
-    let rig_name = recording.rig_name.as_str();
-    let header = HeaderLine {
-        take: VERSION,
-        title: title.map(Text::from),
-        rig: Some(rig_name.into()),
-        begins: recording.begins_at.0,
-    };
-    write_line(out, &header)?;
+    let rig = recording.rig_name.as_str();
+    let mut writer = TakeWriter::begin(out, title, rig, recording.begins_at)?;
     let mut labels = recording.labels.iter().peekable();
-    let roster = &recording.roster;
-    let plugged = vec![false; roster.devices().len()];
-    let mut writer = Writer { roster, ids: ids(roster), plugged, out };
     for event in recording.events() {
         while let Some(label) = labels.next_if(|label| label.time < event.time) {
             writer.label(label)?;
         }
-        writer.event(event)?;
+        writer.event(&recording.roster, event)?;
     }
     labels.try_for_each(|label| writer.label(label))
 }
 
-/// A name for every device: its address, with a number where two devices
-/// had the same address at different times.
-fn ids(roster: &Roster) -> Vec<String> {
-    let mut ids: Vec<String> = Vec::new();
-    for (_, device) in roster.devices() {
-        let address = device.address().to_string();
-        let mut id = address.clone();
-        for n in 2.. {
-            if !ids.contains(&id) {
-                break;
-            }
-            id = format!("{address}.{n}");
-        }
-        ids.push(id);
-    }
-    ids
-}
-
-struct Writer<'a, W> {
-    roster: &'a Roster,
+/// Writes a take line by line, for as long as there is something to write.
+#[derive(Debug)]
+pub struct TakeWriter<W> {
+    out: W,
     ids: Vec<String>,
     plugged: Vec<bool>,
-    out: &'a mut W,
 }
 
-impl<W: Write> Writer<'_, W> {
-    fn event(&mut self, event: Event) -> io::Result<()> {
-        let control = self.roster.control(event.control);
+impl<W: Write> TakeWriter<W> {
+    /// Writes the header.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    pub fn begin(mut out: W, title: Option<&str>, rig: &str, begins: Nanos) -> io::Result<Self> {
+        let title = title.map(Text::from);
+        write_line(
+            &mut out,
+            &HeaderLine { take: VERSION, title, rig: Some(rig.into()), begins: begins.0 },
+        )?;
+        Ok(TakeWriter { out, ids: Vec::new(), plugged: Vec::new() })
+    }
+
+    /// What is written to.
+    pub fn out(&mut self) -> &mut W {
+        &mut self.out
+    }
+
+    /// Writes an event. Events must come in order, and of each device its
+    /// arrival first.
+    ///
+    /// # Errors
+    /// Those of the output.
+    pub fn event(&mut self, roster: &Roster, event: Event) -> io::Result<()> {
+        self.name_devices(roster);
+        let control = roster.control(event.control);
         if control.is_presence {
-            return self.presence(control.device, event);
+            return self.presence(roster, control.device, event);
         }
-        let id = Text::from(self.ids[usize::from(control.device.0)].as_str());
         let line = Line {
             t: Some(event.time.0),
-            on: Some(id),
-            c: Some(self.roster.code(event.control).into()),
+            on: Some(self.ids[usize::from(control.device.0)].as_str().into()),
+            c: Some(roster.code(event.control).into()),
             v: Some(event.value),
             mark: marks_text(event.marks),
             ..Line::default()
         };
-        write_line(self.out, &line)
+        write_line(&mut self.out, &line)
     }
 
-    fn presence(&mut self, device: DeviceId, event: Event) -> io::Result<()> {
+    /// Names the devices that came since: by their address, with a number
+    /// where two devices had the same address at different times.
+    fn name_devices(&mut self, roster: &Roster) {
+        for (_, device) in roster.devices().skip(self.ids.len()) {
+            let address = device.address().to_string();
+            let numbered = (2..).map(|n| format!("{address}.{n}"));
+            let mut ids = std::iter::once(address.clone()).chain(numbered);
+            let free = ids.find(|id| !self.ids.contains(id)).unwrap_or(address);
+            self.ids.push(free);
+            self.plugged.push(false);
+        }
+    }
+
+    fn presence(&mut self, roster: &Roster, device: DeviceId, event: Event) -> io::Result<()> {
         let presence = Presence::from_value(event.value);
         let here = presence != Presence::Gone;
         let was_here = std::mem::replace(&mut self.plugged[usize::from(device.0)], here);
         let (id, t) =
             (Some(Text::from(self.ids[usize::from(device.0)].as_str())), Some(event.time.0));
         if here && !was_here {
-            let line = plug_line(t, id.clone(), self.roster.device(device));
-            write_line(self.out, &line)?;
+            write_line(&mut self.out, &plug_line(t, id.clone(), roster.device(device)))?;
         }
         let line = match presence {
             Presence::Gone => Line { t, unplug: id, ..Line::default() },
@@ -96,12 +105,17 @@ impl<W: Write> Writer<'_, W> {
             Presence::Here if was_here => Line { t, heard: id, ..Line::default() },
             Presence::Here => return Ok(()),
         };
-        write_line(self.out, &line)
+        write_line(&mut self.out, &line)
     }
 
-    fn label(&mut self, label: &Label) -> io::Result<()> {
+    /// Writes a label.
+    ///
+    /// # Errors
+    /// Those of the output.
+    pub fn label(&mut self, label: &Label) -> io::Result<()> {
         let text = Text(Cow::Borrowed(label.text.as_str()));
-        write_line(self.out, &Line { t: Some(label.time.0), label: Some(text), ..Line::default() })
+        let line = Line { t: Some(label.time.0), label: Some(text), ..Line::default() };
+        write_line(&mut self.out, &line)
     }
 }
 

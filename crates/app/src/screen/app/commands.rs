@@ -1,12 +1,14 @@
 //! What the commands do.
 
 use super::{App, Playhead, Request};
+use crate::recorder::Recorder;
 use crate::screen::{
     keymap::Command,
     prompt::{Prompt, Purpose},
     view::{Bench, Lane, Stretch, Zoom, lane_name},
 };
 use gtrig_core::{CleanText, Label, Nanos, Tick};
+use std::path::Path;
 
 impl App {
     pub(super) fn run(&mut self, command: Command, at: Nanos) -> Option<Request> {
@@ -36,12 +38,40 @@ impl App {
             Command::NextDevice(by) => self.next_device(by),
             Command::Capture => self.capture(at),
             Command::Save => self.prompt = Some(Prompt::new(Purpose::Save, &(self.save_name)())),
+            Command::Record => self.record_or_stop(),
             Command::Open => self.prompt = Some(Prompt::new(Purpose::Open, "")),
             Command::Help => (self.show_help, self.help_scroll) = (true, 0),
             Command::Suspend => return Some(Request::Suspend),
             Command::Quit => return self.quit(),
         }
         None
+    }
+
+    fn record_or_stop(&mut self) {
+        if self.is_take {
+            self.tell("a take is a recording already; s saves a copy".to_owned(), true);
+        } else if let Some(recorder) = self.recorder.take() {
+            let path = recorder.path().display().to_string();
+            match recorder.finish(&self.session) {
+                Ok(()) => self.tell(format!("recorded to {path}"), false),
+                Err(error) => {
+                    self.tell(format!("{path} could not be written to its end: {error}"), true)
+                }
+            }
+        } else {
+            self.prompt = Some(Prompt::new(Purpose::Record, &(self.save_name)()));
+        }
+    }
+
+    pub(super) fn start_recording(&mut self, path: &Path) {
+        match Recorder::start(path, &self.session, self.title.as_deref()) {
+            Ok(recorder) => self.record(recorder),
+            Err(error) => {
+                let text =
+                    format!("cannot record to {}: {error}; choose another name", path.display());
+                self.tell(text, true);
+            }
+        }
     }
 
     fn quit(&mut self) -> Option<Request> {

@@ -8,7 +8,7 @@ use crate::screen::{
 };
 use crossterm::event::{Event, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use gtrig_core::Nanos;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 impl App {
     /// Takes in an event of the terminal, stamped with the time it came.
@@ -40,7 +40,7 @@ impl App {
             }
             return;
         }
-        self.unsaved = true;
+        self.unsaved = self.recorder.is_none();
         if let Some(terminal) = &mut self.terminal {
             terminal.key(&mut self.session, key, at);
         }
@@ -98,7 +98,7 @@ impl App {
     pub(super) fn typed(&mut self, purpose: Purpose, text: &str) {
         match purpose {
             Purpose::Filter => {}
-            Purpose::Save | Purpose::Open if text.is_empty() => {
+            Purpose::Save | Purpose::Record | Purpose::Open if text.is_empty() => {
                 self.tell("no file was named: nothing done".to_owned(), true);
             }
             Purpose::Save => {
@@ -111,6 +111,11 @@ impl App {
                     self.title.clone(),
                     self.jobs.0.clone(),
                 );
+            }
+            Purpose::Record => self.start_recording(Path::new(text)),
+            Purpose::Open if self.recorder.is_some() => {
+                let text = "a take is being recorded: r ends it first";
+                self.tell(text.to_owned(), true);
             }
             Purpose::Open if self.unsaved => {
                 let text = "what you captured is not saved and would be gone: save it first with s";

@@ -43,6 +43,11 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
     let lost = session.now().lost();
     let style = if lost > 0 { theme.lost() } else { theme.faint() };
     x = paint::text(buffer, area, x, &format!("lost {lost}"), style) + 3;
+    if let Some(recorder) = app.recording() {
+        let name = recorder.path().file_name().unwrap_or_default().to_string_lossy();
+        let name = gtrig_core::CleanText::new(&name);
+        x = paint::text(buffer, area, x, &format!("● REC {name}"), theme.doubtful()) + 3;
+    }
     let behind = app.last().0 - tick.0;
     if let Some(title) = &app.title {
         paint::text(buffer, area, x, title, theme.faint());

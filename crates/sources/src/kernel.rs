@@ -1,0 +1,151 @@
+//! Linux kernel devices: everything under `/dev/input` that reports events.
+//!
+//! A thread of its own waits for the folder and the devices and stamps
+//! nothing: the times are the kernel's, on its monotonic clock, which is the
+//! clock of the session too. [`Kernel`] hands over what the thread found.
+//!
+//! What a kernel does at the edges, and what is made of it:
+//!
+//! - *Permissions come late.* A node is announced before it may be opened; it
+//!   is tried again whenever its attributes change, and only then complained of.
+//! - *A full queue* leaves `SYN_DROPPED` and the newest packet. The state is
+//!   then asked for again; what differs is reported, marked as resynced.
+//! - *Unplugging* drops what was not yet read and ends in `ENODEV`. Keys that
+//!   were held come as releases in a packet closed by a `SYN_REPORT` of 1; they
+//!   are not the hand's, so they are left to the core, which marks them.
+//! - *The same number again.* A node that is announced while it is still open
+//!   is another device: the old one is closed first.
+//! - *Axes read 0 until the first report*, so a 0 is not taken for a value.
+
+mod decode;
+mod ioctl;
+mod layout;
+mod node;
+mod watch;
+
+use crate::Source;
+use gtrig_core::{ControlId, DeviceId, DeviceInfo, Event, Marks, Nanos, Session};
+use std::{
+    collections::HashMap,
+    io,
+    path::Path,
+    sync::{
+        Arc,
+        mpsc::{Receiver, channel},
+    },
+    thread,
+};
+
+/// Which kernel devices to listen to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Wanted {
+    /// All but keyboards and mice: whoever types a password elsewhere does
+    /// not mean to record it.
+    NoKeysNorMice,
+    /// Every one.
+    All,
+}
+
+/// The kernel's devices as a source.
+#[derive(Debug)]
+pub struct Kernel {
+    heard: Receiver<Heard>,
+    devices: HashMap<NodeId, Known>,
+    troubles: Vec<String>,
+    /// The kernel's monotonic clock at instant 0 of the session.
+    zero: Nanos,
+    /// While it lives, the thread goes on.
+    _alive: Arc<()>,
+}
+
+/// The number of an opened node; never used twice.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+struct NodeId(u64);
+
+/// What the thread says. Times are the kernel's.
+#[derive(Debug)]
+enum Heard {
+    Arrived(NodeId, DeviceInfo, Nanos),
+    Changed(NodeId, Change),
+    Gone(NodeId, Nanos),
+    Trouble(String),
+}
+
+/// A control of a node took a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct Change {
+    /// Its place among the controls of the device.
+    control: u16,
+    value: i32,
+    marks: Marks,
+    time: Nanos,
+}
+
+#[derive(Debug)]
+struct Known {
+    device: DeviceId,
+    controls: Vec<ControlId>,
+}
+
+impl Kernel {
+    /// Starts to listen to the devices in `folder`, usually `/dev/input`.
+    /// `now` is the instant of the session at which it is called.
+    ///
+    /// # Errors
+    /// When there is no such folder or it cannot be watched, with what to do.
+    pub fn start(folder: &Path, wanted: Wanted, now: Nanos) -> io::Result<Self> {
+        let zero = Nanos(ioctl::monotonic_now()?.0.saturating_sub(now.0));
+        let alive = Arc::new(());
+        let (sender, heard) = channel();
+        let watch = watch::Watch::new(folder, wanted, sender)?;
+        let while_alive = Arc::downgrade(&alive);
+        thread::spawn(move || watch.run(&while_alive));
+        let (devices, troubles) = (HashMap::new(), Vec::new());
+        Ok(Kernel { heard, devices, troubles, zero, _alive: alive })
+    }
+
+    fn at(&self, kernel: Nanos) -> Nanos {
+        Nanos(kernel.0.saturating_sub(self.zero.0))
+    }
+
+    fn take_in(&mut self, session: &mut Session, heard: Heard) {
+        match heard {
+            Heard::Arrived(node, info, time) => match session.plug(info, self.at(time)) {
+                Ok(device) => {
+                    let controls = session.roster().device(device).controls().collect();
+                    self.devices.insert(node, Known { device, controls });
+                }
+                Err(error) => self.troubles.push(error.to_string()),
+            },
+            Heard::Changed(node, change) => {
+                let known = self.devices.get(&node);
+                let control = known.and_then(|k| k.controls.get(usize::from(change.control)));
+                if let Some(&control) = control {
+                    let Change { value, marks, time, .. } = change;
+                    session.report(Event { time: self.at(time), value, control, marks });
+                }
+            }
+            Heard::Gone(node, time) => {
+                if let Some(known) = self.devices.remove(&node) {
+                    session.unplug(known.device, self.at(time));
+                }
+            }
+            Heard::Trouble(text) => self.troubles.push(text),
+        }
+    }
+}
+
+impl Source for Kernel {
+    fn drain(&mut self, session: &mut Session, _: Nanos) {
+        while let Ok(heard) = self.heard.try_recv() {
+            self.take_in(session, heard);
+        }
+    }
+
+    fn troubles(&mut self) -> Vec<String> {
+        std::mem::take(&mut self.troubles)
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,129 @@
+//! An opened `/dev/input/event*`.
+
+use super::{
+    Change,
+    decode::{Decoder, Next, Raw, State},
+    ioctl,
+    layout::{ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TRACKING_ID, Abilities},
+};
+use evdev::raw_stream::RawDevice;
+use gtrig_core::{DeviceInfo, DeviceKind, Nanos};
+use std::{
+    fs::OpenOptions,
+    io,
+    os::{
+        fd::{AsFd, BorrowedFd, OwnedFd},
+        unix::fs::OpenOptionsExt,
+    },
+    path::Path,
+    time::UNIX_EPOCH,
+};
+
+/// A device that can be read without waiting.
+pub(super) struct Node {
+    device: RawDevice,
+    decoder: Decoder,
+    info: DeviceInfo,
+    slots: usize,
+}
+
+impl Node {
+    /// Opens a node; `None` for one that reports nothing.
+    pub(super) fn open(path: &Path) -> io::Result<Option<Self>> {
+        let file = OpenOptions::new().read(true).custom_flags(nix::libc::O_NONBLOCK).open(path)?;
+        let device = RawDevice::from_fd(OwnedFd::from(file))?;
+        ioctl::use_monotonic_clock(&device)?;
+        let abilities = abilities(&device)?;
+        let Some(layout) = abilities.layout() else { return Ok(None) };
+        let (info, slots) = (layout.info.clone(), usize::from(layout.contact_count));
+        Ok(Some(Node { device, decoder: Decoder::new(layout), info, slots }))
+    }
+
+    pub(super) fn info(&self) -> &DeviceInfo {
+        &self.info
+    }
+
+    pub(super) fn kind(&self) -> DeviceKind {
+        self.info.kind
+    }
+
+    pub(super) fn fd(&self) -> BorrowedFd<'_> {
+        self.device.as_fd()
+    }
+
+    /// The state that is there before anything is read.
+    pub(super) fn begin(&mut self, out: &mut Vec<Change>) -> io::Result<()> {
+        let state = self.state()?;
+        self.decoder.begin(&state, ioctl::monotonic_now()?, out);
+        Ok(())
+    }
+
+    /// Reads what is there.
+    ///
+    /// # Errors
+    /// When the device is gone.
+    pub(super) fn read(&mut self, out: &mut Vec<Change>) -> io::Result<()> {
+        let events: Vec<Raw> = match self.device.fetch_events() {
+            Ok(events) => events.map(raw).collect(),
+            Err(error) if error.kind() == io::ErrorKind::WouldBlock => return Ok(()),
+            Err(error) => return Err(error),
+        };
+        for event in events {
+            if self.decoder.event(event, out) == Next::AskForState {
+                let state = self.state()?;
+                self.decoder.resync(&state, event.time, out);
+            }
+        }
+        Ok(())
+    }
+
+    fn state(&self) -> io::Result<State> {
+        let down = self.device.get_key_state()?.iter().map(|key| key.0).collect();
+        let axes = self.device.get_absinfo()?.map(|(code, info)| (code.0, info.value())).collect();
+        let mut slots = vec![[-1, 0, 0]; self.slots];
+        if self.slots > 0 {
+            let codes = [ABS_MT_TRACKING_ID, ABS_MT_POSITION_X, ABS_MT_POSITION_Y];
+            for (part, code) in codes.into_iter().enumerate() {
+                let values = ioctl::slots(&self.device, code, self.slots)?;
+                slots.iter_mut().zip(values).for_each(|(slot, value)| slot[part] = value);
+            }
+        }
+        Ok(State { down, axes, slots })
+    }
+}
+
+fn raw(event: evdev::InputEvent) -> Raw {
+    // The crate dresses the kernel's stamp up as a time of day.
+    let stamp = event.timestamp().duration_since(UNIX_EPOCH).unwrap_or_default();
+    Raw {
+        time: Nanos(stamp.as_nanos() as u64),
+        kind: event.event_type().0,
+        code: event.code(),
+        value: event.value(),
+    }
+}
+
+fn abilities(device: &RawDevice) -> io::Result<Abilities> {
+    let id = device.input_id();
+    let name = device.name().unwrap_or("unnamed").to_owned();
+    let place = device.unique_name().or(device.physical_path()).unwrap_or_default();
+    let identity = format!(
+        "{:04x}:{:04x}:{:04x}:{:04x}:{place}:{name}",
+        id.bus_type().0,
+        id.vendor(),
+        id.product(),
+        id.version(),
+    );
+    let axes = device.get_absinfo()?.map(|(code, info)| (code.0, info.minimum(), info.maximum()));
+    let axes: Vec<_> = axes.collect();
+    debug_assert!(axes.iter().filter(|(code, ..)| *code == ABS_MT_SLOT).count() <= 1);
+    let keys = device.supported_keys().into_iter().flat_map(|keys| keys.iter()).map(|k| k.0);
+    let relative = device.supported_relative_axes().into_iter().flat_map(|axes| axes.iter());
+    Ok(Abilities {
+        name,
+        identity,
+        keys: keys.collect(),
+        relative: relative.map(|r| r.0).collect(),
+        axes,
+    })
+}

@@ -1,0 +1,175 @@
+//! Layouts and packets by hand; the real kernel has a proof of its own,
+//! `scripts/kernel-proof`.
+
+use super::{
+    Change,
+    decode::{Decoder, Next, Raw, State},
+    layout::{Abilities, Layout},
+};
+use gtrig_core::{ControlKind, DeviceKind, Marks, Nanos};
+use rstest::rstest;
+
+const SYN: u16 = 0;
+const KEY: u16 = 1;
+const ABS: u16 = 3;
+const SOUTH: u16 = 0x130;
+
+fn pad() -> Abilities {
+    Abilities {
+        name: "Pad".into(),
+        identity: "p".into(),
+        keys: vec![SOUTH, 0x138],
+        axes: vec![(0, -32768, 32767), (2, 0, 255), (0x10, -1, 1)],
+        ..Abilities::default()
+    }
+}
+
+fn glass() -> Abilities {
+    let axes = vec![(0, 0, 99), (0x2f, 0, 4), (0x35, 0, 1919), (0x36, 0, 1079), (0x39, 0, 65535)];
+    Abilities { keys: vec![0x14a], axes, ..pad() }
+}
+
+fn names(layout: &Layout) -> Vec<&str> {
+    layout.info.controls.iter().map(|c| c.code.as_str()).collect()
+}
+
+/// Runs events `(kind, code, value)` and returns `name=value` of the changes.
+fn run(decoder: &mut Decoder, layout: &Layout, events: &[(u16, u16, i32)]) -> (Vec<String>, Next) {
+    let mut changes = Vec::new();
+    let mut next = Next::GoOn;
+    for (i, &(kind, code, value)) in events.iter().enumerate() {
+        let raw = Raw { time: Nanos(i as u64), kind, code, value };
+        if decoder.event(raw, &mut changes) == Next::AskForState {
+            next = Next::AskForState;
+        }
+    }
+    (said(layout, &changes), next)
+}
+
+fn said(layout: &Layout, changes: &[Change]) -> Vec<String> {
+    let name = |c: &Change| layout.info.controls[usize::from(c.control)].code.clone();
+    let mark = |c: &Change| match c.marks {
+        Marks::REPEAT => "~",
+        Marks::RESYNCED => "≈",
+        Marks::CARRIED => "^",
+        _ => "",
+    };
+    changes.iter().map(|c| format!("{}={}{}", name(c), c.value, mark(c))).collect()
+}
+
+#[test]
+fn a_pad_has_the_standard_names() {
+    let layout = pad().layout().unwrap();
+    assert_eq!(layout.info.kind, DeviceKind::Pad);
+    assert_eq!(
+        names(&layout),
+        ["south", "trigger-l-button", "stick-l-x", "trigger-l", "dpad-left", "dpad-right"]
+    );
+    assert_eq!(
+        layout.info.controls[2].kind,
+        ControlKind::Axis { min: -32768, centre: 0, max: 32767 }
+    );
+}
+
+#[rstest]
+#[case::keys(Abilities { keys: (1..120).collect(), ..Abilities::default() }, Some(DeviceKind::Keys))]
+#[case::mouse(Abilities { keys: vec![0x110], relative: vec![0, 1, 8], ..Abilities::default() }, Some(DeviceKind::Mouse))]
+#[case::two_back_buttons(Abilities { keys: vec![0x110, 0x113, 0x116], relative: vec![0], ..Abilities::default() }, Some(DeviceKind::Mouse))]
+#[case::glass(glass(), Some(DeviceKind::Glass))]
+#[case::wheel(Abilities { axes: vec![(0, 0, 1023)], ..Abilities::default() }, Some(DeviceKind::Other))]
+#[case::backwards_range(Abilities { axes: vec![(0, 9, -9)], ..Abilities::default() }, Some(DeviceKind::Other))]
+#[case::no_range(Abilities { axes: vec![(0, 5, 5)], ..Abilities::default() }, Some(DeviceKind::Other))]
+#[case::widest(Abilities { axes: vec![(0, i32::MIN, i32::MAX)], ..Abilities::default() }, Some(DeviceKind::Other))]
+#[case::nothing(Abilities::default(), None)]
+#[case::a_thousand(Abilities { keys: (0x2c0..0x6a8).collect(), ..Abilities::default() }, Some(DeviceKind::Other))]
+fn any_device_has_a_sound_layout(#[case] abilities: Abilities, #[case] kind: Option<DeviceKind>) {
+    let layout = abilities.layout();
+    assert_eq!(layout.as_ref().map(|l| l.info.kind), kind);
+    let Some(layout) = layout else { return };
+    let mut names = names(&layout);
+    names.sort_unstable();
+    names.dedup();
+    assert_eq!(names.len(), layout.info.controls.len(), "each name once");
+    for control in &layout.info.controls {
+        if let ControlKind::Axis { min, centre, max } = control.kind {
+            assert!(min <= centre && centre <= max, "{control:?}");
+        }
+    }
+}
+
+#[test]
+fn a_packet_counts_when_it_is_closed() {
+    let layout = pad().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let open = run(&mut decoder, &layout, &[(KEY, SOUTH, 1), (ABS, 0, 500)]);
+    assert_eq!(open.0, [""; 0]);
+    let closed = run(&mut decoder, &layout, &[(SYN, 0, 0), (KEY, SOUTH, 2), (SYN, 0, 0)]);
+    assert_eq!(closed.0, ["south=1", "stick-l-x=500", "south=1~"]);
+}
+
+#[test]
+fn a_hat_is_two_buttons() {
+    let layout = pad().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let mut hat = |value| run(&mut decoder, &layout, &[(ABS, 0x10, value), (SYN, 0, 0)]).0;
+    assert_eq!(hat(-1), ["dpad-left=1"]);
+    assert_eq!(hat(1), ["dpad-left=0", "dpad-right=1"]);
+    assert_eq!(hat(0), ["dpad-right=0"]);
+}
+
+#[test]
+fn contacts_go_by_their_slots() {
+    let layout = glass().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let events = [
+        (ABS, 0x2f, 1),
+        (ABS, 0x39, 77),
+        (ABS, 0x35, 10),
+        (ABS, 0x36, 20),
+        (SYN, 0, 0),
+        (ABS, 0x2f, 9),
+        (ABS, 0x39, 78),
+        (SYN, 0, 0),
+        (ABS, 0x2f, 1),
+        (ABS, 0x39, -1),
+        (SYN, 0, 0),
+    ];
+    let (said, _) = run(&mut decoder, &layout, &events);
+    assert_eq!(said, ["contact-2=1", "contact-2-x=10", "contact-2-y=20", "contact-2=0"]);
+}
+
+#[test]
+fn releases_that_the_kernel_makes_up_at_unplug_are_left_out() {
+    let layout = pad().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let events = [(KEY, SOUTH, 1), (SYN, 0, 0), (KEY, SOUTH, 0), (SYN, 0, 1)];
+    assert_eq!(run(&mut decoder, &layout, &events).0, ["south=1"]);
+}
+
+#[test]
+fn after_a_loss_the_state_is_asked_for_and_what_differs_is_marked() {
+    let layout = pad().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let events = [(KEY, SOUTH, 1), (SYN, 0, 0), (SYN, 3, 0), (ABS, 0, 42), (SYN, 0, 0)];
+    let (before, next) = run(&mut decoder, &layout, &events);
+    assert_eq!((before, next), (vec!["south=1".to_owned()], Next::AskForState));
+    let state = State { axes: vec![(0, 42), (2, 9), (0x10, 1)], ..State::default() };
+    let mut changes = Vec::new();
+    decoder.resync(&state, Nanos(9), &mut changes);
+    assert_eq!(
+        said(&layout, &changes),
+        ["south=0≈", "stick-l-x=42≈", "trigger-l=9≈", "dpad-right=1≈"]
+    );
+}
+
+#[test]
+fn an_axis_that_reads_zero_has_not_been_reported_yet() {
+    let mut abilities = pad();
+    abilities.axes[1] = (2, 10, 255);
+    let layout = abilities.layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let state = State { down: vec![SOUTH], axes: vec![(0, 0), (2, 0)], ..State::default() };
+    let mut changes = Vec::new();
+    decoder.begin(&state, Nanos(0), &mut changes);
+    assert_eq!(said(&layout, &changes), ["south=1^"]);
+}
