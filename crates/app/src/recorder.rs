@@ -170,3 +170,79 @@ impl Disk {
         Ok(())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::files;
+    use gtrig_core::{Capacity, Tick};
+    use gtrig_sources::{Cab, Source};
+
+    /// A cab that works while it is recorded, in steps of a frame.
+    fn recorded(session: &mut Session, path: &Path, ms: u64) -> Recorder {
+        let mut cab = Cab::at_work(1);
+        let mut recorder = Recorder::start(path, session, None).unwrap();
+        for now in (0..ms).step_by(33).map(Nanos::from_millis) {
+            cab.drain(session, now);
+            session.run_before(now);
+            recorder.catch_up(session, now);
+        }
+        recorder
+    }
+
+    fn session(capacity: Capacity) -> Session {
+        Session::new(files::rig(None, None).unwrap(), Tick(0), capacity)
+    }
+
+    #[test]
+    fn a_recording_is_what_a_save_would_have_been() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("r.take.jsonl");
+        let mut session = session(Capacity::DEFAULT);
+        recorded(&mut session, &path, 14_000).finish(&session).unwrap();
+        let mut saved = Vec::new();
+        gtrig_formats::take::write(&session.recording(), None, &mut saved).unwrap();
+        // A save has the events that wait for their tick too.
+        let recorded = std::fs::read(&path).unwrap();
+        assert!(recorded.len() > 100_000 && saved.starts_with(&recorded));
+    }
+
+    #[test]
+    fn what_history_forgets_meanwhile_is_in_the_take_all_the_same() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("r.take.jsonl");
+        let small = Capacity { events: 1_000, changes: usize::MAX };
+        let mut session = session(small);
+        recorded(&mut session, &path, 20_000).finish(&session).unwrap();
+        assert!(session.history().begins() > Tick(0), "something must have been forgotten");
+        let opened = files::open_take(&path, session.rig().clone(), Capacity::DEFAULT).unwrap();
+        assert!(opened.loaded.is_sound());
+        let count = opened.session.history().event_count() as u64;
+        assert_eq!(count, session.seen_count());
+    }
+
+    #[test]
+    fn a_file_that_is_there_is_never_overwritten() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("r.take.jsonl");
+        std::fs::write(&path, "precious").unwrap();
+        let error = Recorder::start(&path, &session(Capacity::DEFAULT), None).unwrap_err();
+        assert_eq!(error.kind(), io::ErrorKind::AlreadyExists);
+        assert_eq!(std::fs::read_to_string(&path).unwrap(), "precious");
+    }
+
+    #[test]
+    fn a_full_disk_is_said_once_and_what_could_not_be_written_is_kept() {
+        let file = File::options().write(true).open("/dev/full").unwrap();
+        let (tell, news) = channel();
+        let (to_disk, chunks) = channel();
+        let disk = thread::spawn(move || Disk { file, kept: Vec::new(), tell }.run(&chunks));
+        to_disk.send(b"first".to_vec()).unwrap();
+        let said = news.recv_timeout(Duration::from_secs(20)).unwrap();
+        assert!(said.contains("No space left") && said.contains("goes on in memory"), "{said}");
+        to_disk.send(b"second".to_vec()).unwrap();
+        drop(to_disk);
+        assert!(disk.join().unwrap().is_err(), "the end must not pretend that all is well");
+        assert!(news.recv().is_err(), "it is said once");
+    }
+}

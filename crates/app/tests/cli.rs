@@ -107,6 +107,7 @@ fn a_bad_take_is_said_and_has_its_exit_code(
 #[case::nan(&["replay", "--hz", "NaN", "x"], "NaN Hz is no poll rate")]
 #[case::option(&["replay", "--fast", "x"], "unexpected argument '--fast'")]
 #[case::story(&["demo", "no-such"], "[possible values: lost-tap")]
+#[case::record_nothing(&["record", "--kernel", "none", "x"], "there is nothing to record")]
 #[case::no_terminal(&["demo"], "the full screen needs a terminal")]
 fn misuse_exits_with_two_and_says_what_to_do(#[case] args: &[&str], #[case] said: &str) {
     let output = gtrig(args);

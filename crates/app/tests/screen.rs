@@ -145,6 +145,33 @@ fn a_click_on_the_timeline_moves_the_playhead() {
     tmux.wait_for("── why ▷ horn");
 }
 
+#[test]
+fn a_recording_survives_the_death_of_the_program() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("r.take.jsonl");
+    let tmux = Tmux::start("record", BIG, &gtrig("demo"));
+    tmux.wait_for(" LIVE ");
+    tmux.keys(&["r"]);
+    tmux.wait_for("record from now on to:");
+    tmux.keys(&["C-u"]);
+    tmux.line(path.to_str().unwrap());
+    let started = tick(&tmux.wait_for("● REC r.take.jsonl")).unwrap();
+    let shown = tmux.wait("a second more", |s| tick(s).is_some_and(|t| t > started + 60));
+    let script = format!("kill -KILL {}", tmux.child());
+    assert!(Command::new("sh").args(["-c", &script]).status().unwrap().success());
+    let replay = Command::new(env!("CARGO_BIN_EXE_gtrig"))
+        .args(["replay", path.to_str().unwrap()])
+        .output()
+        .unwrap();
+    // The last line may have been cut off; all before it is there.
+    let text = String::from_utf8(replay.stdout).unwrap();
+    let last = text.lines().last().unwrap();
+    let last: u32 =
+        last.split("last_tick\":").nth(1).unwrap().split(',').next().unwrap().parse().unwrap();
+    // A tenth of a second is six ticks; the screen shows up to two more.
+    assert!(last + 8 >= tick(&shown).unwrap(), "{last} against\n{shown}");
+}
+
 #[rstest]
 #[case("term", "kill -TERM")]
 #[case("int", "kill -INT")]

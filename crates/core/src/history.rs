@@ -161,10 +161,12 @@ impl History {
 
     fn forget_excess(&mut self) {
         let Capacity { events, changes } = self.capacity;
-        while self.event_count > events || self.lanes.changes > changes {
-            let Some(oldest) = self.closed.pop_front() else {
-                return;
-            };
+        let is_over =
+            |history: &Self| history.event_count > events || history.lanes.changes > changes;
+        // The segment just closed stays: whoever writes down what was seen (see
+        // `seen_from`) must get the chance.
+        while self.closed.len() > 1 && is_over(self) {
+            let Some(oldest) = self.closed.pop_front() else { return };
             self.event_count -= oldest.events.len();
             self.forgotten_events += oldest.events.len() as u64;
             let horizon = self.begins();

@@ -125,7 +125,7 @@ proptest! {
         let small = Capacity { events: 5_000, changes: usize::MAX };
         let bounded = play(full_rig(60.0, false), &many, small, |i| i % 100 == 0);
         let unbounded = play(full_rig(60.0, false), &many, Capacity::DEFAULT, |i| i % 100 == 0);
-        prop_assert!(bounded.session.history().event_count() <= 5_000 + 4_096 + 100);
+        prop_assert!(bounded.session.history().event_count() <= 5_000 + 2 * 4_096 + 100);
         let begins = bounded.session.history().begins();
         let last = bounded.session.now().at();
         for tick in [begins, Tick((begins.0 + last.0) / 2), last] {

@@ -127,20 +127,21 @@ impl<R: BufRead> TakeReader<R> {
         Ok(TakeReader { header, lines })
     }
 
-    /// Reads the rest into a new session and runs it to the last event.
+    /// Reads the rest into a new session and runs it to the last line.
     pub fn load(mut self, rig: Rig, capacity: Capacity) -> (Session, Loaded) {
         let begins = rig.rate.tick_seeing(self.header.begins);
         let mut loader = Loader {
             session: Session::new(rig, begins, capacity),
             devices: HashMap::new(),
             now: self.header.begins,
+            ends: self.header.begins,
             loaded: Loaded::default(),
         };
         if let Err(damage) = loader.read(&mut self.lines) {
             loader.loaded.damage = Some(damage);
         }
         let mut session = loader.session;
-        let last = session.plan().rate().tick_seeing(loader.now);
+        let last = session.plan().rate().tick_seeing(loader.now.max(loader.ends));
         session.run_until(last);
         (session, loader.loaded)
     }
@@ -200,6 +201,8 @@ struct Loader {
     session: Session,
     devices: HashMap<String, Named>,
     now: Nanos,
+    /// The latest instant that anything is said of.
+    ends: Nanos,
     loaded: Loaded,
 }
 
@@ -243,6 +246,7 @@ impl Loader {
             // People write about the past; a label may stand anywhere.
             let text = CleanText::new(&text.0);
             self.session.add_label(Label { time: Nanos(time), text });
+            self.ends = self.ends.max(Nanos(time));
             return Ok(());
         }
         let mut marks = Marks::empty();

@@ -71,9 +71,13 @@ impl Decoder {
                 self.packet.clear();
                 return Next::AskForState;
             }
-            // A report of 1 closes the releases that the kernel makes up when
-            // a device goes; they are no hand's.
-            (EV_SYN, SYN_REPORT) if raw.value == 1 => self.packet.clear(),
+            // A report of 1 closes what the kernel makes up by itself: its
+            // auto-repeat, and the releases when a device goes. The releases
+            // are no hand's.
+            (EV_SYN, SYN_REPORT) if raw.value == 1 => {
+                self.packet.retain(|change| change.marks.contains(Marks::REPEAT));
+                self.close(out);
+            }
             (EV_SYN, SYN_REPORT) => self.close(out),
             _ if self.has_lost => {}
             (EV_ABS, ABS_MT_SLOT) => self.slot = u16::try_from(raw.value).unwrap_or(u16::MAX),
@@ -154,15 +158,11 @@ impl Decoder {
                 _ => {}
             }
         }
-        let contacts = usize::from(self.layout.contacts)..;
-        for (at, [id, x, y]) in contacts.step_by(3).zip(state.slots.iter().copied()) {
-            if let Some([touch, place_x, place_y]) =
-                wanted.get_mut(at..at + 3).and_then(|s| s.as_mut_array())
-            {
-                *touch = i32::from(id >= 0);
-                if id >= 0 {
-                    (*place_x, *place_y) = (x, y);
-                }
+        let contacts = wanted[usize::from(self.layout.contacts)..].chunks_exact_mut(3);
+        for (contact, [id, x, y]) in contacts.zip(state.slots.iter().copied()) {
+            contact[0] = i32::from(id >= 0);
+            if id >= 0 {
+                (contact[1], contact[2]) = (x, y);
             }
         }
         if let Some((_, slot)) = state.axes.iter().find(|(code, _)| *code == ABS_MT_SLOT) {

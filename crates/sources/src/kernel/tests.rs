@@ -142,8 +142,9 @@ fn contacts_go_by_their_slots() {
 fn releases_that_the_kernel_makes_up_at_unplug_are_left_out() {
     let layout = pad().layout().unwrap();
     let mut decoder = Decoder::new(layout.clone());
-    let events = [(KEY, SOUTH, 1), (SYN, 0, 0), (KEY, SOUTH, 0), (SYN, 0, 1)];
-    assert_eq!(run(&mut decoder, &layout, &events).0, ["south=1"]);
+    let events =
+        [(KEY, SOUTH, 1), (SYN, 0, 0), (KEY, SOUTH, 2), (SYN, 0, 1), (KEY, SOUTH, 0), (SYN, 0, 1)];
+    assert_eq!(run(&mut decoder, &layout, &events).0, ["south=1", "south=1~"]);
 }
 
 #[test]

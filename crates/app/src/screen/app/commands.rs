@@ -55,7 +55,7 @@ impl App {
             match recorder.finish(&self.session) {
                 Ok(()) => self.tell(format!("recorded to {path}"), false),
                 Err(error) => {
-                    self.tell(format!("{path} could not be written to its end: {error}"), true)
+                    self.tell(format!("{path} could not be written to its end: {error}"), true);
                 }
             }
         } else {

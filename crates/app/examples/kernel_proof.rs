@@ -1,0 +1,403 @@
+//! The other side of the kernel: makes devices, plays known events on them,
+//! and compares what was recorded with what was sent.
+//!
+//! `scripts/kernel-proof` runs it inside a virtual machine:
+//! `kernel_proof play SENT` while `gtrig record TAKE` runs, then
+//! `kernel_proof check SENT TAKE`.
+
+#[cfg(target_os = "linux")]
+fn main() -> std::process::ExitCode {
+    let args: Vec<String> = std::env::args().skip(1).collect();
+    let args: Vec<&str> = args.iter().map(String::as_str).collect();
+    let result = match args[..] {
+        ["play", sent] => proof::play(sent.as_ref()),
+        ["check", sent, take] => proof::check(sent.as_ref(), take.as_ref()),
+        _ => Err(anyhow::anyhow!("usage: kernel_proof play SENT | check SENT TAKE")),
+    };
+    match result {
+        Ok(()) => std::process::ExitCode::SUCCESS,
+        Err(error) => {
+            println!("PROOF FAILED: {error:#}");
+            std::process::ExitCode::FAILURE
+        }
+    }
+}
+
+#[cfg(not(target_os = "linux"))]
+fn main() {}
+
+#[cfg(target_os = "linux")]
+mod proof {
+    use anyhow::{Context, ensure};
+    use input_linux::{
+        AbsoluteAxis, AbsoluteInfo, AbsoluteInfoSetup, EventKind, InputId, Key, RelativeAxis,
+        UInputHandle, sys,
+    };
+    use nix::time::{ClockId, clock_gettime};
+    use serde::{Deserialize, Serialize};
+    use std::{
+        collections::BTreeMap,
+        fs::{self, File},
+        path::Path,
+        thread::sleep,
+        time::Duration,
+    };
+
+    /// One value that was sent, as the take should have it.
+    #[derive(Debug, Deserialize, Serialize)]
+    struct Sent {
+        device: String,
+        c: String,
+        v: i32,
+        /// The kernel's monotonic clock just before and just after.
+        from: u64,
+        until: u64,
+    }
+
+    fn now() -> u64 {
+        let time = clock_gettime(ClockId::CLOCK_MONOTONIC).expect("the kernel has a clock");
+        time.tv_sec() as u64 * 1_000_000_000 + time.tv_nsec() as u64
+    }
+
+    /// A device that the proof made.
+    struct Made {
+        name: &'static str,
+        handle: UInputHandle<File>,
+    }
+
+    #[derive(Default)]
+    struct Abilities<'a> {
+        keys: &'a [Key],
+        axes: &'a [(AbsoluteAxis, i32, i32)],
+        relative: &'a [RelativeAxis],
+        repeats: bool,
+    }
+
+    impl Made {
+        fn new(name: &'static str, abilities: &Abilities) -> anyhow::Result<Self> {
+            let handle = UInputHandle::new(File::options().write(true).open("/dev/uinput")?);
+            handle.set_evbit(EventKind::Synchronize)?;
+            for (kind, wanted) in [
+                (EventKind::Key, !abilities.keys.is_empty()),
+                (EventKind::Absolute, !abilities.axes.is_empty()),
+                (EventKind::Relative, !abilities.relative.is_empty()),
+                (EventKind::Autorepeat, abilities.repeats),
+            ] {
+                if wanted {
+                    handle.set_evbit(kind)?;
+                }
+            }
+            for &key in abilities.keys {
+                handle.set_keybit(key)?;
+            }
+            for &axis in abilities.relative {
+                handle.set_relbit(axis)?;
+            }
+            let mut setups = Vec::new();
+            for &(axis, minimum, maximum) in abilities.axes {
+                handle.set_absbit(axis)?;
+                let info = AbsoluteInfo { minimum, maximum, ..AbsoluteInfo::default() };
+                setups.push(AbsoluteInfoSetup { axis, info });
+            }
+            let id = InputId { bustype: 3, vendor: 0x6b71, product: 1, version: 1 };
+            handle.create(&id, name.as_bytes(), 0, &setups)?;
+            // The recorder is to find it before anything happens on it.
+            sleep(Duration::from_millis(800));
+            Ok(Made { name, handle })
+        }
+
+        /// Sends one packet.
+        fn packet(&self, events: &[(EventKind, u16, i32)]) -> anyhow::Result<()> {
+            let raw = |kind, code, value| sys::input_event {
+                time: sys::timeval { tv_sec: 0, tv_usec: 0 },
+                type_: kind as u16,
+                code,
+                value,
+            };
+            let mut all: Vec<_> = events.iter().map(|&(k, c, v)| raw(k, c, v)).collect();
+            all.push(raw(EventKind::Synchronize, 0, 0));
+            self.handle.write(&all)?;
+            Ok(())
+        }
+
+        /// Sends a packet and notes what the take should have of it.
+        fn send(
+            &self,
+            log: &mut Vec<Sent>,
+            events: &[(EventKind, u16, i32)],
+            names: &[(&str, i32)],
+        ) -> anyhow::Result<()> {
+            let from = now();
+            self.packet(events)?;
+            let until = now();
+            let device = self.name.to_owned();
+            log.extend(names.iter().map(|&(c, v)| Sent {
+                device: device.clone(),
+                c: c.to_owned(),
+                v,
+                from,
+                until,
+            }));
+            sleep(Duration::from_millis(7));
+            Ok(())
+        }
+    }
+
+    const KEY: EventKind = EventKind::Key;
+    const ABS: EventKind = EventKind::Absolute;
+    const REL: EventKind = EventKind::Relative;
+    const SOUTH: u16 = Key::ButtonSouth as u16;
+
+    fn pad(name: &'static str) -> anyhow::Result<Made> {
+        let axes = [(AbsoluteAxis::X, -32768, 32767), (AbsoluteAxis::Hat0X, -1, 1)];
+        let keys = [Key::ButtonSouth, Key::ButtonEast];
+        Made::new(name, &Abilities { keys: &keys, axes: &axes, ..Abilities::default() })
+    }
+
+    /// Plays everything, and writes down what was sent.
+    pub fn play(sent: &Path) -> anyhow::Result<()> {
+        let mut log = Vec::new();
+        pad_and_unplug(&mut log)?;
+        keyboard(&mut log)?;
+        mouse(&mut log)?;
+        panel(&mut log)?;
+        storm()?;
+        fs::write(sent, serde_json::to_vec(&log)?)?;
+        println!("{} values sent", log.len());
+        Ok(())
+    }
+
+    fn pad_and_unplug(log: &mut Vec<Sent>) -> anyhow::Result<()> {
+        let pad_a = pad("proof pad")?;
+        for i in 0..20 {
+            let down = i32::from(i % 2 == 0);
+            pad_a.send(log, &[(KEY, SOUTH, down)], &[("south", down)])?;
+            let x = (i - 10) * 3_000 + 1;
+            pad_a.send(log, &[(ABS, 0, x)], &[("stick-l-x", x)])?;
+        }
+        pad_a.send(log, &[(ABS, 0x10, -1)], &[("dpad-left", 1)])?;
+        pad_a.send(log, &[(ABS, 0x10, 1)], &[("dpad-left", 0), ("dpad-right", 1)])?;
+        pad_a.send(log, &[(ABS, 0x10, 0)], &[("dpad-right", 0)])?;
+        // Unplugged while a button is held, and back again.
+        pad_a.send(log, &[(KEY, SOUTH, 1)], &[("south", 1)])?;
+        sleep(Duration::from_millis(100));
+        drop(pad_a);
+        sleep(Duration::from_millis(300));
+        let again = pad("proof pad")?;
+        again.send(log, &[(KEY, SOUTH, 1)], &[("south", 1)])?;
+        again.send(log, &[(KEY, SOUTH, 0)], &[("south", 0)])?;
+        sleep(Duration::from_millis(100));
+        // Many times in a row, faster than anybody can.
+        drop(again);
+        for _ in 0..20 {
+            let handle = UInputHandle::new(File::options().write(true).open("/dev/uinput")?);
+            handle.set_evbit(KEY)?;
+            handle.set_keybit(Key::ButtonSouth)?;
+            let id = InputId { bustype: 3, vendor: 0x6b71, product: 2, version: 1 };
+            handle.create(&id, b"proof flicker", 0, &[])?;
+        }
+        Ok(())
+    }
+
+    fn keyboard(log: &mut Vec<Sent>) -> anyhow::Result<()> {
+        let keys = [Key::A, Key::Z, Key::H];
+        let abilities = Abilities { keys: &keys, repeats: true, ..Abilities::default() };
+        let keyboard = Made::new("proof keys", &abilities)?;
+        keyboard.send(log, &[(KEY, Key::H as u16, 1)], &[("KeyH", 1)])?;
+        sleep(Duration::from_millis(900));
+        keyboard.send(log, &[(KEY, Key::H as u16, 0)], &[("KeyH", 0)])?;
+        sleep(Duration::from_millis(100));
+        Ok(())
+    }
+
+    fn mouse(log: &mut Vec<Sent>) -> anyhow::Result<()> {
+        let abilities = Abilities {
+            keys: &[Key::ButtonLeft],
+            relative: &[RelativeAxis::X, RelativeAxis::Y, RelativeAxis::Wheel],
+            ..Abilities::default()
+        };
+        let mouse = Made::new("proof mouse", &abilities)?;
+        mouse.send(log, &[(REL, 0, 5), (REL, 1, -3)], &[("x", 5), ("y", -3)])?;
+        mouse.send(log, &[(REL, 0, 2)], &[("x", 2)])?;
+        mouse.send(log, &[(REL, 8, -1)], &[("wheel-y", -1)])?;
+        mouse.send(log, &[(KEY, 0x110, 1)], &[("left", 1)])?;
+        mouse.send(log, &[(KEY, 0x110, 0)], &[("left", 0)])?;
+        sleep(Duration::from_millis(100));
+        Ok(())
+    }
+
+    fn panel(log: &mut Vec<Sent>) -> anyhow::Result<()> {
+        let axes = [
+            (AbsoluteAxis::MultitouchSlot, 0, 3),
+            (AbsoluteAxis::MultitouchTrackingId, 0, 65535),
+            (AbsoluteAxis::MultitouchPositionX, 0, 1919),
+            (AbsoluteAxis::MultitouchPositionY, 0, 1079),
+        ];
+        let panel = Made::new("proof panel", &Abilities { axes: &axes, ..Abilities::default() })?;
+        let (slot, id, x, y) = (0x2f, 0x39, 0x35, 0x36);
+        panel.send(
+            log,
+            &[(ABS, slot, 0), (ABS, id, 40), (ABS, x, 100), (ABS, y, 200)],
+            &[("contact-1", 1), ("contact-1-x", 100), ("contact-1-y", 200)],
+        )?;
+        panel.send(
+            log,
+            &[(ABS, slot, 1), (ABS, id, 41), (ABS, x, 900), (ABS, y, 800)],
+            &[("contact-2", 1), ("contact-2-x", 900), ("contact-2-y", 800)],
+        )?;
+        panel.send(log, &[(ABS, slot, 0), (ABS, x, 130)], &[("contact-1-x", 130)])?;
+        panel.send(log, &[(ABS, id, -1)], &[("contact-1", 0)])?;
+        panel.send(log, &[(ABS, slot, 1), (ABS, id, -1)], &[("contact-2", 0)])?;
+        sleep(Duration::from_millis(100));
+        Ok(())
+    }
+
+    /// More events in one go than the kernel's queue holds; the last state is
+    /// east down, the stick at 777.
+    fn storm() -> anyhow::Result<()> {
+        let device = pad("proof storm")?;
+        let mut events = Vec::new();
+        for i in 0..3_000 {
+            events.push((KEY, SOUTH, i % 2));
+            events.push((EventKind::Synchronize, 0, 0));
+        }
+        events.extend([(KEY, SOUTH, 0), (KEY, Key::ButtonEast as u16, 1), (ABS, 0, 777)]);
+        device.packet(&events)?;
+        sleep(Duration::from_millis(500));
+        Ok(())
+    }
+
+    /// One line of a take, as far as the check needs it.
+    #[derive(Debug, Default, Deserialize)]
+    #[serde(default)]
+    struct Line {
+        t: u64,
+        plug: Option<String>,
+        name: Option<String>,
+        unplug: Option<String>,
+        on: Option<String>,
+        c: Option<String>,
+        v: i32,
+        mark: Option<String>,
+    }
+
+    /// What a take says of one control of one device.
+    type Values = BTreeMap<(String, String), Vec<(u64, i32, String)>>;
+
+    /// Compares a take with what was sent.
+    pub fn check(sent: &Path, take: &Path) -> anyhow::Result<()> {
+        let sent: Vec<Sent> = serde_json::from_slice(&fs::read(sent)?)?;
+        let text = fs::read_to_string(take)?;
+        let lines: Vec<Line> = text
+            .lines()
+            .skip(1)
+            .map(|line| serde_json::from_str(line).with_context(|| line.to_owned()))
+            .collect::<Result<_, _>>()?;
+        let values = values(&lines);
+        let count = compare(&sent, &values)?;
+        println!("{count} values recorded as sent");
+        times(&sent, &values)?;
+        repeats(&values)?;
+        unplugging(&lines)?;
+        overrun(&values)?;
+        println!("PROOF PASSED");
+        Ok(())
+    }
+
+    fn values(lines: &[Line]) -> Values {
+        let mut names = BTreeMap::new();
+        let mut values = Values::new();
+        for line in lines {
+            if let (Some(id), Some(name)) = (&line.plug, &line.name) {
+                names.insert(id.clone(), name.clone());
+            }
+            if let (Some(id), Some(c)) = (&line.on, &line.c) {
+                let key = (names[id].clone(), c.clone());
+                let mark = line.mark.clone().unwrap_or_default();
+                values.entry(key).or_default().push((line.t, line.v, mark));
+            }
+        }
+        values
+    }
+
+    /// Every control has the values that were sent, in order, and no other.
+    fn compare(sent: &[Sent], values: &Values) -> anyhow::Result<usize> {
+        let mut expected: BTreeMap<(String, String), Vec<i32>> = BTreeMap::new();
+        for one in sent {
+            expected.entry((one.device.clone(), one.c.clone())).or_default().push(one.v);
+        }
+        for (key, expected) in &expected {
+            let recorded = values.get(key).map(Vec::as_slice).unwrap_or_default();
+            let recorded = recorded.iter().filter(|(.., mark)| mark != "repeat");
+            let recorded: Vec<i32> = recorded.map(|(_, v, _)| *v).collect();
+            ensure!(recorded == *expected, "{key:?}: sent {expected:?}, recorded {recorded:?}");
+        }
+        Ok(sent.len())
+    }
+
+    /// The take's times are the kernel's, but for one constant: what lies
+    /// between two events lies between the moments they were sent.
+    fn times(sent: &[Sent], values: &Values) -> anyhow::Result<()> {
+        let mut taken: BTreeMap<_, usize> = BTreeMap::new();
+        // The constant lies between these.
+        let (mut least, mut most) = (i128::MIN, i128::MAX);
+        for one in sent {
+            let key = (one.device.clone(), one.c.clone());
+            let at = taken.entry(key.clone()).or_default();
+            let plain: Vec<_> = values[&key].iter().filter(|(.., m)| m != "repeat").collect();
+            let (t, ..) = plain[*at];
+            *at += 1;
+            // The kernel stamps microseconds.
+            least = least.max(i128::from(one.from) - i128::from(*t) - 1_000);
+            most = most.min(i128::from(one.until) - i128::from(*t) + 1_000);
+        }
+        ensure!(least <= most, "no constant fits the times: {least} > {most}");
+        println!("times agree with the sender's clock to {} us", (most - least) / 1_000);
+        Ok(())
+    }
+
+    fn repeats(values: &Values) -> anyhow::Result<()> {
+        let key = ("proof keys".to_owned(), "KeyH".to_owned());
+        let times: Vec<u64> =
+            values[&key].iter().filter(|(.., m)| m == "repeat").map(|(t, ..)| *t).collect();
+        ensure!(times.len() >= 5, "only {} repeats of a key held 900 ms", times.len());
+        let gaps: Vec<u64> = times.windows(2).map(|pair| (pair[1] - pair[0]) / 1_000_000).collect();
+        println!("{} repeats, {gaps:?} ms apart, none a press", times.len());
+        Ok(())
+    }
+
+    /// The held button is not released by an event, the device comes back
+    /// under its own id.
+    fn unplugging(lines: &[Line]) -> anyhow::Result<()> {
+        let is_pad = |line: &Line| line.name.as_deref() == Some("proof pad");
+        let plugs: Vec<usize> =
+            lines.iter().enumerate().filter(|(_, l)| is_pad(l)).map(|(i, _)| i).collect();
+        ensure!(plugs.len() == 2, "the pad was plugged in {} times, not twice", plugs.len());
+        let id = lines[plugs[0]].plug.clone();
+        ensure!(lines[plugs[1]].plug == id, "the pad came back as another device");
+        let gone = lines.iter().position(|line| line.unplug == id).context("it never went")?;
+        let last = lines[..gone].iter().rev().find(|line| line.on == id);
+        let last = last.context("nothing was recorded of the pad")?;
+        ensure!(
+            (last.c.as_deref(), last.v) == (Some("south"), 1),
+            "the last word of the pad was {last:?}, not the press"
+        );
+        println!("unplugged while held, and back as the same device");
+        Ok(())
+    }
+
+    fn overrun(values: &Values) -> anyhow::Result<()> {
+        let of = |c: &str| {
+            let key = ("proof storm".to_owned(), c.to_owned());
+            values.get(&key).map(Vec::as_slice).unwrap_or_default()
+        };
+        let all = [of("south"), of("east"), of("stick-l-x")];
+        let resynced = all.iter().flat_map(|v| v.iter()).filter(|(.., m)| m == "resynced").count();
+        ensure!(resynced > 0, "the queue did not overrun, or nobody said so");
+        let last = all.map(|v| v.last().map_or(0, |(_, v, _)| *v));
+        ensure!(last == [0, 1, 777], "after the overrun the state is {last:?}");
+        let south = of("south").len();
+        println!("queue overrun: {south} of 3000 values came, then the state was right again");
+        Ok(())
+    }
+}
