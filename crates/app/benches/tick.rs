@@ -289,7 +289,7 @@ fn check(session: &Session, events: &[Event]) {
 fn bench(c: &mut Criterion) {
     let mut rig = files::rig(None, None).unwrap();
     // The loop by hand does not latch, so neither does the rig here.
-    rig.latched.clear();
+    rig.edges.clear();
     let (session, _) = headless::cab_session(rig, 1, Nanos(SECONDS * 1_000_000_000));
     let events: Vec<Event> = session.recording().events().collect();
     check(&session, &events);

@@ -1,7 +1,7 @@
 //! What game code reads, computed from the sampled controls.
 
 use crate::{
-    ActionId, BothHeld, Cell, ControlId, Gives, Plan,
+    ActionId, BothHeld, Cell, ControlId, ControlKind, Gives, Plan,
     plan::{BoundAction, Input, Opposites, Side},
     shape,
 };
@@ -57,7 +57,7 @@ impl Controls<'_> {
     /// What an action would be if it had this input alone.
     pub(crate) fn input(self, action: &BoundAction, input: Input) -> ActionState {
         match input {
-            Input::Button { control, press_at } => self.button(action.gives, control, press_at),
+            Input::Button { control, bit, .. } => self.button(action.gives, control, bit),
             Input::Axis { control, dead_zone, sign } => {
                 let x = shape::axis_dead_zone(self.value(control) * sign, dead_zone);
                 driven(x, 0.0, control)
@@ -83,14 +83,13 @@ impl Controls<'_> {
         self.cells[control.index()].value
     }
 
-    fn button(self, gives: Gives, control: ControlId, press_at: f32) -> ActionState {
+    fn button(self, gives: Gives, control: ControlId, bit: u32) -> ActionState {
         let cell = &self.cells[control.index()];
-        let down = |value: f32| value >= press_at;
-        let on = down(cell.value)
-            && (gives != Gives::Pulse || {
-                let kind = self.plan.sampled(control).control.kind;
-                !down(shape::normalise(kind, cell.before))
-            });
+        let on = match self.plan.sampled(control).control.kind {
+            ControlKind::Button if gives == Gives::Pulse => cell.is_pressed(),
+            ControlKind::Button => cell.is_down(),
+            _ => cell.is_past(bit) && (gives != Gives::Pulse || !cell.was_past(bit)),
+        };
         driven(f32::from(u8::from(on)), 0.0, control)
     }
 

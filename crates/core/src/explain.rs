@@ -118,6 +118,14 @@ impl Asked<'_> {
             Some(_) if cell.marks.contains(LaneMarks::CAUGHT) => self.caught(&events),
             Some(edge) => self.edge(edge, &events, cell.marks),
         };
+        let chatter = cell.chatter();
+        let debounce = self.session.plan().edges(self.control).debounce;
+        let why = match cell.marks.contains(LaneMarks::CHATTER) {
+            true => format!(
+                "{why} The debounce of {debounce} held back what moved too soon; {chatter} so far taken for chatter."
+            ),
+            false => why,
+        };
         if cell.marks.contains(LaneMarks::LATE) {
             return why + " The report came after its own tick had run.";
         }
@@ -176,19 +184,21 @@ impl Asked<'_> {
     fn steady(&self, is_down: bool) -> String {
         let state = if is_down { "held" } else { "up" };
         let lane = self.session.history().control_lane(self.control);
-        let since = lane.changes_before(self.tick.next()).find(|c| (c.value != 0.0) == is_down);
-        match since {
-            Some(change) => {
-                let held = Nanos(self.time_of(self.tick).0 - self.time_of(change.tick).0);
-                let ticks = self.tick.0 - change.tick.0;
-                format!(
-                    "{} is {state} since {}: {ticks} ticks, {held}.",
-                    self.name(),
-                    self.at(change.tick)
-                )
-            }
-            None => format!("{} is {state}; it has not moved yet.", self.name()),
-        }
+        let Some(since) = lane.since(self.tick) else {
+            return format!("{} is {state}; it has not moved yet.", self.name());
+        };
+        let held = Nanos(self.time_of(self.tick).0 - self.time_of(since).0);
+        let ticks = self.tick.0 - since.0;
+        let stuck_after = self.session.plan().edges(self.control).stuck_after;
+        let suspicion = match is_down && held > stuck_after {
+            true => " It may be stuck: perhaps its release was never reported.",
+            false => "",
+        };
+        format!(
+            "{} is {state} since {}: {ticks} ticks, {held}.{suspicion}",
+            self.name(),
+            self.at(since)
+        )
     }
 
     fn analogue(&self, kind: ControlKind) -> String {

@@ -12,7 +12,7 @@ use bitflags::bitflags;
 bitflags! {
     /// What happened in a tick besides the change of value.
     #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-    pub struct LaneMarks: u8 {
+    pub struct LaneMarks: u16 {
         /// At least one press left no press edge.
         const LOST = 1;
         /// A latch showed a transition that the state alone would have hidden.
@@ -25,18 +25,24 @@ bitflags! {
         const LATE = 16;
         /// The source had lost events and asked for the state again.
         const RESYNCED = 32;
+        /// A debounce took out movements that came too soon.
+        const CHATTER = 64;
+        /// Auto-repeat counted as a press, as the rig has it.
+        const REPEATED = 128;
     }
 }
 
 impl LaneMarks {
     /// The marks and the words that reports use for them, in report order.
-    pub const WORDS: [(LaneMarks, &'static str); 6] = [
+    pub const WORDS: [(LaneMarks, &'static str); 8] = [
         (LaneMarks::LOST, "lost"),
         (LaneMarks::CAUGHT, "caught"),
         (LaneMarks::INFERRED, "inferred"),
         (LaneMarks::SYNTHETIC, "synthetic"),
         (LaneMarks::LATE, "late"),
         (LaneMarks::RESYNCED, "resynced"),
+        (LaneMarks::CHATTER, "chatter"),
+        (LaneMarks::REPEATED, "repeated"),
     ];
 
     /// The marks that an event's own marks leave on its lane.
@@ -223,6 +229,14 @@ impl LaneLog {
         self.before_number(self.after(tick))
     }
 
+    /// Since when the value at a tick has been what it is, as far back as is
+    /// kept; `None` if it always was.
+    pub fn since(&self, tick: Tick) -> Option<Tick> {
+        let value = self.value_at(tick);
+        let same = self.changes_before(tick.next()).take_while(|change| change.value == value);
+        same.last().map(|change| change.tick)
+    }
+
     /// The change at exactly this tick.
     pub fn change_at(&self, tick: Tick) -> Option<Change> {
         let change = self.changes.get(self.after(tick).checked_sub(1)?)?;
@@ -309,6 +323,14 @@ mod tests {
         assert_eq!(values, [0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0]);
         assert_eq!(log.change_at(Tick(5)).unwrap().value, 0.0);
         assert_eq!(log.change_at(Tick(4)), None);
+    }
+
+    #[test]
+    fn a_mark_alone_does_not_begin_a_value_anew() {
+        let log = log(&[(3, 1.0), (5, 1.0), (9, 0.0)]);
+        assert_eq!(log.since(Tick(2)), None);
+        assert_eq!(log.since(Tick(8)), Some(Tick(3)));
+        assert_eq!(log.since(Tick(9)), Some(Tick(9)));
     }
 
     #[test]

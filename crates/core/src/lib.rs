@@ -50,7 +50,10 @@ pub use lane::{Change, LaneLog, LaneMarks, Span};
 pub use machine::{Hearing, Machine, run};
 pub use plan::{ActionId, Input, Opposites, Plan, Side};
 pub use recording::Recording;
-pub use rig::{ActionSpec, BothHeld, CrossSpec, Gives, InputSpec, LatchRef, Rig};
+pub use rig::{
+    ActionSpec, BothHeld, CrossSpec, EdgeRule, EdgeSettings, Gives, InputSpec, MAX_THRESHOLDS, Rig,
+    Scope, Thresholds,
+};
 pub use sampler::{Cell, Edge};
 pub use session::{Label, Session};
 pub use text::CleanText;

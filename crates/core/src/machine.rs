@@ -204,7 +204,8 @@ impl Machine {
     }
 
     fn receive(&mut self, plan: &Plan, event: &Event) {
-        let control = plan.sampled(event.control).control;
+        let sampled = plan.sampled(event.control);
+        let control = sampled.control;
         let hearing = &mut self.devices[control.device.0 as usize];
         if control.is_presence {
             hearing.presence = Presence::from_value(event.value);
@@ -223,7 +224,7 @@ impl Machine {
             hearing.hear(event.time);
         }
         let cell = &mut self.cells[event.control.index()];
-        if cell.receive(control.kind, event.value, event.marks) {
+        if cell.receive(sampled, plan.stages(sampled), event) {
             self.presses += 1;
             cell.press_order = self.presses;
         }
@@ -239,16 +240,23 @@ impl Machine {
     }
 
     fn poll(&mut self, plan: &Plan) {
+        let now = plan.rate().time_of(self.next);
         for i in 0..self.touched.len() {
             let id = self.touched[i];
             let sampled = plan.sampled(id);
             let cell = &mut self.cells[id.index()];
             if sampled.control.is_presence {
                 cell.seen = cell.actual;
+                cell.reported = cell.actual;
                 cell.value = f32::from(u8::from(cell.seen == Presence::Here.value()));
                 continue;
             }
-            self.lost += u64::from(cell.sample(sampled.control.kind, sampled.latched));
+            let polled = cell.sample(sampled, plan.stages(sampled), now);
+            self.lost += u64::from(polled.lost);
+            if polled.pressed {
+                self.presses += 1;
+                cell.press_order = self.presses;
+            }
             for &action in plan.fed_by(id) {
                 mark_due(&mut self.due, &mut self.is_due, action);
             }

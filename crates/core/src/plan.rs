@@ -6,8 +6,8 @@
 //! reference to any device of a kind, the order of the roster.
 
 use crate::{
-    ActionSpec, BothHeld, Control, ControlId, ControlRef, Gives, InputSpec, PollRate, Rig, Roster,
-    rig::LatchRef,
+    ActionSpec, BothHeld, Control, ControlId, ControlRef, EdgeSettings, Gives, InputSpec,
+    MAX_THRESHOLDS, PollRate, Rig, Roster, Scope, Thresholds,
 };
 use alloc::{format, vec, vec::Vec};
 use core::ops::Range;
@@ -32,6 +32,7 @@ pub struct Plan {
     actions: Vec<BoundAction>,
     inputs: Vec<Input>,
     sides: Vec<ControlId>,
+    stages: Vec<Stage>,
     feeds: Feeds,
 }
 
@@ -39,7 +40,27 @@ pub struct Plan {
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Sampled {
     pub(crate) control: Control,
-    pub(crate) latched: bool,
+    pub(crate) edges: EdgeSettings,
+    /// Its stretch of the plan's list of stages.
+    first_stage: u32,
+    stage_count: u32,
+}
+
+#[cfg(test)]
+impl Sampled {
+    pub(crate) fn with(control: Control, edges: EdgeSettings) -> Self {
+        Sampled { control, edges, first_stage: 0, stage_count: 0 }
+    }
+}
+
+/// A pair of thresholds of one control, and its bit in the control's cell.
+/// The bit is the place of the pair among those of the rig, so that it stays
+/// the same when devices arrive.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Stage {
+    control: ControlId,
+    pub(crate) bit: u32,
+    pub(crate) thresholds: Thresholds,
 }
 
 #[derive(Clone, Debug)]
@@ -57,8 +78,10 @@ pub enum Input {
     Button {
         /// The control.
         control: ControlId,
-        /// Pressed from this travel on.
-        press_at: f32,
+        /// For a control that is no button.
+        thresholds: Thresholds,
+        /// The bit of the thresholds in the control's cell.
+        bit: u32,
     },
     /// One analogue axis.
     Axis {
@@ -128,7 +151,15 @@ struct Feeds {
 impl Plan {
     /// Ties a rig to the devices known so far.
     pub fn bind(rig: &Rig, roster: &Roster) -> Self {
-        Binder { roster, inputs: Vec::new(), sides: Vec::new(), feeds: Vec::new() }.bind(rig)
+        Binder {
+            roster,
+            inputs: Vec::new(),
+            sides: Vec::new(),
+            stages: Vec::new(),
+            pairs: Vec::new(),
+            feeds: Vec::new(),
+        }
+        .bind(rig)
     }
 
     /// How often to poll.
@@ -151,9 +182,9 @@ impl Plan {
         self.actions[action.index()].gives
     }
 
-    /// Whether transitions of a control are latched between polls.
-    pub fn is_latched(&self, control: ControlId) -> bool {
-        self.controls[control.index()].latched
+    /// How the edges of a control are derived.
+    pub fn edges(&self, control: ControlId) -> EdgeSettings {
+        self.controls[control.index()].edges
     }
 
     /// Whether a control feeds any action.
@@ -166,6 +197,11 @@ impl Plan {
         let starts = &self.feeds.starts;
         let range = starts[control.index()] as usize..starts[control.index() + 1] as usize;
         &self.feeds.actions[range]
+    }
+
+    pub(crate) fn stages(&self, sampled: Sampled) -> &[Stage] {
+        let first = sampled.first_stage as usize;
+        &self.stages[first..first + sampled.stage_count as usize]
     }
 
     pub(crate) fn sampled(&self, control: ControlId) -> Sampled {
@@ -205,6 +241,9 @@ struct Binder<'r> {
     roster: &'r Roster,
     inputs: Vec<Input>,
     sides: Vec<ControlId>,
+    stages: Vec<Stage>,
+    /// The different thresholds of the rig, in the order they appear.
+    pairs: Vec<Thresholds>,
     feeds: Vec<(ControlId, ActionId)>,
 }
 
@@ -216,6 +255,8 @@ impl Binder<'_> {
             .zip(0..)
             .map(|(spec, number)| self.action(spec, ActionId(number)))
             .collect();
+        self.stages.sort_by_key(|stage| (stage.control, stage.bit));
+        self.stages.dedup();
         Plan {
             rate: rig.rate,
             controls: self.sampled(rig),
@@ -224,29 +265,46 @@ impl Binder<'_> {
             feeds: Feeds::new(self.feeds, self.roster.controls().len()),
             inputs: self.inputs,
             sides: self.sides,
+            stages: self.stages,
         }
     }
 
     fn sampled(&self, rig: &Rig) -> Vec<Sampled> {
-        let plain = |&control| Sampled { control, latched: false };
-        let mut controls: Vec<Sampled> = self.roster.controls().iter().map(plain).collect();
-        for latch in &rig.latched {
-            match latch {
-                LatchRef::Control(reference) => {
-                    for id in reference.resolve(self.roster) {
-                        controls[id.index()].latched = true;
-                    }
-                }
-                LatchRef::Kind(kind) => {
-                    for (_, device) in self.roster.devices().filter(|(_, d)| d.info.kind == *kind) {
-                        for id in device.controls() {
-                            controls[id.index()].latched = true;
-                        }
-                    }
-                }
+        let plain = |(&control, id): (&Control, u16)| {
+            let first = self.stages.partition_point(|stage| stage.control < ControlId(id));
+            let after = self.stages.partition_point(|stage| stage.control <= ControlId(id));
+            let (first_stage, stage_count) = (first as u32, (after - first) as u32);
+            Sampled { control, edges: EdgeSettings::DEFAULT, first_stage, stage_count }
+        };
+        let mut controls: Vec<Sampled> =
+            self.roster.controls().iter().zip(0..).map(plain).collect();
+        for rule in &rig.edges {
+            for id in rule.of.iter().flat_map(|scope| self.covered(scope)) {
+                controls[id.index()].edges.apply(rule);
             }
         }
         controls
+    }
+
+    fn covered(&self, scope: &Scope) -> Vec<ControlId> {
+        match scope {
+            Scope::Control(reference) => reference.resolve(self.roster).collect(),
+            Scope::Kind(kind) => {
+                let devices = self.roster.devices().filter(|(_, d)| d.info.kind == *kind);
+                devices.flat_map(|(_, device)| device.controls()).collect()
+            }
+        }
+    }
+
+    /// The bit of a pair of thresholds.
+    fn bit(&mut self, thresholds: Thresholds) -> u32 {
+        let known = self.pairs.iter().position(|pair| *pair == thresholds);
+        let bit = known.unwrap_or_else(|| {
+            self.pairs.push(thresholds);
+            self.pairs.len() - 1
+        });
+        debug_assert!(bit < MAX_THRESHOLDS);
+        bit as u32 % MAX_THRESHOLDS as u32
     }
 
     fn action(&mut self, spec: &ActionSpec, id: ActionId) -> BoundAction {
@@ -263,9 +321,13 @@ impl Binder<'_> {
 
     fn input(&mut self, spec: &InputSpec, action: ActionId) {
         match spec {
-            InputSpec::Button { control, press_at } => {
+            InputSpec::Button { control, thresholds } => {
+                let (thresholds, bit) = (*thresholds, self.bit(*thresholds));
                 for control in self.resolve(control, action) {
-                    self.inputs.push(Input::Button { control, press_at: *press_at });
+                    if !self.roster.control(control).kind.is_button() {
+                        self.stages.push(Stage { control, bit, thresholds });
+                    }
+                    self.inputs.push(Input::Button { control, thresholds, bit });
                 }
             }
             InputSpec::Axis { control, dead_zone, invert } => {

@@ -7,10 +7,19 @@
 //! tick, and the true one on the next. Of several taps between two polls a
 //! latch still catches only one.
 //!
-//! Every press is accounted for: over any run,
-//! `presses sent = press edges seen + presses lost (+ 1 while a latch owes one)`.
+//! A *debounce* believes the first movement of a button at once and nothing
+//! for a while after it; what the button is when that while is over counts
+//! again. What it took out is **chatter**, and is counted.
+//!
+//! Every press is accounted for: over any run, `presses sent = press edges
+//! seen + presses lost + presses taken for chatter (+ 1 while a latch owes
+//! one)`.
 
-use crate::{ControlKind, LaneMarks, Marks, shape};
+use crate::{
+    ControlKind, Event, LaneMarks, Marks, Nanos,
+    plan::{Sampled, Stage},
+    shape,
+};
 
 /// A change of state between two polls.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -43,6 +52,24 @@ pub struct Cell {
     /// A latch hides a press that the next tick will show.
     owes_press: bool,
     pub(crate) touched: bool,
+    /// What the last report said, which a debounce may hold back.
+    pub(crate) reported: i32,
+    /// Until then a debounce holds back.
+    quiet_until: Nanos,
+    chatter: u32,
+    /// For a control that is no button: which of the rig's thresholds it is
+    /// past, a bit each, now and at the tick before.
+    past: u32,
+    past_before: u32,
+}
+
+/// What a poll of a control came to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Polled {
+    /// Presses that left no edge.
+    pub(crate) lost: u16,
+    /// Whether a debounce let a press through just now.
+    pub(crate) pressed: bool,
 }
 
 impl Cell {
@@ -58,6 +85,11 @@ impl Cell {
             presses: 0,
             owes_press: false,
             touched: false,
+            reported: rest,
+            quiet_until: Nanos(0),
+            chatter: 0,
+            past: 0,
+            past_before: 0,
         }
     }
 
@@ -75,33 +107,104 @@ impl Cell {
         }
     }
 
+    /// Whether a button was pressed in this tick: by an edge, or by an
+    /// auto-repeat where the rig has that count.
+    pub fn is_pressed(&self) -> bool {
+        self.edge() == Some(Edge::Press) || self.marks.contains(LaneMarks::REPEATED)
+    }
+
+    /// Presses that a debounce took for chatter, over the whole run.
+    pub const fn chatter(&self) -> u32 {
+        self.chatter
+    }
+
+    pub(crate) const fn is_past(&self, bit: u32) -> bool {
+        self.past >> bit & 1 != 0
+    }
+
+    pub(crate) const fn was_past(&self, bit: u32) -> bool {
+        self.past_before >> bit & 1 != 0
+    }
+
     /// Ends the tick before: what was seen then is what was before now.
     /// Returns whether this control has unfinished business.
     pub(crate) fn age(&mut self) -> bool {
         self.before = self.seen;
+        self.past_before = self.past;
         self.marks = LaneMarks::empty();
         self.touched = false;
-        self.actual != self.seen
+        self.actual != self.seen || self.reported != self.actual
     }
 
     /// Takes in one event. Returns whether it pressed the control, or carried
     /// it over as held.
-    pub(crate) fn receive(&mut self, kind: ControlKind, value: i32, marks: Marks) -> bool {
-        if marks.contains(Marks::REPEAT) {
+    pub(crate) fn receive(&mut self, how: Sampled, stages: &[Stage], event: &Event) -> bool {
+        let kind = how.control.kind;
+        if event.marks.contains(Marks::REPEAT) {
+            let counts = how.edges.repeats_press && self.actual != 0;
+            self.marks |= if counts { LaneMarks::REPEATED } else { LaneMarks::empty() };
             return false;
         }
-        let value = if kind.is_button() { i32::from(value != 0) } else { value };
-        if marks.contains(Marks::CARRIED) {
-            (self.actual, self.seen, self.before) = (value, value, value);
+        let value = if kind.is_button() { i32::from(event.value != 0) } else { event.value };
+        if event.marks.contains(Marks::CARRIED) {
+            (self.actual, self.reported) = (value, value);
+            (self.seen, self.before) = (value, value);
+            self.value = shape::normalise(kind, value);
+            self.pass(stages);
+            self.past_before = self.past;
             return kind.is_button() && value != 0;
         }
-        self.marks |= LaneMarks::of(marks);
-        if kind == ControlKind::Relative {
-            self.actual = self.actual.saturating_add(value);
+        self.marks |= LaneMarks::of(event.marks);
+        match kind {
+            ControlKind::Relative => {
+                self.actual = self.actual.saturating_add(value);
+                self.reported = self.actual;
+                false
+            }
+            ControlKind::Button => self.move_to(value, event.time, how.edges.debounce),
+            _ => {
+                (self.actual, self.reported) = (value, value);
+                false
+            }
+        }
+    }
+
+    /// A button moves. Returns whether that pressed it, or let a press through
+    /// that was held back before.
+    fn move_to(&mut self, value: i32, time: Nanos, debounce: Nanos) -> bool {
+        let released_by_time = self.let_through(time, debounce);
+        if time < self.quiet_until {
+            let is_press = self.reported == 0 && value != 0;
+            self.chatter += u32::from(is_press);
+            if value != self.reported {
+                self.marks |= LaneMarks::CHATTER;
+            }
+            self.reported = value;
+            return released_by_time;
+        }
+        self.reported = value;
+        self.believe(time, debounce) || released_by_time
+    }
+
+    /// Believes what was held back, if its time is over. Returns whether that
+    /// was a press.
+    fn let_through(&mut self, now: Nanos, debounce: Nanos) -> bool {
+        if self.reported == self.actual || now < self.quiet_until {
             return false;
         }
-        let press = kind.is_button() && self.actual == 0 && value != 0;
-        self.actual = value;
+        let press = self.believe(self.quiet_until, debounce);
+        // It had been taken for chatter.
+        self.chatter -= u32::from(press);
+        press
+    }
+
+    /// Takes the last report for the truth. Returns whether it is a press.
+    fn believe(&mut self, time: Nanos, debounce: Nanos) -> bool {
+        let press = self.actual == 0 && self.reported != 0;
+        if self.actual != self.reported {
+            self.quiet_until = Nanos(time.0 + debounce.0);
+        }
+        self.actual = self.reported;
         self.presses = self.presses.saturating_add(u16::from(press));
         press
     }
@@ -109,24 +212,30 @@ impl Cell {
     /// Returns the control to rest because its device can no longer be heard.
     /// A place on a surface has no rest and stays.
     pub(crate) fn let_go(&mut self, kind: ControlKind) -> bool {
-        let held = self.actual != kind.rest() && !matches!(kind, ControlKind::Position { .. });
+        let is_off = self.actual != kind.rest() || self.reported != kind.rest();
+        let held = is_off && !matches!(kind, ControlKind::Position { .. });
         if held {
-            self.actual = kind.rest();
+            (self.actual, self.reported) = (kind.rest(), kind.rest());
+            self.quiet_until = Nanos(0);
             self.marks |= LaneMarks::SYNTHETIC;
         }
         held
     }
 
-    /// Polls the control. Returns how many presses were lost.
-    pub(crate) fn sample(&mut self, kind: ControlKind, latched: bool) -> u16 {
+    /// Polls the control at the instant `now`.
+    pub(crate) fn sample(&mut self, how: Sampled, stages: &[Stage], now: Nanos) -> Polled {
+        let kind = how.control.kind;
         if !kind.is_button() {
             self.seen = self.actual;
             self.value = shape::normalise(kind, self.seen);
             if kind == ControlKind::Relative {
-                self.actual = 0;
+                (self.actual, self.reported) = (0, 0);
             }
-            return 0;
+            self.pass(stages);
+            return Polled::default();
         }
+        let pressed = self.let_through(now, how.edges.debounce);
+        let latched = how.edges.latched;
         let was_owed = u16::from(self.owes_press);
         let flickered = self.presses > 0 && self.actual == self.before;
         self.seen = if latched && flickered { 1 - self.before } else { self.actual };
@@ -137,38 +246,93 @@ impl Cell {
         self.presses = 0;
         self.marks.set(LaneMarks::CAUGHT, latched && flickered);
         self.marks.set(LaneMarks::LOST, lost > 0);
-        lost
+        Polled { lost, pressed }
+    }
+
+    /// Which thresholds the value is past now: a bit turns on from `press_at`
+    /// on, and off below `release_at`.
+    fn pass(&mut self, stages: &[Stage]) {
+        for stage in stages {
+            if self.value >= stage.thresholds.press_at {
+                self.past |= 1 << stage.bit;
+            } else if self.value < stage.thresholds.release_at {
+                self.past &= !(1 << stage.bit);
+            }
+        }
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::{Control, ControlId, DeviceId, EdgeSettings};
     use rstest::rstest;
     use std::{string::String, vec::Vec};
 
-    /// Runs ticks written as the events between polls (`d` down, `u` up, `r`
-    /// repeat) and returns what each poll saw: `_` up, `#` down, then `!` for
-    /// each lost press.
-    fn polls(ticks: &str, latched: bool) -> String {
-        let kind = ControlKind::Button;
-        let mut cell = Cell::at_rest(kind);
+    fn button(latched: bool, debounce: Nanos) -> Sampled {
+        let control =
+            Control { device: DeviceId(0), kind: ControlKind::Button, is_presence: false };
+        Sampled::with(control, EdgeSettings { latched, debounce, ..EdgeSettings::DEFAULT })
+    }
+
+    fn event(ms: u64, value: i32, marks: Marks) -> Event {
+        Event { time: Nanos::from_millis(ms), value, control: ControlId(0), marks }
+    }
+
+    /// Runs ticks, ten milliseconds each, written as the events between polls
+    /// (`d` down, `u` up, `r` repeat, a millisecond apart) and returns what each
+    /// poll saw: `_` up, `#` down, then `!` for each lost press.
+    fn run(ticks: &str, how: Sampled) -> (String, u32) {
+        let mut cell = Cell::at_rest(ControlKind::Button);
         let mut seen = Vec::new();
-        for events in ticks.split('|') {
+        for (tick, events) in (0..).zip(ticks.split('|')) {
             cell.age();
-            for event in events.chars() {
-                let (value, marks) = match event {
+            for (ms, c) in (10 * tick + 1..).zip(events.chars()) {
+                let (value, marks) = match c {
                     'd' => (1, Marks::empty()),
                     'u' => (0, Marks::empty()),
+                    '.' => continue,
                     _ => (1, Marks::REPEAT),
                 };
-                cell.receive(kind, value, marks);
+                cell.receive(how, &[], &event(ms, value, marks));
             }
-            let lost = cell.sample(kind, latched);
+            let polled = cell.sample(how, &[], Nanos::from_millis(10 * (tick + 1)));
             let state = if cell.is_down() { "#" } else { "_" };
-            seen.push(String::from(state) + &"!".repeat(lost.into()));
+            seen.push(String::from(state) + &"!".repeat(polled.lost.into()));
         }
-        seen.join("|")
+        (seen.join("|"), cell.chatter())
+    }
+
+    fn polls(ticks: &str, latched: bool) -> String {
+        run(ticks, button(latched, Nanos(0))).0
+    }
+
+    #[rstest]
+    #[case::bounce_is_one_press("dudud|..|u", 5, "#|#|_", 2)]
+    #[case::bounce_on_release("d|.|ududu|.", 5, "#|#|_|_", 2)]
+    #[case::short_tap_is_let_through_late("du||", 5, "_!|_|_", 0)]
+    #[case::tap_longer_than_the_debounce("d...u||", 3, "_!|_|_", 0)]
+    #[case::press_held_back_counts_when_time_is_over("d|ud|", 15, "#|#|#", 1)]
+    #[case::release_held_back_over_a_tick("d|u||", 25, "#|#|_|_", 0)]
+    #[case::without_debounce("dudud||u", 0, "#!!|#|_", 0)]
+    fn debounce(#[case] events: &str, #[case] ms: u64, #[case] seen: &str, #[case] chatter: u32) {
+        let how = button(false, Nanos::from_millis(ms));
+        assert_eq!(run(events, how), (seen.into(), chatter));
+    }
+
+    #[test]
+    fn auto_repeat_counts_as_a_press_only_where_the_rig_says_so() {
+        for repeats_press in [false, true] {
+            let mut how = button(false, Nanos(0));
+            how.edges.repeats_press = repeats_press;
+            let mut cell = Cell::at_rest(ControlKind::Button);
+            cell.receive(how, &[], &event(1, 1, Marks::empty()));
+            cell.sample(how, &[], Nanos(0));
+            cell.age();
+            cell.receive(how, &[], &event(20, 1, Marks::REPEAT));
+            cell.sample(how, &[], Nanos(0));
+            assert_eq!((cell.edge(), cell.is_pressed()), (None, repeats_press));
+        }
     }
 
     #[rstest]
@@ -196,14 +360,15 @@ mod tests {
 
     #[test]
     fn relative_counts_are_summed_per_tick_and_then_gone() {
-        let kind = ControlKind::Relative;
-        let mut cell = Cell::at_rest(kind);
-        cell.receive(kind, 2, Marks::empty());
-        cell.receive(kind, -5, Marks::empty());
-        cell.sample(kind, false);
+        let mut how = button(false, Nanos(0));
+        how.control.kind = ControlKind::Relative;
+        let mut cell = Cell::at_rest(ControlKind::Relative);
+        cell.receive(how, &[], &event(1, 2, Marks::empty()));
+        cell.receive(how, &[], &event(2, -5, Marks::empty()));
+        cell.sample(how, &[], Nanos(0));
         assert_eq!(cell.seen, -3);
         assert!(cell.age(), "the count must be cleared on the next tick");
-        cell.sample(kind, false);
+        cell.sample(how, &[], Nanos(0));
         assert_eq!(cell.seen, 0);
     }
 }

@@ -96,7 +96,15 @@ impl PollRate {
 
     /// The instant of a tick.
     pub fn time_of(self, tick: Tick) -> Nanos {
-        Nanos((u128::from(tick.0) * 1_000_000_000_000 / u128::from(self.millihertz)) as u64)
+        // Every tick asks, and for the first hours the short division will do.
+        const PER_MILLIHERTZ: u64 = 1_000_000_000_000;
+        match u64::from(tick.0).checked_mul(PER_MILLIHERTZ) {
+            Some(scaled) => Nanos(scaled / u64::from(self.millihertz)),
+            None => {
+                let scaled = u128::from(tick.0) * u128::from(PER_MILLIHERTZ);
+                Nanos((scaled / u128::from(self.millihertz)) as u64)
+            }
+        }
     }
 
     /// The first tick that sees an event of this instant: the earliest one
@@ -132,6 +140,7 @@ mod tests {
     #[case(60.0, 60, 1_000_000_000)]
     #[case(59.94, 5994, 100_000_000_000)]
     #[case(1000.0, 7, 7_000_000)]
+    #[case::long_division(60.0, 4_000_000_000, 66_666_666_666_666_666)]
     fn tick_instants(#[case] hz: f64, #[case] tick: u32, #[case] ns: u64) {
         let rate = PollRate::from_hz(hz).unwrap();
         assert_eq!(rate.time_of(Tick(tick)), Nanos(ns));

@@ -61,5 +61,39 @@ pub const PRESS_AT: Tunable = Tunable {
     meaning: "Travel at which an axis or trigger used as a button counts as pressed.",
 };
 
+/// The travel below which a pressed axis or trigger counts as released again.
+pub const RELEASE_AT: Tunable = Tunable {
+    name: "release-at",
+    unit: "of full travel",
+    min: 0.0,
+    max: 1.0,
+    step: 0.01,
+    default: 0.5,
+    meaning: "Travel below which it counts as released again, not above `press-at`; the same as `press-at` when absent.",
+};
+
+/// How long a button is not believed after it moved.
+pub const DEBOUNCE_MS: Tunable = Tunable {
+    name: "debounce-ms",
+    unit: "ms",
+    min: 0.0,
+    max: 100.0,
+    step: 0.5,
+    default: 0.0,
+    meaning: "After a button moved, further movements this soon are chatter of its switch and do not count.",
+};
+
+/// How long a key may be held before it is suspected to be stuck.
+pub const STUCK_AFTER_S: Tunable = Tunable {
+    name: "stuck-after-s",
+    unit: "s",
+    min: 1.0,
+    max: 3600.0,
+    step: 1.0,
+    default: 30.0,
+    meaning: "A button held for longer is suspected to be stuck: its release may never have been reported.",
+};
+
 /// All of them, in the order documents list them.
-pub const ALL: [&Tunable; 3] = [&POLL_HZ, &DEAD_ZONE, &PRESS_AT];
+pub const ALL: [&Tunable; 6] =
+    [&POLL_HZ, &DEAD_ZONE, &PRESS_AT, &RELEASE_AT, &DEBOUNCE_MS, &STUCK_AFTER_S];

@@ -37,6 +37,25 @@ fn a_trigger_is_a_button_from_its_threshold_on(#[case] raw: i32, #[case] x: f32)
     assert_eq!(read(Gives::On, inputs, &[("pad1/trigger-r", raw)]).0, x);
 }
 
+#[test]
+fn a_trigger_that_trembles_at_its_threshold_is_pressed_once() {
+    let inputs = || vec![button("pad1/trigger-r")];
+    let mut desk = Desk::new(rig(vec![
+        action("held", Gives::On, inputs()),
+        action("pulse", Gives::Pulse, inputs()),
+    ]));
+    let mut seen = Vec::new();
+    for (tick, raw) in (1..).zip([49, 51, 49, 51, 31, 29, 49, 50]) {
+        desk.set(f64::from(tick) * 16.0, "pad1/trigger-r", raw);
+        desk.run_to(tick);
+        seen.push((desk.action(0).is_active(), desk.action(1).is_active()));
+    }
+    let held: Vec<bool> = seen.iter().map(|s| s.0).collect();
+    let pulses: Vec<bool> = seen.iter().map(|s| s.1).collect();
+    assert_eq!(held, [false, true, true, true, true, false, false, true]);
+    assert_eq!(pulses, [false, true, false, false, false, false, false, true]);
+}
+
 #[rstest]
 #[case::neither(BothHeld::Last, &[], 0.0)]
 #[case::left(BothHeld::Last, &[("keys/KeyA", 1)], -1.0)]

@@ -17,7 +17,8 @@ fn full_rig(hz: f64, latched: bool) -> Rig {
     ]);
     rig.rate = PollRate::from_hz(hz).unwrap();
     if latched {
-        rig.latched = vec![LatchRef::Kind(DeviceKind::Pad), LatchRef::Kind(DeviceKind::Keys)];
+        let of = vec![Scope::Kind(DeviceKind::Pad), Scope::Kind(DeviceKind::Keys)];
+        rig.edges = vec![EdgeRule { of, latched: Some(true), ..EdgeRule::default() }];
     }
     rig
 }
@@ -48,7 +49,8 @@ fn play(rig: Rig, steps: &[Step], capacity: Capacity, cut: impl Fn(usize) -> boo
         desk.session.report(Event { time, value, control, marks: Marks::empty() });
     }
     let last = desk.session.plan().rate().tick_seeing(time);
-    desk.session.run_until(Tick(last.0 + 2));
+    // Time for what a latch owes and a debounce holds back.
+    desk.session.run_until(Tick(last.0 + 200));
     desk
 }
 
@@ -92,11 +94,17 @@ proptest! {
         }
     }
 
-    /// No press is unaccounted for: seen + lost (+ one a latch still owes) =
-    /// sent, at every rate and with either sampling.
+    /// No press is unaccounted for: seen + lost + taken for chatter = sent, at
+    /// every rate, with either sampling and any debounce.
     #[test]
-    fn every_press_is_accounted_for(steps in steps(), hz in 10.0f64..1000.0, latched: bool) {
-        let desk = play(full_rig(hz, latched), &steps, Capacity::DEFAULT, |_| false);
+    fn every_press_is_accounted_for(
+        steps in steps(), hz in 10.0f64..1000.0, latched: bool, debounce_ms in 0u64..100,
+    ) {
+        let mut rig = full_rig(hz, latched);
+        let of = vec![Scope::Kind(DeviceKind::Pad)];
+        let debounce = Some(Nanos::from_millis(debounce_ms));
+        rig.edges.push(EdgeRule { of, debounce, ..EdgeRule::default() });
+        let desk = play(rig, &steps, Capacity::DEFAULT, |_| false);
         let buttons: Vec<ControlId> = controls(&desk)
             .into_iter()
             .filter(|&id| desk.session.roster().control(id).kind.is_button())
@@ -114,7 +122,9 @@ proptest! {
             let edges = buttons.iter().filter(|&&id| machine.cell(id).edge() == Some(Edge::Press));
             shown += edges.count() as u64;
         });
-        prop_assert_eq!(shown + desk.session.now().lost(), sent);
+        let chatter = |&id: &ControlId| u64::from(desk.session.now().cell(id).chatter());
+        let chatter: u64 = buttons.iter().map(chatter).sum();
+        prop_assert_eq!(shown + desk.session.now().lost() + chatter, sent);
     }
 
     /// A bounded history forgets its oldest ticks and nothing else.
@@ -197,6 +207,44 @@ fn why_in_words(#[case] control: &str, #[case] tick: u32, #[case] why: &str) {
     desk.run_to(9);
     let machine = desk.session.at(Tick(tick));
     assert_eq!(explain_control(&desk.session, &machine, desk.control(control)), why);
+}
+
+#[test]
+fn a_key_held_for_too_long_is_suspected() {
+    let mut rig = full_rig(60.0, false);
+    let of = vec![Scope::Kind(DeviceKind::Keys)];
+    let stuck_after = Some(Nanos::from_millis(2_000));
+    rig.edges = vec![EdgeRule { of, stuck_after, ..EdgeRule::default() }];
+    let mut desk = Desk::new(rig);
+    desk.set(1.0, "keys/KeyS", 1);
+    desk.run_to(600);
+    let why = |tick| {
+        explain_control(&desk.session, &desk.session.at(Tick(tick)), desk.control("keys/KeyS"))
+    };
+    assert!(!why(110).contains("stuck"), "{}", why(110));
+    assert!(why(130).contains("may be stuck"), "{}", why(130));
+}
+
+#[test]
+fn chatter_is_taken_out_counted_and_explained() {
+    let mut rig = full_rig(60.0, false);
+    let of = vec![Scope::Control(reference("pad/south"))];
+    let debounce = Some(Nanos::from_millis(5));
+    rig.edges = vec![EdgeRule { of, debounce, ..EdgeRule::default() }];
+    let mut desk = Desk::new(rig);
+    for (ms, value) in [(20.0, 1), (21.0, 0), (22.5, 1), (80.0, 0)] {
+        desk.set(ms, "pad1/south", value);
+    }
+    desk.run_to(10);
+    assert_eq!(desk.session.now().lost(), 0);
+    let machine = desk.session.at(Tick(2));
+    let why = explain_control(&desk.session, &machine, desk.control("pad1/south"));
+    assert!(
+        why.ends_with(
+            "The debounce of 5.00 ms held back what moved too soon; 1 so far taken for chatter."
+        ),
+        "{why}"
+    );
 }
 
 #[test]

@@ -5,13 +5,17 @@
 //! place, what was found and what was expected.
 
 mod actions;
+mod edges;
 mod fields;
 mod problem;
 
 pub use problem::{Problem, RigError};
 
 use fields::{Fields, Value};
-use gtrig_core::{CleanText, ControlRef, DeviceKind, LatchRef, PollRate, Rig, tunable};
+use gtrig_core::{
+    CleanText, ControlRef, DeviceKind, InputSpec, MAX_THRESHOLDS, PollRate, Rig, Thresholds,
+    tunable,
+};
 use problem::Problems;
 use toml::de::DeTable;
 
@@ -46,12 +50,15 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
     let mut rig = Rig {
         name: CleanText::new(name),
         rate: PollRate::DEFAULT,
-        latched: Vec::new(),
+        edges: Vec::new(),
         actions: Vec::new(),
     };
     if let Some(mut sampling) = root.take("sampling").and_then(|v| v.table(problems)) {
         read_sampling(problems, &mut sampling, &mut rig);
         sampling.finish(problems);
+    }
+    if let Some(value) = root.take("edge") {
+        rig.edges = value.items(problems).filter_map(|v| edges::read(problems, &v)).collect();
     }
     if let Some(table) = root.take("action").and_then(|v| v.table(problems)) {
         rig.actions = table.entries().filter_map(|e| actions::read(problems, &e)).collect();
@@ -59,8 +66,24 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
             problems.add(table.span(), format!("{} actions", rig.actions.len()), "at most 10000");
         }
     }
+    check_thresholds(problems, &rig);
     root.finish(problems);
     rig
+}
+
+fn check_thresholds(problems: &mut Problems, rig: &Rig) {
+    let mut pairs: Vec<Thresholds> = Vec::new();
+    for input in rig.actions.iter().flat_map(|action| &action.inputs) {
+        if let InputSpec::Button { thresholds, .. } = input
+            && !pairs.contains(thresholds)
+        {
+            pairs.push(*thresholds);
+        }
+    }
+    if pairs.len() > MAX_THRESHOLDS {
+        let found = format!("{} different pairs of `press-at` and `release-at`", pairs.len());
+        problems.add(0..0, found, &format!("at most {MAX_THRESHOLDS}"));
+    }
 }
 
 fn check_version(problems: &mut Problems, root: &mut Fields) {
@@ -78,17 +101,6 @@ fn read_sampling(problems: &mut Problems, sampling: &mut Fields, rig: &mut Rig) 
     {
         rig.rate = rate;
     }
-    if let Some(value) = sampling.take("latched") {
-        rig.latched = value.items(problems).filter_map(|v| latch(problems, &v)).collect();
-    }
-}
-
-fn latch(problems: &mut Problems, value: &Value) -> Option<LatchRef> {
-    let text = value.string(problems)?;
-    if let Some(kind) = DeviceKind::from_word(text) {
-        return Some(LatchRef::Kind(kind));
-    }
-    reference(problems, value).map(LatchRef::Control)
 }
 
 /// Reads a reference to a single control.

@@ -115,10 +115,12 @@ pub(crate) enum Badge {
 }
 
 /// The glyph of the weightiest mark, its style, and its meaning.
-pub(crate) const MARKS: [(LaneMarks, &str, &str); 6] = [
+pub(crate) const MARKS: [(LaneMarks, &str, &str); 8] = [
     (LaneMarks::LOST, "╳", "a press was lost between two polls"),
     (LaneMarks::RESYNCED, "≈", "events were lost before it; the state was asked for again"),
     (LaneMarks::CAUGHT, "◈", "a tap between two polls, caught by the latch"),
+    (LaneMarks::CHATTER, "∿", "chatter of a switch, taken out by the debounce"),
+    (LaneMarks::REPEATED, "↻", "auto-repeat that counts as a press here"),
     (LaneMarks::SYNTHETIC, "⊥", "released because its device could not be heard"),
     (LaneMarks::INFERRED, "?", "release inferred from silence, not reported"),
     (LaneMarks::LATE, "«", "reported after its own tick had run"),

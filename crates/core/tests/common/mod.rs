@@ -42,7 +42,8 @@ pub fn reference(text: &str) -> ControlRef {
 }
 
 pub fn button(text: &str) -> InputSpec {
-    InputSpec::Button { control: reference(text), press_at: 0.5 }
+    let thresholds = Thresholds { press_at: 0.5, release_at: 0.3 };
+    InputSpec::Button { control: reference(text), thresholds }
 }
 
 pub fn pair(negative: &str, positive: &str, both: BothHeld) -> InputSpec {
@@ -73,7 +74,7 @@ pub fn action(name: &str, gives: Gives, inputs: Vec<InputSpec>) -> ActionSpec {
 }
 
 pub fn rig(actions: Vec<ActionSpec>) -> Rig {
-    Rig { name: CleanText::new("test"), rate: PollRate::DEFAULT, latched: Vec::new(), actions }
+    Rig { name: CleanText::new("test"), rate: PollRate::DEFAULT, edges: Vec::new(), actions }
 }
 
 /// A session with two pads and a keyboard.

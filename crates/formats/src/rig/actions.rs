@@ -6,7 +6,7 @@ use super::{
     reference, stick_reference,
 };
 use gtrig_core::{
-    ActionSpec, BothHeld, ControlInfo, ControlRef, CrossSpec, Gives, InputSpec,
+    ActionSpec, BothHeld, ControlInfo, ControlRef, CrossSpec, Gives, InputSpec, Thresholds,
     tunable::{self, Tunable},
 };
 
@@ -73,8 +73,8 @@ fn input(problems: &mut Problems, value: &Value, gives: Option<Gives>) -> Option
 fn table(problems: &mut Problems, value: &Value) -> Option<InputSpec> {
     let mut fields = value.table(problems)?;
     let input = if let Some(control) = fields.take("control") {
-        let press_at = number(problems, &mut fields, &tunable::PRESS_AT);
-        reference(problems, &control).map(|control| InputSpec::Button { control, press_at })
+        let thresholds = thresholds(problems, &mut fields);
+        reference(problems, &control).map(|control| InputSpec::Button { control, thresholds })
     } else if let Some(axis) = fields.take("axis") {
         self::axis(problems, &mut fields, axis)
     } else if let Some(pair) = fields.take("pair") {
@@ -94,7 +94,21 @@ fn table(problems: &mut Problems, value: &Value) -> Option<InputSpec> {
 
 fn button(problems: &mut Problems, value: Value) -> Option<InputSpec> {
     let press_at = tunable::PRESS_AT.default as f32;
-    reference(problems, &value).map(|control| InputSpec::Button { control, press_at })
+    let thresholds = Thresholds { press_at, release_at: press_at };
+    reference(problems, &value).map(|control| InputSpec::Button { control, thresholds })
+}
+
+fn thresholds(problems: &mut Problems, fields: &mut Fields) -> Thresholds {
+    let press_at = number(problems, fields, &tunable::PRESS_AT);
+    let Some(value) = fields.take(tunable::RELEASE_AT.name) else {
+        return Thresholds { press_at, release_at: press_at };
+    };
+    let release_at = value.tunable(problems, &tunable::RELEASE_AT).map_or(press_at, |v| v as f32);
+    if release_at > press_at {
+        let expected = format!("a travel not above `press-at`, which is {press_at}");
+        problems.add(value.span(), problems.quote(&value), &expected);
+    }
+    Thresholds { press_at, release_at }
 }
 
 fn axis(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<InputSpec> {

@@ -93,6 +93,22 @@ fn defaults_are_filled_in() {
     "[action.a]\ngives='plane'\nfrom={ cross={ left='keys/KeyA', right='keys/KeyD', up='keys/KeyW' } }",
     "4:14: found no `down`, expected a cross with all of left, right, up and down"
 )]
+#[case::release_above_press(
+    "[action.a]\ngives='on'\nfrom={ control='pad/trigger-r', press-at=0.4, release-at=0.5 }",
+    "4:58: found 0.5, expected a travel not above `press-at`, which is 0.4"
+)]
+#[case::edge_of_nothing(
+    "[[edge]]\nlatched=true",
+    "2:1: found [[edge]], expected `of`: the controls or kinds of device it is for"
+)]
+#[case::debounce(
+    "[[edge]]\nof='pad'\ndebounce-ms=500",
+    "4:13: found 500, expected a number from 0 to 100 (ms)"
+)]
+#[case::repeats(
+    "[[edge]]\nof='keys'\nrepeats='presss'",
+    "4:9: found 'presss', expected one of \"ignore\", \"press\" (did you mean \"press\"?)"
+)]
 #[case::empty("[action.a]\ngives='on'\nfrom=[]", "4:6: found [], expected at least one entry")]
 #[case::escape_in_name(
     "[action.\"a\\u001b[2J\"]\ngives='on'\nfrom='pad/south'",
@@ -100,6 +116,23 @@ fn defaults_are_filled_in() {
 )]
 fn each_mistake_has_its_place(#[case] body: &str, #[case] said: &str) {
     assert_eq!(mistakes(body), [said]);
+}
+
+#[test]
+fn edge_rules_say_what_they_say_and_no_more() {
+    let text = "rig = 1\n[[edge]]\nof = ['pad/south', 'keys']\ndebounce-ms = 2.5\n[[edge]]\nof = 'keys'\nlatched = true\nstuck-after-s = 5\n";
+    let rig = parse("t.toml", text).unwrap();
+    assert_eq!(rig.edges[0].debounce, Some(gtrig_core::Nanos(2_500_000)));
+    assert_eq!((rig.edges[0].of.len(), rig.edges[0].latched), (2, None));
+    assert_eq!((rig.edges[1].latched, rig.edges[1].debounce), (Some(true), None));
+}
+
+#[test]
+fn more_thresholds_than_there_are_bits_are_refused() {
+    let inputs: Vec<String> =
+        (1..=33).map(|n| format!("{{ control = 'pad/trigger-r', press-at = 0.{n:02} }}")).collect();
+    let body = format!("[action.a]\ngives = 'on'\nfrom = [{}]", inputs.join(", "));
+    assert!(mistakes(&body)[0].contains("33 different pairs"), "{:?}", mistakes(&body));
 }
 
 #[test]

@@ -5,7 +5,7 @@ use rstest::rstest;
 fn rig(hz: f64) -> Rig {
     let name = gtrig_core::CleanText::new("bare");
     let rate = PollRate::from_hz(hz).unwrap();
-    Rig { name, rate, latched: Vec::new(), actions: Vec::new() }
+    Rig { name, rate, edges: Vec::new(), actions: Vec::new() }
 }
 
 fn events(seed: u64, drains: &[u64]) -> Vec<Event> {

@@ -69,6 +69,6 @@ impl App {
     pub(crate) fn ticks_since_change(&self, control: ControlId) -> Option<u32> {
         let lane = self.session.history().control_lane(control);
         let tick = self.tick();
-        lane.changes_before(tick.next()).next().map(|change| tick.0 - change.tick.0)
+        lane.since(tick).map(|since| tick.0 - since.0)
     }
 }

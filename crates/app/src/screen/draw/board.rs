@@ -234,7 +234,7 @@ impl InputRow<'_> {
             (false, false) => self.app.theme.faint(),
         };
         let (label, raw, own, shaped) = match self.input {
-            Input::Button { control, press_at } => self.button(control, press_at),
+            Input::Button { control, thresholds, .. } => self.button(control, thresholds.press_at),
             Input::Axis { control, .. } => {
                 let cell = self.app.machine().cell(control);
                 let own = format!("{:+.2}", cell.value);
