@@ -5,7 +5,10 @@ use crate::{
     screen::{self, Start},
 };
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use gtrig_core::{Capacity, Nanos, Session, Tick};
+use gtrig_core::{
+    Capacity, Nanos, Session, Tick,
+    audit::{Hitches, Loop},
+};
 use gtrig_sources::{Source, Story};
 use std::{path::PathBuf, process::ExitCode};
 
@@ -37,6 +40,7 @@ Examples:
   gtrig live --rig mine.toml       your keys, your rig
   gtrig record bug.take.jsonl      pads and levers to a take, without a screen
   gtrig open bug.take.jsonl        look at a recording
+  gtrig audit bug.take.jsonl       would another poll rate have seen it?
   gtrig replay bug.take.jsonl      the same, as JSON Lines for a test";
 
 #[derive(Debug, Subcommand)]
@@ -107,6 +111,35 @@ enum Command {
         #[arg(long)]
         deny_lost: bool,
     },
+    /// Poll a take by loops of other kinds, and say what each would have lost,
+    /// seen late, or read twice.
+    Audit {
+        /// The recording (JSON Lines; see docs/take-format.md).
+        take: PathBuf,
+        #[command(flatten)]
+        rig: RigArgs,
+        /// The poll rates to try.
+        #[arg(
+            long,
+            value_name = "HZ,…",
+            value_delimiter = ',',
+            default_value = "20,30,60,120,240,1000"
+        )]
+        rates: Vec<f64>,
+        /// How far polls stray, in percent of the period to either side: 0 to 50.
+        #[arg(long, value_name = "PERCENT", default_value_t = 0)]
+        #[arg(value_parser = clap::value_parser!(u8).range(0..=50))]
+        jitter: u8,
+        /// Stalls: one that lasts LASTS milliseconds begins every EVERY milliseconds.
+        #[arg(long, value_name = "EVERY:LASTS", value_parser = hitches)]
+        hitch: Option<Hitches>,
+        /// Take the loops for frames that feed a fixed step of this rate.
+        #[arg(long, value_name = "HZ")]
+        step: Option<f64>,
+        /// How to print.
+        #[arg(long, value_enum, default_value_t = AuditForm::Text)]
+        form: AuditForm,
+    },
     /// Check a rig and list every mistake with its place.
     Check {
         /// The rig (TOML; see docs/rig-format.md).
@@ -165,6 +198,28 @@ enum Form {
     Json,
     /// A row for each edge and each changed action.
     Csv,
+}
+
+/// How an audit prints.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum AuditForm {
+    /// A table for people.
+    Text,
+    /// One JSON object.
+    Json,
+}
+
+fn hitches(text: &str) -> Result<Hitches, String> {
+    let parse = |ms: &str| ms.parse().ok().filter(|ms| (1..=60_000).contains(ms));
+    let numbers =
+        text.split_once(':').and_then(|(every, lasts)| Some((parse(every)?, parse(lasts)?)));
+    match numbers {
+        Some((every, lasts)) if lasts < every => {
+            Ok(Hitches { every: Nanos::from_millis(every), lasts: Nanos::from_millis(lasts) })
+        }
+        _ => Err("two numbers of milliseconds from 1 to 60000, the second smaller, such as 500:40"
+            .to_owned()),
+    }
 }
 
 /// A story, as the command line names it.
@@ -276,6 +331,16 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
                 Form::Csv => gtrig_formats::report::Form::Csv,
             };
             headless::replay(&take, rig, headless::ReplayOptions { form, every_tick, deny_lost })
+        }
+        Command::Audit { take, rig, rates, jitter, hitch, step, form } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            let step = step.map(files::rate).transpose()?;
+            let of = |hz: &f64| {
+                let jitter = f64::from(jitter) / 100.0;
+                Ok(Loop { rate: files::rate(*hz)?, jitter, hitches: hitch, step })
+            };
+            let loops = rates.iter().map(of).collect::<anyhow::Result<Vec<Loop>>>()?;
+            headless::audit(&take, rig, &loops, form == AuditForm::Json)
         }
         Command::Check { rig } => headless::check(&rig),
         Command::Simulate { story, seed, seconds } => {

@@ -36,12 +36,17 @@ pub fn rig(path: Option<&Path>, hz: Option<f64>) -> anyhow::Result<Rig> {
         }
     };
     if let Some(hz) = hz {
-        let Some(rate) = PollRate::from_hz(hz) else {
-            bail!("{hz} Hz is no poll rate; choose 10 to 1000");
-        };
-        rig.rate = rate;
+        rig.rate = rate(hz)?;
     }
     Ok(rig)
+}
+
+/// A poll rate.
+///
+/// # Errors
+/// When it is none.
+pub fn rate(hz: f64) -> anyhow::Result<PollRate> {
+    PollRate::from_hz(hz).with_context(|| format!("{hz} Hz is no poll rate; choose 10 to 1000"))
 }
 
 /// A take that was read into a session of its own.

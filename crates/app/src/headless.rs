@@ -7,8 +7,12 @@ use crate::{
     screen::SETTLE,
 };
 use anyhow::Context;
-use gtrig_core::{Capacity, Nanos, Rig, Session, Tick};
+use gtrig_core::{
+    Capacity, Event, Nanos, Rig, Session, Tick,
+    audit::{Loop, shortest_state},
+};
 use gtrig_formats::{
+    audit::AuditReport,
     report::{self, Form},
     take,
 };
@@ -18,7 +22,7 @@ use signal_hook::{
     iterator::Signals,
 };
 use std::{
-    io::{self, BufWriter, Write},
+    io::{self, BufWriter, IsTerminal, Write},
     path::Path,
     thread,
     time::{Duration, Instant},
@@ -56,6 +60,40 @@ pub fn replay(path: &Path, rig: Rig, options: ReplayOptions) -> anyhow::Result<V
         complain(&format!("{}: {} press(es) lost between polls", path.display(), totals.lost));
     }
     Ok(if too_many_lost || !loaded.is_sound() { Verdict::No } else { Verdict::Fine })
+}
+
+/// `gtrig audit`.
+///
+/// # Errors
+/// When the take cannot be opened, or standard output not written.
+pub fn audit(path: &Path, rig: Rig, loops: &[Loop], json: bool) -> anyhow::Result<Verdict> {
+    let Opened { session, loaded, .. } = files::open_take(path, rig, UNLIMITED)?;
+    let events: Vec<Event> = session.recording().events().collect();
+    let plan = session.plan();
+    let started = Instant::now();
+    let mut audits = Vec::new();
+    for (done, of) in loops.iter().enumerate() {
+        // Nobody needs to be told of what takes no time.
+        if started.elapsed() > Duration::from_millis(500) && io::stderr().is_terminal() {
+            eprint!("\r{done} of {} loops audited", loops.len());
+        }
+        audits.push(gtrig_core::audit::audit(plan, &events, *of));
+    }
+    if started.elapsed() > Duration::from_millis(500) && io::stderr().is_terminal() {
+        eprint!("\r\x1b[K");
+    }
+    let report = AuditReport::new(session.roster(), &audits, shortest_state(plan, &events));
+    let mut out = BufWriter::new(io::stdout().lock());
+    if json {
+        report.write_json(&mut out)?
+    } else {
+        write!(out, "{report}")?
+    };
+    out.flush()?;
+    for complaint in loaded.complaints() {
+        complain(&format!("{}: {complaint}", path.display()));
+    }
+    Ok(if loaded.is_sound() { Verdict::Fine } else { Verdict::No })
 }
 
 /// `gtrig check`.

@@ -107,6 +107,9 @@ fn a_bad_take_is_said_and_has_its_exit_code(
 #[case::nan(&["replay", "--hz", "NaN", "x"], "NaN Hz is no poll rate")]
 #[case::option(&["replay", "--fast", "x"], "unexpected argument '--fast'")]
 #[case::story(&["demo", "no-such"], "[possible values: lost-tap")]
+#[case::hitch(&["audit", "--hitch", "40:500", "x"], "the second smaller, such as 500:40")]
+#[case::jitter(&["audit", "--jitter", "60", "x"], "60 is not in 0..=50")]
+#[case::audit_rate(&["audit", "--rates", "5", "x"], "5 Hz is no poll rate")]
 #[case::record_nothing(&["record", "--kernel", "none", "x"], "there is nothing to record")]
 #[case::no_terminal(&["demo"], "the full screen needs a terminal")]
 fn misuse_exits_with_two_and_says_what_to_do(#[case] args: &[&str], #[case] said: &str) {
@@ -167,10 +170,37 @@ fn a_full_disk_is_said() {
 }
 
 #[test]
+fn an_audit_says_which_rate_would_have_seen_it() {
+    let output = gtrig(&["audit", "--rates", "30,1000", &demo("lost-tap.take.jsonl")]);
+    let text = stdout(&output);
+    assert!(text.contains("Nothing is lost at 1000 Hz, the lowest of these rates"), "{text}");
+    assert!(text.contains("a steady loop of 477 Hz or more cannot lose one"), "{text}");
+    let widths: Vec<usize> = text.lines().take(5).map(|l| l.chars().count()).collect();
+    assert!(widths.windows(2).all(|pair| pair[0] == pair[1]), "aligned: {widths:?}\n{text}");
+}
+
+#[test]
+fn an_audit_as_json_has_the_same_numbers_every_time() {
+    let args = ["audit", "--form", "json", "--jitter", "30", "--hitch", "500:40", "--step", "60"];
+    let take = demo("lost-tap.take.jsonl");
+    let runs = [(); 2].map(|()| gtrig(&[&args[..], &[take.as_str()]].concat()));
+    assert_eq!(runs[0].stdout, runs[1].stdout);
+    let report: serde_json::Value = serde_json::from_slice(&runs[0].stdout).unwrap();
+    for row in report["loops"].as_array().unwrap() {
+        let total = &row["total"];
+        let count = |key: &str| total[key].as_u64().unwrap();
+        assert_eq!(count("seen") + count("lost") + count("chatter"), count("sent"), "{row}");
+        assert_eq!(row["hitch_lasts_ms"], 40.0);
+    }
+}
+
+#[test]
 fn help_names_every_command_and_the_exit_codes() {
     let output = gtrig(&["--help"]);
     let text = stdout(&output);
-    for word in ["live", "demo", "open", "replay", "check", "simulate", "Exit codes:"] {
+    for word in
+        ["live", "demo", "open", "replay", "audit", "record", "check", "simulate", "Exit codes:"]
+    {
         assert!(text.contains(word), "{word}");
     }
 }

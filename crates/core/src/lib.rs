@@ -20,6 +20,7 @@ extern crate std;
 
 mod actions;
 mod address;
+pub mod audit;
 mod device;
 mod event;
 mod explain;

@@ -168,18 +168,20 @@ impl Machine {
         self.next = next;
     }
 
-    /// Runs one tick: polls the controls after these events, derives edges,
-    /// and evaluates the actions that could have changed. Does not allocate.
+    /// Runs one tick: polls the controls at the instant `now` after these
+    /// events, derives edges, and evaluates the actions that could have
+    /// changed. Does not allocate.
     ///
-    /// `events` are those after the tick before and not after this one, in
-    /// order, of controls the machine was fitted to.
-    pub fn tick(&mut self, plan: &Plan, events: &[Event]) {
+    /// `events` are those after the tick before and not after `now`, in order,
+    /// of controls the machine was fitted to. [`run`] polls at the instants of
+    /// the plan's rate, an [audit](crate::audit) at those of any loop.
+    pub fn tick(&mut self, plan: &Plan, now: Nanos, events: &[Event]) {
         self.changed.clear();
         self.finish_last_tick();
         for event in events {
             self.receive(plan, event);
         }
-        self.poll(plan);
+        self.poll(plan, now);
         self.evaluate(plan);
         self.next = self.next.next();
     }
@@ -239,8 +241,7 @@ impl Machine {
         }
     }
 
-    fn poll(&mut self, plan: &Plan) {
-        let now = plan.rate().time_of(self.next);
+    fn poll(&mut self, plan: &Plan, now: Nanos) {
         for i in 0..self.touched.len() {
             let id = self.touched[i];
             let sampled = plan.sampled(id);
@@ -342,7 +343,7 @@ pub fn run(
         }
         let now = rate.time_of(machine.next_tick());
         let here = events[used..].iter().take_while(|event| event.time <= now).count();
-        machine.tick(plan, &events[used..used + here]);
+        machine.tick(plan, now, &events[used..used + here]);
         used += here;
         after_tick(machine);
     }

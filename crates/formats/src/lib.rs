@@ -3,12 +3,14 @@
 //! - [`rig`]: what a person wrote about sampling, shaping and actions (TOML).
 //! - [`take`]: a recording of raw events (JSON Lines).
 //! - [`report`]: what a run of a take gave, tick by tick (JSON Lines or CSV).
+//! - [`audit`]: what loops of other kinds would have seen (text, JSON).
 //! - [`save_atomically`]: how any file is written.
 //!
 //! Everything read is from outside and not trusted: mistakes come back with
 //! their place, and text is cleaned before anything shows it.
 
 mod atomic;
+pub mod audit;
 mod nearest;
 pub mod report;
 pub mod rig;

@@ -9,7 +9,7 @@ mod lanes;
 
 use super::{
     draw::Areas,
-    jobs::Outcome,
+    jobs::{Audited, Outcome},
     prompt::Prompt,
     theme::Theme,
     view::{Bench, Lane, Stretch, Zoom},
@@ -87,6 +87,9 @@ pub struct App {
     saving: usize,
     /// The take that is written as it happens.
     recorder: Option<Recorder>,
+    /// What loops of other rates make of the history, once that is known.
+    pub(crate) audited: Option<Box<Audited>>,
+    pub(crate) is_auditing: bool,
     quit_asked: bool,
     jobs: (Sender<Outcome>, Receiver<Outcome>),
     save_name: fn() -> String,
@@ -151,6 +154,8 @@ impl App {
             unsaved: false,
             saving: 0,
             recorder: None,
+            audited: None,
+            is_auditing: false,
             quit_asked: false,
             jobs: channel(),
             save_name: default_save_name,
@@ -304,6 +309,10 @@ impl App {
                             self.tell(why, true);
                         }
                     }
+                }
+                Outcome::Audited(audited) => {
+                    self.audited = Some(audited);
+                    self.is_auditing = false;
                 }
                 Outcome::Opened(Err(why)) => self.tell(why, true),
                 Outcome::Opened(Ok(opened)) => self.replace_with(*opened),

@@ -18,6 +18,7 @@ mod device;
 mod help;
 mod lanes;
 mod paint;
+mod polling;
 mod status;
 mod why;
 
@@ -36,6 +37,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
     match app.bench {
         Bench::Board => board::draw(buffer, areas.bench, app),
         Bench::Device => device::draw(buffer, areas.bench, app),
+        Bench::Polling => polling::draw(buffer, areas.bench, app),
     }
     lanes::draw(buffer, &areas, app);
     why::draw(buffer, &areas, app);
@@ -54,7 +56,11 @@ pub fn draw(frame: &mut Frame, app: &App) {
 fn bench_rule(buffer: &mut Buffer, area: Rect, app: &App) {
     paint::rule(buffer, area, app.theme);
     let mut x = area.x + 2;
-    for (bench, title) in [(Bench::Board, " 1 board "), (Bench::Device, " 2 device ")] {
+    for (bench, title) in [
+        (Bench::Board, " 1 board "),
+        (Bench::Device, " 2 device "),
+        (Bench::Polling, " 3 polling "),
+    ] {
         let style = if app.bench == bench { app.theme.strong() } else { app.theme.faint() };
         x = paint::text(buffer, area, x, title, style) + 1;
     }

@@ -1,8 +1,11 @@
 //! Work that could take long, done in threads of its own so that the screen
-//! never waits: saving and opening takes.
+//! never waits: saving, opening and auditing takes.
 
 use crate::files::{self, Opened};
-use gtrig_core::{Capacity, Recording, Rig};
+use gtrig_core::{
+    Capacity, Event, Nanos, PollRate, Recording, Rig, Session, Tick,
+    audit::{self, Loop, LoopAudit},
+};
 use gtrig_formats::{save_atomically, take};
 use std::{
     path::{Path, PathBuf},
@@ -15,6 +18,33 @@ use std::{
 pub(crate) enum Outcome {
     Saved { path: PathBuf, events: usize, result: Result<(), String> },
     Opened(Result<Box<Opened>, String>),
+    Audited(Box<Audited>),
+}
+
+/// What loops of other rates make of a history.
+#[derive(Debug)]
+pub(crate) struct Audited {
+    pub(crate) loops: Vec<LoopAudit>,
+    pub(crate) shortest_state: Option<Nanos>,
+    /// The last tick of the history that was audited.
+    pub(crate) until: Tick,
+}
+
+/// The rates that an audit on screen tries, in hertz.
+const AUDITED_RATES: [f64; 6] = [20.0, 30.0, 60.0, 120.0, 240.0, 1000.0];
+
+/// Audits a history. The outcome goes to `done`.
+pub(crate) fn audit(session: &Session, done: Sender<Outcome>) {
+    let (plan, recording, until) =
+        (session.plan().clone(), session.recording(), session.now().at());
+    thread::spawn(move || {
+        let events: Vec<Event> = recording.events().collect();
+        let rates = AUDITED_RATES.into_iter().filter_map(PollRate::from_hz);
+        let loops = rates.map(|rate| audit::audit(&plan, &events, Loop::steady(rate))).collect();
+        let shortest_state = audit::shortest_state(&plan, &events);
+        let audited = Audited { loops, shortest_state, until };
+        let _ = done.send(Outcome::Audited(Box::new(audited)));
+    });
 }
 
 /// Saves a recording. The outcome goes to `done`.

@@ -316,7 +316,7 @@ fn no_size_is_too_small(
     #[values(0, 1, 2, 5, 9, 16, 24, 47, 120)] height: u16,
 ) {
     let mut bench = Bench::live((width, height));
-    for key in " 2?\t1/x".chars() {
+    for key in " 2?\t31/x".chars() {
         bench.keys(&key.to_string());
         bench.pass(20);
     }
@@ -393,6 +393,17 @@ fn names_from_outside_reach_the_screen_without_control_characters() {
     bench.keys("2");
     assert!(bench.shows("owned") && bench.shows("identity i"));
     assert!(!bench.rows().join("").chars().any(char::is_control));
+}
+
+#[test]
+fn the_polling_bench_says_what_other_rates_would_have_lost() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.keys("3");
+    wait_until(&mut bench, |bench| bench.shows("1000 Hz"));
+    // The chosen lane is the pad's south, at the take's own rate.
+    assert!(bench.row("30 Hz ◂").contains("7     4 ╳    3"), "{}", bench.row("30 Hz ◂"));
+    assert!(bench.shows("Of pad·2 south nothing is lost at 1000 Hz"));
+    assert!(bench.shows("a steady loop of 477 Hz or more cannot lose one"));
 }
 
 #[test]

@@ -9,6 +9,8 @@ pub(crate) enum Bench {
     Board,
     /// Every control of one device.
     Device,
+    /// What loops of other rates would have seen.
+    Polling,
 }
 
 /// One row of the timeline.

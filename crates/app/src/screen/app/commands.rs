@@ -3,6 +3,7 @@
 use super::{App, Playhead, Request};
 use crate::recorder::Recorder;
 use crate::screen::{
+    jobs,
     keymap::Command,
     prompt::{Prompt, Purpose},
     view::{Bench, Lane, Stretch, Zoom, lane_name},
@@ -34,7 +35,8 @@ impl App {
             Command::LaneHeight => self.tall = !self.tall,
             Command::Filter => self.prompt = Some(Prompt::new(Purpose::Filter, &self.filter)),
             Command::Dismiss => self.filter.clear(),
-            Command::Bench(bench) => self.bench = bench,
+            Command::Bench(bench) => self.show_bench(bench),
+            Command::Audit => self.audit(),
             Command::NextDevice(by) => self.next_device(by),
             Command::Capture => self.capture(at),
             Command::Save => self.prompt = Some(Prompt::new(Purpose::Save, &(self.save_name)())),
@@ -191,6 +193,21 @@ impl App {
         let at = lanes.iter().position(|&other| other == lane).unwrap_or(0) as i32;
         let last = lanes.len() as i32 - 1;
         self.chosen = lanes.get((at + by).clamp(0, last) as usize).copied();
+    }
+
+    fn show_bench(&mut self, bench: Bench) {
+        self.bench = bench;
+        if bench == Bench::Polling && self.audited.is_none() {
+            self.audit();
+        }
+    }
+
+    /// Has the history audited, unless that is going on already.
+    fn audit(&mut self) {
+        self.bench = Bench::Polling;
+        if !std::mem::replace(&mut self.is_auditing, true) {
+            jobs::audit(&self.session, self.jobs.0.clone());
+        }
     }
 
     fn next_device(&mut self, by: i32) {

@@ -1,0 +1,195 @@
+//! Audits as reports: a table for people, JSON for programs.
+
+use gtrig_core::{
+    Nanos, Roster,
+    audit::{LoopAudit, Presses},
+};
+use serde::Serialize;
+use std::{
+    fmt,
+    io::{self, Write},
+};
+
+/// What several loops made of one recording.
+#[derive(Clone, Debug, Serialize)]
+pub struct AuditReport {
+    /// The shortest time any button was down, or up between two presses.
+    shortest_state_ms: Option<f64>,
+    /// The rate from which on a steady loop cannot lose a press, whatever its
+    /// phase: one poll in the shortest state.
+    sure_hz: Option<f64>,
+    /// The lowest of the audited rates at which nothing was lost.
+    lowest_lossless_hz: Option<f64>,
+    loops: Vec<LoopRow>,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct LoopRow {
+    poll_hz: f64,
+    jitter: f64,
+    hitch_every_ms: Option<f64>,
+    hitch_lasts_ms: Option<f64>,
+    step_hz: Option<f64>,
+    total: Row,
+    controls: Vec<Row>,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct Row {
+    on: String,
+    sent: u64,
+    seen: u64,
+    lost: u64,
+    chatter: u64,
+    delayed: u64,
+    missed_by_step: u64,
+    doubled_by_step: u64,
+    latency_ms: Option<Latency>,
+}
+
+#[derive(Clone, Copy, Debug, Serialize)]
+struct Latency {
+    min: f64,
+    median: f64,
+    p95: f64,
+    p99: f64,
+    max: f64,
+}
+
+impl AuditReport {
+    /// A report of audits of the same events.
+    pub fn new(roster: &Roster, audits: &[LoopAudit], shortest_state: Option<Nanos>) -> Self {
+        let lossless = audits.iter().filter(|audit| audit.total.lost == 0);
+        let rates = lossless.map(|audit| audit.of.rate.hz());
+        AuditReport {
+            shortest_state_ms: shortest_state.map(Nanos::as_millis),
+            sure_hz: shortest_state.filter(|s| s.0 > 0).map(|s| 1e9 / s.0 as f64),
+            lowest_lossless_hz: rates.reduce(f64::min),
+            loops: audits.iter().map(|audit| LoopRow::new(roster, audit)).collect(),
+        }
+    }
+
+    /// Writes one JSON object and a line feed.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    pub fn write_json(&self, out: &mut impl Write) -> io::Result<()> {
+        serde_json::to_writer(&mut *out, self)?;
+        out.write_all(b"\n")
+    }
+}
+
+impl LoopRow {
+    fn new(roster: &Roster, audit: &LoopAudit) -> Self {
+        let name = |id| roster.address(id).to_string();
+        let of = audit.of;
+        LoopRow {
+            poll_hz: of.rate.hz(),
+            jitter: of.jitter,
+            hitch_every_ms: of.hitches.map(|h| h.every.as_millis()),
+            hitch_lasts_ms: of.hitches.map(|h| h.lasts.as_millis()),
+            step_hz: of.step.map(gtrig_core::PollRate::hz),
+            total: Row::new("all".to_owned(), &audit.total),
+            controls: audit.controls.iter().map(|(id, p)| Row::new(name(*id), p)).collect(),
+        }
+    }
+}
+
+impl Row {
+    fn new(on: String, presses: &Presses) -> Self {
+        let at = |share| presses.latency(share).map(Nanos::as_millis);
+        let latency = || {
+            Some(Latency {
+                min: at(0.0)?,
+                median: at(0.5)?,
+                p95: at(0.95)?,
+                p99: at(0.99)?,
+                max: at(1.0)?,
+            })
+        };
+        Row {
+            on,
+            sent: presses.sent,
+            seen: presses.seen,
+            lost: presses.lost,
+            chatter: presses.chatter,
+            delayed: presses.delayed,
+            missed_by_step: presses.missed_by_step,
+            doubled_by_step: presses.doubled_by_step,
+            latency_ms: latency(),
+        }
+    }
+}
+
+/// The widths of the columns that hold numbers, and their titles.
+const COLUMNS: [(usize, &str); 12] = [
+    (5, "sent"),
+    (5, "seen"),
+    (5, "lost"),
+    (8, "chatter"),
+    (8, "delayed"),
+    (7, "missed"),
+    (8, "doubled"),
+    (8, "min ms"),
+    (8, "median"),
+    (8, "p95"),
+    (8, "p99"),
+    (8, "max"),
+];
+
+impl fmt::Display for AuditReport {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{:>8}  {:<20}", "poll Hz", "control")?;
+        for (width, title) in COLUMNS {
+            write!(f, "{title:>width$}")?;
+        }
+        writeln!(f)?;
+        for row in &self.loops {
+            let rate = row.poll_hz.to_string();
+            for (at, control) in row.controls.iter().chain([&row.total]).enumerate() {
+                let rate = if at == 0 { rate.as_str() } else { "" };
+                writeln!(f, "{rate:>8}  {control}")?;
+            }
+        }
+        writeln!(f)?;
+        match self.lowest_lossless_hz {
+            Some(hz) => writeln!(
+                f,
+                "Nothing is lost at {hz} Hz, the lowest of these rates that loses nothing."
+            )?,
+            None => writeln!(f, "Every one of these rates loses presses.")?,
+        }
+        match (self.shortest_state_ms, self.sure_hz) {
+            (Some(ms), Some(hz)) => writeln!(
+                f,
+                "The shortest press or pause lasted {ms:.2} ms: a steady loop of {:.0} Hz or more cannot lose one, whatever its phase.",
+                hz.ceil()
+            ),
+            _ => writeln!(f, "No button was pressed and released: there is nothing to lose."),
+        }
+    }
+}
+
+impl fmt::Display for Row {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{:<20}", self.on)?;
+        let counts = [
+            self.sent,
+            self.seen,
+            self.lost,
+            self.chatter,
+            self.delayed,
+            self.missed_by_step,
+            self.doubled_by_step,
+        ];
+        for ((width, _), count) in COLUMNS.iter().zip(counts) {
+            write!(f, "{count:>width$}")?;
+        }
+        match self.latency_ms {
+            Some(Latency { min, median, p95, p99, max }) => {
+                [min, median, p95, p99, max].iter().try_for_each(|ms| write!(f, "{ms:>8.2}"))
+            }
+            None => write!(f, "{:>8}", "–"),
+        }
+    }
+}
