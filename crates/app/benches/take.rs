@@ -3,10 +3,14 @@
 //! - `parse`: the text of a take, against a plain serde_json loop over the
 //!   same lines into a typed struct that borrows from them.
 //! - `replay`: ten million events through the demo rig, from memory.
+//! - `audit`: ten minutes of four devices at 1 kHz, polled at six rates.
 
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
 use gtrig::{files, headless};
-use gtrig_core::{Capacity, Event, Machine, Nanos, Tick, run};
+use gtrig_core::{
+    Capacity, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Machine, Marks,
+    Nanos, PollRate, Session, Tick, audit::Loop, run,
+};
 use gtrig_formats::take;
 use serde::Deserialize;
 use std::{borrow::Cow, hint::black_box};
@@ -90,5 +94,53 @@ fn replay(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, parse, replay);
+/// Ten minutes of four pads that report a thousand times a second, each with a
+/// button pressed ten times a second.
+fn audit(c: &mut Criterion) {
+    let mut session = Session::new(files::rig(None, None).unwrap(), Tick(0), Capacity::DEFAULT);
+    let button = |code: &str| ControlInfo { code: code.into(), kind: ControlKind::Button };
+    let axis = ControlKind::Axis { min: -32768, centre: 0, max: 32767 };
+    let pads: Vec<_> = ["a", "b", "c", "d"]
+        .map(|identity| DeviceInfo {
+            identity: identity.into(),
+            kind: DeviceKind::Pad,
+            name: CleanText::new(identity),
+            slot: None,
+            controls: vec![
+                button("south"),
+                ControlInfo { code: "stick-l-x".into(), kind: axis },
+                ControlInfo { code: "stick-l-y".into(), kind: axis },
+            ],
+        })
+        .into_iter()
+        .map(|info| session.plug(info, Nanos(0)).unwrap())
+        .collect();
+    let mut events: Vec<Event> = session.recording().events().collect();
+    for ms in 1..600_000u64 {
+        for (&pad, n) in pads.iter().zip(0..) {
+            let time = Nanos(ms * 1_000_000 + n * 1_000);
+            let mut controls = session.roster().device(pad).controls();
+            let (south, x, y) =
+                (controls.next().unwrap(), controls.next().unwrap(), controls.next().unwrap());
+            let event = |control, value| Event { time, value, control, marks: Marks::empty() };
+            let noise = (ms * 7919 + n * 131) as i32 % 300;
+            events.extend([event(x, noise), event(y, -noise)]);
+            if ms % 50 == n {
+                events.push(event(south, i32::from(ms % 100 < 50)));
+            }
+        }
+    }
+    let mut group = c.benchmark_group("audit");
+    group.sample_size(10).throughput(Throughput::Elements(events.len() as u64));
+    group.bench_function("ten minutes of four devices at six rates", |b| {
+        b.iter(|| {
+            let rates = [20.0, 30.0, 60.0, 120.0, 240.0, 1000.0];
+            let loops = rates.map(|hz| Loop::steady(PollRate::from_hz(hz).unwrap()));
+            black_box(loops.map(|of| gtrig_core::audit::audit(session.plan(), &events, of).total))
+        });
+    });
+    group.finish();
+}
+
+criterion_group!(benches, parse, replay, audit);
 criterion_main!(benches);

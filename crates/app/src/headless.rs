@@ -84,11 +84,10 @@ pub fn audit(path: &Path, rig: Rig, loops: &[Loop], json: bool) -> anyhow::Resul
     }
     let report = AuditReport::new(session.roster(), &audits, shortest_state(plan, &events));
     let mut out = BufWriter::new(io::stdout().lock());
-    if json {
-        report.write_json(&mut out)?
-    } else {
-        write!(out, "{report}")?
-    };
+    match json {
+        true => report.write_json(&mut out)?,
+        false => write!(out, "{report}")?,
+    }
     out.flush()?;
     for complaint in loaded.complaints() {
         complain(&format!("{}: {complaint}", path.display()));

@@ -89,15 +89,15 @@ fn lost_tap(cab: &mut Cab) -> Nanos {
     push(cab, Model::TwinPad, "stick-l-x", 250, 0.7, 300);
     push(cab, Model::TwinPad, "stick-l-x", 1_900, 0.0, 250);
     for (from, until) in [
-        (400_000, 520_000),
+        (403_700, 521_300),
         // Between the polls at 1 200.00 and 1 233.33 ms.
         (1_204_310, 1_211_870),
-        (1_900_000, 1_931_000),
+        (1_893_600, 1_931_000),
         // Between the polls at 2 400.00 and 2 433.33 ms: two of three taps.
         (2_402_000, 2_409_500),
         (2_418_200, 2_425_900),
         (2_428_000, 2_470_000),
-        (3_100_000, 3_260_000),
+        (3_089_300, 3_260_000),
     ] {
         cab.timetable.tap(Model::TwinPad, "south", us(from), us(until));
     }
