@@ -29,6 +29,7 @@ struct ByHand {
     slew: [f32; 2],
     hoist: f32,
     grip: bool,
+    pulled: [bool; 2],
     horn: bool,
     brake: bool,
     camera: f32,
@@ -134,6 +135,7 @@ impl ByHand {
             slew: [0.0; 2],
             hoist: 0.0,
             grip: false,
+            pulled: [false; 2],
             horn: false,
             brake: false,
             camera: 0.0,
@@ -220,8 +222,11 @@ impl ByHand {
             stronger(hoist, dead_zone(-axis(self.raw[y], -32768, 0, 32767), 0.12))
         });
         self.hoist = stronger(self.hoist, self.pair(f, r, false));
-        self.grip =
-            self.ids.trigger_r.iter().any(|&t| self.raw[t] as f32 / 255.0 >= 0.6) || self.down(g);
+        for (pulled, &id) in self.pulled.iter_mut().zip(&self.ids.trigger_r) {
+            let travel = self.raw[id] as f32 / 255.0;
+            *pulled = travel >= 0.6 || (*pulled && travel >= 0.4);
+        }
+        self.grip = self.pulled.contains(&true) || self.down(g);
         self.horn = self.ids.south.iter().any(|&id| self.down(id))
             || self.down(h)
             || self.down(self.ids.thumb);

@@ -255,6 +255,26 @@ impl History {
         &events[start..end]
     }
 
+    /// The events after the instant of tick `first` and not after that of
+    /// `last`, waiting ones included.
+    pub(crate) fn events_between(
+        &self,
+        plan: &Plan,
+        first: Tick,
+        last: Tick,
+    ) -> impl Iterator<Item = &Event> {
+        let (from, to) = (plan.rate().time_of(first), plan.rate().time_of(last));
+        let begun = self.closed.partition_point(|s| s.start.next_tick() <= first);
+        let closed = self.closed.range(begun.saturating_sub(1)..).map(|segment| &**segment);
+        closed
+            .chain([&self.open])
+            .take_while(move |segment| segment.start.next_tick() <= last.next())
+            .flat_map(move |segment| {
+                let start = segment.events.partition_point(|event| event.time <= from);
+                segment.events[start..].iter().take_while(move |event| event.time <= to)
+            })
+    }
+
     /// The lane of a control: its value on its own scale.
     pub fn control_lane(&self, control: ControlId) -> &LaneLog {
         &self.lanes.controls[control.index()]

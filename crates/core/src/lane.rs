@@ -82,7 +82,13 @@ pub struct Span {
 }
 
 impl Span {
-    fn of(value: f32) -> Self {
+    /// The stretch with one more change at its end.
+    pub fn changed_to(self, value: f32) -> Self {
+        self.then(Span { changes: 1, ..Span::steady(value) })
+    }
+
+    /// A stretch in which nothing changes.
+    pub const fn steady(value: f32) -> Self {
         Span { min: value, max: value, last: value, marks: LaneMarks::empty(), changes: 0 }
     }
 
@@ -99,7 +105,7 @@ impl Span {
 
 impl From<Change> for Span {
     fn from(change: Change) -> Self {
-        Span { marks: change.marks, changes: 1, ..Span::of(change.value) }
+        Span { marks: change.marks, changes: 1, ..Span::steady(change.value) }
     }
 }
 
@@ -272,7 +278,7 @@ impl LaneLog {
                 Some(c) if u64::from(c.tick.0) == edge - u64::from(width) => c.value,
                 _ => self.before_number(number),
             };
-            let span = self.sum(Span::of(start_value), number, end);
+            let span = self.sum(Span::steady(start_value), number, end);
             number = end;
             Some(span)
         })

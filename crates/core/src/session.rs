@@ -153,6 +153,18 @@ impl Session {
         self.history.events_in(&self.plan, tick).iter().filter(move |e| e.control == control)
     }
 
+    /// The events of one control after the instant of tick `first` and not
+    /// after that of `last`: what it reported, between the polls too.
+    pub fn reports_of(
+        &self,
+        control: ControlId,
+        first: Tick,
+        last: Tick,
+    ) -> impl Iterator<Item = &Event> {
+        let events = self.history.events_between(&self.plan, first, last);
+        events.filter(move |event| event.control == control)
+    }
+
     /// How many events ticks have seen since the session began.
     pub fn seen_count(&self) -> u64 {
         self.history.seen_count()

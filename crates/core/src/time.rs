@@ -77,6 +77,9 @@ pub struct PollRate {
     millihertz: u32,
 }
 
+/// Nanoseconds of a tick at a rate of one millihertz.
+const PER_MILLIHERTZ: u64 = 1_000_000_000_000;
+
 impl PollRate {
     /// The default of a rig that names no rate: 60 Hz.
     pub const DEFAULT: PollRate = PollRate { millihertz: 60_000 };
@@ -97,7 +100,6 @@ impl PollRate {
     /// The instant of a tick.
     pub fn time_of(self, tick: Tick) -> Nanos {
         // Every tick asks, and for the first hours the short division will do.
-        const PER_MILLIHERTZ: u64 = 1_000_000_000_000;
         match u64::from(tick.0).checked_mul(PER_MILLIHERTZ) {
             Some(scaled) => Nanos(scaled / u64::from(self.millihertz)),
             None => {
@@ -110,7 +112,13 @@ impl PollRate {
     /// The first tick that sees an event of this instant: the earliest one
     /// whose own instant is not before it.
     pub fn tick_seeing(self, time: Nanos) -> Tick {
-        let ticks = (u128::from(time.0) * u128::from(self.millihertz)).div_ceil(1_000_000_000_000);
+        let ticks = match time.0.checked_mul(u64::from(self.millihertz)) {
+            Some(scaled) => scaled.div_ceil(PER_MILLIHERTZ),
+            None => {
+                let scaled = u128::from(time.0) * u128::from(self.millihertz);
+                scaled.div_ceil(u128::from(PER_MILLIHERTZ)) as u64
+            }
+        };
         Tick(u32::try_from(ticks).unwrap_or(u32::MAX))
     }
 

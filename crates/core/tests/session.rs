@@ -167,6 +167,28 @@ fn events_of_two_sources_are_put_in_order() {
 }
 
 #[test]
+fn reports_between_two_ticks_are_found_across_segments() {
+    let mut desk = Desk::new(full_rig(60.0, false));
+    // Enough for several segments of history.
+    for ms in 0..20_000 {
+        desk.set(f64::from(ms) + 0.5, "pad1/stick-l-x", ms % 100);
+        desk.set(f64::from(ms) + 0.6, "pad1/south", ms % 2);
+    }
+    desk.run_to(1_190);
+    let x = desk.control("pad1/stick-l-x");
+    for (first, last) in [(0, 3), (100, 101), (0, 1_190), (511, 513), (1_100, 1_190)] {
+        let rate = desk.session.plan().rate();
+        let inside = |ms: &f64| {
+            let time = Nanos((ms * 1e6) as u64);
+            time > rate.time_of(Tick(first)) && time <= rate.time_of(Tick(last))
+        };
+        let expected = (0..20_000).map(|ms| f64::from(ms) + 0.5).filter(inside).count();
+        let found = desk.session.reports_of(x, Tick(first), Tick(last)).count();
+        assert_eq!(found, expected, "{first}..{last}");
+    }
+}
+
+#[test]
 fn a_month_of_silence_costs_nothing() {
     let mut desk = Desk::new(full_rig(1000.0, false));
     desk.set(29.0 * 24.0 * 3_600_000.0, "pad1/south", 1);

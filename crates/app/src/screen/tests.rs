@@ -396,6 +396,23 @@ fn names_from_outside_reach_the_screen_without_control_characters() {
 }
 
 #[test]
+fn zoomed_in_the_chosen_lane_shows_what_was_reported_between_the_polls() {
+    let mut bench = Bench::story(Story::LostTap);
+    assert!(!bench.shows("as reported"));
+    // Eight columns a tick.
+    bench.keys("+++");
+    let polled = bench.lane("pad·2 south");
+    let reported = bench.row("as reported");
+    let head = bench.app.hit.traces.x + bench.app.stretch.column_of(Tick(37)).unwrap();
+    let at = |row: &str, column: u16| row.chars().nth(usize::from(column)).unwrap();
+    assert_eq!(at(&polled, head), '╳');
+    // Down 4.31 and up 11.87 ms after the poll before, of 33.33 ms: columns
+    // 1.03 and 2.85 of the eight between the two polls.
+    let between: String = (head - 8..head).map(|x| at(&reported, x)).collect();
+    assert_eq!(between, "▁╱╲▁▁▁▁▁");
+}
+
+#[test]
 fn the_polling_bench_says_what_other_rates_would_have_lost() {
     let mut bench = Bench::story(Story::LostTap);
     bench.keys("3");

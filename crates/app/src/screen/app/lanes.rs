@@ -46,7 +46,14 @@ impl App {
         // A short screen is better used for more lanes.
         let tall = self.tall && self.hit.lanes.height >= 16;
         let tall = tall && self.is_two_sided(lane) && !self.log(lane).is_empty();
-        if tall { 2 } else { 1 }
+        u16::from(tall) + 1 + u16::from(self.shows_reports(lane))
+    }
+
+    /// Whether a lane has a row of what was reported below that of what was
+    /// polled: the chosen one, as soon as there is room between two polls.
+    pub(crate) fn shows_reports(&self, lane: Lane) -> bool {
+        let has_room = self.stretch.zoom.columns_per_tick() > 1;
+        has_room && matches!(lane, Lane::Control(_)) && self.lane() == Some(lane)
     }
 
     /// Whether a lane's values go below zero.

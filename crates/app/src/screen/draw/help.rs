@@ -90,6 +90,11 @@ fn lines(app: &App) -> Vec<Line> {
             if mark == gtrig_core::LaneMarks::LOST { theme.lost() } else { theme.doubtful() };
         lines.push(Line::Item(glyph, meaning, style));
     }
+    lines.push(Line::Item(
+        "╷",
+        "zoomed in: a poll; the chosen lane shows what was reported between",
+        theme.faint(),
+    ));
     lines.push(Line::Item("░", "the device could not be heard: nothing is known", theme.faint()));
     lines.push(Line::Item("⚑", "a mark that somebody set", theme.wire()));
     lines

@@ -6,7 +6,7 @@ use crate::screen::{
     theme::mark,
     view::{Lane, lane_name},
 };
-use gtrig_core::{LaneMarks, Nanos, Span};
+use gtrig_core::{ControlId, LaneMarks, Marks, Nanos, Span, Tick, shape};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
@@ -54,6 +54,12 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
         &title,
         app.theme.strong(),
     );
+    if app.stretch.zoom.columns_per_tick() > 1 {
+        // There is room between two polls: say where they are.
+        for column in (0..traces.width).step_by(app.stretch.zoom.columns_per_tick() as usize) {
+            paint::glyph(buffer, traces, traces.x + column, "╷", app.theme.faint());
+        }
+    }
     for (column, ms) in time_labels(app) {
         let x = traces.x + column;
         let text = format!("┬{} ms ", paint::grouped(ms));
@@ -105,16 +111,11 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
 }
 
 fn playhead(buffer: &mut Buffer, areas: &Areas, app: &App) {
-    let Some(column) = app.stretch.column_of(app.tick()) else {
-        return;
-    };
-    let width = app.stretch.zoom.columns_per_tick() as u16;
+    let Some(column) = app.stretch.column_of(app.tick()) else { return };
     for rows in [areas.marks, areas.lanes] {
         let traces = areas.traces(rows);
-        let x = traces.x + column;
-        let area = Rect { x, width: width.min(traces.right().saturating_sub(x)), ..traces };
-        for position in area.positions() {
-            if let Some(cell) = buffer.cell_mut(position) {
+        for y in traces.top()..traces.bottom() {
+            if let Some(cell) = buffer.cell_mut((traces.x + column, y)) {
                 cell.set_style(app.theme.playhead());
             }
         }
@@ -145,6 +146,11 @@ impl Row<'_> {
     fn draw(mut self) {
         self.name();
         self.value();
+        if self.app.shows_reports(self.lane) && self.area.height > 1 {
+            self.reports();
+            self.area.height -= 1;
+            self.traces.height -= 1;
+        }
         let columns = self.columns();
         if self.app.is_digital(self.lane) {
             self.digital(&columns);
@@ -259,6 +265,77 @@ impl Row<'_> {
         }
     }
 
+    /// The row below: what the control reported, at the instants it did. A
+    /// poll stands at the first column of its tick, so what happened between
+    /// two polls lies between those.
+    fn reports(&mut self) {
+        let Lane::Control(control) = self.lane else { return };
+        let row = self.area.height - 1;
+        let label = Rect { y: self.area.y + row, height: 1, ..self.area };
+        paint::text(self.buffer, label, label.x + 5, "as reported", self.theme().faint());
+        let known = self.app.stretch.column_of(self.app.last());
+        let known = known.map_or(usize::from(self.traces.width), |last| usize::from(last) + 1);
+        let is_button = self.app.is_digital(self.lane);
+        for (at, span) in self.reported(control).into_iter().enumerate().take(known) {
+            let (glyph, style) =
+                if is_button { self.edge_or_level(span) } else { self.height_of(span.last) };
+            self.put(row, at, glyph, style);
+        }
+    }
+
+    /// What a control reported, column by column.
+    fn reported(&self, control: ControlId) -> Vec<Span> {
+        let (session, stretch) = (&self.app.session, self.app.stretch);
+        let kind = session.roster().control(control).kind;
+        let last = Tick(stretch.first.0 + stretch.zoom.ticks_in(stretch.columns));
+        let mut level = self.app.log(self.lane).value_at(stretch.first);
+        let mut columns = vec![Span::steady(level); usize::from(self.traces.width)];
+        // Columns before this one are settled.
+        let mut next = 0;
+        let reports = session
+            .reports_of(control, stretch.first, last)
+            .filter(|event| !event.marks.intersects(Marks::REPEAT | Marks::CARRIED));
+        for event in reports {
+            let at = self.column_of_instant(event.time);
+            let Some(unsettled) = columns.get_mut(next..=at) else { continue };
+            unsettled.fill(Span::steady(level));
+            level = shape::normalise(kind, event.value);
+            columns[at] = columns[at].changed_to(level);
+            next = at + 1;
+        }
+        columns[next..].fill(Span::steady(level));
+        columns
+    }
+
+    /// The column in which an instant lies, polls being at the first columns
+    /// of their ticks.
+    fn column_of_instant(&self, time: Nanos) -> usize {
+        let rate = self.app.session.plan().rate();
+        let stretch = self.app.stretch;
+        let poll = rate.tick_at(time);
+        let (from, to) = (rate.time_of(poll), rate.time_of(poll.next()));
+        let per_tick = u64::from(stretch.zoom.columns_per_tick());
+        let between = (time.0 - from.0) * per_tick / (to.0 - from.0);
+        (u64::from(poll.0 - stretch.first.0) * per_tick + between) as usize
+    }
+
+    /// A value in one row: upwards from the bottom, or below rest hanging from
+    /// the top.
+    fn height_of(&self, value: f32) -> (&'static str, Style) {
+        let style = self.level_style(value != 0.0);
+        let two_sided = self.app.is_two_sided(self.lane);
+        match (value.abs() < 1.0 / 16.0, two_sided) {
+            (true, true) => ("─", self.theme().rule()),
+            (true, false) => ("▁", style),
+            // The complement of a block filled from below, reversed, is a
+            // block filled from above.
+            (false, true) if value < 0.0 => {
+                (paint::filled(1.0 + value), style.add_modifier(Modifier::REVERSED))
+            }
+            (false, _) => (paint::filled(value), style),
+        }
+    }
+
     fn put(&mut self, row: u16, column: usize, glyph: &str, style: Style) {
         let area = Rect { y: self.traces.y + row, height: 1, ..self.traces };
         paint::glyph(self.buffer, area, self.traces.x + column as u16, glyph, style);
@@ -322,7 +399,6 @@ impl Row<'_> {
     }
 
     fn one_row(&mut self, columns: &[Column]) {
-        let two_sided = self.app.is_two_sided(self.lane);
         for (at, &column) in columns.iter().enumerate() {
             let (Column::Span(span) | Column::Same(span)) = column else {
                 self.no_value(at, column);
@@ -330,16 +406,7 @@ impl Row<'_> {
             };
             // The value furthest from rest stands for the column.
             let value = if span.max >= -span.min { span.max } else { span.min };
-            let style = self.level_style(value != 0.0);
-            let (glyph, style) = match (value.abs() < 1.0 / 16.0, two_sided) {
-                (true, true) => ("─", self.theme().rule()),
-                (true, false) => ("▁", style),
-                // Below rest it hangs from the top: the complement, reversed.
-                (false, true) if value < 0.0 => {
-                    (paint::filled(1.0 + value), style.add_modifier(Modifier::REVERSED))
-                }
-                (false, _) => (paint::filled(value), style),
-            };
+            let (glyph, style) = self.height_of(value);
             self.put(0, at, glyph, style);
             self.marked(at, span.marks);
         }
