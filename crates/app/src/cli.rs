@@ -139,6 +139,30 @@ enum Command {
         /// How to print.
         #[arg(long, value_enum, default_value_t = AuditForm::Text)]
         form: AuditForm,
+        /// Draw a chart too: a file that ends in .svg or .pdf.
+        #[arg(long, value_name = "FILE")]
+        chart: Option<PathBuf>,
+    },
+    /// Draw lanes of a take over time, as SVG or PDF.
+    Figure {
+        /// The recording (JSON Lines; see docs/take-format.md).
+        take: PathBuf,
+        /// The figure: a file that ends in .svg or .pdf.
+        figure: PathBuf,
+        #[command(flatten)]
+        rig: RigArgs,
+        /// Show only lanes whose name has these words, as / does on the screen.
+        #[arg(long, default_value = "")]
+        lanes: String,
+        /// From this instant on, in milliseconds.
+        #[arg(long, value_name = "MS", default_value_t = 0)]
+        from: u64,
+        /// Up to this instant; without it, to the end.
+        #[arg(long, value_name = "MS")]
+        to: Option<u64>,
+        /// The title; without it, that of the take.
+        #[arg(long)]
+        title: Option<String>,
     },
     /// Check a rig and list every mistake with its place.
     Check {
@@ -332,7 +356,7 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
             };
             headless::replay(&take, rig, headless::ReplayOptions { form, every_tick, deny_lost })
         }
-        Command::Audit { take, rig, rates, jitter, hitch, step, form } => {
+        Command::Audit { take, rig, rates, jitter, hitch, step, form, chart } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             let step = step.map(files::rate).transpose()?;
             let of = |hz: &f64| {
@@ -340,7 +364,12 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
                 Ok(Loop { rate: files::rate(*hz)?, jitter, hitches: hitch, step })
             };
             let loops = rates.iter().map(of).collect::<anyhow::Result<Vec<Loop>>>()?;
-            headless::audit(&take, rig, &loops, form == AuditForm::Json)
+            headless::audit(&take, rig, &loops, form == AuditForm::Json, chart.as_deref())
+        }
+        Command::Figure { take, figure, rig, lanes, from, to, title } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            let time = (Nanos::from_millis(from), to.map(Nanos::from_millis));
+            headless::figure(&take, rig, &figure, &lanes, time, title)
         }
         Command::Check { rig } => headless::check(&rig),
         Command::Simulate { story, seed, seconds } => {

@@ -2,9 +2,10 @@
 
 use crate::{
     cli::{KernelChoice, Verdict, complain},
+    figure::{self, Excerpt},
     files::{self, Opened},
     recorder::Recorder,
-    screen::SETTLE,
+    screen::{SETTLE, lanes},
 };
 use anyhow::Context;
 use gtrig_core::{
@@ -66,8 +67,14 @@ pub fn replay(path: &Path, rig: Rig, options: ReplayOptions) -> anyhow::Result<V
 ///
 /// # Errors
 /// When the take cannot be opened, or standard output not written.
-pub fn audit(path: &Path, rig: Rig, loops: &[Loop], json: bool) -> anyhow::Result<Verdict> {
-    let Opened { session, loaded, .. } = files::open_take(path, rig, UNLIMITED)?;
+pub fn audit(
+    path: &Path,
+    rig: Rig,
+    loops: &[Loop],
+    json: bool,
+    chart: Option<&Path>,
+) -> anyhow::Result<Verdict> {
+    let Opened { session, loaded, title } = files::open_take(path, rig, UNLIMITED)?;
     let events: Vec<Event> = session.recording().events().collect();
     let plan = session.plan();
     let started = Instant::now();
@@ -82,6 +89,10 @@ pub fn audit(path: &Path, rig: Rig, loops: &[Loop], json: bool) -> anyhow::Resul
     if started.elapsed() > Duration::from_millis(500) && io::stderr().is_terminal() {
         eprint!("\r\x1b[K");
     }
+    if let Some(chart) = chart {
+        let title = title.as_deref().unwrap_or("What other poll rates would have seen");
+        figure::save(&figure::audit(title, &audits), chart)?;
+    }
     let report = AuditReport::new(session.roster(), &audits, shortest_state(plan, &events));
     let mut out = BufWriter::new(io::stdout().lock());
     match json {
@@ -89,6 +100,34 @@ pub fn audit(path: &Path, rig: Rig, loops: &[Loop], json: bool) -> anyhow::Resul
         false => write!(out, "{report}")?,
     }
     out.flush()?;
+    for complaint in loaded.complaints() {
+        complain(&format!("{}: {complaint}", path.display()));
+    }
+    Ok(if loaded.is_sound() { Verdict::Fine } else { Verdict::No })
+}
+
+/// `gtrig figure`.
+///
+/// # Errors
+/// When the take cannot be opened, no lane has the words, or the figure not
+/// be written.
+pub fn figure(
+    path: &Path,
+    rig: Rig,
+    to_file: &Path,
+    words: &str,
+    (from, to): (Nanos, Option<Nanos>),
+    title: Option<String>,
+) -> anyhow::Result<Verdict> {
+    let Opened { session, loaded, title: taken } = files::open_take(path, rig, UNLIMITED)?;
+    let lanes = lanes(&session, words);
+    anyhow::ensure!(!lanes.is_empty(), "no lane has \"{}\" in its name", words.escape_debug());
+    let last = session.plan().rate().time_of(session.now().at());
+    let to = to.unwrap_or(last);
+    anyhow::ensure!(from < to, "--from {from} is not before the end, {to}");
+    let title = title.or(taken).unwrap_or_else(|| path.display().to_string());
+    let excerpt = Excerpt { title, from, to, lanes };
+    figure::save(&figure::timeline(&session, &excerpt), to_file)?;
     for complaint in loaded.complaints() {
         complain(&format!("{}: {complaint}", path.display()));
     }

@@ -4,6 +4,7 @@
 //! so that tests and benchmarks can drive it without a terminal.
 
 pub mod cli;
+pub mod figure;
 pub mod files;
 pub mod headless;
 pub mod recorder;

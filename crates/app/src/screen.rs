@@ -20,6 +20,7 @@ pub use app::{App, SETTLE};
 pub use draw::draw;
 pub use run::{Start, run};
 pub use theme::Theme;
+pub use view::{Lane, lane_name, lanes};
 
 #[cfg(test)]
 mod tests;

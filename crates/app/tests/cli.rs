@@ -195,12 +195,37 @@ fn an_audit_as_json_has_the_same_numbers_every_time() {
 }
 
 #[test]
+fn a_figure_is_written_where_its_ending_is_known() {
+    let folder = tempfile::tempdir().unwrap();
+    let take = demo("hand-over.take.jsonl");
+    for name in ["f.svg", "f.pdf"] {
+        let path = folder.path().join(name);
+        let path = path.to_str().unwrap();
+        let output = gtrig(&["figure", "--lanes", "hoist", "--from", "1000", &take, path]);
+        assert_eq!(output.status.code(), Some(0), "{}", stderr(&output));
+        assert!(fs::metadata(path).unwrap().len() > 1_000);
+    }
+    let output = gtrig(&["figure", "--lanes", "nothing at all", &take, "x.svg"]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(stderr(&output).contains("no lane has \"nothing at all\" in its name"));
+}
+
+#[test]
 fn help_names_every_command_and_the_exit_codes() {
     let output = gtrig(&["--help"]);
     let text = stdout(&output);
-    for word in
-        ["live", "demo", "open", "replay", "audit", "record", "check", "simulate", "Exit codes:"]
-    {
+    for word in [
+        "live",
+        "demo",
+        "open",
+        "replay",
+        "audit",
+        "record",
+        "figure",
+        "check",
+        "simulate",
+        "Exit codes:",
+    ] {
         assert!(text.contains(word), "{word}");
     }
 }

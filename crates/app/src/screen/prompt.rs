@@ -9,6 +9,7 @@ pub(crate) enum Purpose {
     Filter,
     Save,
     Record,
+    Export,
     Open,
     Mark,
 }
@@ -19,6 +20,7 @@ impl Purpose {
             Purpose::Filter => "show lanes whose name has",
             Purpose::Save => "save the history as",
             Purpose::Record => "record from now on to",
+            Purpose::Export => "draw the view to (.svg or .pdf)",
             Purpose::Open => "open the take",
             Purpose::Mark => "mark this tick with",
         }

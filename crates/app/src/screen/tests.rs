@@ -413,6 +413,23 @@ fn zoomed_in_the_chosen_lane_shows_what_was_reported_between_the_polls() {
 }
 
 #[test]
+fn what_is_in_view_becomes_a_figure() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut bench = Bench::story(Story::LostTap);
+    for (name, said) in
+        [("v.svg", "drawn to"), ("v.pdf", "drawn to"), ("v.gif", "ends in .svg or .pdf")]
+    {
+        bench.keys("x");
+        bench.key_with(KeyCode::Char('u'), KeyModifiers::CONTROL, KeyEventKind::Press);
+        bench.keys(folder.path().join(name).to_str().unwrap());
+        bench.key(KeyCode::Enter);
+        assert!(bench.shows(said), "{name}");
+    }
+    let svg = std::fs::read_to_string(folder.path().join("v.svg")).unwrap();
+    assert!(svg.contains("pad·2 south") && svg.contains("three quick taps"));
+}
+
+#[test]
 fn the_polling_bench_says_what_other_rates_would_have_lost() {
     let mut bench = Bench::story(Story::LostTap);
     bench.keys("3");

@@ -15,7 +15,8 @@ pub(crate) enum Bench {
 
 /// One row of the timeline.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Lane {
+pub enum Lane {
+    /// A control, on its own scale.
     Control(ControlId),
     /// An action, and for a plane which of its axes.
     Action(ActionId, usize),
@@ -116,7 +117,7 @@ impl Stretch {
 /// The lanes to show, causes beside effects: each action is followed by the
 /// controls that feed it and have ever moved; then come controls that moved
 /// but feed nothing. A filter also finds controls that never moved.
-pub(crate) fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
+pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
     let (plan, roster) = (session.plan(), session.roster());
     let mut causes: Vec<Vec<ControlId>> = vec![Vec::new(); plan.action_count()];
     let mut rest = Vec::new();
@@ -151,7 +152,7 @@ pub(crate) fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
 }
 
 /// The name of a lane.
-pub(crate) fn lane_name(session: &Session, lane: Lane) -> String {
+pub fn lane_name(session: &Session, lane: Lane) -> String {
     match lane {
         Lane::Control(id) => session.roster().label(id).to_string(),
         Lane::Action(id, axis) => {

@@ -1,6 +1,7 @@
 //! What the commands do.
 
 use super::{App, Playhead, Request};
+use crate::figure::{self, Excerpt};
 use crate::recorder::Recorder;
 use crate::screen::{
     jobs,
@@ -40,6 +41,10 @@ impl App {
             Command::NextDevice(by) => self.next_device(by),
             Command::Capture => self.capture(at),
             Command::Save => self.prompt = Some(Prompt::new(Purpose::Save, &(self.save_name)())),
+            Command::Export => {
+                let name = (self.save_name)().replace(".take.jsonl", ".svg");
+                self.prompt = Some(Prompt::new(Purpose::Export, &name));
+            }
             Command::Record => self.record_or_stop(),
             Command::Open => self.prompt = Some(Prompt::new(Purpose::Open, "")),
             Command::Help => (self.show_help, self.help_scroll) = (true, 0),
@@ -62,6 +67,30 @@ impl App {
             }
         } else {
             self.prompt = Some(Prompt::new(Purpose::Record, &(self.save_name)()));
+        }
+    }
+
+    /// Draws the stretch of time and the lanes that are in view.
+    pub(super) fn export(&mut self, path: &Path) {
+        let rate = self.session.plan().rate();
+        let end = self.stretch.first.0 + self.stretch.zoom.ticks_in(self.stretch.columns);
+        let mut rows = self.hit.lanes.height;
+        let in_view = self.lanes().into_iter().skip(self.first_lane).take_while(|&lane| {
+            let height = self.lane_height(lane);
+            let fits = height <= rows;
+            rows = rows.saturating_sub(height);
+            fits
+        });
+        let excerpt = Excerpt {
+            lanes: in_view.collect(),
+            title: self.title.clone().unwrap_or_else(|| self.session.rig().name.to_string()),
+            from: rate.time_of(self.stretch.first),
+            to: rate.time_of(Tick(end).min(self.last())),
+        };
+        let drawn = figure::save(&figure::timeline(&self.session, &excerpt), path);
+        match drawn {
+            Ok(()) => self.tell(format!("drawn to {}", path.display()), false),
+            Err(error) => self.tell(format!("{error:#}"), true),
         }
     }
 

@@ -98,7 +98,9 @@ impl App {
     pub(super) fn typed(&mut self, purpose: Purpose, text: &str) {
         match purpose {
             Purpose::Filter => {}
-            Purpose::Save | Purpose::Record | Purpose::Open if text.is_empty() => {
+            Purpose::Save | Purpose::Record | Purpose::Export | Purpose::Open
+                if text.is_empty() =>
+            {
                 self.tell("no file was named: nothing done".to_owned(), true);
             }
             Purpose::Save => {
@@ -112,6 +114,7 @@ impl App {
                     self.jobs.0.clone(),
                 );
             }
+            Purpose::Export => self.export(Path::new(text)),
             Purpose::Record => self.start_recording(Path::new(text)),
             Purpose::Open if self.recorder.is_some() => {
                 let text = "a take is being recorded: r ends it first";

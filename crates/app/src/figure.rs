@@ -1,0 +1,57 @@
+//! Figures for a bug report or a design document: lanes over time, and what
+//! loops of other rates would have seen. SVG with text that is text, and PDF
+//! that carries its font.
+
+mod audit;
+mod page;
+mod timeline;
+
+pub use audit::audit;
+pub use timeline::{Excerpt, timeline};
+
+use anyhow::{Context, bail};
+use gtrig_formats::save_atomically;
+use std::{io::Write, path::Path, sync::Arc};
+use svg2pdf::usvg::{self, fontdb};
+
+/// The only font of the figures; it ships with the program, so that a PDF
+/// looks the same on a machine that has none.
+const FONT: &str = "DejaVu Sans Mono";
+
+/// Writes a figure as the ending of `path` says: `.svg` or `.pdf`.
+///
+/// # Errors
+/// When the ending is another one, or the file cannot be written.
+pub fn save(svg: &str, path: &Path) -> anyhow::Result<()> {
+    let bytes = match path.extension().and_then(|ending| ending.to_str()) {
+        Some("svg") => svg.as_bytes().to_vec(),
+        Some("pdf") => pdf(svg)?,
+        _ => bail!("{}: a figure ends in .svg or .pdf", path.display()),
+    };
+    save_atomically(path, |out| out.write_all(&bytes))
+        .with_context(|| format!("cannot write the figure {}", path.display()))
+}
+
+/// A figure as PDF, with its text as text and its font embedded.
+///
+/// # Errors
+/// When the converter refuses the figure, which would be a mistake of ours.
+pub fn pdf(svg: &str) -> anyhow::Result<Vec<u8>> {
+    let mut fonts = fontdb::Database::new();
+    for font in typst_assets::fonts() {
+        fonts.load_font_data(font.to_vec());
+    }
+    fonts.set_monospace_family(FONT);
+    let options = usvg::Options {
+        fontdb: Arc::new(fonts),
+        font_family: FONT.to_owned(),
+        ..usvg::Options::default()
+    };
+    let tree = usvg::Tree::from_str(svg, &options).context("the figure is no sound SVG")?;
+    let (conversion, page) = Default::default();
+    svg2pdf::to_pdf(&tree, conversion, page)
+        .map_err(|error| anyhow::anyhow!("the figure could not become a PDF: {error}"))
+}
+
+#[cfg(test)]
+mod tests;
