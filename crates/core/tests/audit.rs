@@ -25,6 +25,18 @@ fn taps(taps: &[(f64, f64)]) -> (Desk, Vec<Event>) {
     (desk, events)
 }
 
+/// Taps one after another: for each, how long up before it and how long down,
+/// in milliseconds.
+fn one_after_another(gaps: &[(u32, u32)]) -> Vec<(f64, f64)> {
+    let mut at = 0.0;
+    let tap = |&(up, down): &(u32, u32)| {
+        let from = at + f64::from(up);
+        at = from + f64::from(down);
+        (from, at)
+    };
+    gaps.iter().map(tap).collect()
+}
+
 fn audited(taps_ms: &[(f64, f64)], of: Loop) -> LoopAudit {
     let (desk, events) = taps(taps_ms);
     audit(desk.session.plan(), &events, of)
@@ -102,15 +114,7 @@ proptest! {
         gaps in prop::collection::vec((1u32..80, 1u32..80), 1..60),
         rate in 10.0f64..1000.0, jitter in 0.0f64..0.5, hitch in 0u64..200,
     ) {
-        let mut at = 0.0;
-        let times: Vec<(f64, f64)> = gaps
-            .iter()
-            .map(|&(up, down)| {
-                let from = at + f64::from(up);
-                at = from + f64::from(down);
-                (from, at)
-            })
-            .collect();
+        let times = one_after_another(&gaps);
         let (desk, events) = taps(&times);
         let hitches = Some(Hitches { every: Nanos::from_millis(500), lasts: Nanos::from_millis(hitch) });
         let of = Loop { rate: hz(rate), jitter, hitches, step: Some(hz(60.0)) };
@@ -129,15 +133,7 @@ proptest! {
     fn an_audit_at_the_plans_rate_agrees_with_the_run(
         gaps in prop::collection::vec((1u32..40, 1u32..40), 1..60),
     ) {
-        let mut at = 0.0;
-        let times: Vec<(f64, f64)> = gaps
-            .iter()
-            .map(|&(up, down)| {
-                let from = at + f64::from(up);
-                at = from + f64::from(down);
-                (from, at)
-            })
-            .collect();
+        let times = one_after_another(&gaps);
         let (mut desk, events) = taps(&times);
         desk.run_to(3_000);
         let total = audit(desk.session.plan(), &events, Loop::steady(PollRate::DEFAULT)).total;

@@ -369,8 +369,8 @@ impl App {
             }
         }
         let lanes = self.lanes();
-        let chosen = self.lane().and_then(|lane| lanes.iter().position(|&l| l == lane));
-        let chosen = chosen.unwrap_or(0);
+        let chosen = lanes.iter().position(|&lane| Some(lane) == self.chosen).unwrap_or(0);
+        self.chosen = lanes.get(chosen).copied();
         self.first_lane = self.first_lane.min(chosen);
         let height = |from: usize| -> u16 {
             lanes[from..=chosen].iter().map(|&lane| self.lane_height(lane)).sum()

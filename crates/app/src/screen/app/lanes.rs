@@ -53,7 +53,7 @@ impl App {
     /// polled: the chosen one, as soon as there is room between two polls.
     pub(crate) fn shows_reports(&self, lane: Lane) -> bool {
         let has_room = self.stretch.zoom.columns_per_tick() > 1;
-        has_room && matches!(lane, Lane::Control(_)) && self.lane() == Some(lane)
+        has_room && matches!(lane, Lane::Control(_)) && self.chosen == Some(lane)
     }
 
     /// Whether a lane's values go below zero.

@@ -175,7 +175,7 @@ impl Row<'_> {
     }
 
     fn name(&mut self) {
-        let chosen = self.app.lane() == Some(self.lane);
+        let chosen = self.app.chosen == Some(self.lane);
         let style = match (chosen, self.is_action()) {
             (true, _) => self.theme().chosen(),
             (false, true) => self.theme().strong(),
