@@ -187,11 +187,6 @@ impl Plan {
         self.controls[control.index()].edges
     }
 
-    /// Whether a control feeds any action.
-    pub fn is_used(&self, control: ControlId) -> bool {
-        !self.fed_by(control).is_empty()
-    }
-
     /// The actions that a control feeds.
     pub fn fed_by(&self, control: ControlId) -> &[ActionId] {
         let starts = &self.feeds.starts;

@@ -20,11 +20,6 @@ impl Nanos {
         Nanos(ms * 1_000_000)
     }
 
-    /// In seconds, for display and rates; exact below 2^53 ns (104 days).
-    pub fn as_secs(self) -> f64 {
-        self.0 as f64 / 1e9
-    }
-
     /// In milliseconds, for display.
     pub fn as_millis(self) -> f64 {
         self.0 as f64 / 1e6
