@@ -98,18 +98,19 @@ fn replay(c: &mut Criterion) {
 /// button pressed ten times a second.
 fn audit(c: &mut Criterion) {
     let mut session = Session::new(files::rig(None, None).unwrap(), Tick(0), Capacity::DEFAULT);
-    let button = |code: &str| ControlInfo { code: code.into(), kind: ControlKind::Button };
+    let button = |code: &str| ControlInfo::new(code, ControlKind::Button);
     let axis = ControlKind::Axis { min: -32768, centre: 0, max: 32767 };
     let pads: Vec<_> = ["a", "b", "c", "d"]
         .map(|identity| DeviceInfo {
             identity: identity.into(),
             kind: DeviceKind::Pad,
             name: CleanText::new(identity),
+            bus: CleanText::default(),
             slot: None,
             controls: vec![
                 button("south"),
-                ControlInfo { code: "stick-l-x".into(), kind: axis },
-                ControlInfo { code: "stick-l-y".into(), kind: axis },
+                ControlInfo::new("stick-l-x", axis),
+                ControlInfo::new("stick-l-y", axis),
             ],
         })
         .into_iter()

@@ -1,7 +1,7 @@
 //! What game code reads, computed from the sampled controls.
 
 use crate::{
-    ActionId, BothHeld, Cell, ControlId, ControlKind, Gives, Plan,
+    ActionId, BothHeld, Cell, ControlId, ControlKind, DeviceId, Gives, Plan,
     plan::{BoundAction, Input, Opposites, Side},
     shape,
 };
@@ -37,6 +37,7 @@ impl ActionState {
 pub(crate) struct Controls<'a> {
     pub(crate) plan: &'a Plan,
     pub(crate) cells: &'a [Cell],
+    pub(crate) main: Option<DeviceId>,
 }
 
 impl Controls<'_> {
@@ -57,45 +58,53 @@ impl Controls<'_> {
     /// What an action would be if it had this input alone.
     pub(crate) fn input(self, action: &BoundAction, input: Input) -> ActionState {
         match input {
-            Input::Button { control, bit, .. } => self.button(action.gives, control, bit),
+            Input::Button { control, bit, .. } => self.button(action, control, bit),
             Input::Axis { control, dead_zone, sign } => {
-                let x = shape::axis_dead_zone(self.value(control) * sign, dead_zone);
+                let x = shape::axis_dead_zone(self.value(action, control) * sign, dead_zone);
                 driven(x, 0.0, control)
             }
             Input::Pair(pair) => {
-                let (x, driver) = self.opposites(pair);
+                let (x, driver) = self.opposites(action, pair);
                 ActionState { x, y: 0.0, driver }
             }
             Input::Stick { x, y, dead_zone, sign_x, sign_y } => {
-                let raw = [self.value(x) * sign_x, self.value(y) * sign_y];
+                let raw = [self.value(action, x) * sign_x, self.value(action, y) * sign_y];
                 let out = held(action, shape::radial_dead_zone(raw, dead_zone));
                 driven(out[0], out[1], if raw[0].abs() >= raw[1].abs() { x } else { y })
             }
             Input::Cross { x, y } => {
-                let ((x, by_x), (y, by_y)) = (self.opposites(x), self.opposites(y));
+                let ((x, by_x), (y, by_y)) = (self.opposites(action, x), self.opposites(action, y));
                 let out = held(action, [x, y]);
                 ActionState { x: out[0], y: out[1], driver: by_x.or(by_y) }
             }
         }
     }
 
-    fn value(self, control: ControlId) -> f32 {
-        self.cells[control.index()].value
+    /// Whether a control may drive an action: any may, unless only those of
+    /// the main device do.
+    fn counts(self, action: &BoundAction, control: ControlId) -> bool {
+        let device = self.plan.sampled(control).control.device;
+        !action.main_only || self.main.is_some_and(|main| self.plan.are_together(main, device))
     }
 
-    fn button(self, gives: Gives, control: ControlId, bit: u32) -> ActionState {
+    fn value(self, action: &BoundAction, control: ControlId) -> f32 {
+        if self.counts(action, control) { self.cells[control.index()].value } else { 0.0 }
+    }
+
+    fn button(self, action: &BoundAction, control: ControlId, bit: u32) -> ActionState {
         let cell = &self.cells[control.index()];
+        let is_pulse = action.gives == Gives::Pulse;
         let on = match self.plan.sampled(control).control.kind {
-            ControlKind::Button if gives == Gives::Pulse => cell.is_pressed(),
+            ControlKind::Button if is_pulse => cell.is_pressed(),
             ControlKind::Button => cell.is_down(),
-            _ => cell.is_past(bit) && (gives != Gives::Pulse || !cell.was_past(bit)),
+            _ => cell.is_past(bit) && (!is_pulse || !cell.was_past(bit)),
         };
-        driven(f32::from(u8::from(on)), 0.0, control)
+        driven(f32::from(u8::from(on && self.counts(action, control))), 0.0, control)
     }
 
-    fn opposites(self, pair: Opposites) -> (f32, Option<ControlId>) {
-        let (negative, positive) = (self.latest(pair.negative), self.latest(pair.positive));
-        match (negative, positive) {
+    fn opposites(self, action: &BoundAction, pair: Opposites) -> (f32, Option<ControlId>) {
+        let latest = |side| self.latest(action, side);
+        match (latest(pair.negative), latest(pair.positive)) {
             (None, None) => (0.0, None),
             (Some(key), None) => (-1.0, Some(key)),
             (None, Some(key)) => (1.0, Some(key)),
@@ -108,9 +117,10 @@ impl Controls<'_> {
     }
 
     /// Of the held buttons of a side, the one pressed last.
-    fn latest(self, side: Side) -> Option<ControlId> {
-        let held = self.plan.side(side).iter().filter(|id| self.cells[id.index()].is_down());
-        held.copied().max_by_key(|&id| self.order(id))
+    fn latest(self, action: &BoundAction, side: Side) -> Option<ControlId> {
+        let is_held = |id: &ControlId| self.cells[id.index()].is_down() && self.counts(action, *id);
+        let held = self.plan.side(side).iter().copied().filter(is_held);
+        held.max_by_key(|&id| self.order(id))
     }
 
     fn order(self, control: ControlId) -> u32 {

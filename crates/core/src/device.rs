@@ -1,14 +1,10 @@
-//! Devices, their controls, and the roster that numbers them.
+//! Devices and their controls, as sources describe them.
 
 use crate::CleanText;
 use alloc::{string::String, vec::Vec};
-use core::{fmt, ops::Range};
 
 /// Player numbers run from 1 to this.
 pub const SLOTS: u8 = 4;
-
-/// A session numbers at most this many controls over all its devices.
-pub const MAX_CONTROLS: usize = 60_000;
 
 /// What sort of thing a device is. Pads, levers and others take a player
 /// slot; keys, mouse and glass belong to whoever sits there.
@@ -129,9 +125,28 @@ pub struct ControlInfo {
     pub code: String,
     /// What it reports.
     pub kind: ControlKind,
+    /// What its driver says of it.
+    pub grain: Grain,
+}
+
+/// What the driver of an analogue control says of it, in device units; 0 where
+/// it says nothing. It is shown, and shapes nothing.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Grain {
+    /// Units per millimetre, or per radian of a turning control.
+    pub resolution: i32,
+    /// Values this close to the centre mean rest.
+    pub flat: i32,
+    /// Changes this small are filtered as noise.
+    pub fuzz: i32,
 }
 
 impl ControlInfo {
+    /// A control of whose grain nothing is said.
+    pub fn new(code: &str, kind: ControlKind) -> Self {
+        ControlInfo { code: code.into(), kind, grain: Grain::default() }
+    }
+
     /// Whether `code` can name a control: 1 to 40 of `A-Z a-z 0-9 - . _`.
     pub fn is_code(code: &str) -> bool {
         (1..=40).contains(&code.len())
@@ -149,7 +164,9 @@ pub struct DeviceInfo {
     pub kind: DeviceKind,
     /// The name it reports.
     pub name: CleanText,
-    /// The slot it should have, if it is free; otherwise the first free one.
+    /// What it is connected by, such as `usb`; empty where that is not known.
+    pub bus: CleanText,
+    /// The slot it should have, if it is free; otherwise the rules say.
     pub slot: Option<u8>,
     /// Its controls, in a fixed order.
     pub controls: Vec<ControlInfo>,
@@ -202,311 +219,5 @@ impl Presence {
             2 => Presence::Deaf,
             _ => Presence::Gone,
         }
-    }
-}
-
-/// A device on the roster.
-#[derive(Clone, Debug)]
-pub struct Device {
-    /// What the source said.
-    pub info: DeviceInfo,
-    /// Player slot for kinds that take one, otherwise the how-manyth of its
-    /// kind; 0 when all slots were taken.
-    pub number: u8,
-    first: u16,
-    present: bool,
-}
-
-impl Device {
-    /// The presence control.
-    pub const fn presence(&self) -> ControlId {
-        ControlId(self.first)
-    }
-
-    /// All its controls but presence.
-    pub fn controls(&self) -> impl ExactSizeIterator<Item = ControlId> + use<> {
-        self.range().skip(1).map(ControlId)
-    }
-
-    /// The control with this name.
-    pub fn control(&self, code: &str) -> Option<ControlId> {
-        let at = self.info.controls.iter().position(|c| c.code == code)?;
-        Some(ControlId(self.first + 1 + at as u16))
-    }
-
-    /// Presence and all controls.
-    pub fn range(&self) -> Range<u16> {
-        self.first..self.first + 1 + self.info.controls.len() as u16
-    }
-
-    /// How files write it: `pad1`, `keys`, `keys2`.
-    pub fn address(&self) -> impl fmt::Display + '_ {
-        Named { device: self, dot: "" }
-    }
-
-    /// How the screen writes it: `pad·1`, `keys`, `keys·2`.
-    pub fn label(&self) -> impl fmt::Display + '_ {
-        Named { device: self, dot: "·" }
-    }
-}
-
-struct Named<'a> {
-    device: &'a Device,
-    dot: &'static str,
-}
-
-impl fmt::Display for Named<'_> {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let kind = self.device.info.kind;
-        match self.device.number {
-            1 if !kind.takes_slot() => f.write_str(kind.word()),
-            0 => write!(f, "{}{}0", kind.word(), self.dot),
-            n => write!(f, "{}{}{n}", kind.word(), self.dot),
-        }
-    }
-}
-
-/// A control on the roster.
-#[derive(Clone, Copy, Debug)]
-pub struct Control {
-    /// The device it is on.
-    pub device: DeviceId,
-    /// What it reports; a [`ControlKind::Button`] for presence.
-    pub kind: ControlKind,
-    /// Whether it is the device's presence.
-    pub is_presence: bool,
-}
-
-/// Why a device could not be put on the roster.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum RosterError {
-    /// The session already has [`MAX_CONTROLS`] controls, or would have.
-    TooManyControls,
-}
-
-impl fmt::Display for RosterError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            RosterError::TooManyControls => write!(
-                f,
-                "too many controls: a session holds at most {MAX_CONTROLS} over all its devices"
-            ),
-        }
-    }
-}
-
-impl core::error::Error for RosterError {}
-
-/// Every device the session has seen. It only grows: an id stays valid, and
-/// stays with its device, for as long as the session lasts.
-#[derive(Clone, Debug, Default)]
-pub struct Roster {
-    devices: Vec<Device>,
-    controls: Vec<Control>,
-}
-
-impl Roster {
-    /// Puts a device on the roster, or finds the absent one that it is, and
-    /// gives it its slot.
-    ///
-    /// # Errors
-    /// When there is no room for its controls; see [`MAX_CONTROLS`].
-    pub fn admit(&mut self, info: DeviceInfo) -> Result<DeviceId, RosterError> {
-        let known = self.devices.iter().position(|d| {
-            !d.present && d.info.identity == info.identity && d.info.controls == info.controls
-        });
-        if let Some(at) = known {
-            // It takes its number again unless another took it meanwhile.
-            let number = self.devices[at].number;
-            if !self.is_free(info.kind, number) {
-                self.devices[at].number = self.free_number(info.kind, info.slot);
-            }
-            self.devices[at].present = true;
-            return Ok(DeviceId(at as u16));
-        }
-        let first = self.controls.len();
-        if first + 1 + info.controls.len() > MAX_CONTROLS {
-            return Err(RosterError::TooManyControls);
-        }
-        let device = DeviceId(self.devices.len() as u16);
-        self.controls.push(Control { device, kind: ControlKind::Button, is_presence: true });
-        self.controls.extend(info.controls.iter().map(|c| Control {
-            device,
-            kind: c.kind,
-            is_presence: false,
-        }));
-        let number = self.free_number(info.kind, info.slot);
-        self.devices.push(Device { info, number, first: first as u16, present: true });
-        Ok(device)
-    }
-
-    /// Frees the slot of a device that was unplugged.
-    pub fn dismiss(&mut self, device: DeviceId) {
-        self.devices[device.0 as usize].present = false;
-    }
-
-    fn free_number(&self, kind: DeviceKind, wanted: Option<u8>) -> u8 {
-        let last = if kind.takes_slot() { SLOTS } else { u8::MAX };
-        wanted
-            .into_iter()
-            .chain(1..=last)
-            .find(|&n| (1..=last).contains(&n) && self.is_free(kind, n))
-            .unwrap_or(0)
-    }
-
-    fn is_free(&self, kind: DeviceKind, number: u8) -> bool {
-        number != 0
-            && !self.devices.iter().any(|d| {
-                let rival =
-                    if kind.takes_slot() { d.info.kind.takes_slot() } else { d.info.kind == kind };
-                d.present && rival && d.number == number
-            })
-    }
-
-    /// All devices, in the order they came.
-    pub fn devices(&self) -> impl ExactSizeIterator<Item = (DeviceId, &Device)> {
-        self.devices.iter().enumerate().map(|(i, d)| (DeviceId(i as u16), d))
-    }
-
-    /// One device.
-    pub fn device(&self, id: DeviceId) -> &Device {
-        &self.devices[id.0 as usize]
-    }
-
-    /// All controls, presences included, in the order of their ids.
-    pub fn controls(&self) -> &[Control] {
-        &self.controls
-    }
-
-    /// One control.
-    pub fn control(&self, id: ControlId) -> Control {
-        self.controls[id.index()]
-    }
-
-    /// The device a control is on.
-    pub fn device_of(&self, id: ControlId) -> &Device {
-        self.device(self.control(id).device)
-    }
-
-    /// The standard name of a control.
-    pub fn code(&self, id: ControlId) -> &str {
-        let device = self.device_of(id);
-        match (id.0 - device.first).checked_sub(1) {
-            None => Presence::CODE,
-            Some(at) => &device.info.controls[at as usize].code,
-        }
-    }
-
-    /// How files write a control: `pad1/south`.
-    pub fn address(&self, id: ControlId) -> impl fmt::Display + '_ {
-        Joined { device: self.device_of(id), dot: "", between: "/", code: self.code(id) }
-    }
-
-    /// How the screen writes a control: `pad·1 south`.
-    pub fn label(&self, id: ControlId) -> impl fmt::Display + '_ {
-        Joined { device: self.device_of(id), dot: "·", between: " ", code: self.code(id) }
-    }
-}
-
-struct Joined<'a> {
-    device: &'a Device,
-    dot: &'static str,
-    between: &'static str,
-    code: &'a str,
-}
-
-impl fmt::Display for Joined<'_> {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let device = Named { device: self.device, dot: self.dot };
-        write!(f, "{device}{}{}", self.between, self.code)
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use std::{string::ToString, vec};
-
-    fn device(kind: DeviceKind, identity: &str, slot: Option<u8>) -> DeviceInfo {
-        let south = ControlInfo { code: "south".into(), kind: ControlKind::Button };
-        DeviceInfo {
-            identity: identity.into(),
-            kind,
-            name: CleanText::new(identity),
-            slot,
-            controls: vec![south],
-        }
-    }
-
-    fn labels(roster: &Roster) -> Vec<String> {
-        roster.devices().map(|(_, d)| d.label().to_string()).collect()
-    }
-
-    #[test]
-    fn slots_go_to_the_first_free_number_and_keys_take_none() {
-        let mut roster = Roster::default();
-        for (kind, id) in [
-            (DeviceKind::Pad, "a"),
-            (DeviceKind::Keys, "k"),
-            (DeviceKind::Lever, "b"),
-            (DeviceKind::Keys, "k2"),
-        ] {
-            roster.admit(device(kind, id, None)).unwrap();
-        }
-        assert_eq!(labels(&roster), ["pad·1", "keys", "lever·2", "keys·2"]);
-    }
-
-    #[test]
-    fn a_wanted_slot_is_given_when_free() {
-        let mut roster = Roster::default();
-        roster.admit(device(DeviceKind::Pad, "a", Some(3))).unwrap();
-        roster.admit(device(DeviceKind::Pad, "b", Some(3))).unwrap();
-        roster.admit(device(DeviceKind::Pad, "c", Some(9))).unwrap();
-        assert_eq!(labels(&roster), ["pad·3", "pad·1", "pad·2"]);
-    }
-
-    #[test]
-    fn a_fifth_pad_has_no_slot() {
-        let mut roster = Roster::default();
-        for id in ["a", "b", "c", "d", "e"] {
-            roster.admit(device(DeviceKind::Pad, id, None)).unwrap();
-        }
-        assert_eq!(labels(&roster).last().unwrap(), "pad·0");
-    }
-
-    #[test]
-    fn a_device_that_comes_back_is_the_same_device() {
-        let mut roster = Roster::default();
-        let a = roster.admit(device(DeviceKind::Pad, "a", None)).unwrap();
-        roster.admit(device(DeviceKind::Pad, "b", None)).unwrap();
-        roster.dismiss(a);
-        assert_eq!(roster.admit(device(DeviceKind::Pad, "a", None)), Ok(a));
-        assert_eq!(labels(&roster), ["pad·1", "pad·2"]);
-    }
-
-    #[test]
-    fn two_devices_with_one_identity_are_two_devices() {
-        let mut roster = Roster::default();
-        let a = roster.admit(device(DeviceKind::Pad, "same", None)).unwrap();
-        let b = roster.admit(device(DeviceKind::Pad, "same", None)).unwrap();
-        assert_ne!(a, b);
-    }
-
-    #[test]
-    fn controls_have_addresses() {
-        let mut roster = Roster::default();
-        let pad = roster.admit(device(DeviceKind::Pad, "a", None)).unwrap();
-        let south = roster.device(pad).control("south").unwrap();
-        assert_eq!(roster.address(south).to_string(), "pad1/south");
-        assert_eq!(roster.label(south).to_string(), "pad·1 south");
-        assert_eq!(roster.code(roster.device(pad).presence()), "presence");
-    }
-
-    #[test]
-    fn a_session_has_room_for_so_many_controls() {
-        let mut roster = Roster::default();
-        let mut big = device(DeviceKind::Other, "big", None);
-        big.controls = vec![big.controls[0].clone(); MAX_CONTROLS];
-        assert_eq!(roster.admit(big), Err(RosterError::TooManyControls));
     }
 }

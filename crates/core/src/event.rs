@@ -34,17 +34,20 @@ bitflags! {
         /// The source lost events and asked for the state again: what happened
         /// in between is not known.
         const RESYNCED = 16;
+        /// Its device had reported something later before it.
+        const DISORDERED = 32;
     }
 }
 
 impl Marks {
     /// The marks and the words that files use for them, in file order.
-    pub const WORDS: [(Marks, &'static str); 5] = [
+    pub const WORDS: [(Marks, &'static str); 6] = [
         (Marks::REPEAT, "repeat"),
         (Marks::INFERRED, "inferred"),
         (Marks::LATE, "late"),
         (Marks::CARRIED, "carried"),
         (Marks::RESYNCED, "resynced"),
+        (Marks::DISORDERED, "disordered"),
     ];
 }
 

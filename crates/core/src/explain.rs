@@ -43,6 +43,13 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
         (None, _) if inputs.is_empty() => {
             format!("{name} is {value}: no device that could drive it has been connected.")
         }
+        (None, _) if spec.main_only => {
+            let main = machine.main().map(|id| session.roster().device(id).label().to_string());
+            let main = main.as_deref().unwrap_or("nobody");
+            format!(
+                "{name} is {value}: only the main device drives it, which is {main}, and none of its inputs is active."
+            )
+        }
         (None, _) => format!("{name} is {value}: none of its {} inputs is active.", inputs.len()),
     }
 }

@@ -30,9 +30,12 @@ mod machine;
 mod plan;
 mod recording;
 mod rig;
+mod roster;
 mod sampler;
 mod session;
 pub mod shape;
+mod slots;
+pub mod stream;
 mod text;
 mod time;
 pub mod tunable;
@@ -41,8 +44,7 @@ pub mod vocabulary;
 pub use actions::ActionState;
 pub use address::{AddressError, ControlRef};
 pub use device::{
-    Control, ControlId, ControlInfo, ControlKind, Device, DeviceId, DeviceInfo, DeviceKind,
-    MAX_CONTROLS, Presence, Roster, RosterError, SLOTS,
+    ControlId, ControlInfo, ControlKind, DeviceId, DeviceInfo, DeviceKind, Grain, Presence, SLOTS,
 };
 pub use event::{Event, Marks};
 pub use explain::{explain_action, explain_control};
@@ -55,7 +57,9 @@ pub use rig::{
     ActionSpec, BothHeld, CrossSpec, EdgeRule, EdgeSettings, Gives, InputSpec, MAX_THRESHOLDS, Rig,
     Scope, Thresholds,
 };
+pub use roster::{Control, Device, MAX_CONTROLS, Roster, RosterError};
 pub use sampler::{Cell, Edge};
 pub use session::{Label, Session};
+pub use slots::{Deal, MainRule, MainRules, SlotRules};
 pub use text::CleanText;
 pub use time::{LAST_TIME, Nanos, PollRate, Tick};

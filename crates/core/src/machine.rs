@@ -6,10 +6,11 @@
 //! a checkpoint: the clone, given the same events, computes the same ticks.
 
 use crate::{
-    ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Input, Marks,
-    Nanos, Plan, Presence, Tick, actions::Controls,
+    ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Input, MainRule,
+    Marks, Nanos, Plan, Presence, Tick, actions::Controls,
 };
 use alloc::vec::Vec;
+use core::cmp::Reverse;
 
 /// The state of a run after its last tick.
 #[derive(Clone, Debug)]
@@ -28,6 +29,12 @@ pub struct Machine {
     is_due: Vec<bool>,
     presses: u32,
     lost: u64,
+    main: Option<DeviceId>,
+    /// The device that was used last, and how often that has been another one.
+    user: Option<DeviceId>,
+    hand_overs: u32,
+    /// Who is the main device may have changed in this tick.
+    election_due: bool,
 }
 
 /// What is known of a device as a stream of reports.
@@ -37,6 +44,11 @@ pub struct Hearing {
     pub presence: Presence,
     /// The instant of its last report, if it ever sent one.
     pub last_report: Option<Nanos>,
+    /// When it was last used: a button pressed, or a control moved further
+    /// than noise would.
+    pub last_use: Option<Nanos>,
+    /// The how-manyth hand-over made it the device used last; 0 before any.
+    used: u32,
     second: u64,
     this_second: u32,
     last_second: u32,
@@ -46,6 +58,8 @@ impl Hearing {
     const SILENT: Hearing = Hearing {
         presence: Presence::Gone,
         last_report: None,
+        last_use: None,
+        used: 0,
         second: 0,
         this_second: 0,
         last_second: 0,
@@ -93,6 +107,10 @@ impl Machine {
             is_due: Vec::new(),
             presses: 0,
             lost: 0,
+            main: None,
+            user: None,
+            hand_overs: 0,
+            election_due: false,
         };
         machine.fit(plan);
         machine
@@ -103,7 +121,7 @@ impl Machine {
     pub fn fit(&mut self, plan: &Plan) {
         let known = self.cells.len();
         self.cells.extend(plan.controls()[known..].iter().map(|s| Cell::at_rest(s.control.kind)));
-        self.devices.resize(plan.device_count(), Hearing::SILENT);
+        self.devices.resize(plan.devices().len(), Hearing::SILENT);
         self.actions.resize(plan.action_count(), ActionState::IDLE);
         self.is_due.resize(plan.action_count(), false);
         for list in [&mut self.touched, &mut self.stale] {
@@ -154,6 +172,11 @@ impl Machine {
         self.lost
     }
 
+    /// The main device, if any can be heard.
+    pub fn main(&self) -> Option<DeviceId> {
+        self.main
+    }
+
     /// Whether a tick without events would change nothing at all.
     pub fn is_settled(&self) -> bool {
         self.touched.is_empty() && self.changed.is_empty() && self.pulsing.is_empty()
@@ -180,6 +203,9 @@ impl Machine {
         self.finish_last_tick();
         for event in events {
             self.receive(plan, event);
+        }
+        if core::mem::take(&mut self.election_due) {
+            self.elect(plan);
         }
         self.poll(plan, now);
         self.evaluate(plan);
@@ -210,7 +236,13 @@ impl Machine {
         let control = sampled.control;
         let hearing = &mut self.devices[control.device.0 as usize];
         if control.is_presence {
-            hearing.presence = Presence::from_value(event.value);
+            let presence = Presence::from_value(event.value);
+            if event.marks.contains(Marks::CARRIED) && presence == hearing.presence {
+                self.used_by(control.device);
+                return;
+            }
+            hearing.presence = presence;
+            self.election_due = true;
             self.cells[event.control.index()].actual = event.value;
             self.touch(event.control);
             if hearing_lost(event.value) {
@@ -224,6 +256,10 @@ impl Machine {
         }
         if !event.marks.contains(Marks::CARRIED) {
             hearing.hear(event.time);
+            if sampled.used.is_use(event) && !event.marks.contains(Marks::REPEAT) {
+                hearing.last_use = Some(event.time);
+                self.used_by(control.device);
+            }
         }
         let cell = &mut self.cells[event.control.index()];
         if cell.receive(sampled, plan.stages(sampled), event) {
@@ -231,6 +267,35 @@ impl Machine {
             cell.press_order = self.presses;
         }
         self.touch(event.control);
+    }
+
+    fn used_by(&mut self, device: DeviceId) {
+        if self.user != Some(device) {
+            self.user = Some(device);
+            self.hand_overs += 1;
+            self.devices[device.0 as usize].used = self.hand_overs;
+            self.election_due = true;
+        }
+    }
+
+    /// Finds out which device is the main one, and has the actions that only
+    /// it drives evaluated again when that is another one now.
+    fn elect(&mut self, plan: &Plan) {
+        let by_use = plan.main_rule() == MainRule::LastUsed;
+        let candidates = plan.devices().iter().zip(&self.devices).zip(0..);
+        let main = candidates
+            .filter(|((_, hearing), _)| hearing.presence == Presence::Here)
+            .filter_map(|((device, hearing), id)| Some((device.main_number?, hearing.used, id)))
+            .max_by_key(|&(number, used, id)| {
+                (if by_use { used } else { 0 }, Reverse(number), Reverse(id))
+            });
+        let main = main.map(|(.., id)| DeviceId(id));
+        if main != self.main {
+            self.main = main;
+            for &action in plan.main_only() {
+                mark_due(&mut self.due, &mut self.is_due, action);
+            }
+        }
     }
 
     fn let_go(&mut self, plan: &Plan, presence: ControlId) {
@@ -268,7 +333,7 @@ impl Machine {
     }
 
     fn evaluate(&mut self, plan: &Plan) {
-        let controls = Controls { plan, cells: &self.cells };
+        let controls = Controls { plan, cells: &self.cells, main: self.main };
         for id in self.due.drain(..) {
             self.is_due[id.index()] = false;
             let state = controls.evaluate(id);
@@ -285,15 +350,16 @@ impl Machine {
 
     /// What an action would be at the last tick if `input` alone drove it.
     pub fn through(&self, plan: &Plan, action: ActionId, input: Input) -> ActionState {
-        Controls { plan, cells: &self.cells }.input(plan.action(action), input)
+        Controls { plan, cells: &self.cells, main: self.main }.input(plan.action(action), input)
     }
 
-    /// What a recording that begins before the next tick must say first:
-    /// every control that is off its rest as a state carried over, in the
-    /// order of the presses, and what a latch still hides as a plain event.
+    /// What a recording that begins before the next tick must say first: every
+    /// device that is there; once more those that were used, in that order;
+    /// every control that is off its rest as a state carried over, in the order
+    /// of the presses; and what a latch still hides as a plain event.
     pub(crate) fn opening(&self, plan: &Plan, time: Nanos) -> Vec<Event> {
         let mut ids: Vec<ControlId> = (0..self.cells.len() as u16).map(ControlId).collect();
-        ids.sort_by_key(|id| self.cell(*id).press_order);
+        ids.sort_by_key(|id| (!plan.sampled(*id).control.is_presence, self.cell(*id).press_order));
         let said = ids.into_iter().flat_map(|control| {
             let cell = self.cell(control);
             let kind = plan.sampled(control).control.kind;
@@ -303,7 +369,16 @@ impl Machine {
             let is_off = cell.seen != kind.rest() && kind != ControlKind::Relative;
             [is_off.then_some(carried), is_hiding.then_some(hidden)]
         });
-        said.flatten().collect()
+        let (there, mut opening): (Vec<Event>, Vec<Event>) =
+            said.flatten().partition(|event| plan.sampled(event.control).control.is_presence);
+        let used = |event: &Event| {
+            self.devices[usize::from(plan.sampled(event.control).control.device.0)].used
+        };
+        let is_used = |event: &&Event| used(event) > 0 && !hearing_lost(event.value);
+        let mut users: Vec<Event> = there.iter().filter(is_used).copied().collect();
+        users.sort_by_key(used);
+        opening.splice(0..0, there.into_iter().chain(users));
+        opening
     }
 }
 

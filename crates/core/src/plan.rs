@@ -6,8 +6,9 @@
 //! reference to any device of a kind, the order of the roster.
 
 use crate::{
-    ActionSpec, BothHeld, Control, ControlId, ControlRef, EdgeSettings, Gives, InputSpec,
-    MAX_THRESHOLDS, PollRate, Rig, Roster, Scope, Thresholds,
+    ActionSpec, BothHeld, Control, ControlId, ControlKind, ControlRef, DeviceId, DeviceKind,
+    EdgeSettings, Event, Gives, InputSpec, MAX_THRESHOLDS, MainRule, MainRules, PollRate, Rig,
+    Roster, Scope, Thresholds,
 };
 use alloc::{format, vec, vec::Vec};
 use core::ops::Range;
@@ -28,7 +29,10 @@ impl ActionId {
 pub struct Plan {
     rate: PollRate,
     controls: Vec<Sampled>,
-    devices: Vec<Range<u16>>,
+    devices: Vec<BoundDevice>,
+    main_rule: MainRule,
+    /// The actions that only the main device drives.
+    main_only: Vec<ActionId>,
     actions: Vec<BoundAction>,
     inputs: Vec<Input>,
     sides: Vec<ControlId>,
@@ -36,11 +40,60 @@ pub struct Plan {
     feeds: Feeds,
 }
 
+/// A device, as far as a run needs it.
+#[derive(Clone, Debug)]
+pub(crate) struct BoundDevice {
+    /// Presence and controls.
+    pub(crate) range: Range<u16>,
+    /// Its slot, for devices that may be the main one.
+    pub(crate) main_number: Option<u8>,
+    kind: DeviceKind,
+}
+
+/// From which values on a control counts as used.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct UseRange {
+    below: i32,
+    above: i32,
+}
+
+impl UseRange {
+    fn of(kind: ControlKind, rules: &MainRules) -> Self {
+        let share = |from: i32, to: i32| {
+            let way = (f64::from(to) - f64::from(from)) * f64::from(rules.use_at);
+            (f64::from(from) + way) as i32
+        };
+        match kind {
+            ControlKind::Button => UseRange { below: 0, above: 0 },
+            ControlKind::Relative => {
+                UseRange { below: 1 - rules.use_counts, above: rules.use_counts - 1 }
+            }
+            ControlKind::Trigger { min, max } if min < max => {
+                UseRange { below: i32::MIN, above: share(min, max).min(max - 1) }
+            }
+            ControlKind::Axis { min, centre, max } => UseRange {
+                below: if min < centre { share(centre, min).max(min + 1) } else { i32::MIN },
+                above: if centre < max { share(centre, max).min(max - 1) } else { i32::MAX },
+            },
+            // A finger counts by its touch, not by its place.
+            ControlKind::Trigger { .. } | ControlKind::Position { .. } => {
+                UseRange { below: i32::MIN, above: i32::MAX }
+            }
+        }
+    }
+
+    /// Whether a report of this value is somebody's doing, and not noise.
+    pub(crate) const fn is_use(self, event: &Event) -> bool {
+        event.value < self.below || event.value > self.above
+    }
+}
+
 /// How one control is sampled.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Sampled {
     pub(crate) control: Control,
     pub(crate) edges: EdgeSettings,
+    pub(crate) used: UseRange,
     /// Its stretch of the plan's list of stages.
     first_stage: u32,
     stage_count: u32,
@@ -49,7 +102,8 @@ pub(crate) struct Sampled {
 #[cfg(test)]
 impl Sampled {
     pub(crate) fn with(control: Control, edges: EdgeSettings) -> Self {
-        Sampled { control, edges, first_stage: 0, stage_count: 0 }
+        let used = UseRange::of(control.kind, &MainRules::default());
+        Sampled { control, edges, used, first_stage: 0, stage_count: 0 }
     }
 }
 
@@ -67,6 +121,7 @@ pub(crate) struct Stage {
 pub(crate) struct BoundAction {
     pub(crate) gives: Gives,
     pub(crate) clamp: bool,
+    pub(crate) main_only: bool,
     pub(crate) inputs: Range<u32>,
 }
 
@@ -203,13 +258,32 @@ impl Plan {
         self.controls[control.index()]
     }
 
-    pub(crate) fn device_count(&self) -> usize {
-        self.devices.len()
-    }
-
     /// Presence and controls of the device a control is on.
     pub(crate) fn siblings(&self, control: ControlId) -> Range<u16> {
-        self.devices[self.sampled(control).control.device.0 as usize].clone()
+        self.devices[self.sampled(control).control.device.0 as usize].range.clone()
+    }
+
+    pub(crate) fn devices(&self) -> &[BoundDevice] {
+        &self.devices
+    }
+
+    pub(crate) fn main_rule(&self) -> MainRule {
+        self.main_rule
+    }
+
+    /// The actions that only the main device drives.
+    pub(crate) fn main_only(&self) -> &[ActionId] {
+        &self.main_only
+    }
+
+    /// Whether two devices count as one when it comes to which is the main
+    /// one: keys and mouse do.
+    pub(crate) fn are_together(&self, one: DeviceId, other: DeviceId) -> bool {
+        let is_desk = |device: DeviceId| {
+            let kind = self.devices[usize::from(device.0)].kind;
+            matches!(kind, DeviceKind::Keys | DeviceKind::Mouse)
+        };
+        one == other || is_desk(one) && is_desk(other)
     }
 
     pub(crate) fn controls(&self) -> &[Sampled] {
@@ -255,7 +329,14 @@ impl Binder<'_> {
         Plan {
             rate: rig.rate,
             controls: self.sampled(rig),
-            devices: self.roster.devices().map(|(_, d)| d.range()).collect(),
+            devices: self.devices(&rig.main),
+            main_rule: rig.main.rule,
+            main_only: (0..)
+                .map(ActionId)
+                .zip(&rig.actions)
+                .filter(|(_, a)| a.main_only)
+                .map(|(id, _)| id)
+                .collect(),
             actions,
             feeds: Feeds::new(self.feeds, self.roster.controls().len()),
             inputs: self.inputs,
@@ -264,12 +345,26 @@ impl Binder<'_> {
         }
     }
 
+    fn devices(&self, main: &MainRules) -> Vec<BoundDevice> {
+        let bound = |(_, device): (_, &crate::Device)| BoundDevice {
+            range: device.range(),
+            // A device without a slot comes after those that have one.
+            main_number: main
+                .among
+                .contains(&device.info.kind)
+                .then(|| device.number.wrapping_sub(1)),
+            kind: device.info.kind,
+        };
+        self.roster.devices().map(bound).collect()
+    }
+
     fn sampled(&self, rig: &Rig) -> Vec<Sampled> {
         let plain = |(&control, id): (&Control, u16)| {
             let first = self.stages.partition_point(|stage| stage.control < ControlId(id));
             let after = self.stages.partition_point(|stage| stage.control <= ControlId(id));
             let (first_stage, stage_count) = (first as u32, (after - first) as u32);
-            Sampled { control, edges: EdgeSettings::DEFAULT, first_stage, stage_count }
+            let used = UseRange::of(control.kind, &rig.main);
+            Sampled { control, edges: EdgeSettings::DEFAULT, used, first_stage, stage_count }
         };
         let mut controls: Vec<Sampled> =
             self.roster.controls().iter().zip(0..).map(plain).collect();
@@ -310,6 +405,7 @@ impl Binder<'_> {
         BoundAction {
             gives: spec.gives,
             clamp: spec.clamp,
+            main_only: spec.main_only,
             inputs: first..self.inputs.len() as u32,
         }
     }

@@ -1,7 +1,7 @@
 //! A rig: what a person wrote about sampling, shaping and actions, checked but
 //! not yet tied to devices. [`Plan::bind`](crate::Plan::bind) ties it.
 
-use crate::{CleanText, ControlRef, DeviceKind, Nanos, PollRate, tunable};
+use crate::{CleanText, ControlRef, DeviceKind, MainRules, Nanos, PollRate, SlotRules, tunable};
 use alloc::{string::String, vec::Vec};
 
 /// A checked rig.
@@ -16,11 +16,29 @@ pub struct Rig {
     pub name: CleanText,
     /// How often to poll.
     pub rate: PollRate,
+    /// Who takes which player slot.
+    pub slots: SlotRules,
+    /// Which device is the main one.
+    pub main: MainRules,
     /// How the edges of controls are derived; of several rules for a control
     /// the last one that says something counts.
     pub edges: Vec<EdgeRule>,
     /// The actions, in the order game code and screen list them.
     pub actions: Vec<ActionSpec>,
+}
+
+impl Rig {
+    /// A rig that polls and does nothing else.
+    pub fn bare(name: &str, rate: PollRate) -> Self {
+        Rig {
+            name: CleanText::new(name),
+            rate,
+            slots: SlotRules::default(),
+            main: MainRules::default(),
+            edges: Vec::new(),
+            actions: Vec::new(),
+        }
+    }
 }
 
 /// How the edges of some controls are derived, as far as it is said.
@@ -100,6 +118,8 @@ pub struct ActionSpec {
     pub inputs: Vec<InputSpec>,
     /// Whether a plane is held in the unit circle.
     pub clamp: bool,
+    /// Whether only the main device drives it.
+    pub main_only: bool,
 }
 
 /// What game code reads from an action.

@@ -28,6 +28,8 @@ pub struct Session {
     machine: Machine,
     history: History,
     labels: Vec<Label>,
+    /// The time of the newest event of each device.
+    newest: Vec<Nanos>,
 }
 
 impl Session {
@@ -37,7 +39,7 @@ impl Session {
         let plan = Plan::bind(&rig, &roster);
         let machine = Machine::new(&plan, begins);
         let history = History::new(&machine, &plan, capacity);
-        Session { roster, rig, plan, machine, history, labels: Vec::new() }
+        Session { roster, rig, plan, machine, history, labels: Vec::new(), newest: Vec::new() }
     }
 
     /// A device arrived. Its events may follow from `time` on.
@@ -45,7 +47,8 @@ impl Session {
     /// # Errors
     /// When the roster has no room for its controls.
     pub fn plug(&mut self, info: DeviceInfo, time: Nanos) -> Result<DeviceId, RosterError> {
-        let device = self.roster.admit(info)?;
+        let device = self.roster.admit(info, &self.rig.slots)?;
+        self.newest.resize(self.roster.devices().len(), Nanos(0));
         self.plan = Plan::bind(&self.rig, &self.roster);
         self.machine.fit(&self.plan);
         self.history.fit(&self.machine, &self.plan);
@@ -67,8 +70,16 @@ impl Session {
 
     /// Takes in an event. One that is no later than the last tick run can no
     /// longer be seen by its own tick; it is moved to just after that tick
-    /// and marked as late, so that a replay sees what this run saw.
+    /// and marked as late, so that a replay sees what this run saw. One that is
+    /// older than another of the same device is marked as disordered.
     pub fn report(&mut self, mut event: Event) {
+        let device = self.roster.control(event.control).device;
+        let newest = &mut self.newest[usize::from(device.0)];
+        event.marks.set(
+            Marks::DISORDERED,
+            event.marks.contains(Marks::DISORDERED) || event.time < *newest,
+        );
+        *newest = event.time.max(*newest);
         let next = self.machine.next_tick();
         if next > Tick(0) {
             let last = self.plan.rate().time_of(next.before());

@@ -94,6 +94,37 @@ pub const STUCK_AFTER_S: Tunable = Tunable {
     meaning: "A button held for longer is suspected to be stuck: its release may never have been reported.",
 };
 
+/// From which travel on moving an analogue control makes its device the one
+/// used last.
+pub const USE_AT: Tunable = Tunable {
+    name: "use-at",
+    unit: "of full travel",
+    min: 0.05,
+    max: 1.0,
+    step: 0.05,
+    default: 0.5,
+    meaning: "Travel from which on a stick, lever or trigger makes its device the one used last: noise stays below it.",
+};
+
+/// From how many counts on a mouse is used.
+pub const USE_COUNTS: Tunable = Tunable {
+    name: "use-counts",
+    unit: "counts",
+    min: 1.0,
+    max: 1000.0,
+    step: 1.0,
+    default: 4.0,
+    meaning: "Counts in one report from which on a mouse or wheel is the device used last.",
+};
+
 /// All of them, in the order documents list them.
-pub const ALL: [&Tunable; 6] =
-    [&POLL_HZ, &DEAD_ZONE, &PRESS_AT, &RELEASE_AT, &DEBOUNCE_MS, &STUCK_AFTER_S];
+pub const ALL: [&Tunable; 8] = [
+    &POLL_HZ,
+    &DEAD_ZONE,
+    &PRESS_AT,
+    &RELEASE_AT,
+    &DEBOUNCE_MS,
+    &STUCK_AFTER_S,
+    &USE_AT,
+    &USE_COUNTS,
+];

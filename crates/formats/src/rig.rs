@@ -8,13 +8,13 @@ mod actions;
 mod edges;
 mod fields;
 mod problem;
+mod slots;
 
 pub use problem::{Problem, RigError};
 
 use fields::{Fields, Value};
 use gtrig_core::{
-    CleanText, ControlRef, DeviceKind, InputSpec, MAX_THRESHOLDS, PollRate, Rig, Thresholds,
-    tunable,
+    ControlRef, DeviceKind, InputSpec, MAX_THRESHOLDS, PollRate, Rig, Thresholds, tunable,
 };
 use problem::Problems;
 use toml::de::DeTable;
@@ -47,15 +47,18 @@ pub fn parse(file: &str, text: &str) -> Result<Rig, RigError> {
 fn read(problems: &mut Problems, mut root: Fields) -> Rig {
     check_version(problems, &mut root);
     let name = root.take("name").and_then(|v| v.string(problems)).unwrap_or("unnamed rig");
-    let mut rig = Rig {
-        name: CleanText::new(name),
-        rate: PollRate::DEFAULT,
-        edges: Vec::new(),
-        actions: Vec::new(),
-    };
+    let mut rig = Rig::bare(name, PollRate::DEFAULT);
     if let Some(mut sampling) = root.take("sampling").and_then(|v| v.table(problems)) {
         read_sampling(problems, &mut sampling, &mut rig);
         sampling.finish(problems);
+    }
+    if let Some(mut table) = root.take("slots").and_then(|v| v.table(problems)) {
+        rig.slots = slots::read_slots(problems, &mut table);
+        table.finish(problems);
+    }
+    if let Some(mut table) = root.take("main").and_then(|v| v.table(problems)) {
+        rig.main = slots::read_main(problems, &mut table);
+        table.finish(problems);
     }
     if let Some(value) = root.take("edge") {
         rig.edges = value.items(problems).filter_map(|v| edges::read(problems, &v)).collect();

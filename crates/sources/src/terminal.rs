@@ -142,11 +142,12 @@ fn button_code(button: MouseButton) -> &'static str {
 }
 
 fn keys_info() -> DeviceInfo {
-    let key = |code: &&str| ControlInfo { code: (*code).to_owned(), kind: ControlKind::Button };
+    let key = |code: &&str| ControlInfo::new(code, ControlKind::Button);
     DeviceInfo {
         identity: "terminal-keys".to_owned(),
         kind: DeviceKind::Keys,
         name: CleanText::new("this terminal's keyboard"),
+        bus: CleanText::new("terminal"),
         slot: None,
         controls: vocabulary::KEYS.iter().map(key).collect(),
     }
@@ -159,11 +160,12 @@ fn mouse_info(columns: u16, rows: u16) -> DeviceInfo {
         "wheel-x" | "wheel-y" => ControlKind::Relative,
         _ => ControlKind::Button,
     };
-    let control = |code: &&str| ControlInfo { code: (*code).to_owned(), kind: kind(code) };
+    let control = |code: &&str| ControlInfo::new(code, kind(code));
     DeviceInfo {
         identity: "terminal-mouse".to_owned(),
         kind: DeviceKind::Mouse,
         name: CleanText::new("this terminal's mouse"),
+        bus: CleanText::new("terminal"),
         slot: None,
         controls: vocabulary::MOUSE.iter().map(control).collect(),
     }

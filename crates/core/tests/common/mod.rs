@@ -27,11 +27,12 @@ fn device(
     codes: &[&str],
     control: impl Fn(&str) -> ControlKind,
 ) -> DeviceInfo {
-    let controls = codes.iter().map(|c| ControlInfo { code: (*c).into(), kind: control(c) });
+    let controls = codes.iter().map(|c| ControlInfo::new(c, control(c)));
     DeviceInfo {
         identity: identity.into(),
         kind,
         name: CleanText::new(identity),
+        bus: CleanText::default(),
         slot: None,
         controls: controls.collect(),
     }
@@ -70,11 +71,11 @@ pub fn cross(both: BothHeld) -> InputSpec {
 }
 
 pub fn action(name: &str, gives: Gives, inputs: Vec<InputSpec>) -> ActionSpec {
-    ActionSpec { name: name.into(), gives, inputs, clamp: gives == Gives::Plane }
+    ActionSpec { name: name.into(), gives, inputs, clamp: gives == Gives::Plane, main_only: false }
 }
 
 pub fn rig(actions: Vec<ActionSpec>) -> Rig {
-    Rig { name: CleanText::new("test"), rate: PollRate::DEFAULT, edges: Vec::new(), actions }
+    Rig { actions, ..Rig::bare("test", PollRate::DEFAULT) }
 }
 
 /// A session with two pads and a keyboard.

@@ -37,10 +37,12 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry) -> Option<ActionSpec>
         let expected = "no `clamp` here: only a plane is held in the unit circle";
         problems.add(value.span(), "`clamp`".to_owned(), expected);
     }
+    let words = [("any", false), ("main", true)];
+    let main_only = fields.take("devices").and_then(|v| v.word(problems, &words)).unwrap_or(false);
     fields.finish(problems);
     let gives = gives?;
     let clamp = gives == Gives::Plane && is_clamped.unwrap_or(true);
-    Some(ActionSpec { name: entry.key.to_owned(), gives, inputs, clamp })
+    Some(ActionSpec { name: entry.key.to_owned(), gives, inputs, clamp, main_only })
 }
 
 fn missing<T>(problems: &mut Problems, entry: &Entry, what: &str) -> Option<T> {

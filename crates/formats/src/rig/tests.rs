@@ -1,7 +1,7 @@
 //! What a rig says, and what is said of a rig that is wrong.
 
 use super::*;
-use gtrig_core::{BothHeld, Gives, InputSpec};
+use gtrig_core::{BothHeld, Deal, Gives, InputSpec, MainRule};
 use rstest::rstest;
 
 const HEAD: &str = "rig = 1\n";
@@ -75,7 +75,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::unknown_key(
     "[action.a]\ngives='on'\nfrm='x'\nfrom='pad/south'",
-    "4:1: found the key `frm`, expected only the keys gives, clamp, from (did you mean \"from\"?)"
+    "4:1: found the key `frm`, expected only the keys gives, clamp, from, devices (did you mean \"from\"?)"
 )]
 #[case::clamp(
     "[action.a]\ngives='on'\nclamp=true\nfrom='pad/south'",
@@ -109,6 +109,30 @@ fn defaults_are_filled_in() {
     "[[edge]]\nof='keys'\nrepeats='presss'",
     "4:9: found 'presss', expected one of \"ignore\", \"press\" (did you mean \"press\"?)"
 )]
+#[case::deal(
+    "[slots]\ndeal='first'",
+    "3:6: found 'first', expected one of \"first-free\", \"last-used\" (did you mean \"first-free\"?)"
+)]
+#[case::pin(
+    "[slots]\n2=''",
+    "3:3: found '', expected a part of the identity or the name of the device that the slot is for"
+)]
+#[case::fifth_slot(
+    "[slots]\n5='a'",
+    "3:1: found the key `5`, expected only the keys deal, 1, 2, 3, 4"
+)]
+#[case::main_among(
+    "[main]\namong=['pad', 'mice']",
+    "3:15: found 'mice', expected one of \"pad\", \"lever\", \"keys\", \"mouse\", \"glass\", \"other\""
+)]
+#[case::use_at(
+    "[main]\nuse-at=0",
+    "3:8: found 0, expected a number from 0.05 to 1 (of full travel)"
+)]
+#[case::devices(
+    "[action.a]\ngives='on'\nfrom='pad/south'\ndevices='mein'",
+    "5:9: found 'mein', expected one of \"any\", \"main\" (did you mean \"main\"?)"
+)]
 #[case::empty("[action.a]\ngives='on'\nfrom=[]", "4:6: found [], expected at least one entry")]
 #[case::escape_in_name(
     "[action.\"a\\u001b[2J\"]\ngives='on'\nfrom='pad/south'",
@@ -116,6 +140,17 @@ fn defaults_are_filled_in() {
 )]
 fn each_mistake_has_its_place(#[case] body: &str, #[case] said: &str) {
     assert_eq!(mistakes(body), [said]);
+}
+
+#[test]
+fn slots_and_main_device_are_read() {
+    let text = "rig = 1\n[slots]\ndeal = 'last-used'\n2 = 'twin'\n[main]\nrule = 'last-used'\namong = ['pad', 'keys']\nuse-at = 0.3\n[action.a]\ngives = 'on'\nfrom = 'pad/south'\ndevices = 'main'\n";
+    let rig = parse("t.toml", text).unwrap();
+    assert_eq!(rig.slots.deal, Deal::LastUsed);
+    assert_eq!(rig.slots.pins, [None, Some("twin".to_owned()), None, None]);
+    assert_eq!((rig.main.rule, rig.main.use_at, rig.main.use_counts), (MainRule::LastUsed, 0.3, 4));
+    assert_eq!(rig.main.among, [DeviceKind::Pad, DeviceKind::Keys]);
+    assert!(rig.actions[0].main_only);
 }
 
 #[test]

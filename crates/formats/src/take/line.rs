@@ -1,7 +1,7 @@
 //! The lines of a take, as serde sees them. The order of the fields is the
 //! order of the keys in the file.
 
-use gtrig_core::{ControlInfo, ControlKind, DeviceInfo, DeviceKind, Marks};
+use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Grain, Marks};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
@@ -59,6 +59,8 @@ pub(super) struct Line<'a> {
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
     pub(super) identity: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(super) bus: Option<Text<'a>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
     pub(super) controls: Option<Vec<ControlEntry<'a>>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
     pub(super) unplug: Option<Text<'a>>,
@@ -84,6 +86,17 @@ pub(super) struct ControlEntry<'a> {
     centre: Option<i32>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     max: Option<i32>,
+    #[serde(default, skip_serializing_if = "is_nought")]
+    resolution: i32,
+    #[serde(default, skip_serializing_if = "is_nought")]
+    flat: i32,
+    #[serde(default, skip_serializing_if = "is_nought")]
+    fuzz: i32,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_nought(n: &i32) -> bool {
+    *n == 0
 }
 
 impl<'a> ControlEntry<'a> {
@@ -102,6 +115,9 @@ impl<'a> ControlEntry<'a> {
             min: range.map(|(min, _)| min),
             centre,
             max: range.map(|(_, max)| max),
+            resolution: info.grain.resolution,
+            flat: info.grain.flat,
+            fuzz: info.grain.fuzz,
         }
     }
 
@@ -113,7 +129,9 @@ impl<'a> ControlEntry<'a> {
             ));
         }
         let kind = self.kind().map_err(|why| format!("control \"{code}\": {why}"))?;
-        Ok(ControlInfo { code: code.to_owned(), kind })
+        let Self { resolution, flat, fuzz, .. } = *self;
+        let grain = Grain { resolution, flat, fuzz };
+        Ok(ControlInfo { code: code.to_owned(), kind, grain })
     }
 
     fn kind(&self) -> Result<ControlKind, String> {
@@ -173,7 +191,8 @@ impl Line<'_> {
         Ok(DeviceInfo {
             identity: text(&self.identity).unwrap_or_else(|| id.to_owned()),
             kind,
-            name: gtrig_core::CleanText::new(&text(&self.name).unwrap_or_else(|| id.to_owned())),
+            name: CleanText::new(&text(&self.name).unwrap_or_else(|| id.to_owned())),
+            bus: CleanText::new(&text(&self.bus).unwrap_or_default()),
             slot: self.slot,
             controls,
         })

@@ -251,7 +251,7 @@ impl Loader {
         }
         let mut marks = Marks::empty();
         if Nanos(time) < self.now {
-            marks |= Marks::LATE;
+            marks |= Marks::LATE | Marks::DISORDERED;
             self.loaded.backwards += 1;
             self.loaded.first_backwards.get_or_insert(number);
         }
@@ -272,6 +272,14 @@ impl Loader {
                 Ok(())
             }
             Line { deaf: Some(id), .. } => self.presence(&id.0, Presence::Deaf),
+            Line { heard: Some(id), mark: Some(text), .. } => {
+                let device = self.present(&id.0)?.id;
+                let control = self.session.roster().device(device).presence();
+                let (time, value) = (self.now, Presence::Here.value());
+                let marks = marks | self::marks(&text.0)?;
+                self.session.report(Event { time, value, control, marks });
+                Ok(())
+            }
             Line { heard: Some(id), .. } => self.presence(&id.0, Presence::Here),
             _ => Err("a value needs `c`, the control, and `v`, a whole number".to_owned()),
         }

@@ -198,7 +198,7 @@ fn time_that_goes_back_is_moved_counted_and_marked() {
     ]));
     assert_eq!((loaded.backwards, loaded.first_backwards), (1, Some(4)));
     assert!(!loaded.is_sound());
-    let moved = r#"{"t":50000000,"on":"pad1","c":"south","v":0,"mark":"late"}"#;
+    let moved = r#"{"t":50000000,"on":"pad1","c":"south","v":0,"mark":"late+disordered"}"#;
     assert!(written(&session).contains(moved), "{}", written(&session));
 }
 
@@ -251,11 +251,12 @@ fn forgetful() -> Session {
 }
 
 fn pad() -> DeviceInfo {
-    let button = |code: &str| ControlInfo { code: code.into(), kind: ControlKind::Button };
+    let button = |code: &str| ControlInfo::new(code, ControlKind::Button);
     DeviceInfo {
         identity: "p".into(),
         kind: DeviceKind::Pad,
         name: CleanText::new("Pad"),
+        bus: CleanText::new("usb"),
         slot: None,
         controls: vec![button("south"), button("west"), button("east")],
     }
@@ -312,7 +313,7 @@ fn session_of(happenings: &[(u64, Happening)]) -> Session {
     let mut session = Session::new(rig(), Tick(0), Capacity::DEFAULT);
     let mut info = pad();
     let kind = ControlKind::Axis { min: -128, centre: 0, max: 127 };
-    info.controls.push(ControlInfo { code: "stick-l-x".into(), kind });
+    info.controls.push(ControlInfo::new("stick-l-x", kind));
     let pad = session.plug(info, Nanos(0)).unwrap();
     let controls: Vec<_> = session.roster().device(pad).controls().collect();
     let mut time = 0;

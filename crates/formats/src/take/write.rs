@@ -102,7 +102,9 @@ impl<W: Write> TakeWriter<W> {
         let line = match presence {
             Presence::Gone => Line { t, unplug: id, ..Line::default() },
             Presence::Deaf => Line { t, deaf: id, ..Line::default() },
-            Presence::Here if was_here => Line { t, heard: id, ..Line::default() },
+            Presence::Here if was_here => {
+                Line { t, heard: id, mark: marks_text(event.marks), ..Line::default() }
+            }
             Presence::Here => return Ok(()),
         };
         write_line(&mut self.out, &line)
@@ -128,6 +130,7 @@ fn plug_line<'a>(t: Option<u64>, id: Option<Text<'a>>, device: &'a Device) -> Li
         slot,
         name: Some(device.info.name.as_str().into()),
         identity: Some(device.info.identity.as_str().into()),
+        bus: Some(device.info.bus.as_str().into()).filter(|_| !device.info.bus.as_str().is_empty()),
         controls: Some(device.info.controls.iter().map(ControlEntry::new).collect()),
         ..Line::default()
     }

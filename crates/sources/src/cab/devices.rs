@@ -1,7 +1,7 @@
 //! The devices of the cab. All are made up.
 
 use super::axis::Wear;
-use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, vocabulary};
+use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Grain, vocabulary};
 
 /// One of the cab's devices.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -83,13 +83,23 @@ fn device(kind: DeviceKind, name: &str, identity: &str, slot: Option<u8>) -> Dev
         identity: identity.to_owned(),
         kind,
         name: CleanText::new(name),
+        bus: CleanText::new("simulated"),
         slot,
         controls: Vec::new(),
     }
 }
 
+/// What the drivers of the cab's pads and lever say of their axes.
+fn with_grain(mut controls: Vec<ControlInfo>, grain: Grain) -> Vec<ControlInfo> {
+    let analogue = |c: &&mut ControlInfo| {
+        matches!(c.kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. })
+    };
+    controls.iter_mut().filter(analogue).for_each(|control| control.grain = grain);
+    controls
+}
+
 fn named(codes: &[&str], kind: impl Fn(&str) -> ControlKind) -> Vec<ControlInfo> {
-    codes.iter().map(|code| ControlInfo { code: (*code).to_owned(), kind: kind(code) }).collect()
+    codes.iter().map(|code| ControlInfo::new(code, kind(code))).collect()
 }
 
 fn pad(name: &str, identity: &str, slot: u8) -> DeviceInfo {
@@ -99,7 +109,10 @@ fn pad(name: &str, identity: &str, slot: u8) -> DeviceInfo {
         _ => ControlKind::Button,
     };
     DeviceInfo {
-        controls: named(vocabulary::PAD, kind),
+        controls: with_grain(
+            named(vocabulary::PAD, kind),
+            Grain { resolution: 0, flat: 128, fuzz: 16 },
+        ),
         ..device(DeviceKind::Pad, name, identity, Some(slot))
     }
 }
@@ -110,7 +123,10 @@ fn lever() -> DeviceInfo {
         _ => ControlKind::Button,
     };
     DeviceInfo {
-        controls: named(vocabulary::LEVER, kind),
+        controls: with_grain(
+            named(vocabulary::LEVER, kind),
+            Grain { resolution: 27, flat: 15, fuzz: 4 },
+        ),
         ..device(DeviceKind::Lever, "Hoist lever, twelve bits", "cab-lever", Some(3))
     }
 }

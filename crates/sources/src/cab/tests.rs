@@ -3,9 +3,8 @@ use gtrig_core::{Capacity, PollRate, Rig, Tick};
 use rstest::rstest;
 
 fn rig(hz: f64) -> Rig {
-    let name = gtrig_core::CleanText::new("bare");
     let rate = PollRate::from_hz(hz).unwrap();
-    Rig { name, rate, edges: Vec::new(), actions: Vec::new() }
+    Rig::bare("bare", rate)
 }
 
 fn events(seed: u64, drains: &[u64]) -> Vec<Event> {

@@ -5,7 +5,7 @@
 //! Values stay as reported; a hat, which the kernel reports as an axis of
 //! three values, becomes two buttons of the pad's cross.
 
-use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind};
+use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Grain};
 use std::collections::HashMap;
 
 pub(super) const EV_SYN: u16 = 0;
@@ -35,8 +35,18 @@ pub(super) struct Abilities {
     pub(super) identity: String,
     pub(super) keys: Vec<u16>,
     pub(super) relative: Vec<u16>,
-    /// Code, smallest and largest value.
-    pub(super) axes: Vec<(u16, i32, i32)>,
+    /// What it is connected by.
+    pub(super) bus: String,
+    pub(super) axes: Vec<AbsAxis>,
+}
+
+/// An absolute axis, as its driver describes it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct AbsAxis {
+    pub(super) code: u16,
+    /// Smallest and largest value.
+    pub(super) range: (i32, i32),
+    pub(super) grain: Grain,
 }
 
 /// Which control a code is.
@@ -66,9 +76,9 @@ impl Abilities {
     }
 
     fn axis(&self, code: u16) -> Option<(i32, i32)> {
-        let axis = self.axes.iter().find(|(other, ..)| *other == code);
+        let axis = self.axes.iter().find(|axis| axis.code == code);
         // Some drivers say min > max; the values are the same range.
-        axis.map(|&(_, a, b)| (a.min(b), a.max(b)))
+        axis.map(|&AbsAxis { range: (a, b), .. }| (a.min(b), a.max(b)))
     }
 
     pub(super) fn kind(&self) -> DeviceKind {
@@ -92,6 +102,7 @@ impl Abilities {
             identity: self.identity.clone(),
             kind,
             name: CleanText::new(&self.name),
+            bus: CleanText::new(&self.bus),
             slot: None,
             controls: Vec::new(),
         };
@@ -106,9 +117,11 @@ impl Abilities {
         for &code in &self.relative {
             layout.plain(EV_REL, code, relative_name(code), ControlKind::Relative);
         }
-        for &(code, ..) in &self.axes {
+        for &AbsAxis { code, grain, .. } in &self.axes {
             if let Some(range) = self.axis(code).filter(|_| code < ABS_MT_FIRST) {
+                let before = layout.info.controls.len();
                 layout.axis(kind, code, range);
+                layout.info.controls[before..].iter_mut().for_each(|c| c.grain = grain);
             }
         }
         self.add_contacts(&mut layout);
@@ -131,7 +144,7 @@ impl Abilities {
 
 impl Layout {
     fn add(&mut self, code: String, kind: ControlKind) -> u16 {
-        self.info.controls.push(ControlInfo { code, kind });
+        self.info.controls.push(ControlInfo::new(&code, kind));
         self.info.controls.len() as u16 - 1
     }
 

@@ -4,10 +4,13 @@ use super::{
     Change,
     decode::{Decoder, Next, Raw, State},
     ioctl,
-    layout::{ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TRACKING_ID, Abilities},
+    layout::{
+        ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TRACKING_ID, Abilities, AbsAxis,
+    },
 };
+use evdev::BusType;
 use evdev::raw_stream::RawDevice;
-use gtrig_core::{DeviceInfo, DeviceKind, Nanos};
+use gtrig_core::{DeviceInfo, DeviceKind, Grain, Nanos};
 use std::{
     fs::OpenOptions,
     io,
@@ -95,6 +98,24 @@ impl Node {
     }
 }
 
+/// The kernel's bus types in words; a rare one goes by its number alone, which
+/// is in the identity.
+fn bus(bus: BusType) -> &'static str {
+    match bus {
+        BusType::BUS_PCI => "pci",
+        BusType::BUS_USB => "usb",
+        BusType::BUS_BLUETOOTH => "bluetooth",
+        BusType::BUS_VIRTUAL => "virtual",
+        BusType::BUS_I8042 => "i8042",
+        BusType::BUS_RS232 => "rs232",
+        BusType::BUS_GAMEPORT => "gameport",
+        BusType::BUS_I2C => "i2c",
+        BusType::BUS_HOST => "host",
+        BusType::BUS_SPI => "spi",
+        _ => "",
+    }
+}
+
 fn raw(event: evdev::InputEvent) -> Raw {
     // The crate dresses the kernel's stamp up as a time of day.
     let stamp = event.timestamp().duration_since(UNIX_EPOCH).unwrap_or_default();
@@ -117,14 +138,19 @@ fn abilities(device: &RawDevice) -> io::Result<Abilities> {
         id.product(),
         id.version(),
     );
-    let axes = device.get_absinfo()?.map(|(code, info)| (code.0, info.minimum(), info.maximum()));
-    let axes: Vec<_> = axes.collect();
-    debug_assert!(axes.iter().filter(|(code, ..)| *code == ABS_MT_SLOT).count() <= 1);
+    let axis = |(code, info): (evdev::AbsoluteAxisCode, evdev::AbsInfo)| AbsAxis {
+        code: code.0,
+        range: (info.minimum(), info.maximum()),
+        grain: Grain { resolution: info.resolution(), flat: info.flat(), fuzz: info.fuzz() },
+    };
+    let axes: Vec<AbsAxis> = device.get_absinfo()?.map(axis).collect();
+    debug_assert!(axes.iter().filter(|axis| axis.code == ABS_MT_SLOT).count() <= 1);
     let keys = device.supported_keys().into_iter().flat_map(|keys| keys.iter()).map(|k| k.0);
     let relative = device.supported_relative_axes().into_iter().flat_map(|axes| axes.iter());
     Ok(Abilities {
         name,
         identity,
+        bus: bus(id.bus_type()).to_owned(),
         keys: keys.collect(),
         relative: relative.map(|r| r.0).collect(),
         axes,

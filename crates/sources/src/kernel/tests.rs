@@ -4,9 +4,9 @@
 use super::{
     Change,
     decode::{Decoder, Next, Raw, State},
-    layout::{Abilities, Layout},
+    layout::{Abilities, AbsAxis, Layout},
 };
-use gtrig_core::{ControlKind, DeviceKind, Marks, Nanos};
+use gtrig_core::{ControlKind, DeviceKind, Grain, Marks, Nanos};
 use rstest::rstest;
 
 const SYN: u16 = 0;
@@ -14,18 +14,25 @@ const KEY: u16 = 1;
 const ABS: u16 = 3;
 const SOUTH: u16 = 0x130;
 
+/// Axes of a code and a range each.
+fn axes(axes: &[(u16, i32, i32)]) -> Vec<AbsAxis> {
+    let axis = |&(code, min, max)| AbsAxis { code, range: (min, max), grain: Grain::default() };
+    axes.iter().map(axis).collect()
+}
+
 fn pad() -> Abilities {
     Abilities {
         name: "Pad".into(),
         identity: "p".into(),
         keys: vec![SOUTH, 0x138],
-        axes: vec![(0, -32768, 32767), (2, 0, 255), (0x10, -1, 1)],
+        axes: axes(&[(0, -32768, 32767), (2, 0, 255), (0x10, -1, 1)]),
         ..Abilities::default()
     }
 }
 
 fn glass() -> Abilities {
-    let axes = vec![(0, 0, 99), (0x2f, 0, 4), (0x35, 0, 1919), (0x36, 0, 1079), (0x39, 0, 65535)];
+    let axes =
+        axes(&[(0, 0, 99), (0x2f, 0, 4), (0x35, 0, 1919), (0x36, 0, 1079), (0x39, 0, 65535)]);
     Abilities { keys: vec![0x14a], axes, ..pad() }
 }
 
@@ -76,10 +83,10 @@ fn a_pad_has_the_standard_names() {
 #[case::mouse(Abilities { keys: vec![0x110], relative: vec![0, 1, 8], ..Abilities::default() }, Some(DeviceKind::Mouse))]
 #[case::two_back_buttons(Abilities { keys: vec![0x110, 0x113, 0x116], relative: vec![0], ..Abilities::default() }, Some(DeviceKind::Mouse))]
 #[case::glass(glass(), Some(DeviceKind::Glass))]
-#[case::wheel(Abilities { axes: vec![(0, 0, 1023)], ..Abilities::default() }, Some(DeviceKind::Other))]
-#[case::backwards_range(Abilities { axes: vec![(0, 9, -9)], ..Abilities::default() }, Some(DeviceKind::Other))]
-#[case::no_range(Abilities { axes: vec![(0, 5, 5)], ..Abilities::default() }, Some(DeviceKind::Other))]
-#[case::widest(Abilities { axes: vec![(0, i32::MIN, i32::MAX)], ..Abilities::default() }, Some(DeviceKind::Other))]
+#[case::wheel(Abilities { axes: axes(&[(0, 0, 1023)]), ..Abilities::default() }, Some(DeviceKind::Other))]
+#[case::backwards_range(Abilities { axes: axes(&[(0, 9, -9)]), ..Abilities::default() }, Some(DeviceKind::Other))]
+#[case::no_range(Abilities { axes: axes(&[(0, 5, 5)]), ..Abilities::default() }, Some(DeviceKind::Other))]
+#[case::widest(Abilities { axes: axes(&[(0, i32::MIN, i32::MAX)]), ..Abilities::default() }, Some(DeviceKind::Other))]
 #[case::nothing(Abilities::default(), None)]
 #[case::a_thousand(Abilities { keys: (0x2c0..0x6a8).collect(), ..Abilities::default() }, Some(DeviceKind::Other))]
 fn any_device_has_a_sound_layout(#[case] abilities: Abilities, #[case] kind: Option<DeviceKind>) {
@@ -166,7 +173,7 @@ fn after_a_loss_the_state_is_asked_for_and_what_differs_is_marked() {
 #[test]
 fn an_axis_that_reads_zero_has_not_been_reported_yet() {
     let mut abilities = pad();
-    abilities.axes[1] = (2, 10, 255);
+    abilities.axes[1].range = (10, 255);
     let layout = abilities.layout().unwrap();
     let mut decoder = Decoder::new(layout.clone());
     let state = State { down: vec![SOUTH], axes: vec![(0, 0), (2, 0)], ..State::default() };

@@ -10,8 +10,7 @@ struct Desk {
 
 impl Desk {
     fn new(how: TerminalKeys) -> Self {
-        let name = CleanText::new("bare");
-        let rig = Rig { name, rate: PollRate::DEFAULT, edges: Vec::new(), actions: Vec::new() };
+        let rig = Rig::bare("bare", PollRate::DEFAULT);
         let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
         let mut terminal = Terminal::plug(&mut session, how, (80, 24), Nanos(0)).unwrap();
         terminal.listen(&mut session, true, Nanos(0));
