@@ -2,13 +2,11 @@
 
 use crate::{
     files, headless,
+    loops::{self, AuditBy},
     screen::{self, Start},
 };
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use gtrig_core::{
-    Capacity, Nanos, Session, Tick,
-    audit::{Hitches, Loop},
-};
+use gtrig_core::{Capacity, Nanos, Session, Tick, audit::Hitches};
 use gtrig_sources::{Source, Story};
 use std::{path::PathBuf, process::ExitCode};
 
@@ -31,7 +29,7 @@ shipped rig (the same as `gtrig live`).
 Exit codes:
   0  all is well
   1  the data says no: a damaged take, mistakes in a rig, a lost press where
-     --deny-lost forbids it
+     --deny-lost forbids it, a doubtful stream where --strict does
   2  misuse: an unknown option, a file that cannot be read or is no take
 
 Examples:
@@ -41,6 +39,7 @@ Examples:
   gtrig record bug.take.jsonl      pads and levers to a take, without a screen
   gtrig open bug.take.jsonl        look at a recording
   gtrig audit bug.take.jsonl       would another poll rate have seen it?
+  gtrig health bug.take.jsonl      did all its reports come, and in time?
   gtrig replay bug.take.jsonl      the same, as JSON Lines for a test";
 
 #[derive(Debug, Subcommand)]
@@ -123,7 +122,7 @@ enum Command {
             long,
             value_name = "HZ,…",
             value_delimiter = ',',
-            default_value = "20,30,60,120,240,1000"
+            default_value = loops::USUAL_RATES
         )]
         rates: Vec<f64>,
         /// How far polls stray, in percent of the period to either side: 0 to 50.
@@ -131,17 +130,31 @@ enum Command {
         #[arg(value_parser = clap::value_parser!(u8).range(0..=50))]
         jitter: u8,
         /// Stalls: one that lasts LASTS milliseconds begins every EVERY milliseconds.
-        #[arg(long, value_name = "EVERY:LASTS", value_parser = hitches)]
+        #[arg(long, value_name = "EVERY:LASTS", value_parser = loops::hitches)]
         hitch: Option<Hitches>,
         /// Take the loops for frames that feed a fixed step of this rate.
         #[arg(long, value_name = "HZ")]
         step: Option<f64>,
         /// How to print.
-        #[arg(long, value_enum, default_value_t = AuditForm::Text)]
-        form: AuditForm,
+        #[arg(long, value_enum, default_value_t = ReportForm::Text)]
+        form: ReportForm,
         /// Draw a chart too: a file that ends in .svg or .pdf.
         #[arg(long, value_name = "FILE")]
         chart: Option<PathBuf>,
+    },
+    /// Say how well the reports of each device of a take came: intervals, and
+    /// what is missing, late, out of order or twice.
+    Health {
+        /// The recording (JSON Lines; see docs/take-format.md).
+        take: PathBuf,
+        #[command(flatten)]
+        rig: RigArgs,
+        /// How to print.
+        #[arg(long, value_enum, default_value_t = ReportForm::Text)]
+        form: ReportForm,
+        /// Exit with 1 when anything is wrong with a stream.
+        #[arg(long)]
+        strict: bool,
     },
     /// Draw lanes of a take over time, as SVG or PDF.
     Figure {
@@ -224,26 +237,13 @@ enum Form {
     Csv,
 }
 
-/// How an audit prints.
+/// How a report prints.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-enum AuditForm {
+enum ReportForm {
     /// A table for people.
     Text,
     /// One JSON object.
     Json,
-}
-
-fn hitches(text: &str) -> Result<Hitches, String> {
-    let parse = |ms: &str| ms.parse().ok().filter(|ms| (1..=60_000).contains(ms));
-    let numbers =
-        text.split_once(':').and_then(|(every, lasts)| Some((parse(every)?, parse(lasts)?)));
-    match numbers {
-        Some((every, lasts)) if lasts < every => {
-            Ok(Hitches { every: Nanos::from_millis(every), lasts: Nanos::from_millis(lasts) })
-        }
-        _ => Err("two numbers of milliseconds from 1 to 60000, the second smaller, such as 500:40"
-            .to_owned()),
-    }
 }
 
 /// A story, as the command line names it.
@@ -358,13 +358,17 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
         }
         Command::Audit { take, rig, rates, jitter, hitch, step, form, chart } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
-            let step = step.map(files::rate).transpose()?;
-            let of = |hz: &f64| {
-                let jitter = f64::from(jitter) / 100.0;
-                Ok(Loop { rate: files::rate(*hz)?, jitter, hitches: hitch, step })
+            let by = AuditBy {
+                rates: rates.into_iter().map(files::rate).collect::<anyhow::Result<_>>()?,
+                jitter,
+                hitches: hitch,
+                step: step.map(files::rate).transpose()?,
             };
-            let loops = rates.iter().map(of).collect::<anyhow::Result<Vec<Loop>>>()?;
-            headless::audit(&take, rig, &loops, form == AuditForm::Json, chart.as_deref())
+            headless::audit(&take, rig, &by.loops(), form == ReportForm::Json, chart.as_deref())
+        }
+        Command::Health { take, rig, form, strict } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            headless::health(&take, rig, form == ReportForm::Json, strict)
         }
         Command::Figure { take, figure, rig, lanes, from, to, title } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;

@@ -1,7 +1,7 @@
 //! Rigs and takes from disk, and those that ship with the program.
 
 use anyhow::{Context, bail};
-use gtrig_core::{Capacity, PollRate, Rig, Session};
+use gtrig_core::{Capacity, PollRate, Rig, Session, stream::StreamWatch};
 use gtrig_formats::{
     rig,
     take::{Loaded, TakeReader},
@@ -58,6 +58,8 @@ pub struct Opened {
     pub title: Option<String>,
     /// How reading went.
     pub loaded: Loaded,
+    /// How well the reports of its devices came.
+    pub streams: StreamWatch,
 }
 
 /// Reads a take that ships with the program.
@@ -70,6 +72,7 @@ pub fn shipped_take(story: Story, rig: Rig) -> anyhow::Result<Opened> {
         Story::Drift => include_str!("../../../demo/drifting-hook.take.jsonl"),
         Story::HandOver => include_str!("../../../demo/hand-over.take.jsonl"),
         Story::StuckHorn => include_str!("../../../demo/stuck-horn.take.jsonl"),
+        Story::Skips => include_str!("../../../demo/jerking-hook.take.jsonl"),
     };
     Ok(load(TakeReader::open(text.as_bytes())?, rig, Capacity::DEFAULT))
 }
@@ -77,7 +80,8 @@ pub fn shipped_take(story: Story, rig: Rig) -> anyhow::Result<Opened> {
 fn load<R: BufRead>(reader: TakeReader<R>, rig: Rig, capacity: Capacity) -> Opened {
     let title = reader.header.title.as_ref().map(ToString::to_string);
     let (session, loaded) = reader.load(rig, capacity);
-    Opened { session, title, loaded }
+    let streams = StreamWatch::over(&session);
+    Opened { session, title, loaded, streams }
 }
 
 /// Reads a take.

@@ -14,16 +14,18 @@ use gtrig_core::{
 };
 use gtrig_formats::{
     audit::AuditReport,
+    health::HealthReport,
     report::{self, Form},
     take,
 };
 use gtrig_sources::{Cab, Source, Story};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use signal_hook::{
     consts::{SIGHUP, SIGINT, SIGTERM},
     iterator::Signals,
 };
 use std::{
-    io::{self, BufWriter, IsTerminal, Write},
+    io::{self, BufWriter, Write},
     path::Path,
     thread,
     time::{Duration, Instant},
@@ -74,21 +76,19 @@ pub fn audit(
     json: bool,
     chart: Option<&Path>,
 ) -> anyhow::Result<Verdict> {
-    let Opened { session, loaded, title } = files::open_take(path, rig, UNLIMITED)?;
+    let Opened { session, loaded, title, .. } = files::open_take(path, rig, UNLIMITED)?;
     let events: Vec<Event> = session.recording().events().collect();
     let plan = session.plan();
-    let started = Instant::now();
-    let mut audits = Vec::new();
-    for (done, of) in loops.iter().enumerate() {
-        // Nobody needs to be told of what takes no time.
-        if started.elapsed() > Duration::from_millis(500) && io::stderr().is_terminal() {
-            eprint!("\r{done} of {} loops audited", loops.len());
-        }
-        audits.push(gtrig_core::audit::audit(plan, &events, *of));
-    }
-    if started.elapsed() > Duration::from_millis(500) && io::stderr().is_terminal() {
-        eprint!("\r\x1b[K");
-    }
+    let mut bar = SlowBar::new(loops.len());
+    let audits: Vec<_> = loops
+        .iter()
+        .zip(0u32..)
+        .map(|(of, done)| {
+            let tell = |share| bar.show(f64::from(done) + share);
+            gtrig_core::audit::audit_with(plan, &events, *of, tell)
+        })
+        .collect();
+    bar.finish();
     if let Some(chart) = chart {
         let title = title.as_deref().unwrap_or("What other poll rates would have seen");
         figure::save(&figure::audit(title, &audits), chart)?;
@@ -106,6 +106,63 @@ pub fn audit(
     Ok(if loaded.is_sound() { Verdict::Fine } else { Verdict::No })
 }
 
+/// A progress bar on standard error, shown only to a person, and only for work
+/// that takes longer than half a second.
+struct SlowBar {
+    bar: ProgressBar,
+    parts: usize,
+    started: Instant,
+}
+
+/// Steps of the bar for each part of the work.
+const BAR_STEPS: u64 = 1000;
+
+impl SlowBar {
+    fn new(parts: usize) -> Self {
+        let bar = ProgressBar::with_draw_target(
+            Some(parts as u64 * BAR_STEPS),
+            ProgressDrawTarget::hidden(),
+        );
+        SlowBar { bar, parts, started: Instant::now() }
+    }
+
+    fn show(&mut self, done: f64) {
+        if self.bar.is_hidden() && self.started.elapsed() > Duration::from_millis(500) {
+            let style =
+                ProgressStyle::with_template("auditing {wide_bar} {percent:>3} %, {eta} left");
+            self.bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()));
+            // Hidden again by the bar itself where standard error is no terminal.
+            self.bar.set_draw_target(ProgressDrawTarget::stderr());
+        }
+        let step = (done * BAR_STEPS as f64) as u64;
+        self.bar.set_position(step.min(self.parts as u64 * BAR_STEPS));
+    }
+
+    fn finish(&self) {
+        self.bar.finish_and_clear();
+    }
+}
+
+/// `gtrig health`.
+///
+/// # Errors
+/// When the take cannot be opened, or standard output not written.
+pub fn health(path: &Path, rig: Rig, json: bool, strict: bool) -> anyhow::Result<Verdict> {
+    let Opened { session, loaded, streams, .. } = files::open_take(path, rig, UNLIMITED)?;
+    let report = HealthReport::new(session.roster(), &streams);
+    let mut out = BufWriter::new(io::stdout().lock());
+    match json {
+        true => report.write_json(&mut out)?,
+        false => write!(out, "{report}")?,
+    }
+    out.flush()?;
+    for complaint in loaded.complaints() {
+        complain(&format!("{}: {complaint}", path.display()));
+    }
+    let is_refused = strict && !report.is_well();
+    Ok(if is_refused || !loaded.is_sound() { Verdict::No } else { Verdict::Fine })
+}
+
 /// `gtrig figure`.
 ///
 /// # Errors
@@ -119,7 +176,7 @@ pub fn figure(
     (from, to): (Nanos, Option<Nanos>),
     title: Option<String>,
 ) -> anyhow::Result<Verdict> {
-    let Opened { session, loaded, title: taken } = files::open_take(path, rig, UNLIMITED)?;
+    let Opened { session, loaded, title: taken, streams } = files::open_take(path, rig, UNLIMITED)?;
     let lanes = lanes(&session, words);
     anyhow::ensure!(!lanes.is_empty(), "no lane has \"{}\" in its name", words.escape_debug());
     let last = session.plan().rate().time_of(session.now().at());
@@ -127,7 +184,7 @@ pub fn figure(
     anyhow::ensure!(from < to, "--from {from} is not before the end, {to}");
     let title = title.or(taken).unwrap_or_else(|| path.display().to_string());
     let excerpt = Excerpt { title, from, to, lanes };
-    figure::save(&figure::timeline(&session, &excerpt), to_file)?;
+    figure::save(&figure::timeline(&session, &streams, &excerpt), to_file)?;
     for complaint in loaded.complaints() {
         complain(&format!("{}: {complaint}", path.display()));
     }

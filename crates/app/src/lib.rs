@@ -7,5 +7,6 @@ pub mod cli;
 pub mod figure;
 pub mod files;
 pub mod headless;
+mod loops;
 pub mod recorder;
 pub mod screen;

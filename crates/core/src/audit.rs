@@ -154,13 +154,31 @@ fn buttons<'e>(plan: &'e Plan, events: &'e [Event]) -> impl Iterator<Item = &'e 
     events.iter().filter(|event| plan.sampled(event.control).control.kind.is_button())
 }
 
+/// After so many polls an audit says how far it is.
+const POLLS_PER_WORD: usize = 8192;
+
 /// Polls `events`, which are in order, by a modelled loop. How edges are
 /// derived is the plan's; its own rate plays no part.
 pub fn audit(plan: &Plan, events: &[Event], of: Loop) -> LoopAudit {
+    audit_with(plan, events, of, |_| {})
+}
+
+/// The same, and tells now and then what share of the time of the events has
+/// been polled, from 0 to 1.
+pub fn audit_with(
+    plan: &Plan,
+    events: &[Event],
+    of: Loop,
+    mut progress: impl FnMut(f64),
+) -> LoopAudit {
     let events: Vec<Event> = buttons(plan, events).copied().collect();
+    let end = events.last().map_or(1, |event| event.time.0.max(1));
     let mut auditor = Auditor::new(plan, of);
     let mut used = 0;
-    for now in of.polls() {
+    for (poll, now) in of.polls().enumerate() {
+        if poll % POLLS_PER_WORD == 0 {
+            progress((now.0 as f64 / end as f64).min(1.0));
+        }
         let here = events[used..].iter().take_while(|event| event.time <= now).count();
         auditor.poll(now, &events[used..used + here]);
         used += here;

@@ -34,11 +34,13 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
         .count();
     match (state.driver, active) {
         (Some(by), 0 | 1) => {
-            format!("{name} is {value}: {} drives it.", session.roster().label(by))
+            let by = session.roster().label(by);
+            format!("{name} is {value}: {by} drives it.{}", still(session, machine, action))
         }
         (Some(by), n) => format!(
-            "{name} is {value}: {} drives it, the strongest of {n} inputs that are active.",
-            session.roster().label(by)
+            "{name} is {value}: {} drives it, the strongest of {n} inputs that are active.{}",
+            session.roster().label(by),
+            still(session, machine, action)
         ),
         (None, _) if inputs.is_empty() => {
             format!("{name} is {value}: no device that could drive it has been connected.")
@@ -51,6 +53,23 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
             )
         }
         (None, _) => format!("{name} is {value}: none of its {} inputs is active.", inputs.len()),
+    }
+}
+
+/// Of a value that is held: since when nothing was reported. Code that reads
+/// the state goes on; code that acts on events stood still.
+fn still(session: &Session, machine: &Machine, action: ActionId) -> String {
+    let (plan, tick) = (session.plan(), machine.at());
+    if plan.gives(action).is_digital() {
+        return String::new();
+    }
+    let last = |id| session.history().control_lane(id).changes_before(tick.next()).next();
+    let last = plan.feeders(action).filter_map(last).map(|change| change.tick).max();
+    match last.map(|last| (tick.0 - last.0, plan.rate().time_of(last))) {
+        Some((ticks @ 2.., since)) => format!(
+            " Nothing that feeds it changed for {ticks} ticks, since {since}: code that moves it only on events would have stopped there."
+        ),
+        _ => String::new(),
     }
 }
 

@@ -300,6 +300,22 @@ impl Plan {
         &self.inputs[range.start as usize..range.end as usize]
     }
 
+    /// Every control that an input reads.
+    pub fn controls_of(&self, input: Input) -> Vec<ControlId> {
+        let sides = |pair: Opposites| [self.side(pair.negative), self.side(pair.positive)].concat();
+        match input {
+            Input::Button { control, .. } | Input::Axis { control, .. } => vec![control],
+            Input::Stick { x, y, .. } => vec![x, y],
+            Input::Pair(pair) => sides(pair),
+            Input::Cross { x, y } => [sides(x), sides(y)].concat(),
+        }
+    }
+
+    /// Every control that feeds an action.
+    pub fn feeders(&self, action: ActionId) -> impl Iterator<Item = ControlId> {
+        self.inputs(action).iter().flat_map(|&input| self.controls_of(input))
+    }
+
     /// The buttons of a side.
     pub fn side(&self, side: Side) -> &[ControlId] {
         &self.sides[side.first as usize..(side.first + side.len) as usize]

@@ -2,7 +2,8 @@
 //! controls.
 
 use crate::{
-    ControlId, ControlKind, Deal, DeviceId, DeviceInfo, DeviceKind, Presence, SLOTS, SlotRules,
+    ControlId, ControlInfo, ControlKind, Deal, DeviceId, DeviceInfo, DeviceKind, Presence, SLOTS,
+    SlotRules,
 };
 use alloc::vec::Vec;
 use core::{cmp::Reverse, fmt, ops::Range};
@@ -224,6 +225,15 @@ impl Roster {
         }
     }
 
+    /// What its device says of a control.
+    ///
+    /// # Panics
+    /// For a presence, of which no device says anything.
+    pub fn info(&self, id: ControlId) -> &ControlInfo {
+        let device = self.device_of(id);
+        &device.info.controls[usize::from(id.0 - device.first - 1)]
+    }
+
     /// How files write a control: `pad1/south`.
     pub fn address(&self, id: ControlId) -> impl fmt::Display + '_ {
         Joined { device: self.device_of(id), dot: "", between: "/", code: self.code(id) }
@@ -252,7 +262,7 @@ impl fmt::Display for Joined<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{CleanText, ControlInfo};
+    use crate::CleanText;
     use rstest::rstest;
     use std::{
         string::{String, ToString},

@@ -5,8 +5,8 @@
 //! live or from a take, and costs a few nanoseconds an event. What it lists is
 //! a hole in knowledge or a reason to doubt a time stamp:
 //!
-//! - **gap**: a device was silent for more than four of its usual intervals,
-//!   and then a control had moved by a tenth of its travel or more at once, and
+//! - **gap**: a device with axes or triggers was silent for more than four of its usual intervals,
+//!   and then a control had moved by a tenth of its range or more at once, and
 //!   by three times as much as in the report before or after. A hand that lay
 //!   still and then flicks starts slowly; a move of which reports are missing
 //!   does not.
@@ -102,7 +102,7 @@ pub struct Trouble {
     /// How many events are concerned; for a gap or a stall, about how many
     /// reports are missing.
     pub count: u32,
-    /// By what share of its travel the control had moved, for a gap.
+    /// By what share of its range the control had moved, for a gap.
     pub jump: f32,
 }
 
@@ -115,7 +115,7 @@ impl Trouble {
         let control = |id| roster.code(id);
         match (self.kind, self.control) {
             (TroubleKind::Gap, Some(id)) => format!(
-                "{device} was silent for {lasted} from {from} on, about {count} of its reports; then {} had moved by {:.0} % of its travel at once: reports are missing.",
+                "{device} was silent for {lasted} from {from} on, about {count} of its reports; then {} had moved by {:.0} % of its range at once: reports are missing.",
                 control(id),
                 self.jump * 100.0
             ),
@@ -178,7 +178,7 @@ struct Suspect {
 struct Motion {
     value: i32,
     at: Option<Nanos>,
-    /// By what share of its travel.
+    /// By what share of its range.
     step: f32,
 }
 
@@ -346,7 +346,8 @@ impl StreamWatch {
         let motion = &mut self.motions[event.control.index()];
         let range = kind.range().map_or(0.0, |(min, max)| f64::from(max) - f64::from(min));
         let moved = (f64::from(event.value) - f64::from(motion.value)).abs();
-        let is_analogue = !matches!(kind, ControlKind::Button | ControlKind::Relative);
+        // A finger may land anywhere: a place that jumps says nothing.
+        let is_analogue = matches!(kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. });
         let step = if is_analogue && range > 0.0 { (moved / range) as f32 } else { 0.0 };
         let step_before = motion.step;
         *motion = Motion { value: event.value, at: Some(event.time), step };

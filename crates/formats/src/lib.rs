@@ -4,6 +4,7 @@
 //! - [`take`]: a recording of raw events (JSON Lines).
 //! - [`report`]: what a run of a take gave, tick by tick (JSON Lines or CSV).
 //! - [`audit`]: what loops of other kinds would have seen (text, JSON).
+//! - [`health`]: how well the reports of each device came (text, JSON).
 //! - [`save_atomically`]: how any file is written.
 //!
 //! Everything read is from outside and not trusted: mistakes come back with
@@ -11,6 +12,7 @@
 
 mod atomic;
 pub mod audit;
+pub mod health;
 mod nearest;
 pub mod report;
 pub mod rig;

@@ -36,6 +36,8 @@ enum Act {
     Move { device: Model, code: &'static str, to: f32, over: Nanos },
     /// The centre of a control wanders off to a share of its travel.
     Drift { device: Model, code: &'static str, to: f32, over: Nanos },
+    /// A device's radio drops everything up to an instant.
+    DropReports { device: Model, until: Nanos },
     /// A device is connected.
     Plug(Model),
     /// A device is disconnected.
@@ -114,6 +116,11 @@ impl Cab {
             Act::Hearing(model, presence) => {
                 if let Some(device) = self.devices.iter().find(|d| d.model == model) {
                     session.set_presence(device.id, presence, time);
+                }
+            }
+            Act::DropReports { device, until } => {
+                if let Some(device) = self.devices.iter_mut().find(|d| d.model == device) {
+                    device.next_report = until.0;
                 }
             }
             Act::Label(text) => {

@@ -6,12 +6,17 @@ use crate::{
 use gtrig_core::{
     Nanos, PollRate, Session,
     audit::{Loop, LoopAudit},
+    stream::StreamWatch,
 };
 use gtrig_sources::Story;
 
 fn story() -> Session {
     let rig = files::rig(None, Some(30.0)).unwrap();
     files::shipped_take(Story::LostTap, rig).unwrap().session
+}
+
+fn timeline(session: &Session, excerpt: &Excerpt) -> String {
+    super::timeline(session, &StreamWatch::over(session), excerpt)
 }
 
 fn excerpt(session: &Session, title: &str) -> Excerpt {

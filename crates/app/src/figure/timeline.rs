@@ -6,6 +6,7 @@ use super::page::{
 use crate::screen::{Lane, lane_name};
 use gtrig_core::{
     Change, ControlId, Gives, LaneLog, LaneMarks, Marks, Nanos, Session, Tick, shape,
+    stream::StreamWatch,
 };
 
 /// What part of a history a figure shows.
@@ -29,7 +30,7 @@ const ANALOGUE: f64 = 60.0;
 
 /// Draws lanes over time, as SVG: what the polls saw, and for buttons what was
 /// reported between them.
-pub fn timeline(session: &Session, excerpt: &Excerpt) -> String {
+pub fn timeline(session: &Session, streams: &StreamWatch, excerpt: &Excerpt) -> String {
     let heights: Vec<f64> = excerpt.lanes.iter().map(|&lane| height(session, lane)).collect();
     let labels = place_labels(session, excerpt);
     let rows = labels.iter().map(|label| label.row + 1).max().unwrap_or(0);
@@ -37,7 +38,7 @@ pub fn timeline(session: &Session, excerpt: &Excerpt) -> String {
     let bottom = top + heights.iter().sum::<f64>();
     let mut page = Page::new(bottom + 78.0);
     page.title(&excerpt.title);
-    let mut figure = Figure { session, excerpt, page };
+    let mut figure = Figure { session, streams, excerpt, page };
     figure.axis(top, bottom);
     for label in &labels {
         figure.label(label, top);
@@ -99,6 +100,7 @@ fn height(session: &Session, lane: Lane) -> f64 {
 
 struct Figure<'a> {
     session: &'a Session,
+    streams: &'a StreamWatch,
     excerpt: &'a Excerpt,
     page: Page,
 }
@@ -201,7 +203,8 @@ impl Figure<'_> {
         points
     }
 
-    /// Where the device of a control could not be heard.
+    /// Where nothing is known of a control: its device could not be heard, or
+    /// reports are missing.
     fn holes(&self, control: ControlId) -> Vec<(f64, f64)> {
         let presence = self.session.roster().device_of(control).presence();
         if presence == control {
@@ -210,7 +213,10 @@ impl Figure<'_> {
         let log = self.session.history().control_lane(presence);
         let points = self.polled(log, f64::from);
         let away = points.windows(2).filter(|pair| pair[0].1 == 0.0 && pair[0].0 < pair[1].0);
-        away.filter(|pair| pair[1].1 == 0.0).map(|pair| (pair[0].0, pair[1].0)).collect()
+        let away = away.filter(|pair| pair[1].1 == 0.0).map(|pair| (pair[0].0, pair[1].0));
+        let device = self.session.roster().control(control).device;
+        let missing = self.streams.holes(device, self.excerpt.from, self.excerpt.to);
+        away.chain(missing.map(|hole| (self.x(hole.from), self.x(hole.to)))).collect()
     }
 
     /// A line that changes when the device says so.
@@ -243,7 +249,7 @@ impl Figure<'_> {
             (REPORTED, "as reported"),
             (FIRED, "action"),
             (LOST, "press lost between polls"),
-            (HOLE, "not heard"),
+            (HOLE, "nothing known"),
         ] {
             if colour == HOLE {
                 self.page.hole((x, y - 9.0), (x + 16.0, y + 1.0));

@@ -14,8 +14,8 @@ use super::{
     theme::Theme,
     view::{Bench, Lane, Stretch, Zoom},
 };
-use crate::{files::Opened, recorder::Recorder};
-use gtrig_core::{LaneLog, LaneMarks, Machine, Nanos, Session, Tick};
+use crate::{files::Opened, loops::AuditBy, recorder::Recorder};
+use gtrig_core::{LaneLog, LaneMarks, Machine, Nanos, Session, Tick, stream::StreamWatch};
 use gtrig_sources::{Source, Terminal};
 use ratatui::layout::Rect;
 use std::sync::mpsc::{Receiver, Sender, channel};
@@ -90,6 +90,10 @@ pub struct App {
     /// What loops of other rates make of the history, once that is known.
     pub(crate) audited: Option<Box<Audited>>,
     pub(crate) is_auditing: bool,
+    /// The loops that audits try.
+    pub(crate) audit_by: AuditBy,
+    /// How well the reports of the devices come.
+    pub(crate) streams: StreamWatch,
     quit_asked: bool,
     jobs: (Sender<Outcome>, Receiver<Outcome>),
     save_name: fn() -> String,
@@ -116,6 +120,7 @@ impl App {
     pub fn take(opened: Opened, theme: Theme) -> Self {
         let mut app = App::new(opened.session, theme);
         app.is_take = true;
+        app.streams = opened.streams;
         app.opens_whole = app.last().0 - app.session.history().begins().0 < 1000;
         app.title = opened.title;
         let complaints = opened.loaded.complaints();
@@ -156,18 +161,26 @@ impl App {
             recorder: None,
             audited: None,
             is_auditing: false,
+            audit_by: AuditBy::default(),
+            streams: StreamWatch::default(),
             quit_asked: false,
             jobs: channel(),
             save_name: default_save_name,
         }
     }
 
-    /// Puts the playhead on the first lost press, or else on the first other
-    /// mark of a lane, or else on the first label; and chooses the lane of that
+    /// Puts the playhead on the first lost press, or else on what is first wrong
+    /// with a stream, or else on the first other mark of a lane, or else on the first label; and chooses the lane of that
     /// mark, or else the first that moves after the label.
     fn look_at_the_point(&mut self) {
-        let point = self.first_marked(LaneMarks::LOST).or(self.first_marked(LaneMarks::all()));
         let rate = self.session.plan().rate();
+        let point = self
+            .first_marked(LaneMarks::LOST)
+            .or_else(|| {
+                let trouble = self.streams.troubles().front()?;
+                Some((rate.tick_seeing(trouble.to), self.lane_of(trouble)?))
+            })
+            .or_else(|| self.first_marked(LaneMarks::all()));
         let label = self.session.labels().first().map(|label| rate.tick_seeing(label.time));
         let tick = point.map(|(tick, _)| tick).or(label).unwrap_or_default();
         let moves = |lane: &Lane| Some(self.log(*lane).changes_after(tick).next()?.tick);
@@ -208,6 +221,7 @@ impl App {
             let tick = self.session.plan().rate().tick_at(Nanos(settled));
             self.session.run_until(tick);
         }
+        self.streams.catch_up(&self.session);
         if let Some(recorder) = &mut self.recorder {
             recorder.catch_up(&self.session, now);
             news.extend(recorder.news());

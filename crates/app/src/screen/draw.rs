@@ -20,6 +20,7 @@ mod lanes;
 mod paint;
 mod polling;
 mod status;
+mod stream;
 mod why;
 
 pub(crate) use areas::Areas;
@@ -38,6 +39,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
         Bench::Board => board::draw(buffer, areas.bench, app),
         Bench::Device => device::draw(buffer, areas.bench, app),
         Bench::Polling => polling::draw(buffer, areas.bench, app),
+        Bench::Stream => stream::draw(buffer, areas.bench, app),
     }
     lanes::draw(buffer, &areas, app);
     why::draw(buffer, &areas, app);
@@ -60,6 +62,7 @@ fn bench_rule(buffer: &mut Buffer, area: Rect, app: &App) {
         (Bench::Board, " 1 board "),
         (Bench::Device, " 2 device "),
         (Bench::Polling, " 3 polling "),
+        (Bench::Stream, " 4 stream "),
     ] {
         let style = if app.bench == bench { app.theme.strong() } else { app.theme.faint() };
         x = paint::text(buffer, area, x, title, style) + 1;

@@ -3,7 +3,7 @@
 
 use crate::files::{self, Opened};
 use gtrig_core::{
-    Capacity, Event, Nanos, PollRate, Recording, Rig, Session, Tick,
+    Capacity, Event, Nanos, Recording, Rig, Session, Tick,
     audit::{self, Loop, LoopAudit},
 };
 use gtrig_formats::{save_atomically, take};
@@ -30,17 +30,13 @@ pub(crate) struct Audited {
     pub(crate) until: Tick,
 }
 
-/// The rates that an audit on screen tries, in hertz.
-const AUDITED_RATES: [f64; 6] = [20.0, 30.0, 60.0, 120.0, 240.0, 1000.0];
-
 /// Audits a history. The outcome goes to `done`.
-pub(crate) fn audit(session: &Session, done: Sender<Outcome>) {
+pub(crate) fn audit(session: &Session, loops: Vec<Loop>, done: Sender<Outcome>) {
     let (plan, recording, until) =
         (session.plan().clone(), session.recording(), session.now().at());
     thread::spawn(move || {
         let events: Vec<Event> = recording.events().collect();
-        let rates = AUDITED_RATES.into_iter().filter_map(PollRate::from_hz);
-        let loops = rates.map(|rate| audit::audit(&plan, &events, Loop::steady(rate))).collect();
+        let loops = loops.into_iter().map(|of| audit::audit(&plan, &events, of)).collect();
         let shortest_state = audit::shortest_state(&plan, &events);
         let audited = Audited { loops, shortest_state, until };
         let _ = done.send(Outcome::Audited(Box::new(audited)));

@@ -12,6 +12,7 @@ pub(crate) enum Purpose {
     Export,
     Open,
     Mark,
+    Audit,
 }
 
 impl Purpose {
@@ -23,6 +24,7 @@ impl Purpose {
             Purpose::Export => "draw the view to (.svg or .pdf)",
             Purpose::Open => "open the take",
             Purpose::Mark => "mark this tick with",
+            Purpose::Audit => "audit by loops of (Hz …, jitter=% hitch=EVERY:LASTS step=HZ)",
         }
     }
 }

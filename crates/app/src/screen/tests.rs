@@ -200,7 +200,7 @@ fn the_filter_finds_lanes_that_never_moved_and_escape_drops_it() {
 
 #[test]
 fn captured_keys_go_to_the_rig_and_only_ctrl_g_comes_back() {
-    let mut bench = Bench::live((160, 47));
+    let mut bench = Bench::live((160, 52));
     bench.keys("c");
     assert!(bench.shows("Ctrl+G lets go"));
     bench.key(KeyCode::Char('h'));

@@ -11,6 +11,8 @@ pub(crate) enum Bench {
     Device,
     /// What loops of other rates would have seen.
     Polling,
+    /// How well the reports of each device come.
+    Stream,
 }
 
 /// One row of the timeline.

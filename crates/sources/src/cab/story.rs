@@ -16,11 +16,14 @@ pub enum Story {
     HandOver,
     /// A key that is held while the focus goes elsewhere.
     StuckHorn,
+    /// A lever whose radio drops reports in the middle of a lift.
+    Skips,
 }
 
 impl Story {
     /// Every story, in the order they are listed to people.
-    pub const ALL: [Story; 4] = [Story::LostTap, Story::Drift, Story::HandOver, Story::StuckHorn];
+    pub const ALL: [Story; 5] =
+        [Story::LostTap, Story::Drift, Story::HandOver, Story::StuckHorn, Story::Skips];
 
     /// Its name on the command line and in file names.
     pub const fn name(self) -> &'static str {
@@ -29,6 +32,7 @@ impl Story {
             Story::Drift => "drifting-hook",
             Story::HandOver => "hand-over",
             Story::StuckHorn => "stuck-horn",
+            Story::Skips => "jerking-hook",
         }
     }
 
@@ -43,6 +47,7 @@ impl Story {
             Story::StuckHorn => {
                 "The horn that would not stop: focus went away while its key was held"
             }
+            Story::Skips => "The jerking hook: a lever whose radio drops reports in mid-lift",
         }
     }
 
@@ -62,6 +67,7 @@ impl Story {
             Story::Drift => drift(&mut cab),
             Story::HandOver => hand_over(&mut cab),
             Story::StuckHorn => stuck_horn(&mut cab),
+            Story::Skips => skips(&mut cab),
         };
         cab.drain(session, end);
         session.run_before(end);
@@ -136,6 +142,22 @@ fn hand_over(cab: &mut Cab) -> Nanos {
     push(cab, Model::Lever, "travel", 5_200, -0.5, 400);
     push(cab, Model::Lever, "travel", 6_400, 0.0, 300);
     ms(7_200)
+}
+
+fn skips(cab: &mut Cab) -> Nanos {
+    let device = Model::Lever;
+    cab.timetable.add(ms(0), Act::Plug(device));
+    // The radio fails while the lever moves, and once while it rests.
+    for (from, until) in [(2_130, 2_270), (3_060, 3_170), (5_000, 5_240)] {
+        cab.timetable.add(ms(from), Act::DropReports { device, until: ms(until) });
+    }
+    push(cab, device, "travel", 500, 0.35, 500);
+    push(cab, device, "travel", 2_000, 0.9, 420);
+    label(cab, 2_200, "the hook jerks upwards");
+    push(cab, device, "travel", 2_950, -0.6, 380);
+    label(cab, 3_100, "and down");
+    push(cab, device, "travel", 4_100, 0.0, 400);
+    ms(6_000)
 }
 
 fn stuck_horn(cab: &mut Cab) -> Nanos {

@@ -1,5 +1,5 @@
 use super::*;
-use gtrig_core::{Capacity, PollRate, Rig, Tick};
+use gtrig_core::{Capacity, PollRate, Rig, Tick, stream::StreamWatch};
 use rstest::rstest;
 
 fn rig(hz: f64) -> Rig {
@@ -47,6 +47,23 @@ fn the_loose_pad_comes_back_as_the_same_device() {
     let mut session = Session::new(rig(60.0), Tick(0), Capacity::DEFAULT);
     Cab::at_work(3).drain(&mut session, Nanos::from_millis(60_000));
     assert_eq!(session.roster().devices().len(), Model::ALL.len());
+}
+
+#[test]
+fn nothing_is_wrong_with_the_streams_of_a_working_cab() {
+    let mut session = Session::new(rig(60.0), Tick(0), Capacity::DEFAULT);
+    Cab::at_work(5).drain(&mut session, Nanos::from_millis(120_000));
+    session.run_before(Nanos::from_millis(120_000));
+    assert_eq!(StreamWatch::over(&session).troubles().len(), 0);
+}
+
+#[test]
+fn the_story_of_the_jerking_hook_has_two_gaps_and_a_silence_that_is_none() {
+    let mut session = Session::new(rig(60.0), Tick(0), Capacity::DEFAULT);
+    Story::Skips.play(&mut session);
+    let watch = StreamWatch::over(&session);
+    let ends: Vec<u64> = watch.troubles().iter().map(|t| t.to.0 / 1_000_000).collect();
+    assert_eq!(ends, [2_270, 3_170]);
 }
 
 #[rstest]

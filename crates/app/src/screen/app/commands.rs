@@ -23,6 +23,7 @@ impl App {
             Command::Mark => self.toggle_mark(),
             Command::MarkWithWords => self.prompt = Some(Prompt::new(Purpose::Mark, "")),
             Command::NextMark(way) => self.jump_to_mark(way),
+            Command::Trouble(way) => self.jump_to_trouble(way),
             Command::Zoom(steps) => self.zoom(self.tick(), steps),
             Command::Pan(quarters) => self.pan(quarters),
             Command::FitAll => {
@@ -38,6 +39,9 @@ impl App {
             Command::Dismiss => self.filter.clear(),
             Command::Bench(bench) => self.show_bench(bench),
             Command::Audit => self.audit(),
+            Command::AuditBy => {
+                self.prompt = Some(Prompt::new(Purpose::Audit, &self.audit_by.to_string()));
+            }
             Command::NextDevice(by) => self.next_device(by),
             Command::Capture => self.capture(at),
             Command::Save => self.prompt = Some(Prompt::new(Purpose::Save, &(self.save_name)())),
@@ -87,7 +91,7 @@ impl App {
             from: rate.time_of(self.stretch.first),
             to: rate.time_of(Tick(end).min(self.last())),
         };
-        let drawn = figure::save(&figure::timeline(&self.session, &excerpt), path);
+        let drawn = figure::save(&figure::timeline(&self.session, &self.streams, &excerpt), path);
         match drawn {
             Ok(()) => self.tell(format!("drawn to {}", path.display()), false),
             Err(error) => self.tell(format!("{error:#}"), true),
@@ -216,12 +220,46 @@ impl App {
         }
     }
 
+    /// Puts the playhead where what is wrong with a stream ends.
+    fn jump_to_trouble(&mut self, way: i32) {
+        let rate = self.session.plan().rate();
+        let here = self.tick();
+        let mut ends = self.streams.troubles().iter().map(|t| (rate.tick_seeing(t.to), *t));
+        let found = match way > 0 {
+            true => ends.filter(|(tick, _)| *tick > here).min_by_key(|(tick, _)| *tick),
+            false => ends.rfind(|(tick, _)| *tick < here),
+        };
+        match found {
+            Some((tick, trouble)) => {
+                if let Some(lane) = self.lane_of(&trouble) {
+                    self.pick(lane);
+                }
+                self.go_to(tick);
+                self.tell(trouble.words(self.session.roster()), true);
+            }
+            None => {
+                let side = if way > 0 { "after" } else { "before" };
+                self.tell(format!("no trouble with a stream {side} this tick"), false);
+            }
+        }
+    }
+
     pub(super) fn choose(&mut self, by: i32) {
         let lanes = self.lanes();
         let Some(lane) = self.lane() else { return };
         let at = lanes.iter().position(|&other| other == lane).unwrap_or(0) as i32;
         let last = lanes.len() as i32 - 1;
-        self.chosen = lanes.get((at + by).clamp(0, last) as usize).copied();
+        if let Some(&lane) = lanes.get((at + by).clamp(0, last) as usize) {
+            self.pick(lane);
+        }
+    }
+
+    /// Chooses a lane; the device bench follows to its device.
+    pub(super) fn pick(&mut self, lane: Lane) {
+        self.chosen = Some(lane);
+        if let Lane::Control(id) = lane {
+            self.device = usize::from(self.session.roster().control(id).device.0);
+        }
     }
 
     fn show_bench(&mut self, bench: Bench) {
@@ -232,10 +270,10 @@ impl App {
     }
 
     /// Has the history audited, unless that is going on already.
-    fn audit(&mut self) {
+    pub(super) fn audit(&mut self) {
         self.bench = Bench::Polling;
         if !std::mem::replace(&mut self.is_auditing, true) {
-            jobs::audit(&self.session, self.jobs.0.clone());
+            jobs::audit(&self.session, self.audit_by.loops(), self.jobs.0.clone());
         }
     }
 

@@ -129,6 +129,13 @@ impl App {
                 jobs::open(&PathBuf::from(text), rig, self.jobs.0.clone());
             }
             Purpose::Mark => self.add_mark(text),
+            Purpose::Audit => match text.parse() {
+                Ok(loops) => {
+                    self.audit_by = loops;
+                    self.audit();
+                }
+                Err(why) => self.tell(why, true),
+            },
         }
     }
 
@@ -159,7 +166,7 @@ impl App {
         for lane in self.lanes().into_iter().skip(self.first_lane) {
             let height = self.lane_height(lane);
             if below < height {
-                self.chosen = Some(lane);
+                self.pick(lane);
                 return;
             }
             below -= height;

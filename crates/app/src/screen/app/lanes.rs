@@ -2,7 +2,7 @@
 
 use super::App;
 use crate::screen::view::{Lane, lanes};
-use gtrig_core::{ActionId, CleanText, ControlId, DeviceId, LaneLog, Tick};
+use gtrig_core::{ActionId, CleanText, ControlId, DeviceId, LaneLog, Tick, stream::Trouble};
 
 impl App {
     pub(crate) fn lanes(&self) -> Vec<Lane> {
@@ -21,6 +21,24 @@ impl App {
     pub(crate) fn lane(&self) -> Option<Lane> {
         let lanes = self.lanes();
         self.chosen.filter(|lane| lanes.contains(lane)).or(lanes.first().copied())
+    }
+
+    /// The lane that shows a trouble best: that of its control, or else the
+    /// first of its device.
+    pub(crate) fn lane_of(&self, trouble: &Trouble) -> Option<Lane> {
+        let of_device = |lane: &Lane| match lane {
+            Lane::Control(id) => self.session.roster().control(*id).device == trouble.device,
+            Lane::Action(..) => false,
+        };
+        let own = trouble.control.map(Lane::Control);
+        own.or_else(|| self.lanes().into_iter().find(of_device))
+    }
+
+    /// The trouble under the playhead or, if there is none, the last one before
+    /// it, by its place in the list.
+    pub(crate) fn trouble_at_playhead(&self) -> Option<usize> {
+        let now = self.session.plan().rate().time_of(self.tick());
+        self.streams.troubles().partition_point(|trouble| trouble.from <= now).checked_sub(1)
     }
 
     pub(crate) fn is_digital(&self, lane: Lane) -> bool {
@@ -49,11 +67,17 @@ impl App {
         u16::from(tall) + 1 + u16::from(self.shows_reports(lane))
     }
 
-    /// Whether a lane has a row of what was reported below that of what was
-    /// polled: the chosen one, as soon as there is room between two polls.
+    /// Whether a lane has a second reading below that of the polls: the chosen
+    /// one. Of a control it is what was reported, as soon as there is room
+    /// between two polls; of an action with a value, what code that acts on
+    /// events would have made of it.
     pub(crate) fn shows_reports(&self, lane: Lane) -> bool {
         let has_room = self.stretch.zoom.columns_per_tick() > 1;
-        has_room && matches!(lane, Lane::Control(_)) && self.chosen == Some(lane)
+        self.chosen == Some(lane)
+            && match lane {
+                Lane::Control(_) => has_room,
+                Lane::Action(..) => !self.is_digital(lane),
+            }
     }
 
     /// Whether a lane's values go below zero.

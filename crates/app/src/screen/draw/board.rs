@@ -342,7 +342,7 @@ impl InputRow<'_> {
     fn edge(&self, buffer: &mut Buffer, row: Rect) {
         let machine = self.app.machine();
         let theme = self.app.theme;
-        for control in self.controls() {
+        for control in self.app.session.plan().controls_of(self.input) {
             if !self.app.session.roster().control(control).kind.is_button() {
                 continue;
             }
@@ -354,17 +354,6 @@ impl InputRow<'_> {
                 None => continue,
             };
             paint::glyph(buffer, row, row.x, glyph, style);
-        }
-    }
-
-    fn controls(&self) -> Vec<ControlId> {
-        let plan = self.app.session.plan();
-        let sides = |pair: Opposites| [plan.side(pair.negative), plan.side(pair.positive)].concat();
-        match self.input {
-            Input::Button { control, .. } | Input::Axis { control, .. } => vec![control],
-            Input::Stick { x, y, .. } => vec![x, y],
-            Input::Pair(pair) => sides(pair),
-            Input::Cross { x, y } => [sides(x), sides(y)].concat(),
         }
     }
 }

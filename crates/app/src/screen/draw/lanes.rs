@@ -6,7 +6,7 @@ use crate::screen::{
     theme::mark,
     view::{Lane, lane_name},
 };
-use gtrig_core::{ControlId, LaneMarks, Marks, Nanos, Span, Tick, shape};
+use gtrig_core::{ActionId, ControlId, LaneMarks, Marks, Nanos, Span, Tick, shape};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
@@ -137,6 +137,8 @@ enum Column {
     Nothing,
     /// The device could not be heard: not a quiet hand, a hole in knowledge.
     Hole,
+    /// Reports of the device are missing.
+    Missing,
     /// A column that repeats the one before: part of the same tick.
     Same(Span),
     Span(Span),
@@ -146,12 +148,15 @@ impl Row<'_> {
     fn draw(mut self) {
         self.name();
         self.value();
+        let columns = self.columns();
         if self.app.shows_reports(self.lane) && self.area.height > 1 {
-            self.reports();
+            match self.lane {
+                Lane::Control(control) => self.reports(control),
+                Lane::Action(action, _) => self.by_events(action, &columns),
+            }
             self.area.height -= 1;
             self.traces.height -= 1;
         }
-        let columns = self.columns();
         if self.app.is_digital(self.lane) {
             self.digital(&columns);
         } else if self.area.height > 1 {
@@ -251,7 +256,27 @@ impl Row<'_> {
             columns.extend((1..repeat).map(|_| same));
         }
         columns.truncate(count);
+        self.cut_out_missing(&mut columns);
         columns
+    }
+
+    /// Nothing is known between two reports that have others missing between
+    /// them, whatever the polls made of it.
+    fn cut_out_missing(&self, columns: &mut [Column]) {
+        let Lane::Control(control) = self.lane else { return };
+        let app = self.app;
+        let (rate, stretch) = (app.session.plan().rate(), app.stretch);
+        let end = Tick(stretch.first.0 + stretch.zoom.ticks_in(stretch.columns));
+        let device = app.session.roster().control(control).device;
+        let holes = app.streams.holes(device, rate.time_of(stretch.first), rate.time_of(end));
+        for hole in holes {
+            let column = |tick: Tick| stretch.column_of(tick.max(stretch.first)).map(usize::from);
+            let first = column(rate.tick_seeing(hole.from).next()).unwrap_or(columns.len());
+            let after = column(rate.tick_seeing(hole.to)).unwrap_or(columns.len());
+            // However short, it must be seen.
+            let after = after.max(first + 1).min(columns.len());
+            columns[first.min(after)..after].fill(Column::Missing);
+        }
     }
 
     /// The lane that says whether this control's device can be heard.
@@ -268,11 +293,8 @@ impl Row<'_> {
     /// The row below: what the control reported, at the instants it did. A
     /// poll stands at the first column of its tick, so what happened between
     /// two polls lies between those.
-    fn reports(&mut self) {
-        let Lane::Control(control) = self.lane else { return };
-        let row = self.area.height - 1;
-        let label = Rect { y: self.area.y + row, height: 1, ..self.area };
-        paint::text(self.buffer, label, label.x + 5, "as reported", self.theme().faint());
+    fn reports(&mut self, control: ControlId) {
+        let row = self.below("as reported");
         let known = self.app.stretch.column_of(self.app.last());
         let known = known.map_or(usize::from(self.traces.width), |last| usize::from(last) + 1);
         let is_button = self.app.is_digital(self.lane);
@@ -281,6 +303,43 @@ impl Row<'_> {
                 if is_button { self.edge_or_level(span) } else { self.height_of(span.last) };
             self.put(row, at, glyph, style);
         }
+    }
+
+    /// The row below: the action as code would have it that acts only when an
+    /// event comes. Where the state is held still, such code stands still too.
+    fn by_events(&mut self, action: ActionId, columns: &[Column]) {
+        let row = self.below("if on events");
+        let (plan, stretch) = (self.app.session.plan(), self.app.stretch);
+        let width = stretch.zoom.ticks_per_column();
+        let count = columns.len().div_ceil(stretch.zoom.columns_per_tick() as usize);
+        let mut has_event = vec![false; count];
+        for feeder in plan.feeders(action) {
+            let lane = self.app.session.history().control_lane(feeder);
+            for (has, span) in has_event.iter_mut().zip(lane.columns(stretch.first, width)) {
+                *has |= span.changes > 0;
+            }
+        }
+        for (at, column) in columns.iter().enumerate() {
+            let (glyph, style) = match column {
+                Column::Span(span) if has_event[at / stretch.zoom.columns_per_tick() as usize] => {
+                    self.height_of(furthest(*span))
+                }
+                Column::Span(span) | Column::Same(span) if furthest(*span) != 0.0 => {
+                    ("·", self.theme().doubtful())
+                }
+                Column::Span(_) | Column::Same(_) => ("─", self.theme().rule()),
+                _ => continue,
+            };
+            self.put(row, at, glyph, style);
+        }
+    }
+
+    /// Names the row below the lane's own. Returns its place in the lane.
+    fn below(&mut self, name: &str) -> u16 {
+        let row = self.area.height - 1;
+        let label = Rect { y: self.area.y + row, height: 1, ..self.area };
+        paint::text(self.buffer, label, label.x + 5, name, self.theme().faint());
+        row
     }
 
     /// What a control reported, column by column.
@@ -346,6 +405,7 @@ impl Row<'_> {
             let (glyph, style) = match column {
                 Column::Nothing => (" ", Style::new()),
                 Column::Hole => ("░", self.theme().rule()),
+                Column::Missing => ("░", self.theme().doubtful()),
                 Column::Same(span) => self.level(span),
                 Column::Span(span) => mark(self.theme(), span.marks)
                     .filter(|_| has_glyph(span))
@@ -404,9 +464,7 @@ impl Row<'_> {
                 self.no_value(at, column);
                 continue;
             };
-            // The value furthest from rest stands for the column.
-            let value = if span.max >= -span.min { span.max } else { span.min };
-            let (glyph, style) = self.height_of(value);
+            let (glyph, style) = self.height_of(furthest(span));
             self.put(0, at, glyph, style);
             self.marked(at, span.marks);
         }
@@ -419,12 +477,20 @@ impl Row<'_> {
     }
 
     fn no_value(&mut self, at: usize, column: Column) {
-        if let Column::Hole = column {
-            for row in 0..self.area.height {
-                self.put(row, at, "░", self.theme().rule());
-            }
+        let style = match column {
+            Column::Hole => self.theme().rule(),
+            Column::Missing => self.theme().doubtful(),
+            _ => return,
+        };
+        for row in 0..self.area.height {
+            self.put(row, at, "░", style);
         }
     }
+}
+
+/// The value furthest from rest, which stands for a column.
+fn furthest(span: Span) -> f32 {
+    if span.max >= -span.min { span.max } else { span.min }
 }
 
 /// An inferred press is no news; an inferred release is.

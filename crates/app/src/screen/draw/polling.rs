@@ -15,7 +15,7 @@ use crate::screen::{
 };
 use gtrig_core::{
     Nanos,
-    audit::{LoopAudit, Presses},
+    audit::{Hitches, LoopAudit, Presses},
 };
 use ratatui::{buffer::Buffer, layout::Rect};
 
@@ -91,11 +91,36 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, audited: &Audited, subject: &
         "auditing again …".to_owned()
     } else {
         format!(
-            "history up to tick {}; a audits again; choose a button's lane for its own",
-            audited.until
+            "history up to tick {}{}; a audits again, A by other loops; choose a button's lane for its own",
+            audited.until,
+            nature(audited)
         )
     };
     paint::text(buffer, row, x, &state, theme.faint());
+}
+
+/// What all the loops have in common besides polling.
+fn nature(audited: &Audited) -> String {
+    let Some(LoopAudit { of, .. }) = audited.loops.first() else { return String::new() };
+    let mut words = String::new();
+    if of.jitter > 0.0 {
+        words += &format!(", jitter {:.0} %", of.jitter * 100.0);
+    }
+    if let Some(Hitches { every, lasts }) = of.hitches {
+        words += &format!(", a stall of {lasts} every {every}");
+    }
+    words
+}
+
+/// What becomes of presses in a fixed step that the frames feed.
+fn by_step(audited: &Audited, subject: &Subject) -> Option<String> {
+    let step = audited.loops.first()?.of.step?;
+    let rows = audited.loops.iter().map(|audit| {
+        let Presses { missed_by_step, doubled_by_step, .. } = subject.presses(audit);
+        format!("{} Hz: {missed_by_step} / {doubled_by_step}", audit.of.rate.hz())
+    });
+    let rows = rows.collect::<Vec<_>>().join("   ");
+    Some(format!("Flagged in a frame and read by a fixed step of {step}, missed / doubled: {rows}"))
 }
 
 fn titles(buffer: &mut Buffer, row: Rect, app: &App) {
@@ -171,5 +196,5 @@ fn sentences(audited: &Audited, subject: &Subject) -> Vec<String> {
         let sure = (1e9 / shortest.0 as f64).ceil();
         format!("The shortest press or pause of any button lasted {shortest}: a steady loop of {sure} Hz or more cannot lose one.")
     });
-    [Some(first), second].into_iter().flatten().collect()
+    [Some(first), second, by_step(audited, subject)].into_iter().flatten().collect()
 }

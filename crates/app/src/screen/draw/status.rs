@@ -43,6 +43,10 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
     let lost = session.now().lost();
     let style = if lost > 0 { theme.lost() } else { theme.faint() };
     x = paint::text(buffer, area, x, &format!("lost {lost}"), style) + 3;
+    if !app.streams.troubles().is_empty() {
+        let text = format!("streams ░ {}", app.streams.troubles().len());
+        x = paint::text(buffer, area, x, &text, theme.doubtful()) + 3;
+    }
     if let Some(recorder) = app.recording() {
         let name = recorder.path().file_name().unwrap_or_default().to_string_lossy();
         let name = gtrig_core::CleanText::new(&name);
@@ -76,7 +80,12 @@ pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
         let hearing = app.machine().hearing(id);
         let (dot, state, style) = match hearing.presence {
             Presence::Here => {
-                ("●", format!("{:>4}/s", hearing.reports_per_second(now)), theme.signal())
+                let is_main = app.machine().main() == Some(id);
+                (
+                    if is_main { "◉" } else { "●" },
+                    format!("{:>4}/s", hearing.reports_per_second(now)),
+                    theme.signal(),
+                )
             }
             Presence::Deaf => ("◌", "  deaf".to_owned(), theme.faint()),
             Presence::Gone => ("○", "  gone".to_owned(), theme.doubtful()),

@@ -1,0 +1,134 @@
+//! The loops that an audit tries, as a person writes them.
+
+use crate::files;
+use gtrig_core::{
+    Nanos, PollRate,
+    audit::{Hitches, Loop},
+};
+use std::{fmt, str::FromStr};
+
+/// Several poll rates, and what all those loops have in common. Written as
+/// `30 60 120 jitter=10 hitch=500:40 step=50`.
+#[derive(Clone, Debug, PartialEq)]
+pub struct AuditBy {
+    /// The poll rates.
+    pub rates: Vec<PollRate>,
+    /// How far polls stray, in percent of the period to either side: 0 to 50.
+    pub jitter: u8,
+    /// Stalls, if there are any.
+    pub hitches: Option<Hitches>,
+    /// The fixed step that the loops feed, if they are frames.
+    pub step: Option<PollRate>,
+}
+
+/// The rates that are tried where nobody says which.
+pub const USUAL_RATES: &str = "20,30,60,120,240,1000";
+
+impl Default for AuditBy {
+    fn default() -> Self {
+        let rates = USUAL_RATES.split(',').filter_map(|hz| PollRate::from_hz(hz.parse().ok()?));
+        AuditBy { rates: rates.collect(), jitter: 0, hitches: None, step: None }
+    }
+}
+
+impl AuditBy {
+    /// A loop for each rate.
+    pub fn loops(&self) -> Vec<Loop> {
+        let jitter = f64::from(self.jitter) / 100.0;
+        let of = |&rate| Loop { rate, jitter, hitches: self.hitches, step: self.step };
+        self.rates.iter().map(of).collect()
+    }
+}
+
+impl FromStr for AuditBy {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let mut by = AuditBy { rates: Vec::new(), ..AuditBy::default() };
+        for word in text.split_whitespace() {
+            let harmless = word.escape_debug();
+            match word.split_once('=') {
+                None => by.rates.push(rate(word)?),
+                Some(("jitter", percent)) => by.jitter = jitter(percent)?,
+                Some(("hitch", text)) => by.hitches = Some(hitches(text)?),
+                Some(("step", hz)) => by.step = Some(rate(hz)?),
+                Some(_) => {
+                    return Err(format!("{harmless} is none of jitter=, hitch= and step="));
+                }
+            }
+        }
+        if by.rates.is_empty() {
+            return Err("name at least one poll rate, such as 60".to_owned());
+        }
+        Ok(by)
+    }
+}
+
+impl fmt::Display for AuditBy {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let rates: Vec<String> = self.rates.iter().map(|rate| rate.hz().to_string()).collect();
+        f.write_str(&rates.join(" "))?;
+        if self.jitter > 0 {
+            write!(f, " jitter={}", self.jitter)?;
+        }
+        if let Some(Hitches { every, lasts }) = self.hitches {
+            write!(f, " hitch={}:{}", every.0 / 1_000_000, lasts.0 / 1_000_000)?;
+        }
+        match self.step {
+            Some(step) => write!(f, " step={}", step.hz()),
+            None => Ok(()),
+        }
+    }
+}
+
+fn rate(hz: &str) -> Result<PollRate, String> {
+    let number = hz.parse().map_err(|_| format!("{} is no poll rate", hz.escape_debug()))?;
+    files::rate(number).map_err(|error| error.to_string())
+}
+
+fn jitter(percent: &str) -> Result<u8, String> {
+    let number = percent.parse().ok().filter(|percent| *percent <= 50);
+    number.ok_or_else(|| format!("{} is no jitter: 0 to 50 percent", percent.escape_debug()))
+}
+
+/// Reads `EVERY:LASTS`, in milliseconds.
+///
+/// # Errors
+/// When it is not that.
+pub fn hitches(text: &str) -> Result<Hitches, String> {
+    let parse = |ms: &str| ms.parse().ok().filter(|ms| (1..=60_000).contains(ms));
+    let numbers =
+        text.split_once(':').and_then(|(every, lasts)| Some((parse(every)?, parse(lasts)?)));
+    match numbers {
+        Some((every, lasts)) if lasts < every => {
+            Ok(Hitches { every: Nanos::from_millis(every), lasts: Nanos::from_millis(lasts) })
+        }
+        _ => Err("two numbers of milliseconds from 1 to 60000, the second smaller, such as 500:40"
+            .to_owned()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::rates("30 59.94")]
+    #[case::all("60 jitter=10 hitch=500:40 step=50")]
+    fn what_is_written_is_read_again(#[case] text: &str) {
+        assert_eq!(text.parse::<AuditBy>().unwrap().to_string(), text);
+    }
+
+    #[rstest]
+    #[case::none("", "at least one poll rate")]
+    #[case::fast("5000", "5000 Hz is no poll rate")]
+    #[case::word("sixty", "sixty is no poll rate")]
+    #[case::jitter("60 jitter=51", "0 to 50 percent")]
+    #[case::hitch("60 hitch=40:500", "the second smaller")]
+    #[case::other("60 speed=3", "none of jitter=")]
+    fn mistakes_are_said(#[case] text: &str, #[case] why: &str) {
+        let said = text.parse::<AuditBy>().unwrap_err();
+        assert!(said.contains(why), "{said}");
+    }
+}

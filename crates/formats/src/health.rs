@@ -1,0 +1,156 @@
+//! How well the reports of devices came, as a report: a table for people, JSON
+//! for programs.
+
+use gtrig_core::{
+    Device, DeviceId, Nanos, Roster,
+    stream::{DeviceStream, StreamWatch, Trouble, TroubleKind},
+};
+use serde::Serialize;
+use std::{
+    collections::BTreeMap,
+    fmt,
+    io::{self, Write},
+};
+
+/// What a watch found, to be printed.
+#[derive(Clone, Debug, Serialize)]
+pub struct HealthReport {
+    devices: Vec<DeviceRow>,
+    /// In order of time; the newest [`gtrig_core::stream::MAX_LISTED`].
+    troubles: Vec<TroubleRow>,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct DeviceRow {
+    on: String,
+    name: String,
+    bus: String,
+    events: u64,
+    reports: u64,
+    events_per_second: f64,
+    interval_ms: Option<Intervals>,
+    troubles: BTreeMap<&'static str, u64>,
+}
+
+#[derive(Clone, Copy, Debug, Serialize)]
+struct Intervals {
+    median: f64,
+    p95: f64,
+    p99: f64,
+    longest: f64,
+    longest_from: f64,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct TroubleRow {
+    kind: &'static str,
+    on: String,
+    from_ns: u64,
+    to_ns: u64,
+    count: u32,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    jump: Option<f32>,
+    words: String,
+}
+
+impl HealthReport {
+    /// A report of what a watch over all devices of a roster found.
+    pub fn new(roster: &Roster, watch: &StreamWatch) -> Self {
+        let row = |(id, device): (DeviceId, &Device)| {
+            watch.device(id).map(|stream| DeviceRow::new(device, stream))
+        };
+        HealthReport {
+            devices: roster.devices().filter_map(row).collect(),
+            troubles: watch.troubles().iter().map(|t| TroubleRow::new(roster, t)).collect(),
+        }
+    }
+
+    /// Whether nothing is wrong.
+    pub fn is_well(&self) -> bool {
+        self.devices.iter().all(|device| device.troubles.is_empty())
+    }
+
+    /// Writes one JSON object and a line feed.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    pub fn write_json(&self, out: &mut impl Write) -> io::Result<()> {
+        serde_json::to_writer(&mut *out, self)?;
+        out.write_all(b"\n")
+    }
+}
+
+impl DeviceRow {
+    fn new(device: &Device, stream: &DeviceStream) -> Self {
+        let kinds = TroubleKind::ALL.into_iter().map(|kind| (kind.word(), stream.count(kind)));
+        DeviceRow {
+            on: device.address().to_string(),
+            name: device.info.name.to_string(),
+            bus: device.info.bus.to_string(),
+            events: stream.events,
+            reports: stream.reports,
+            events_per_second: stream.events_per_second(),
+            interval_ms: Intervals::new(stream),
+            troubles: kinds.filter(|(_, count)| *count > 0).collect(),
+        }
+    }
+}
+
+impl Intervals {
+    fn new(stream: &DeviceStream) -> Option<Self> {
+        let at = |share| stream.intervals.percentile(share).map(Nanos::as_millis);
+        let (from, to) = stream.intervals.longest()?;
+        Some(Intervals {
+            median: at(0.5)?,
+            p95: at(0.95)?,
+            p99: at(0.99)?,
+            longest: Nanos(to.0 - from.0).as_millis(),
+            longest_from: from.as_millis(),
+        })
+    }
+}
+
+impl TroubleRow {
+    fn new(roster: &Roster, trouble: &Trouble) -> Self {
+        let device = || roster.device(trouble.device).address().to_string();
+        let on = trouble.control.map_or_else(device, |id| roster.address(id).to_string());
+        TroubleRow {
+            kind: trouble.kind.word(),
+            on,
+            from_ns: trouble.from.0,
+            to_ns: trouble.to.0,
+            count: trouble.count,
+            jump: (trouble.kind == TroubleKind::Gap).then_some(trouble.jump),
+            words: trouble.words(roster),
+        }
+    }
+}
+
+impl fmt::Display for HealthReport {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        writeln!(
+            f,
+            "{:<10}{:>10}{:>10}{:>10}{:>9}{:>9}{:>12}  troubles",
+            "device", "reports", "events/s", "median", "p95", "p99 ms", "longest"
+        )?;
+        for row in &self.devices {
+            let DeviceRow { on, reports, events_per_second, .. } = row;
+            write!(f, "{on:<10}{reports:>10}{events_per_second:>10.1}")?;
+            match row.interval_ms {
+                Some(Intervals { median, p95, p99, longest, .. }) => {
+                    write!(f, "{median:>10.2}{p95:>9.2}{p99:>9.2}{longest:>12.2}")?;
+                }
+                None => write!(f, "{:>10}{:>9}{:>9}{:>12}", "-", "-", "-", "-")?,
+            }
+            let troubles = row.troubles.iter().map(|(kind, count)| format!("{count} {kind}"));
+            let troubles: Vec<String> = troubles.collect();
+            let none = ["none".to_owned()];
+            let shown = if troubles.is_empty() { &none[..] } else { &troubles };
+            writeln!(f, "  {}", shown.join(", "))?;
+        }
+        for TroubleRow { kind, to_ns, words, .. } in &self.troubles {
+            write!(f, "\n{:>16}  {kind:<11}{words}", Nanos(*to_ns).to_string())?;
+        }
+        if self.troubles.is_empty() { Ok(()) } else { writeln!(f) }
+    }
+}
