@@ -9,7 +9,7 @@ use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_mai
 use gtrig::{files, headless};
 use gtrig_core::{
     Capacity, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Machine, Marks,
-    Nanos, PollRate, Session, Tick, audit::Loop, run,
+    Nanos, PollRate, Session, Tick, audit::Loop, run, stream::StreamWatch,
 };
 use gtrig_formats::take;
 use serde::Deserialize;
@@ -96,7 +96,7 @@ fn replay(c: &mut Criterion) {
 
 /// Ten minutes of four pads that report a thousand times a second, each with a
 /// button pressed ten times a second.
-fn audit(c: &mut Criterion) {
+fn ten_busy_minutes() -> (Session, Vec<Event>) {
     let mut session = Session::new(files::rig(None, None).unwrap(), Tick(0), Capacity::DEFAULT);
     let button = |code: &str| ControlInfo::new(code, ControlKind::Button);
     let axis = ControlKind::Axis { min: -32768, centre: 0, max: 32767 };
@@ -131,6 +131,11 @@ fn audit(c: &mut Criterion) {
             }
         }
     }
+    (session, events)
+}
+
+fn audit(c: &mut Criterion) {
+    let (session, events) = ten_busy_minutes();
     let mut group = c.benchmark_group("audit");
     group.sample_size(10).throughput(Throughput::Elements(events.len() as u64));
     group.bench_function("ten minutes of four devices at six rates", |b| {
@@ -143,5 +148,43 @@ fn audit(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, parse, replay, audit);
+/// Following the streams, against a plain loop that keeps what it must: the last
+/// report of each device, the value of each control, and counted intervals.
+fn health(c: &mut Criterion) {
+    let (mut session, events) = ten_busy_minutes();
+    let rate = session.plan().rate();
+    for event in events.iter().skip(4) {
+        session.report(*event);
+    }
+    session.run_until(rate.tick_seeing(events[events.len() - 1].time));
+    let mut group = c.benchmark_group("health");
+    group.sample_size(10).throughput(Throughput::Elements(events.len() as u64));
+    group.bench_function("gtrig", |b| {
+        b.iter(|| black_box(StreamWatch::over(&session).troubles().len()));
+    });
+    group.bench_function("by hand", |b| {
+        let roster = session.roster();
+        b.iter(|| {
+            let mut last = vec![Nanos(0); roster.devices().len()];
+            let mut values = vec![0; roster.controls().len()];
+            let mut counts = vec![0u64; 4096];
+            let mut jumps = 0;
+            for event in session.seen_from(0) {
+                let device = usize::from(roster.control(event.control).device.0);
+                let interval = event.time.0 - last[device].0;
+                if interval > 0 {
+                    counts[(interval / 10_000).min(4095) as usize] += 1;
+                    last[device] = event.time;
+                }
+                let moved = event.value.abs_diff(values[event.control.index()]);
+                jumps += u32::from(moved > 6553 && interval > 4_000_000);
+                values[event.control.index()] = event.value;
+            }
+            black_box((counts, jumps))
+        });
+    });
+    group.finish();
+}
+
+criterion_group!(benches, parse, replay, audit, health);
 criterion_main!(benches);

@@ -195,6 +195,21 @@ fn an_audit_as_json_has_the_same_numbers_every_time() {
 }
 
 #[test]
+fn health_names_the_gaps_and_strict_refuses_them() {
+    let output = gtrig(&["health", &demo("jerking-hook.take.jsonl")]);
+    assert_eq!(output.status.code(), Some(0));
+    assert!(stdout(&output).contains("2 gap\n"), "{}", stdout(&output));
+    let strict = gtrig(&["health", "--strict", "--form", "json", &demo("jerking-hook.take.jsonl")]);
+    assert_eq!(strict.status.code(), Some(1));
+    let report: serde_json::Value = serde_json::from_str(stdout(&strict)).unwrap();
+    assert_eq!(report["devices"][0]["on"], "lever3");
+    assert_eq!(report["troubles"][0]["on"], "lever3/travel");
+    assert_eq!(report["troubles"][0]["to_ns"], 2_270_000_000u64);
+    let sound = gtrig(&["health", "--strict", &demo("lost-tap.take.jsonl")]);
+    assert_eq!(sound.status.code(), Some(0));
+}
+
+#[test]
 fn a_figure_is_written_where_its_ending_is_known() {
     let folder = tempfile::tempdir().unwrap();
     let take = demo("hand-over.take.jsonl");

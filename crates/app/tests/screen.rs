@@ -133,6 +133,16 @@ fn the_screen_shows_what_replay_prints() {
 }
 
 #[test]
+fn gaps_are_shown_and_can_be_jumped_to() {
+    let tmux = Tmux::start("gaps", BIG, &gtrig("demo jerking-hook"));
+    tmux.wait_for("streams ░ 2");
+    tmux.keys(&["4"]);
+    tmux.wait_for("lever·3 sent nothing for 140.21 ms");
+    tmux.keys(&["e"]);
+    tmux.wait("the second gap", |s| tick(s) == Some(191));
+}
+
+#[test]
 fn a_click_on_the_timeline_moves_the_playhead() {
     let tmux = Tmux::start("mouse", BIG, &gtrig("demo lost-tap"));
     let before = tick(&tmux.wait_for(" TAKE ")).unwrap();

@@ -60,14 +60,16 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
 /// the state goes on; code that acts on events stood still.
 fn still(session: &Session, machine: &Machine, action: ActionId) -> String {
     let (plan, tick) = (session.plan(), machine.at());
-    if plan.gives(action).is_digital() {
+    let Some(by) = machine.action(action).driver.filter(|_| !plan.gives(action).is_digital())
+    else {
         return String::new();
-    }
+    };
     let last = |id| session.history().control_lane(id).changes_before(tick.next()).next();
-    let last = plan.feeders(action).filter_map(last).map(|change| change.tick).max();
+    let feeders = plan.feeders(action).filter(|&id| plan.are_siblings(id, by));
+    let last = feeders.filter_map(last).map(|change| change.tick).max();
     match last.map(|last| (tick.0 - last.0, plan.rate().time_of(last))) {
         Some((ticks @ 2.., since)) => format!(
-            " Nothing that feeds it changed for {ticks} ticks, since {since}: code that moves it only on events would have stopped there."
+            " Nothing on that device that feeds it changed for {ticks} ticks, since {since}: code that moves it only on events would have stopped there."
         ),
         _ => String::new(),
     }

@@ -55,6 +55,9 @@ struct Lanes {
     controls: Vec<LaneLog>,
     /// For each action its x and its y.
     actions: Vec<[LaneLog; 2]>,
+    /// For each action the number of the control that drives it, plus one; 0
+    /// for none. Exact: a number of a control is far below 2^24.
+    drivers: Vec<LaneLog>,
     changes: usize,
 }
 
@@ -66,6 +69,7 @@ impl Lanes {
                 .map(|id| LaneLog::new(machine.cell(ControlId(id)).value)),
         );
         self.actions.resize_with(plan.action_count(), || [LaneLog::new(0.0), LaneLog::new(0.0)]);
+        self.drivers.resize_with(plan.action_count(), || LaneLog::new(0.0));
     }
 
     fn record(&mut self, machine: &Machine) {
@@ -80,7 +84,9 @@ impl Lanes {
         }
         for &id in machine.changed() {
             let state = machine.action(id);
-            for (lane, value) in self.actions[id.index()].iter_mut().zip([state.x, state.y]) {
+            let driver = state.driver.map_or(0.0, |by| f32::from(by.0) + 1.0);
+            let lanes = self.actions[id.index()].iter_mut().chain([&mut self.drivers[id.index()]]);
+            for (lane, value) in lanes.zip([state.x, state.y, driver]) {
                 if value != lane.last() {
                     lane.push(Change { tick, value, marks: crate::LaneMarks::empty() });
                     self.changes += 1;
@@ -91,7 +97,8 @@ impl Lanes {
 
     fn forget_before(&mut self, tick: Tick) {
         self.changes = 0;
-        for lane in self.controls.iter_mut().chain(self.actions.as_flattened_mut()) {
+        let actions = self.actions.as_flattened_mut().iter_mut().chain(&mut self.drivers);
+        for lane in self.controls.iter_mut().chain(actions) {
             lane.forget_before(tick);
             self.changes += lane.len();
         }
@@ -283,6 +290,11 @@ impl History {
     /// The lanes of an action: x and y.
     pub fn action_lanes(&self, action: ActionId) -> &[LaneLog; 2] {
         &self.lanes.actions[action.index()]
+    }
+
+    /// Who drove an action: the number of the control plus one, 0 for none.
+    pub fn driver_lane(&self, action: ActionId) -> &LaneLog {
+        &self.lanes.drivers[action.index()]
     }
 
     /// All segments, the waiting events with the last. Cheap: closed segments

@@ -316,6 +316,11 @@ impl Plan {
         self.inputs(action).iter().flat_map(|&input| self.controls_of(input))
     }
 
+    /// Whether two controls are on one device.
+    pub fn are_siblings(&self, one: ControlId, other: ControlId) -> bool {
+        self.sampled(one).control.device == self.sampled(other).control.device
+    }
+
     /// The buttons of a side.
     pub fn side(&self, side: Side) -> &[ControlId] {
         &self.sides[side.first as usize..(side.first + side.len) as usize]

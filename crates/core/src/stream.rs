@@ -16,8 +16,8 @@
 //! - **burst**: five reports or more, each closer to the one before than an
 //!   eighth of the usual interval: they waited somewhere and came at once.
 //! - **late**: reported after the tick that should have seen it had run.
-//! - **disordered**: a time stamp before that of an earlier report.
-//! - **duplicate**: one control reported twice at one instant.
+//! - **backwards**: a time stamp before that of an earlier report.
+//! - **twice**: one control reported twice at one instant.
 //! - **overrun**: the source lost events and asked for the state again.
 //!
 //! The usual interval is the median so far; nothing is judged before
@@ -74,8 +74,8 @@ impl TroubleKind {
             TroubleKind::Stall => "stall",
             TroubleKind::Burst => "burst",
             TroubleKind::Late => "late",
-            TroubleKind::Disordered => "disordered",
-            TroubleKind::Duplicate => "duplicate",
+            TroubleKind::Disordered => "backwards",
+            TroubleKind::Duplicate => "twice",
             TroubleKind::Overrun => "overrun",
         }
     }
@@ -115,15 +115,15 @@ impl Trouble {
         let control = |id| roster.code(id);
         match (self.kind, self.control) {
             (TroubleKind::Gap, Some(id)) => format!(
-                "{device} was silent for {lasted} from {from} on, about {count} of its reports; then {} had moved by {:.0} % of its range at once: reports are missing.",
+                "{device} sent nothing for {lasted} from {from} on (about {count} reports); then {} stood {:.0} % of its range further.",
                 control(id),
                 self.jump * 100.0
             ),
             (TroubleKind::Gap | TroubleKind::Stall, _) => format!(
-                "{device}, which reports all the time, was silent for {lasted} from {from} on, about {count} of its reports."
+                "{device}, which reports all the time, sent nothing for {lasted} from {from} on (about {count} reports)."
             ),
             (TroubleKind::Burst, _) => format!(
-                "{device} sent {count} reports within {lasted} from {from} on: they had waited somewhere, and their times are those of the end of the wait."
+                "{device} sent {count} reports within {lasted} from {from} on: they had waited, and their times are too late."
             ),
             (TroubleKind::Late, _) => format!(
                 "{count} event(s) of {device} came after their own tick had run and were moved to {to}."

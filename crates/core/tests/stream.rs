@@ -81,7 +81,7 @@ fn a_device_that_always_reports_must_not_stop() {
     let stall = only(&watch, TroubleKind::Stall);
     assert_eq!(
         stall.words(desk.session.roster()),
-        "pad·1, which reports all the time, was silent for 104.00 ms from 4 396.50 ms on, about 25 of its reports."
+        "pad·1, which reports all the time, sent nothing for 104.00 ms from 4 396.50 ms on (about 25 reports)."
     );
     let pad = desk.devices[0];
     let holes = |from, to| watch.holes(pad, Nanos::from_millis(from), Nanos::from_millis(to));

@@ -32,6 +32,16 @@ impl Bench {
         Bench::new(app, Nanos(0), (160, 47))
     }
 
+    /// A take of this text.
+    fn opened(text: &str) -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("t.take.jsonl");
+        std::fs::write(&path, text).unwrap();
+        let rig = files::rig(None, None).unwrap();
+        let opened = files::open_take(&path, rig, Capacity::DEFAULT).unwrap();
+        Bench::new(App::take(opened, Theme::new(true)), Nanos(0), (160, 47))
+    }
+
     /// The cab at work for ten seconds, and a terminal whose releases are
     /// reported.
     fn live(size: (u16, u16)) -> Self {
@@ -441,14 +451,95 @@ fn the_polling_bench_says_what_other_rates_would_have_lost() {
 }
 
 #[test]
+fn the_stream_bench_lists_what_is_missing_and_e_jumps_there() {
+    let mut bench = Bench::story(Story::Skips);
+    assert!(bench.row(" TAKE ").contains("tick 137"), "it opens on the first gap");
+    bench.keys("4");
+    assert!(bench.row("▸   2 270.00 ms").contains("sent nothing for 140.21 ms"));
+    // A hole on the lane, not a quiet hand.
+    assert!(bench.lane("lever·3 travel").contains('░'));
+    assert!(!bench.lane("▷ hoist").contains('░'));
+    bench.keys("e");
+    assert!(bench.row(" TAKE ").contains("tick 191"));
+    assert!(bench.shows("▸   3 170.00 ms"));
+    bench.keys("e");
+    assert!(bench.shows("no trouble with a stream after this tick"));
+    bench.keys("E");
+    assert!(bench.row(" TAKE ").contains("tick 137"));
+}
+
+#[test]
+fn a_held_key_moves_on_by_state_and_stands_still_by_events() {
+    let mut bench = Bench::live((160, 47));
+    bench.keys(" /slew x");
+    bench.key(KeyCode::Enter);
+    // The operator holds KeyA: by state it goes on, by events only its edges show.
+    for _ in 0..400 {
+        if bench.row("if on events").contains("····") {
+            break;
+        }
+        bench.key(KeyCode::Char(','));
+    }
+    assert!(bench.row("if on events").contains("····"));
+    assert!(bench.shows("▸▷ slew x"));
+}
+
+#[test]
+fn the_device_bench_follows_the_chosen_lane_and_shows_the_state_word() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.keys("2]");
+    assert!(bench.row("Quay trainer pad B").contains("bus simulated"));
+    // South is bit 0, and is released in the very tick.
+    let row = |name: &str| bench.row(&format!("  {name}  "));
+    let bit = |name: &str| row(name).contains("0001");
+    assert_eq!((bit("now "), bit("before"), bit("changed")), (true, false, true));
+    assert!(row("changed").contains("╱ south"));
+    assert!(bench.row(" trigger-r  ").contains("0 … 255  flat 128  fuzz 16"));
+}
+
+#[test]
+fn an_audit_can_be_asked_of_other_loops() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.keys("A");
+    assert!(bench.shows("20 30 60 120 240 1000"));
+    bench.keys(" jitter=20 step=50");
+    bench.key(KeyCode::Enter);
+    wait_until(&mut bench, |bench| bench.shows("jitter 20 %"));
+    assert!(bench.shows("read by a fixed step of 50 Hz"));
+    bench.keys("A");
+    bench.keys(" quick");
+    bench.key(KeyCode::Enter);
+    assert!(bench.shows("quick is no poll rate"));
+}
+
+#[test]
+fn a_device_of_a_thousand_controls_and_a_long_name_fits_every_bench() {
+    let controls: Vec<String> = (0..1000)
+        .map(|n| match n % 2 {
+            0 => format!(r#"{{"code":"b{n}","kind":"button"}}"#),
+            _ => format!(r#"{{"code":"a{n}","kind":"axis","min":5,"centre":5,"max":5}}"#),
+        })
+        .collect();
+    let name = "n".repeat(10_000);
+    let text = format!(
+        "{{\"take\":1}}\n{{\"t\":0,\"plug\":\"x\",\"kind\":\"other\",\"name\":\"{name}\",\"identity\":\"{name}\",\"controls\":[{}]}}\n{{\"t\":9000000,\"on\":\"x\",\"c\":\"a1\",\"v\":-7}}\n{{\"t\":0,\"plug\":\"none\",\"kind\":\"pad\",\"controls\":[]}}\n",
+        controls.join(",")
+    );
+    let mut bench = Bench::opened(&text);
+    for key in ['1', '2', '3', '4', '2'] {
+        bench.keys(&key.to_string());
+        assert!(bench.rows().iter().all(|row| row.chars().count() == 160));
+    }
+    assert!(bench.shows("word 1 of 16"));
+    assert!(bench.shows("nnnn…"));
+    bench.key(KeyCode::Tab);
+    assert!(bench.shows("2 of 2, Tab: next"));
+}
+
+#[test]
 fn a_damaged_take_opens_and_says_where_it_stops() {
     let text = "{\"take\":1}\n{\"t\":0,\"plug\":\"p\",\"kind\":\"keys\",\"controls\":[]}\nbroken\n";
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("cut.take.jsonl");
-    std::fs::write(&path, text).unwrap();
-    let opened =
-        files::open_take(&path, files::rig(None, None).unwrap(), Capacity::DEFAULT).unwrap();
-    let bench = Bench::new(App::take(opened, Theme::new(true)), Nanos(0), (160, 47));
+    let bench = Bench::opened(text);
     assert!(bench.shows("line 3, column 1: expected value"));
 }
 

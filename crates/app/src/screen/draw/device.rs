@@ -42,14 +42,21 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let (buttons, analogue): (Vec<_>, Vec<_>) = device.controls().partition(is_button);
     let mut below = area;
     take_rows(&mut below, lines.len() as u16);
-    let word = WORD_ROWS * u16::from(!buttons.is_empty() && below.height > 2 * WORD_ROWS);
-    let word = Rect { y: below.bottom() - word, height: word, ..below };
-    below.height -= word.height;
     let width = if area.width >= ANALOGUE { ANALOGUE } else { NARROW };
+    let rows = |width: u16, n: usize| (n as u16).div_ceil((area.width / width).max(1));
+    let word = WORD_ROWS * u16::from(!buttons.is_empty() && below.height > 2 * WORD_ROWS);
+    // A blank row above each group, while there is room for all.
+    let needed = rows(width, analogue.len()) + rows(BUTTON, buttons.len()) + word;
+    let gap = u16::from(below.height >= needed + 3);
+    below.height -= word;
+    take_rows(&mut below, gap);
     let used = grid(below, width, &analogue, |place, id, _| analogue_cell(buffer, place, app, id));
-    take_rows(&mut below, used);
-    grid(below, BUTTON, &buttons, |place, id, bit| button_cell(buffer, place, app, (id, bit)));
-    state_word(buffer, word, app, &buttons);
+    take_rows(&mut below, used + if used > 0 { gap } else { 0 });
+    let used = grid(below, BUTTON, &buttons, |place, id, bit| {
+        button_cell(buffer, place, app, (id, bit));
+    });
+    take_rows(&mut below, used + gap);
+    state_word(buffer, Rect { height: word, ..below }, app, &buttons);
 }
 
 fn take_rows(area: &mut Rect, rows: u16) {
@@ -64,11 +71,11 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, (id, device): (DeviceId, &Dev
     let x = paint::text(buffer, row, x, device.info.name.as_str(), theme.plain()) + 2;
     let identity = CleanText::new(&device.info.identity);
     let bus = match device.info.bus.as_str() {
-        "" => "bus unknown",
+        "" => "unknown",
         bus => bus,
     };
     let n = app.session.roster().devices().len();
-    let text = format!("on {bus}   identity {identity}   {} of {n}, Tab: next", app.device + 1);
+    let text = format!("bus {bus}   identity {identity}   {} of {n}, Tab: next", app.device + 1);
     let x = paint::text(buffer, row, x, &text, theme.faint()) + 3;
     if app.machine().main() == Some(id) {
         paint::text(buffer, row, x, "◉ main device", theme.wire());

@@ -96,6 +96,17 @@ fn lines(app: &App) -> Vec<Line> {
         theme.faint(),
     ));
     lines.push(Line::Item("░", "the device could not be heard: nothing is known", theme.faint()));
+    lines.push(Line::Item("░ bright", "reports of the device are missing there", theme.doubtful()));
+    lines.push(Line::Item(
+        "·",
+        "the action is held, and code on events would stand still",
+        theme.doubtful(),
+    ));
+    lines.push(Line::Item(
+        "◉",
+        "above: the main device; ● another one, ◌ deaf, ○ gone",
+        theme.signal(),
+    ));
     lines.push(Line::Item("⚑", "a mark that somebody set", theme.wire()));
     lines
 }

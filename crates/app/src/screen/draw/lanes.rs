@@ -312,11 +312,18 @@ impl Row<'_> {
         let (plan, stretch) = (self.app.session.plan(), self.app.stretch);
         let width = stretch.zoom.ticks_per_column();
         let count = columns.len().div_ceil(stretch.zoom.columns_per_tick() as usize);
-        let mut has_event = vec![false; count];
+        let history = self.app.session.history();
+        let drivers = history.driver_lane(action).columns(stretch.first, width);
+        let drivers: Vec<Span> = drivers.take(count).collect();
+        // A change of driver is an event of one of the two.
+        let mut has_event: Vec<bool> = drivers.iter().map(|span| span.min < span.max).collect();
         for feeder in plan.feeders(action) {
-            let lane = self.app.session.history().control_lane(feeder);
-            for (has, span) in has_event.iter_mut().zip(lane.columns(stretch.first, width)) {
-                *has |= span.changes > 0;
+            let lane = history.control_lane(feeder).columns(stretch.first, width);
+            for ((has, span), by) in has_event.iter_mut().zip(lane).zip(&drivers) {
+                // Other devices report too, but do not move the action.
+                let is_driver =
+                    by.last > 0.0 && plan.are_siblings(feeder, ControlId(by.last as u16 - 1));
+                *has |= span.changes > 0 && is_driver;
             }
         }
         for (at, column) in columns.iter().enumerate() {

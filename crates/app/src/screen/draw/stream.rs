@@ -4,7 +4,7 @@
 //! ```text
 //!   device    reports   every ms  median    p95    p99   longest gap          gap stall …
 //!   lever·3       512               10.0   20.1   30.2   240.00 ms at 5 000     2     1
-//!   ▸   2 270.31 ms  gap    lever·3 was silent for 140.2 ms …
+//!   ▸   2 270.31 ms  gap    lever·3 sent nothing for 140.2 ms …
 //! ```
 
 use super::paint;
@@ -18,7 +18,7 @@ use ratatui::{buffer::Buffer, layout::Rect};
 const MARGIN: u16 = 2;
 const COUNTS: u16 = 84;
 /// Columns of a count.
-const COUNT: u16 = 11;
+const COUNT: u16 = 10;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let mut rows = paint::rows(area);
@@ -102,8 +102,8 @@ fn trouble_row(buffer: &mut Buffer, row: Rect, app: &App, trouble: &Trouble, is_
     let theme = app.theme;
     let pointer = if is_here { "▸" } else { " " };
     let style = if is_here { theme.strong() } else { theme.plain() };
-    let time = format!("{pointer}{:>15}  ", trouble.to.to_string());
+    let time = format!("{pointer}{:>14}  ", trouble.to.to_string());
     let x = paint::text(buffer, row, row.x + MARGIN, &time, style);
-    let x = paint::text(buffer, row, x, &format!("{:<11}", trouble.kind.word()), theme.doubtful());
+    let x = paint::text(buffer, row, x, &format!("{:<10}", trouble.kind.word()), theme.doubtful());
     paint::text(buffer, row, x, &trouble.words(app.session.roster()), style);
 }
