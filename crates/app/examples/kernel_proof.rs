@@ -38,6 +38,7 @@ mod proof {
     use std::{
         collections::BTreeMap,
         fs::{self, File},
+        io::Write,
         path::Path,
         thread::sleep,
         time::Duration,
@@ -161,6 +162,7 @@ mod proof {
         keyboard(&mut log)?;
         mouse(&mut log)?;
         panel(&mut log)?;
+        replaced_driver(&mut log)?;
         storm()?;
         fs::write(sent, serde_json::to_vec(&log)?)?;
         println!("{} values sent", log.len());
@@ -252,6 +254,83 @@ mod proof {
         Ok(())
     }
 
+    /// A pad described by a HID report descriptor: two buttons and one axis.
+    #[rustfmt::skip]
+    const HID_PAD: [u8; 41] = [
+        0x05, 0x01, 0x09, 0x05, 0xa1, 0x01, // generic desktop, game pad, application
+        0x05, 0x09, 0x19, 0x01, 0x29, 0x02, 0x15, 0x00, 0x25, 0x01, // buttons 1 to 2, 0 to 1
+        0x75, 0x01, 0x95, 0x02, 0x81, 0x02, // two of one bit, input
+        0x75, 0x06, 0x95, 0x01, 0x81, 0x03, // six bits of padding
+        0x05, 0x01, 0x09, 0x30, 0x15, 0x81, 0x25, 0x7f, // x, -127 to 127
+        0x75, 0x08, 0x81, 0x02, // one of eight bits, input
+        0xc0,
+    ];
+
+    /// A device of the kernel's `/dev/uhid` (`linux/uhid.h`).
+    struct HidPad(File);
+
+    impl HidPad {
+        const CREATE2: u32 = 11;
+        const INPUT2: u32 = 12;
+
+        fn new(name: &str) -> anyhow::Result<Self> {
+            let mut event = Self::CREATE2.to_ne_bytes().to_vec();
+            let mut text = name.as_bytes().to_vec();
+            // The name, and two empty texts of 64 bytes for the place.
+            text.resize(128 + 64 + 64, 0);
+            event.extend(text);
+            event.extend((HID_PAD.len() as u16).to_ne_bytes());
+            event.extend(3u16.to_ne_bytes());
+            for number in [0x6b71u32, 9, 1, 0] {
+                event.extend(number.to_ne_bytes());
+            }
+            event.extend(HID_PAD);
+            let mut file = File::options().read(true).write(true).open("/dev/uhid")?;
+            file.write_all(&event)?;
+            sleep(Duration::from_millis(800));
+            Ok(HidPad(file))
+        }
+
+        fn report(
+            &mut self,
+            log: &mut Vec<Sent>,
+            data: [u8; 2],
+            c: &str,
+            v: i32,
+        ) -> anyhow::Result<()> {
+            let mut event = Self::INPUT2.to_ne_bytes().to_vec();
+            event.extend((data.len() as u16).to_ne_bytes());
+            event.extend(data);
+            let from = now();
+            self.0.write_all(&event)?;
+            let until = now();
+            log.push(Sent { device: "proof hid".to_owned(), c: c.to_owned(), v, from, until });
+            sleep(Duration::from_millis(7));
+            Ok(())
+        }
+    }
+
+    /// The pad stays plugged in, but its driver is taken away while a button is
+    /// held, and given back: every node of it is another one.
+    fn replaced_driver(log: &mut Vec<Sent>) -> anyhow::Result<()> {
+        let mut pad = HidPad::new("proof hid")?;
+        pad.report(log, [1, 0], "south", 1)?;
+        pad.report(log, [1, 40], "stick-l-x", 40)?;
+        let devices = fs::read_dir("/sys/bus/hid/devices")?;
+        let ids = devices.filter_map(|entry| entry.ok()?.file_name().into_string().ok());
+        let id = { ids }.find(|id| id.contains("6B71")).context("the kernel made no HID device")?;
+        let driver = Path::new("/sys/bus/hid/drivers/hid-generic");
+        fs::write(driver.join("unbind"), &id)?;
+        sleep(Duration::from_millis(300));
+        fs::write(driver.join("bind"), &id)?;
+        sleep(Duration::from_millis(800));
+        // Both values are news: the new node has never heard of the old ones.
+        pad.report(log, [2, 0], "east", 1)?;
+        pad.report(log, [0, 0], "east", 0)?;
+        pad.report(log, [0, 0x90], "stick-l-x", -112)?;
+        Ok(())
+    }
+
     /// More events in one go than the kernel's queue holds; the last state is
     /// east down, the stick at 777.
     fn storm() -> anyhow::Result<()> {
@@ -299,6 +378,7 @@ mod proof {
         times(&sent, &values)?;
         repeats(&values)?;
         unplugging(&lines)?;
+        replaced_node(&lines)?;
         overrun(&values)?;
         println!("PROOF PASSED");
         Ok(())
@@ -383,6 +463,18 @@ mod proof {
             "the last word of the pad was {last:?}, not the press"
         );
         println!("unplugged while held, and back as the same device");
+        Ok(())
+    }
+
+    /// The node went and another came, as the same device.
+    fn replaced_node(lines: &[Line]) -> anyhow::Result<()> {
+        let plugs: Vec<_> =
+            lines.iter().filter(|l| l.name.as_deref() == Some("proof hid")).collect();
+        ensure!(plugs.len() == 2, "the HID pad was plugged in {} times, not twice", plugs.len());
+        ensure!(plugs[0].plug == plugs[1].plug, "its new node is taken for another device");
+        let gone = lines.iter().any(|line| line.unplug == plugs[0].plug && line.t < plugs[1].t);
+        ensure!(gone, "its old node never went");
+        println!("a driver that came later replaced the node: the same device again");
         Ok(())
     }
 

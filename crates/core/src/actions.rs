@@ -83,8 +83,11 @@ impl Controls<'_> {
     /// Whether a control may drive an action: any may, unless only those of
     /// the main device do.
     fn counts(self, action: &BoundAction, control: ControlId) -> bool {
+        if !action.main_only {
+            return true;
+        }
         let device = self.plan.sampled(control).control.device;
-        !action.main_only || self.main.is_some_and(|main| self.plan.are_together(main, device))
+        self.main.is_some_and(|main| self.plan.are_together(main, device))
     }
 
     fn value(self, action: &BoundAction, control: ControlId) -> f32 {

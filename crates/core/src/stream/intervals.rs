@@ -6,14 +6,17 @@ use alloc::vec::Vec;
 /// Classes per doubling: a percentile is off by at most 1.6 % (half a class).
 const PER_OCTAVE: u64 = 32;
 
-/// After so many more intervals the usual one is worked out again.
+/// After so many more intervals, and at least so large a part of all, the usual
+/// one is worked out again.
 const REFRESH: u64 = 64;
+const REFRESH_PART: u64 = 16;
 
 /// A distribution of intervals in constant memory, a few kilobytes.
 #[derive(Clone, Debug, Default)]
 pub struct Intervals {
     counts: Vec<u32>,
     total: u64,
+    refresh_at: u64,
     longest: Option<(Nanos, Nanos)>,
     usual: Nanos,
     is_steady: bool,
@@ -31,7 +34,8 @@ impl Intervals {
         if self.longest.is_none_or(|(from, to)| to.0 - from.0 < length) {
             self.longest = Some((from, to));
         }
-        if self.total.is_multiple_of(REFRESH) {
+        if self.total >= self.refresh_at.max(REFRESH) {
+            self.refresh_at = self.total + REFRESH.max(self.total / REFRESH_PART);
             self.usual = self.percentile(0.5).unwrap_or_default();
             let nearly_all = self.percentile(0.999).unwrap_or_default();
             self.is_steady = self.total >= 1000 && nearly_all.0 <= self.usual.0 * 2;

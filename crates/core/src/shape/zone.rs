@@ -1,0 +1,132 @@
+//! Dead zones and gates.
+
+use super::length;
+
+/// Which part of a deflection counts as rest, and which as full.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct DeadZone {
+    /// What the zone is measured on.
+    pub kind: ZoneKind,
+    /// Deflection that counts as rest; below `outer`.
+    pub inner: f32,
+    /// Deflection from which on it counts as full.
+    pub outer: f32,
+    /// By how much the zone of an axis widens with the deflection of the other
+    /// one, for [`ZoneKind::Sloped`].
+    pub slope: f32,
+}
+
+/// What a dead zone is measured on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ZoneKind {
+    /// The length, stretched so that output starts at 0 at the edge:
+    /// `(r - inner) / (outer - inner)` along the same direction.
+    Radius,
+    /// The length, not stretched: what is outside keeps its value, and output
+    /// jumps at the edge.
+    Cut,
+    /// Each axis by itself, stretched.
+    Axes,
+    /// Each axis by itself, stretched, in a zone that widens with the other
+    /// axis: `inner + slope |other|`. It keeps a straight push straight and
+    /// leaves small movements around the centre alone.
+    Sloped,
+}
+
+impl ZoneKind {
+    /// Every kind, in the order they are listed to people.
+    pub const ALL: [ZoneKind; 4] =
+        [ZoneKind::Radius, ZoneKind::Cut, ZoneKind::Axes, ZoneKind::Sloped];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            ZoneKind::Radius => "radius",
+            ZoneKind::Cut => "cut",
+            ZoneKind::Axes => "axes",
+            ZoneKind::Sloped => "sloped",
+        }
+    }
+}
+
+impl DeadZone {
+    /// A zone around rest, stretched, with nothing taken off at the rim.
+    pub const fn radius(inner: f32) -> Self {
+        DeadZone { kind: ZoneKind::Radius, inner, outer: 1.0, slope: 0.0 }
+    }
+
+    /// Applies it. Output is never longer than the longer of 1 and the input.
+    pub fn apply(&self, [x, y]: [f32; 2]) -> [f32; 2] {
+        match self.kind {
+            ZoneKind::Radius => {
+                let r = length([x, y]);
+                if r <= self.inner {
+                    return [0.0, 0.0];
+                }
+                let scale = stretch(r, self.inner, self.outer) / r;
+                [x * scale, y * scale]
+            }
+            ZoneKind::Cut => {
+                let r = length([x, y]);
+                match r {
+                    _ if r <= self.inner => [0.0, 0.0],
+                    _ if r >= self.outer && r < 1.0 => [x / r, y / r],
+                    _ => [x, y],
+                }
+            }
+            ZoneKind::Axes => [self.axis(x, self.inner), self.axis(y, self.inner)],
+            ZoneKind::Sloped => {
+                let zone = |other: f32| (self.inner + self.slope * other.abs()).min(0.95);
+                [self.axis(x, zone(y)), self.axis(y, zone(x))]
+            }
+        }
+    }
+
+    fn axis(&self, v: f32, inner: f32) -> f32 {
+        let size = v.abs();
+        let outer = self.outer.max(inner + 0.01);
+        if size <= inner { 0.0 } else { stretch(size, inner, outer).copysign(v) }
+    }
+}
+
+/// What is left of a deflection above `inner`, as a share of the way to
+/// `outer`; above 1 only where the deflection itself is.
+fn stretch(size: f32, inner: f32, outer: f32) -> f32 {
+    ((size - inner) / (outer - inner)).min(size.max(1.0))
+}
+
+/// What is done about the corners of a stick's range.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Gate {
+    /// A vector longer than 1 is divided by its length; shorter ones keep
+    /// their analogue precision.
+    Circle,
+    /// The square in which some sticks travel is mapped onto the circle:
+    /// `x sqrt(1 - y^2 / 2)` and the like (the elliptical grid mapping; Fong,
+    /// "Analytical Methods for Squaring the Disc", 2015).
+    Square,
+}
+
+impl Gate {
+    /// Every gate, in the order they are listed to people.
+    pub const ALL: [Gate; 2] = [Gate::Circle, Gate::Square];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Gate::Circle => "circle",
+            Gate::Square => "square",
+        }
+    }
+
+    /// Applies it.
+    pub fn apply(self, [x, y]: [f32; 2]) -> [f32; 2] {
+        match self {
+            Gate::Circle => super::clamp_to_circle([x, y]),
+            Gate::Square => {
+                let (x, y) = (x.clamp(-1.0, 1.0), y.clamp(-1.0, 1.0));
+                [x * libm::sqrtf(1.0 - y * y / 2.0), y * libm::sqrtf(1.0 - x * x / 2.0)]
+            }
+        }
+    }
+}
