@@ -1,17 +1,20 @@
 //! What game code reads, computed from the sampled controls.
 
 use crate::{
-    ActionId, BothHeld, Cell, ControlId, ControlKind, DeviceId, Gives, Plan,
-    plan::{BoundAction, Input, Opposites, Side},
-    shape,
+    ActionId, BothHeld, Cell, Combine, ControlId, ControlKind, DeviceId, Gives, Hearing, Plan,
+    Presence,
+    plan::{BoundAction, BoundShape, Input, Opposites, Side},
+    shape::{self, Memory},
 };
+use alloc::vec::Vec;
 
 /// An action at a tick.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct ActionState {
-    /// On/off as 1 or 0; the axis; the x of a plane.
+    /// On/off as 1 or 0; the axis; the x of a plane; the angle of a polar one,
+    /// in degrees.
     pub x: f32,
-    /// The y of a plane, up positive; otherwise 0.
+    /// The y of a plane, up positive; the length of a polar one; otherwise 0.
     pub y: f32,
     /// The control that drove it: of several, the one that won. `None` while
     /// it is off or at rest.
@@ -37,47 +40,75 @@ impl ActionState {
 pub(crate) struct Controls<'a> {
     pub(crate) plan: &'a Plan,
     pub(crate) cells: &'a [Cell],
+    pub(crate) devices: &'a [Hearing],
     pub(crate) main: Option<DeviceId>,
+    /// Seconds since the tick before; 0 to look without moving anything on.
+    pub(crate) dt: f32,
 }
 
 impl Controls<'_> {
-    /// What an action is at this tick: the strongest of its inputs, the first
-    /// of equals.
-    pub(crate) fn evaluate(self, id: ActionId) -> ActionState {
+    /// What an action is at this tick, and whether it would go on changing with
+    /// time alone.
+    pub(crate) fn evaluate(self, id: ActionId, memories: &mut [Memory]) -> (ActionState, bool) {
         let action = self.plan.action(id);
-        let mut best = ActionState::IDLE;
+        let (mut best, mut sum, mut is_moving) = (ActionState::IDLE, [0.0; 2], false);
         for &input in self.plan.inputs(id) {
-            let state = self.input(action, input);
+            let (state, moves) = self.input(action, input, memories);
+            is_moving |= moves;
+            sum = [sum[0] + state.x, sum[1] + state.y];
             if state.strength() > best.strength() {
                 best = state;
             }
         }
-        best
+        if action.combine == Combine::Sum {
+            let [x, y] = held(action, sum.map(|part| part.clamp(-1.0, 1.0)));
+            best = ActionState { x, y, driver: best.driver.filter(|_| x != 0.0 || y != 0.0) };
+        }
+        if action.gives == Gives::Polar {
+            [best.x, best.y] = shape::polar([best.x, best.y]);
+        }
+        (best, is_moving)
     }
 
-    /// What an action would be if it had this input alone.
-    pub(crate) fn input(self, action: &BoundAction, input: Input) -> ActionState {
-        match input {
+    /// What an action would be if it had this input alone, and whether that
+    /// would go on changing.
+    pub(crate) fn input(
+        self,
+        action: &BoundAction,
+        input: Input,
+        memories: &mut [Memory],
+    ) -> (ActionState, bool) {
+        let state = match input {
             Input::Button { control, bit, .. } => self.button(action, control, bit),
-            Input::Axis { control, dead_zone, sign } => {
-                let x = shape::axis_dead_zone(self.value(action, control) * sign, dead_zone);
-                driven(x, 0.0, control)
-            }
             Input::Pair(pair) => {
                 let (x, driver) = self.opposites(action, pair);
                 ActionState { x, y: 0.0, driver }
-            }
-            Input::Stick { x, y, dead_zone, sign_x, sign_y } => {
-                let raw = [self.value(action, x) * sign_x, self.value(action, y) * sign_y];
-                let out = held(action, shape::radial_dead_zone(raw, dead_zone));
-                driven(out[0], out[1], if raw[0].abs() >= raw[1].abs() { x } else { y })
             }
             Input::Cross { x, y } => {
                 let ((x, by_x), (y, by_y)) = (self.opposites(action, x), self.opposites(action, y));
                 let out = held(action, [x, y]);
                 ActionState { x: out[0], y: out[1], driver: by_x.or(by_y) }
             }
-        }
+            Input::Axis { control, shape } => {
+                let raw = [self.value(control, shape, 0), 0.0];
+                let (out, is_moving) = self.shaped(action, control, raw, shape, memories);
+                return (driven(out[0].clamp(-1.0, 1.0), 0.0, control), is_moving);
+            }
+            Input::Stick { x, y, shape } => {
+                let raw = [self.value(x, shape, 0), self.value(y, shape, 1)];
+                let (out, is_moving) = self.shaped(action, x, raw, shape, memories);
+                let [out_x, out_y] = held(action, out);
+                let by = if raw[0].abs() >= raw[1].abs() { x } else { y };
+                return (driven(out_x, out_y, by), is_moving);
+            }
+            Input::Pointer { x, y, counts, shape } => {
+                let raw = self.pointer((x, y), counts, shape, memories);
+                let (out, is_moving) = self.shaped(action, x, raw, shape, memories);
+                let [out_x, out_y] = held(action, out);
+                return (driven(out_x, out_y, x), is_moving);
+            }
+        };
+        (state, false)
     }
 
     /// Whether a control may drive an action: any may, unless only those of
@@ -90,13 +121,83 @@ impl Controls<'_> {
         self.main.is_some_and(|main| self.plan.are_together(main, device))
     }
 
-    fn value(self, action: &BoundAction, control: ControlId) -> f32 {
-        if self.counts(action, control) { self.cells[control.index()].value } else { 0.0 }
+    /// A control on its own scale, by a calibration where there is one.
+    fn value(self, control: ControlId, shape: BoundShape, axis: usize) -> f32 {
+        let cell = &self.cells[control.index()];
+        self.plan.calibrated(shape, axis, cell.seen).unwrap_or(cell.value)
+    }
+
+    /// A value after all stages. A device that cannot be heard gives nothing,
+    /// whatever a stage would add to its rest.
+    fn shaped(
+        self,
+        action: &BoundAction,
+        control: ControlId,
+        raw: [f32; 2],
+        shape: BoundShape,
+        memories: &mut [Memory],
+    ) -> ([f32; 2], bool) {
+        let device = self.plan.sampled(control).control.device;
+        let is_heard = self.devices[usize::from(device.0)].presence == Presence::Here;
+        let memories = &mut memories[shape.memories()];
+        if !is_heard || !self.counts(action, control) {
+            memories.fill(Memory::default());
+            return ([0.0; 2], false);
+        }
+        // The stages' own memories are the last ones.
+        let stages = self.plan.stages(shape);
+        let own = memories.len() - stages.iter().filter(|stage| stage.has_memory()).count();
+        shape::run(stages, raw, self.dt, &mut memories[own..])
+    }
+
+    /// The sum of a pointer's motion, held in the unit circle.
+    fn pointer(
+        self,
+        (x, y): (ControlId, ControlId),
+        counts: f32,
+        shape: BoundShape,
+        memories: &mut [Memory],
+    ) -> [f32; 2] {
+        let moved = |id: ControlId| self.cells[id.index()].value / counts;
+        let Some(sum) = memories[shape.memories()].first_mut() else { return [0.0; 2] };
+        if self.dt > 0.0 {
+            let [was_x, was_y] = sum.place();
+            // A screen's y points down.
+            sum.set_place(shape::clamp_to_circle([was_x + moved(x), was_y - moved(y)]));
+        }
+        sum.place()
+    }
+
+    /// The value of an input after each of its stages, the calibrated one
+    /// first; empty for an input that is not shaped.
+    pub(crate) fn stages(self, input: Input, memories: &[Memory]) -> Vec<[f32; 2]> {
+        let (mut v, shape) = match input {
+            Input::Axis { control, shape } => ([self.value(control, shape, 0), 0.0], shape),
+            Input::Stick { x, y, shape } => {
+                ([self.value(x, shape, 0), self.value(y, shape, 1)], shape)
+            }
+            Input::Pointer { shape, .. } => {
+                let sum = memories[shape.memories()].first();
+                (sum.map_or([0.0; 2], Memory::place), shape)
+            }
+            Input::Button { .. } | Input::Pair(_) | Input::Cross { .. } => return Vec::new(),
+        };
+        let stages = self.plan.stages(shape);
+        let own = stages.iter().filter(|stage| stage.has_memory()).count();
+        let mut memories = memories[shape.memories()].iter().rev().take(own).rev().copied();
+        let mut values = Vec::with_capacity(stages.len() + 1);
+        values.push(v);
+        for stage in stages {
+            let remembered = if stage.has_memory() { memories.next() } else { None };
+            (v, _) = stage.apply(v, 0.0, &mut remembered.unwrap_or_default());
+            values.push(v);
+        }
+        values
     }
 
     fn button(self, action: &BoundAction, control: ControlId, bit: u32) -> ActionState {
         let cell = &self.cells[control.index()];
-        let is_pulse = action.gives == Gives::Pulse;
+        let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
         let on = match self.plan.sampled(control).control.kind {
             ControlKind::Button if is_pulse => cell.is_pressed(),
             ControlKind::Button => cell.is_down(),
@@ -111,11 +212,14 @@ impl Controls<'_> {
             (None, None) => (0.0, None),
             (Some(key), None) => (-1.0, Some(key)),
             (None, Some(key)) => (1.0, Some(key)),
-            (Some(a), Some(b)) => match pair.both {
-                BothHeld::Neutral => (0.0, None),
-                BothHeld::Last if self.order(a) > self.order(b) => (-1.0, Some(a)),
-                BothHeld::Last => (1.0, Some(b)),
-            },
+            (Some(a), Some(b)) => {
+                let is_later = self.order(a) > self.order(b);
+                match (pair.both, is_later) {
+                    (BothHeld::Neutral, _) => (0.0, None),
+                    (BothHeld::Last, true) | (BothHeld::First, false) => (-1.0, Some(a)),
+                    (BothHeld::Last, false) | (BothHeld::First, true) => (1.0, Some(b)),
+                }
+            }
         }
     }
 

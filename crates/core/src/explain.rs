@@ -1,8 +1,8 @@
 //! Why a lane is as it is at a tick, in plain sentences with numbers.
 
 use crate::{
-    ActionId, ControlId, ControlKind, Edge, Event, Gives, LaneMarks, Machine, Nanos, Presence,
-    Session, Tick,
+    ActionId, Closed, ControlId, ControlKind, Edge, Event, Gives, LaneMarks, Machine, Nanos,
+    Presence, Session, Tick,
 };
 use alloc::{
     format,
@@ -21,8 +21,9 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
     let spec = &session.rig().actions[action.index()];
     let state = machine.action(action);
     let value = match spec.gives {
-        Gives::On | Gives::Pulse if state.is_active() => "on".to_string(),
-        Gives::On | Gives::Pulse => "off".to_string(),
+        Gives::On | Gives::Pulse | Gives::Toggle if state.is_active() => "on".to_string(),
+        Gives::On | Gives::Pulse | Gives::Toggle => "off".to_string(),
+        Gives::Polar => format!("{:.3} at {:+.1}°", state.y, state.x),
         Gives::Axis => format!("{:+.3}", state.x),
         Gives::Plane => format!("({:+.3}, {:+.3})", state.x, state.y),
     };
@@ -32,6 +33,20 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
         .iter()
         .filter(|&&input| machine.through(session.plan(), action, input).is_active())
         .count();
+    if let Some(why) = machine.closed_by(session.plan(), action) {
+        let name_of = |id: ActionId| &session.rig().actions[id.index()].name;
+        return match why {
+            Closed::While(by) => {
+                format!("{name} is {value}: it is closed while {} is on.", name_of(by))
+            }
+            Closed::Without(by) => {
+                format!("{name} is {value}: it is closed while {} is off.", name_of(by))
+            }
+            Closed::Waiting => format!(
+                "{name} is {value}: it is open again, but waits for what is still held from before to be let go."
+            ),
+        };
+    }
     match (state.driver, active) {
         (Some(by), 0 | 1) => {
             let by = session.roster().label(by);

@@ -50,12 +50,12 @@ pub use event::{Event, Marks};
 pub use explain::{explain_action, explain_control};
 pub use history::{Capacity, History};
 pub use lane::{Change, LaneLog, LaneMarks, Span};
-pub use machine::{Hearing, Machine, run};
-pub use plan::{ActionId, Input, Opposites, Plan, Side};
+pub use machine::{Closed, Hearing, Machine, run};
+pub use plan::{ActionId, BoundShape, Input, Opposites, Plan, Side};
 pub use recording::Recording;
 pub use rig::{
-    ActionSpec, BothHeld, CrossSpec, EdgeRule, EdgeSettings, Gives, InputSpec, MAX_THRESHOLDS, Rig,
-    Scope, Thresholds,
+    ActionSpec, BothHeld, Combine, CrossSpec, EdgeRule, EdgeSettings, Gives, InputSpec,
+    MAX_THRESHOLDS, NamedShape, Rig, Scope, Shape, ShapeUse, Thresholds, Travel,
 };
 pub use roster::{Control, Device, MAX_CONTROLS, Roster, RosterError};
 pub use sampler::{Cell, Edge};

@@ -7,7 +7,7 @@
 
 use crate::{
     ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Input, MainRule,
-    Marks, Nanos, Plan, Presence, Tick, actions::Controls,
+    Marks, Nanos, Plan, Presence, Tick, actions::Controls, plan::Gate, shape::Memory,
 };
 use alloc::vec::Vec;
 use core::cmp::Reverse;
@@ -24,9 +24,12 @@ pub struct Machine {
     touched: Vec<ControlId>,
     stale: Vec<ControlId>,
     changed: Vec<ActionId>,
-    pulsing: Vec<ActionId>,
+    unfinished: Vec<ActionId>,
     due: Vec<ActionId>,
     is_due: Vec<bool>,
+    /// What stages of shaping remember, in the order of the plan.
+    memories: Vec<Memory>,
+    gating: Vec<Gating>,
     presses: u32,
     lost: u64,
     main: Option<DeviceId>,
@@ -89,6 +92,27 @@ impl Hearing {
     }
 }
 
+/// Why an action is not let through.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Closed {
+    /// This action is on.
+    While(ActionId),
+    /// This action is off.
+    Without(ActionId),
+    /// What was held while it was closed has not been let go yet.
+    Waiting,
+}
+
+/// Whether an action is let through by its gates.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Gating {
+    Open,
+    Closed,
+    /// Open again, but what was held meanwhile must be let go first: a button
+    /// that closed a menu is not to sound the horn.
+    Waiting,
+}
+
 const SECOND: u64 = 1_000_000_000;
 
 impl Machine {
@@ -102,9 +126,11 @@ impl Machine {
             touched: Vec::new(),
             stale: Vec::new(),
             changed: Vec::new(),
-            pulsing: Vec::new(),
+            unfinished: Vec::new(),
             due: Vec::new(),
             is_due: Vec::new(),
+            memories: Vec::new(),
+            gating: Vec::new(),
             presses: 0,
             lost: 0,
             main: None,
@@ -124,10 +150,12 @@ impl Machine {
         self.devices.resize(plan.devices().len(), Hearing::SILENT);
         self.actions.resize(plan.action_count(), ActionState::IDLE);
         self.is_due.resize(plan.action_count(), false);
+        self.gating.resize(plan.action_count(), Gating::Open);
+        self.memories.resize(plan.memory_count(), Memory::default());
         for list in [&mut self.touched, &mut self.stale] {
             list.reserve(plan.control_count() - list.len());
         }
-        for list in [&mut self.changed, &mut self.pulsing, &mut self.due] {
+        for list in [&mut self.changed, &mut self.unfinished, &mut self.due] {
             list.reserve(plan.action_count() - list.len());
         }
     }
@@ -179,7 +207,7 @@ impl Machine {
 
     /// Whether a tick without events would change nothing at all.
     pub fn is_settled(&self) -> bool {
-        self.touched.is_empty() && self.changed.is_empty() && self.pulsing.is_empty()
+        self.touched.is_empty() && self.changed.is_empty() && self.unfinished.is_empty()
     }
 
     /// Jumps over ticks that would change nothing.
@@ -262,7 +290,7 @@ impl Machine {
             }
         }
         let cell = &mut self.cells[event.control.index()];
-        if cell.receive(sampled, plan.stages(sampled), event) {
+        if cell.receive(sampled, plan.passings(sampled), event) {
             self.presses += 1;
             cell.press_order = self.presses;
         }
@@ -315,9 +343,16 @@ impl Machine {
                 cell.seen = cell.actual;
                 cell.reported = cell.actual;
                 cell.value = f32::from(u8::from(cell.seen == Presence::Here.value()));
+                // A shape may make something of rest; that counts only while
+                // the device is there.
+                for sibling in plan.siblings(id).skip(1).map(ControlId) {
+                    for &action in plan.fed_by(sibling) {
+                        mark_due(&mut self.due, &mut self.is_due, action);
+                    }
+                }
                 continue;
             }
-            let polled = cell.sample(sampled, plan.stages(sampled), now);
+            let polled = cell.sample(sampled, plan.passings(sampled), now);
             self.lost += u64::from(polled.lost);
             if polled.pressed {
                 self.presses += 1;
@@ -327,30 +362,108 @@ impl Machine {
                 mark_due(&mut self.due, &mut self.is_due, action);
             }
         }
-        for action in self.pulsing.drain(..) {
+        for action in self.unfinished.drain(..) {
             mark_due(&mut self.due, &mut self.is_due, action);
         }
     }
 
     fn evaluate(&mut self, plan: &Plan) {
-        let controls = Controls { plan, cells: &self.cells, main: self.main };
-        for id in self.due.drain(..) {
-            self.is_due[id.index()] = false;
-            let state = controls.evaluate(id);
-            if state.is_active() && plan.gives(id) == Gives::Pulse {
-                self.pulsing.push(id);
+        if plan.has_gates() {
+            self.evaluate_gates(plan);
+        }
+        while let Some(id) = self.due.pop() {
+            self.evaluate_action(plan, id);
+        }
+    }
+
+    /// The actions that open and close others come first.
+    fn evaluate_gates(&mut self, plan: &Plan) {
+        let mut at = 0;
+        while at < self.due.len() {
+            let id = self.due[at];
+            if plan.gated_by(id).is_empty() {
+                at += 1;
+                continue;
             }
-            let slot = &mut self.actions[id.index()];
-            if *slot != state {
-                *slot = state;
-                self.changed.push(id);
+            self.due.swap_remove(at);
+            let was_on = self.action(id).is_active();
+            self.evaluate_action(plan, id);
+            if self.action(id).is_active() != was_on {
+                for &gated in plan.gated_by(id) {
+                    mark_due(&mut self.due, &mut self.is_due, gated);
+                }
             }
         }
     }
 
+    fn evaluate_action(&mut self, plan: &Plan, id: ActionId) {
+        self.is_due[id.index()] = false;
+        let dt = plan.rate().period_seconds();
+        let controls =
+            Controls { plan, cells: &self.cells, devices: &self.devices, main: self.main, dt };
+        let (mut state, is_moving) = controls.evaluate(id, &mut self.memories);
+        let gives = plan.gives(id);
+        if plan.has_gates() {
+            state = self.gated(plan, id, state);
+        }
+        if is_moving || (gives == Gives::Pulse && state.is_active()) {
+            self.unfinished.push(id);
+        }
+        let slot = &mut self.actions[id.index()];
+        if gives == Gives::Toggle {
+            state = match state.driver {
+                Some(_) if slot.is_active() => ActionState::IDLE,
+                Some(_) => state,
+                None => *slot,
+            };
+        }
+        if *slot != state {
+            *slot = state;
+            self.changed.push(id);
+        }
+    }
+
+    /// What the gates of an action let through.
+    fn gated(&mut self, plan: &Plan, id: ActionId, state: ActionState) -> ActionState {
+        let gates = plan.gates(plan.action(id));
+        let is_closed = gates.iter().any(|gate| self.action(gate.by).is_active() == gate.closes);
+        let gating = &mut self.gating[id.index()];
+        let holds_back = plan.gives(id).is_digital() && state.is_active();
+        *gating = match *gating {
+            _ if is_closed => Gating::Closed,
+            Gating::Closed | Gating::Waiting if holds_back => Gating::Waiting,
+            _ => Gating::Open,
+        };
+        if *gating == Gating::Open { state } else { ActionState::IDLE }
+    }
+
     /// What an action would be at the last tick if `input` alone drove it.
     pub fn through(&self, plan: &Plan, action: ActionId, input: Input) -> ActionState {
-        Controls { plan, cells: &self.cells, main: self.main }.input(plan.action(action), input)
+        let mut memories = self.memories.clone();
+        self.looking(plan).input(plan.action(action), input, &mut memories).0
+    }
+
+    /// Why the gates of an action do not let it through, if they do not.
+    pub fn closed_by(&self, plan: &Plan, action: ActionId) -> Option<Closed> {
+        let closing = |gate: &&Gate| self.action(gate.by).is_active() == gate.closes;
+        match (self.gating[action.index()], plan.gates(plan.action(action)).iter().find(closing)) {
+            (Gating::Open, _) => None,
+            (_, Some(gate)) if gate.closes => Some(Closed::While(gate.by)),
+            (_, Some(gate)) => Some(Closed::Without(gate.by)),
+            (Gating::Closed | Gating::Waiting, None) => Some(Closed::Waiting),
+        }
+    }
+
+    /// The value of an input after each stage of its shape, the calibrated one
+    /// first; empty for an input that is not shaped.
+    pub fn stages(&self, plan: &Plan, input: Input) -> Vec<[f32; 2]> {
+        self.looking(plan).stages(input, &self.memories)
+    }
+
+    /// Controls to look at without moving anything on.
+    fn looking<'a>(&'a self, plan: &'a Plan) -> Controls<'a> {
+        let Machine { cells, devices, main, .. } = self;
+        Controls { plan, cells, devices, main: *main, dt: 0.0 }
     }
 
     /// What a recording that begins before the next tick must say first: every

@@ -5,12 +5,14 @@
 //! devices before it do: inputs keep the order of the rig and, within a
 //! reference to any device of a kind, the order of the roster.
 
+mod bind;
+
 use crate::{
-    ActionSpec, BothHeld, Control, ControlId, ControlKind, ControlRef, DeviceId, DeviceKind,
-    EdgeSettings, Event, Gives, InputSpec, MAX_THRESHOLDS, MainRule, MainRules, PollRate, Rig,
-    Roster, Scope, Thresholds,
+    BothHeld, Combine, Control, ControlId, ControlKind, DeviceId, DeviceKind, EdgeSettings, Event,
+    Gives, MainRule, MainRules, PollRate, Rig, Roster, Thresholds,
+    shape::{self, Stage},
 };
-use alloc::{format, vec, vec::Vec};
+use alloc::{vec, vec::Vec};
 use core::ops::Range;
 
 /// The number of an action: its place in the rig.
@@ -36,8 +38,42 @@ pub struct Plan {
     actions: Vec<BoundAction>,
     inputs: Vec<Input>,
     sides: Vec<ControlId>,
+    passings: Vec<Passing>,
     stages: Vec<Stage>,
+    /// What calibrated axes report, instead of what their device says.
+    travels: Vec<[Option<ControlKind>; 2]>,
+    memory_count: usize,
+    gates: Vec<Gate>,
+    /// For each action, those of which it is a gate; empty without gates.
+    gated_by: Vec<Vec<ActionId>>,
     feeds: Feeds,
+}
+
+/// An action that opens or closes another one.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Gate {
+    pub(crate) by: ActionId,
+    /// Whether the other is closed while this one is on, instead of while it is
+    /// off.
+    pub(crate) closes: bool,
+}
+
+/// A shape, tied to its place in the plan and to its memory in the machine.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct BoundShape {
+    first: u32,
+    len: u16,
+    memories: u16,
+    /// One more than its place among the travels; 0 for none.
+    travel: u16,
+    /// Where in the machine its memories begin.
+    memory: u32,
+}
+
+impl BoundShape {
+    pub(crate) fn memories(self) -> Range<usize> {
+        self.memory as usize..self.memory as usize + usize::from(self.memories)
+    }
 }
 
 /// A device, as far as a run needs it.
@@ -94,16 +130,16 @@ pub(crate) struct Sampled {
     pub(crate) control: Control,
     pub(crate) edges: EdgeSettings,
     pub(crate) used: UseRange,
-    /// Its stretch of the plan's list of stages.
-    first_stage: u32,
-    stage_count: u32,
+    /// Its stretch of the plan's list of passings.
+    first_passing: u32,
+    passing_count: u32,
 }
 
 #[cfg(test)]
 impl Sampled {
     pub(crate) fn with(control: Control, edges: EdgeSettings) -> Self {
         let used = UseRange::of(control.kind, &MainRules::default());
-        Sampled { control, edges, used, first_stage: 0, stage_count: 0 }
+        Sampled { control, edges, used, first_passing: 0, passing_count: 0 }
     }
 }
 
@@ -111,7 +147,7 @@ impl Sampled {
 /// The bit is the place of the pair among those of the rig, so that it stays
 /// the same when devices arrive.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) struct Stage {
+pub(crate) struct Passing {
     control: ControlId,
     pub(crate) bit: u32,
     pub(crate) thresholds: Thresholds,
@@ -122,6 +158,8 @@ pub(crate) struct BoundAction {
     pub(crate) gives: Gives,
     pub(crate) clamp: bool,
     pub(crate) main_only: bool,
+    pub(crate) combine: Combine,
+    pub(crate) gates: Range<u32>,
     pub(crate) inputs: Range<u32>,
 }
 
@@ -142,10 +180,8 @@ pub enum Input {
     Axis {
         /// The control.
         control: ControlId,
-        /// Travel that counts as rest.
-        dead_zone: f32,
-        /// -1 where the rig inverts it, otherwise 1.
-        sign: f32,
+        /// How it is shaped.
+        shape: BoundShape,
     },
     /// Two opposite sides as one axis.
     Pair(Opposites),
@@ -155,12 +191,19 @@ pub enum Input {
         x: ControlId,
         /// The vertical axis.
         y: ControlId,
-        /// Radius that counts as rest.
-        dead_zone: f32,
-        /// -1 where the rig inverts x, otherwise 1.
-        sign_x: f32,
-        /// -1 where the rig inverts y, otherwise 1.
-        sign_y: f32,
+        /// How it is shaped.
+        shape: BoundShape,
+    },
+    /// Relative motion, summed up.
+    Pointer {
+        /// Counts to the right.
+        x: ControlId,
+        /// Counts downwards.
+        y: ControlId,
+        /// Counts from rest to the rim.
+        counts: f32,
+        /// How the sum is shaped; the first of its memories is the sum.
+        shape: BoundShape,
     },
     /// Two pairs as two axes.
     Cross {
@@ -206,15 +249,36 @@ struct Feeds {
 impl Plan {
     /// Ties a rig to the devices known so far.
     pub fn bind(rig: &Rig, roster: &Roster) -> Self {
-        Binder {
-            roster,
-            inputs: Vec::new(),
-            sides: Vec::new(),
-            stages: Vec::new(),
-            pairs: Vec::new(),
-            feeds: Vec::new(),
-        }
-        .bind(rig)
+        bind::Binder::new(rig, roster).bind()
+    }
+
+    /// The stages of a shape, in order.
+    pub fn stages(&self, shape: BoundShape) -> &[Stage] {
+        &self.stages[shape.first as usize..shape.first as usize + usize::from(shape.len)]
+    }
+
+    /// A raw value of x (0) or y (1) on its own scale, by the calibration of a
+    /// shape if it has one.
+    pub(crate) fn calibrated(&self, shape: BoundShape, axis: usize, raw: i32) -> Option<f32> {
+        let travel = self.travels.get(usize::from(shape.travel).wrapping_sub(1))?[axis]?;
+        Some(shape::normalise(travel, raw))
+    }
+
+    pub(crate) fn memory_count(&self) -> usize {
+        self.memory_count
+    }
+
+    pub(crate) fn gates(&self, action: &BoundAction) -> &[Gate] {
+        &self.gates[action.gates.start as usize..action.gates.end as usize]
+    }
+
+    /// The actions that an action opens or closes.
+    pub(crate) fn gated_by(&self, gate: ActionId) -> &[ActionId] {
+        self.gated_by.get(gate.index()).map_or(&[], Vec::as_slice)
+    }
+
+    pub(crate) fn has_gates(&self) -> bool {
+        !self.gates.is_empty()
     }
 
     /// How often to poll.
@@ -249,13 +313,13 @@ impl Plan {
         &self.feeds.actions[range]
     }
 
-    pub(crate) fn stages(&self, sampled: Sampled) -> &[Stage] {
-        let first = sampled.first_stage as usize;
-        &self.stages[first..first + sampled.stage_count as usize]
+    pub(crate) fn passings(&self, sampled: &Sampled) -> &[Passing] {
+        let first = sampled.first_passing as usize;
+        &self.passings[first..first + sampled.passing_count as usize]
     }
 
-    pub(crate) fn sampled(&self, control: ControlId) -> Sampled {
-        self.controls[control.index()]
+    pub(crate) fn sampled(&self, control: ControlId) -> &Sampled {
+        &self.controls[control.index()]
     }
 
     /// Presence and controls of the device a control is on.
@@ -305,7 +369,7 @@ impl Plan {
         let sides = |pair: Opposites| [self.side(pair.negative), self.side(pair.positive)].concat();
         match input {
             Input::Button { control, .. } | Input::Axis { control, .. } => vec![control],
-            Input::Stick { x, y, .. } => vec![x, y],
+            Input::Stick { x, y, .. } | Input::Pointer { x, y, .. } => vec![x, y],
             Input::Pair(pair) => sides(pair),
             Input::Cross { x, y } => [sides(x), sides(y)].concat(),
         }
@@ -324,209 +388,5 @@ impl Plan {
     /// The buttons of a side.
     pub fn side(&self, side: Side) -> &[ControlId] {
         &self.sides[side.first as usize..(side.first + side.len) as usize]
-    }
-}
-
-struct Binder<'r> {
-    roster: &'r Roster,
-    inputs: Vec<Input>,
-    sides: Vec<ControlId>,
-    stages: Vec<Stage>,
-    /// The different thresholds of the rig, in the order they appear.
-    pairs: Vec<Thresholds>,
-    feeds: Vec<(ControlId, ActionId)>,
-}
-
-impl Binder<'_> {
-    fn bind(mut self, rig: &Rig) -> Plan {
-        let actions = rig
-            .actions
-            .iter()
-            .zip(0..)
-            .map(|(spec, number)| self.action(spec, ActionId(number)))
-            .collect();
-        self.stages.sort_by_key(|stage| (stage.control, stage.bit));
-        self.stages.dedup();
-        Plan {
-            rate: rig.rate,
-            controls: self.sampled(rig),
-            devices: self.devices(&rig.main),
-            main_rule: rig.main.rule,
-            main_only: (0..)
-                .map(ActionId)
-                .zip(&rig.actions)
-                .filter(|(_, a)| a.main_only)
-                .map(|(id, _)| id)
-                .collect(),
-            actions,
-            feeds: Feeds::new(self.feeds, self.roster.controls().len()),
-            inputs: self.inputs,
-            sides: self.sides,
-            stages: self.stages,
-        }
-    }
-
-    fn devices(&self, main: &MainRules) -> Vec<BoundDevice> {
-        let bound = |(_, device): (_, &crate::Device)| BoundDevice {
-            range: device.range(),
-            // A device without a slot comes after those that have one.
-            main_number: main
-                .among
-                .contains(&device.info.kind)
-                .then(|| device.number.wrapping_sub(1)),
-            kind: device.info.kind,
-        };
-        self.roster.devices().map(bound).collect()
-    }
-
-    fn sampled(&self, rig: &Rig) -> Vec<Sampled> {
-        let plain = |(&control, id): (&Control, u16)| {
-            let first = self.stages.partition_point(|stage| stage.control < ControlId(id));
-            let after = self.stages.partition_point(|stage| stage.control <= ControlId(id));
-            let (first_stage, stage_count) = (first as u32, (after - first) as u32);
-            let used = UseRange::of(control.kind, &rig.main);
-            Sampled { control, edges: EdgeSettings::DEFAULT, used, first_stage, stage_count }
-        };
-        let mut controls: Vec<Sampled> =
-            self.roster.controls().iter().zip(0..).map(plain).collect();
-        for rule in &rig.edges {
-            for id in rule.of.iter().flat_map(|scope| self.covered(scope)) {
-                controls[id.index()].edges.apply(rule);
-            }
-        }
-        controls
-    }
-
-    fn covered(&self, scope: &Scope) -> Vec<ControlId> {
-        match scope {
-            Scope::Control(reference) => reference.resolve(self.roster).collect(),
-            Scope::Kind(kind) => {
-                let devices = self.roster.devices().filter(|(_, d)| d.info.kind == *kind);
-                devices.flat_map(|(_, device)| device.controls()).collect()
-            }
-        }
-    }
-
-    /// The bit of a pair of thresholds.
-    fn bit(&mut self, thresholds: Thresholds) -> u32 {
-        let known = self.pairs.iter().position(|pair| *pair == thresholds);
-        let bit = known.unwrap_or_else(|| {
-            self.pairs.push(thresholds);
-            self.pairs.len() - 1
-        });
-        debug_assert!(bit < MAX_THRESHOLDS);
-        bit as u32 % MAX_THRESHOLDS as u32
-    }
-
-    fn action(&mut self, spec: &ActionSpec, id: ActionId) -> BoundAction {
-        let first = self.inputs.len() as u32;
-        for input in &spec.inputs {
-            self.input(input, id);
-        }
-        BoundAction {
-            gives: spec.gives,
-            clamp: spec.clamp,
-            main_only: spec.main_only,
-            inputs: first..self.inputs.len() as u32,
-        }
-    }
-
-    fn input(&mut self, spec: &InputSpec, action: ActionId) {
-        match spec {
-            InputSpec::Button { control, thresholds } => {
-                let (thresholds, bit) = (*thresholds, self.bit(*thresholds));
-                for control in self.resolve(control, action) {
-                    if !self.roster.control(control).kind.is_button() {
-                        self.stages.push(Stage { control, bit, thresholds });
-                    }
-                    self.inputs.push(Input::Button { control, thresholds, bit });
-                }
-            }
-            InputSpec::Axis { control, dead_zone, invert } => {
-                for control in self.resolve(control, action) {
-                    let sign = sign(*invert);
-                    self.inputs.push(Input::Axis { control, dead_zone: *dead_zone, sign });
-                }
-            }
-            InputSpec::Pair { negative, positive, both } => {
-                let pair = self.opposites(negative, positive, *both, action);
-                if !pair.is_empty() {
-                    self.inputs.push(Input::Pair(pair));
-                }
-            }
-            InputSpec::Cross(cross) => {
-                let x = self.opposites(&cross.left, &cross.right, cross.both, action);
-                let y = self.opposites(&cross.down, &cross.up, cross.both, action);
-                if !(x.is_empty() && y.is_empty()) {
-                    self.inputs.push(Input::Cross { x, y });
-                }
-            }
-            InputSpec::Stick { stick, dead_zone, invert_x, invert_y } => {
-                for (x, y) in self.resolve_stick(stick, action) {
-                    let (sign_x, sign_y) = (sign(*invert_x), sign(*invert_y));
-                    let dead_zone = *dead_zone;
-                    self.inputs.push(Input::Stick { x, y, dead_zone, sign_x, sign_y });
-                }
-            }
-        }
-    }
-
-    fn resolve(&mut self, reference: &ControlRef, action: ActionId) -> Vec<ControlId> {
-        let found: Vec<ControlId> = reference.resolve(self.roster).collect();
-        self.feeds.extend(found.iter().map(|&control| (control, action)));
-        found
-    }
-
-    fn resolve_stick(
-        &mut self,
-        stick: &ControlRef,
-        action: ActionId,
-    ) -> Vec<(ControlId, ControlId)> {
-        let (x, y) = (format!("{}-x", stick.code), format!("{}-y", stick.code));
-        let devices = self.roster.devices().filter(|(_, device)| stick.means(device));
-        let found: Vec<_> =
-            devices.filter_map(|(_, d)| Some((d.control(&x)?, d.control(&y)?))).collect();
-        self.feeds.extend(found.iter().flat_map(|&(x, y)| [(x, action), (y, action)]));
-        found
-    }
-
-    fn opposites(
-        &mut self,
-        negative: &[ControlRef],
-        positive: &[ControlRef],
-        both: BothHeld,
-        action: ActionId,
-    ) -> Opposites {
-        let negative = self.any_of(negative, action);
-        let positive = self.any_of(positive, action);
-        Opposites { negative, positive, both }
-    }
-
-    fn any_of(&mut self, references: &[ControlRef], action: ActionId) -> Side {
-        let first = self.sides.len() as u32;
-        for reference in references {
-            let found = self.resolve(reference, action);
-            self.sides.extend(found);
-        }
-        Side { first, len: self.sides.len() as u32 - first }
-    }
-}
-
-fn sign(invert: bool) -> f32 {
-    if invert { -1.0 } else { 1.0 }
-}
-
-impl Feeds {
-    fn new(mut pairs: Vec<(ControlId, ActionId)>, controls: usize) -> Self {
-        pairs.sort_unstable();
-        pairs.dedup();
-        let mut starts = vec![0; controls + 1];
-        for &(control, _) in &pairs {
-            starts[control.index() + 1] += 1;
-        }
-        for i in 0..controls {
-            starts[i + 1] += starts[i];
-        }
-        Feeds { starts, actions: pairs.into_iter().map(|(_, action)| action).collect() }
     }
 }

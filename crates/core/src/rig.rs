@@ -1,7 +1,9 @@
 //! A rig: what a person wrote about sampling, shaping and actions, checked but
 //! not yet tied to devices. [`Plan::bind`](crate::Plan::bind) ties it.
 
-use crate::{CleanText, ControlRef, DeviceKind, MainRules, Nanos, PollRate, SlotRules, tunable};
+use crate::{
+    CleanText, ControlRef, DeviceKind, MainRules, Nanos, PollRate, SlotRules, shape::Stage, tunable,
+};
 use alloc::{string::String, vec::Vec};
 
 /// A checked rig.
@@ -9,7 +11,8 @@ use alloc::{string::String, vec::Vec};
 /// Invariants: action names are unique; every number lies in the range of its
 /// [`Tunable`](crate::tunable::Tunable); there are at most [`MAX_THRESHOLDS`]
 /// different [`Thresholds`]; every input suits what its action
-/// gives (see [`Gives::accepts`]).
+/// gives (see [`Gives::accepts`]); the shapes that inputs name exist; an action
+/// that is a gate of others has no gates itself.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Rig {
     /// Shown to people.
@@ -23,6 +26,8 @@ pub struct Rig {
     /// How the edges of controls are derived; of several rules for a control
     /// the last one that says something counts.
     pub edges: Vec<EdgeRule>,
+    /// Chains of shaping that inputs refer to.
+    pub shapes: Vec<NamedShape>,
     /// The actions, in the order game code and screen list them.
     pub actions: Vec<ActionSpec>,
 }
@@ -36,6 +41,7 @@ impl Rig {
             slots: SlotRules::default(),
             main: MainRules::default(),
             edges: Vec::new(),
+            shapes: Vec::new(),
             actions: Vec::new(),
         }
     }
@@ -107,6 +113,56 @@ pub struct Thresholds {
     pub release_at: f32,
 }
 
+/// How the value of a stick, an axis or a trigger is shaped.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Shape {
+    /// Where the travel of x and of y really begins, rests and ends; without it
+    /// the device is believed.
+    pub travel: [Option<Travel>; 2],
+    /// The stages, in the order in which they are applied.
+    pub stages: Vec<Stage>,
+}
+
+/// A shape that several inputs can share.
+#[derive(Clone, Debug, PartialEq)]
+pub struct NamedShape {
+    /// Its name.
+    pub name: String,
+    /// What it does.
+    pub shape: Shape,
+}
+
+/// The calibrated travel of one axis, in device units; each side has its own
+/// scale. `min < centre < max`, but for a trigger `min = centre`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Travel {
+    /// Reads as -1.
+    pub min: i32,
+    /// Reads as 0.
+    pub centre: i32,
+    /// Reads as +1.
+    pub max: i32,
+}
+
+/// The shape of an input.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ShapeUse {
+    /// One of the rig's, by its place there.
+    Named(usize),
+    /// Its own.
+    Own(Shape),
+}
+
+impl ShapeUse {
+    /// The shape that is meant.
+    pub fn of<'r>(&'r self, rig: &'r Rig) -> &'r Shape {
+        match self {
+            ShapeUse::Named(at) => &rig.shapes[*at].shape,
+            ShapeUse::Own(shape) => shape,
+        }
+    }
+}
+
 /// The named result that game code reads.
 #[derive(Clone, Debug, PartialEq)]
 pub struct ActionSpec {
@@ -114,12 +170,41 @@ pub struct ActionSpec {
     pub name: String,
     /// What sort of value it has.
     pub gives: Gives,
-    /// Where it comes from; the strongest wins, the first of equals.
+    /// Where it comes from.
     pub inputs: Vec<InputSpec>,
+    /// What several inputs that are active come to.
+    pub combine: Combine,
     /// Whether a plane is held in the unit circle.
     pub clamp: bool,
     /// Whether only the main device drives it.
     pub main_only: bool,
+    /// Actions, by their place in the rig, that close it while they are on.
+    pub closed_while: Vec<usize>,
+    /// Actions without which it is closed.
+    pub open_while: Vec<usize>,
+}
+
+/// What several active inputs of an action come to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Combine {
+    /// The strongest, of equals the first.
+    #[default]
+    Strongest,
+    /// Their sum, each axis held between -1 and +1.
+    Sum,
+}
+
+impl Combine {
+    /// Every rule, in the order they are listed to people.
+    pub const ALL: [Combine; 2] = [Combine::Strongest, Combine::Sum];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Combine::Strongest => "strongest",
+            Combine::Sum => "sum",
+        }
+    }
 }
 
 /// What game code reads from an action.
@@ -131,13 +216,19 @@ pub enum Gives {
     Pulse,
     /// One axis, -1 to +1.
     Axis,
+    /// Turns over with each press of any of its buttons: off, on, off, …
+    Toggle,
     /// Two axes, each -1 to +1, y up.
     Plane,
+    /// The same as angle and length: x in degrees, counter-clockwise from the
+    /// right, above -180 up to 180; y the length.
+    Polar,
 }
 
 impl Gives {
     /// Every sort, in the order they are listed to people.
-    pub const ALL: [Gives; 4] = [Gives::On, Gives::Pulse, Gives::Axis, Gives::Plane];
+    pub const ALL: [Gives; 6] =
+        [Gives::On, Gives::Pulse, Gives::Toggle, Gives::Axis, Gives::Plane, Gives::Polar];
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
@@ -145,22 +236,32 @@ impl Gives {
             Gives::On => "on",
             Gives::Pulse => "pulse",
             Gives::Axis => "axis",
+            Gives::Toggle => "toggle",
             Gives::Plane => "plane",
+            Gives::Polar => "polar",
         }
     }
 
     /// Whether the value is on or off.
     pub const fn is_digital(self) -> bool {
-        matches!(self, Gives::On | Gives::Pulse)
+        matches!(self, Gives::On | Gives::Pulse | Gives::Toggle)
+    }
+
+    /// Whether it has two numbers.
+    pub const fn is_double(self) -> bool {
+        matches!(self, Gives::Plane | Gives::Polar)
     }
 
     /// Whether an input may feed an action of this sort.
     pub const fn accepts(self, input: &InputSpec) -> bool {
         matches!(
             (self, input),
-            (Gives::On | Gives::Pulse, InputSpec::Button { .. })
+            (Gives::On | Gives::Pulse | Gives::Toggle, InputSpec::Button { .. })
                 | (Gives::Axis, InputSpec::Axis { .. } | InputSpec::Pair { .. })
-                | (Gives::Plane, InputSpec::Stick { .. } | InputSpec::Cross(_))
+                | (
+                    Gives::Plane | Gives::Polar,
+                    InputSpec::Stick { .. } | InputSpec::Cross(_) | InputSpec::Pointer { .. }
+                )
         )
     }
 }
@@ -179,10 +280,8 @@ pub enum InputSpec {
     Axis {
         /// The control.
         control: ControlRef,
-        /// Travel that counts as rest.
-        dead_zone: f32,
-        /// Whether the sign is turned.
-        invert: bool,
+        /// How it is shaped.
+        shape: ShapeUse,
     },
     /// Two keys as -1 and +1.
     Pair {
@@ -197,15 +296,20 @@ pub enum InputSpec {
     Stick {
         /// The stick.
         stick: ControlRef,
-        /// Radius that counts as rest.
-        dead_zone: f32,
-        /// Whether x is turned.
-        invert_x: bool,
-        /// Whether y is turned; a stick that reports up as minus needs it.
-        invert_y: bool,
+        /// How it is shaped.
+        shape: ShapeUse,
     },
     /// Four keys as two axes.
     Cross(CrossSpec),
+    /// Relative motion, summed up and held in the unit circle, as two axes.
+    Pointer {
+        /// The device that moves, as a reference to its `x`.
+        pointer: ControlRef,
+        /// Counts from rest to the rim.
+        counts: f32,
+        /// How the sum is shaped.
+        shape: ShapeUse,
+    },
 }
 
 /// Four keys as two axes; any key of a side will do.
@@ -230,17 +334,20 @@ pub enum BothHeld {
     Neutral,
     /// The one pressed last wins; releasing it falls back to the other.
     Last,
+    /// The one pressed first wins; releasing it falls to the other.
+    First,
 }
 
 impl BothHeld {
     /// Every rule, in the order they are listed to people.
-    pub const ALL: [BothHeld; 2] = [BothHeld::Neutral, BothHeld::Last];
+    pub const ALL: [BothHeld; 3] = [BothHeld::Neutral, BothHeld::Last, BothHeld::First];
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
         match self {
             BothHeld::Neutral => "neutral",
             BothHeld::Last => "last",
+            BothHeld::First => "first",
         }
     }
 }

@@ -17,7 +17,7 @@
 
 use crate::{
     ControlKind, Event, LaneMarks, Marks, Nanos,
-    plan::{Sampled, Stage},
+    plan::{Passing, Sampled},
     shape,
 };
 
@@ -138,7 +138,7 @@ impl Cell {
 
     /// Takes in one event. Returns whether it pressed the control, or carried
     /// it over as held.
-    pub(crate) fn receive(&mut self, how: Sampled, stages: &[Stage], event: &Event) -> bool {
+    pub(crate) fn receive(&mut self, how: &Sampled, passings: &[Passing], event: &Event) -> bool {
         let kind = how.control.kind;
         if event.marks.contains(Marks::REPEAT) {
             let counts = how.edges.repeats_press && self.actual != 0;
@@ -150,7 +150,7 @@ impl Cell {
             (self.actual, self.reported) = (value, value);
             (self.seen, self.before) = (value, value);
             self.value = shape::normalise(kind, value);
-            self.pass(stages);
+            self.pass(passings);
             self.past_before = self.past;
             return kind.is_button() && value != 0;
         }
@@ -223,7 +223,7 @@ impl Cell {
     }
 
     /// Polls the control at the instant `now`.
-    pub(crate) fn sample(&mut self, how: Sampled, stages: &[Stage], now: Nanos) -> Polled {
+    pub(crate) fn sample(&mut self, how: &Sampled, passings: &[Passing], now: Nanos) -> Polled {
         let kind = how.control.kind;
         if !kind.is_button() {
             self.seen = self.actual;
@@ -231,7 +231,7 @@ impl Cell {
             if kind == ControlKind::Relative {
                 (self.actual, self.reported) = (0, 0);
             }
-            self.pass(stages);
+            self.pass(passings);
             return Polled::default();
         }
         let pressed = self.let_through(now, how.edges.debounce);
@@ -251,12 +251,12 @@ impl Cell {
 
     /// Which thresholds the value is past now: a bit turns on from `press_at`
     /// on, and off below `release_at`.
-    fn pass(&mut self, stages: &[Stage]) {
-        for stage in stages {
-            if self.value >= stage.thresholds.press_at {
-                self.past |= 1 << stage.bit;
-            } else if self.value < stage.thresholds.release_at {
-                self.past &= !(1 << stage.bit);
+    fn pass(&mut self, passings: &[Passing]) {
+        for passing in passings {
+            if self.value >= passing.thresholds.press_at {
+                self.past |= 1 << passing.bit;
+            } else if self.value < passing.thresholds.release_at {
+                self.past &= !(1 << passing.bit);
             }
         }
     }
@@ -282,7 +282,7 @@ mod tests {
     /// Runs ticks, ten milliseconds each, written as the events between polls
     /// (`d` down, `u` up, `r` repeat, a millisecond apart) and returns what each
     /// poll saw: `_` up, `#` down, then `!` for each lost press.
-    fn run(ticks: &str, how: Sampled) -> (String, u32) {
+    fn run(ticks: &str, how: &Sampled) -> (String, u32) {
         let mut cell = Cell::at_rest(ControlKind::Button);
         let mut seen = Vec::new();
         for (tick, events) in (0..).zip(ticks.split('|')) {
@@ -304,7 +304,7 @@ mod tests {
     }
 
     fn polls(ticks: &str, latched: bool) -> String {
-        run(ticks, button(latched, Nanos(0))).0
+        run(ticks, &button(latched, Nanos(0))).0
     }
 
     #[rstest]
@@ -317,7 +317,7 @@ mod tests {
     #[case::without_debounce("dudud||u", 0, "#!!|#|_", 0)]
     fn debounce(#[case] events: &str, #[case] ms: u64, #[case] seen: &str, #[case] chatter: u32) {
         let how = button(false, Nanos::from_millis(ms));
-        assert_eq!(run(events, how), (seen.into(), chatter));
+        assert_eq!(run(events, &how), (seen.into(), chatter));
     }
 
     #[test]
@@ -326,11 +326,11 @@ mod tests {
             let mut how = button(false, Nanos(0));
             how.edges.repeats_press = repeats_press;
             let mut cell = Cell::at_rest(ControlKind::Button);
-            cell.receive(how, &[], &event(1, 1, Marks::empty()));
-            cell.sample(how, &[], Nanos(0));
+            cell.receive(&how, &[], &event(1, 1, Marks::empty()));
+            cell.sample(&how, &[], Nanos(0));
             cell.age();
-            cell.receive(how, &[], &event(20, 1, Marks::REPEAT));
-            cell.sample(how, &[], Nanos(0));
+            cell.receive(&how, &[], &event(20, 1, Marks::REPEAT));
+            cell.sample(&how, &[], Nanos(0));
             assert_eq!((cell.edge(), cell.is_pressed()), (None, repeats_press));
         }
     }
@@ -363,12 +363,12 @@ mod tests {
         let mut how = button(false, Nanos(0));
         how.control.kind = ControlKind::Relative;
         let mut cell = Cell::at_rest(ControlKind::Relative);
-        cell.receive(how, &[], &event(1, 2, Marks::empty()));
-        cell.receive(how, &[], &event(2, -5, Marks::empty()));
-        cell.sample(how, &[], Nanos(0));
+        cell.receive(&how, &[], &event(1, 2, Marks::empty()));
+        cell.receive(&how, &[], &event(2, -5, Marks::empty()));
+        cell.sample(&how, &[], Nanos(0));
         assert_eq!(cell.seen, -3);
         assert!(cell.age(), "the count must be cleared on the next tick");
-        cell.sample(how, &[], Nanos(0));
+        cell.sample(&how, &[], Nanos(0));
         assert_eq!(cell.seen, 0);
     }
 }

@@ -92,6 +92,11 @@ impl PollRate {
         f64::from(self.millihertz) / 1000.0
     }
 
+    /// The time between two ticks, in seconds.
+    pub fn period_seconds(self) -> f32 {
+        (1.0 / self.hz()) as f32
+    }
+
     /// The instant of a tick.
     pub fn time_of(self, tick: Tick) -> Nanos {
         // Every tick asks, and for the first hours the short division will do.

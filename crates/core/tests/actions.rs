@@ -63,6 +63,8 @@ fn a_trigger_that_trembles_at_its_threshold_is_pressed_once() {
 #[case::right_last(BothHeld::Last, &[("keys/KeyA", 1), ("keys/KeyD", 1)], 1.0)]
 #[case::left_last(BothHeld::Last, &[("keys/KeyD", 1), ("keys/KeyA", 1)], -1.0)]
 #[case::falls_back(BothHeld::Last, &[("keys/KeyA", 1), ("keys/KeyD", 1), ("keys/KeyD", 0)], -1.0)]
+#[case::right_first(BothHeld::First, &[("keys/KeyD", 1), ("keys/KeyA", 1)], 1.0)]
+#[case::falls_to_the_later(BothHeld::First, &[("keys/KeyD", 1), ("keys/KeyA", 1), ("keys/KeyD", 0)], -1.0)]
 #[case::neutral_falls_back(BothHeld::Neutral, &[("keys/KeyA", 1), ("keys/KeyD", 1), ("keys/KeyA", 0)], 1.0)]
 fn opposite_keys(#[case] both: BothHeld, #[case] set: &[(&str, i32)], #[case] x: f32) {
     assert_eq!(read(Gives::Axis, vec![pair("keys/KeyA", "keys/KeyD", both)], set).0, x);

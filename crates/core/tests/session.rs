@@ -13,14 +13,31 @@ fn full_rig(hz: f64, latched: bool) -> Rig {
         action("horn", Gives::On, vec![button("pad/south"), button("pad1/trigger-r")]),
         action("brake", Gives::Pulse, vec![button("pad/east"), button("keys/KeyS")]),
         action("walk", Gives::Axis, vec![pair("keys/KeyA", "keys/KeyD", BothHeld::Last)]),
-        action("slew", Gives::Plane, vec![stick("pad/stick-l", 0.1), cross(BothHeld::Last)]),
+        action("slew", Gives::Plane, vec![smoothed_stick(), cross(BothHeld::Last)]),
+        action("lamp", Gives::Toggle, vec![button("keys/KeyW")]),
+        action("reach", Gives::Polar, vec![smoothed_stick()]),
     ]);
+    // What remembers must be remembered.
+    rig.actions[0].closed_while = vec![4];
+    rig.actions[5].open_while = vec![4];
     rig.rate = PollRate::from_hz(hz).unwrap();
     if latched {
         let of = vec![Scope::Kind(DeviceKind::Pad), Scope::Kind(DeviceKind::Keys)];
         rig.edges = vec![EdgeRule { of, latched: Some(true), ..EdgeRule::default() }];
     }
     rig
+}
+
+fn smoothed_stick() -> InputSpec {
+    use shape::{DeadZone, Smooth, Stage};
+    let adaptive = Smooth::Adaptive { steady_hz: 2.0, follow: 3.0 };
+    let stages = vec![
+        Stage::DeadZone(DeadZone::radius(0.1)),
+        Stage::Smooth(Smooth::HalfLife(0.03)),
+        Stage::TurnLimit(500.0),
+        Stage::Smooth(adaptive),
+    ];
+    shaped_stick("pad/stick-l", stages)
 }
 
 /// A value for one of the desk's controls, and how long after the one before.
@@ -57,7 +74,7 @@ fn play(rig: Rig, steps: &[Step], capacity: Capacity, cut: impl Fn(usize) -> boo
 /// All that can be seen of a machine.
 fn seen(desk: &Desk, machine: &Machine) -> (Vec<Cell>, Vec<ActionState>, u64) {
     let cells = controls(desk).into_iter().map(|id| *machine.cell(id)).collect();
-    let actions = (0..4).map(|id| machine.action(ActionId(id))).collect();
+    let actions = (0..6).map(|id| machine.action(ActionId(id))).collect();
     (cells, actions, machine.lost())
 }
 

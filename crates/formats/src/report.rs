@@ -277,9 +277,9 @@ impl<'a, S: Sink> Run<'a, S> {
         let spec = &self.session.rig().actions[id.index()];
         let state = machine.action(id);
         let value = match spec.gives {
-            Gives::On | Gives::Pulse => Value::Switch(state.is_active()),
+            Gives::On | Gives::Pulse | Gives::Toggle => Value::Switch(state.is_active()),
             Gives::Axis => Value::Axis(state.x),
-            Gives::Plane => Value::Plane([state.x, state.y]),
+            Gives::Plane | Gives::Polar => Value::Plane([state.x, state.y]),
         };
         let by = state.driver.map(|id| self.session.roster().address(id).to_string());
         ActionEntry { name: &spec.name, value, by }

@@ -8,6 +8,7 @@ mod actions;
 mod edges;
 mod fields;
 mod problem;
+mod shapes;
 mod slots;
 
 pub use problem::{Problem, RigError};
@@ -63,8 +64,16 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
     if let Some(value) = root.take("edge") {
         rig.edges = value.items(problems).filter_map(|v| edges::read(problems, &v)).collect();
     }
+    if let Some(table) = root.take("shape").and_then(|v| v.table(problems)) {
+        rig.shapes = shapes::read(problems, &table);
+    }
     if let Some(table) = root.take("action").and_then(|v| v.table(problems)) {
-        rig.actions = table.entries().filter_map(|e| actions::read(problems, &e)).collect();
+        let names: Vec<&str> = table.entries().map(|entry| entry.key).collect();
+        let context = actions::Context { shapes: &rig.shapes, actions: &names };
+        let read = |e| actions::read(problems, &e, context);
+        let actions: Vec<_> = table.entries().filter_map(read).collect();
+        rig.actions = actions;
+        actions::check_gates(problems, &table, &rig.actions);
         if rig.actions.len() > actions::MAX {
             problems.add(table.span(), format!("{} actions", rig.actions.len()), "at most 10000");
         }

@@ -137,7 +137,7 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
     let mut lanes = Vec::new();
     for (action, causes) in (0..).map(ActionId).zip(causes) {
         lanes.push(Lane::Action(action, 0));
-        if plan.gives(action) == Gives::Plane {
+        if plan.gives(action).is_double() {
             lanes.push(Lane::Action(action, 1));
         }
         lanes.extend(causes.into_iter().map(Lane::Control));
@@ -161,6 +161,7 @@ pub fn lane_name(session: &Session, lane: Lane) -> String {
             let name = &session.rig().actions[id.index()].name;
             match session.plan().gives(id) {
                 Gives::Plane => format!("▷ {name} {}", ["x", "y"][axis]),
+                Gives::Polar => format!("▷ {name} {}", ["angle", "length"][axis]),
                 _ => format!("▷ {name}"),
             }
         }

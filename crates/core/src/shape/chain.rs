@@ -1,8 +1,6 @@
 //! Stages in the order a rig states them.
 
-use super::{
-    Curve, DeadZone, Gate, Memory, Smooth, directions, facing, length, turn_limit,
-};
+use super::{Curve, DeadZone, Gate, Memory, Smooth, directions, facing, length, turn_limit};
 
 /// One stage of shaping.
 ///

@@ -18,6 +18,17 @@ pub struct Memory {
     pub(super) is_live: bool,
 }
 
+impl Memory {
+    /// The last output.
+    pub(crate) fn place(&self) -> [f32; 2] {
+        self.out
+    }
+
+    pub(crate) fn set_place(&mut self, place: [f32; 2]) {
+        self.out = place;
+    }
+}
+
 /// Closer than this, a filter has arrived.
 const ARRIVED: f32 = 1.0 / 65_536.0;
 
@@ -50,9 +61,7 @@ impl Smooth {
             return (memory.out, false);
         }
         let share = match self {
-            Smooth::HalfLife(half_life) => {
-                1.0 - libm::expf(-LN_2 * dt / half_life.max(1e-6))
-            }
+            Smooth::HalfLife(half_life) => 1.0 - libm::expf(-LN_2 * dt / half_life.max(1e-6)),
             Smooth::Adaptive { steady_hz, follow } => {
                 let speed = [0, 1].map(|i| (v[i] - memory.out[i]) / dt);
                 let calm = low_pass(1.0, dt);
@@ -82,12 +91,7 @@ fn low_pass(cutoff_hz: f32, dt: f32) -> f32 {
 /// Turns the direction by at most so much: `limit` in degrees a second, by the
 /// shorter way. The length follows at once, and so does the direction of a
 /// stick that comes from rest.
-pub fn turn_limit(
-    v: [f32; 2],
-    limit: f32,
-    dt: f32,
-    memory: &mut Memory,
-) -> ([f32; 2], bool) {
+pub fn turn_limit(v: [f32; 2], limit: f32, dt: f32, memory: &mut Memory) -> ([f32; 2], bool) {
     let (r, was) = (length(v), length(memory.out));
     if r == 0.0 || was == 0.0 || !memory.is_live {
         *memory = Memory { out: v, is_live: true, ..*memory };

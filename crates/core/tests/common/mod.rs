@@ -56,7 +56,16 @@ pub fn pair(negative: &str, positive: &str, both: BothHeld) -> InputSpec {
 }
 
 pub fn stick(text: &str, dead_zone: f32) -> InputSpec {
-    InputSpec::Stick { stick: reference(text), dead_zone, invert_x: false, invert_y: true }
+    let stages = vec![
+        shape::Stage::Invert { x: false, y: true },
+        shape::Stage::DeadZone(shape::DeadZone::radius(dead_zone)),
+    ];
+    shaped_stick(text, stages)
+}
+
+pub fn shaped_stick(text: &str, stages: Vec<shape::Stage>) -> InputSpec {
+    let shape = ShapeUse::Own(Shape { travel: [None; 2], stages });
+    InputSpec::Stick { stick: reference(text), shape }
 }
 
 pub fn cross(both: BothHeld) -> InputSpec {
@@ -71,7 +80,16 @@ pub fn cross(both: BothHeld) -> InputSpec {
 }
 
 pub fn action(name: &str, gives: Gives, inputs: Vec<InputSpec>) -> ActionSpec {
-    ActionSpec { name: name.into(), gives, inputs, clamp: gives == Gives::Plane, main_only: false }
+    ActionSpec {
+        name: name.into(),
+        gives,
+        inputs,
+        combine: Combine::Strongest,
+        clamp: gives.is_double(),
+        main_only: false,
+        closed_while: Vec::new(),
+        open_while: Vec::new(),
+    }
 }
 
 pub fn rig(actions: Vec<ActionSpec>) -> Rig {

@@ -3,17 +3,26 @@
 use super::{
     fields::{Entry, Fields, Value},
     problem::Problems,
-    reference, stick_reference,
+    reference, shapes, stick_reference,
 };
 use gtrig_core::{
-    ActionSpec, BothHeld, ControlInfo, ControlRef, CrossSpec, Gives, InputSpec, Thresholds,
+    ActionSpec, BothHeld, Combine, ControlInfo, ControlRef, CrossSpec, DeviceKind, Gives,
+    InputSpec, NamedShape, Thresholds,
     tunable::{self, Tunable},
 };
+
+/// What an action may refer to.
+#[derive(Clone, Copy)]
+pub(super) struct Context<'a> {
+    pub(super) shapes: &'a [NamedShape],
+    /// The names of all actions, in order.
+    pub(super) actions: &'a [&'a str],
+}
 
 /// A rig has at most this many actions.
 pub(super) const MAX: usize = 10_000;
 
-pub(super) fn read(problems: &mut Problems, entry: &Entry) -> Option<ActionSpec> {
+pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> Option<ActionSpec> {
     if !ControlInfo::is_code(entry.key) {
         let found = format!("the name `{}`", entry.key.escape_debug());
         let expected = "an action name of 1 to 40 letters, digits, dots, dashes or underscores";
@@ -22,27 +31,84 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry) -> Option<ActionSpec>
     let mut fields = entry.value.table(problems)?;
     let gives = match fields.take("gives") {
         Some(value) => value.word(problems, &Gives::ALL.map(|g| (g.word(), g))),
-        None => missing(problems, entry, "`gives`: \"on\", \"pulse\", \"axis\" or \"plane\""),
+        None => missing(
+            problems,
+            entry,
+            "`gives`: \"on\", \"pulse\", \"toggle\", \"axis\", \"plane\" or \"polar\"",
+        ),
     };
     let clamp = fields.take("clamp");
     let inputs = match fields.take("from") {
-        Some(value) => value.items(problems).filter_map(|v| input(problems, &v, gives)).collect(),
+        Some(value) => {
+            value.items(problems).filter_map(|v| input(problems, &v, gives, context)).collect()
+        }
         None => missing(problems, entry, "`from`: the controls that drive the action")
             .unwrap_or_default(),
     };
     let is_clamped = clamp.and_then(|value| value.bool(problems));
     if let (Some(value), Some(gives)) = (clamp, gives)
-        && gives != Gives::Plane
+        && !gives.is_double()
     {
         let expected = "no `clamp` here: only a plane is held in the unit circle";
         problems.add(value.span(), "`clamp`".to_owned(), expected);
     }
     let words = [("any", false), ("main", true)];
     let main_only = fields.take("devices").and_then(|v| v.word(problems, &words)).unwrap_or(false);
+    let rules = Combine::ALL.map(|rule| (rule.word(), rule));
+    let combine = fields.take("combine").and_then(|v| v.word(problems, &rules)).unwrap_or_default();
+    let [closed_while, open_while] =
+        ["closed-while", "open-while"].map(|key| gates(problems, &mut fields, key, context));
     fields.finish(problems);
     let gives = gives?;
-    let clamp = gives == Gives::Plane && is_clamped.unwrap_or(true);
-    Some(ActionSpec { name: entry.key.to_owned(), gives, inputs, clamp, main_only })
+    let clamp = gives.is_double() && is_clamped.unwrap_or(true);
+    Some(ActionSpec {
+        name: entry.key.to_owned(),
+        gives,
+        inputs,
+        combine,
+        clamp,
+        main_only,
+        closed_while,
+        open_while,
+    })
+}
+
+/// The actions that open or close this one.
+fn gates(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    key: &'static str,
+    context: Context,
+) -> Vec<usize> {
+    let Some(value) = fields.take(key) else { return Vec::new() };
+    let mut found = Vec::new();
+    for item in value.items(problems) {
+        let Some(name) = item.string(problems) else { continue };
+        match context.actions.iter().position(|other| *other == name) {
+            Some(at) => found.push(at),
+            None => {
+                let known = context.actions.iter().copied();
+                problems.add_unknown(&item, name, known, "the name of an action of this rig");
+            }
+        }
+    }
+    found
+}
+
+/// A gate that is itself opened or closed would make its order matter.
+pub(super) fn check_gates(problems: &mut Problems, table: &Fields, actions: &[ActionSpec]) {
+    let is_gated =
+        |action: &ActionSpec| !action.closed_while.is_empty() || !action.open_while.is_empty();
+    for (action, entry) in actions.iter().zip(table.entries()) {
+        let gates = action.closed_while.iter().chain(&action.open_while);
+        for gate in gates.filter_map(|&at| actions.get(at)) {
+            if is_gated(gate) || !gate.gives.is_digital() {
+                let found = format!("the gate `{}` of `{}`", gate.name, action.name);
+                let expected = "a gate that gives \"on\" or \"toggle\" and has no gates itself";
+                problems.add(entry.key_span.clone(), found, expected);
+            }
+        }
+    }
 }
 
 fn missing<T>(problems: &mut Problems, entry: &Entry, what: &str) -> Option<T> {
@@ -52,16 +118,24 @@ fn missing<T>(problems: &mut Problems, entry: &Entry, what: &str) -> Option<T> {
 }
 
 /// An input, if it is well-formed and suits what the action gives.
-fn input(problems: &mut Problems, value: &Value, gives: Option<Gives>) -> Option<InputSpec> {
-    let input = if value.is_string() { button(problems, *value)? } else { table(problems, value)? };
+fn input(
+    problems: &mut Problems,
+    value: &Value,
+    gives: Option<Gives>,
+    context: Context,
+) -> Option<InputSpec> {
+    let input = match value.is_string() {
+        true => button(problems, *value)?,
+        false => table(problems, value, context)?,
+    };
     match gives {
         Some(gives) if !gives.accepts(&input) => {
             let expected = match gives {
-                Gives::On | Gives::Pulse => {
+                Gives::On | Gives::Pulse | Gives::Toggle => {
                     "a button, such as \"pad/south\", or { control = …, press-at = … }"
                 }
                 Gives::Axis => "{ axis = … } or { pair = […, …] }",
-                Gives::Plane => "{ stick = … } or { cross = {…} }",
+                Gives::Plane | Gives::Polar => "{ stick = … }, { cross = {…} } or { pointer = … }",
             };
             let expected =
                 format!("what an action that gives \"{}\" can read: {expected}", gives.word());
@@ -72,21 +146,23 @@ fn input(problems: &mut Problems, value: &Value, gives: Option<Gives>) -> Option
     }
 }
 
-fn table(problems: &mut Problems, value: &Value) -> Option<InputSpec> {
+fn table(problems: &mut Problems, value: &Value, context: Context) -> Option<InputSpec> {
     let mut fields = value.table(problems)?;
     let input = if let Some(control) = fields.take("control") {
         let thresholds = thresholds(problems, &mut fields);
         reference(problems, &control).map(|control| InputSpec::Button { control, thresholds })
     } else if let Some(axis) = fields.take("axis") {
-        self::axis(problems, &mut fields, axis)
+        self::axis(problems, &mut fields, axis, context)
     } else if let Some(pair) = fields.take("pair") {
         self::pair(problems, &mut fields, pair)
     } else if let Some(stick) = fields.take("stick") {
-        self::stick(problems, &mut fields, stick)
+        self::stick(problems, &mut fields, stick, context)
     } else if let Some(cross) = fields.take("cross") {
         self::cross(problems, &mut fields, cross)
+    } else if let Some(pointer) = fields.take("pointer") {
+        self::pointer(problems, &mut fields, pointer, context)
     } else {
-        let expected = "an input: `control`, `axis`, `pair`, `stick` or `cross`";
+        let expected = "an input: `control`, `axis`, `pair`, `stick`, `cross` or `pointer`";
         problems.add(value.span(), problems.quote(value), expected);
         return None;
     };
@@ -113,23 +189,51 @@ fn thresholds(problems: &mut Problems, fields: &mut Fields) -> Thresholds {
     Thresholds { press_at, release_at }
 }
 
-fn axis(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<InputSpec> {
-    let dead_zone = number(problems, fields, &tunable::DEAD_ZONE);
+fn axis(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    value: Value,
+    context: Context,
+) -> Option<InputSpec> {
     let invert = fields.take("invert").and_then(|v| v.bool(problems)).unwrap_or(false);
-    reference(problems, &value).map(|control| InputSpec::Axis { control, dead_zone, invert })
+    let inverted = invert.then_some((true, false));
+    let shape = shapes::of_input(problems, fields, context.shapes, inverted);
+    reference(problems, &value).map(|control| InputSpec::Axis { control, shape })
 }
 
-fn stick(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<InputSpec> {
-    let dead_zone = number(problems, fields, &tunable::DEAD_ZONE);
+fn stick(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    value: Value,
+    context: Context,
+) -> Option<InputSpec> {
     let words = [("x", (true, false)), ("y", (false, true)), ("xy", (true, true))];
-    let invert = fields.take("invert").and_then(|v| v.word(problems, &words));
-    let (invert_x, invert_y) = invert.unwrap_or_default();
-    stick_reference(problems, &value).map(|stick| InputSpec::Stick {
-        stick,
-        dead_zone,
-        invert_x,
-        invert_y,
-    })
+    let inverted = fields.take("invert").and_then(|v| v.word(problems, &words));
+    let shape = shapes::of_input(problems, fields, context.shapes, inverted);
+    stick_reference(problems, &value).map(|stick| InputSpec::Stick { stick, shape })
+}
+
+/// A device whose `x` and `y` count: `{ pointer = "mouse" }`.
+fn pointer(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    value: Value,
+    context: Context,
+) -> Option<InputSpec> {
+    let counts = number(problems, fields, &tunable::COUNTS);
+    let shape = shapes::of_input(problems, fields, context.shapes, None);
+    let device = value.string(problems)?;
+    let pointer = format!("{device}/x").parse::<ControlRef>();
+    let expected = "a device that counts, such as \"mouse\" or \"other1\"";
+    let is_one =
+        |pointer: &ControlRef| matches!(pointer.kind, DeviceKind::Mouse | DeviceKind::Other);
+    match pointer.ok().filter(is_one) {
+        Some(pointer) => Some(InputSpec::Pointer { pointer, counts, shape }),
+        None => {
+            problems.add(value.span(), problems.quote(&value), expected);
+            None
+        }
+    }
 }
 
 fn pair(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<InputSpec> {

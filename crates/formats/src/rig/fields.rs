@@ -44,7 +44,7 @@ impl<'a> Value<'a> {
         i64::from_str_radix(integer.as_str(), integer.radix()).ok()
     }
 
-    fn number(&self) -> Option<f64> {
+    pub(super) fn number(&self) -> Option<f64> {
         match self.get().as_float() {
             Some(float) => float.as_str().parse().ok(),
             None => self.integer().map(|n| n as f64),

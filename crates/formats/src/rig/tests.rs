@@ -71,11 +71,11 @@ fn defaults_are_filled_in() {
 )]
 #[case::wrong_input(
     "[action.a]\ngives='plane'\nfrom=['pad/south']",
-    "4:7: found 'pad/south', expected what an action that gives \"plane\" can read: { stick = … } or { cross = {…} }"
+    "4:7: found 'pad/south', expected what an action that gives \"plane\" can read: { stick = … }, { cross = {…} } or { pointer = … }"
 )]
 #[case::unknown_key(
     "[action.a]\ngives='on'\nfrm='x'\nfrom='pad/south'",
-    "4:1: found the key `frm`, expected only the keys gives, clamp, from, devices (did you mean \"from\"?)"
+    "4:1: found the key `frm`, expected only the keys gives, clamp, from, devices, combine, closed-while, open-while (did you mean \"from\"?)"
 )]
 #[case::clamp(
     "[action.a]\ngives='on'\nclamp=true\nfrom='pad/south'",
@@ -83,7 +83,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::gives(
     "[action.a]\ngives='onn'\nfrom='pad/south'",
-    "3:7: found 'onn', expected one of \"on\", \"pulse\", \"axis\", \"plane\" (did you mean \"on\"?)"
+    "3:7: found 'onn', expected one of \"on\", \"pulse\", \"toggle\", \"axis\", \"plane\", \"polar\" (did you mean \"on\"?)"
 )]
 #[case::one_side(
     "[action.a]\ngives='axis'\nfrom={ pair=['keys/KeyA'] }",
@@ -132,6 +132,54 @@ fn defaults_are_filled_in() {
 #[case::devices(
     "[action.a]\ngives='on'\nfrom='pad/south'\ndevices='mein'",
     "5:9: found 'mein', expected one of \"any\", \"main\" (did you mean \"main\"?)"
+)]
+#[case::zone_beyond_the_rim(
+    "[shape.s]\nstages=[{ dead-zone=0.6, outer=0.5 }]",
+    "3:21: found 0.6, expected a dead zone below `outer`, which is 0.5"
+)]
+#[case::points_go_back(
+    "[shape.s]\nstages=[{ curve='points', points=[[0.5, 0.2], [0.4, 0.6]] }]",
+    "3:47: found [0.4, 0.6], expected an x above that of the point before"
+)]
+#[case::points_fall(
+    "[shape.s]\nstages=[{ curve='points', points=[[0.5, 0.6], [0.7, 0.2]] }]",
+    "3:47: found [0.7, 0.2], expected a y not below that of the point before"
+)]
+#[case::no_points(
+    "[shape.s]\nstages=[{ curve='points' }]",
+    "3:17: found a curve without them, expected `points`: [[x, y], …] between [0, 0] and [1, 1]"
+)]
+#[case::no_travel(
+    "[shape.s]\ncalibrate-x=[5, 5, 5]",
+    "3:13: found [5, 5, 5], expected three whole numbers that rise: what is read at one end, at rest and at the other end; of a trigger the first two are the same"
+)]
+#[case::nan(
+    "[shape.s]\nstages=[{ sensitivity=nan }]",
+    "3:23: found nan, expected a number from 0.05 to 5 (times)"
+)]
+#[case::no_stage(
+    "[shape.s]\nstages=[{ deadzone=0.1 }]",
+    "3:9: found { deadzone=0.1 }, expected a stage, known by one of the keys invert, swap, offset, scale, gate, dead-zone, curve, sensitivity, half-life-ms, steady-hz, turn-limit, directions, facing"
+)]
+#[case::six_ways(
+    "[shape.s]\nstages=[{ directions=6 }]",
+    "3:22: found 6, expected 4 or 8 directions"
+)]
+#[case::unknown_shape(
+    "[shape.worn]\nstages=[{ swap=true }]\n[action.a]\ngives='axis'\nfrom={ axis='lever/travel', shape='won' }",
+    "6:35: found 'won', expected the name of a [shape.…] of this rig (did you mean \"worn\"?)"
+)]
+#[case::shape_and_zone(
+    "[shape.s]\nstages=[{ swap=true }]\n[action.a]\ngives='axis'\nfrom={ axis='lever/travel', shape='s', dead-zone=0.1 }",
+    "6:35: found 's', expected no `dead-zone` and no `invert` beside a shape: they are stages of it"
+)]
+#[case::gate_of_a_gate(
+    "[action.a]\ngives='on'\nfrom='keys/KeyA'\n[action.b]\ngives='toggle'\nfrom='keys/KeyB'\nclosed-while='a'\n[action.c]\ngives='on'\nfrom='keys/KeyC'\nopen-while='b'",
+    "9:9: found the gate `b` of `c`, expected a gate that gives \"on\" or \"toggle\" and has no gates itself"
+)]
+#[case::pointer(
+    "[action.a]\ngives='plane'\nfrom={ pointer='pad' }",
+    "4:16: found 'pad', expected a device that counts, such as \"mouse\" or \"other1\""
 )]
 #[case::empty("[action.a]\ngives='on'\nfrom=[]", "4:6: found [], expected at least one entry")]
 #[case::escape_in_name(

@@ -209,8 +209,9 @@ impl<'a> Block<'a> {
     fn value(&self, app: &App) -> String {
         let ActionState { x, y, .. } = self.state;
         match app.session.plan().gives(self.id) {
-            Gives::On | Gives::Pulse if self.state.is_active() => "● on".to_owned(),
-            Gives::On | Gives::Pulse => "○ off".to_owned(),
+            Gives::On | Gives::Pulse | Gives::Toggle if self.state.is_active() => "● on".to_owned(),
+            Gives::On | Gives::Pulse | Gives::Toggle => "○ off".to_owned(),
+            Gives::Polar => format!("{x:+.0}° {y:.2}"),
             Gives::Axis => format!("{x:+.2}"),
             Gives::Plane => format!("{x:+.2} {y:+.2}"),
         }
@@ -241,6 +242,7 @@ impl InputRow<'_> {
                 (self.label(control), format!("{:+}", cell.seen), own, format!("{:+.2}", out.x))
             }
             Input::Stick { x, y, .. } => self.stick(x, y, out),
+            Input::Pointer { x, y, .. } => self.pointer(x, y, out),
             Input::Pair(pair) => {
                 let (label, held) = self.pair(pair);
                 (label, held, String::new(), format!("{:+.2}", out.x))
@@ -287,6 +289,20 @@ impl InputRow<'_> {
             format!("{:+.2} {:+.2}", cx.value, cy.value),
             format!("{:+.2} {:+.2}", out.x, out.y),
         )
+    }
+
+    fn pointer(
+        &self,
+        x: ControlId,
+        y: ControlId,
+        out: ActionState,
+    ) -> (String, String, String, String) {
+        let machine = self.app.machine();
+        let label = format!("{} motion", self.app.session.roster().device_of(x).label());
+        let raw = format!("{:+} {:>+6}", machine.cell(x).seen, machine.cell(y).seen);
+        let sum = machine.stages(self.app.session.plan(), self.input);
+        let sum = sum.first().map_or(String::new(), |[x, y]| format!("{x:+.2} {y:+.2}"));
+        (label, raw, sum, format!("{:+.2} {:+.2}", out.x, out.y))
     }
 
     fn pair(&self, pair: Opposites) -> (String, String) {
