@@ -68,8 +68,9 @@ fn from_the_demo_to_a_saved_take_and_back() {
     back_in_the_shell(&tmux);
     tmux.line("clear");
     tmux.line(&gtrig(&format!("open {path}")));
-    let screen = tmux.wait_for(" TAKE ");
-    assert!(screen.contains("▷ slew x") && screen.contains("pad·1"), "{screen}");
+    tmux.wait("the take", |s| {
+        s.contains(" TAKE ") && s.contains("▷ slew x") && s.contains("pad·1")
+    });
     // Open another from within.
     tmux.keys(&["o"]);
     tmux.wait_for("open the take:");

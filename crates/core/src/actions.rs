@@ -1,8 +1,7 @@
 //! What game code reads, computed from the sampled controls.
 
 use crate::{
-    ActionId, BothHeld, Cell, Combine, ControlId, ControlKind, DeviceId, Gives, Hearing, Plan,
-    Presence,
+    BothHeld, Cell, Combine, ControlId, ControlKind, DeviceId, Gives, Hearing, Plan, Presence,
     plan::{BoundAction, BoundShape, Input, Opposites, Side},
     shape::{self, Memory},
 };
@@ -36,7 +35,6 @@ impl ActionState {
 }
 
 /// The controls of one tick, as the evaluation of actions needs them.
-#[derive(Clone, Copy)]
 pub(crate) struct Controls<'a> {
     pub(crate) plan: &'a Plan,
     pub(crate) cells: &'a [Cell],
@@ -46,39 +44,35 @@ pub(crate) struct Controls<'a> {
     pub(crate) dt: f32,
 }
 
-impl Controls<'_> {
-    /// What an action is at this tick, and whether it would go on changing with
-    /// time alone.
-    pub(crate) fn evaluate(self, id: ActionId, memories: &mut [Memory]) -> (ActionState, bool) {
-        let action = self.plan.action(id);
-        let (mut best, mut sum, mut is_moving) = (ActionState::IDLE, [0.0; 2], false);
-        for &input in self.plan.inputs(id) {
-            let (state, moves) = self.input(action, input, memories);
-            is_moving |= moves;
-            sum = [sum[0] + state.x, sum[1] + state.y];
-            if state.strength() > best.strength() {
-                best = state;
-            }
+/// What the inputs of an action come to together.
+pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionState {
+    let mut best = ActionState::IDLE;
+    for state in inputs {
+        if state.strength() > best.strength() {
+            best = *state;
         }
-        if action.combine == Combine::Sum {
-            let [x, y] = held(action, sum.map(|part| part.clamp(-1.0, 1.0)));
-            best = ActionState { x, y, driver: best.driver.filter(|_| x != 0.0 || y != 0.0) };
-        }
-        if action.gives == Gives::Polar {
-            [best.x, best.y] = shape::polar([best.x, best.y]);
-        }
-        (best, is_moving)
     }
+    if action.combine == Combine::Sum {
+        let sum = inputs.iter().fold([0.0; 2], |[x, y], state| [x + state.x, y + state.y]);
+        let [x, y] = held(action, sum.map(|part| part.clamp(-1.0, 1.0)));
+        best = ActionState { x, y, driver: best.driver.filter(|_| x != 0.0 || y != 0.0) };
+    }
+    if action.gives == Gives::Polar {
+        [best.x, best.y] = shape::polar([best.x, best.y]);
+    }
+    best
+}
 
+impl Controls<'_> {
     /// What an action would be if it had this input alone, and whether that
     /// would go on changing.
     pub(crate) fn input(
-        self,
+        &self,
         action: &BoundAction,
-        input: Input,
+        input: &Input,
         memories: &mut [Memory],
     ) -> (ActionState, bool) {
-        let state = match input {
+        let state = match *input {
             Input::Button { control, bit, .. } => self.button(action, control, bit),
             Input::Pair(pair) => {
                 let (x, driver) = self.opposites(action, pair);
@@ -113,7 +107,7 @@ impl Controls<'_> {
 
     /// Whether a control may drive an action: any may, unless only those of
     /// the main device do.
-    fn counts(self, action: &BoundAction, control: ControlId) -> bool {
+    fn counts(&self, action: &BoundAction, control: ControlId) -> bool {
         if !action.main_only {
             return true;
         }
@@ -122,7 +116,7 @@ impl Controls<'_> {
     }
 
     /// A control on its own scale, by a calibration where there is one.
-    fn value(self, control: ControlId, shape: BoundShape, axis: usize) -> f32 {
+    fn value(&self, control: ControlId, shape: BoundShape, axis: usize) -> f32 {
         let cell = &self.cells[control.index()];
         self.plan.calibrated(shape, axis, cell.seen).unwrap_or(cell.value)
     }
@@ -130,7 +124,7 @@ impl Controls<'_> {
     /// A value after all stages. A device that cannot be heard gives nothing,
     /// whatever a stage would add to its rest.
     fn shaped(
-        self,
+        &self,
         action: &BoundAction,
         control: ControlId,
         raw: [f32; 2],
@@ -139,20 +133,16 @@ impl Controls<'_> {
     ) -> ([f32; 2], bool) {
         let device = self.plan.sampled(control).control.device;
         let is_heard = self.devices[usize::from(device.0)].presence == Presence::Here;
-        let memories = &mut memories[shape.memories()];
         if !is_heard || !self.counts(action, control) {
-            memories.fill(Memory::default());
+            memories[shape.memories()].fill(Memory::default());
             return ([0.0; 2], false);
         }
-        // The stages' own memories are the last ones.
-        let stages = self.plan.stages(shape);
-        let own = memories.len() - stages.iter().filter(|stage| stage.has_memory()).count();
-        shape::run(stages, raw, self.dt, &mut memories[own..])
+        shape::run(self.plan.stages(shape), raw, self.dt, &mut memories[shape.of_stages()])
     }
 
     /// The sum of a pointer's motion, held in the unit circle.
     fn pointer(
-        self,
+        &self,
         (x, y): (ControlId, ControlId),
         counts: f32,
         shape: BoundShape,
@@ -170,8 +160,8 @@ impl Controls<'_> {
 
     /// The value of an input after each of its stages, the calibrated one
     /// first; empty for an input that is not shaped.
-    pub(crate) fn stages(self, input: Input, memories: &[Memory]) -> Vec<[f32; 2]> {
-        let (mut v, shape) = match input {
+    pub(crate) fn stages(&self, input: &Input, memories: &[Memory]) -> Vec<[f32; 2]> {
+        let (mut v, shape) = match *input {
             Input::Axis { control, shape } => ([self.value(control, shape, 0), 0.0], shape),
             Input::Stick { x, y, shape } => {
                 ([self.value(x, shape, 0), self.value(y, shape, 1)], shape)
@@ -183,8 +173,7 @@ impl Controls<'_> {
             Input::Button { .. } | Input::Pair(_) | Input::Cross { .. } => return Vec::new(),
         };
         let stages = self.plan.stages(shape);
-        let own = stages.iter().filter(|stage| stage.has_memory()).count();
-        let mut memories = memories[shape.memories()].iter().rev().take(own).rev().copied();
+        let mut memories = memories[shape.of_stages()].iter().copied();
         let mut values = Vec::with_capacity(stages.len() + 1);
         values.push(v);
         for stage in stages {
@@ -195,7 +184,7 @@ impl Controls<'_> {
         values
     }
 
-    fn button(self, action: &BoundAction, control: ControlId, bit: u32) -> ActionState {
+    fn button(&self, action: &BoundAction, control: ControlId, bit: u32) -> ActionState {
         let cell = &self.cells[control.index()];
         let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
         let on = match self.plan.sampled(control).control.kind {
@@ -206,7 +195,7 @@ impl Controls<'_> {
         driven(f32::from(u8::from(on && self.counts(action, control))), 0.0, control)
     }
 
-    fn opposites(self, action: &BoundAction, pair: Opposites) -> (f32, Option<ControlId>) {
+    fn opposites(&self, action: &BoundAction, pair: Opposites) -> (f32, Option<ControlId>) {
         let latest = |side| self.latest(action, side);
         match (latest(pair.negative), latest(pair.positive)) {
             (None, None) => (0.0, None),
@@ -224,13 +213,13 @@ impl Controls<'_> {
     }
 
     /// Of the held buttons of a side, the one pressed last.
-    fn latest(self, action: &BoundAction, side: Side) -> Option<ControlId> {
+    fn latest(&self, action: &BoundAction, side: Side) -> Option<ControlId> {
         let is_held = |id: &ControlId| self.cells[id.index()].is_down() && self.counts(action, *id);
         let held = self.plan.side(side).iter().copied().filter(is_held);
         held.max_by_key(|&id| self.order(id))
     }
 
-    fn order(self, control: ControlId) -> u32 {
+    fn order(&self, control: ControlId) -> u32 {
         self.cells[control.index()].press_order
     }
 }

@@ -7,7 +7,10 @@
 
 use crate::{
     ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Input, MainRule,
-    Marks, Nanos, Plan, Presence, Tick, actions::Controls, plan::Gate, shape::Memory,
+    Marks, Nanos, Plan, Presence, Tick,
+    actions::{Controls, combine},
+    plan::Gate,
+    shape::Memory,
 };
 use alloc::vec::Vec;
 use core::cmp::Reverse;
@@ -19,12 +22,18 @@ pub struct Machine {
     cells: Vec<Cell>,
     devices: Vec<Hearing>,
     actions: Vec<ActionState>,
+    /// What each input alone would make of its action, in the order of the
+    /// plan; worked out again only when something it reads has changed.
+    inputs: Vec<ActionState>,
     /// Controls with an event in this tick, or with one to finish from the
     /// last; none twice.
     touched: Vec<ControlId>,
     stale: Vec<ControlId>,
     changed: Vec<ActionId>,
-    unfinished: Vec<ActionId>,
+    /// Inputs that go on changing by themselves.
+    unfinished: Vec<u32>,
+    due_inputs: Vec<u32>,
+    is_input_due: Vec<bool>,
     due: Vec<ActionId>,
     is_due: Vec<bool>,
     /// What stages of shaping remember, in the order of the plan.
@@ -82,8 +91,9 @@ impl Hearing {
         if self.last_report == Some(time) {
             return;
         }
-        let second = time.0 / SECOND;
-        if second != self.second {
+        // Most reports come in the second of the one before; dividing would cost.
+        if time.0.wrapping_sub(self.second * SECOND) >= SECOND {
+            let second = time.0 / SECOND;
             self.last_second = if second == self.second + 1 { self.this_second } else { 0 };
             (self.second, self.this_second) = (second, 0);
         }
@@ -123,10 +133,13 @@ impl Machine {
             cells: Vec::new(),
             devices: Vec::new(),
             actions: Vec::new(),
+            inputs: Vec::new(),
             touched: Vec::new(),
             stale: Vec::new(),
             changed: Vec::new(),
             unfinished: Vec::new(),
+            due_inputs: Vec::new(),
+            is_input_due: Vec::new(),
             due: Vec::new(),
             is_due: Vec::new(),
             memories: Vec::new(),
@@ -155,9 +168,26 @@ impl Machine {
         for list in [&mut self.touched, &mut self.stale] {
             list.reserve(plan.control_count() - list.len());
         }
-        for list in [&mut self.changed, &mut self.unfinished, &mut self.due] {
+        for list in [&mut self.changed, &mut self.due] {
             list.reserve(plan.action_count() - list.len());
         }
+        if self.inputs.len() != plan.input_count() {
+            self.renumber_inputs(plan);
+        }
+    }
+
+    /// Another device came, and inputs have other places: all are worked out
+    /// again, which gives what was there.
+    fn renumber_inputs(&mut self, plan: &Plan) {
+        let count = plan.input_count();
+        self.inputs.clear();
+        self.inputs.resize(count, ActionState::IDLE);
+        self.is_input_due.clear();
+        self.is_input_due.resize(count, true);
+        self.unfinished.clear();
+        self.unfinished.reserve(count);
+        self.due_inputs.clear();
+        self.due_inputs.extend(0..count as u32);
     }
 
     /// The tick that [`Machine::tick`] will run.
@@ -207,7 +237,10 @@ impl Machine {
 
     /// Whether a tick without events would change nothing at all.
     pub fn is_settled(&self) -> bool {
-        self.touched.is_empty() && self.changed.is_empty() && self.unfinished.is_empty()
+        self.touched.is_empty()
+            && self.changed.is_empty()
+            && self.unfinished.is_empty()
+            && self.due_inputs.is_empty()
     }
 
     /// Jumps over ticks that would change nothing.
@@ -321,7 +354,9 @@ impl Machine {
         if main != self.main {
             self.main = main;
             for &action in plan.main_only() {
-                mark_due(&mut self.due, &mut self.is_due, action);
+                for input in plan.inputs_of(action) {
+                    mark_input(&mut self.due_inputs, &mut self.is_input_due, input);
+                }
             }
         }
     }
@@ -346,8 +381,8 @@ impl Machine {
                 // A shape may make something of rest; that counts only while
                 // the device is there.
                 for sibling in plan.siblings(id).skip(1).map(ControlId) {
-                    for &action in plan.fed_by(sibling) {
-                        mark_due(&mut self.due, &mut self.is_due, action);
+                    for &input in plan.read_by(sibling) {
+                        mark_input(&mut self.due_inputs, &mut self.is_input_due, input);
                     }
                 }
                 continue;
@@ -358,16 +393,30 @@ impl Machine {
                 self.presses += 1;
                 cell.press_order = self.presses;
             }
-            for &action in plan.fed_by(id) {
-                mark_due(&mut self.due, &mut self.is_due, action);
+            for &input in plan.read_by(id) {
+                mark_input(&mut self.due_inputs, &mut self.is_input_due, input);
             }
         }
-        for action in self.unfinished.drain(..) {
-            mark_due(&mut self.due, &mut self.is_due, action);
+        for input in self.unfinished.drain(..) {
+            mark_input(&mut self.due_inputs, &mut self.is_input_due, input);
         }
     }
 
     fn evaluate(&mut self, plan: &Plan) {
+        let Machine { cells, devices, main, .. } = self;
+        let controls = Controls { plan, cells, devices, main: *main, dt: plan.period };
+        for at in self.due_inputs.drain(..) {
+            self.is_input_due[at as usize] = false;
+            let (input, id) = plan.input(at);
+            let action = plan.action(id);
+            let (state, is_moving) = controls.input(action, input, &mut self.memories);
+            let is_over_next_tick = matches!(action.gives, Gives::Pulse | Gives::Toggle);
+            if is_moving || (is_over_next_tick && state.is_active()) {
+                self.unfinished.push(at);
+            }
+            self.inputs[at as usize] = state;
+            mark_due(&mut self.due, &mut self.is_due, id);
+        }
         if plan.has_gates() {
             self.evaluate_gates(plan);
         }
@@ -398,16 +447,13 @@ impl Machine {
 
     fn evaluate_action(&mut self, plan: &Plan, id: ActionId) {
         self.is_due[id.index()] = false;
-        let dt = plan.rate().period_seconds();
-        let controls =
-            Controls { plan, cells: &self.cells, devices: &self.devices, main: self.main, dt };
-        let (mut state, is_moving) = controls.evaluate(id, &mut self.memories);
-        let gives = plan.gives(id);
+        let inputs = plan.inputs_of(id);
+        let inputs = &self.inputs[inputs.start as usize..inputs.end as usize];
+        let action = plan.action(id);
+        let mut state = combine(action, inputs);
+        let gives = action.gives;
         if plan.has_gates() {
             state = self.gated(plan, id, state);
-        }
-        if is_moving || (gives == Gives::Pulse && state.is_active()) {
-            self.unfinished.push(id);
         }
         let slot = &mut self.actions[id.index()];
         if gives == Gives::Toggle {
@@ -440,7 +486,7 @@ impl Machine {
     /// What an action would be at the last tick if `input` alone drove it.
     pub fn through(&self, plan: &Plan, action: ActionId, input: Input) -> ActionState {
         let mut memories = self.memories.clone();
-        self.looking(plan).input(plan.action(action), input, &mut memories).0
+        self.looking(plan).input(plan.action(action), &input, &mut memories).0
     }
 
     /// Why the gates of an action do not let it through, if they do not.
@@ -457,7 +503,7 @@ impl Machine {
     /// The value of an input after each stage of its shape, the calibrated one
     /// first; empty for an input that is not shaped.
     pub fn stages(&self, plan: &Plan, input: Input) -> Vec<[f32; 2]> {
-        self.looking(plan).stages(input, &self.memories)
+        self.looking(plan).stages(&input, &self.memories)
     }
 
     /// Controls to look at without moving anything on.
@@ -492,6 +538,12 @@ impl Machine {
         users.sort_by_key(used);
         opening.splice(0..0, there.into_iter().chain(users));
         opening
+    }
+}
+
+fn mark_input(due: &mut Vec<u32>, is_due: &mut [bool], input: u32) {
+    if !core::mem::replace(&mut is_due[input as usize], true) {
+        due.push(input);
     }
 }
 

@@ -30,6 +30,8 @@ impl ActionId {
 #[derive(Clone, Debug)]
 pub struct Plan {
     rate: PollRate,
+    /// Seconds between two ticks.
+    pub(crate) period: f32,
     controls: Vec<Sampled>,
     devices: Vec<BoundDevice>,
     main_rule: MainRule,
@@ -46,7 +48,11 @@ pub struct Plan {
     gates: Vec<Gate>,
     /// For each action, those of which it is a gate; empty without gates.
     gated_by: Vec<Vec<ActionId>>,
-    feeds: Feeds,
+    feeds: Table<ActionId>,
+    /// For each control the inputs that read it, by their place in `inputs`.
+    read_by: Table<u32>,
+    /// For each input its action.
+    action_of: Vec<ActionId>,
 }
 
 /// An action that opens or closes another one.
@@ -64,6 +70,8 @@ pub struct BoundShape {
     first: u32,
     len: u16,
     memories: u16,
+    /// Memories before those of the stages.
+    own: u16,
     /// One more than its place among the travels; 0 for none.
     travel: u16,
     /// Where in the machine its memories begin.
@@ -71,8 +79,15 @@ pub struct BoundShape {
 }
 
 impl BoundShape {
+    /// All its memories.
     pub(crate) fn memories(self) -> Range<usize> {
         self.memory as usize..self.memory as usize + usize::from(self.memories)
+    }
+
+    /// Those of its stages.
+    pub(crate) fn of_stages(self) -> Range<usize> {
+        let all = self.memories();
+        all.start + usize::from(self.own)..all.end
     }
 }
 
@@ -239,11 +254,18 @@ pub struct Side {
     len: u32,
 }
 
-/// For each control, the actions it feeds: `actions[starts[c]..starts[c + 1]]`.
+/// For each control a list: `entries[starts[c]..starts[c + 1]]`.
 #[derive(Clone, Debug)]
-struct Feeds {
+struct Table<T> {
     starts: Vec<u32>,
-    actions: Vec<ActionId>,
+    entries: Vec<T>,
+}
+
+impl<T> Table<T> {
+    fn of(&self, control: ControlId) -> &[T] {
+        let at = control.index();
+        &self.entries[self.starts[at] as usize..self.starts[at + 1] as usize]
+    }
 }
 
 impl Plan {
@@ -260,7 +282,10 @@ impl Plan {
     /// A raw value of x (0) or y (1) on its own scale, by the calibration of a
     /// shape if it has one.
     pub(crate) fn calibrated(&self, shape: BoundShape, axis: usize, raw: i32) -> Option<f32> {
-        let travel = self.travels.get(usize::from(shape.travel).wrapping_sub(1))?[axis]?;
+        if shape.travel == 0 {
+            return None;
+        }
+        let travel = self.travels[usize::from(shape.travel) - 1][axis]?;
         Some(shape::normalise(travel, raw))
     }
 
@@ -308,9 +333,26 @@ impl Plan {
 
     /// The actions that a control feeds.
     pub fn fed_by(&self, control: ControlId) -> &[ActionId] {
-        let starts = &self.feeds.starts;
-        let range = starts[control.index()] as usize..starts[control.index() + 1] as usize;
-        &self.feeds.actions[range]
+        self.feeds.of(control)
+    }
+
+    /// The inputs that read a control, by their place in [`Plan::input`].
+    pub(crate) fn read_by(&self, control: ControlId) -> &[u32] {
+        self.read_by.of(control)
+    }
+
+    /// An input by its place, and the action it is of.
+    pub(crate) fn input(&self, at: u32) -> (&Input, ActionId) {
+        (&self.inputs[at as usize], self.action_of[at as usize])
+    }
+
+    pub(crate) fn input_count(&self) -> usize {
+        self.inputs.len()
+    }
+
+    /// The places of the inputs of an action.
+    pub(crate) fn inputs_of(&self, action: ActionId) -> Range<u32> {
+        self.action(action).inputs.clone()
     }
 
     pub(crate) fn passings(&self, sampled: &Sampled) -> &[Passing] {

@@ -7,12 +7,21 @@ use gtrig_core::*;
 
 #[test]
 fn a_tick_allocates_nothing() {
-    let desk = Desk::new(rig(vec![
+    let smooth = vec![
+        shape::Stage::Smooth(shape::Smooth::HalfLife(0.05)),
+        shape::Stage::Directions { ways: 8, hysteresis: 5.0 },
+    ];
+    let mut rig = rig(vec![
         action("horn", Gives::On, vec![button("pad/south"), button("pad1/trigger-r")]),
         action("brake", Gives::Pulse, vec![button("pad/east"), button("keys/KeyS")]),
         action("walk", Gives::Axis, vec![pair("keys/KeyA", "keys/KeyD", BothHeld::Last)]),
         action("slew", Gives::Plane, vec![stick("pad/stick-l", 0.1), cross(BothHeld::Last)]),
-    ]));
+        action("reach", Gives::Polar, vec![shaped_stick("pad/stick-l", smooth)]),
+        action("menu", Gives::Toggle, vec![button("keys/KeyW")]),
+    ]);
+    rig.actions[3].closed_while = vec![5];
+    rig.actions[0].main_only = true;
+    let desk = Desk::new(rig);
     let plan = desk.session.plan();
     let mut machine = desk.session.at(Tick(0));
     let ids: Vec<ControlId> =

@@ -1,8 +1,8 @@
 //! From names to numbers.
 
 use super::{
-    ActionId, BoundAction, BoundDevice, BoundShape, Feeds, Gate, Input, Opposites, Passing, Plan,
-    Sampled, Side, UseRange,
+    ActionId, BoundAction, BoundDevice, BoundShape, Gate, Input, Opposites, Passing, Plan, Sampled,
+    Side, Table, UseRange,
 };
 use crate::{
     ActionSpec, BothHeld, Control, ControlId, ControlKind, ControlRef, EdgeSettings, InputSpec,
@@ -22,6 +22,7 @@ pub(super) struct Binder<'r> {
     travels: Vec<[Option<ControlKind>; 2]>,
     gates: Vec<Gate>,
     feeds: Vec<(ControlId, ActionId)>,
+    reads: Vec<(ControlId, u32)>,
 }
 
 impl<'r> Binder<'r> {
@@ -37,6 +38,7 @@ impl<'r> Binder<'r> {
             travels: Vec::new(),
             gates: Vec::new(),
             feeds: Vec::new(),
+            reads: Vec::new(),
         }
     }
 
@@ -47,16 +49,24 @@ impl<'r> Binder<'r> {
         self.passings.sort_by_key(|passing| (passing.control, passing.bit));
         self.passings.dedup();
         let memory_count = self.place_memories();
+        let action_of = (0..)
+            .map(ActionId)
+            .zip(&actions)
+            .flat_map(|(id, action)| action.inputs.clone().map(move |_| id))
+            .collect();
         let main_only = (0..).map(ActionId).zip(&rig.actions).filter(|(_, a)| a.main_only);
         Plan {
             rate: rig.rate,
+            period: rig.rate.period_seconds(),
             controls: self.sampled(rig),
             devices: self.devices(&rig.main),
             main_rule: rig.main.rule,
             main_only: main_only.map(|(id, _)| id).collect(),
             gated_by: gated_by(&actions, &self.gates),
             actions,
-            feeds: Feeds::new(self.feeds, self.roster.controls().len()),
+            feeds: Table::new(self.feeds, self.roster.controls().len()),
+            read_by: Table::new(self.reads, self.roster.controls().len()),
+            action_of,
             inputs: self.inputs,
             sides: self.sides,
             passings: self.passings,
@@ -169,43 +179,68 @@ impl<'r> Binder<'r> {
                     if !self.roster.control(control).kind.is_button() {
                         self.passings.push(Passing { control, bit, thresholds });
                     }
-                    self.inputs.push(Input::Button { control, thresholds, bit });
+                    self.add(Input::Button { control, thresholds, bit });
                 }
             }
             InputSpec::Axis { control, shape } => {
                 for control in self.resolve(control, action) {
                     let shape = self.shape(shape, 0, [Some(control), None]);
-                    self.inputs.push(Input::Axis { control, shape });
+                    self.add(Input::Axis { control, shape });
                 }
             }
             InputSpec::Pair { negative, positive, both } => {
                 let pair = self.opposites(negative, positive, *both, action);
                 if !pair.is_empty() {
-                    self.inputs.push(Input::Pair(pair));
+                    self.add(Input::Pair(pair));
                 }
             }
             InputSpec::Cross(cross) => {
                 let x = self.opposites(&cross.left, &cross.right, cross.both, action);
                 let y = self.opposites(&cross.down, &cross.up, cross.both, action);
                 if !(x.is_empty() && y.is_empty()) {
-                    self.inputs.push(Input::Cross { x, y });
+                    self.add(Input::Cross { x, y });
                 }
             }
             InputSpec::Stick { stick, shape } => {
                 let names = (format!("{}-x", stick.code), format!("{}-y", stick.code));
                 for (x, y) in self.resolve_two(stick, (&names.0, &names.1), action) {
                     let shape = self.shape(shape, 0, [Some(x), Some(y)]);
-                    self.inputs.push(Input::Stick { x, y, shape });
+                    self.add(Input::Stick { x, y, shape });
                 }
             }
             InputSpec::Pointer { pointer, counts, shape } => {
                 for (x, y) in self.resolve_two(pointer, ("x", "y"), action) {
                     // The sum is a memory too.
                     let shape = self.shape(shape, 1, [None, None]);
-                    self.inputs.push(Input::Pointer { x, y, counts: *counts, shape });
+                    self.add(Input::Pointer { x, y, counts: *counts, shape });
                 }
             }
         }
+    }
+
+    fn add(&mut self, input: Input) {
+        let at = self.inputs.len() as u32;
+        let sides = |pair: Opposites| [pair.negative, pair.positive];
+        let keys = |side: Side| side.first as usize..(side.first + side.len) as usize;
+        match input {
+            Input::Button { control, .. } | Input::Axis { control, .. } => {
+                self.reads.push((control, at));
+            }
+            Input::Stick { x, y, .. } | Input::Pointer { x, y, .. } => {
+                self.reads.extend([(x, at), (y, at)]);
+            }
+            Input::Pair(pair) => {
+                for side in sides(pair) {
+                    self.reads.extend(self.sides[keys(side)].iter().map(|&key| (key, at)));
+                }
+            }
+            Input::Cross { x, y } => {
+                for side in [sides(x), sides(y)].concat() {
+                    self.reads.extend(self.sides[keys(side)].iter().map(|&key| (key, at)));
+                }
+            }
+        }
+        self.inputs.push(input);
     }
 
     /// Ties a shape; `axes` are the controls that its calibration is about.
@@ -223,6 +258,7 @@ impl<'r> Binder<'r> {
             first,
             len: shape.stages.len() as u16,
             memories: own_memories + remembering as u16,
+            own: own_memories,
             ..BoundShape::default()
         };
         if shape.travel.iter().any(Option::is_some) {
@@ -294,8 +330,8 @@ fn gated_by(actions: &[BoundAction], gates: &[Gate]) -> Vec<Vec<ActionId>> {
     gated
 }
 
-impl Feeds {
-    fn new(mut pairs: Vec<(ControlId, ActionId)>, controls: usize) -> Self {
+impl<T: Ord + Copy> Table<T> {
+    fn new(mut pairs: Vec<(ControlId, T)>, controls: usize) -> Self {
         pairs.sort_unstable();
         pairs.dedup();
         let mut starts = vec![0; controls + 1];
@@ -305,6 +341,6 @@ impl Feeds {
         for i in 0..controls {
             starts[i + 1] += starts[i];
         }
-        Feeds { starts, actions: pairs.into_iter().map(|(_, action)| action).collect() }
+        Table { starts, entries: pairs.into_iter().map(|(_, entry)| entry).collect() }
     }
 }

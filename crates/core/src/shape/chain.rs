@@ -79,7 +79,20 @@ impl Stage {
     /// The value after it, and whether it would go on changing with time. A
     /// stage without memory does not touch `memory`.
     pub fn apply(&self, v: [f32; 2], dt: f32, memory: &mut Memory) -> ([f32; 2], bool) {
-        let out = match self {
+        match self {
+            Stage::Smooth(smooth) => smooth.step(v, dt, memory),
+            Stage::TurnLimit(limit) => turn_limit(v, *limit, dt, memory),
+            Stage::Directions { ways, hysteresis } => {
+                (directions(v, *ways, *hysteresis, memory), false)
+            }
+            Stage::Facing(from) => (facing(v, *from, memory), false),
+            plain => (plain.plain(v), false),
+        }
+    }
+
+    /// The value after a stage without memory; one that has gives it unchanged.
+    fn plain(&self, v: [f32; 2]) -> [f32; 2] {
+        match self {
             Stage::Invert { x, y } => [sign(*x) * v[0], sign(*y) * v[1]],
             Stage::Swap => [v[1], v[0]],
             Stage::Offset(by) => [v[0] + by[0], v[1] + by[1]],
@@ -89,12 +102,11 @@ impl Stage {
             Stage::Curve { curve, on_axes: false } => curve.on_length(v),
             Stage::Curve { curve, on_axes: true } => curve.on_axes(v),
             Stage::Sensitivity(by) => multiplied(v, *by),
-            Stage::Smooth(smooth) => return smooth.step(v, dt, memory),
-            Stage::TurnLimit(limit) => return turn_limit(v, *limit, dt, memory),
-            Stage::Directions { ways, hysteresis } => directions(v, *ways, *hysteresis, memory),
-            Stage::Facing(from) => facing(v, *from, memory),
-        };
-        (out, false)
+            Stage::Smooth(_)
+            | Stage::TurnLimit(_)
+            | Stage::Directions { .. }
+            | Stage::Facing(_) => v,
+        }
     }
 }
 
@@ -118,13 +130,13 @@ pub fn run(
     memories: &mut [Memory],
 ) -> ([f32; 2], bool) {
     let mut memories = memories.iter_mut();
-    let mut unused = Memory::default();
     let mut is_moving = false;
     for stage in stages {
-        let memory = match stage.has_memory() {
-            true => memories.next().unwrap_or(&mut unused),
-            false => &mut unused,
-        };
+        if !stage.has_memory() {
+            v = stage.plain(v);
+            continue;
+        }
+        let Some(memory) = memories.next() else { continue };
         let (out, moves) = stage.apply(v, dt, memory);
         is_moving |= moves;
         v = out;
