@@ -208,6 +208,11 @@ impl History {
         older.chain(&self.open.events[..self.seen]).skip(skip)
     }
 
+    /// The events that no tick has seen yet.
+    pub(crate) fn waiting(&self) -> &[Event] {
+        &self.open.events[self.seen..]
+    }
+
     /// How many events ticks have seen over the whole session.
     pub(crate) fn seen_count(&self) -> u64 {
         let waiting = self.open.events.len() - self.seen;

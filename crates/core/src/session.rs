@@ -15,6 +15,9 @@ pub struct Label {
     pub text: CleanText,
 }
 
+/// Ticks are run after this many events, so that few ever wait.
+const BATCH: usize = 4096;
+
 /// Devices, rig, machine and history in step.
 ///
 /// Sources push into it ([`plug`](Session::plug), [`report`](Session::report)
@@ -49,9 +52,7 @@ impl Session {
     pub fn plug(&mut self, info: DeviceInfo, time: Nanos) -> Result<DeviceId, RosterError> {
         let device = self.roster.admit(info, &self.rig.slots)?;
         self.newest.resize(self.roster.devices().len(), Nanos(0));
-        self.plan = Plan::bind(&self.rig, &self.roster);
-        self.machine.fit(&self.plan);
-        self.history.fit(&self.machine, &self.plan);
+        self.rebind();
         self.set_presence(device, Presence::Here, time);
         Ok(device)
     }
@@ -186,6 +187,53 @@ impl Session {
     /// written yet. Their order and values never change any more.
     pub fn seen_from(&self, from: u64) -> impl Iterator<Item = Event> {
         self.history.seen_from(from).copied()
+    }
+
+    /// The same history run by another rig: what would have come out. `self` is
+    /// not changed. Devices keep the slots they have. Events that no tick has seen
+    /// yet are left to [`Session::follow`].
+    pub fn retuned(&self, rig: Rig, capacity: Capacity) -> Session {
+        let recording = self.recording();
+        let begins = rig.rate.tick_seeing(recording.begins_at);
+        let mut session = Session::new(rig, begins, capacity);
+        session.roster = self.roster.clone();
+        session.newest = self.newest.clone();
+        session.labels.clone_from(&self.labels);
+        session.rebind();
+        let mut events = recording.opening().chain(self.seen_from(0)).peekable();
+        while events.peek().is_some() {
+            let mut last = Nanos(0);
+            for event in events.by_ref().take(BATCH) {
+                last = event.time;
+                session.history.push(event);
+            }
+            session.run_before(last);
+        }
+        session.run_until(session.plan.rate().tick_at(self.plan.rate().time_of(self.machine.at())));
+        session
+    }
+
+    /// Takes over what `other`, which had `from` events when it was
+    /// [retuned](Session::retuned) into this session, has seen since.
+    pub fn follow(&mut self, other: &Session, from: u64) {
+        self.roster = other.roster.clone();
+        self.newest.clone_from(&other.newest);
+        self.labels.clone_from(&other.labels);
+        self.rebind();
+        for event in other.seen_from(from) {
+            self.report(event);
+        }
+        for event in other.history.waiting() {
+            self.report(*event);
+        }
+        let seen_until = other.plan.rate().time_of(other.machine.at());
+        self.run_until(self.plan.rate().tick_at(seen_until));
+    }
+
+    fn rebind(&mut self) {
+        self.plan = Plan::bind(&self.rig, &self.roster);
+        self.machine.fit(&self.plan);
+        self.history.fit(&self.machine, &self.plan);
     }
 
     /// The history, to be written.
