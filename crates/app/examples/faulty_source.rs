@@ -19,6 +19,7 @@ impl Source for Faulty {
 fn main() -> anyhow::Result<()> {
     let session = Box::new(Session::new(files::rig(None, None)?, Tick(0), Capacity::DEFAULT));
     let sources: Vec<Box<dyn Source>> = vec![Box::new(Faulty)];
-    run(Start::Live { session, began: Nanos(0), sources, record: None }, Nanos::from_millis(150))?;
+    let start = Start::Live { session, began: Nanos(0), sources, record: None };
+    run(start, files::RigSource::of(None)?, Nanos::from_millis(150))?;
     Ok(())
 }

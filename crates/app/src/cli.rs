@@ -1,7 +1,8 @@
 //! The command line.
 
 use crate::{
-    files, headless,
+    files::{self, RigSource},
+    headless,
     loops::{self, AuditBy},
     screen::{self, Start},
 };
@@ -319,11 +320,12 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
     });
     match command {
         Command::Live { rig, keys, kernel, record } => {
+            let source = RigSource::of(rig.rig.as_deref())?;
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             let session = Box::new(Session::new(rig, Tick(0), Capacity::DEFAULT));
             let sources = live_sources(kernel)?;
             let start = Start::Live { session, began: Nanos(0), sources, record };
-            screen::run(start, keys.after())
+            screen::run(start, source, keys.after())
         }
         Command::Record { take, rig, kernel, seconds } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
@@ -332,21 +334,24 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
             headless::record(&take, rig, sources, seconds)
         }
         Command::Demo { story: None, seed, rig, keys } => {
+            let source = RigSource::of(rig.rig.as_deref())?;
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             let (session, cab) = headless::cab_session(rig, seed, ALREADY_WORKED);
             let (session, sources) = (Box::new(session), vec![Box::new(cab) as Box<dyn Source>]);
             let start = Start::Live { session, began: ALREADY_WORKED, sources, record: None };
-            screen::run(start, keys.after())
+            screen::run(start, source, keys.after())
         }
         Command::Demo { story: Some(StoryName(story)), rig, keys, .. } => {
+            let source = RigSource::of(rig.rig.as_deref())?;
             let rig = files::rig(rig.rig.as_deref(), rig.hz.or(story.poll_hz()))?;
             let opened = files::shipped_take(story, rig)?;
-            screen::run(Start::Take(Box::new(opened)), keys.after())
+            screen::run(Start::Take(Box::new(opened)), source, keys.after())
         }
         Command::Open { take, rig } => {
+            let source = RigSource::of(rig.rig.as_deref())?;
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             let opened = files::open_take(&take, rig, Capacity::DEFAULT)?;
-            screen::run(Start::Take(Box::new(opened)), Nanos(0))
+            screen::run(Start::Take(Box::new(opened)), source, Nanos(0))
         }
         Command::Replay { take, rig, form, every_tick, deny_lost } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;

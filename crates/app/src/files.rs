@@ -10,7 +10,7 @@ use gtrig_sources::Story;
 use std::{
     fs::File,
     io::{BufRead, BufReader},
-    path::Path,
+    path::{Path, PathBuf},
 };
 
 /// The rig of the demo, and of a session started without one.
@@ -39,6 +39,30 @@ pub fn rig(path: Option<&Path>, hz: Option<f64>) -> anyhow::Result<Rig> {
         rig.rate = rate(hz)?;
     }
     Ok(rig)
+}
+
+/// Where a rig came from, so that it can be written back and followed.
+#[derive(Clone, Debug)]
+pub struct RigSource {
+    /// The file; none for the shipped rig.
+    pub path: Option<PathBuf>,
+    /// What it said.
+    pub text: String,
+}
+
+impl RigSource {
+    /// The source of what [`rig`] reads from `path`.
+    ///
+    /// # Errors
+    /// When the file cannot be read any more.
+    pub fn of(path: Option<&Path>) -> anyhow::Result<Self> {
+        let text = match path {
+            None => KESTREL_QUAY.1.to_owned(),
+            Some(path) => std::fs::read_to_string(path)
+                .with_context(|| format!("cannot read the rig {}", path.display()))?,
+        };
+        Ok(RigSource { path: path.map(Path::to_owned), text })
+    }
 }
 
 /// A poll rate.

@@ -97,6 +97,12 @@ impl Recorder {
         }
     }
 
+    /// Writes what `old` has seen, and goes on with `new`, which has seen the same.
+    pub fn go_on_with(&mut self, old: &Session, new: &Session) {
+        self.hand_over(old);
+        self.next = new.seen_count();
+    }
+
     /// What went wrong, or right again, since this was last asked.
     pub fn news(&mut self) -> Vec<String> {
         self.news.try_iter().collect()

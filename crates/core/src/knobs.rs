@@ -2,7 +2,7 @@
 //! back.
 
 use crate::{
-    InputSpec, Nanos, PollRate, Rig, Shape, ShapeUse,
+    ControlRef, DeviceKind, InputSpec, Nanos, PollRate, Rig, Shape, ShapeUse,
     shape::{Curve, Smooth, Stage, ZoneKind},
     tunable::{self, Tunable},
 };
@@ -189,7 +189,7 @@ fn stage(visitor: &mut Visitor, place: &[Step], stage: &mut Stage) {
 
 fn input(visitor: &mut Visitor, place: &[Step], input: &mut InputSpec) {
     match input {
-        InputSpec::Button { thresholds, .. } => {
+        InputSpec::Button { control, thresholds } if is_analogue(control) => {
             number(visitor, place, &tunable::PRESS_AT, &mut thresholds.press_at);
             number(visitor, place, &tunable::RELEASE_AT, &mut thresholds.release_at);
             thresholds.release_at = thresholds.release_at.min(thresholds.press_at);
@@ -201,8 +201,16 @@ fn input(visitor: &mut Visitor, place: &[Step], input: &mut InputSpec) {
         InputSpec::Axis { shape, .. } | InputSpec::Stick { shape, .. } => {
             own(visitor, place, shape);
         }
-        InputSpec::Pair { .. } | InputSpec::Cross(_) => {}
+        InputSpec::Button { .. } | InputSpec::Pair { .. } | InputSpec::Cross(_) => {}
     }
+}
+
+/// Whether a control may be other than a button, for which thresholds would
+/// mean nothing.
+fn is_analogue(control: &ControlRef) -> bool {
+    let code = control.code.as_str();
+    let has_travel = code.starts_with("trigger-") || code.ends_with("-x") || code.ends_with("-y");
+    control.kind == DeviceKind::Other || has_travel || code == "travel"
 }
 
 /// The short form of a shape: its dead zone is a key of the input itself.

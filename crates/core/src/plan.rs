@@ -51,8 +51,9 @@ pub struct Plan {
     feeds: Table<ActionId>,
     /// For each control the inputs that read it, by their place in `inputs`.
     read_by: Table<u32>,
-    /// For each input its action.
+    /// For each input its action, and its place among those of the rig.
     action_of: Vec<ActionId>,
+    spec_of: Vec<u16>,
 }
 
 /// An action that opens or closes another one.
@@ -344,6 +345,11 @@ impl Plan {
     /// An input by its place, and the action it is of.
     pub(crate) fn input(&self, at: u32) -> (&Input, ActionId) {
         (&self.inputs[at as usize], self.action_of[at as usize])
+    }
+
+    /// Which of the inputs that the rig gives an action its `nth` bound one is.
+    pub fn spec_of(&self, action: ActionId, nth: usize) -> usize {
+        usize::from(self.spec_of[self.action(action).inputs.start as usize + nth])
     }
 
     pub(crate) fn input_count(&self) -> usize {

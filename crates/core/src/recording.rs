@@ -18,6 +18,11 @@ pub struct Recording {
     pub labels: Vec<Label>,
     pub(crate) opening: Vec<Event>,
     pub(crate) segments: Vec<Arc<Segment>>,
+    /// How many of the last events no tick has seen yet.
+    pub(crate) waiting: usize,
+    /// The instant of the last tick.
+    pub(crate) ends_at: Nanos,
+    pub(crate) newest: Vec<Nanos>,
 }
 
 impl Recording {
@@ -25,6 +30,16 @@ impl Recording {
     /// as carried over.
     pub fn opening(&self) -> impl Iterator<Item = Event> + '_ {
         self.opening.iter().copied()
+    }
+
+    /// How many events it has.
+    pub fn len(&self) -> usize {
+        self.opening.len() + self.segments.iter().map(|s| s.events.len()).sum::<usize>()
+    }
+
+    /// Whether it has none.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
     }
 
     /// All events in order: first the state that was there when the recording

@@ -189,18 +189,23 @@ impl Session {
         self.history.seen_from(from).copied()
     }
 
-    /// The same history run by another rig: what would have come out. `self` is
-    /// not changed. Devices keep the slots they have. Events that no tick has seen
-    /// yet are left to [`Session::follow`].
+    /// The same history run by another rig: what would have come out. Devices
+    /// keep the slots they have. Events that no tick has seen yet are left to
+    /// [`Session::follow`].
     pub fn retuned(&self, rig: Rig, capacity: Capacity) -> Session {
-        let recording = self.recording();
+        Session::replayed(&self.recording(), rig, capacity)
+    }
+
+    /// A recording run by a rig; see [`Session::retuned`].
+    pub fn replayed(recording: &Recording, rig: Rig, capacity: Capacity) -> Session {
         let begins = rig.rate.tick_seeing(recording.begins_at);
         let mut session = Session::new(rig, begins, capacity);
-        session.roster = self.roster.clone();
-        session.newest = self.newest.clone();
-        session.labels.clone_from(&self.labels);
+        session.roster = recording.roster.clone();
+        session.newest.clone_from(&recording.newest);
+        session.labels.clone_from(&recording.labels);
         session.rebind();
-        let mut events = recording.opening().chain(self.seen_from(0)).peekable();
+        let seen = recording.len() - recording.waiting;
+        let mut events = recording.events().take(seen).peekable();
         while events.peek().is_some() {
             let mut last = Nanos(0);
             for event in events.by_ref().take(BATCH) {
@@ -209,7 +214,7 @@ impl Session {
             }
             session.run_before(last);
         }
-        session.run_until(session.plan.rate().tick_at(self.plan.rate().time_of(self.machine.at())));
+        session.run_until(session.plan.rate().tick_at(recording.ends_at));
         session
     }
 
@@ -252,6 +257,9 @@ impl Session {
             labels: self.labels.iter().filter(|l| l.time >= begins_at).cloned().collect(),
             opening: start.opening(&self.plan, begins_at),
             segments,
+            waiting: self.history.waiting().len(),
+            ends_at: self.plan.rate().time_of(self.machine.at()),
+            newest: self.newest.clone(),
         }
     }
 

@@ -9,7 +9,7 @@ mod curve;
 mod filter;
 mod zone;
 
-pub use chain::{Stage, run};
+pub use chain::{Stage, run, without_memory};
 pub use curve::{Curve, Points, PointsError};
 pub use filter::{Memory, Smooth, directions, facing, polar, turn_limit};
 pub use zone::{DeadZone, Gate, ZoneKind};

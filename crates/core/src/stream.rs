@@ -242,6 +242,11 @@ impl StreamWatch {
         self.next = session.seen_count();
     }
 
+    /// The session is another one that has seen the same: go on from here.
+    pub fn go_on_from(&mut self, session: &Session) {
+        self.next = session.seen_count();
+    }
+
     /// The stream of a device.
     pub fn device(&self, id: DeviceId) -> Option<&DeviceStream> {
         self.devices.get(usize::from(id.0))

@@ -6,11 +6,13 @@
 
 mod actions;
 mod edges;
+mod edit;
 mod fields;
 mod problem;
 mod shapes;
 mod slots;
 
+pub use edit::update_numbers;
 pub use problem::{Problem, RigError};
 
 use fields::{Fields, Value};

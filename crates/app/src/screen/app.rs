@@ -6,6 +6,9 @@
 mod commands;
 mod input;
 mod lanes;
+mod tuning;
+
+pub(crate) use tuning::Tuning;
 
 use super::{
     draw::Areas,
@@ -14,11 +17,18 @@ use super::{
     theme::Theme,
     view::{Bench, Lane, Stretch, Zoom},
 };
-use crate::{files::Opened, loops::AuditBy, recorder::Recorder};
+use crate::{
+    files::{Opened, RigSource},
+    loops::AuditBy,
+    recorder::Recorder,
+};
 use gtrig_core::{LaneLog, LaneMarks, Machine, Nanos, Session, Tick, stream::StreamWatch};
 use gtrig_sources::{Source, Terminal};
 use ratatui::layout::Rect;
-use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::{
+    Arc,
+    mpsc::{Receiver, Sender, channel},
+};
 
 /// Where the playhead is.
 #[derive(Clone, Debug)]
@@ -94,6 +104,9 @@ pub struct App {
     pub(crate) audit_by: AuditBy,
     /// How well the reports of the devices come.
     pub(crate) streams: StreamWatch,
+    pub(crate) tuning: Tuning,
+    /// While it lives, threads that watch files go on.
+    alive: Arc<()>,
     quit_asked: bool,
     jobs: (Sender<Outcome>, Receiver<Outcome>),
     save_name: fn() -> String,
@@ -163,6 +176,8 @@ impl App {
             is_auditing: false,
             audit_by: AuditBy::default(),
             streams: StreamWatch::default(),
+            tuning: Tuning::default(),
+            alive: Arc::new(()),
             quit_asked: false,
             jobs: channel(),
             save_name: default_save_name,
@@ -232,6 +247,13 @@ impl App {
         if let Playhead::Live = self.playhead {
             self.follow();
         }
+    }
+
+    /// Where the rig came from: what is tuned can be written back there, and what
+    /// an editor changes there is followed.
+    pub fn follow_rig(&mut self, source: Option<RigSource>) {
+        self.tuning.source = source;
+        self.watch_rig();
     }
 
     /// Has everything written to a take as it happens.
@@ -328,6 +350,8 @@ impl App {
                     self.audited = Some(audited);
                     self.is_auditing = false;
                 }
+                Outcome::Retuned(session, from) => self.retuned(*session, from),
+                Outcome::RigChanged(path, text) => self.rig_changed(&path, text),
                 Outcome::Opened(Err(why)) => self.tell(why, true),
                 Outcome::Opened(Ok(opened)) => self.replace_with(*opened),
             }
@@ -359,8 +383,10 @@ impl App {
     fn replace_with(&mut self, opened: Opened) {
         let (bench, tall, columns) = (self.bench, self.tall, self.stretch.columns);
         let now = self.now;
+        let source = self.tuning.source.take();
         *self = App { now, bench, tall, hit: self.hit, ..App::take(opened, self.theme) };
         self.stretch.columns = columns;
+        self.follow_rig(source);
         // The notice was timed by a clock that stood at zero.
         if let Some(notice) = &mut self.notice {
             notice.until = Nanos(now.0 + NOTICE_TIME.0);

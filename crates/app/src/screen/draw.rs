@@ -20,7 +20,9 @@ mod lanes;
 mod paint;
 mod polling;
 mod status;
+mod stick;
 mod stream;
+mod tune;
 mod why;
 
 pub(crate) use areas::Areas;
@@ -40,6 +42,8 @@ pub fn draw(frame: &mut Frame, app: &App) {
         Bench::Device => device::draw(buffer, areas.bench, app),
         Bench::Polling => polling::draw(buffer, areas.bench, app),
         Bench::Stream => stream::draw(buffer, areas.bench, app),
+        Bench::Stick => stick::draw(buffer, areas.bench, app),
+        Bench::Tune => tune::draw(buffer, areas.bench, app),
     }
     lanes::draw(buffer, &areas, app);
     why::draw(buffer, &areas, app);
@@ -63,6 +67,8 @@ fn bench_rule(buffer: &mut Buffer, area: Rect, app: &App) {
         (Bench::Device, " 2 device "),
         (Bench::Polling, " 3 polling "),
         (Bench::Stream, " 4 stream "),
+        (Bench::Stick, " 5 stick "),
+        (Bench::Tune, " 6 tune "),
     ] {
         let style = if app.bench == bench { app.theme.strong() } else { app.theme.faint() };
         x = paint::text(buffer, area, x, title, style) + 1;

@@ -9,16 +9,25 @@ use gtrig_core::{
 use gtrig_formats::{save_atomically, take};
 use std::{
     path::{Path, PathBuf},
-    sync::mpsc::Sender,
+    sync::{Weak, mpsc::Sender},
     thread,
+    time::Duration,
 };
 
 /// What a job came to.
 #[derive(Debug)]
 pub(crate) enum Outcome {
-    Saved { path: PathBuf, events: usize, result: Result<(), String> },
+    Saved {
+        path: PathBuf,
+        events: usize,
+        result: Result<(), String>,
+    },
     Opened(Result<Box<Opened>, String>),
     Audited(Box<Audited>),
+    /// The history by another rig, up to this event.
+    Retuned(Box<Session>, u64),
+    /// The rig's file has this text now.
+    RigChanged(PathBuf, String),
 }
 
 /// What loops of other rates make of a history.
@@ -40,6 +49,37 @@ pub(crate) fn audit(session: &Session, loops: Vec<Loop>, done: Sender<Outcome>) 
         let shortest_state = audit::shortest_state(&plan, &events);
         let audited = Audited { loops, shortest_state, until };
         let _ = done.send(Outcome::Audited(Box::new(audited)));
+    });
+}
+
+/// Runs a recording by another rig. The outcome goes to `done`.
+pub(crate) fn retune(recording: Recording, rig: Rig, from: u64, done: Sender<Outcome>) {
+    thread::spawn(move || {
+        let session = Session::replayed(&recording, rig, Capacity::DEFAULT);
+        let _ = done.send(Outcome::Retuned(Box::new(session), from));
+    });
+}
+
+/// How often a rig's file is looked at.
+const LOOK: Duration = Duration::from_millis(250);
+
+/// Looks whether a file changes, for as long as somebody is `alive`.
+pub(crate) fn watch(path: PathBuf, alive: Weak<()>, done: Sender<Outcome>) {
+    let modified = |path: &Path| std::fs::metadata(path).and_then(|meta| meta.modified()).ok();
+    let mut last = modified(&path);
+    thread::spawn(move || {
+        while alive.strong_count() > 0 {
+            thread::sleep(LOOK);
+            let now = modified(&path);
+            if now == last {
+                continue;
+            }
+            last = now;
+            // Editors may take a file away for a moment; the next look finds it.
+            if let Ok(text) = std::fs::read_to_string(&path) {
+                let _ = done.send(Outcome::RigChanged(path.clone(), text));
+            }
+        }
     });
 }
 

@@ -13,6 +13,8 @@ pub(crate) enum Purpose {
     Open,
     Mark,
     Audit,
+    Value,
+    Rig,
 }
 
 impl Purpose {
@@ -24,6 +26,8 @@ impl Purpose {
             Purpose::Export => "draw the view to (.svg or .pdf)",
             Purpose::Open => "open the take",
             Purpose::Mark => "mark this tick with",
+            Purpose::Value => "the new value",
+            Purpose::Rig => "write the rig to",
             Purpose::Audit => "audit by loops of (Hz …, jitter=% hitch=EVERY:LASTS step=HZ)",
         }
     }

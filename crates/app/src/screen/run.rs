@@ -5,7 +5,11 @@
 //! through the same channel.
 
 use super::{App, Theme, app::Request, draw, terminal::Taken};
-use crate::{cli::Verdict, files::Opened, recorder::Recorder};
+use crate::{
+    cli::Verdict,
+    files::{Opened, RigSource},
+    recorder::Recorder,
+};
 use anyhow::Context;
 use crossterm::event::{self, Event};
 use gtrig_core::{Nanos, Session};
@@ -53,7 +57,7 @@ const FRAME: Duration = Duration::from_millis(33);
 ///
 /// # Errors
 /// When there is no terminal, or it cannot be written.
-pub fn run(start: Start, release_after: Nanos) -> anyhow::Result<Verdict> {
+pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result<Verdict> {
     if !stdout().is_terminal() || !io::stdin().is_terminal() {
         anyhow::bail!(
             "the full screen needs a terminal on standard input and output; \
@@ -67,6 +71,7 @@ pub fn run(start: Start, release_after: Nanos) -> anyhow::Result<Verdict> {
     };
     let size = crossterm::terminal::size().unwrap_or((80, 24));
     let (mut app, began) = build(start, how, size)?;
+    app.follow_rig(Some(rig));
     let clock = Clock { start: Instant::now(), began };
     let heard = listen()?;
     let mut screen = blank_screen()?;

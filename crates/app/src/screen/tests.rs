@@ -536,6 +536,101 @@ fn a_device_of_a_thousand_controls_and_a_long_name_fits_every_bench() {
     assert!(bench.shows("2 of 2, Tab: next"));
 }
 
+/// The story of the drifting hook, on the stick bench, with this rig in a file.
+fn tuning(text: &str) -> (tempfile::TempDir, std::path::PathBuf, Bench) {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("rig.toml");
+    std::fs::write(&path, text).unwrap();
+    let rig = files::rig(Some(&path), None).unwrap();
+    let mut app = App::take(files::shipped_take(Story::Drift, rig).unwrap(), Theme::new(true));
+    app.follow_rig(Some(files::RigSource::of(Some(&path)).unwrap()));
+    let mut bench = Bench::new(app, Nanos(0), (160, 47));
+    bench.keys("5");
+    (folder, path, bench)
+}
+
+const HOIST: &str = "# The hoist.\nrig = 1\n[action.hoist]\ngives = \"axis\"\nfrom = { axis = \"pad/stick-r-y\", dead-zone = 0.12 } # measured\n";
+
+#[test]
+fn a_nudge_runs_the_history_again_and_says_what_is_different() {
+    let (_folder, _, mut bench) = tuning(HOIST);
+    assert!(bench.row("▸ 1: dead-zone").contains("0.12 of full travel"));
+    bench.keys(">>>>>>>>");
+    assert!(bench.row("▸ 1: dead-zone").contains("0.2 of full travel  was 0.12"));
+    assert!(bench.shows("2 vanished"), "{}", bench.rows().join("\n"));
+    bench.key(KeyCode::Home);
+    bench.keys("d");
+    assert!(bench.shows("hoist moved at"));
+    bench.keys("d");
+    assert!(bench.shows("hoist vanished at"), "{}", bench.rows().last().unwrap());
+    bench.keys("u");
+    assert!(bench.row("▸ 1: dead-zone").contains("0.19"));
+    bench.keys("U0");
+    assert!(bench.shows("nothing comes out differently"));
+    bench.keys("v");
+    bench.key(KeyCode::Backspace);
+    bench.keys("99");
+    bench.key(KeyCode::Enter);
+    assert!(bench.row("▸ 1: dead-zone").contains("0.199"));
+    bench.keys("v7");
+    bench.key(KeyCode::Enter);
+    assert!(bench.row("▸ 1: dead-zone").contains("0.1997"));
+    bench.keys("vx");
+    bench.key(KeyCode::Enter);
+    assert!(bench.shows("dead-zone is a number from 0 to 0.95"));
+    bench.keys("b");
+    assert!(!bench.shows("vanished"));
+}
+
+#[test]
+fn before_and_after_are_drawn_together() {
+    let (_folder, _, mut bench) = tuning(HOIST);
+    bench.keys(">>>>>>>>");
+    let rows = bench.rows();
+    let at = rows.iter().position(|row| row.contains(" before ")).expect("a row of what was");
+    // The drift was an action before, and is none now.
+    assert_ne!(rows[at - 2], rows[at]);
+    bench.keys("6");
+    assert!(bench.row("action.hoist.from[0].dead-zone").contains("was 0.12"));
+}
+
+#[test]
+fn what_was_tuned_is_written_and_an_editor_is_followed() {
+    let (_folder, path, mut bench) = tuning(HOIST);
+    bench.keys(">>>w");
+    assert!(bench.shows("the rig was written to"));
+    let text = std::fs::read_to_string(&path).unwrap();
+    assert_eq!(text, HOIST.replace("0.12", "0.15"));
+    // An editor makes a mistake, and then none.
+    std::fs::write(&path, text.replace("dead-zone", "deadzone")).unwrap();
+    wait_until(&mut bench, |bench| bench.shows("rig.toml:5:34: found the key `deadzone`"));
+    assert!(bench.row("▸ 1: dead-zone").contains("0.15"));
+    std::fs::write(&path, text.replace("0.15", "0.3")).unwrap();
+    wait_until(&mut bench, |bench| bench.shows("was changed and read again"));
+    assert!(bench.row("▸ 1: dead-zone").contains("0.3 of full travel"));
+}
+
+#[test]
+fn a_long_live_history_is_run_again_beside_the_screen() {
+    let worked = Nanos::from_millis(150_000);
+    let (session, cab) = headless::cab_session(files::rig(None, None).unwrap(), 1, worked);
+    let sources: Vec<Box<dyn Source>> = vec![Box::new(cab)];
+    let app = App::live(session, sources, None, Theme::new(true));
+    let mut bench = Bench::new(app, worked, (160, 47));
+    bench.keys("5>");
+    assert!(bench.shows("running the history again …"));
+    // The screen goes on, and so does the cab.
+    let tick = bench.app.tick();
+    bench.pass(500);
+    bench.keys(">");
+    assert!(bench.app.tick() > tick);
+    // What is wanted shows at once, what comes of it when it is known.
+    assert!(bench.row("▸ 1: dead-zone").contains("0.14 of full travel  was 0.12"));
+    wait_until(&mut bench, |bench| !bench.shows("running the history again …"));
+    bench.pass(500);
+    assert!(bench.shows(" changed"));
+}
+
 #[test]
 fn a_damaged_take_opens_and_says_where_it_stops() {
     let text = "{\"take\":1}\n{\"t\":0,\"plug\":\"p\",\"kind\":\"keys\",\"controls\":[]}\nbroken\n";

@@ -13,6 +13,10 @@ pub(crate) enum Bench {
     Polling,
     /// How well the reports of each device come.
     Stream,
+    /// One stick, axis or trigger, with its shape and its numbers.
+    Stick,
+    /// Every number of the rig.
+    Tune,
 }
 
 /// One row of the timeline.

@@ -23,6 +23,7 @@ pub(super) struct Binder<'r> {
     gates: Vec<Gate>,
     feeds: Vec<(ControlId, ActionId)>,
     reads: Vec<(ControlId, u32)>,
+    spec_of: Vec<u16>,
 }
 
 impl<'r> Binder<'r> {
@@ -39,6 +40,7 @@ impl<'r> Binder<'r> {
             gates: Vec::new(),
             feeds: Vec::new(),
             reads: Vec::new(),
+            spec_of: Vec::new(),
         }
     }
 
@@ -67,6 +69,7 @@ impl<'r> Binder<'r> {
             feeds: Table::new(self.feeds, self.roster.controls().len()),
             read_by: Table::new(self.reads, self.roster.controls().len()),
             action_of,
+            spec_of: self.spec_of,
             inputs: self.inputs,
             sides: self.sides,
             passings: self.passings,
@@ -155,8 +158,9 @@ impl<'r> Binder<'r> {
 
     fn action(&mut self, spec: &ActionSpec, id: ActionId) -> BoundAction {
         let (first, first_gate) = (self.inputs.len() as u32, self.gates.len() as u32);
-        for input in &spec.inputs {
+        for (input, nth) in spec.inputs.iter().zip(0..) {
             self.input(input, id);
+            self.spec_of.resize(self.inputs.len(), nth);
         }
         for (gates, closes) in [(&spec.closed_while, true), (&spec.open_while, false)] {
             self.gates.extend(gates.iter().map(|&by| Gate { by: ActionId(by as u16), closes }));

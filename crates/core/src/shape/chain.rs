@@ -121,6 +121,12 @@ fn multiplied(v: [f32; 2], by: f32) -> [f32; 2] {
     [v[0] * scale, v[1] * scale]
 }
 
+/// The value after all stages that do not remember: what a hand that holds still
+/// comes to, but for smoothing.
+pub fn without_memory(stages: &[Stage], v: [f32; 2]) -> [f32; 2] {
+    stages.iter().fold(v, |v, stage| stage.plain(v))
+}
+
 /// Runs stages over a value; `memories` are those of the stages that remember,
 /// in order. Returns the output and whether it would go on changing.
 pub fn run(

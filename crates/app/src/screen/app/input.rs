@@ -129,6 +129,11 @@ impl App {
                 jobs::open(&PathBuf::from(text), rig, self.jobs.0.clone());
             }
             Purpose::Mark => self.add_mark(text),
+            Purpose::Value => self.type_value(text),
+            Purpose::Rig if text.is_empty() => {
+                self.tell("no file was named: nothing done".to_owned(), true);
+            }
+            Purpose::Rig => self.write_rig_to(Path::new(text)),
             Purpose::Audit => match text.parse() {
                 Ok(loops) => {
                     self.audit_by = loops;

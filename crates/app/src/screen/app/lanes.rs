@@ -1,7 +1,7 @@
 //! What the views ask of the application about lanes.
 
 use super::App;
-use crate::screen::view::{Lane, lanes};
+use crate::screen::view::{Bench, Lane, lanes};
 use gtrig_core::{ActionId, CleanText, ControlId, DeviceId, LaneLog, Tick, stream::Trouble};
 
 impl App {
@@ -73,11 +73,16 @@ impl App {
     /// events would have made of it.
     pub(crate) fn shows_reports(&self, lane: Lane) -> bool {
         let has_room = self.stretch.zoom.columns_per_tick() > 1;
-        self.chosen == Some(lane)
-            && match lane {
-                Lane::Control(_) => has_room,
-                Lane::Action(..) => !self.is_digital(lane),
+        let is_chosen = self.chosen == Some(lane);
+        match lane {
+            Lane::Control(_) => is_chosen && has_room,
+            // What the bench tunes is shown beside what it was.
+            Lane::Action(id, _) if self.tuning.before.is_some() => {
+                let is_tuned = self.subject().is_some_and(|(action, ..)| action == id);
+                is_chosen || (is_tuned && self.bench == Bench::Stick)
             }
+            Lane::Action(..) => is_chosen && !self.is_digital(lane),
+        }
     }
 
     /// Whether a lane's values go below zero.

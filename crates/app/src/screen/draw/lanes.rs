@@ -6,7 +6,11 @@ use crate::screen::{
     theme::mark,
     view::{Lane, lane_name},
 };
-use gtrig_core::{ActionId, ControlId, LaneMarks, Marks, Nanos, Span, Tick, shape};
+use gtrig_core::{
+    ActionId, ControlId, LaneMarks, Marks, Nanos, Span, Tick,
+    compare::{Outline, SAME},
+    shape,
+};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
@@ -152,7 +156,10 @@ impl Row<'_> {
         if self.app.shows_reports(self.lane) && self.area.height > 1 {
             match self.lane {
                 Lane::Control(control) => self.reports(control),
-                Lane::Action(action, _) => self.by_events(action, &columns),
+                Lane::Action(action, axis) => match self.app.tuning.before.as_ref() {
+                    Some(before) => self.before(before, (action, axis)),
+                    None => self.by_events(action, &columns),
+                },
             }
             self.area.height -= 1;
             self.traces.height -= 1;
@@ -338,6 +345,29 @@ impl Row<'_> {
                 _ => continue,
             };
             self.put(row, at, glyph, style);
+        }
+    }
+
+    /// The row below: what the action was before any number was nudged, bright
+    /// where it is another now.
+    fn before(&mut self, before: &Outline, (action, axis): (ActionId, usize)) {
+        let row = self.below("before");
+        let Some(lanes) = before.lanes(action) else { return };
+        let stretch = self.app.stretch;
+        let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
+        let known = self.app.stretch.column_of(before.last());
+        let known = known.map_or(usize::from(self.traces.width), |last| usize::from(last) + 1);
+        let now = self.app.log(self.lane).columns(stretch.first, width);
+        let was = lanes[axis].columns(stretch.first, width);
+        let each = |pair| std::iter::repeat_n(pair, repeat as usize);
+        for (at, (was, now)) in was.zip(now).flat_map(each).enumerate().take(known) {
+            let is_other = (was.max - now.max).abs() > SAME || (was.min - now.min).abs() > SAME;
+            let (glyph, style) = match self.app.is_digital(self.lane) {
+                true => self.edge_or_level(was),
+                false => self.height_of(furthest(was)),
+            };
+            let changed = self.theme().doubtful().add_modifier(style.add_modifier);
+            self.put(row, at, glyph, if is_other { changed } else { style });
         }
     }
 

@@ -1,0 +1,365 @@
+//! Tuning in place: numbers of the rig are nudged, the whole history is run
+//! again, and what came out differently is counted and can be jumped to.
+
+use super::App;
+use crate::{
+    files::RigSource,
+    screen::{
+        jobs,
+        prompt::{Prompt, Purpose},
+        view::{Bench, Lane},
+    },
+};
+use gtrig_core::{
+    ActionId, Capacity, Input, Nanos, Rig, Session,
+    compare::{Difference, DifferenceKind, Outline, compare},
+    knobs::{Knob, places_of},
+};
+use gtrig_formats::{rig, save_atomically};
+use std::{io::Write, path::Path};
+
+/// A history of so many events is run again between two frames; a longer one
+/// in a thread of its own.
+const AT_ONCE: usize = 60_000;
+
+/// What tuning has changed so far.
+#[derive(Debug, Default)]
+pub(crate) struct Tuning {
+    /// Which of the listed numbers is chosen.
+    pub(crate) chosen: usize,
+    undo: Vec<Rig>,
+    redo: Vec<Rig>,
+    /// The rig as it was read.
+    original: Option<Rig>,
+    /// What came out before the first nudge.
+    pub(crate) before: Option<Outline>,
+    pub(crate) differences: Vec<Difference>,
+    /// The rig that is wanted, until the history has been run by it.
+    wanted: Option<Rig>,
+    /// The one that a thread is running it by.
+    tried: Option<Rig>,
+    pub(crate) source: Option<RigSource>,
+}
+
+impl App {
+    /// The shaped input that the stick bench is about: that of the chosen lane,
+    /// or else the first there is. With its place among those of its action.
+    pub(crate) fn subject(&self) -> Option<(ActionId, usize, Input)> {
+        let plan = self.session.plan();
+        let is_shaped = |input: &Input| {
+            matches!(input, Input::Axis { .. } | Input::Stick { .. } | Input::Pointer { .. })
+        };
+        let shaped = |action: ActionId| {
+            let inputs = plan.inputs(action).iter().copied().enumerate();
+            inputs.filter(|(_, input)| is_shaped(input)).map(move |(n, i)| (action, n, i))
+        };
+        let all = || self.actions().flat_map(shaped);
+        let found = match self.lane() {
+            Some(Lane::Action(id, _)) => {
+                let driver = self.machine().action(id).driver;
+                let drives = |(_, _, input): &(ActionId, usize, Input)| {
+                    driver.is_some_and(|by| plan.controls_of(*input).contains(&by))
+                };
+                shaped(id).find(drives).or_else(|| shaped(id).next())
+            }
+            Some(Lane::Control(control)) => {
+                all().find(|(_, _, input)| plan.controls_of(*input).contains(&control))
+            }
+            None => None,
+        };
+        found.or_else(|| all().next())
+    }
+
+    /// The numbers that can be nudged now: on the stick bench those of its
+    /// subject, elsewhere all.
+    pub(crate) fn knobs(&self) -> Vec<Knob> {
+        let rig = self.wanted_rig();
+        let all = rig.knobs();
+        let subject = self.subject().filter(|_| self.bench == Bench::Stick);
+        let Some((action, nth, _)) = subject else { return all };
+        let spec = self.session.plan().spec_of(action, nth);
+        let places = places_of(rig, action.index(), spec);
+        all.into_iter().filter(|knob| places.contains(&knob.place)).collect()
+    }
+
+    /// The rig in force, or the one that soon will be.
+    fn wanted_rig(&self) -> &Rig {
+        self.tuning.wanted.as_ref().unwrap_or(self.session.rig())
+    }
+
+    /// The chosen one of them.
+    pub(crate) fn knob(&self) -> Option<Knob> {
+        let mut knobs = self.knobs();
+        let at = self.tuning.chosen.min(knobs.len().checked_sub(1)?);
+        Some(knobs.swap_remove(at))
+    }
+
+    /// What a number was before any of it was tuned.
+    pub(crate) fn original(&self, knob: &Knob) -> Option<f64> {
+        let rig = self.tuning.original.as_ref()?;
+        rig.knobs().into_iter().find(|other| other.place == knob.place).map(|other| other.value)
+    }
+
+    pub(super) fn choose_knob(&mut self, by: i32) {
+        let last = self.knobs().len().saturating_sub(1);
+        self.tuning.chosen =
+            self.tuning.chosen.min(last).saturating_add_signed(by as isize).min(last);
+        if !matches!(self.bench, Bench::Stick | Bench::Tune) {
+            self.bench = Bench::Tune;
+        }
+    }
+
+    pub(super) fn nudge(&mut self, steps: i32) {
+        let Some(knob) = self.knob() else {
+            self.tell("this rig has no number here".to_owned(), false);
+            return;
+        };
+        // On the grid of the step, so that there and back is where it was.
+        let step = knob.tunable.step;
+        let value = ((knob.value / step).round() + f64::from(steps)) * step;
+        self.set_knob(&knob, (value * 1e6).round() / 1e6);
+    }
+
+    pub(super) fn ask_for_value(&mut self) {
+        if let Some(knob) = self.knob() {
+            self.prompt = Some(Prompt::new(Purpose::Value, &knob.value.to_string()));
+        }
+    }
+
+    pub(super) fn type_value(&mut self, text: &str) {
+        let Some(knob) = self.knob() else { return };
+        match text.parse::<f64>().ok().filter(|value| knob.tunable.allows(*value)) {
+            Some(value) => self.set_knob(&knob, value),
+            None => {
+                let gtrig_core::tunable::Tunable { name, min, max, unit, .. } = knob.tunable;
+                self.tell(format!("{name} is a number from {min} to {max} ({unit})"), true);
+            }
+        }
+    }
+
+    pub(super) fn reset_knob(&mut self) {
+        if let Some(knob) = self.knob()
+            && let Some(value) = self.original(&knob)
+        {
+            self.set_knob(&knob, value);
+        }
+    }
+
+    fn set_knob(&mut self, knob: &Knob, value: f64) {
+        let was = self.wanted_rig().clone();
+        let next = was.with(&knob.place, value);
+        if next != was {
+            self.tuning.undo.push(was);
+            self.tuning.redo.clear();
+            self.tune_to(next);
+        }
+    }
+
+    pub(super) fn undo_nudge(&mut self) {
+        match self.tuning.undo.pop() {
+            None => self.tell("nothing to undo".to_owned(), false),
+            Some(rig) => {
+                let now = self.wanted_rig().clone();
+                self.tuning.redo.push(now);
+                self.tune_to(rig);
+            }
+        }
+    }
+
+    pub(super) fn redo_nudge(&mut self) {
+        match self.tuning.redo.pop() {
+            None => self.tell("nothing to do again".to_owned(), false),
+            Some(rig) => {
+                let now = self.wanted_rig().clone();
+                self.tuning.undo.push(now);
+                self.tune_to(rig);
+            }
+        }
+    }
+
+    /// What comes out now is what the next nudges are compared with.
+    pub(super) fn take_as_before(&mut self) {
+        self.tuning.before = None;
+        self.tuning.differences.clear();
+        self.tell("nudges are compared with what comes out now".to_owned(), false);
+    }
+
+    /// Has the history run by another rig.
+    pub(super) fn tune_to(&mut self, rig: Rig) {
+        if self.tuning.before.is_none() {
+            self.tuning.before = Some(Outline::of(&self.session));
+        }
+        if self.tuning.original.is_none() {
+            self.tuning.original = Some(self.session.rig().clone());
+        }
+        self.tuning.wanted = Some(rig);
+        self.try_wanted();
+    }
+
+    fn try_wanted(&mut self) {
+        let Some(rig) = self.tuning.wanted.clone().filter(|_| self.tuning.tried.is_none()) else {
+            return;
+        };
+        let from = self.session.seen_count();
+        if self.session.history().event_count() <= AT_ONCE {
+            let session = self.session.retuned(rig, Capacity::DEFAULT);
+            self.adopt(session, from);
+        } else {
+            self.tuning.tried = Some(rig.clone());
+            jobs::retune(self.session.recording(), rig, from, self.jobs.0.clone());
+        }
+    }
+
+    /// Whether the history is being run by another rig.
+    pub(crate) fn is_retuning(&self) -> bool {
+        self.tuning.tried.is_some()
+    }
+
+    /// A thread has run the history by the rig it was given.
+    pub(super) fn retuned(&mut self, session: Session, from: u64) {
+        let tried = self.tuning.tried.take();
+        // Whoever nudged meanwhile wants something else by now.
+        match tried == self.tuning.wanted {
+            true => self.adopt(session, from),
+            false => self.try_wanted(),
+        }
+    }
+
+    /// Goes on with a session that has seen the same by another rig, up to
+    /// event number `from`.
+    fn adopt(&mut self, mut session: Session, from: u64) {
+        self.tuning.wanted = None;
+        session.follow(&self.session, from);
+        self.streams.catch_up(&self.session);
+        if let Some(recorder) = &mut self.recorder {
+            recorder.go_on_with(&self.session, &session);
+        }
+        self.streams.go_on_from(&session);
+        let rate = self.session.plan().rate();
+        let (playhead, first) = (rate.time_of(self.tick()), rate.time_of(self.stretch.first));
+        let is_live = self.is_live();
+        self.session = session;
+        let rate = self.session.plan().rate();
+        self.stretch.first = rate.tick_at(first);
+        if !is_live {
+            self.freeze_at(rate.tick_at(playhead));
+        }
+        self.audited = None;
+        let before = self.tuning.before.as_ref();
+        let after = Outline::of(&self.session);
+        self.tuning.differences = before.map_or(Vec::new(), |before| compare(before, &after));
+    }
+
+    /// `2 appeared  1 changed`; empty when nothing is different.
+    pub(crate) fn differences_in_words(&self) -> String {
+        let count = |kind| self.tuning.differences.iter().filter(|d| d.kind == kind).count();
+        let counts = DifferenceKind::ALL.map(|kind| (count(kind), kind.word()));
+        let words = counts.iter().filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}"));
+        words.collect::<Vec<_>>().join("  ")
+    }
+
+    pub(super) fn jump_to_difference(&mut self, way: i32) {
+        let rate = self.session.plan().rate();
+        let here = self.tick();
+        let tick = |difference: &Difference| rate.tick_seeing(difference.from);
+        let mut all = self.tuning.differences.iter().copied();
+        let found = match way > 0 {
+            true => all.find(|difference| tick(difference) > here),
+            false => all.rfind(|difference| tick(difference) < here),
+        };
+        let Some(difference) = found else {
+            self.tell("no further difference".to_owned(), false);
+            return;
+        };
+        self.chosen = Some(Lane::Action(difference.action, 0));
+        let name = &self.session.rig().actions[difference.action.index()].name;
+        let Difference { kind, from, to, by, .. } = difference;
+        let by = if by > 0.0 { format!(", by up to {by:.3}") } else { String::new() };
+        let lasted = Nanos(to.0 - from.0);
+        let text = format!("{name} {} at {from}, for {lasted}{by}", kind.word());
+        let tick = rate.tick_seeing(from);
+        self.go_to(tick);
+        self.tell(text, false);
+    }
+
+    pub(super) fn write_rig(&mut self) {
+        match self.tuning.source.as_ref().map(|source| source.path.clone()) {
+            None => self.tell("this session has no rig file".to_owned(), true),
+            Some(Some(path)) => self.write_rig_to(&path),
+            Some(None) => self.prompt = Some(Prompt::new(Purpose::Rig, "my-rig.toml")),
+        }
+    }
+
+    /// Writes what was tuned, and nothing else, into the text the rig came from.
+    pub(super) fn write_rig_to(&mut self, path: &Path) {
+        let Some(source) = &self.tuning.source else { return };
+        let is_new = source.path.as_deref() != Some(path);
+        if is_new && path.exists() {
+            let text = format!("{} exists already: choose another name", path.display());
+            self.tell(text, true);
+            return;
+        }
+        match self.tuned_text(&source.text) {
+            Err(why) => self.tell(format!("the rig was not written: {why}"), true),
+            Ok(text) => match save_atomically(path, |out| out.write_all(text.as_bytes())) {
+                Err(error) => {
+                    self.tell(format!("cannot write {}: {error}", path.display()), true);
+                }
+                Ok(()) => {
+                    self.tell(format!("the rig was written to {}", path.display()), false);
+                    self.tuning.original = Some(self.session.rig().clone());
+                    self.tuning.source = Some(RigSource { path: Some(path.to_owned()), text });
+                    self.watch_rig();
+                }
+            },
+        }
+    }
+
+    /// A rate that the command line set is not written.
+    fn tuned_text(&self, text: &str) -> Result<String, String> {
+        let mut rig = rig::parse("the rig", text).map_err(|error| error.to_string())?;
+        for knob in self.session.rig().knobs() {
+            if self.original(&knob).is_some_and(|was| was != knob.value) {
+                rig = rig.with(&knob.place, knob.value);
+            }
+        }
+        rig::update_numbers(text, &rig)
+    }
+
+    /// Looks at the rig's file from now on, to follow what an editor makes of it.
+    pub(crate) fn watch_rig(&mut self) {
+        let path = self.tuning.source.as_ref().and_then(|source| source.path.clone());
+        if let Some(path) = path {
+            jobs::watch(path, std::sync::Arc::downgrade(&self.alive), self.jobs.0.clone());
+        }
+    }
+
+    /// The rig's file was changed by somebody else.
+    pub(super) fn rig_changed(&mut self, path: &Path, text: String) {
+        let Some(source) = self.tuning.source.as_mut().filter(|s| s.path.as_deref() == Some(path))
+        else {
+            return;
+        };
+        if source.text == text {
+            return;
+        }
+        match rig::parse(&path.display().to_string(), &text) {
+            Ok(rig) => {
+                source.text = text;
+                let was = self.session.rig().clone();
+                self.tuning.original = Some(rig.clone());
+                self.tuning.undo.push(was);
+                self.tune_to(rig);
+                self.tell(format!("{} was changed and read again", path.display()), false);
+            }
+            Err(error) => {
+                let first = error.problems.first().map(ToString::to_string).unwrap_or_default();
+                let text = format!(
+                    "{}:{first}: the rig as it was before goes on",
+                    path.file_name().unwrap_or_default().to_string_lossy()
+                );
+                self.tell(text, true);
+            }
+        }
+    }
+}

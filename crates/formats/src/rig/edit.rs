@@ -1,0 +1,173 @@
+//! Numbers written back into a rig file, whose comments and layout stay.
+
+use super::parse;
+use gtrig_core::{
+    Rig,
+    knobs::{Place, Step},
+};
+use toml_edit::{DocumentMut, Formatted, InlineTable, Item, Value};
+
+/// Some numbers follow others where a file does not mention them: after those
+/// are set there is more to set.
+const ROUNDS: usize = 3;
+
+/// Brings the numbers in the text of a rig to those of `wanted`. What stands
+/// there otherwise stays as it is, to the byte; a key that is not there yet is
+/// added to its table.
+///
+/// # Errors
+/// When the text is no sound rig any more, or has no such place: it was changed
+/// meanwhile.
+pub fn update_numbers(text: &str, wanted: &Rig) -> Result<String, String> {
+    let mut text = text.to_owned();
+    for _ in 0..ROUNDS {
+        let knobs = parse("the file", &text).map_err(|error| error.to_string())?.knobs();
+        let others = wanted.knobs().into_iter().filter(|knob| !knobs.contains(knob));
+        let numbers: Vec<(Place, f64)> = others.map(|knob| (knob.place, knob.value)).collect();
+        if numbers.is_empty() {
+            break;
+        }
+        text = set_numbers(&text, &numbers)?;
+    }
+    Ok(text)
+}
+
+fn set_numbers(text: &str, numbers: &[(Place, f64)]) -> Result<String, String> {
+    let mut document: DocumentMut =
+        text.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
+    for (place, number) in numbers {
+        set(document.as_item_mut(), &place.0, *number)
+            .ok_or_else(|| format!("the file has no {place} any more"))?;
+    }
+    Ok(document.to_string())
+}
+
+fn set(item: &mut Item, steps: &[Step], number: f64) -> Option<()> {
+    match steps {
+        [] => {
+            let value = item.as_value_mut()?;
+            replace(value, number);
+            Some(())
+        }
+        [Step::At(at), rest @ ..] => match item {
+            Item::ArrayOfTables(tables) => {
+                let table = tables.get_mut(*at)?;
+                let (Step::Key(key), rest) = rest.split_first()? else { return None };
+                set(&mut table[key], rest, number)
+            }
+            Item::Value(value) => set_value(value, steps, number),
+            _ => None,
+        },
+        [Step::Key(key), rest @ ..] => match item {
+            Item::Value(value) => set_value(value, steps, number),
+            Item::Table(table) if rest.is_empty() && !table.contains_key(key) => {
+                table.insert(key, Item::Value(plain(number)));
+                Some(())
+            }
+            // A section that is not there yet.
+            Item::Table(table) if !table.contains_key(key) => {
+                table.insert(key, Item::Table(toml_edit::Table::new()));
+                set(table.get_mut(key)?, rest, number)
+            }
+            Item::Table(table) => set(table.get_mut(key)?, rest, number),
+            _ => None,
+        },
+    }
+}
+
+fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
+    match steps {
+        [] => {
+            replace(value, number);
+            Some(())
+        }
+        [Step::At(at), rest @ ..] => match value {
+            Value::Array(array) => set_value(array.get_mut(*at)?, rest, number),
+            // A single value is its own list.
+            single if *at == 0 => set_value(single, rest, number),
+            _ => None,
+        },
+        [Step::Key(key), rest @ ..] => {
+            let table = value.as_inline_table_mut()?;
+            if rest.is_empty() && !table.contains_key(key) {
+                add(table, key, number);
+                return Some(());
+            }
+            set_value(table.get_mut(key)?, rest, number)
+        }
+    }
+}
+
+/// Adds a key at the end, with the space that stood before the brace after it.
+fn add(table: &mut InlineTable, key: &str, number: f64) {
+    let last = table.iter_mut().last();
+    let end = last.and_then(|(_, last)| {
+        let end = last.decor().suffix()?.as_str()?.to_owned();
+        last.decor_mut().set_suffix("");
+        Some(end)
+    });
+    let mut value = plain(number);
+    value.decor_mut().set_prefix(" ");
+    value.decor_mut().set_suffix(end.unwrap_or_default());
+    table.insert(key, value);
+}
+
+fn replace(value: &mut Value, number: f64) {
+    let decor = value.decor().clone();
+    *value = plain(number);
+    *value.decor_mut() = decor;
+}
+
+/// A whole number without a point, any other as short as it can be.
+fn plain(number: f64) -> Value {
+    match number.fract() == 0.0 && number.abs() < 1e15 {
+        true => Value::Integer(Formatted::new(number as i64)),
+        false => Value::Float(Formatted::new(number)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    const RIG: &str = "# A rig.\nrig = 1\n\n[shape.worn]  # the left one\nstages = [\n  { invert = \"y\" },\n  { dead-zone = 0.12 },   # measured\n  { half-life-ms = 20 },\n]\n\n[[edge]]\nof = \"pad\"\ndebounce-ms = 3\n\n[action.slew]\ngives = \"plane\"\nfrom = { stick = \"pad/stick-l\", shape = \"worn\" }\n\n[action.grip]\ngives = \"on\"\nfrom = [{ control = \"pad/trigger-r\" }, \"keys/KeyG\"]\n";
+
+    #[rstest]
+    #[case::a_stage("shape.worn.stages[1].dead-zone", 0.15, "{ dead-zone = 0.15 },   # measured")]
+    #[case::one_more_key(
+        "shape.worn.stages[1].outer",
+        0.9,
+        "{ dead-zone = 0.12, outer = 0.9 },   # measured"
+    )]
+    #[case::an_edge("edge[0].debounce-ms", 4.5, "debounce-ms = 4.5\n")]
+    #[case::a_button(
+        "action.grip.from[0].press-at",
+        0.6,
+        "{ control = \"pad/trigger-r\", press-at = 0.6, release-at = 0.5 }"
+    )]
+    #[case::a_new_section("sampling.poll-hz", 120.0, "[sampling]\npoll-hz = 120\n")]
+    fn one_number_changes_and_nothing_else(
+        #[case] place: &str,
+        #[case] value: f64,
+        #[case] found: &str,
+    ) {
+        let rig = parse("t", RIG).unwrap();
+        let knob = rig.knobs().into_iter().find(|knob| knob.place.to_string() == place).unwrap();
+        let wanted = rig.with(&knob.place, value);
+        let text = update_numbers(RIG, &wanted).unwrap();
+        assert!(text.contains(found), "{text}");
+        // Every line but one is still there.
+        let kept = RIG.lines().filter(|line| text.lines().any(|other| other == *line)).count();
+        assert!(kept >= RIG.lines().count() - 1, "{text}");
+        assert_eq!(parse("t", &text).unwrap(), wanted);
+    }
+
+    #[test]
+    fn a_place_that_is_gone_is_said() {
+        let rig = parse("t", RIG).unwrap();
+        let place = rig.knobs().into_iter().map(|knob| knob.place).nth(2).unwrap();
+        let error = set_numbers("rig = 1\nshape = 3\n", &[(place, 1.0)]).unwrap_err();
+        assert_eq!(error, "the file has no shape.worn.stages[1].dead-zone any more");
+    }
+}
