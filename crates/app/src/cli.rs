@@ -41,6 +41,9 @@ Examples:
   gtrig open bug.take.jsonl        look at a recording
   gtrig audit bug.take.jsonl       would another poll rate have seen it?
   gtrig health bug.take.jsonl      did all its reports come, and in time?
+  gtrig measure bug.take.jsonl     what its sticks can really do
+  gtrig compare bug.take.jsonl a.toml b.toml
+                                   what another rig would have changed
   gtrig replay bug.take.jsonl      the same, as JSON Lines for a test";
 
 #[derive(Debug, Subcommand)]
@@ -154,6 +157,34 @@ enum Command {
         #[arg(long, value_enum, default_value_t = ReportForm::Text)]
         form: ReportForm,
         /// Exit with 1 when anything is wrong with a stream.
+        #[arg(long)]
+        strict: bool,
+    },
+    /// Measure the sticks of a take: noise, centre, reach, snap-back, levels; and
+    /// propose calibration and dead zone.
+    Measure {
+        /// The recording (JSON Lines; see docs/take-format.md).
+        take: PathBuf,
+        /// Only this one, such as pad1/stick-l; without it, all.
+        stick: Option<String>,
+        #[command(flatten)]
+        rig: RigArgs,
+        /// How to print.
+        #[arg(long, value_enum, default_value_t = ReportForm::Text)]
+        form: ReportForm,
+    },
+    /// Run a take by two rigs and print what comes out differently.
+    Compare {
+        /// The recording (JSON Lines; see docs/take-format.md).
+        take: PathBuf,
+        /// The rig before.
+        before: PathBuf,
+        /// The rig after.
+        after: PathBuf,
+        /// How to print.
+        #[arg(long, value_enum, default_value_t = ReportForm::Text)]
+        form: ReportForm,
+        /// Exit with 1 when anything comes out differently.
         #[arg(long)]
         strict: bool,
     },
@@ -370,6 +401,14 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
                 step: step.map(files::rate).transpose()?,
             };
             headless::audit(&take, rig, &by.loops(), form == ReportForm::Json, chart.as_deref())
+        }
+        Command::Measure { take, stick, rig, form } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            headless::measure(&take, rig, stick.as_deref(), form == ReportForm::Json)
+        }
+        Command::Compare { take, before, after, form, strict } => {
+            let rigs = [files::rig(Some(&before), None)?, files::rig(Some(&after), None)?];
+            headless::compare(&take, rigs, form == ReportForm::Json, strict)
         }
         Command::Health { take, rig, form, strict } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;

@@ -9,12 +9,16 @@ use crate::{
 };
 use anyhow::Context;
 use gtrig_core::{
-    Capacity, Event, Nanos, Rig, Session, Tick,
+    Capacity, ControlId, ControlKind, Event, Nanos, Rig, Roster, Session, Tick,
     audit::{Loop, shortest_state},
+    compare::{self, Outline},
+    measure::Samples,
 };
 use gtrig_formats::{
     audit::AuditReport,
+    compare::CompareReport,
     health::HealthReport,
+    measure::MeasureReport,
     report::{self, Form},
     take,
 };
@@ -161,6 +165,98 @@ pub fn health(path: &Path, rig: Rig, json: bool, strict: bool) -> anyhow::Result
     }
     let is_refused = strict && !report.is_well();
     Ok(if is_refused || !loaded.is_sound() { Verdict::No } else { Verdict::Fine })
+}
+
+/// `gtrig compare`.
+///
+/// # Errors
+/// When the take cannot be opened, the rigs have other actions, or standard
+/// output cannot be written.
+pub fn compare(
+    path: &Path,
+    [before, after]: [Rig; 2],
+    json: bool,
+    strict: bool,
+) -> anyhow::Result<Verdict> {
+    let names = |rig: &Rig| rig.actions.iter().map(|a| a.name.clone()).collect::<Vec<_>>();
+    anyhow::ensure!(
+        names(&before) == names(&after),
+        "the rigs have other actions, or have them in another order: name the same ones in both"
+    );
+    let Opened { session, loaded, .. } = files::open_take(path, before, UNLIMITED)?;
+    let retuned = session.retuned(after, UNLIMITED);
+    let found = compare::compare(&Outline::of(&session), &Outline::of(&retuned));
+    let report = CompareReport::new(session.rig(), &found);
+    let mut out = BufWriter::new(io::stdout().lock());
+    match json {
+        true => report.write_json(&mut out)?,
+        false => write!(out, "{report}")?,
+    }
+    out.flush()?;
+    for complaint in loaded.complaints() {
+        complain(&format!("{}: {complaint}", path.display()));
+    }
+    let is_refused = strict && !found.is_empty();
+    Ok(if is_refused || !loaded.is_sound() { Verdict::No } else { Verdict::Fine })
+}
+
+/// `gtrig measure`.
+///
+/// # Errors
+/// When the take cannot be opened, has no such stick, or standard output cannot
+/// be written.
+pub fn measure(path: &Path, rig: Rig, of: Option<&str>, json: bool) -> anyhow::Result<Verdict> {
+    let Opened { session, loaded, .. } = files::open_take(path, rig, UNLIMITED)?;
+    let roster = session.roster();
+    let sticks = sticks(roster);
+    let names = |(name, ..): &(String, _, _)| name.clone();
+    let wanted: Vec<_> = sticks.iter().filter(|(n, ..)| of.is_none_or(|of| of == n)).collect();
+    anyhow::ensure!(
+        !wanted.is_empty(),
+        "the take has no stick or lever {}; it has {}",
+        of.unwrap_or("at all").escape_debug(),
+        sticks.iter().map(names).collect::<Vec<_>>().join(", ")
+    );
+    let mut out = BufWriter::new(io::stdout().lock());
+    for (name, x, y) in wanted {
+        let kinds = [*x, y.unwrap_or(*x)].map(|id| roster.control(id).kind);
+        let samples = Samples::of(session.recording().events(), (*x, *y), kinds);
+        let found = gtrig_core::measure::measure(&samples);
+        let proposal = gtrig_core::measure::propose(&found, kinds);
+        let report = MeasureReport::new(name.clone(), &found, &proposal);
+        match json {
+            true => report.write_json(&mut out)?,
+            false => writeln!(out, "{report}")?,
+        }
+    }
+    out.flush()?;
+    for complaint in loaded.complaints() {
+        complain(&format!("{}: {complaint}", path.display()));
+    }
+    Ok(if loaded.is_sound() { Verdict::Fine } else { Verdict::No })
+}
+
+/// Every stick of a roster, and every axis that is part of none, by address.
+fn sticks(roster: &Roster) -> Vec<(String, ControlId, Option<ControlId>)> {
+    let axes = roster.devices().flat_map(|(_, device)| device.controls());
+    let axes = axes.filter(|id| matches!(roster.control(*id).kind, ControlKind::Axis { .. }));
+    axes.filter_map(|id| {
+        let code = roster.code(id);
+        let device = roster.device_of(id);
+        let partner = |ending: &str, other: &str| {
+            device.control(&format!("{}{other}", code.strip_suffix(ending)?))
+        };
+        // The y of a stick goes with its x.
+        match (partner("-x", "-y"), partner("-y", "-x")) {
+            (_, Some(_)) => None,
+            (Some(y), None) => {
+                let address = roster.address(id).to_string();
+                Some((address.trim_end_matches("-x").to_owned(), id, Some(y)))
+            }
+            (None, None) => Some((roster.address(id).to_string(), id, None)),
+        }
+    })
+    .collect()
 }
 
 /// `gtrig figure`.

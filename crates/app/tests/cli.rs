@@ -195,6 +195,36 @@ fn an_audit_as_json_has_the_same_numbers_every_time() {
 }
 
 #[test]
+fn a_stick_is_measured() {
+    let output =
+        gtrig(&["measure", "--form", "json", &demo("worn-stick.take.jsonl"), "pad1/stick-l"]);
+    assert_eq!(output.status.code(), Some(0), "{}", stderr(&output));
+    let report: serde_json::Value = serde_json::from_str(stdout(&output)).unwrap();
+    assert!((report["centre"][0].as_f64().unwrap() - 0.031).abs() < 0.002);
+    assert_eq!(report["reach_by_5_degrees"].as_array().unwrap().len(), 72);
+    let text = gtrig(&["measure", &demo("worn-stick.take.jsonl")]);
+    assert!(stdout(&text).contains("not known: let the stick go for two seconds"));
+    let other = gtrig(&["measure", &demo("worn-stick.take.jsonl"), "pad9/stick"]);
+    assert_eq!(other.status.code(), Some(2));
+    assert!(stderr(&other).contains("it has pad1/stick-l, pad1/stick-r"), "{}", stderr(&other));
+}
+
+#[test]
+fn two_rigs_are_compared_over_a_take() {
+    let rig = fs::read_to_string(demo("kestrel-quay.toml")).unwrap();
+    let (_before, before) = file("before.toml", &rig);
+    let wider = rig.replace("dead-zone = 0.12, invert = true", "dead-zone = 0.2, invert = true");
+    let (_after, after) = file("after.toml", &wider);
+    let (before, after) = (before.to_str().unwrap(), after.to_str().unwrap());
+    let take = demo("drifting-hook.take.jsonl");
+    let same = gtrig(&["compare", "--strict", &take, before, before]);
+    assert_eq!((same.status.code(), stdout(&same)), (Some(0), "nothing comes out differently\n"));
+    let other = gtrig(&["compare", "--strict", &take, before, after]);
+    assert_eq!(other.status.code(), Some(1));
+    assert!(stdout(&other).ends_with("4 changed, 2 moved, 2 vanished\n"), "{}", stdout(&other));
+}
+
+#[test]
 fn health_names_the_gaps_and_strict_refuses_them() {
     let output = gtrig(&["health", &demo("jerking-hook.take.jsonl")]);
     assert_eq!(output.status.code(), Some(0));

@@ -144,6 +144,24 @@ fn gaps_are_shown_and_can_be_jumped_to() {
 }
 
 #[test]
+fn a_number_is_nudged_written_and_followed() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("rig.toml");
+    std::fs::copy(demo("kestrel-quay.toml"), &path).unwrap();
+    let path = path.to_str().unwrap();
+    let tmux = Tmux::start("tune", BIG, &gtrig(&format!("demo drifting-hook --rig {path}")));
+    tmux.wait_for(" TAKE ");
+    tmux.keys(&["5", ">", ">", ">"]);
+    tmux.wait_for("was 0.12");
+    tmux.keys(&["w"]);
+    tmux.wait_for("the rig was written");
+    let written = std::fs::read_to_string(path).unwrap();
+    assert!(written.contains("dead-zone = 0.15, invert = true }") && written.contains("# x slews"));
+    std::fs::write(path, written.replace("0.15", "0.25")).unwrap();
+    tmux.wait_for("0.25 of full travel");
+}
+
+#[test]
 fn a_click_on_the_timeline_moves_the_playhead() {
     let tmux = Tmux::start("mouse", BIG, &gtrig("demo lost-tap"));
     let before = tick(&tmux.wait_for(" TAKE ")).unwrap();

@@ -29,6 +29,7 @@ mod history;
 pub mod knobs;
 mod lane;
 mod machine;
+pub mod measure;
 mod plan;
 mod recording;
 mod rig;

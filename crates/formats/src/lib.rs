@@ -4,7 +4,9 @@
 //! - [`take`]: a recording of raw events (JSON Lines).
 //! - [`report`]: what a run of a take gave, tick by tick (JSON Lines or CSV).
 //! - [`audit`]: what loops of other kinds would have seen (text, JSON).
+//! - [`compare`]: what came out differently by two rigs (text, JSON).
 //! - [`health`]: how well the reports of each device came (text, JSON).
+//! - [`measure`]: what a stick was measured to do (text, JSON).
 //! - [`save_atomically`]: how any file is written.
 //!
 //! Everything read is from outside and not trusted: mistakes come back with
@@ -12,7 +14,9 @@
 
 mod atomic;
 pub mod audit;
+pub mod compare;
 pub mod health;
+pub mod measure;
 mod nearest;
 pub mod report;
 pub mod rig;

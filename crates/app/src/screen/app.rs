@@ -12,7 +12,7 @@ pub(crate) use tuning::Tuning;
 
 use super::{
     draw::Areas,
-    jobs::{Audited, Outcome},
+    jobs::{Audited, Measured, Outcome},
     prompt::Prompt,
     theme::Theme,
     view::{Bench, Lane, Stretch, Zoom},
@@ -105,6 +105,9 @@ pub struct App {
     /// How well the reports of the devices come.
     pub(crate) streams: StreamWatch,
     pub(crate) tuning: Tuning,
+    /// What the stick of the chosen lane was measured to do.
+    pub(crate) measured: Option<Box<Measured>>,
+    is_measuring: bool,
     /// While it lives, threads that watch files go on.
     alive: Arc<()>,
     quit_asked: bool,
@@ -177,6 +180,8 @@ impl App {
             audit_by: AuditBy::default(),
             streams: StreamWatch::default(),
             tuning: Tuning::default(),
+            measured: None,
+            is_measuring: false,
             alive: Arc::new(()),
             quit_asked: false,
             jobs: channel(),
@@ -217,6 +222,7 @@ impl App {
     pub fn advance(&mut self, now: Nanos) {
         self.now = now.max(self.now);
         self.finish_jobs();
+        self.measure_if_due();
         if self.notice.as_ref().is_some_and(|notice| notice.until < self.now) {
             self.notice = None;
         }
@@ -351,6 +357,10 @@ impl App {
                     self.is_auditing = false;
                 }
                 Outcome::Retuned(session, from) => self.retuned(*session, from),
+                Outcome::Measured(measured) => {
+                    self.measured = Some(measured);
+                    self.is_measuring = false;
+                }
                 Outcome::RigChanged(path, text) => self.rig_changed(&path, text),
                 Outcome::Opened(Err(why)) => self.tell(why, true),
                 Outcome::Opened(Ok(opened)) => self.replace_with(*opened),

@@ -17,6 +17,7 @@ mod board;
 mod device;
 mod help;
 mod lanes;
+mod measure;
 mod paint;
 mod polling;
 mod status;
@@ -44,6 +45,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
         Bench::Stream => stream::draw(buffer, areas.bench, app),
         Bench::Stick => stick::draw(buffer, areas.bench, app),
         Bench::Tune => tune::draw(buffer, areas.bench, app),
+        Bench::Measure => measure::draw(buffer, areas.bench, app),
     }
     lanes::draw(buffer, &areas, app);
     why::draw(buffer, &areas, app);
@@ -69,6 +71,7 @@ fn bench_rule(buffer: &mut Buffer, area: Rect, app: &App) {
         (Bench::Stream, " 4 stream "),
         (Bench::Stick, " 5 stick "),
         (Bench::Tune, " 6 tune "),
+        (Bench::Measure, " 7 measure "),
     ] {
         let style = if app.bench == bench { app.theme.strong() } else { app.theme.faint() };
         x = paint::text(buffer, area, x, title, style) + 1;

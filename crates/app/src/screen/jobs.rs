@@ -3,10 +3,11 @@
 
 use crate::files::{self, Opened};
 use gtrig_core::{
-    Capacity, Event, Nanos, Recording, Rig, Session, Tick,
+    Capacity, ControlId, Event, Nanos, Recording, Rig, Session, Tick,
     audit::{self, Loop, LoopAudit},
+    measure::{self, Measurement, Proposal, Samples},
 };
-use gtrig_formats::{save_atomically, take};
+use gtrig_formats::{measure::MeasureReport, save_atomically, take};
 use std::{
     path::{Path, PathBuf},
     sync::{Weak, mpsc::Sender},
@@ -26,6 +27,7 @@ pub(crate) enum Outcome {
     Audited(Box<Audited>),
     /// The history by another rig, up to this event.
     Retuned(Box<Session>, u64),
+    Measured(Box<Measured>),
     /// The rig's file has this text now.
     RigChanged(PathBuf, String),
 }
@@ -49,6 +51,38 @@ pub(crate) fn audit(session: &Session, loops: Vec<Loop>, done: Sender<Outcome>) 
         let shortest_state = audit::shortest_state(&plan, &events);
         let audited = Audited { loops, shortest_state, until };
         let _ = done.send(Outcome::Audited(Box::new(audited)));
+    });
+}
+
+/// What a stick was measured to do.
+#[derive(Debug)]
+pub(crate) struct Measured {
+    /// Its x, or the only axis.
+    pub(crate) of: ControlId,
+    /// The last tick that was looked at.
+    pub(crate) until: Tick,
+    pub(crate) found: Measurement,
+    pub(crate) proposal: Proposal,
+    pub(crate) report: MeasureReport,
+}
+
+/// Measures two axes, or one. The outcome goes to `done`.
+pub(crate) fn measure(
+    session: &Session,
+    (x, y): (ControlId, Option<ControlId>),
+    done: Sender<Outcome>,
+) {
+    let (recording, until) = (session.recording(), session.now().at());
+    thread::spawn(move || {
+        let roster = &recording.roster;
+        let kinds = [x, y.unwrap_or(x)].map(|id| roster.control(id).kind);
+        let found = measure::measure(&Samples::of(recording.events(), (x, y), kinds));
+        let proposal = measure::propose(&found, kinds);
+        let of = roster.label(x).to_string();
+        let of = if y.is_some() { of.trim_end_matches("-x").to_owned() } else { of };
+        let report = MeasureReport::new(of, &found, &proposal);
+        let measured = Measured { of: x, until, found, proposal, report };
+        let _ = done.send(Outcome::Measured(Box::new(measured)));
     });
 }
 

@@ -632,6 +632,23 @@ fn a_long_live_history_is_run_again_beside_the_screen() {
 }
 
 #[test]
+fn a_stick_is_measured_and_the_rig_follows() {
+    let mut bench = Bench::story(Story::Rim);
+    bench.keys("7");
+    wait_until(&mut bench, |bench| bench.shows("centre") && bench.shows("+0.0311 -0.0181"));
+    assert!(bench.shows("72 of 72 directions"));
+    assert!(bench.row("snap-back").contains("(4 releases)"));
+    // The shipped rig does not calibrate: its dead zone must hold the offset.
+    bench.keys("p5");
+    assert!(bench.row("▸ 1: dead-zone").contains("0.07 of full travel  was 0.12"));
+    // The hoist's stick never moved.
+    bench.keys("7");
+    bench.key(KeyCode::Down);
+    bench.key(KeyCode::Down);
+    wait_until(&mut bench, |bench| bench.shows("▷ let the stick go for two seconds"));
+}
+
+#[test]
 fn a_damaged_take_opens_and_says_where_it_stops() {
     let text = "{\"take\":1}\n{\"t\":0,\"plug\":\"p\",\"kind\":\"keys\",\"controls\":[]}\nbroken\n";
     let bench = Bench::opened(text);

@@ -17,6 +17,8 @@ pub(crate) enum Bench {
     Stick,
     /// Every number of the rig.
     Tune,
+    /// What a stick can really do.
+    Measure,
 }
 
 /// One row of the timeline.

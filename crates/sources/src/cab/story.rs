@@ -18,12 +18,14 @@ pub enum Story {
     StuckHorn,
     /// A lever whose radio drops reports in the middle of a lift.
     Skips,
+    /// A worn stick, moved so that it can be measured.
+    Rim,
 }
 
 impl Story {
     /// Every story, in the order they are listed to people.
-    pub const ALL: [Story; 5] =
-        [Story::LostTap, Story::Drift, Story::HandOver, Story::StuckHorn, Story::Skips];
+    pub const ALL: [Story; 6] =
+        [Story::LostTap, Story::Drift, Story::HandOver, Story::StuckHorn, Story::Skips, Story::Rim];
 
     /// Its name on the command line and in file names.
     pub const fn name(self) -> &'static str {
@@ -33,6 +35,7 @@ impl Story {
             Story::HandOver => "hand-over",
             Story::StuckHorn => "stuck-horn",
             Story::Skips => "jerking-hook",
+            Story::Rim => "worn-stick",
         }
     }
 
@@ -48,6 +51,7 @@ impl Story {
                 "The horn that would not stop: focus went away while its key was held"
             }
             Story::Skips => "The jerking hook: a lever whose radio drops reports in mid-lift",
+            Story::Rim => "The worn stick, measured: let go, rolled along the rim, held, flicked",
         }
     }
 
@@ -68,6 +72,7 @@ impl Story {
             Story::HandOver => hand_over(&mut cab),
             Story::StuckHorn => stuck_horn(&mut cab),
             Story::Skips => skips(&mut cab),
+            Story::Rim => rim(&mut cab),
         };
         cab.drain(session, end);
         session.run_before(end);
@@ -158,6 +163,36 @@ fn skips(cab: &mut Cab) -> Nanos {
     label(cab, 3_100, "and down");
     push(cab, device, "travel", 4_100, 0.0, 400);
     ms(6_000)
+}
+
+fn rim(cab: &mut Cab) -> Nanos {
+    let device = Model::WornPad;
+    cab.timetable.add(ms(0), Act::Plug(device));
+    let both = |cab: &mut Cab, at: u64, [x, y]: [f32; 2], over: u64| {
+        push(cab, device, "stick-l-x", at, x, over);
+        push(cab, device, "stick-l-y", at, y, over);
+    };
+    label(cab, 100, "let go");
+    label(cab, 3_000, "rolled along the rim");
+    both(cab, 3_000, [1.0, 0.0], 300);
+    // Twice round, a step every 20 ms.
+    for step in 0..=288u64 {
+        let angle = step as f32 / 144.0 * std::f32::consts::TAU;
+        both(cab, 3_400 + step * 20, [angle.cos(), angle.sin()], 30);
+    }
+    label(cab, 9_300, "let go");
+    both(cab, 9_300, [0.0, 0.0], 90);
+    label(cab, 12_000, "held");
+    both(cab, 12_000, [0.7, 0.0], 250);
+    both(cab, 13_600, [0.0, 0.0], 90);
+    label(cab, 14_800, "flicked");
+    for (at, to) in [(14_800, [-0.95, 0.0]), (16_200, [0.0, 0.95])] {
+        both(cab, at, to, 120);
+        // Let go, it swings past the centre and comes back.
+        both(cab, at + 400, to.map(|part| -0.14 * part), 50);
+        both(cab, at + 455, [0.0, 0.0], 60);
+    }
+    ms(18_500)
 }
 
 fn stuck_horn(cab: &mut Cab) -> Nanos {

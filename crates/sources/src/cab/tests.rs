@@ -1,5 +1,10 @@
 use super::*;
-use gtrig_core::{Capacity, PollRate, Rig, Tick, stream::StreamWatch};
+use gtrig_core::{
+    Capacity, PollRate, Rig, Tick,
+    measure::{Samples, measure, propose},
+    shape::DeadZone,
+    stream::StreamWatch,
+};
 use rstest::rstest;
 
 fn rig(hz: f64) -> Rig {
@@ -64,6 +69,63 @@ fn the_story_of_the_jerking_hook_has_two_gaps_and_a_silence_that_is_none() {
     let watch = StreamWatch::over(&session);
     let ends: Vec<u64> = watch.troubles().iter().map(|t| t.to.0 / 1_000_000).collect();
     assert_eq!(ends, [2_270, 3_170]);
+}
+
+/// What the simulator was set to is what is measured: offset, noise, reach and
+/// the swing after a release.
+#[test]
+fn a_measurement_recovers_what_the_stick_was_made_to_do() {
+    let mut session = Session::new(rig(60.0), Tick(0), Capacity::DEFAULT);
+    Story::Rim.play(&mut session);
+    let roster = session.roster();
+    let (_, pad) = roster.devices().next().unwrap();
+    let [x, y] = ["stick-l-x", "stick-l-y"].map(|code| pad.control(code).unwrap());
+    let kinds = [x, y].map(|id| roster.control(id).kind);
+    let samples = Samples::of(session.recording().events(), (x, Some(y)), kinds);
+    let found = measure(&samples);
+    let is_near = |value: f32, set: f32, within: f32| (value - set).abs() <= within;
+    let [cx, cy] = found.centre.unwrap();
+    assert!(is_near(cx, 0.031, 0.002) && is_near(cy, -0.018, 0.002), "{cx} {cy}");
+    assert!(is_near(found.noise.unwrap(), 0.006, 0.001), "{:?}", found.noise);
+    // Sigma 0.006 on both axes: 99.9 % of a Rayleigh distribution lie within
+    // 3.72 of it.
+    assert!(is_near(found.rest_radius.unwrap(), 3.72 * 0.006, 0.006), "{:?}", found.rest_radius);
+    assert!(found.drift_per_minute.unwrap() < 0.01, "{:?}", found.drift_per_minute);
+    assert_eq!(found.reach.iter().flatten().count(), 72);
+    // Off centre and held at the end of its range: at most 1 and some noise.
+    let reach: Vec<f32> = found.reach.iter().flatten().copied().collect();
+    assert!(reach.iter().all(|r| is_near(*r, 1.0, 0.06)), "{reach:?}");
+    assert!(is_near(found.hold_jitter.unwrap(), 0.006, 0.0015), "{:?}", found.hold_jitter);
+    let snap = found.snap_back.unwrap();
+    assert_eq!(snap.releases, 4);
+    assert!(is_near(snap.overshoot, 0.14 * 0.95, 0.03), "{snap:?}");
+    assert!(found.levels.iter().all(|levels| *levels > 300), "{:?}", found.levels);
+    let proposal = propose(&found, kinds);
+    let travel = proposal.travel[0].unwrap();
+    assert!((travel.centre - 1_016).abs() < 80, "{travel:?}");
+    assert!((0.02..=0.05).contains(&proposal.dead_zone.unwrap()), "{proposal:?}");
+    // Nothing moves at rest with the dead zone that is proposed, either way.
+    let zones = [(proposal.dead_zone, [cx, cy]), (proposal.uncalibrated_dead_zone, [0.0; 2])];
+    for (zone, [cx, cy]) in zones {
+        let zone = DeadZone::radius(zone.unwrap());
+        let at_rest = samples.points().filter(|(_, t)| (1.0..2.9).contains(t));
+        let moved = at_rest.filter(|([x, y], _)| zone.apply([x - cx, y - cy]) != [0.0; 2]);
+        assert_eq!(moved.count(), 0, "{zone:?}");
+    }
+}
+
+#[test]
+fn too_little_data_is_said_and_not_guessed() {
+    let mut session = Session::new(rig(60.0), Tick(0), Capacity::DEFAULT);
+    Story::Drift.play(&mut session);
+    let (_, pad) = session.roster().devices().next().unwrap();
+    let [x, y] = ["stick-l-x", "stick-l-y"].map(|code| pad.control(code).unwrap());
+    let kinds = [x, y].map(|id| session.roster().control(id).kind);
+    // Nobody touched the left stick.
+    let found = measure(&Samples::of(session.recording().events(), (x, Some(y)), kinds));
+    assert_eq!(found.centre, Err("let the stick go for two seconds"));
+    assert!(found.snap_back.is_err() && found.circularity_error.is_err());
+    assert!(propose(&found, kinds).dead_zone.is_err());
 }
 
 #[rstest]

@@ -27,6 +27,7 @@ impl App {
             Command::Knob(by) => self.choose_knob(by),
             Command::Nudge(steps) => self.nudge(steps),
             Command::Value => self.ask_for_value(),
+            Command::Propose => self.take_proposal(),
             Command::Reset => self.reset_knob(),
             Command::Undo => self.undo_nudge(),
             Command::Redo => self.redo_nudge(),

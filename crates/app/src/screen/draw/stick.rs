@@ -42,7 +42,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let room = area.width.saturating_sub(WORDS);
     let side = tallest.min((room / most).saturating_sub(2).max(LEAST_SIDE));
     let plots = (room / (side + 2)).min(most);
-    let mut left = Rect { width: side, ..area };
+    let mut left = Rect { width: side, height: area.height.min(side / 2 + 1), ..area };
     for plot in 0..plots {
         match plot {
             0 => bench.reported(buffer, left),

@@ -1,0 +1,199 @@
+//! What a stick was measured to do, as a report: lines for people, JSON for
+//! programs.
+
+use gtrig_core::{
+    Travel,
+    measure::{Known, Measurement, Proposal, SECTORS, SnapBack},
+};
+use serde::Serialize;
+use std::{
+    fmt,
+    io::{self, Write},
+};
+
+/// A measurement of one stick, axis or trigger.
+#[derive(Clone, Debug, Serialize)]
+pub struct MeasureReport {
+    /// What was measured.
+    pub of: String,
+    centre: Entry<[f32; 2]>,
+    noise: Entry<f32>,
+    rest_radius: Entry<f32>,
+    drift_per_minute: Entry<f32>,
+    circularity_error: Entry<f32>,
+    asymmetry: Entry<[f32; 2]>,
+    hold_jitter: Entry<f32>,
+    snap_back: Entry<Snap>,
+    levels: [usize; 2],
+    effective_bits: [f32; 2],
+    reach_by_5_degrees: Vec<Option<f32>>,
+    proposal: Proposed,
+}
+
+/// A value, or what to do so that there is one.
+#[derive(Clone, Copy, Debug, Serialize)]
+#[serde(untagged)]
+enum Entry<T> {
+    Known(T),
+    Missing { missing: &'static str },
+}
+
+#[derive(Clone, Copy, Debug, Serialize)]
+struct Snap {
+    releases: usize,
+    overshoot: f32,
+    settles_in_ms: f64,
+    crossings: usize,
+}
+
+#[derive(Clone, Copy, Debug, Serialize)]
+struct Proposed {
+    calibrate_x: Entry<[i32; 3]>,
+    calibrate_y: Entry<[i32; 3]>,
+    dead_zone: Entry<f32>,
+    uncalibrated_dead_zone: Entry<f32>,
+    outer: Entry<f32>,
+}
+
+impl<T> Entry<T> {
+    fn new<S>(known: Known<S>, value: impl Fn(S) -> T) -> Self {
+        match known {
+            Ok(known) => Entry::Known(value(known)),
+            Err(missing) => Entry::Missing { missing },
+        }
+    }
+
+    fn words(&self, known: impl Fn(&T) -> String) -> Result<String, &'static str> {
+        match self {
+            Entry::Known(value) => Ok(known(value)),
+            Entry::Missing { missing } => Err(missing),
+        }
+    }
+}
+
+/// A line of a report: what it is about, and the value with what it means, or
+/// what to do so that there is one.
+pub type Line = (&'static str, Result<String, &'static str>);
+
+impl MeasureReport {
+    /// A report about `of`.
+    pub fn new(of: String, found: &Measurement, proposal: &Proposal) -> Self {
+        let same = |v: f32| v;
+        let travel = |t: Travel| [t.min, t.centre, t.max];
+        MeasureReport {
+            of,
+            centre: Entry::new(found.centre, |v| v),
+            noise: Entry::new(found.noise, same),
+            rest_radius: Entry::new(found.rest_radius, same),
+            drift_per_minute: Entry::new(found.drift_per_minute, same),
+            circularity_error: Entry::new(found.circularity_error, same),
+            asymmetry: Entry::new(found.asymmetry, |v| v),
+            hold_jitter: Entry::new(found.hold_jitter, same),
+            snap_back: Entry::new(found.snap_back, Snap::new),
+            levels: found.levels,
+            effective_bits: found.levels.map(|levels| (levels.max(1) as f32).log2()),
+            reach_by_5_degrees: found.reach.to_vec(),
+            proposal: Proposed {
+                calibrate_x: Entry::new(proposal.travel[0], travel),
+                calibrate_y: Entry::new(proposal.travel[1], travel),
+                dead_zone: Entry::new(proposal.dead_zone, same),
+                uncalibrated_dead_zone: Entry::new(proposal.uncalibrated_dead_zone, same),
+                outer: Entry::new(proposal.outer, same),
+            },
+        }
+    }
+
+    /// Writes one JSON object and a line feed.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    pub fn write_json(&self, out: &mut impl Write) -> io::Result<()> {
+        serde_json::to_writer(&mut *out, self)?;
+        out.write_all(b"\n")
+    }
+
+    /// What was measured, a line each.
+    pub fn lines(&self) -> Vec<Line> {
+        let share = |v: &f32| format!("{v:.4} of the travel");
+        let known = self.reach_by_5_degrees.iter().flatten().count();
+        let [x_bits, y_bits] = self.effective_bits;
+        vec![
+            ("centre", self.centre.words(|[x, y]| format!("{x:+.4} {y:+.4}"))),
+            ("noise at rest", self.noise.words(|v| format!("{v:.4} (standard deviation)"))),
+            ("rest radius", self.rest_radius.words(|v| format!("{v:.4} holds 99.9 % of it"))),
+            ("drift", self.drift_per_minute.words(|v| format!("{v:.4} a minute"))),
+            ("reach", Ok(format!("{known} of {SECTORS} directions"))),
+            ("circularity", self.circularity_error.words(|v| format!("{:.1} % error", v * 100.0))),
+            ("asymmetry", self.asymmetry.words(|[x, y]| format!("{x:+.3} in x, {y:+.3} in y"))),
+            ("hold jitter", self.hold_jitter.words(share)),
+            ("snap-back", self.snap_back.words(Snap::words)),
+            (
+                "levels",
+                Ok(format!(
+                    "{} × {}: {x_bits:.1} and {y_bits:.1} bits in use",
+                    self.levels[0], self.levels[1]
+                )),
+            ),
+        ]
+    }
+
+    /// What follows for a rig, a line each, with the reason and the cost.
+    pub fn proposals(&self) -> Vec<Line> {
+        let travel = |[min, centre, max]: &[i32; 3]| {
+            format!("[{min}, {centre}, {max}]: each side reaches its end, and rest is 0")
+        };
+        vec![
+            ("calibrate-x", self.proposal.calibrate_x.words(travel)),
+            ("calibrate-y", self.proposal.calibrate_y.words(travel)),
+            (
+                "dead-zone",
+                self.proposal.dead_zone.words(|v| {
+                    let cost = v * 100.0;
+                    format!("{v}: the rest radius and a quarter; costs {cost:.0} % of the travel")
+                }),
+            ),
+            (
+                "uncalibrated",
+                self.proposal.uncalibrated_dead_zone.words(|v| {
+                    let cost = v * 100.0;
+                    format!("{v}: holds the offset of rest too; costs {cost:.0} %")
+                }),
+            ),
+            (
+                "outer",
+                self.proposal.outer.words(|v| {
+                    format!(
+                        "{v}: every direction gets there; costs {:.0} % of it",
+                        (1.0 - v) * 100.0
+                    )
+                }),
+            ),
+        ]
+    }
+}
+
+impl Snap {
+    fn new(snap: SnapBack) -> Self {
+        let SnapBack { releases, overshoot, settles_in, crossings } = snap;
+        Snap { releases, overshoot, settles_in_ms: settles_in.as_millis(), crossings }
+    }
+
+    fn words(&self) -> String {
+        let Snap { releases, overshoot, settles_in_ms, crossings } = self;
+        format!(
+            "{overshoot:.3} past the centre, still after {settles_in_ms:.0} ms, out again {crossings}× ({releases} releases)"
+        )
+    }
+}
+
+impl fmt::Display for MeasureReport {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        writeln!(f, "{}", self.of)?;
+        let mut line = |(name, value): Line| match value {
+            Ok(value) => writeln!(f, "  {name:<15} {value}"),
+            Err(missing) => writeln!(f, "  {name:<15} not known: {missing}"),
+        };
+        self.lines().into_iter().try_for_each(&mut line)?;
+        self.proposals().into_iter().try_for_each(&mut line)
+    }
+}
