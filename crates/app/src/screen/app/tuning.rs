@@ -309,6 +309,9 @@ impl App {
             self.freeze_at(rate.tick_at(playhead));
         }
         self.audited = None;
+        if self.bench == Bench::Polling {
+            self.audit();
+        }
         let before = self.tuning.before.as_ref();
         let after = Outline::of(&self.session);
         self.tuning.differences = before.map_or(Vec::new(), |before| compare(before, &after));
