@@ -173,6 +173,31 @@ enum Command {
         #[arg(long, value_enum, default_value_t = ReportForm::Text)]
         form: ReportForm,
     },
+    /// Send raw values through a shape and print what comes of them after each
+    /// stage; or print the shape as a table.
+    ///
+    /// Values are read from standard input, one or two whole numbers a line.
+    Shape {
+        /// The rig (TOML; see docs/rig-format.md).
+        rig: PathBuf,
+        /// One of its [shape.*] tables.
+        shape: String,
+        /// What the axes report: at one end, at rest and at the other end. Of a
+        /// trigger the first two are the same.
+        #[arg(long, value_name = "MIN,CENTRE,MAX", default_value = "-32768,0,32767")]
+        #[arg(value_delimiter = ',', num_args = 1, allow_hyphen_values = true)]
+        range: Vec<i32>,
+        /// Values a second, for stages that remember; without it, the rig's
+        /// poll rate.
+        #[arg(long, value_name = "HZ")]
+        hz: Option<f64>,
+        /// Print the response at so many shares of the travel, and read nothing.
+        #[arg(long, value_name = "POINTS", value_parser = clap::value_parser!(u32).range(2..=1_000_000))]
+        table: Option<u32>,
+        /// How to print the table.
+        #[arg(long, value_enum, default_value_t = TableForm::Csv, requires = "table")]
+        form: TableForm,
+    },
     /// Run a take by two rigs and print what comes out differently.
     Compare {
         /// The recording (JSON Lines; see docs/take-format.md).
@@ -275,6 +300,15 @@ enum ReportForm {
     /// A table for people.
     Text,
     /// One JSON object.
+    Json,
+}
+
+/// How a table prints.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum TableForm {
+    /// Two columns.
+    Csv,
+    /// An array of objects.
     Json,
 }
 
@@ -405,6 +439,11 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
         Command::Measure { take, stick, rig, form } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             headless::measure(&take, rig, stick.as_deref(), form == ReportForm::Json)
+        }
+        Command::Shape { rig, shape, range, hz, table, form } => {
+            let rig = files::rig(Some(&rig), hz)?;
+            let table = table.map(|points| (points as usize, form == TableForm::Json));
+            headless::shape(&rig, &shape, &range, table)
         }
         Command::Compare { take, before, after, form, strict } => {
             let rigs = [files::rig(Some(&before), None)?, files::rig(Some(&after), None)?];

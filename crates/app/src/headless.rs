@@ -20,6 +20,7 @@ use gtrig_formats::{
     health::HealthReport,
     measure::MeasureReport,
     report::{self, Form},
+    shape::{self, Passage, PassageError},
     take,
 };
 use gtrig_sources::{Cab, Source, Story};
@@ -165,6 +166,59 @@ pub fn health(path: &Path, rig: Rig, json: bool, strict: bool) -> anyhow::Result
     }
     let is_refused = strict && !report.is_well();
     Ok(if is_refused || !loaded.is_sound() { Verdict::No } else { Verdict::Fine })
+}
+
+/// `gtrig shape`.
+///
+/// # Errors
+/// When the rig has no such shape, the range is none, a line is no value, or
+/// standard output cannot be written.
+pub fn shape(
+    rig: &Rig,
+    name: &str,
+    range: &[i32],
+    table: Option<(usize, bool)>,
+) -> anyhow::Result<Verdict> {
+    let Some(named) = rig.shapes.iter().find(|shape| shape.name == name) else {
+        let names: Vec<&str> = rig.shapes.iter().map(|shape| shape.name.as_str()).collect();
+        anyhow::bail!("the rig has no shape {name:?}; it has {}", names.join(", "));
+    };
+    let &[min, centre, max] = range else {
+        anyhow::bail!("--range takes three whole numbers, such as -32768,0,32767");
+    };
+    anyhow::ensure!(
+        min <= centre && centre < max,
+        "--range {min},{centre},{max} does not rise: give one end, rest and the other end"
+    );
+    let kind = match min == centre {
+        true => ControlKind::Trigger { min, max },
+        false => ControlKind::Axis { min, centre, max },
+    };
+    let mut out = BufWriter::new(io::stdout().lock());
+    match table {
+        Some((points, is_json)) => {
+            let points = shape::table(&named.shape.stages, points);
+            match is_json {
+                true => shape::write_json(&points, &mut out)?,
+                false => shape::write_csv(&points, &mut out)?,
+            }
+        }
+        None => {
+            let period = rig.rate.period_seconds();
+            let passage = Passage { shape: &named.shape, kinds: [kind; 2], period };
+            match passage.stream(io::stdin().lock(), &mut out) {
+                Ok(()) => {}
+                Err(PassageError::Io(error)) => return Err(error.into()),
+                Err(PassageError::Line(why)) => {
+                    out.flush()?;
+                    complain(&why);
+                    return Ok(Verdict::No);
+                }
+            }
+        }
+    }
+    out.flush()?;
+    Ok(Verdict::Fine)
 }
 
 /// `gtrig compare`.

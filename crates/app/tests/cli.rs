@@ -4,6 +4,7 @@ use gtrig_sources::Story;
 use rstest::rstest;
 use std::{
     fs,
+    io::Write,
     path::{Path, PathBuf},
     process::{Command, Output, Stdio},
 };
@@ -222,6 +223,41 @@ fn two_rigs_are_compared_over_a_take() {
     let other = gtrig(&["compare", "--strict", &take, before, after]);
     assert_eq!(other.status.code(), Some(1));
     assert!(stdout(&other).ends_with("4 changed, 2 moved, 2 vanished\n"), "{}", stdout(&other));
+}
+
+const SHAPED: &str =
+    "rig = 1\n[shape.worn]\nstages = [{ dead-zone = 0.2 }, { curve = \"power\", exponent = 2 }]\n";
+
+#[test]
+fn raw_values_go_through_a_shape_stage_by_stage() {
+    let (_folder, rig) = file("rig.toml", SHAPED);
+    let rig = rig.to_str().unwrap();
+    let mut command = Command::new(env!("CARGO_BIN_EXE_gtrig"));
+    command.args(["shape", rig, "worn", "--range", "-100,0,100"]);
+    let mut child = command.stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
+    child.stdin.take().unwrap().write_all(b"60 0\n-100\n").unwrap();
+    let output = child.wait_with_output().unwrap();
+    let rows: Vec<&str> = stdout(&output).lines().collect();
+    assert!(rows[0].ends_with("1-dead-zone-x,1-dead-zone-y,2-curve-x,2-curve-y"), "{rows:?}");
+    let row: Vec<f32> = rows[1].split(',').map(|cell| cell.parse().unwrap()).collect();
+    let expected = [60.0, 0.0, 0.6, 0.0, 0.5, 0.0, 0.25, 0.0];
+    assert!(row.iter().zip(expected).all(|(a, b)| (a - b).abs() < 1e-5), "{rows:?}");
+    assert!(rows[2].contains("-100,0,-1,0,-1"), "{rows:?}");
+}
+
+#[test]
+fn a_shape_is_a_table_too() {
+    let (_folder, rig) = file("rig.toml", SHAPED);
+    let rig = rig.to_str().unwrap();
+    let table = gtrig(&["shape", rig, "worn", "--table", "6", "--form", "json"]);
+    let points: serde_json::Value = serde_json::from_str(stdout(&table)).unwrap();
+    assert_eq!(points.as_array().unwrap().len(), 6);
+    assert!((points[3]["output"].as_f64().unwrap() - 0.25).abs() < 1e-6);
+    let unknown = gtrig(&["shape", rig, "torn", "--table", "6"]);
+    assert_eq!(unknown.status.code(), Some(2));
+    assert!(stderr(&unknown).contains("it has worn"), "{}", stderr(&unknown));
+    let flat = gtrig(&["shape", rig, "worn", "--range", "5,5,5"]);
+    assert!(stderr(&flat).contains("does not rise"), "{}", stderr(&flat));
 }
 
 #[test]

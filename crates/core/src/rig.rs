@@ -2,7 +2,9 @@
 //! not yet tied to devices. [`Plan::bind`](crate::Plan::bind) ties it.
 
 use crate::{
-    CleanText, ControlRef, DeviceKind, MainRules, Nanos, PollRate, SlotRules, shape::Stage, tunable,
+    CleanText, ControlKind, ControlRef, DeviceKind, MainRules, Nanos, PollRate, SlotRules,
+    shape::{self, Stage},
+    tunable,
 };
 use alloc::{string::String, vec::Vec};
 
@@ -121,6 +123,23 @@ pub struct Shape {
     pub travel: [Option<Travel>; 2],
     /// The stages, in the order in which they are applied.
     pub stages: Vec<Stage>,
+}
+
+impl Shape {
+    /// A raw value of each axis on its own scale: by the calibrated travel, or
+    /// else by what the device says.
+    pub fn own_scale(&self, kinds: [ControlKind; 2], raw: [i32; 2]) -> [f32; 2] {
+        [0, 1].map(|axis| {
+            let kind = match self.travel[axis] {
+                None => kinds[axis],
+                Some(Travel { min, centre, max }) => match kinds[axis] {
+                    ControlKind::Trigger { .. } => ControlKind::Trigger { min, max },
+                    _ => ControlKind::Axis { min, centre, max },
+                },
+            };
+            shape::normalise(kind, raw[axis])
+        })
+    }
 }
 
 /// A shape that several inputs can share.

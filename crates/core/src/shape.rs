@@ -9,7 +9,7 @@ mod curve;
 mod filter;
 mod zone;
 
-pub use chain::{Stage, run, without_memory};
+pub use chain::{Stage, run, run_each, without_memory};
 pub use curve::{Curve, Points, PointsError};
 pub use filter::{Memory, Smooth, directions, facing, polar, turn_limit};
 pub use zone::{DeadZone, Gate, ZoneKind};
@@ -50,6 +50,15 @@ fn share(from: i32, raw: i32, to: i32) -> f32 {
 pub fn clamp_to_circle([x, y]: [f32; 2]) -> [f32; 2] {
     let r = length([x, y]);
     if r > 1.0 { [x / r, y / r] } else { [x, y] }
+}
+
+/// A vector of length `r` made as long as `to`; one of no length stays.
+fn with_length([x, y]: [f32; 2], r: f32, to: f32) -> [f32; 2] {
+    if r == to || r == 0.0 {
+        return [x, y];
+    }
+    let scale = to / r;
+    [x * scale, y * scale]
 }
 
 /// The Euclidean length.

@@ -7,6 +7,7 @@
 //! - [`compare`]: what came out differently by two rigs (text, JSON).
 //! - [`health`]: how well the reports of each device came (text, JSON).
 //! - [`measure`]: what a stick was measured to do (text, JSON).
+//! - [`shape`]: raw values through a shape, stage by stage (CSV, JSON).
 //! - [`save_atomically`]: how any file is written.
 //!
 //! Everything read is from outside and not trusted: mistakes come back with
@@ -20,6 +21,7 @@ pub mod measure;
 mod nearest;
 pub mod report;
 pub mod rig;
+pub mod shape;
 pub mod take;
 
 pub use atomic::save_atomically;

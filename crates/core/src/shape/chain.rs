@@ -1,6 +1,9 @@
 //! Stages in the order a rig states them.
 
-use super::{Curve, DeadZone, Gate, Memory, Smooth, directions, facing, length, turn_limit};
+use super::{
+    Curve, DeadZone, Gate, Memory, Smooth, ZoneKind, directions, facing, length, turn_limit,
+    with_length,
+};
 
 /// One stage of shaping.
 ///
@@ -90,6 +93,29 @@ impl Stage {
         }
     }
 
+    /// Whether it makes a vector longer or shorter, and nothing else.
+    const fn keeps_direction(&self) -> bool {
+        match self {
+            Stage::Gate(Gate::Circle)
+            | Stage::Curve { on_axes: false, .. }
+            | Stage::Sensitivity(_) => true,
+            Stage::DeadZone(zone) => matches!(zone.kind, ZoneKind::Radius | ZoneKind::Cut),
+            _ => false,
+        }
+    }
+
+    /// What becomes of the length of a value, for a stage that keeps the
+    /// direction.
+    fn on_length(&self, r: f32) -> f32 {
+        match self {
+            Stage::Gate(Gate::Circle) => r.min(1.0),
+            Stage::DeadZone(zone) => zone.on_length(r).unwrap_or(r),
+            Stage::Curve { curve, .. } => curve.at(r),
+            Stage::Sensitivity(by) => multiplied(r, *by),
+            _ => r,
+        }
+    }
+
     /// The value after a stage without memory; one that has gives it unchanged.
     fn plain(&self, v: [f32; 2]) -> [f32; 2] {
         match self {
@@ -101,7 +127,10 @@ impl Stage {
             Stage::DeadZone(zone) => zone.apply(v),
             Stage::Curve { curve, on_axes: false } => curve.on_length(v),
             Stage::Curve { curve, on_axes: true } => curve.on_axes(v),
-            Stage::Sensitivity(by) => multiplied(v, *by),
+            Stage::Sensitivity(by) => {
+                let r = length(v);
+                with_length(v, r, multiplied(r, *by))
+            }
             Stage::Smooth(_)
             | Stage::TurnLimit(_)
             | Stage::Directions { .. }
@@ -114,11 +143,8 @@ fn sign(is_inverted: bool) -> f32 {
     if is_inverted { -1.0 } else { 1.0 }
 }
 
-fn multiplied(v: [f32; 2], by: f32) -> [f32; 2] {
-    let r = length(v);
-    let most = r.max(1.0);
-    let scale = if r * by > most { most / r } else { by };
-    [v[0] * scale, v[1] * scale]
+fn multiplied(r: f32, by: f32) -> f32 {
+    (r * by).min(r.max(1.0))
 }
 
 /// The value after all stages that do not remember: what a hand that holds still
@@ -129,23 +155,50 @@ pub fn without_memory(stages: &[Stage], v: [f32; 2]) -> [f32; 2] {
 
 /// Runs stages over a value; `memories` are those of the stages that remember,
 /// in order. Returns the output and whether it would go on changing.
-pub fn run(
+pub fn run(stages: &[Stage], v: [f32; 2], dt: f32, memories: &mut [Memory]) -> ([f32; 2], bool) {
+    run_each(stages, v, dt, memories, |_| {})
+}
+
+/// The same, and shows the value after each stage.
+pub fn run_each(
     stages: &[Stage],
     mut v: [f32; 2],
     dt: f32,
     memories: &mut [Memory],
+    mut after: impl FnMut([f32; 2]),
 ) -> ([f32; 2], bool) {
     let mut memories = memories.iter_mut();
     let mut is_moving = false;
+    // Most stages only make a vector longer or shorter: of several in a row the
+    // length is worked out once, and the vector once in the end.
+    let mut lengths: Option<(f32, f32)> = None;
     for stage in stages {
+        if stage.keeps_direction() {
+            let (was, r) = lengths.unwrap_or_else(|| {
+                let r = length(v);
+                (r, r)
+            });
+            let r = stage.on_length(r);
+            lengths = Some((was, r));
+            after(with_length(v, was, r));
+            continue;
+        }
+        if let Some((was, r)) = lengths.take() {
+            v = with_length(v, was, r);
+        }
         if !stage.has_memory() {
             v = stage.plain(v);
+            after(v);
             continue;
         }
         let Some(memory) = memories.next() else { continue };
         let (out, moves) = stage.apply(v, dt, memory);
         is_moving |= moves;
         v = out;
+        after(v);
+    }
+    if let Some((was, r)) = lengths {
+        v = with_length(v, was, r);
     }
     // Nothing here makes one of finite values; an engine must never see one.
     (v.map(|part| if part.is_finite() { part } else { 0.0 }), is_moving)

@@ -50,11 +50,7 @@ impl Curve {
     /// Applied to the length of a vector, whose direction it keeps.
     pub fn on_length(&self, [x, y]: [f32; 2]) -> [f32; 2] {
         let r = length([x, y]);
-        if r == 0.0 {
-            return [x, y];
-        }
-        let scale = self.at(r) / r;
-        [x * scale, y * scale]
+        super::with_length([x, y], r, self.at(r))
     }
 
     /// Applied to each axis by itself.

@@ -61,7 +61,14 @@ impl Smooth {
             return (memory.out, false);
         }
         let share = match self {
-            Smooth::HalfLife(half_life) => 1.0 - libm::expf(-LN_2 * dt / half_life.max(1e-6)),
+            Smooth::HalfLife(half_life) => {
+                // The time between ticks is the same for a whole run.
+                if memory.aside[0] != dt {
+                    let share = 1.0 - libm::expf(-LN_2 * dt / half_life.max(1e-6));
+                    memory.aside = [dt, share];
+                }
+                memory.aside[1]
+            }
             Smooth::Adaptive { steady_hz, follow } => {
                 let speed = [0, 1].map(|i| (v[i] - memory.out[i]) / dt);
                 let calm = low_pass(1.0, dt);
@@ -76,7 +83,10 @@ impl Smooth {
         }
         let is_moving = length([v[0] - memory.out[0], v[1] - memory.out[1]]) > ARRIVED;
         if !is_moving {
-            (memory.out, memory.aside) = (v, [0.0; 2]);
+            memory.out = v;
+            if let Smooth::Adaptive { .. } = self {
+                memory.aside = [0.0; 2];
+            }
         }
         (memory.out, is_moving)
     }

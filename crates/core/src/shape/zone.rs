@@ -58,27 +58,26 @@ impl DeadZone {
     /// Applies it. Output is never longer than the longer of 1 and the input.
     pub fn apply(&self, [x, y]: [f32; 2]) -> [f32; 2] {
         match self.kind {
-            ZoneKind::Radius => {
+            ZoneKind::Radius | ZoneKind::Cut => {
                 let r = length([x, y]);
-                if r <= self.inner {
-                    return [0.0, 0.0];
-                }
-                let scale = stretch(r, self.inner, self.outer) / r;
-                [x * scale, y * scale]
-            }
-            ZoneKind::Cut => {
-                let r = length([x, y]);
-                match r {
-                    _ if r <= self.inner => [0.0, 0.0],
-                    _ if r >= self.outer && r < 1.0 => [x / r, y / r],
-                    _ => [x, y],
-                }
+                super::with_length([x, y], r, self.on_length(r).unwrap_or(r))
             }
             ZoneKind::Axes => [self.axis(x, self.inner), self.axis(y, self.inner)],
             ZoneKind::Sloped => {
                 let zone = |other: f32| (self.inner + self.slope * other.abs()).min(0.95);
                 [self.axis(x, zone(y)), self.axis(y, zone(x))]
             }
+        }
+    }
+
+    /// What becomes of a length; `None` for a zone of the axes.
+    pub(super) fn on_length(&self, r: f32) -> Option<f32> {
+        match self.kind {
+            ZoneKind::Radius | ZoneKind::Cut if r <= self.inner => Some(0.0),
+            ZoneKind::Radius => Some(stretch(r, self.inner, self.outer)),
+            ZoneKind::Cut if r >= self.outer => Some(r.max(1.0)),
+            ZoneKind::Cut => Some(r),
+            ZoneKind::Axes | ZoneKind::Sloped => None,
         }
     }
 
