@@ -15,13 +15,14 @@ use gtrig_core::{
     measure::Samples,
 };
 use gtrig_formats::{
+    Report,
     audit::AuditReport,
     compare::CompareReport,
     health::HealthReport,
     measure::MeasureReport,
     report::{self, Form},
     shape::{self, Passage, PassageError},
-    take,
+    take::{self, Loaded},
 };
 use gtrig_sources::{Cab, Source, Story};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -51,6 +52,24 @@ pub struct ReplayOptions {
 /// never silently forgotten.
 const UNLIMITED: Capacity = Capacity { events: usize::MAX, changes: usize::MAX };
 
+/// Says what is wrong with a take, and judges.
+fn verdict(path: &Path, loaded: &Loaded, is_refused: bool) -> Verdict {
+    for complaint in loaded.complaints() {
+        complain(&format!("{}: {complaint}", path.display()));
+    }
+    if is_refused || !loaded.is_sound() { Verdict::No } else { Verdict::Fine }
+}
+
+/// Prints a finding for people, or as JSON where that is asked for.
+fn print(report: &dyn Report, json: bool) -> io::Result<()> {
+    let mut out = BufWriter::new(io::stdout().lock());
+    match json {
+        true => report.write_json(&mut out)?,
+        false => write!(out, "{report}")?,
+    }
+    out.flush()
+}
+
 /// `gtrig replay`.
 ///
 /// # Errors
@@ -60,14 +79,11 @@ pub fn replay(path: &Path, rig: Rig, options: ReplayOptions) -> anyhow::Result<V
     let mut out = BufWriter::with_capacity(1 << 16, io::stdout().lock());
     let totals = report::write(&session, options.form, options.every_tick, &mut out)?;
     out.flush()?;
-    for complaint in loaded.complaints() {
-        complain(&format!("{}: {complaint}", path.display()));
-    }
     let too_many_lost = options.deny_lost && totals.lost > 0;
     if too_many_lost {
         complain(&format!("{}: {} press(es) lost between polls", path.display(), totals.lost));
     }
-    Ok(if too_many_lost || !loaded.is_sound() { Verdict::No } else { Verdict::Fine })
+    Ok(verdict(path, &loaded, too_many_lost))
 }
 
 /// `gtrig audit`.
@@ -99,16 +115,8 @@ pub fn audit(
         figure::save(&figure::audit(title, &audits), chart)?;
     }
     let report = AuditReport::new(session.roster(), &audits, shortest_state(plan, &events));
-    let mut out = BufWriter::new(io::stdout().lock());
-    match json {
-        true => report.write_json(&mut out)?,
-        false => write!(out, "{report}")?,
-    }
-    out.flush()?;
-    for complaint in loaded.complaints() {
-        complain(&format!("{}: {complaint}", path.display()));
-    }
-    Ok(if loaded.is_sound() { Verdict::Fine } else { Verdict::No })
+    print(&report, json)?;
+    Ok(verdict(path, &loaded, false))
 }
 
 /// A progress bar on standard error, shown only to a person, and only for work
@@ -155,17 +163,8 @@ impl SlowBar {
 pub fn health(path: &Path, rig: Rig, json: bool, strict: bool) -> anyhow::Result<Verdict> {
     let Opened { session, loaded, streams, .. } = files::open_take(path, rig, UNLIMITED)?;
     let report = HealthReport::new(session.roster(), &streams);
-    let mut out = BufWriter::new(io::stdout().lock());
-    match json {
-        true => report.write_json(&mut out)?,
-        false => write!(out, "{report}")?,
-    }
-    out.flush()?;
-    for complaint in loaded.complaints() {
-        complain(&format!("{}: {complaint}", path.display()));
-    }
-    let is_refused = strict && !report.is_well();
-    Ok(if is_refused || !loaded.is_sound() { Verdict::No } else { Verdict::Fine })
+    print(&report, json)?;
+    Ok(verdict(path, &loaded, strict && !report.is_well()))
 }
 
 /// `gtrig shape`.
@@ -241,17 +240,8 @@ pub fn compare(
     let retuned = session.retuned(after, UNLIMITED);
     let found = compare::compare(&Outline::of(&session), &Outline::of(&retuned));
     let report = CompareReport::new(session.rig(), &found);
-    let mut out = BufWriter::new(io::stdout().lock());
-    match json {
-        true => report.write_json(&mut out)?,
-        false => write!(out, "{report}")?,
-    }
-    out.flush()?;
-    for complaint in loaded.complaints() {
-        complain(&format!("{}: {complaint}", path.display()));
-    }
-    let is_refused = strict && !found.is_empty();
-    Ok(if is_refused || !loaded.is_sound() { Verdict::No } else { Verdict::Fine })
+    print(&report, json)?;
+    Ok(verdict(path, &loaded, strict && !found.is_empty()))
 }
 
 /// `gtrig measure`.
@@ -284,10 +274,7 @@ pub fn measure(path: &Path, rig: Rig, of: Option<&str>, json: bool) -> anyhow::R
         }
     }
     out.flush()?;
-    for complaint in loaded.complaints() {
-        complain(&format!("{}: {complaint}", path.display()));
-    }
-    Ok(if loaded.is_sound() { Verdict::Fine } else { Verdict::No })
+    Ok(verdict(path, &loaded, false))
 }
 
 /// Every stick of a roster, and every axis that is part of none, by address.
@@ -335,10 +322,7 @@ pub fn figure(
     let title = title.or(taken).unwrap_or_else(|| path.display().to_string());
     let excerpt = Excerpt { title, from, to, lanes };
     figure::save(&figure::timeline(&session, &streams, &excerpt), to_file)?;
-    for complaint in loaded.complaints() {
-        complain(&format!("{}: {complaint}", path.display()));
-    }
-    Ok(if loaded.is_sound() { Verdict::Fine } else { Verdict::No })
+    Ok(verdict(path, &loaded, false))
 }
 
 /// `gtrig check`.

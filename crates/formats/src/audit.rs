@@ -5,10 +5,7 @@ use gtrig_core::{
     audit::{LoopAudit, Presses},
 };
 use serde::Serialize;
-use std::{
-    fmt,
-    io::{self, Write},
-};
+use std::fmt;
 
 /// What several loops made of one recording.
 #[derive(Clone, Debug, Serialize)]
@@ -67,15 +64,6 @@ impl AuditReport {
             lowest_lossless_hz: rates.reduce(f64::min),
             loops: audits.iter().map(|audit| LoopRow::new(roster, audit)).collect(),
         }
-    }
-
-    /// Writes one JSON object and a line feed.
-    ///
-    /// # Errors
-    /// Those of `out`.
-    pub fn write_json(&self, out: &mut impl Write) -> io::Result<()> {
-        serde_json::to_writer(&mut *out, self)?;
-        out.write_all(b"\n")
     }
 }
 

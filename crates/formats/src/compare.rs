@@ -5,11 +5,7 @@ use gtrig_core::{
     compare::{Difference, DifferenceKind},
 };
 use serde::Serialize;
-use std::{
-    collections::BTreeMap,
-    fmt,
-    io::{self, Write},
-};
+use std::{collections::BTreeMap, fmt};
 
 /// Differences, to be printed.
 #[derive(Clone, Debug, Serialize)]
@@ -43,15 +39,6 @@ impl CompareReport {
             by: (difference.kind == DifferenceKind::Changed).then_some(difference.by),
         };
         CompareReport { counts, differences: found.iter().map(row).collect() }
-    }
-
-    /// Writes one JSON object and a line feed.
-    ///
-    /// # Errors
-    /// Those of `out`.
-    pub fn write_json(&self, out: &mut impl Write) -> io::Result<()> {
-        serde_json::to_writer(&mut *out, self)?;
-        out.write_all(b"\n")
     }
 }
 

@@ -6,11 +6,7 @@ use gtrig_core::{
     stream::{DeviceStream, StreamWatch, Trouble, TroubleKind},
 };
 use serde::Serialize;
-use std::{
-    collections::BTreeMap,
-    fmt,
-    io::{self, Write},
-};
+use std::{collections::BTreeMap, fmt};
 
 /// What a watch found, to be printed.
 #[derive(Clone, Debug, Serialize)]
@@ -68,15 +64,6 @@ impl HealthReport {
     /// Whether nothing is wrong.
     pub fn is_well(&self) -> bool {
         self.devices.iter().all(|device| device.troubles.is_empty())
-    }
-
-    /// Writes one JSON object and a line feed.
-    ///
-    /// # Errors
-    /// Those of `out`.
-    pub fn write_json(&self, out: &mut impl Write) -> io::Result<()> {
-        serde_json::to_writer(&mut *out, self)?;
-        out.write_all(b"\n")
     }
 }
 

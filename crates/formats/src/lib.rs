@@ -8,6 +8,7 @@
 //! - [`health`]: how well the reports of each device came (text, JSON).
 //! - [`measure`]: what a stick was measured to do (text, JSON).
 //! - [`shape`]: raw values through a shape, stage by stage (CSV, JSON).
+//! - [`Report`]: what all findings have in common.
 //! - [`save_atomically`]: how any file is written.
 //!
 //! Everything read is from outside and not trusted: mistakes come back with
@@ -25,3 +26,24 @@ pub mod shape;
 pub mod take;
 
 pub use atomic::save_atomically;
+
+use std::{
+    fmt::Display,
+    io::{self, Write},
+};
+
+/// A finding that can be printed: for people as text, for programs as JSON.
+pub trait Report: Display {
+    /// Writes one JSON object and a line feed.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    fn write_json(&self, out: &mut dyn Write) -> io::Result<()>;
+}
+
+impl<T: Display + serde::Serialize> Report for T {
+    fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
+        serde_json::to_writer(&mut *out, self)?;
+        out.write_all(b"\n")
+    }
+}

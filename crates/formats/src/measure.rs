@@ -6,10 +6,7 @@ use gtrig_core::{
     measure::{Known, Measurement, Proposal, SECTORS, SnapBack},
 };
 use serde::Serialize;
-use std::{
-    fmt,
-    io::{self, Write},
-};
+use std::fmt;
 
 /// A measurement of one stick, axis or trigger.
 #[derive(Clone, Debug, Serialize)]
@@ -101,15 +98,6 @@ impl MeasureReport {
                 outer: Entry::new(proposal.outer, same),
             },
         }
-    }
-
-    /// Writes one JSON object and a line feed.
-    ///
-    /// # Errors
-    /// Those of `out`.
-    pub fn write_json(&self, out: &mut impl Write) -> io::Result<()> {
-        serde_json::to_writer(&mut *out, self)?;
-        out.write_all(b"\n")
     }
 
     /// What was measured, a line each.

@@ -126,9 +126,8 @@ impl App {
             (Err(missing), _) => self.tell(format!("not known yet: {missing}"), true),
             (_, true) => self.tell("the rig says so already".to_owned(), false),
             (_, false) => {
-                self.tuning.undo.push(was);
                 self.tuning.redo.clear();
-                self.tune_to(next);
+                self.turn_to(next, |tuning| &mut tuning.undo);
                 self.tell("set to what was measured; u undoes".to_owned(), false);
             }
         }
@@ -213,32 +212,30 @@ impl App {
         let was = self.wanted_rig().clone();
         let next = was.with(&knob.place, value);
         if next != was {
-            self.tuning.undo.push(was);
             self.tuning.redo.clear();
-            self.tune_to(next);
+            self.turn_to(next, |tuning| &mut tuning.undo);
         }
     }
 
     pub(super) fn undo_nudge(&mut self) {
         match self.tuning.undo.pop() {
             None => self.tell("nothing to undo".to_owned(), false),
-            Some(rig) => {
-                let now = self.wanted_rig().clone();
-                self.tuning.redo.push(now);
-                self.tune_to(rig);
-            }
+            Some(rig) => self.turn_to(rig, |tuning| &mut tuning.redo),
         }
     }
 
     pub(super) fn redo_nudge(&mut self) {
         match self.tuning.redo.pop() {
             None => self.tell("nothing to do again".to_owned(), false),
-            Some(rig) => {
-                let now = self.wanted_rig().clone();
-                self.tuning.undo.push(now);
-                self.tune_to(rig);
-            }
+            Some(rig) => self.turn_to(rig, |tuning| &mut tuning.undo),
         }
+    }
+
+    /// Tunes to a rig, and keeps the present one where `pile` says.
+    fn turn_to(&mut self, rig: Rig, pile: impl Fn(&mut Tuning) -> &mut Vec<Rig>) {
+        let now = self.wanted_rig().clone();
+        pile(&mut self.tuning).push(now);
+        self.tune_to(rig);
     }
 
     /// What comes out now is what the next nudges are compared with.
