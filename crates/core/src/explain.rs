@@ -67,6 +67,9 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
                 "{name} is {value}: only the main device drives it, which is {main}, and none of its inputs is active."
             )
         }
+        (None, _) if inputs.len() == 1 => {
+            format!("{name} is {value}: its only input is not active.")
+        }
         (None, _) => format!("{name} is {value}: none of its {} inputs is active.", inputs.len()),
     }
 }

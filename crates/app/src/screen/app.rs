@@ -393,10 +393,11 @@ impl App {
     fn replace_with(&mut self, opened: Opened) {
         let (bench, tall, columns) = (self.bench, self.tall, self.stretch.columns);
         let now = self.now;
-        let source = self.tuning.source.take();
+        let tuning = self.tuning.for_another_take();
         *self = App { now, bench, tall, hit: self.hit, ..App::take(opened, self.theme) };
         self.stretch.columns = columns;
-        self.follow_rig(source);
+        self.tuning = tuning;
+        self.watch_rig();
         // The notice was timed by a clock that stood at zero.
         if let Some(notice) = &mut self.notice {
             notice.until = Nanos(now.0 + NOTICE_TIME.0);

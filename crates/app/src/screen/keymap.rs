@@ -95,7 +95,7 @@ pub(crate) const BINDINGS: &[Binding] = &[
     row("Time", &[(SHIFT, Char('M'))], "M", C::MarkWithWords, "", "mark this tick with words"),
     row("Time", &[(NONE, Char('n'))], "n", C::NextMark(1), "", "the next mark"),
     row("Time", &[(SHIFT, Char('N'))], "N", C::NextMark(-1), "", "the mark before"),
-    row("Time", &[(NONE, Char('e'))], "e", C::Trouble(1), "", "the next trouble with a stream: reports missing, late, out of order"),
+    row("Time", &[(NONE, Char('e'))], "e", C::Trouble(1), "", "the next trouble with a stream, such as missing reports"),
     row("Time", &[(SHIFT, Char('E'))], "E", C::Trouble(-1), "", "the trouble before"),
     row("View", &[(NONE, Char('+')), (NONE, Char('='))], "+", C::Zoom(-1), "", "zoom in"),
     row("View", &[(NONE, Char('-'))], "-", C::Zoom(1), "+ - zoom", "zoom out"),

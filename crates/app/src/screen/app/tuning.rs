@@ -16,7 +16,10 @@ use gtrig_core::{
     knobs::{Knob, places_of},
 };
 use gtrig_formats::{rig, save_atomically};
-use std::{io::Write, path::Path};
+use std::{
+    io::Write,
+    path::{Path, PathBuf},
+};
 
 /// A history of so many events is run again between two frames; a longer one
 /// in a thread of its own.
@@ -39,6 +42,17 @@ pub(crate) struct Tuning {
     /// The one that a thread is running it by.
     tried: Option<Rig>,
     pub(crate) source: Option<RigSource>,
+    /// The file that a thread looks at.
+    watched: Option<PathBuf>,
+}
+
+impl Tuning {
+    /// What stays when another take is opened: the rig, not what it made of the
+    /// take before.
+    pub(super) fn for_another_take(&mut self) -> Tuning {
+        let Tuning { undo, redo, original, source, .. } = std::mem::take(self);
+        Tuning { undo, redo, original, source, ..Tuning::default() }
+    }
 }
 
 impl App {
@@ -393,6 +407,10 @@ impl App {
     /// Looks at the rig's file from now on, to follow what an editor makes of it.
     pub(crate) fn watch_rig(&mut self) {
         let path = self.tuning.source.as_ref().and_then(|source| source.path.clone());
+        if self.tuning.watched == path {
+            return;
+        }
+        self.tuning.watched.clone_from(&path);
         if let Some(path) = path {
             jobs::watch(path, std::sync::Arc::downgrade(&self.alive), self.jobs.0.clone());
         }
