@@ -51,7 +51,7 @@ pub struct RigSource {
 }
 
 impl RigSource {
-    /// The source of what [`rig`] reads from `path`.
+    /// The source of what [`rig()`] reads from `path`.
     ///
     /// # Errors
     /// When the file cannot be read any more.

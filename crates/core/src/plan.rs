@@ -180,7 +180,7 @@ pub(crate) struct BoundAction {
 }
 
 /// One way to drive an action, tied to controls: an
-/// [`InputSpec`] whose names are resolved.
+/// [`InputSpec`](crate::InputSpec) whose names are resolved.
 #[derive(Clone, Copy, Debug)]
 pub enum Input {
     /// A button, or any other control from a travel on.
