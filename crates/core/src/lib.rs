@@ -25,6 +25,7 @@ pub mod compare;
 mod device;
 mod event;
 mod explain;
+mod hearing;
 mod history;
 pub mod knobs;
 mod lane;
@@ -51,9 +52,10 @@ pub use device::{
 };
 pub use event::{Event, Marks};
 pub use explain::{explain_action, explain_control};
+pub use hearing::Hearing;
 pub use history::{Capacity, History};
 pub use lane::{Change, LaneLog, LaneMarks, Span};
-pub use machine::{Closed, Hearing, Machine, run};
+pub use machine::{Closed, Machine, run};
 pub use plan::{ActionId, BoundShape, Input, Opposites, Plan, Side};
 pub use recording::Recording;
 pub use rig::{

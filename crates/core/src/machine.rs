@@ -6,8 +6,8 @@
 //! a checkpoint: the clone, given the same events, computes the same ticks.
 
 use crate::{
-    ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Input, MainRule,
-    Marks, Nanos, Plan, Presence, Tick,
+    ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Hearing, Input,
+    MainRule, Marks, Nanos, Plan, Presence, Tick,
     actions::{Controls, combine},
     plan::Gate,
     shape::Memory,
@@ -49,59 +49,6 @@ pub struct Machine {
     election_due: bool,
 }
 
-/// What is known of a device as a stream of reports.
-#[derive(Clone, Copy, Debug)]
-pub struct Hearing {
-    /// Whether it can be heard.
-    pub presence: Presence,
-    /// The instant of its last report, if it ever sent one.
-    pub last_report: Option<Nanos>,
-    /// When it was last used: a button pressed, or a control moved further
-    /// than noise would.
-    pub last_use: Option<Nanos>,
-    /// The how-manyth hand-over made it the device used last; 0 before any.
-    used: u32,
-    second: u64,
-    this_second: u32,
-    last_second: u32,
-}
-
-impl Hearing {
-    const SILENT: Hearing = Hearing {
-        presence: Presence::Gone,
-        last_report: None,
-        last_use: None,
-        used: 0,
-        second: 0,
-        this_second: 0,
-        last_second: 0,
-    };
-
-    /// Reports in the last whole second before `now`. Events of the same
-    /// instant are one report.
-    pub fn reports_per_second(&self, now: Nanos) -> u32 {
-        match (now.0 / SECOND).checked_sub(self.second) {
-            Some(0) => self.last_second,
-            Some(1) => self.this_second,
-            _ => 0,
-        }
-    }
-
-    fn hear(&mut self, time: Nanos) {
-        if self.last_report == Some(time) {
-            return;
-        }
-        // Most reports come in the second of the one before; dividing would cost.
-        if time.0.wrapping_sub(self.second * SECOND) >= SECOND {
-            let second = time.0 / SECOND;
-            self.last_second = if second == self.second + 1 { self.this_second } else { 0 };
-            (self.second, self.this_second) = (second, 0);
-        }
-        self.this_second += 1;
-        self.last_report = Some(time);
-    }
-}
-
 /// Why an action is not let through.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Closed {
@@ -122,8 +69,6 @@ enum Gating {
     /// that closed a menu is not to sound the horn.
     Waiting,
 }
-
-const SECOND: u64 = 1_000_000_000;
 
 impl Machine {
     /// A machine before `first`, with everything at rest.
@@ -317,7 +262,11 @@ impl Machine {
         }
         if !event.marks.contains(Marks::CARRIED) {
             hearing.hear(event.time);
-            if sampled.used.is_use(event) && !event.marks.contains(Marks::REPEAT) {
+            // Getting there is somebody's doing; staying there, with all the noise
+            // of it, takes nothing from whoever acted since.
+            let was = self.cells[event.control.index()].actual;
+            let is_use = sampled.used.is_beyond(event.value) && !sampled.used.is_beyond(was);
+            if is_use && !event.marks.contains(Marks::REPEAT) {
                 hearing.last_use = Some(event.time);
                 self.used_by(control.device);
             }

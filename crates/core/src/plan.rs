@@ -8,8 +8,8 @@
 mod bind;
 
 use crate::{
-    BothHeld, Combine, Control, ControlId, ControlKind, DeviceId, DeviceKind, EdgeSettings, Event,
-    Gives, MainRule, MainRules, PollRate, Rig, Roster, Thresholds,
+    BothHeld, Combine, Control, ControlId, ControlKind, DeviceId, DeviceKind, EdgeSettings, Gives,
+    MainRule, MainRules, PollRate, Rig, Roster, Thresholds,
     shape::{self, Stage},
 };
 use alloc::{vec, vec::Vec};
@@ -134,9 +134,9 @@ impl UseRange {
         }
     }
 
-    /// Whether a report of this value is somebody's doing, and not noise.
-    pub(crate) const fn is_use(self, event: &Event) -> bool {
-        event.value < self.below || event.value > self.above
+    /// Whether a value is further out than noise would take it.
+    pub(crate) const fn is_beyond(self, value: i32) -> bool {
+        value < self.below || value > self.above
     }
 }
 

@@ -103,7 +103,7 @@ pub const USE_AT: Tunable = Tunable {
     max: 1.0,
     step: 0.05,
     default: 0.5,
-    meaning: "Travel from which on a stick, lever or trigger makes its device the one used last: noise stays below it.",
+    meaning: "Travel that a stick, lever or trigger must pass to make its device the one used last: noise stays below it.",
 };
 
 /// From how many counts on a mouse is used.

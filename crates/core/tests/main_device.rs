@@ -51,6 +51,22 @@ fn who_is_it(
 }
 
 #[test]
+fn a_stick_that_is_held_takes_nothing_from_whoever_acts_since() {
+    let mut desk = desk(MainRule::LastUsed, PADS);
+    desk.set(10.0, "pad1/stick-l-x", 80);
+    desk.set(20.0, "pad2/south", 1);
+    // It trembles where it is held, and then is pushed anew.
+    desk.set(30.0, "pad1/stick-l-x", 79);
+    desk.set(31.0, "pad1/stick-l-x", 82);
+    desk.run_to(2);
+    assert_eq!(main_label(&desk), "pad·2");
+    desk.set(40.0, "pad1/stick-l-x", 0);
+    desk.set(45.0, "pad1/stick-l-x", 70);
+    desk.run_to(3);
+    assert_eq!(main_label(&desk), "pad·1");
+}
+
+#[test]
 fn it_falls_back_to_the_one_used_before_and_to_nobody_and_nothing_breaks() {
     let mut desk = desk(MainRule::LastUsed, ALL);
     desk.set(10.0, "keys/KeyW", 1);

@@ -71,6 +71,33 @@ proptest! {
     }
 }
 
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// What appeared one way vanished the other, and nothing differs from itself.
+    #[test]
+    fn differences_turn_over_with_before_and_after(
+        steps in prop::collection::vec((0u32..40, 0usize..4, -100i32..=100), 1..200),
+        zone in 0.0f32..0.9,
+    ) {
+        let mut desk = play(tuned(0.1), &steps);
+        desk.session.run_until(Tick(1_000));
+        let before = Outline::of(&desk.session);
+        let after = Outline::of(&desk.session.retuned(tuned(zone), Capacity::DEFAULT));
+        prop_assert_eq!(compare(&before, &before), []);
+        let count = |found: &[Difference], kind| found.iter().filter(|d| d.kind == kind).count();
+        let (there, back) = (compare(&before, &after), compare(&after, &before));
+        use DifferenceKind::{Appeared, Changed, Vanished};
+        prop_assert_eq!(count(&there, Appeared), count(&back, Vanished));
+        prop_assert_eq!(count(&there, Vanished), count(&back, Appeared));
+        prop_assert_eq!(count(&there, Changed), count(&back, Changed));
+        // A wider dead zone only takes away from a stick.
+        if zone >= 0.1 {
+            prop_assert_eq!(count(&there, Appeared), 0);
+        }
+    }
+}
+
 #[test]
 fn differences_are_named() {
     // A drift of 0.15, a real push, and a push on the trigger in the end.

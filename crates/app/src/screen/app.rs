@@ -6,6 +6,7 @@
 mod commands;
 mod input;
 mod lanes;
+mod measuring;
 mod tuning;
 
 pub(crate) use tuning::Tuning;

@@ -632,6 +632,22 @@ fn a_long_live_history_is_run_again_beside_the_screen() {
 }
 
 #[test]
+fn the_main_device_is_marked_and_follows_the_hand() {
+    let mut bench = Bench::live((160, 52));
+    // A moment at which nobody in the cab does anything.
+    bench.pass(750);
+    // The terminal's keys are captured, and used: they are the main device now.
+    bench.keys("c");
+    bench.key(KeyCode::Char('h'));
+    bench.pass(100);
+    assert!(bench.shows("◉ keys·2"), "{}", bench.rows()[1]);
+    // Deaf again, they cannot be.
+    bench.key_with(KeyCode::Char('g'), KeyModifiers::CONTROL, KeyEventKind::Press);
+    bench.pass(100);
+    assert!(bench.shows("◌ keys·2") && bench.rows()[1].contains('◉'), "{}", bench.rows()[1]);
+}
+
+#[test]
 fn a_stick_is_measured_and_the_rig_follows() {
     let mut bench = Bench::story(Story::Rim);
     bench.keys("7");

@@ -11,7 +11,7 @@ use crate::{
     },
 };
 use gtrig_core::{
-    ActionId, Capacity, Input, InputSpec, Nanos, Rig, Session,
+    ActionId, Capacity, Input, Nanos, Rig, Session,
     compare::{Difference, DifferenceKind, Outline, compare},
     knobs::{Knob, places_of},
 };
@@ -30,8 +30,8 @@ const AT_ONCE: usize = 60_000;
 pub(crate) struct Tuning {
     /// Which of the listed numbers is chosen.
     pub(crate) chosen: usize,
-    undo: Vec<Rig>,
-    redo: Vec<Rig>,
+    pub(super) undo: Vec<Rig>,
+    pub(super) redo: Vec<Rig>,
     /// The rig as it was read.
     original: Option<Rig>,
     /// What came out before the first nudge.
@@ -84,69 +84,6 @@ impl App {
         found.or_else(|| all().next())
     }
 
-    /// On its bench, measures the stick of the chosen lane, and again as more
-    /// comes in.
-    pub(super) fn measure_if_due(&mut self) {
-        if self.bench != Bench::Measure || self.is_measuring {
-            return;
-        }
-        let Some((_, _, input)) = self.subject() else { return };
-        let axes = match input {
-            Input::Stick { x, y, .. } => (x, Some(y)),
-            Input::Axis { control, .. } => (control, None),
-            _ => return,
-        };
-        let second = self.session.plan().rate().tick_at(Nanos(1_000_000_000)).0;
-        let is_known = self.measured.as_ref().is_some_and(|measured| {
-            measured.of == axes.0 && self.last().0 < measured.until.0 + second
-        });
-        if !is_known {
-            self.is_measuring = true;
-            jobs::measure(&self.session, axes, self.jobs.0.clone());
-        }
-    }
-
-    /// Sets the dead zone and the rim of the subject to what was measured.
-    pub(super) fn take_proposal(&mut self) {
-        let Some(measured) = self.measured.as_ref() else { return };
-        let proposal = &measured.proposal;
-        let Some((action, nth, _)) = self.subject() else { return };
-        let spec = self.session.plan().spec_of(action, nth);
-        let was = self.wanted_rig().clone();
-        let is_calibrated = match &was.actions[action.index()].inputs[spec] {
-            InputSpec::Axis { shape, .. } | InputSpec::Stick { shape, .. } => {
-                shape.of(&was).travel.iter().all(Option::is_some)
-            }
-            _ => false,
-        };
-        let outer = proposal.outer;
-        let zone = match is_calibrated {
-            true => proposal.dead_zone,
-            false => proposal.uncalibrated_dead_zone,
-        };
-        let places = places_of(&was, action.index(), spec);
-        let mut next = was.clone();
-        for knob in was.knobs().into_iter().filter(|knob| places.contains(&knob.place)) {
-            let proposed = match knob.tunable.name {
-                "dead-zone" => zone,
-                "outer" => outer,
-                _ => continue,
-            };
-            if let Ok(value) = proposed {
-                next = next.with(&knob.place, (f64::from(value) * 100.0).round() / 100.0);
-            }
-        }
-        match (zone, next == was) {
-            (Err(missing), _) => self.tell(format!("not known yet: {missing}"), true),
-            (_, true) => self.tell("the rig says so already".to_owned(), false),
-            (_, false) => {
-                self.tuning.redo.clear();
-                self.turn_to(next, |tuning| &mut tuning.undo);
-                self.tell("set to what was measured; u undoes".to_owned(), false);
-            }
-        }
-    }
-
     /// The numbers that can be nudged now: on the stick bench those of its
     /// subject, elsewhere all.
     pub(crate) fn knobs(&self) -> Vec<Knob> {
@@ -160,7 +97,7 @@ impl App {
     }
 
     /// The rig in force, or the one that soon will be.
-    fn wanted_rig(&self) -> &Rig {
+    pub(super) fn wanted_rig(&self) -> &Rig {
         self.tuning.wanted.as_ref().unwrap_or(self.session.rig())
     }
 
@@ -246,7 +183,7 @@ impl App {
     }
 
     /// Tunes to a rig, and keeps the present one where `pile` says.
-    fn turn_to(&mut self, rig: Rig, pile: impl Fn(&mut Tuning) -> &mut Vec<Rig>) {
+    pub(super) fn turn_to(&mut self, rig: Rig, pile: impl Fn(&mut Tuning) -> &mut Vec<Rig>) {
         let now = self.wanted_rig().clone();
         pile(&mut self.tuning).push(now);
         self.tune_to(rig);
