@@ -191,7 +191,8 @@ impl App {
     }
 
     /// Puts the playhead on the first lost press, or else on what is first wrong
-    /// with a stream, or else on the first other mark of a lane, or else on the first label; and chooses the lane of that
+    /// with a stream, or else on the first other mark of a lane, or else on the
+    /// first label; and chooses the lane of that
     /// mark, or else the first that moves after the label.
     fn look_at_the_point(&mut self) {
         let rate = self.session.plan().rate();

@@ -661,6 +661,9 @@ fn a_stick_is_measured_and_the_rig_follows() {
     bench.keys("7");
     bench.key(KeyCode::Down);
     bench.key(KeyCode::Down);
+    // Nor may it be set to what another stick was measured to do.
+    bench.keys("p");
+    assert!(bench.shows("this stick is not measured yet"));
     wait_until(&mut bench, |bench| bench.shows("▷ let the stick go for two seconds"));
 }
 

@@ -2,7 +2,16 @@
 
 use super::App;
 use crate::screen::{jobs, view::Bench};
-use gtrig_core::{Input, InputSpec, Nanos, knobs::places_of};
+use gtrig_core::{ControlId, Input, InputSpec, Nanos, knobs::places_of};
+
+/// The axes of an input that can be measured: x, and y if it has one.
+fn measurable(input: Input) -> Option<(ControlId, Option<ControlId>)> {
+    match input {
+        Input::Stick { x, y, .. } => Some((x, Some(y))),
+        Input::Axis { control, .. } => Some((control, None)),
+        _ => None,
+    }
+}
 
 impl App {
     /// On its bench, measures the stick of the chosen lane, and again as more
@@ -11,11 +20,8 @@ impl App {
         if self.bench != Bench::Measure || self.is_measuring {
             return;
         }
-        let Some((_, _, input)) = self.subject() else { return };
-        let axes = match input {
-            Input::Stick { x, y, .. } => (x, Some(y)),
-            Input::Axis { control, .. } => (control, None),
-            _ => return,
+        let Some(axes) = self.subject().and_then(|(_, _, input)| measurable(input)) else {
+            return;
         };
         let second = self.session.plan().rate().tick_at(Nanos(1_000_000_000)).0;
         let is_known = self.measured.as_ref().is_some_and(|measured| {
@@ -29,9 +35,14 @@ impl App {
 
     /// Sets the dead zone and the rim of the subject to what was measured.
     pub(super) fn take_proposal(&mut self) {
-        let Some(measured) = self.measured.as_ref() else { return };
+        let Some((action, nth, input)) = self.subject() else { return };
+        let Some((x, _)) = measurable(input) else { return };
+        // What was measured may be another stick's: that of the lane before.
+        let Some(measured) = self.measured.as_ref().filter(|measured| measured.of == x) else {
+            self.tell("this stick is not measured yet: 7 does that".to_owned(), true);
+            return;
+        };
         let proposal = &measured.proposal;
-        let Some((action, nth, _)) = self.subject() else { return };
         let spec = self.session.plan().spec_of(action, nth);
         let was = self.wanted_rig().clone();
         let is_calibrated = match &was.actions[action.index()].inputs[spec] {
