@@ -234,6 +234,8 @@ mod proof {
             (AbsoluteAxis::MultitouchTrackingId, 0, 65535),
             (AbsoluteAxis::MultitouchPositionX, 0, 1919),
             (AbsoluteAxis::MultitouchPositionY, 0, 1079),
+            (AbsoluteAxis::MultitouchPressure, 0, 255),
+            (AbsoluteAxis::MultitouchToolType, 0, 2),
         ];
         let panel = Made::new("proof panel", &Abilities { axes: &axes, ..Abilities::default() })?;
         let (slot, id, x, y) = (0x2f, 0x39, 0x35, 0x36);
@@ -247,8 +249,16 @@ mod proof {
             &[(ABS, slot, 1), (ABS, id, 41), (ABS, x, 900), (ABS, y, 800)],
             &[("contact-2", 1), ("contact-2-x", 900), ("contact-2-y", 800)],
         )?;
-        panel.send(log, &[(ABS, slot, 0), (ABS, x, 130)], &[("contact-1-x", 130)])?;
-        panel.send(log, &[(ABS, id, -1)], &[("contact-1", 0)])?;
+        let (pressure, tool, palm) = (0x3a, 0x37, 2);
+        panel.send(
+            log,
+            &[(ABS, slot, 0), (ABS, x, 130), (ABS, pressure, 90)],
+            &[("contact-1-x", 130), ("contact-1-pressure", 90)],
+        )?;
+        // Another finger in the same slot, which turns out to be a palm.
+        panel.send(log, &[(ABS, id, 42)], &[("contact-1", 0), ("contact-1", 1)])?;
+        panel.send(log, &[(ABS, tool, palm)], &[("contact-1", 0)])?;
+        panel.send(log, &[(ABS, id, -1)], &[])?;
         panel.send(log, &[(ABS, slot, 1), (ABS, id, -1)], &[("contact-2", 0)])?;
         sleep(Duration::from_millis(100));
         Ok(())

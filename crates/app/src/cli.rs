@@ -2,7 +2,7 @@
 
 use crate::{
     files::{self, RigSource},
-    headless,
+    headless::{self, FigureOf, ShapeTo, Simulated},
     loops::{self, AuditBy},
     screen::{self, Start},
 };
@@ -160,6 +160,21 @@ enum Command {
         #[arg(long)]
         strict: bool,
     },
+    /// Say what came of every attempt at a gesture of a take, with all margins;
+    /// and, where labels read `meant: NAME`, what was understood.
+    Gestures {
+        /// The recording (JSON Lines; see docs/take-format.md).
+        take: PathBuf,
+        #[command(flatten)]
+        rig: RigArgs,
+        /// How to print: JSON is one object a line.
+        #[arg(long, value_enum, default_value_t = ReportForm::Text)]
+        form: ReportForm,
+        /// Exit with 1 when a label was missed or something fired that nobody
+        /// meant.
+        #[arg(long)]
+        strict: bool,
+    },
     /// Measure the sticks of a take: noise, centre, reach, snap-back, levels; and
     /// propose calibration and dead zone.
     Measure {
@@ -172,6 +187,10 @@ enum Command {
         /// How to print.
         #[arg(long, value_enum, default_value_t = ReportForm::Text)]
         form: ReportForm,
+        /// Draw the measurement of the stick that is named: a file that ends in
+        /// .svg or .pdf.
+        #[arg(long, value_name = "FILE", requires = "stick")]
+        chart: Option<PathBuf>,
     },
     /// Send raw values through a shape and print what comes of them after each
     /// stage; or print the shape as a table.
@@ -197,6 +216,10 @@ enum Command {
         /// How to print the table.
         #[arg(long, value_enum, default_value_t = TableForm::Csv, requires = "table")]
         form: TableForm,
+        /// Draw its zones, its curve and its speed by direction instead, and read
+        /// nothing: a file that ends in .svg or .pdf.
+        #[arg(long, value_name = "FILE", conflicts_with = "table")]
+        chart: Option<PathBuf>,
     },
     /// Run a take by two rigs and print what comes out differently.
     Compare {
@@ -213,7 +236,7 @@ enum Command {
         #[arg(long)]
         strict: bool,
     },
-    /// Draw lanes of a take over time, as SVG or PDF.
+    /// Draw lanes of a take over time, or a stick with its shape, as SVG or PDF.
     Figure {
         /// The recording (JSON Lines; see docs/take-format.md).
         take: PathBuf,
@@ -224,6 +247,15 @@ enum Command {
         /// Show only lanes whose name has these words, as / does on the screen.
         #[arg(long, default_value = "")]
         lanes: String,
+        /// Draw the stick, axis or trigger of this action instead of lanes: where it
+        /// was, zones and gate, what came of it, its curve, its speed by direction.
+        #[arg(long, value_name = "ACTION", conflicts_with = "lanes")]
+        stick: Option<String>,
+        /// Draw a touch panel instead: its zones, the paths of its contacts, what
+        /// fired and what missed by little. With the name of a gesture, all that
+        /// came of that one, and its limits where each attempt began.
+        #[arg(long, value_name = "GESTURE", num_args = 0..=1, conflicts_with_all = ["lanes", "stick"])]
+        touch: Option<Option<String>>,
         /// From this instant on, in milliseconds.
         #[arg(long, value_name = "MS", default_value_t = 0)]
         from: u64,
@@ -234,7 +266,8 @@ enum Command {
         #[arg(long)]
         title: Option<String>,
     },
-    /// Check a rig and list every mistake with its place.
+    /// Check a rig: list every mistake with its place, and what a sound one
+    /// probably does not mean.
     Check {
         /// The rig (TOML; see docs/rig-format.md).
         rig: PathBuf,
@@ -249,6 +282,10 @@ enum Command {
         /// How long the operator works.
         #[arg(long, default_value_t = 12, conflicts_with = "story", value_parser = clap::value_parser!(u64).range(1..=3600))]
         seconds: u64,
+        /// Instead, so many strokes on the glass panel, labelled with what was
+        /// meant: `gtrig gestures` says how many of them a rig understands.
+        #[arg(long, conflicts_with_all = ["story", "seconds"], value_parser = clap::value_parser!(u32).range(1..=i64::from(gtrig_sources::MAX_STROKES)))]
+        strokes: Option<u32>,
     },
 }
 
@@ -436,14 +473,21 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
             };
             headless::audit(&take, rig, &by.loops(), form == ReportForm::Json, chart.as_deref())
         }
-        Command::Measure { take, stick, rig, form } => {
+        Command::Measure { take, stick, rig, form, chart } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
-            headless::measure(&take, rig, stick.as_deref(), form == ReportForm::Json)
+            let (stick, is_json) = (stick.as_deref(), form == ReportForm::Json);
+            headless::measure(&take, rig, stick, is_json, chart.as_deref())
         }
-        Command::Shape { rig, shape, range, hz, table, form } => {
+        Command::Shape { rig, shape, range, hz, table, form, chart } => {
             let rig = files::rig(Some(&rig), hz)?;
-            let table = table.map(|points| (points as usize, form == TableForm::Json));
-            headless::shape(&rig, &shape, &range, table)
+            let to = match (table, chart) {
+                (Some(points), _) => {
+                    ShapeTo::Table { points: points as usize, is_json: form == TableForm::Json }
+                }
+                (None, Some(path)) => ShapeTo::Chart(path),
+                (None, None) => ShapeTo::Stages,
+            };
+            headless::shape(&rig, &shape, &range, &to)
         }
         Command::Compare { take, before, after, form, strict } => {
             let rigs = [files::rig(Some(&before), None)?, files::rig(Some(&after), None)?];
@@ -453,14 +497,29 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             headless::health(&take, rig, form == ReportForm::Json, strict)
         }
-        Command::Figure { take, figure, rig, lanes, from, to, title } => {
+        Command::Gestures { take, rig, form, strict } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            headless::gestures(&take, rig, form == ReportForm::Json, strict)
+        }
+        Command::Figure { take, figure, rig, lanes, stick, touch, from, to, title } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             let time = (Nanos::from_millis(from), to.map(Nanos::from_millis));
-            headless::figure(&take, rig, &figure, &lanes, time, title)
+            let of = match (stick, touch) {
+                (Some(action), _) => FigureOf::Stick(action),
+                (None, Some(gesture)) => FigureOf::Touch(gesture),
+                (None, None) => FigureOf::Lanes(lanes),
+            };
+            headless::figure(&take, rig, &figure, &of, time, title)
         }
         Command::Check { rig } => headless::check(&rig),
-        Command::Simulate { story, seed, seconds } => {
-            headless::simulate(story.map(|name| name.0), seed, seconds)
+        Command::Simulate { strokes: Some(count), seed, .. } => {
+            headless::simulate(&Simulated::Strokes(count), seed)
+        }
+        Command::Simulate { story: Some(StoryName(story)), seed, .. } => {
+            headless::simulate(&Simulated::Story(story), seed)
+        }
+        Command::Simulate { seed, seconds, .. } => {
+            headless::simulate(&Simulated::Work(Nanos(seconds * 1_000_000_000)), seed)
         }
     }
 }

@@ -1,13 +1,20 @@
-//! Figures for a bug report or a design document: lanes over time, and what
-//! loops of other rates would have seen. SVG with text that is text, and PDF
-//! that carries its font.
+//! Figures for a bug report or a design document: lanes over time, what loops
+//! of other rates would have seen, a stick and its shape, a measurement, a touch
+//! panel. SVG with text that is text, and PDF that carries its font.
 
 mod audit;
+mod measure;
 mod page;
+mod plot;
+mod stick;
 mod timeline;
+mod touch;
 
 pub use audit::audit;
+pub use measure::measurement;
+pub use stick::{StickSheet, stick};
 pub use timeline::{Excerpt, timeline};
+pub use touch::{TouchSheet, touch};
 
 use anyhow::{Context, bail};
 use gtrig_formats::save_atomically;

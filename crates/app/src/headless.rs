@@ -2,22 +2,25 @@
 
 use crate::{
     cli::{KernelChoice, Verdict, complain},
-    figure::{self, Excerpt},
+    figure::{self, Excerpt, StickSheet, TouchSheet},
     files::{self, Opened},
     recorder::Recorder,
     screen::{SETTLE, lanes},
 };
 use anyhow::Context;
 use gtrig_core::{
-    Capacity, ControlId, ControlKind, Event, Nanos, Rig, Roster, Session, Tick,
+    ActionId, Capacity, ControlKind, Event, Input, Nanos, Rig, Session, Tick,
     audit::{Loop, shortest_state},
     compare::{self, Outline},
+    lint::{Doubt, lint},
     measure::Samples,
+    shape::Chain,
 };
 use gtrig_formats::{
     Report,
     audit::AuditReport,
     compare::CompareReport,
+    gestures::GestureReport,
     health::HealthReport,
     measure::MeasureReport,
     report::{self, Form},
@@ -32,7 +35,7 @@ use signal_hook::{
 };
 use std::{
     io::{self, BufWriter, Write},
-    path::Path,
+    path::{Path, PathBuf},
     thread,
     time::{Duration, Instant},
 };
@@ -167,17 +170,46 @@ pub fn health(path: &Path, rig: Rig, json: bool, strict: bool) -> anyhow::Result
     Ok(verdict(path, &loaded, strict && !report.is_well()))
 }
 
+/// `gtrig gestures`.
+///
+/// # Errors
+/// When the take cannot be opened, the rig has no gestures, or standard output
+/// cannot be written.
+pub fn gestures(path: &Path, rig: Rig, json: bool, strict: bool) -> anyhow::Result<Verdict> {
+    anyhow::ensure!(
+        !rig.gestures.is_empty(),
+        "the rig has no [gesture.…]: docs/rig-format.md says how to add one"
+    );
+    let Opened { session, loaded, .. } = files::open_take(path, rig, UNLIMITED)?;
+    let report = GestureReport::new(&session);
+    let mut out = BufWriter::new(io::stdout().lock());
+    report.write(json, &mut out)?;
+    out.flush()?;
+    Ok(verdict(path, &loaded, strict && !report.is_understood()))
+}
+
+/// What `gtrig shape` is to do.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ShapeTo {
+    /// Send standard input through the stages.
+    Stages,
+    /// Print the response.
+    Table {
+        /// At how many shares of the travel.
+        points: usize,
+        /// As JSON instead of CSV.
+        is_json: bool,
+    },
+    /// Draw it.
+    Chart(PathBuf),
+}
+
 /// `gtrig shape`.
 ///
 /// # Errors
 /// When the rig has no such shape, the range is none, a line is no value, or
-/// standard output cannot be written.
-pub fn shape(
-    rig: &Rig,
-    name: &str,
-    range: &[i32],
-    table: Option<(usize, bool)>,
-) -> anyhow::Result<Verdict> {
+/// standard output or the chart cannot be written.
+pub fn shape(rig: &Rig, name: &str, range: &[i32], to: &ShapeTo) -> anyhow::Result<Verdict> {
     let Some(named) = rig.shapes.iter().find(|shape| shape.name == name) else {
         let names: Vec<&str> = rig.shapes.iter().map(|shape| shape.name.as_str()).collect();
         anyhow::bail!("the rig has no shape {name:?}; it has {}", names.join(", "));
@@ -194,15 +226,20 @@ pub fn shape(
         false => ControlKind::Axis { min, centre, max },
     };
     let mut out = BufWriter::new(io::stdout().lock());
-    match table {
-        Some((points, is_json)) => {
-            let points = shape::table(&named.shape.stages, points);
+    match to {
+        ShapeTo::Table { points, is_json } => {
+            let points = shape::table(&named.shape.stages, *points);
             match is_json {
                 true => shape::write_json(&points, &mut out)?,
                 false => shape::write_csv(&points, &mut out)?,
             }
         }
-        None => {
+        ShapeTo::Chart(path) => {
+            let chain = Chain::from(named.shape.stages.as_slice());
+            let sheet = StickSheet::of_shape(format!("The shape {name} of {}", rig.name), chain);
+            figure::save(&figure::stick(&sheet), path)?;
+        }
+        ShapeTo::Stages => {
             let period = rig.rate.period_seconds();
             let passage = Passage { shape: &named.shape, kinds: [kind; 2], period };
             match passage.stream(io::stdin().lock(), &mut out) {
@@ -247,27 +284,36 @@ pub fn compare(
 /// `gtrig measure`.
 ///
 /// # Errors
-/// When the take cannot be opened, has no such stick, or standard output cannot
-/// be written.
-pub fn measure(path: &Path, rig: Rig, of: Option<&str>, json: bool) -> anyhow::Result<Verdict> {
+/// When the take cannot be opened, has no such stick, or standard output or the
+/// chart cannot be written.
+pub fn measure(
+    path: &Path,
+    rig: Rig,
+    of: Option<&str>,
+    json: bool,
+    chart: Option<&Path>,
+) -> anyhow::Result<Verdict> {
     let Opened { session, loaded, .. } = files::open_take(path, rig, UNLIMITED)?;
     let roster = session.roster();
-    let sticks = sticks(roster);
-    let names = |(name, ..): &(String, _, _)| name.clone();
-    let wanted: Vec<_> = sticks.iter().filter(|(n, ..)| of.is_none_or(|of| of == n)).collect();
+    let travels: Vec<_> =
+        roster.travels().map(|travel| (roster.travel_address(travel), travel)).collect();
+    let wanted: Vec<_> = travels.iter().filter(|(n, _)| of.is_none_or(|of| of == n)).collect();
     anyhow::ensure!(
         !wanted.is_empty(),
-        "the take has no stick or lever {}; it has {}",
+        "the take has no stick, lever or trigger {}; it has {}",
         of.unwrap_or("at all").escape_debug(),
-        sticks.iter().map(names).collect::<Vec<_>>().join(", ")
+        travels.iter().map(|(name, _)| name.as_str()).collect::<Vec<_>>().join(", ")
     );
     let mut out = BufWriter::new(io::stdout().lock());
-    for (name, x, y) in wanted {
-        let kinds = [*x, y.unwrap_or(*x)].map(|id| roster.control(id).kind);
-        let samples = Samples::of(session.recording().events(), (*x, *y), kinds);
+    for &(ref name, (x, y)) in wanted {
+        let kinds = [x, y.unwrap_or(x)].map(|id| roster.control(id).kind);
+        let samples = Samples::of(session.recording().events(), (x, y), kinds);
         let found = gtrig_core::measure::measure(&samples);
         let proposal = gtrig_core::measure::propose(&found, kinds);
         let report = MeasureReport::new(name.clone(), &found, &proposal);
+        if let Some(chart) = chart {
+            figure::save(&figure::measurement(&samples, &found, &report), chart)?;
+        }
         match json {
             true => report.write_json(&mut out)?,
             false => writeln!(out, "{report}")?,
@@ -277,52 +323,87 @@ pub fn measure(path: &Path, rig: Rig, of: Option<&str>, json: bool) -> anyhow::R
     Ok(verdict(path, &loaded, false))
 }
 
-/// Every stick of a roster, and every axis that is part of none, by address.
-fn sticks(roster: &Roster) -> Vec<(String, ControlId, Option<ControlId>)> {
-    let axes = roster.devices().flat_map(|(_, device)| device.controls());
-    let axes = axes.filter(|id| matches!(roster.control(*id).kind, ControlKind::Axis { .. }));
-    axes.filter_map(|id| {
-        let code = roster.code(id);
-        let device = roster.device_of(id);
-        let partner = |ending: &str, other: &str| {
-            device.control(&format!("{}{other}", code.strip_suffix(ending)?))
-        };
-        // The y of a stick goes with its x.
-        match (partner("-x", "-y"), partner("-y", "-x")) {
-            (_, Some(_)) => None,
-            (Some(y), None) => {
-                let address = roster.address(id).to_string();
-                Some((address.trim_end_matches("-x").to_owned(), id, Some(y)))
-            }
-            (None, None) => Some((roster.address(id).to_string(), id, None)),
-        }
-    })
-    .collect()
+/// What `gtrig figure` draws.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum FigureOf {
+    /// The lanes whose names have these words.
+    Lanes(String),
+    /// The stick, axis or trigger of the action of this name.
+    Stick(String),
+    /// The first touch panel, with the gesture of this name or with all.
+    Touch(Option<String>),
 }
 
 /// `gtrig figure`.
 ///
 /// # Errors
-/// When the take cannot be opened, no lane has the words, or the figure not
-/// be written.
+/// When the take cannot be opened, no lane has the words, no stick drives the
+/// action, or the figure cannot be written.
 pub fn figure(
     path: &Path,
     rig: Rig,
     to_file: &Path,
-    words: &str,
+    of: &FigureOf,
     (from, to): (Nanos, Option<Nanos>),
     title: Option<String>,
 ) -> anyhow::Result<Verdict> {
     let Opened { session, loaded, title: taken, streams } = files::open_take(path, rig, UNLIMITED)?;
-    let lanes = lanes(&session, words);
-    anyhow::ensure!(!lanes.is_empty(), "no lane has \"{}\" in its name", words.escape_debug());
     let last = session.plan().rate().time_of(session.now().at());
     let to = to.unwrap_or(last);
     anyhow::ensure!(from < to, "--from {from} is not before the end, {to}");
     let title = title.or(taken).unwrap_or_else(|| path.display().to_string());
-    let excerpt = Excerpt { title, from, to, lanes };
-    figure::save(&figure::timeline(&session, &streams, &excerpt), to_file)?;
+    let svg = match of {
+        FigureOf::Lanes(words) => {
+            let lanes = lanes(&session, words);
+            let words = words.escape_debug();
+            anyhow::ensure!(!lanes.is_empty(), "no lane has \"{words}\" in its name");
+            figure::timeline(&session, &streams, &Excerpt { title, from, to, lanes })
+        }
+        FigureOf::Stick(name) => {
+            let input = shaped_input(&session, name)?;
+            let rate = session.plan().rate();
+            let ticks = (rate.tick_seeing(from), rate.tick_at(to));
+            figure::stick(&StickSheet::of_input(title, &session, input, ticks))
+        }
+        FigureOf::Touch(name) => {
+            let gestures = &session.rig().gestures;
+            let gesture = match name {
+                Some(name) => Some(
+                    gestures
+                        .iter()
+                        .position(|g| g.name == *name)
+                        .with_context(|| format!("the rig has no gesture {name:?}"))?,
+                ),
+                None => None,
+            };
+            let sheet = TouchSheet { title, from, to, panel: 0, gesture };
+            figure::touch(&session, &sheet).context("the take has no touch panel")?
+        }
+    };
+    figure::save(&svg, to_file)?;
     Ok(verdict(path, &loaded, false))
+}
+
+/// The analogue input of an action that moved the most, or else the first.
+fn shaped_input(session: &Session, name: &str) -> anyhow::Result<(ActionId, Input)> {
+    let actions = &session.rig().actions;
+    let Some(action) = actions.iter().position(|action| action.name == name) else {
+        let names: Vec<&str> = actions.iter().map(|action| action.name.as_str()).collect();
+        anyhow::bail!(
+            "the rig has no action \"{}\"; it has {}",
+            name.escape_debug(),
+            names.join(", ")
+        );
+    };
+    let (action, plan) = (ActionId(action as u16), session.plan());
+    let moved = |input: &&Input| -> usize {
+        let controls = plan.controls_of(**input).into_iter();
+        controls.map(|control| session.history().control_lane(control).len()).sum()
+    };
+    let found =
+        plan.inputs(action).iter().filter(|input| plan.is_analogue(**input)).max_by_key(moved);
+    let input = found.with_context(|| format!("no stick, axis or trigger drives {name}"))?;
+    Ok((action, *input))
 }
 
 /// `gtrig check`.
@@ -338,22 +419,41 @@ pub fn check(path: &Path) -> anyhow::Result<Verdict> {
         rig.rate,
         rig.actions.len()
     );
+    for Doubt { code, about, words } in lint(&rig) {
+        println!("  {code:<16}{about}: {words}");
+    }
     Ok(Verdict::Fine)
+}
+
+/// What `gtrig simulate` writes a take of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Simulated {
+    /// A story that ships with the program.
+    Story(Story),
+    /// The cab at work for so long.
+    Work(Nanos),
+    /// So many strokes on the glass panel.
+    Strokes(u32),
 }
 
 /// `gtrig simulate`.
 ///
 /// # Errors
 /// When standard output cannot be written.
-pub fn simulate(story: Option<Story>, seed: u64, seconds: u64) -> anyhow::Result<Verdict> {
-    let rig = files::rig(None, story.and_then(Story::poll_hz))?;
-    let (session, title) = match story {
-        Some(story) => {
-            let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+pub fn simulate(what: &Simulated, seed: u64) -> anyhow::Result<Verdict> {
+    let empty = |hz| anyhow::Ok(Session::new(files::rig(None, hz)?, Tick(0), Capacity::DEFAULT));
+    let (session, title) = match *what {
+        Simulated::Story(story) => {
+            let mut session = empty(story.poll_hz())?;
             story.play(&mut session);
             (session, Some(story.title()))
         }
-        None => (cab_session(rig, seed, Nanos(seconds * 1_000_000_000)).0, None),
+        Simulated::Work(time) => (cab_session(files::rig(None, None)?, seed, time).0, None),
+        Simulated::Strokes(count) => {
+            let mut session = empty(None)?;
+            Cab::strokes(&mut session, seed, count);
+            (session, Some("Strokes on the glass panel, with what was meant"))
+        }
     };
     let mut out = BufWriter::new(io::stdout().lock());
     take::write(&session.recording(), title, &mut out)?;

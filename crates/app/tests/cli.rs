@@ -70,6 +70,98 @@ fn the_lost_tap_is_lost_at_thirty_hertz_and_not_at_a_thousand() {
 }
 
 #[test]
+fn what_was_meant_on_the_glass_is_held_against_what_fired() {
+    let take = demo("lazy-thumb.take.jsonl");
+    let output = gtrig(&["gestures", "--strict", &take]);
+    assert_eq!(output.status.code(), Some(1));
+    let text = stdout(&output);
+    assert!(text.ends_with("9 meant: 6 hits, 3 misses; 0 false alarms\n"), "{text}");
+    assert!(text.contains("gap-ms 262 where at most 250 was asked, 12 ms over; all else held"));
+    let json = gtrig(&["gestures", "--form", "json", &take]);
+    let lines: Vec<serde_json::Value> =
+        stdout(&json).lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    let of = |word: &str| lines.iter().filter(|l| l["line"] == word).count();
+    // Thirteen landings at two swipes; eleven sequences of two taps, two pinches.
+    assert_eq!((of("verdict"), of("meant"), of("score")), (2 * 13 + 11 + 2, 9, 1));
+    let gap = lines.iter().filter(|l| l["gesture"] == "lights" && l["near"] == true);
+    let checks: Vec<&serde_json::Value> =
+        gap.flat_map(|l| l["checks"].as_array().unwrap()).collect();
+    let gap = checks.iter().find(|check| check["name"] == "gap-ms").unwrap();
+    assert_eq!((gap["margin"].as_f64(), gap["alone"].as_bool()), (Some(-12.0), Some(true)));
+}
+
+/// A hand that moves as hands do, never twice the same.
+#[rstest]
+#[case(1)]
+#[case(2)]
+fn strokes_are_understood_as_they_were_meant(#[case] seed: u32) {
+    let folder = tempfile::tempdir().unwrap();
+    let take = folder.path().join("strokes.take.jsonl");
+    let drawn = gtrig(&["simulate", "--strokes", "300", "--seed", &seed.to_string()]);
+    fs::write(&take, drawn.stdout).unwrap();
+    // What was meant is understood at any poll rate.
+    for hz in ["30", "240"] {
+        let output = gtrig(&["gestures", "--hz", hz, take.to_str().unwrap()]);
+        let last = stdout(&output).lines().last().unwrap().to_owned();
+        let numbers: Vec<u32> =
+            last.split(|c: char| !c.is_ascii_digit()).filter_map(|n| n.parse().ok()).collect();
+        let [meant, hits, misses, alarms] = numbers[..] else { panic!("{last}") };
+        assert!(meant > 200 && hits + misses == meant, "{last}");
+        assert!(misses * 100 <= meant && alarms == 0, "{hz} Hz: {last}");
+    }
+}
+
+#[test]
+fn a_sound_rig_is_doubted_where_it_hardly_means_what_it_says() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("doubtful.toml");
+    let rig = "rig = 1\n[zone.left]\nrect = [0, 0, 0.5, 1]\n[zone.right]\nrect = [0.5, 0, 1, 1]\n\
+               [gesture.pick]\nkind = \"tap\"\n[gesture.twice]\nkind = \"tap\"\ntimes = 2\n";
+    fs::write(&path, rig).unwrap();
+    let output = gtrig(&["check", path.to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(0));
+    let text = stdout(&output);
+    assert!(
+        text.contains("zone-beyond     zone.right: 50 % of it lies beyond the right edge"),
+        "{text}"
+    );
+    assert!(text.contains("gesture-twice   gesture.pick: it fires with every tap of `twice` too"));
+}
+
+#[rstest]
+#[case(&["--touch"], "every gesture: 6 of 9 fired")]
+#[case(&["--touch", "lights"], "tap lights: 1 of 7 fired")]
+fn a_panel_becomes_a_figure(#[case] of: &[&str], #[case] words: &str) {
+    let folder = tempfile::tempdir().unwrap();
+    let figure = folder.path().join("panel.svg");
+    let args = ["figure", &demo("lazy-thumb.take.jsonl"), figure.to_str().unwrap()];
+    assert!(gtrig(&[&args[..], of].concat()).status.success());
+    let svg = fs::read_to_string(figure).unwrap();
+    assert!(svg.contains(words), "{svg}");
+}
+
+#[rstest]
+#[case("lazy-thumb", "wave", "the rig has no gesture \"wave\"")]
+#[case("lost-tap", "lights", "the take has no touch panel")]
+fn what_cannot_be_drawn_is_said(#[case] take: &str, #[case] gesture: &str, #[case] why: &str) {
+    let take = demo(&format!("{take}.take.jsonl"));
+    let output = gtrig(&["figure", &take, "/nowhere/x.svg", "--touch", gesture]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(stderr(&output).contains(why), "{}", stderr(&output));
+}
+
+#[test]
+fn a_rig_without_gestures_has_none_to_judge() {
+    let folder = tempfile::tempdir().unwrap();
+    let rig = folder.path().join("bare.toml");
+    fs::write(&rig, "rig = 1\n").unwrap();
+    let take = demo("lazy-thumb.take.jsonl");
+    let output = gtrig(&["gestures", "--rig", rig.to_str().unwrap(), &take]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(stderr(&output).contains("the rig has no [gesture.…]"), "{}", stderr(&output));
+}
+
+#[test]
 fn a_forgotten_pad_takes_the_hoist_from_the_lever() {
     let rows = gtrig(&["replay", "--form", "csv", &demo("hand-over.take.jsonl")]);
     let drivers: Vec<&str> = stdout(&rows)
@@ -141,7 +233,7 @@ fn a_file_name_cannot_command_the_terminal() {
 fn a_sound_rig_is_called_sound() {
     let output = gtrig(&["check", &demo("kestrel-quay.toml")]);
     assert_eq!(output.status.code(), Some(0));
-    assert!(stdout(&output).ends_with("sound. Kestrel Quay, polled at 60 Hz, 8 actions.\n"));
+    assert!(stdout(&output).ends_with("sound. Kestrel Quay, polled at 60 Hz, 11 actions.\n"));
 }
 
 #[test]
@@ -204,10 +296,14 @@ fn a_stick_is_measured() {
     assert!((report["centre"][0].as_f64().unwrap() - 0.031).abs() < 0.002);
     assert_eq!(report["reach_by_5_degrees"].as_array().unwrap().len(), 72);
     let text = gtrig(&["measure", &demo("worn-stick.take.jsonl")]);
-    assert!(stdout(&text).contains("not known: let the stick go for two seconds"));
+    assert!(stdout(&text).contains("not known: it never reported anything"));
     let other = gtrig(&["measure", &demo("worn-stick.take.jsonl"), "pad9/stick"]);
     assert_eq!(other.status.code(), Some(2));
-    assert!(stderr(&other).contains("it has pad1/stick-l, pad1/stick-r"), "{}", stderr(&other));
+    assert!(
+        stderr(&other).contains("it has pad1/trigger-l, pad1/trigger-r, pad1/stick-l"),
+        "{}",
+        stderr(&other)
+    );
 }
 
 #[test]
@@ -258,6 +354,30 @@ fn a_shape_is_a_table_too() {
     assert!(stderr(&unknown).contains("it has worn"), "{}", stderr(&unknown));
     let flat = gtrig(&["shape", rig, "worn", "--range", "5,5,5"]);
     assert!(stderr(&flat).contains("does not rise"), "{}", stderr(&flat));
+}
+
+#[test]
+fn sticks_shapes_and_measurements_are_drawn() {
+    let (folder, rig) = file("rig.toml", SHAPED);
+    let take = demo("worn-stick.take.jsonl");
+    let path = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let (shape, stick, measured) = (path("shape.svg"), path("stick.pdf"), path("measured.svg"));
+    for args in [
+        &["shape", rig.to_str().unwrap(), "worn", "--chart", &shape][..],
+        &["figure", &take, &stick, "--stick", "slew"],
+        &["measure", &take, "pad1/stick-l", "--chart", &measured],
+    ] {
+        let output = gtrig(args);
+        assert!(output.status.success(), "{args:?}: {}", stderr(&output));
+    }
+    let read = |path: &str| fs::read(path).unwrap();
+    assert!(read(&shape).starts_with(b"<svg") && read(&stick).starts_with(b"%PDF-"));
+    assert!(String::from_utf8(read(&measured)).unwrap().contains("8.0 % out of round"));
+    for (name, said) in [("horn", "no stick, axis or trigger drives horn"), ("x", "no action")] {
+        let output = gtrig(&["figure", &take, &stick, "--stick", name]);
+        assert_eq!(output.status.code(), Some(2));
+        assert!(stderr(&output).contains(said), "{}", stderr(&output));
+    }
 }
 
 #[test]

@@ -12,15 +12,19 @@ fn gtrig(args: &str) -> String {
     format!("{} {args}", env!("CARGO_BIN_EXE_gtrig"))
 }
 
-/// The row with this text, once it is there.
-fn row(tmux: &Tmux, text: &str) -> String {
-    let screen = tmux.wait_for(text);
-    screen.lines().find(|row| row.contains(text)).unwrap().to_owned()
-}
-
 /// The tick that the status line shows.
 fn tick(screen: &str) -> Option<u32> {
     screen.split("tick ").nth(1)?.split_whitespace().next()?.parse().ok()
+}
+
+/// The tick that the status line shows once it says `word` and stands still.
+fn settled_tick(tmux: &Tmux, word: &str) -> u32 {
+    let before = std::cell::Cell::new(None);
+    let screen = tmux.wait(word, |s| {
+        let now = tick(s).filter(|_| s.contains(word));
+        before.replace(now) == now && now.is_some()
+    });
+    tick(&screen).unwrap()
 }
 
 /// Walks to the shell's own words after the program ended.
@@ -43,7 +47,7 @@ fn from_the_demo_to_a_saved_take_and_back() {
     tmux.wait("a live demo", |s| s.contains(" LIVE ") && s.contains("▷ slew x") && s.contains("█"));
     // Freeze, and step.
     tmux.keys(&["Space"]);
-    let frozen = tick(&tmux.wait_for("FROZEN")).unwrap();
+    let frozen = settled_tick(&tmux, "FROZEN");
     tmux.keys(&["Left", "Left", "Left"]);
     tmux.wait("three ticks back", |s| tick(s) == Some(frozen - 3));
     tmux.keys(&["Right"]);
@@ -164,9 +168,10 @@ fn a_number_is_nudged_written_and_followed() {
 #[test]
 fn a_click_on_the_timeline_moves_the_playhead() {
     let tmux = Tmux::start("mouse", BIG, &gtrig("demo lost-tap"));
-    let before = tick(&tmux.wait_for(" TAKE ")).unwrap();
-    let lanes =
-        tmux.screen().lines().position(|l| l.contains("▷ horn") && l.contains("▁")).unwrap();
+    let before = settled_tick(&tmux, " TAKE ");
+    let horn = |l: &str| l.contains("▷ horn") && l.contains("▁");
+    let screen = tmux.wait("the horn's lane", |s| s.lines().any(horn));
+    let lanes = screen.lines().position(horn).unwrap();
     // Press and release of the left button at column 60, as terminals say it.
     let place = format!("60;{}", lanes + 1);
     tmux.bytes(&format!("\x1b[<0;{place}M\x1b[<0;{place}m"));
@@ -184,7 +189,8 @@ fn a_recording_survives_the_death_of_the_program() {
     tmux.wait_for("record from now on to:");
     tmux.keys(&["C-u"]);
     tmux.line(path.to_str().unwrap());
-    let started = tick(&tmux.wait_for("● REC r.take.jsonl")).unwrap();
+    let screen = tmux.wait("recording", |s| s.contains("● REC r.take.jsonl") && tick(s).is_some());
+    let started = tick(&screen).unwrap();
     let shown = tmux.wait("a second more", |s| tick(s).is_some_and(|t| t > started + 60));
     let script = format!("kill -KILL {}", tmux.child());
     assert!(Command::new("sh").args(["-c", &script]).status().unwrap().success());
@@ -237,9 +243,10 @@ fn resizing_works_down_to_almost_nothing_and_back() {
     tmux.resize(20, 5);
     tmux.wait("a small screen", |s| s.contains("LIVE") && !s.contains("why"));
     tmux.resize(80, 24);
-    let screen =
-        tmux.wait("a usual screen", |s| s.contains("Space freeze/go") && s.contains("why"));
-    assert!(screen.lines().all(|line| line.chars().count() <= 80));
+    tmux.wait("a usual screen", |s| {
+        let fits = s.lines().all(|line| line.chars().count() <= 80);
+        fits && s.contains("Space freeze/go") && s.contains("why")
+    });
     tmux.resize(160, 47);
     tmux.wait("a large screen", |s| s.contains("q quit") && s.contains("walk-gantry"));
 }
@@ -255,7 +262,7 @@ fn no_color_is_honoured() {
         let plain = |code: &str| matches!(code, "" | "0" | "1" | "7" | "39" | "49");
         assert!(codes.split(';').all(plain), "{codes}");
     }
-    assert!(row(&tmux, "LIVE").contains("60 Hz"));
+    tmux.wait("one row", |s| s.lines().any(|l| l.contains("LIVE") && l.contains("60 Hz")));
 }
 
 #[test]
@@ -263,11 +270,45 @@ fn every_key_of_the_hints_is_in_the_help() {
     let tmux = Tmux::start("help", BIG, &gtrig("demo"));
     tmux.wait_for(" LIVE ");
     tmux.keys(&["?"]);
-    let screen = tmux.wait_for("any key closes");
-    for text in ["freeze the view", "one tick back", "the next edge", "a press was lost", "suspend"]
-    {
-        assert!(screen.contains(text), "{text}\n{screen}");
-    }
+    tmux.wait_for_all(&[
+        "any key closes",
+        "freeze the view",
+        "one tick back",
+        "the next edge",
+        "a press was lost",
+        "suspend",
+    ]);
     tmux.keys(&["x"]);
     tmux.wait("closed", |s| !s.contains("any key closes"));
+}
+
+/// What a terminal sends for a mouse whose left button is down (0), drags (32)
+/// or goes up.
+fn mouse(tmux: &Tmux, button: u8, column: u16, row: u16, end: char) {
+    tmux.bytes(&format!("\x1b[<{button};{column};{row}{end}"));
+}
+
+#[test]
+fn a_drag_of_the_mouse_becomes_a_swipe() {
+    let tmux = Tmux::start("swipe", BIG, &gtrig("live"));
+    tmux.wait_for(" LIVE ");
+    tmux.keys(&["9"]);
+    tmux.wait_for("no touch panel has been connected");
+    // A machine that is busy draws too slowly for a swipe: the hand tries again.
+    let started = std::time::Instant::now();
+    while !tmux.screen().contains("● look-right") {
+        assert!(started.elapsed().as_secs() < 30, "{}", tmux.screen());
+        mouse(&tmux, 0, 12, 12, 'M');
+        for column in (18..=48).step_by(6) {
+            mouse(&tmux, 32, column, 12, 'M');
+        }
+        mouse(&tmux, 0, 48, 12, 'm');
+    }
+    tmux.wait_for_all(&[
+        "swipe look-right",
+        "▷ look-aside",
+        "nobody touches it",
+        "glass",
+        "length-mm",
+    ]);
 }

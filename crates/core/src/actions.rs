@@ -2,10 +2,13 @@
 
 use crate::{
     BothHeld, Cell, Combine, ControlId, ControlKind, DeviceId, Gives, Hearing, Plan, Presence,
+    gesture::Watch,
     plan::{BoundAction, BoundShape, Input, Opposites, Side},
     shape::{self, Memory},
+    touch::Touch,
 };
-use alloc::vec::Vec;
+use alloc::{vec, vec::Vec};
+use core::ops::Range;
 
 /// An action at a tick.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -39,6 +42,8 @@ pub(crate) struct Controls<'a> {
     pub(crate) plan: &'a Plan,
     pub(crate) cells: &'a [Cell],
     pub(crate) devices: &'a [Hearing],
+    pub(crate) touches: &'a [Touch],
+    pub(crate) watch: &'a Watch,
     pub(crate) main: Option<DeviceId>,
     /// Seconds since the tick before; 0 to look without moving anything on.
     pub(crate) dt: f32,
@@ -74,6 +79,10 @@ impl Controls<'_> {
     ) -> (ActionState, bool) {
         let state = match *input {
             Input::Button { control, bit, .. } => self.button(action, control, bit),
+            Input::Zone { zone, first, count } => self.zone(action, zone, first..first + count),
+            Input::Gesture { gesture, shape } => {
+                return self.gesture(action, usize::from(gesture), shape, memories);
+            }
             Input::Pair(pair) => {
                 let (x, driver) = self.opposites(action, pair);
                 ActionState { x, y: 0.0, driver }
@@ -137,7 +146,7 @@ impl Controls<'_> {
             memories[shape.memories()].fill(Memory::default());
             return ([0.0; 2], false);
         }
-        shape::run(self.plan.stages(shape), raw, self.dt, &mut memories[shape.of_stages()])
+        self.plan.chain(shape).run(raw, self.dt, &mut memories[shape.of_stages()])
     }
 
     /// The sum of a pointer's motion, held in the unit circle.
@@ -161,7 +170,7 @@ impl Controls<'_> {
     /// The value of an input after each of its stages, the calibrated one
     /// first; empty for an input that is not shaped.
     pub(crate) fn stages(&self, input: &Input, memories: &[Memory]) -> Vec<[f32; 2]> {
-        let (mut v, shape) = match *input {
+        let (v, shape) = match *input {
             Input::Axis { control, shape } => ([self.value(control, shape, 0), 0.0], shape),
             Input::Stick { x, y, shape } => {
                 ([self.value(x, shape, 0), self.value(y, shape, 1)], shape)
@@ -170,17 +179,16 @@ impl Controls<'_> {
                 let sum = memories[shape.memories()].first();
                 (sum.map_or([0.0; 2], Memory::place), shape)
             }
-            Input::Button { .. } | Input::Pair(_) | Input::Cross { .. } => return Vec::new(),
+            Input::Gesture { gesture, shape } => {
+                (self.watch.state(usize::from(gesture)).value, shape)
+            }
+            Input::Button { .. } | Input::Zone { .. } | Input::Pair(_) | Input::Cross { .. } => {
+                return Vec::new();
+            }
         };
-        let stages = self.plan.stages(shape);
-        let mut memories = memories[shape.of_stages()].iter().copied();
-        let mut values = Vec::with_capacity(stages.len() + 1);
-        values.push(v);
-        for stage in stages {
-            let remembered = if stage.has_memory() { memories.next() } else { None };
-            (v, _) = stage.apply(v, 0.0, &mut remembered.unwrap_or_default());
-            values.push(v);
-        }
+        let mut memories = memories[shape.of_stages()].to_vec();
+        let mut values = vec![v];
+        self.plan.chain(shape).run_each(v, 0.0, &mut memories, |_, v| values.push(v));
         values
     }
 
@@ -193,6 +201,48 @@ impl Controls<'_> {
             _ => cell.is_past(bit) && (!is_pulse || !cell.was_past(bit)),
         };
         driven(f32::from(u8::from(on && self.counts(action, control))), 0.0, control)
+    }
+
+    /// A zone is on while it has a contact; one that gets it presses.
+    fn zone(&self, action: &BoundAction, zone: u8, contacts: Range<u16>) -> ActionState {
+        let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
+        let mut contacts = contacts.map(usize::from);
+        let by = contacts.find_map(|n| {
+            let touch = &self.touches[n];
+            let is_on = touch.is_in(zone) && !(is_pulse && touch.was_in(zone));
+            let by = self.plan.contacts()[n].down;
+            (is_on && self.counts(action, by)).then_some(by)
+        });
+        by.map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by))
+    }
+
+    /// A gesture is on while it lasts, presses when it fires, and gives its value
+    /// as a stick does.
+    fn gesture(
+        &self,
+        action: &BoundAction,
+        gesture: usize,
+        shape: BoundShape,
+        memories: &mut [Memory],
+    ) -> (ActionState, bool) {
+        let state = self.watch.state(gesture);
+        let by = state.contact.filter(|&by| self.counts(action, by));
+        let is_on = match action.gives {
+            Gives::On => state.is_on(),
+            Gives::Pulse | Gives::Toggle => state.fired,
+            Gives::Axis | Gives::Plane | Gives::Polar => {
+                let raw = by.map_or([0.0; 2], |_| state.value);
+                let memories = &mut memories[shape.of_stages()];
+                let (out, is_moving) = self.plan.chain(shape).run(raw, self.dt, memories);
+                let [x, y] = match action.gives {
+                    Gives::Axis => [out[0].clamp(-1.0, 1.0), 0.0],
+                    _ => held(action, out),
+                };
+                let driver = by.filter(|_| x != 0.0 || y != 0.0);
+                return (ActionState { x: x + 0.0, y: y + 0.0, driver }, is_moving);
+            }
+        };
+        (by.filter(|_| is_on).map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by)), false)
     }
 
     fn opposites(&self, action: &BoundAction, pair: Opposites) -> (f32, Option<ControlId>) {
@@ -212,10 +262,16 @@ impl Controls<'_> {
         }
     }
 
-    /// Of the held buttons of a side, the one pressed last.
+    /// Of the held buttons of a side, and the contacts that its zones have, the
+    /// one pressed last.
     fn latest(&self, action: &BoundAction, side: Side) -> Option<ControlId> {
-        let is_held = |id: &ControlId| self.cells[id.index()].is_down() && self.counts(action, *id);
-        let held = self.plan.side(side).iter().copied().filter(is_held);
+        let keys = self.plan.side(side).iter().copied();
+        let keys = keys.filter(|id| self.cells[id.index()].is_down());
+        let touching = self.touches.iter().zip(self.plan.contacts());
+        let touching = touching
+            .filter(|(touch, _)| side.zone_bits() != 0 && touch.is_in_any(side.zone_bits()))
+            .map(|(_, contact)| contact.down);
+        let held = keys.chain(touching).filter(|&id| self.counts(action, id));
         held.max_by_key(|&id| self.order(id))
     }
 

@@ -36,18 +36,21 @@ bitflags! {
         const RESYNCED = 16;
         /// Its device had reported something later before it.
         const DISORDERED = 32;
+        /// A touch that its panel took back: it was the flat of a hand.
+        const CANCELLED = 64;
     }
 }
 
 impl Marks {
     /// The marks and the words that files use for them, in file order.
-    pub const WORDS: [(Marks, &'static str); 6] = [
+    pub const WORDS: [(Marks, &'static str); 7] = [
         (Marks::REPEAT, "repeat"),
         (Marks::INFERRED, "inferred"),
         (Marks::LATE, "late"),
         (Marks::CARRIED, "carried"),
         (Marks::RESYNCED, "resynced"),
         (Marks::DISORDERED, "disordered"),
+        (Marks::CANCELLED, "cancelled"),
     ];
 }
 

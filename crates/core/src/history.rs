@@ -5,8 +5,17 @@
 //! then, so that any tick costs at most one short segment to compute again.
 //! When the [`Capacity`] is reached, the oldest segment is dropped whole.
 
-use crate::{ActionId, Change, ControlId, Event, LaneLog, Machine, Plan, Tick, machine::run};
-use alloc::{collections::VecDeque, sync::Arc, vec::Vec};
+mod block;
+
+use crate::{
+    ActionId, Change, ControlId, Event, Gives, LaneLog, LaneMarks, Machine, Marks, Nanos, Plan,
+    Tick,
+    gesture::{Outcome, Verdict},
+    machine::run,
+    shape,
+};
+use alloc::{collections::VecDeque, sync::Arc, vec, vec::Vec};
+use block::Block;
 
 /// How much history is kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -28,18 +37,36 @@ impl Capacity {
 const SEGMENT_EVENTS: usize = 4096;
 const SEGMENT_TICKS: u32 = 512;
 
-/// The events of a stretch of ticks, and the machine before the first.
+/// The events of a stretch of ticks that is over, and the machine before the
+/// first. Runs of the same history by different rigs share the events.
 #[derive(Clone, Debug)]
 pub(crate) struct Segment {
     pub(crate) start: Machine,
-    pub(crate) events: Vec<Event>,
+    block: Arc<Block>,
+}
+
+impl Segment {
+    pub(crate) fn events(&self) -> &[Event] {
+        self.block.all()
+    }
+
+    fn begins(&self) -> Tick {
+        self.start.next_tick()
+    }
+}
+
+/// The stretch that goes on.
+#[derive(Clone, Debug)]
+struct Open {
+    start: Machine,
+    events: Vec<Event>,
 }
 
 /// The past of a session. See the module documentation.
 #[derive(Clone, Debug)]
 pub struct History {
     closed: VecDeque<Arc<Segment>>,
-    open: Segment,
+    open: Open,
     /// Events of the open segment that a tick has seen; those after it wait.
     seen: usize,
     ticks_run: u32,
@@ -58,6 +85,10 @@ struct Lanes {
     /// For each action the number of the control that drives it, plus one; 0
     /// for none. Exact: a number of a control is far below 2^24.
     drivers: Vec<LaneLog>,
+    /// For each gesture whether it is idle (0), has an attempt (0.5) or is on (1).
+    gestures: Vec<LaneLog>,
+    /// In the order in which they were given.
+    verdicts: VecDeque<Verdict>,
     changes: usize,
 }
 
@@ -70,6 +101,7 @@ impl Lanes {
         );
         self.actions.resize_with(plan.action_count(), || [LaneLog::new(0.0), LaneLog::new(0.0)]);
         self.drivers.resize_with(plan.action_count(), || LaneLog::new(0.0));
+        self.gestures.resize_with(plan.gestures().len(), || LaneLog::new(0.0));
     }
 
     fn record(&mut self, machine: &Machine) {
@@ -88,17 +120,47 @@ impl Lanes {
             let lanes = self.actions[id.index()].iter_mut().chain([&mut self.drivers[id.index()]]);
             for (lane, value) in lanes.zip([state.x, state.y, driver]) {
                 if value != lane.last() {
-                    lane.push(Change { tick, value, marks: crate::LaneMarks::empty() });
+                    lane.push(Change { tick, value, marks: LaneMarks::empty() });
                     self.changes += 1;
                 }
             }
         }
+        self.record_gestures(machine);
+    }
+
+    /// What gestures did, and what came of their attempts.
+    fn record_gestures(&mut self, machine: &Machine) {
+        let tick = machine.at();
+        for &gesture in machine.changed_gestures() {
+            let state = machine.gesture(usize::from(gesture));
+            let value = match state {
+                _ if state.is_on() => 1.0,
+                _ if state.trying > 0 => 0.5,
+                _ => 0.0,
+            };
+            let mut marks = LaneMarks::empty();
+            for verdict in machine.verdicts().iter().filter(|v| v.gesture == gesture) {
+                marks.set(LaneMarks::NEAR, marks.contains(LaneMarks::NEAR) || verdict.is_near());
+                if matches!(verdict.outcome, Outcome::Cancelled(_)) {
+                    marks |= LaneMarks::CANCELLED;
+                }
+            }
+            let lane = &mut self.gestures[usize::from(gesture)];
+            if value != lane.last() || !marks.is_empty() {
+                lane.push(Change { tick, value, marks });
+                self.changes += 1;
+            }
+        }
+        self.changes += machine.verdicts().len();
+        self.verdicts.extend(machine.verdicts());
     }
 
     fn forget_before(&mut self, tick: Tick) {
-        self.changes = 0;
+        let kept = self.verdicts.partition_point(|verdict| verdict.tick < tick);
+        self.verdicts.drain(..kept);
+        self.changes = self.verdicts.len();
         let actions = self.actions.as_flattened_mut().iter_mut().chain(&mut self.drivers);
-        for lane in self.controls.iter_mut().chain(actions) {
+        for lane in self.controls.iter_mut().chain(actions).chain(&mut self.gestures) {
             lane.forget_before(tick);
             self.changes += lane.len();
         }
@@ -109,7 +171,7 @@ impl History {
     pub(crate) fn new(machine: &Machine, plan: &Plan, capacity: Capacity) -> Self {
         let mut history = History {
             closed: VecDeque::new(),
-            open: Segment { start: machine.clone(), events: Vec::new() },
+            open: Open { start: machine.clone(), events: Vec::new() },
             seen: 0,
             ticks_run: 0,
             event_count: 0,
@@ -151,19 +213,42 @@ impl History {
                 *ticks_run += 1;
             });
             if self.seen >= SEGMENT_EVENTS || self.ticks_run >= SEGMENT_TICKS {
-                self.close_segment(machine);
+                let waiting = self.open.events.split_off(self.seen);
+                let seen = core::mem::replace(&mut self.open.events, waiting);
+                self.close_segment(Arc::new(Block::thinned(seen, plan)), machine);
             }
         }
     }
 
-    fn close_segment(&mut self, machine: &Machine) {
-        let waiting = self.open.events.split_off(self.seen);
-        let next = Segment { start: machine.clone(), events: waiting };
-        let mut full = core::mem::replace(&mut self.open, next);
-        full.events.shrink_to_fit();
-        self.closed.push_back(Arc::new(full));
+    /// Ends the open segment with these events.
+    fn close_segment(&mut self, block: Arc<Block>, machine: &Machine) {
+        let start = core::mem::replace(&mut self.open.start, machine.clone());
+        self.closed.push_back(Arc::new(Segment { start, block }));
         (self.seen, self.ticks_run) = (0, 0);
         self.forget_excess();
+    }
+
+    /// Takes over segments of another run at the same rate and with the same
+    /// rules of use, whose events this machine is run through again; those of
+    /// the last one, of which `waiting` were not seen yet, are left to be run.
+    pub(crate) fn rerun(
+        &mut self,
+        machine: &mut Machine,
+        plan: &Plan,
+        segments: &[Arc<Segment>],
+        waiting: usize,
+    ) {
+        debug_assert!(self.closed.is_empty() && self.open.events.is_empty());
+        for (segment, next) in segments.iter().zip(&segments[1..]) {
+            let lanes = &mut self.lanes;
+            let until = next.begins().before();
+            run(machine, plan, segment.block.telling(), until, |machine| lanes.record(machine));
+            self.event_count += segment.events().len();
+            self.close_segment(Arc::clone(&segment.block), machine);
+        }
+        let last = segments.last().map_or(&[][..], |segment| segment.events());
+        self.open.events.extend_from_slice(&last[..last.len() - waiting]);
+        self.event_count += self.open.events.len();
     }
 
     fn forget_excess(&mut self) {
@@ -174,8 +259,8 @@ impl History {
         // `seen_from`) must get the chance.
         while self.closed.len() > 1 && is_over(self) {
             let Some(oldest) = self.closed.pop_front() else { return };
-            self.event_count -= oldest.events.len();
-            self.forgotten_events += oldest.events.len() as u64;
+            self.event_count -= oldest.events().len();
+            self.forgotten_events += oldest.events().len() as u64;
             let horizon = self.begins();
             self.lanes.forget_before(horizon);
         }
@@ -183,12 +268,17 @@ impl History {
 
     /// The first tick that can still be looked at.
     pub fn begins(&self) -> Tick {
-        self.closed.front().map_or(&self.open, |s| s).start.next_tick()
+        self.first().next_tick()
+    }
+
+    /// The machine before the first tick that is kept.
+    fn first(&self) -> &Machine {
+        self.closed.front().map_or(&self.open.start, |segment| &segment.start)
     }
 
     /// Presses lost before the first tick that is kept.
     pub(crate) fn lost_before(&self) -> u64 {
-        self.closed.front().map_or(&self.open, |s| s).start.lost()
+        self.first().lost()
     }
 
     /// The events that ticks have seen, from number `from` on, counted over
@@ -199,12 +289,12 @@ impl History {
         let mut begins = first;
         let older = self.closed.iter().rev().take_while(|segment| {
             let wanted = begins > from;
-            begins -= if wanted { segment.events.len() as u64 } else { 0 };
+            begins -= if wanted { segment.events().len() as u64 } else { 0 };
             wanted
         });
         let older = older.count();
         let skip = from.saturating_sub(begins) as usize;
-        let older = self.closed.range(self.closed.len() - older..).flat_map(|s| &s.events);
+        let older = self.closed.range(self.closed.len() - older..).flat_map(|s| s.events());
         older.chain(&self.open.events[..self.seen]).skip(skip)
     }
 
@@ -228,37 +318,37 @@ impl History {
     /// checkpoint before it. A tick that was forgotten gives the first one
     /// kept; one that has not come yet gives the last one.
     pub(crate) fn at(&self, plan: &Plan, tick: Tick) -> Machine {
-        let segment = self.segment_of(tick);
-        let mut machine = segment.start.clone();
+        let (start, events) = self.segment_of(tick);
+        let mut machine = start.clone();
         machine.fit(plan);
         let tick = tick.max(machine.next_tick());
-        run(&mut machine, plan, &segment.events, tick, |_| {});
+        run(&mut machine, plan, events, tick, |_| {});
         machine
     }
 
     pub(crate) fn replay(&self, plan: &Plan, last: Tick, mut after_tick: impl FnMut(&Machine)) {
-        let segments: Vec<&Segment> =
-            self.closed.iter().map(|s| &**s).chain([&self.open]).collect();
-        let mut machine = segments[0].start.clone();
+        let mut machine = self.first().clone();
         machine.fit(plan);
-        for (segment, next) in segments.iter().zip(segments.iter().skip(1)) {
-            let until = next.start.next_tick().before();
-            run(&mut machine, plan, &segment.events, until, &mut after_tick);
+        let ends = self.closed.iter().skip(1).map(|next| next.begins());
+        for (segment, end) in self.closed.iter().zip(ends.chain([self.open.start.next_tick()])) {
+            run(&mut machine, plan, segment.block.telling(), end.before(), &mut after_tick);
         }
         run(&mut machine, plan, &self.open.events, last, &mut after_tick);
     }
 
-    fn segment_of(&self, tick: Tick) -> &Segment {
-        let begun = self.closed.partition_point(|s| s.start.next_tick() <= tick);
-        if begun == self.closed.len() && self.open.start.next_tick() <= tick {
-            return &self.open;
+    /// The machine before the segment that `tick` is in, and its events.
+    fn segment_of(&self, tick: Tick) -> (&Machine, &[Event]) {
+        let begun = self.closed.partition_point(|segment| segment.begins() <= tick);
+        let is_open = begun == self.closed.len() && self.open.start.next_tick() <= tick;
+        match self.closed.get(begun.saturating_sub(1)) {
+            Some(segment) if !is_open => (&segment.start, segment.events()),
+            _ => (&self.open.start, &self.open.events),
         }
-        self.closed.get(begun.saturating_sub(1)).map_or(&self.open, |s| s)
     }
 
     /// The events that `tick` saw: those after the tick before it.
     pub(crate) fn events_in(&self, plan: &Plan, tick: Tick) -> &[Event] {
-        let events = &self.segment_of(tick).events;
+        let (_, events) = self.segment_of(tick);
         let end = events.partition_point(|e| e.time <= plan.rate().time_of(tick));
         let start = match tick.0 {
             0 => 0,
@@ -276,15 +366,37 @@ impl History {
         last: Tick,
     ) -> impl Iterator<Item = &Event> {
         let (from, to) = (plan.rate().time_of(first), plan.rate().time_of(last));
-        let begun = self.closed.partition_point(|s| s.start.next_tick() <= first);
-        let closed = self.closed.range(begun.saturating_sub(1)..).map(|segment| &**segment);
+        let begun = self.closed.partition_point(|segment| segment.begins() <= first);
+        let closed = self.closed.range(begun.saturating_sub(1)..);
         closed
-            .chain([&self.open])
-            .take_while(move |segment| segment.start.next_tick() <= last.next())
-            .flat_map(move |segment| {
-                let start = segment.events.partition_point(|event| event.time <= from);
-                segment.events[start..].iter().take_while(move |event| event.time <= to)
+            .map(|segment| (segment.begins(), segment.events()))
+            .chain([(self.open.start.next_tick(), self.open.events.as_slice())])
+            .take_while(move |(begins, _)| *begins <= last.next())
+            .flat_map(move |(_, events)| {
+                let start = events.partition_point(|event| event.time <= from);
+                events[start..].iter().take_while(move |event| event.time <= to)
             })
+    }
+
+    /// How many reports each device sent in the last whole second before
+    /// `now`. Events of the same instant are one report.
+    pub(crate) fn reports_per_second(&self, plan: &Plan, now: Nanos) -> Vec<u32> {
+        const SECOND: u64 = 1_000_000_000;
+        let to = Nanos(now.0 / SECOND * SECOND);
+        let from = Nanos(to.0.saturating_sub(SECOND));
+        let mut reports = vec![(0, None); plan.devices().len()];
+        let first = plan.rate().tick_seeing(from);
+        // Whole ticks, and of those what lies in the second.
+        let events = self.events_between(plan, first.before(), plan.rate().tick_seeing(to));
+        for event in events.filter(|event| event.time >= from && event.time < to) {
+            let control = plan.sampled(event.control).control;
+            let (count, last) = &mut reports[usize::from(control.device.0)];
+            let is_said = !control.is_presence && !event.marks.contains(Marks::CARRIED);
+            if is_said && *last != Some(event.time) {
+                (*count, *last) = (*count + 1, Some(event.time));
+            }
+        }
+        reports.into_iter().map(|(count, _)| count).collect()
     }
 
     /// The lane of a control: its value on its own scale.
@@ -297,6 +409,28 @@ impl History {
         &self.lanes.actions[action.index()]
     }
 
+    /// What an action gave at a tick, as a vector: an angle and a length as the
+    /// vector they mean.
+    pub fn action_vector(&self, plan: &Plan, action: ActionId, tick: Tick) -> [f32; 2] {
+        let lanes = self.action_lanes(action);
+        let value = [0, 1].map(|axis| lanes[axis].value_at(tick));
+        match plan.gives(action) {
+            Gives::Polar => shape::from_polar(value),
+            _ => value,
+        }
+    }
+
+    /// The lane of a gesture: 0 idle, 0.5 while an attempt goes on, 1 while it is
+    /// on.
+    pub fn gesture_lane(&self, gesture: usize) -> &LaneLog {
+        &self.lanes.gestures[gesture]
+    }
+
+    /// What came of attempts at gestures, in the order in which it was known.
+    pub fn verdicts(&self) -> &VecDeque<Verdict> {
+        &self.lanes.verdicts
+    }
+
     /// Who drove an action: the number of the control plus one, 0 for none.
     pub fn driver_lane(&self, action: ActionId) -> &LaneLog {
         &self.lanes.drivers[action.index()]
@@ -305,6 +439,8 @@ impl History {
     /// All segments, the waiting events with the last. Cheap: closed segments
     /// are shared.
     pub(crate) fn segments(&self) -> Vec<Arc<Segment>> {
-        self.closed.iter().cloned().chain([Arc::new(self.open.clone())]).collect()
+        let block = Arc::new(Block::new(self.open.events.clone()));
+        let open = Arc::new(Segment { start: self.open.start.clone(), block });
+        self.closed.iter().cloned().chain([open]).collect()
     }
 }

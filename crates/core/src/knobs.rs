@@ -2,9 +2,13 @@
 //! back.
 
 use crate::{
-    ControlRef, DeviceKind, InputSpec, Nanos, PollRate, Rig, Shape, ShapeUse,
+    ControlRef, DeviceKind, InputSpec, Nanos, PollRate, Rig, Shape, ShapeUse, Travel,
+    gesture::Quantity,
     shape::{Curve, Smooth, Stage, ZoneKind},
+    surface::Space,
+    touch::Outline,
     tunable::{self, Tunable},
+    yard::Part,
 };
 use alloc::{format, string::String, vec, vec::Vec};
 
@@ -20,6 +24,20 @@ pub enum Step {
 /// Where a number stands in a rig file.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Place(pub Vec<Step>);
+
+impl Place {
+    /// Whether it is about an entry of a table of the root.
+    pub fn is_of(&self, table: &str, entry: &str) -> bool {
+        let is_it =
+            |at: usize, name: &str| matches!(self.0.get(at), Some(Step::Key(key)) if key == name);
+        is_it(0, table) && is_it(1, entry)
+    }
+
+    /// Whether it is in a table of the root.
+    pub fn is_in(&self, table: &str) -> bool {
+        matches!(self.0.first(), Some(Step::Key(key)) if key == table)
+    }
+}
 
 /// `action.slew.from[0].dead-zone`
 impl core::fmt::Display for Place {
@@ -69,6 +87,47 @@ impl Rig {
         rig
     }
 
+    /// The rig with the input of an action calibrated, or the shape that it
+    /// shares; axes of `None` stay as they are.
+    pub fn calibrated(&self, action: usize, input: usize, travel: [Option<Travel>; 2]) -> Rig {
+        let mut rig = self.clone();
+        let Rig { actions, shapes, .. } = &mut rig;
+        if let InputSpec::Axis { shape, .. } | InputSpec::Stick { shape, .. } =
+            &mut actions[action].inputs[input]
+        {
+            let shape = match shape {
+                ShapeUse::Own(shape) => shape,
+                ShapeUse::Named(at) => &mut shapes[*at].shape,
+            };
+            shape.travel = [0, 1].map(|axis| travel[axis].or(shape.travel[axis]));
+        }
+        rig
+    }
+
+    /// The rig with a zone elsewhere, on the grid of its steps, held within what
+    /// its numbers allow.
+    pub fn with_zone(&self, zone: usize, outline: &Outline) -> Rig {
+        let mut rig = self.clone();
+        let Some(of) = rig.zones.get_mut(zone) else { return rig };
+        let step = if of.space == Space::Panel { &tunable::RECT } else { &tunable::RECT_UNITS };
+        let step = step.step as f32;
+        let on_grid = |n: f32| libm::roundf(n / step) * step;
+        of.outline = match outline {
+            Outline::Rect { at, size } => {
+                Outline::Rect { at: at.map(on_grid), size: size.map(on_grid) }
+            }
+            Outline::Circle { centre, radius } => {
+                Outline::Circle { centre: centre.map(on_grid), radius: on_grid(*radius) }
+            }
+            Outline::Polygon(corners) => {
+                Outline::Polygon(corners.iter().map(|corner| corner.map(on_grid)).collect())
+            }
+        };
+        // Whoever visits every number brings each into its range.
+        rig.visit(&mut |_, tunable, number| *number = number.clamp(tunable.min, tunable.max));
+        rig
+    }
+
     /// Shows every number to `visitor`, which may change it.
     fn visit(&mut self, visitor: &mut Visitor) {
         let mut hz = self.rate.hz();
@@ -92,15 +151,42 @@ impl Rig {
             );
         }
         for named in &mut self.shapes {
-            let place = [key("shape"), key(&named.name), key("stages")];
+            let place = [key("shape"), key(&named.name)];
+            travels(visitor, &place, &mut named.shape.travel);
             for (n, stage) in named.shape.stages.iter_mut().enumerate() {
-                self::stage(visitor, &joined(&place, [Step::At(n)]), stage);
+                self::stage(visitor, &joined(&place, [key("stages"), Step::At(n)]), stage);
+            }
+        }
+        if let Some(camera) = &mut self.surface.camera {
+            let place = [key("surface"), key("world")];
+            two(visitor, &place, &tunable::CAMERA, &mut camera.at);
+            number(visitor, &place, &tunable::ZOOM, &mut camera.zoom);
+        }
+        for zone in &mut self.zones {
+            let place = [key("zone"), key(&zone.name)];
+            outline(visitor, &place, zone.space, &mut zone.outline);
+        }
+        for gesture in &mut self.gestures {
+            let place = [key("gesture"), key(&gesture.name)];
+            for quantity in Quantity::ALL {
+                if let Some(mut limit) = gesture.limits.of(quantity) {
+                    number(visitor, &place, quantity.tunable(), &mut limit);
+                    gesture.limits.set(quantity, Some(limit));
+                }
             }
         }
         for action in &mut self.actions {
             for (n, input) in action.inputs.iter_mut().enumerate() {
                 let place = [key("action"), key(&action.name), key("from"), Step::At(n)];
                 self::input(visitor, &place, input);
+            }
+        }
+        for (part, drive) in Part::ALL.into_iter().zip(&mut self.yard.drives) {
+            if let Some(drive) = drive {
+                let place = [key("yard"), key(part.word())];
+                number(visitor, &place, &tunable::SPEED, &mut drive.speed);
+                number(visitor, &place, &tunable::ACCELERATION, &mut drive.acceleration);
+                number(visitor, &place, &tunable::BRAKING, &mut drive.braking);
             }
         }
     }
@@ -151,6 +237,38 @@ fn two(visitor: &mut Visitor, place: &[Step], tunable: &'static Tunable, both: &
     }
 }
 
+/// Where a zone is, which a finger can still meet: it has some size, and in
+/// shares it begins on the panel. The corners of a polygon are no single numbers.
+fn outline(visitor: &mut Visitor, place: &[Step], space: Space, outline: &mut Outline) {
+    let (rect, circle) = match space {
+        Space::Panel => (&tunable::RECT, &tunable::CIRCLE),
+        _ => (&tunable::RECT_UNITS, &tunable::CIRCLE_UNITS),
+    };
+    let mut parts = |tunable: &'static Tunable, numbers: &mut [&mut f32]| {
+        for (n, number) in numbers.iter_mut().enumerate() {
+            named(visitor, &joined(place, [key(tunable.name), Step::At(n)]), tunable, number);
+        }
+    };
+    let least = rect.step as f32;
+    match outline {
+        Outline::Rect { at: [left, top], size: [width, height] } => {
+            parts(rect, &mut [left, top, width, height]);
+            for at in [left, top] {
+                let is_outside = space == Space::Panel && *at >= 1.0;
+                *at = if is_outside { 1.0 - least } else { *at };
+            }
+            for size in [width, height] {
+                *size = if *size <= 0.0 { least } else { *size };
+            }
+        }
+        Outline::Circle { centre: [x, y], radius } => {
+            parts(circle, &mut [x, y, radius]);
+            *radius = if *radius <= 0.0 { least } else { *radius };
+        }
+        Outline::Polygon(_) => {}
+    }
+}
+
 fn stage(visitor: &mut Visitor, place: &[Step], stage: &mut Stage) {
     match stage {
         Stage::Offset(by) => two(visitor, place, &tunable::OFFSET, by),
@@ -198,10 +316,15 @@ fn input(visitor: &mut Visitor, place: &[Step], input: &mut InputSpec) {
             number(visitor, place, &tunable::COUNTS, counts);
             own(visitor, place, shape);
         }
-        InputSpec::Axis { shape, .. } | InputSpec::Stick { shape, .. } => {
+        InputSpec::Axis { shape, .. }
+        | InputSpec::Stick { shape, .. }
+        | InputSpec::Gesture { shape, .. } => {
             own(visitor, place, shape);
         }
-        InputSpec::Button { .. } | InputSpec::Pair { .. } | InputSpec::Cross(_) => {}
+        InputSpec::Button { .. }
+        | InputSpec::Zone(_)
+        | InputSpec::Pair { .. }
+        | InputSpec::Cross(_) => {}
     }
 }
 
@@ -213,9 +336,26 @@ fn is_analogue(control: &ControlRef) -> bool {
     control.kind == DeviceKind::Other || has_travel || code == "travel"
 }
 
+/// What axes read. Numbers that do not rise stay as they were.
+fn travels(visitor: &mut Visitor, place: &[Step], travels: &mut [Option<Travel>; 2]) {
+    for (travel, tunable) in travels.iter_mut().zip([&tunable::CALIBRATE_X, &tunable::CALIBRATE_Y])
+    {
+        let Some(Travel { min, centre, max }) = travel else { continue };
+        let mut numbers = [*min, *centre, *max].map(f64::from);
+        for (n, number) in numbers.iter_mut().enumerate() {
+            visitor(&joined(place, [key(tunable.name), Step::At(n)]), tunable, number);
+        }
+        let [least, rest, most] = numbers.map(|number| libm::round(number) as i32);
+        if least <= rest && rest < most {
+            (*min, *centre, *max) = (least, rest, most);
+        }
+    }
+}
+
 /// The short form of a shape: its dead zone is a key of the input itself.
 fn own(visitor: &mut Visitor, place: &[Step], shape: &mut ShapeUse) {
-    let ShapeUse::Own(Shape { stages, .. }) = shape else { return };
+    let ShapeUse::Own(Shape { stages, travel }) = shape else { return };
+    travels(visitor, place, travel);
     for stage in stages {
         if let Stage::DeadZone(zone) = stage {
             number(visitor, place, &tunable::DEAD_ZONE, &mut zone.inner);
@@ -250,7 +390,22 @@ impl Knob {
     /// The name to show beside its value: the last words of its place.
     pub fn label(&self) -> String {
         match self.place.0.as_slice() {
+            [Step::Key(yard), Step::Key(part), Step::Key(key)] if yard == "yard" => {
+                format!("{part} {key}")
+            }
             [.., Step::At(stage), Step::Key(key)] => format!("{}: {key}", stage + 1),
+            [.., Step::Key(key), Step::At(at)] if key.starts_with("calibrate-") => {
+                format!("{key} {}", ["low", "rest", "high"][(*at).min(2)])
+            }
+            [Step::Key(gesture), Step::Key(name), Step::Key(key)] if gesture == "gesture" => {
+                format!("{name} {key}")
+            }
+            [Step::Key(zone), Step::Key(name), Step::Key(key), Step::At(at)] if zone == "zone" => {
+                let rect = ["left", "top", "width", "height"];
+                let part =
+                    if key == "rect" { rect[(*at).min(3)] } else { ["x", "y", "r"][(*at).min(2)] };
+                format!("{name} {part}")
+            }
             [.., Step::Key(key), Step::At(axis)] => {
                 format!("{key} {}", if *axis == 0 { "x" } else { "y" })
             }
@@ -262,7 +417,7 @@ impl Knob {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{ActionSpec, Combine, Gives, NamedShape, shape::DeadZone};
+    use crate::{ActionSpec, Combine, Gives, NamedShape, shape::DeadZone, touch::Zone};
     use std::string::ToString;
 
     fn rig() -> Rig {
@@ -317,6 +472,24 @@ mod tests {
             // Nothing else moved, and back again is where it was.
             assert_eq!(changed.with(&knob.place, knob.value), rig);
         }
+    }
+
+    #[test]
+    fn a_zone_stays_one_that_a_finger_can_meet() {
+        let zone = |name: &str, outline| Zone::new(name, outline);
+        let mut rig = Rig::bare("t", PollRate::DEFAULT);
+        rig.zones = vec![
+            zone("a", Outline::Rect { at: [0.5, 0.5], size: [0.2, 0.2] }),
+            zone("b", Outline::Circle { centre: [0.5, 0.5], radius: 0.1 }),
+        ];
+        let ends = |end: f64| {
+            let knobs = rig.knobs().into_iter().filter(|knob| knob.place.is_in("zone"));
+            knobs.fold(rig.clone(), |rig, knob| rig.with(&knob.place, end))
+        };
+        let (least, most) = (ends(0.0).zones, ends(1.0).zones);
+        assert_eq!(least[0].outline, Outline::Rect { at: [0.0; 2], size: [0.01; 2] });
+        assert_eq!(least[1].outline, Outline::Circle { centre: [0.0; 2], radius: 0.01 });
+        assert_eq!(most[0].outline, Outline::Rect { at: [0.99; 2], size: [1.0; 2] });
     }
 
     #[test]

@@ -29,12 +29,16 @@ bitflags! {
         const CHATTER = 64;
         /// Auto-repeat counted as a press, as the rig has it.
         const REPEATED = 128;
+        /// A gesture missed by little.
+        const NEAR = 256;
+        /// A gesture was ended by another one, or a touch taken back by its panel.
+        const CANCELLED = 512;
     }
 }
 
 impl LaneMarks {
     /// The marks and the words that reports use for them, in report order.
-    pub const WORDS: [(LaneMarks, &'static str); 8] = [
+    pub const WORDS: [(LaneMarks, &'static str); 10] = [
         (LaneMarks::LOST, "lost"),
         (LaneMarks::CAUGHT, "caught"),
         (LaneMarks::INFERRED, "inferred"),
@@ -43,6 +47,8 @@ impl LaneMarks {
         (LaneMarks::RESYNCED, "resynced"),
         (LaneMarks::CHATTER, "chatter"),
         (LaneMarks::REPEATED, "repeated"),
+        (LaneMarks::NEAR, "near"),
+        (LaneMarks::CANCELLED, "cancelled"),
     ];
 
     /// The marks that an event's own marks leave on its lane.
@@ -51,6 +57,7 @@ impl LaneMarks {
         marks.set(LaneMarks::INFERRED, event.contains(Marks::INFERRED));
         marks.set(LaneMarks::LATE, event.contains(Marks::LATE));
         marks.set(LaneMarks::RESYNCED, event.contains(Marks::RESYNCED));
+        marks.set(LaneMarks::CANCELLED, event.contains(Marks::CANCELLED));
         marks
     }
 }

@@ -25,11 +25,14 @@ pub mod compare;
 mod device;
 mod event;
 mod explain;
+pub mod gesture;
 mod hearing;
 mod history;
 pub mod knobs;
 mod lane;
+pub mod lint;
 mod machine;
+pub mod meant;
 pub mod measure;
 mod plan;
 mod recording;
@@ -40,10 +43,13 @@ mod session;
 pub mod shape;
 mod slots;
 pub mod stream;
+pub mod surface;
 mod text;
 mod time;
+pub mod touch;
 pub mod tunable;
 pub mod vocabulary;
+pub mod yard;
 
 pub use actions::ActionState;
 pub use address::{AddressError, ControlRef};
@@ -56,11 +62,11 @@ pub use hearing::Hearing;
 pub use history::{Capacity, History};
 pub use lane::{Change, LaneLog, LaneMarks, Span};
 pub use machine::{Closed, Machine, run};
-pub use plan::{ActionId, BoundShape, Input, Opposites, Plan, Side};
+pub use plan::{ActionId, BoundShape, Contact, Input, Opposites, Plan, Side};
 pub use recording::Recording;
 pub use rig::{
     ActionSpec, BothHeld, Combine, CrossSpec, EdgeRule, EdgeSettings, Gives, InputSpec,
-    MAX_THRESHOLDS, NamedShape, Rig, Scope, Shape, ShapeUse, Thresholds, Travel,
+    MAX_THRESHOLDS, NamedShape, Rig, Scope, Shape, ShapeUse, SideSpec, Thresholds, Travel,
 };
 pub use roster::{Control, Device, MAX_CONTROLS, Roster, RosterError};
 pub use sampler::{Cell, Edge};

@@ -9,8 +9,10 @@ use crate::{
     ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Hearing, Input,
     MainRule, Marks, Nanos, Plan, Presence, Tick,
     actions::{Controls, combine},
+    gesture::{Candidate, GestureState, News, Verdict, Watch},
     plan::Gate,
     shape::Memory,
+    touch::Touch,
 };
 use alloc::vec::Vec;
 use core::cmp::Reverse;
@@ -39,6 +41,16 @@ pub struct Machine {
     /// What stages of shaping remember, in the order of the plan.
     memories: Vec<Memory>,
     gating: Vec<Gating>,
+    /// Contacts of touch panels, as the zones see them.
+    touches: Vec<Touch>,
+    due_touches: Vec<u16>,
+    /// Those that zones got or lost in this tick.
+    changed_touches: Vec<u16>,
+    /// What this tick found out about contacts, for the gestures.
+    news: Vec<News>,
+    /// The zones that are closed, a bit each.
+    closed_zones: u64,
+    watch: Watch,
     presses: u32,
     lost: u64,
     main: Option<DeviceId>,
@@ -89,6 +101,12 @@ impl Machine {
             is_due: Vec::new(),
             memories: Vec::new(),
             gating: Vec::new(),
+            touches: Vec::new(),
+            due_touches: Vec::new(),
+            changed_touches: Vec::new(),
+            news: Vec::new(),
+            closed_zones: 0,
+            watch: Watch::default(),
             presses: 0,
             lost: 0,
             main: None,
@@ -110,6 +128,13 @@ impl Machine {
         self.is_due.resize(plan.action_count(), false);
         self.gating.resize(plan.action_count(), Gating::Open);
         self.memories.resize(plan.memory_count(), Memory::default());
+        self.touches.resize(plan.contacts().len(), Touch::default());
+        for list in [&mut self.due_touches, &mut self.changed_touches] {
+            list.reserve(plan.contacts().len() - list.len());
+        }
+        self.news.clear();
+        self.news.reserve(plan.contacts().len());
+        self.watch.fit(plan);
         for list in [&mut self.touched, &mut self.stale] {
             list.reserve(plan.control_count() - list.len());
         }
@@ -186,6 +211,13 @@ impl Machine {
             && self.changed.is_empty()
             && self.unfinished.is_empty()
             && self.due_inputs.is_empty()
+            && self.watch.is_settled()
+    }
+
+    /// When a tick must run though no event comes: a finger that stays becomes a
+    /// long press.
+    pub fn wakes(&self) -> Option<Nanos> {
+        self.watch.wakes()
     }
 
     /// Jumps over ticks that would change nothing.
@@ -219,6 +251,9 @@ impl Machine {
     }
 
     fn finish_last_tick(&mut self) {
+        for n in self.changed_touches.drain(..) {
+            self.touches[usize::from(n)].age();
+        }
         core::mem::swap(&mut self.touched, &mut self.stale);
         for id in self.stale.drain(..) {
             let cell = &mut self.cells[id.index()];
@@ -261,7 +296,7 @@ impl Machine {
             return;
         }
         if !event.marks.contains(Marks::CARRIED) {
-            hearing.hear(event.time);
+            hearing.last_report = Some(event.time);
             // Getting there is somebody's doing; staying there, with all the noise
             // of it, takes nothing from whoever acted since.
             let was = self.cells[event.control.index()].actual;
@@ -275,6 +310,9 @@ impl Machine {
         if cell.receive(sampled, plan.passings(sampled), event) {
             self.presses += 1;
             cell.press_order = self.presses;
+        }
+        if let Some(n) = plan.contact_of(event.control) {
+            self.touches[usize::from(n)].hear(&plan.contacts()[usize::from(n)], event);
         }
         self.touch(event.control);
     }
@@ -337,6 +375,12 @@ impl Machine {
                 continue;
             }
             let polled = cell.sample(sampled, plan.passings(sampled), now);
+            if let Some(n) = plan.contact_of(id) {
+                let touch = &mut self.touches[usize::from(n)];
+                if !core::mem::replace(&mut touch.is_due, true) {
+                    self.due_touches.push(n);
+                }
+            }
             self.lost += u64::from(polled.lost);
             if polled.pressed {
                 self.presses += 1;
@@ -346,14 +390,99 @@ impl Machine {
                 mark_input(&mut self.due_inputs, &mut self.is_input_due, input);
             }
         }
+        self.follow_touches(plan, now);
+        self.follow_gestures(plan, now);
         for input in self.unfinished.drain(..) {
             mark_input(&mut self.due_inputs, &mut self.is_input_due, input);
         }
     }
 
+    /// Finds out which zones have the contacts that moved, and has those that
+    /// got one or lost one evaluated.
+    fn follow_touches(&mut self, plan: &Plan, now: Nanos) {
+        self.news.clear();
+        self.close_zones(plan);
+        for n in self.due_touches.drain(..) {
+            let contact = &plan.contacts()[usize::from(n)];
+            let value = |id: ControlId| self.cells[id.index()].value;
+            let is_down = self.cells[contact.down.index()].is_down();
+            let place = [value(contact.x), value(contact.y)];
+            let touch = &mut self.touches[usize::from(n)];
+            touch.is_due = false;
+            let (changed, news) =
+                touch.poll(plan.zones(), (contact, n), place, (is_down, self.closed_zones, now));
+            self.news.push(news);
+            if changed == 0 {
+                continue;
+            }
+            self.changed_touches.push(n);
+            for reader in plan.zone_readers().iter().filter(|reader| reader.reads(n, changed)) {
+                mark_input(&mut self.due_inputs, &mut self.is_input_due, reader.input);
+            }
+        }
+    }
+
+    /// Opens and closes zones by the actions of the tick before; the contacts on
+    /// them are looked at again.
+    fn close_zones(&mut self, plan: &Plan) {
+        let closes = |gate: &Gate| self.action(gate.by).is_active() == gate.closes;
+        let closing = plan.zone_gates().iter().filter(|(_, gate)| closes(gate));
+        let closed = closing.fold(0, |bits, (zone, _)| bits | 1 << zone);
+        if core::mem::replace(&mut self.closed_zones, closed) == closed {
+            return;
+        }
+        for (touch, n) in self.touches.iter_mut().zip(0..) {
+            if touch.is_down() && !core::mem::replace(&mut touch.is_due, true) {
+                self.due_touches.push(n);
+            }
+        }
+    }
+
+    /// Tells the gestures what became of the contacts, and has the inputs that
+    /// are gestures evaluated where one changed.
+    fn follow_gestures(&mut self, plan: &Plan, now: Nanos) {
+        if plan.gestures().is_empty() {
+            return;
+        }
+        self.watch.tick(plan, self.next, now, &self.news);
+        for &gesture in self.watch.changed() {
+            for at in plan.inputs_by_gesture(gesture) {
+                mark_input(&mut self.due_inputs, &mut self.is_input_due, at);
+            }
+        }
+    }
+
+    /// A gesture, by its place in the rig, at the last tick.
+    pub fn gesture(&self, gesture: usize) -> GestureState {
+        self.watch.state(gesture)
+    }
+
+    /// The gestures whose state changed in the last tick.
+    pub fn changed_gestures(&self) -> &[u16] {
+        self.watch.changed()
+    }
+
+    /// The verdicts that the last tick gave.
+    pub fn verdicts(&self) -> &[Verdict] {
+        self.watch.verdicts()
+    }
+
+    /// The attempts at gestures that go on, with how far each was at the last
+    /// tick.
+    pub fn candidates(&self, plan: &Plan) -> Vec<Candidate> {
+        self.watch.candidates(plan, plan.rate().time_of(self.at()))
+    }
+
+    /// Whether a zone, by its place in the rig, has a contact, by its place in
+    /// [`Plan::contacts`].
+    pub fn zone_has(&self, zone: usize, contact: usize) -> bool {
+        self.touches.get(contact).is_some_and(|touch| touch.is_in(zone as u8))
+    }
+
     fn evaluate(&mut self, plan: &Plan) {
-        let Machine { cells, devices, main, .. } = self;
-        let controls = Controls { plan, cells, devices, main: *main, dt: plan.period };
+        let Machine { cells, devices, touches, watch, main, .. } = self;
+        let (main, dt) = (*main, plan.period);
+        let controls = Controls { plan, cells, devices, touches, watch, main, dt };
         for at in self.due_inputs.drain(..) {
             self.is_input_due[at as usize] = false;
             let (input, id) = plan.input(at);
@@ -457,8 +586,8 @@ impl Machine {
 
     /// Controls to look at without moving anything on.
     fn looking<'a>(&'a self, plan: &'a Plan) -> Controls<'a> {
-        let Machine { cells, devices, main, .. } = self;
-        Controls { plan, cells, devices, main: *main, dt: 0.0 }
+        let Machine { cells, devices, touches, watch, main, .. } = self;
+        Controls { plan, cells, devices, touches, watch, main: *main, dt: 0.0 }
     }
 
     /// What a recording that begins before the next tick must say first: every
@@ -523,7 +652,11 @@ pub fn run(
     let mut used = 0;
     while machine.next_tick() <= until {
         if machine.is_settled() {
-            let due = events.get(used).map(|event| rate.tick_seeing(event.time));
+            let mut due = events.get(used).map(|event| event.time);
+            if let Some(wake) = machine.wakes() {
+                due = Some(due.map_or(wake, |time| time.min(wake)));
+            }
+            let due = due.map(|time| rate.tick_seeing(time));
             let next = due.filter(|&tick| tick <= until).unwrap_or(until.next());
             machine.skip_to(next.max(machine.next_tick()));
             if machine.next_tick() > until {

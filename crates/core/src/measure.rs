@@ -30,6 +30,11 @@ pub const SNAP: Nanos = Nanos::from_millis(250);
 /// Directions in which reach is measured.
 pub const SECTORS: usize = 72;
 
+/// A hand that rests may leave a stick without reports for so long; what is
+/// shorter is an interval between two of them.
+const PAUSE: Nanos = Nanos::from_millis(100);
+/// Intervals that their median needs.
+const LEAST_INTERVALS: usize = 50;
 /// Samples at rest that noise needs: two seconds.
 const LEAST_REST: usize = 500;
 /// Samples held that jitter needs.
@@ -47,6 +52,12 @@ const NO_SPAN: &str = "let it go again some seconds later";
 const NO_RIM: &str = "roll it along the whole rim, slowly";
 const NO_HELD: &str = "push it to a side and hold it for a second";
 const NO_FLICK: &str = "push it to the rim and let it snap back";
+const NEVER: &str = "it never reported anything: move it, or see on bench 4 whether it is heard";
+const STUCK: &str =
+    "one axis reads an end all the time: it is stuck, or its device states a wrong range";
+const NO_REPORTS: &str = "let it report for a second";
+const NO_ENDS: &str = "push it to its ends";
+const NO_DIRECTIONS: &str = "a single axis has no directions";
 
 /// Two axes, as shares of the travel their device states.
 #[derive(Clone, Debug)]
@@ -54,8 +65,11 @@ pub struct Samples {
     /// x, y and the time in seconds.
     points: Vec<([f32; 2], f32)>,
     kinds: [ControlKind; 2],
-    /// Different raw values of each axis, and the smallest and largest.
+    is_single: bool,
+    /// Different raw values of each axis.
     levels: [Vec<i32>; 2],
+    /// The times between reports that were no pause, in nanoseconds.
+    intervals: Vec<u64>,
 }
 
 impl Samples {
@@ -66,7 +80,15 @@ impl Samples {
         (x, y): (ControlId, Option<ControlId>),
         kinds: [ControlKind; 2],
     ) -> Self {
-        let mut samples = Samples { points: Vec::new(), kinds, levels: [Vec::new(), Vec::new()] };
+        let levels = [Vec::new(), Vec::new()];
+        let mut samples = Samples {
+            points: Vec::new(),
+            kinds,
+            is_single: y.is_none(),
+            levels,
+            intervals: Vec::new(),
+        };
+        let mut last_report: Option<u64> = None;
         let mut raw = kinds.map(ControlKind::rest);
         let mut next: Option<u64> = None;
         let is_meant = |event: &Event| {
@@ -80,6 +102,12 @@ impl Samples {
                 at += SAMPLE.0;
             }
             next = Some(at);
+            // Both axes of a stick come in one report.
+            let apart = event.time.0.saturating_sub(last_report.unwrap_or(event.time.0));
+            if apart > 0 && apart < PAUSE.0 {
+                samples.intervals.push(apart);
+            }
+            last_report = Some(event.time.0);
             let axis = usize::from(event.control != x);
             raw[axis] = event.value;
             if let Err(place) = samples.levels[axis].binary_search(&event.value) {
@@ -100,6 +128,23 @@ impl Samples {
         self.points.iter().copied()
     }
 
+    /// Why nothing is known of rest: what to do, or what is wrong.
+    fn no_rest(&self) -> &'static str {
+        let is_stuck = |axis: usize| {
+            let range = self.kinds[axis].range();
+            let ends = range.is_some_and(|(min, max)| match self.levels[axis].as_slice() {
+                [only] => *only == max || (*only == min && self.kinds[axis].rest() != min),
+                _ => false,
+            });
+            ends && self.points.len() >= LEAST_REST
+        };
+        match self.points.len() {
+            0 => NEVER,
+            _ if is_stuck(0) || (!self.is_single && is_stuck(1)) => STUCK,
+            _ => NO_REST,
+        }
+    }
+
     fn add(&mut self, raw: [i32; 2], at: u64) {
         let [x, y] = raw;
         let point = [shape::normalise(self.kinds[0], x), shape::normalise(self.kinds[1], y)];
@@ -110,6 +155,10 @@ impl Samples {
 /// What was measured. Lengths are shares of the travel the device states.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Measurement {
+    /// Whether it is an axis or a trigger, and no stick.
+    pub is_single: bool,
+    /// Whether it goes to one side only, as a trigger does.
+    pub is_one_sided: bool,
     /// Where it rests.
     pub centre: Known<[f32; 2]>,
     /// Standard deviation at rest, of the worse axis.
@@ -131,6 +180,9 @@ pub struct Measurement {
     pub snap_back: Known<SnapBack>,
     /// Different raw values seen on each axis.
     pub levels: [usize; 2],
+    /// The time between two reports while it moves: the median, and what 95 % lie
+    /// within.
+    pub interval: Known<[Nanos; 2]>,
 }
 
 /// What a stick does when it is let go.
@@ -162,24 +214,38 @@ pub fn measure(samples: &Samples) -> Measurement {
         all.filter(|(_, phase)| **phase == wanted).map(|(point, _)| *point).collect()
     };
     let (rest, held) = (of(Phase::Rest), of(Phase::Held));
-    let centre = if rest.len() < LEAST_REST { Err(NO_REST) } else { Ok(mean(&rest)) };
+    let centre = if rest.len() < LEAST_REST { Err(samples.no_rest()) } else { Ok(mean(&rest)) };
     let rest_radius = centre.map(|centre| radius(&rest, centre, 0.999));
     let reach = reach(&samples.points, centre.unwrap_or([0.0; 2]));
+    let is_single = samples.is_single;
     Measurement {
+        is_single,
+        is_one_sided: is_single && matches!(samples.kinds[0], ControlKind::Trigger { .. }),
         centre,
         noise: centre.map(|centre| deviation(&rest, centre)),
         rest_radius,
         drift_per_minute: centre.and_then(|_| drift(&rest)),
         reach,
-        circularity_error: circularity(&reach),
-        asymmetry: asymmetry(&reach),
+        circularity_error: if is_single { Err(NO_DIRECTIONS) } else { circularity(&reach) },
+        asymmetry: asymmetry(&reach, is_single),
         hold_jitter: jitter(&samples.points, &phases, held.len()),
         snap_back: match (centre, rest_radius) {
             (Ok(centre), Ok(radius)) => snap_back(&samples.points, &phases, centre, radius),
-            _ => Err(NO_REST),
+            _ => Err(samples.no_rest()),
         },
         levels: [samples.levels[0].len(), samples.levels[1].len()],
+        interval: interval(samples.intervals.clone()),
     }
+}
+
+/// The median, and what 95 % lie within.
+fn interval(mut intervals: Vec<u64>) -> Known<[Nanos; 2]> {
+    if intervals.len() < LEAST_INTERVALS {
+        return Err(NO_REPORTS);
+    }
+    intervals.sort_unstable();
+    let rank = |percent: usize| (intervals.len() * percent).div_ceil(100) - 1;
+    Ok([50, 95].map(|percent| Nanos(intervals[rank(percent)])))
 }
 
 fn phases(points: &[([f32; 2], f32)]) -> Vec<Phase> {
@@ -288,12 +354,39 @@ fn towards(reach: &[Option<f32>; SECTORS], sector: usize) -> Option<f32> {
     around.into_iter().flatten().reduce(f32::max)
 }
 
-fn asymmetry(reach: &[Option<f32>; SECTORS]) -> Known<[f32; 2]> {
+fn asymmetry(reach: &[Option<f32>; SECTORS], is_single: bool) -> Known<[f32; 2]> {
     let [right, up, left, down] =
         [0, SECTORS / 4, SECTORS / 2, 3 * SECTORS / 4].map(|sector| towards(reach, sector));
     match (right, left, up, down) {
+        (Some(right), Some(left), ..) if is_single => Ok([right - left, 0.0]),
         (Some(right), Some(left), Some(up), Some(down)) => Ok([right - left, up - down]),
+        _ if is_single => Err(NO_ENDS),
         _ => Err(NO_RIM),
+    }
+}
+
+impl Measurement {
+    /// How far it gets to either end of x.
+    pub fn ends(&self) -> [Option<f32>; 2] {
+        [SECTORS / 2, 0].map(|sector| towards(&self.reach, sector))
+    }
+
+    /// What a person is to do so that everything is known, in order, and whether
+    /// it was done.
+    pub fn steps(&self) -> Vec<(&'static str, bool)> {
+        let [low, high] = self.ends();
+        let is_reached = match (self.is_single, self.is_one_sided) {
+            (false, _) => self.circularity_error.is_ok(),
+            (true, true) => high.is_some(),
+            (true, false) => low.is_some() && high.is_some(),
+        };
+        vec![
+            (self.centre.err().unwrap_or(NO_REST), self.centre.is_ok()),
+            (if self.is_single { NO_ENDS } else { NO_RIM }, is_reached),
+            (NO_HELD, self.hold_jitter.is_ok()),
+            (NO_FLICK, self.snap_back.is_ok()),
+            (NO_SPAN, self.drift_per_minute.is_ok()),
+        ]
     }
 }
 
@@ -357,7 +450,7 @@ fn snap_back(
 }
 
 /// What to write into a rig, and what it costs.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Proposal {
     /// Calibrated travel of x and of y.
     pub travel: [Known<Travel>; 2],
@@ -373,36 +466,62 @@ pub struct Proposal {
 
 /// What a measurement of two axes of these kinds suggests.
 pub fn propose(measured: &Measurement, kinds: [ControlKind; 2]) -> Proposal {
-    let travel = [0, 1].map(|axis| {
-        let centre = measured.centre?[axis];
-        let quarter = axis * SECTORS / 4;
-        let most = towards(&measured.reach, quarter).ok_or(NO_RIM)?;
-        let least = towards(&measured.reach, quarter + SECTORS / 2).ok_or(NO_RIM)?;
-        let ControlKind::Axis { min, centre: middle, max } = kinds[axis] else {
-            return Err("only an axis is calibrated");
-        };
-        let raw = |share: f32| {
-            let side = if share < 0.0 {
-                f64::from(middle) - f64::from(min)
-            } else {
-                f64::from(max) - f64::from(middle)
-            };
-            libm::round(f64::from(middle) + f64::from(share) * side) as i32
-        };
-        Ok(Travel { min: raw(-least.min(1.0)), centre: raw(centre), max: raw(most.min(1.0)) })
-    });
     let hundredths = |share: f32, round: fn(f32) -> f32| round(share * 100.0) / 100.0;
-    let smallest = || {
-        measured.circularity_error?;
-        Ok(measured.reach.iter().flatten().copied().fold(1.0, f32::min))
-    };
     Proposal {
-        travel,
+        travel: [0, 1].map(|axis| travel(measured, kinds[axis], axis)),
         dead_zone: measured.rest_radius.map(|r| hundredths(r * 1.25, libm::ceilf)),
         uncalibrated_dead_zone: measured.rest_radius.and_then(|r| {
             let off = shape::length(measured.centre?);
             Ok(hundredths(off + r * 1.25, libm::ceilf))
         }),
-        outer: smallest().map(|r| hundredths(r * 0.98, libm::floorf)),
+        outer: smallest_reach(measured).map(|r| hundredths(r * 0.98, libm::floorf)),
     }
+}
+
+/// How far every direction gets.
+fn smallest_reach(measured: &Measurement) -> Known<f32> {
+    let [low, high] = measured.ends();
+    match (measured.is_single, measured.is_one_sided) {
+        (true, true) => high.ok_or(NO_ENDS),
+        (true, false) => Ok(low.ok_or(NO_ENDS)?.min(high.ok_or(NO_ENDS)?)),
+        (false, _) => {
+            measured.circularity_error?;
+            Ok(measured.reach.iter().flatten().copied().fold(1.0, f32::min))
+        }
+    }
+}
+
+/// What an axis really reads at its ends and at rest, in device units.
+fn travel(measured: &Measurement, kind: ControlKind, axis: usize) -> Known<Travel> {
+    if axis == 1 && measured.is_single {
+        return Err(NO_DIRECTIONS);
+    }
+    let missing = if measured.is_single { NO_ENDS } else { NO_RIM };
+    let rest = measured.centre?[axis];
+    let end = |sector: usize| towards(&measured.reach, sector % SECTORS).ok_or(missing);
+    let most = end(axis * SECTORS / 4)?.min(1.0);
+    let raw = |share: f32| match kind {
+        ControlKind::Axis { min, centre, .. } if share < 0.0 => between(centre, min, -share),
+        ControlKind::Axis { centre, max, .. } => between(centre, max, share),
+        ControlKind::Trigger { min, max } | ControlKind::Position { min, max } => {
+            between(min, max, share)
+        }
+        ControlKind::Button | ControlKind::Relative => 0,
+    };
+    let centre = raw(rest);
+    let min = match measured.is_one_sided {
+        true => centre,
+        false => raw(-end(axis * SECTORS / 4 + SECTORS / 2)?.min(1.0)),
+    };
+    let max = raw(most);
+    if min <= centre && centre < max {
+        Ok(Travel { min, centre, max })
+    } else {
+        Err("its ends and its rest are not apart: the device may state a wrong range")
+    }
+}
+
+fn between(from: i32, to: i32, share: f32) -> i32 {
+    let way = f64::from(to) - f64::from(from);
+    libm::round(f64::from(from) + f64::from(share) * way) as i32
 }

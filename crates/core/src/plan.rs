@@ -10,7 +10,10 @@ mod bind;
 use crate::{
     BothHeld, Combine, Control, ControlId, ControlKind, DeviceId, DeviceKind, EdgeSettings, Gives,
     MainRule, MainRules, PollRate, Rig, Roster, Thresholds,
-    shape::{self, Stage},
+    gesture::{BoundGesture, sign::Signs},
+    shape::{self, Chain},
+    surface::Turn,
+    touch::{MAX_ZONES, Zones},
 };
 use alloc::{vec, vec::Vec};
 use core::ops::Range;
@@ -41,7 +44,7 @@ pub struct Plan {
     inputs: Vec<Input>,
     sides: Vec<ControlId>,
     passings: Vec<Passing>,
-    stages: Vec<Stage>,
+    chains: Vec<Chain>,
     /// What calibrated axes report, instead of what their device says.
     travels: Vec<[Option<ControlKind>; 2]>,
     memory_count: usize,
@@ -51,6 +54,17 @@ pub struct Plan {
     feeds: Table<ActionId>,
     /// For each control the inputs that read it, by their place in `inputs`.
     read_by: Table<u32>,
+    zones: Zones,
+    contacts: Vec<Contact>,
+    /// For each control one more than the contact it is of; 0 for none.
+    contact_of: Vec<u16>,
+    /// The inputs that read zones, and those that are gestures.
+    zone_readers: Vec<ZoneReader>,
+    gesture_inputs: Vec<u32>,
+    /// The actions that open and close zones.
+    zone_gates: Vec<(u8, Gate)>,
+    gestures: Vec<BoundGesture>,
+    signs: Signs,
     /// For each input its action, and its place among those of the rig.
     action_of: Vec<ActionId>,
     spec_of: Vec<u16>,
@@ -68,8 +82,7 @@ pub(crate) struct Gate {
 /// A shape, tied to its place in the plan and to its memory in the machine.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct BoundShape {
-    first: u32,
-    len: u16,
+    chain: u32,
     memories: u16,
     /// Memories before those of the stages.
     own: u16,
@@ -89,6 +102,36 @@ impl BoundShape {
     pub(crate) fn of_stages(self) -> Range<usize> {
         let all = self.memories();
         all.start + usize::from(self.own)..all.end
+    }
+}
+
+/// A contact of a touch panel: what says that it is there, and where.
+#[derive(Clone, Copy, Debug)]
+pub struct Contact {
+    /// The touch.
+    pub down: ControlId,
+    /// From the left.
+    pub x: ControlId,
+    /// From the top.
+    pub y: ControlId,
+    /// How large the picture on its surface is, in millimetres.
+    pub size: [f32; 2],
+    /// How the picture lies on the device.
+    pub turn: Turn,
+    /// Which panel it is of, counted over all of them.
+    pub panel: u16,
+}
+
+impl Contact {
+    /// Where on the picture it is, in shares, when its controls have these
+    /// values.
+    pub const fn place(&self, values: [f32; 2]) -> [f32; 2] {
+        self.turn.apply(values)
+    }
+
+    /// How high its surface is, in widths.
+    pub fn proportion(&self) -> f32 {
+        self.size[1] / self.size[0]
     }
 }
 
@@ -192,6 +235,22 @@ pub enum Input {
         /// The bit of the thresholds in the control's cell.
         bit: u32,
     },
+    /// A zone of a touch panel.
+    Zone {
+        /// Its place in the rig.
+        zone: u8,
+        /// The first contact of the panel.
+        first: u16,
+        /// How many it has.
+        count: u16,
+    },
+    /// A gesture on any touch panel.
+    Gesture {
+        /// Its place in the rig.
+        gesture: u16,
+        /// How what it gives is shaped.
+        shape: BoundShape,
+    },
     /// One analogue axis.
     Axis {
         /// The control.
@@ -230,7 +289,7 @@ pub enum Input {
     },
 }
 
-/// Two opposite sides, each any of some buttons.
+/// Two opposite sides, each any of some buttons and zones.
 #[derive(Clone, Copy, Debug)]
 pub struct Opposites {
     /// The side that is -1.
@@ -244,15 +303,46 @@ pub struct Opposites {
 impl Opposites {
     /// Whether no device has any of the buttons.
     fn is_empty(&self) -> bool {
-        self.negative.len == 0 && self.positive.len == 0
+        [self.negative, self.positive].iter().all(|side| side.len == 0 && side.zones == 0)
     }
 }
 
-/// The buttons of a side; [`Plan::side`] lists them.
+/// The buttons of a side, which [`Plan::side`] lists, and its zones.
 #[derive(Clone, Copy, Debug)]
 pub struct Side {
     first: u32,
     len: u32,
+    /// A bit for each zone, on any panel.
+    zones: u64,
+}
+
+impl Side {
+    /// Its zones, by their places in the rig.
+    pub fn zones(self) -> impl Iterator<Item = usize> {
+        (0..MAX_ZONES).filter(move |zone| self.zones >> zone & 1 != 0)
+    }
+
+    pub(crate) const fn zone_bits(self) -> u64 {
+        self.zones
+    }
+}
+
+/// An input that reads zones.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct ZoneReader {
+    pub(crate) input: u32,
+    /// Which, a bit each.
+    pub(crate) zones: u64,
+    /// The contacts that count for it; `None` for all of them.
+    pub(crate) contacts: Option<(u16, u16)>,
+}
+
+impl ZoneReader {
+    /// Whether it is due when a contact got or lost these zones.
+    pub(crate) fn reads(&self, contact: u16, changed: u64) -> bool {
+        let is_its = self.contacts.is_none_or(|(first, after)| (first..after).contains(&contact));
+        is_its && changed & self.zones != 0
+    }
 }
 
 /// For each control a list: `entries[starts[c]..starts[c + 1]]`.
@@ -275,9 +365,74 @@ impl Plan {
         bind::Binder::new(rig, roster).bind()
     }
 
-    /// The stages of a shape, in order.
-    pub fn stages(&self, shape: BoundShape) -> &[Stage] {
-        &self.stages[shape.first as usize..shape.first as usize + usize::from(shape.len)]
+    /// The stages of a shape.
+    pub fn chain(&self, shape: BoundShape) -> &Chain {
+        &self.chains[shape.chain as usize]
+    }
+
+    /// The zones of the rig.
+    pub fn zones(&self) -> &Zones {
+        &self.zones
+    }
+
+    /// The contacts of every touch panel, those of a panel together.
+    pub fn contacts(&self) -> &[Contact] {
+        &self.contacts
+    }
+
+    /// The contact that a control is part of.
+    pub fn contact_of(&self, control: ControlId) -> Option<u16> {
+        self.contact_of.get(control.index())?.checked_sub(1)
+    }
+
+    pub(crate) fn zone_readers(&self) -> &[ZoneReader] {
+        &self.zone_readers
+    }
+
+    /// The actions that open and close zones, each with its zone.
+    pub(crate) fn zone_gates(&self) -> &[(u8, Gate)] {
+        &self.zone_gates
+    }
+
+    pub(crate) fn gestures(&self) -> &[BoundGesture] {
+        &self.gestures
+    }
+
+    pub(crate) fn signs(&self) -> &Signs {
+        &self.signs
+    }
+
+    /// The inputs that are a gesture, by their place in [`Plan::input`].
+    pub(crate) fn inputs_by_gesture(&self, gesture: u16) -> impl Iterator<Item = u32> {
+        let is_it = move |at: &u32| matches!(self.inputs[*at as usize], Input::Gesture { gesture: its, .. } if its == gesture);
+        self.gesture_inputs.iter().copied().filter(is_it)
+    }
+
+    /// Whether an input reads a travel, be it as a button.
+    pub fn is_analogue(&self, input: Input) -> bool {
+        match input {
+            Input::Axis { .. } | Input::Stick { .. } | Input::Pointer { .. } => true,
+            Input::Button { control, .. } => {
+                let kind = self.sampled(control).control.kind;
+                matches!(kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. })
+            }
+            Input::Zone { .. } | Input::Gesture { .. } | Input::Pair(_) | Input::Cross { .. } => {
+                false
+            }
+        }
+    }
+
+    /// The stages that an input goes through; none for one that is not shaped.
+    pub fn chain_of(&self, input: Input) -> &Chain {
+        match input {
+            Input::Axis { shape, .. }
+            | Input::Stick { shape, .. }
+            | Input::Gesture { shape, .. }
+            | Input::Pointer { shape, .. } => self.chain(shape),
+            Input::Button { .. } | Input::Zone { .. } | Input::Pair(_) | Input::Cross { .. } => {
+                Chain::NONE
+            }
+        }
     }
 
     /// A raw value of x (0) or y (1) on its own scale, by the calibration of a
@@ -414,10 +569,23 @@ impl Plan {
 
     /// Every control that an input reads.
     pub fn controls_of(&self, input: Input) -> Vec<ControlId> {
-        let sides = |pair: Opposites| [self.side(pair.negative), self.side(pair.positive)].concat();
+        let on_panels = || {
+            let contacts = self.contacts.iter();
+            contacts.flat_map(|contact| [contact.down, contact.x, contact.y]).collect::<Vec<_>>()
+        };
+        let side = |side: Side| match side.zones {
+            0 => self.side(side).to_vec(),
+            _ => [self.side(side), &on_panels()].concat(),
+        };
+        let sides = |pair: Opposites| [side(pair.negative), side(pair.positive)].concat();
         match input {
             Input::Button { control, .. } | Input::Axis { control, .. } => vec![control],
             Input::Stick { x, y, .. } | Input::Pointer { x, y, .. } => vec![x, y],
+            Input::Zone { first, count, .. } => {
+                let contacts = &self.contacts[usize::from(first)..usize::from(first + count)];
+                contacts.iter().flat_map(|contact| [contact.down, contact.x, contact.y]).collect()
+            }
+            Input::Gesture { .. } => on_panels(),
             Input::Pair(pair) => sides(pair),
             Input::Cross { x, y } => [sides(x), sides(y)].concat(),
         }

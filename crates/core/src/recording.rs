@@ -2,7 +2,7 @@
 //! independent of the session from then on, so that writing can go on in
 //! another thread.
 
-use crate::{CleanText, Event, Label, Nanos, Roster, history::Segment};
+use crate::{CleanText, Event, Label, MainRules, Nanos, PollRate, Roster, history::Segment};
 use alloc::{sync::Arc, vec::Vec};
 
 /// Everything a take holds.
@@ -23,6 +23,8 @@ pub struct Recording {
     /// The instant of the last tick.
     pub(crate) ends_at: Nanos,
     pub(crate) newest: Vec<Nanos>,
+    /// By which rate and which rules of use it was run.
+    pub(crate) run_by: (PollRate, MainRules),
 }
 
 impl Recording {
@@ -34,7 +36,7 @@ impl Recording {
 
     /// How many events it has.
     pub fn len(&self) -> usize {
-        self.opening.len() + self.segments.iter().map(|s| s.events.len()).sum::<usize>()
+        self.opening.len() + self.segments.iter().map(|s| s.events().len()).sum::<usize>()
     }
 
     /// Whether it has none.
@@ -45,7 +47,7 @@ impl Recording {
     /// All events in order: first the state that was there when the recording
     /// begins, marked as carried over, then what was reported.
     pub fn events(&self) -> impl Iterator<Item = Event> + '_ {
-        let reported = self.segments.iter().flat_map(|segment| &segment.events);
+        let reported = self.segments.iter().flat_map(|segment| segment.events());
         self.opening.iter().chain(reported).copied()
     }
 }

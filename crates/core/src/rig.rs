@@ -3,8 +3,12 @@
 
 use crate::{
     CleanText, ControlKind, ControlRef, DeviceKind, MainRules, Nanos, PollRate, SlotRules,
+    gesture::{Gesture, Sign},
     shape::{self, Stage},
+    surface::Surface,
+    touch::Zone,
     tunable,
+    yard::YardSpec,
 };
 use alloc::{string::String, vec::Vec};
 
@@ -13,7 +17,8 @@ use alloc::{string::String, vec::Vec};
 /// Invariants: action names are unique; every number lies in the range of its
 /// [`Tunable`](crate::tunable::Tunable); there are at most [`MAX_THRESHOLDS`]
 /// different [`Thresholds`]; every input suits what its action
-/// gives (see [`Gives::accepts`]); the shapes that inputs name exist; an action
+/// gives (see [`Gives::accepts`]); the shapes, zones, signs and gestures that are
+/// named exist; the surface says what the spaces of its zones are; an action
 /// that is a gate of others has no gates itself.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Rig {
@@ -30,8 +35,20 @@ pub struct Rig {
     pub edges: Vec<EdgeRule>,
     /// Chains of shaping that inputs refer to.
     pub shapes: Vec<NamedShape>,
+    /// The touch surfaces, and the spaces on them.
+    pub surface: Surface,
+    /// Parts of touch surfaces that inputs refer to; at most
+    /// [`MAX_ZONES`](crate::touch::MAX_ZONES), each with a name of its own.
+    pub zones: Vec<Zone>,
+    /// Strokes that gestures are compared with, each with a name of its own.
+    pub signs: Vec<Sign>,
+    /// What fingers on touch panels mean; at most
+    /// [`MAX_GESTURES`](crate::gesture::MAX_GESTURES), each with a name of its own.
+    pub gestures: Vec<Gesture>,
     /// The actions, in the order game code and screen list them.
     pub actions: Vec<ActionSpec>,
+    /// How the crane of the yard moves by them.
+    pub yard: YardSpec,
 }
 
 impl Rig {
@@ -44,8 +61,27 @@ impl Rig {
             main: MainRules::default(),
             edges: Vec::new(),
             shapes: Vec::new(),
+            surface: Surface::default(),
+            zones: Vec::new(),
+            signs: Vec::new(),
+            gestures: Vec::new(),
             actions: Vec::new(),
+            yard: YardSpec::default(),
         }
+    }
+
+    /// Shows the stages of every shape, which may be changed.
+    pub(crate) fn each_chain(&mut self, mut change: impl FnMut(&mut Vec<Stage>)) {
+        let named = self.shapes.iter_mut().map(|named| &mut named.shape);
+        let inputs = self.actions.iter_mut().flat_map(|action| &mut action.inputs);
+        let own = inputs.filter_map(|input| match input {
+            InputSpec::Axis { shape: ShapeUse::Own(shape), .. }
+            | InputSpec::Stick { shape: ShapeUse::Own(shape), .. }
+            | InputSpec::Gesture { shape: ShapeUse::Own(shape), .. }
+            | InputSpec::Pointer { shape: ShapeUse::Own(shape), .. } => Some(shape),
+            _ => None,
+        });
+        named.chain(own).for_each(|shape| change(&mut shape.stages));
     }
 }
 
@@ -275,12 +311,19 @@ impl Gives {
     pub const fn accepts(self, input: &InputSpec) -> bool {
         matches!(
             (self, input),
-            (Gives::On | Gives::Pulse | Gives::Toggle, InputSpec::Button { .. })
-                | (Gives::Axis, InputSpec::Axis { .. } | InputSpec::Pair { .. })
-                | (
-                    Gives::Plane | Gives::Polar,
-                    InputSpec::Stick { .. } | InputSpec::Cross(_) | InputSpec::Pointer { .. }
-                )
+            (
+                Gives::On | Gives::Pulse | Gives::Toggle,
+                InputSpec::Button { .. } | InputSpec::Zone(_) | InputSpec::Gesture { .. }
+            ) | (
+                Gives::Axis,
+                InputSpec::Axis { .. } | InputSpec::Pair { .. } | InputSpec::Gesture { .. }
+            ) | (
+                Gives::Plane | Gives::Polar,
+                InputSpec::Stick { .. }
+                    | InputSpec::Cross(_)
+                    | InputSpec::Pointer { .. }
+                    | InputSpec::Gesture { .. }
+            )
         )
     }
 }
@@ -295,6 +338,15 @@ pub enum InputSpec {
         /// For a control that is no button.
         thresholds: Thresholds,
     },
+    /// A zone of a touch panel, by its place in the rig.
+    Zone(usize),
+    /// A gesture on any touch panel.
+    Gesture {
+        /// Its place in the rig.
+        gesture: usize,
+        /// How what it gives is shaped.
+        shape: ShapeUse,
+    },
     /// One analogue axis.
     Axis {
         /// The control.
@@ -302,12 +354,12 @@ pub enum InputSpec {
         /// How it is shaped.
         shape: ShapeUse,
     },
-    /// Two keys as -1 and +1.
+    /// Two keys, or two zones, as -1 and +1.
     Pair {
         /// Any of these is -1.
-        negative: Vec<ControlRef>,
+        negative: SideSpec,
         /// Any of these is +1.
-        positive: Vec<ControlRef>,
+        positive: SideSpec,
         /// What both together are.
         both: BothHeld,
     },
@@ -331,17 +383,26 @@ pub enum InputSpec {
     },
 }
 
-/// Four keys as two axes; any key of a side will do.
+/// One side of a pair or a cross: any of these holds it.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SideSpec {
+    /// Keys and buttons.
+    pub keys: Vec<ControlRef>,
+    /// Zones of touch panels, by their places in the rig.
+    pub zones: Vec<usize>,
+}
+
+/// Four keys, or four zones, as two axes.
 #[derive(Clone, Debug, PartialEq)]
 pub struct CrossSpec {
     /// x = -1.
-    pub left: Vec<ControlRef>,
+    pub left: SideSpec,
     /// x = +1.
-    pub right: Vec<ControlRef>,
+    pub right: SideSpec,
     /// y = +1.
-    pub up: Vec<ControlRef>,
+    pub up: SideSpec,
     /// y = -1.
-    pub down: Vec<ControlRef>,
+    pub down: SideSpec,
     /// What opposite keys together are.
     pub both: BothHeld,
 }

@@ -5,7 +5,11 @@ use crate::{
     ControlId, ControlInfo, ControlKind, Deal, DeviceId, DeviceInfo, DeviceKind, Presence, SLOTS,
     SlotRules,
 };
-use alloc::vec::Vec;
+use alloc::{
+    format,
+    string::{String, ToString},
+    vec::Vec,
+};
 use core::{cmp::Reverse, fmt, ops::Range};
 
 /// A session numbers at most this many controls over all its devices.
@@ -234,6 +238,36 @@ impl Roster {
         &device.info.controls[usize::from(id.0 - device.first - 1)]
     }
 
+    /// Every stick, by its two axes, and every axis and trigger that is part of
+    /// none.
+    pub fn travels(&self) -> impl Iterator<Item = (ControlId, Option<ControlId>)> {
+        let controls = self.devices().flat_map(|(_, device)| device.controls());
+        let is_travel = |id: &ControlId| {
+            matches!(self.control(*id).kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. })
+        };
+        controls.filter(is_travel).filter_map(|id| {
+            let (code, device) = (self.code(id), self.device_of(id));
+            let partner = |ending: &str, other: &str| {
+                device.control(&format!("{}{other}", code.strip_suffix(ending)?))
+            };
+            // The y of a stick goes with its x.
+            match (partner("-x", "-y"), partner("-y", "-x")) {
+                (_, Some(_)) => None,
+                (y, None) => Some((id, y)),
+            }
+        })
+    }
+
+    /// How files write a stick, `pad1/stick-l`, or an axis that is part of none.
+    pub fn travel_address(&self, (x, y): (ControlId, Option<ControlId>)) -> String {
+        without_axis(self.address(x).to_string(), y)
+    }
+
+    /// How the screen writes it: `pad·1 stick-l`.
+    pub fn travel_label(&self, (x, y): (ControlId, Option<ControlId>)) -> String {
+        without_axis(self.label(x).to_string(), y)
+    }
+
     /// How files write a control: `pad1/south`.
     pub fn address(&self, id: ControlId) -> impl fmt::Display + '_ {
         Joined { device: self.device_of(id), dot: "", between: "/", code: self.code(id) }
@@ -243,6 +277,14 @@ impl Roster {
     pub fn label(&self, id: ControlId) -> impl fmt::Display + '_ {
         Joined { device: self.device_of(id), dot: "·", between: " ", code: self.code(id) }
     }
+}
+
+/// The name of a stick is that of its x without the axis.
+fn without_axis(mut name: String, y: Option<ControlId>) -> String {
+    if y.is_some() && name.ends_with("-x") {
+        name.truncate(name.len() - 2);
+    }
+    name
 }
 
 struct Joined<'a> {

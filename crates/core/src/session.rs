@@ -177,6 +177,12 @@ impl Session {
         events.filter(move |event| event.control == control)
     }
 
+    /// How many reports each device sent in the last whole second before a
+    /// tick, by the device's number. Events of the same instant are one report.
+    pub fn reports_per_second(&self, tick: Tick) -> Vec<u32> {
+        self.history.reports_per_second(&self.plan, self.plan.rate().time_of(tick))
+    }
+
     /// How many events ticks have seen since the session began.
     pub fn seen_count(&self) -> u64 {
         self.history.seen_count()
@@ -204,22 +210,33 @@ impl Session {
         session.newest.clone_from(&recording.newest);
         session.labels.clone_from(&recording.labels);
         session.rebind();
+        let is_alike = recording.run_by == (session.rig.rate, session.rig.main.clone());
+        if is_alike && recording.opening.is_empty() {
+            let Session { history, machine, plan, .. } = &mut session;
+            history.rerun(machine, plan, &recording.segments, recording.waiting);
+        } else {
+            session.run_batches(recording);
+        }
+        session.run_until(session.plan.rate().tick_at(recording.ends_at));
+        session
+    }
+
+    fn run_batches(&mut self, recording: &Recording) {
         let seen = recording.len() - recording.waiting;
         let mut events = recording.events().take(seen).peekable();
         while events.peek().is_some() {
             let mut last = Nanos(0);
             for event in events.by_ref().take(BATCH) {
                 last = event.time;
-                session.history.push(event);
+                self.history.push(event);
             }
-            session.run_before(last);
+            self.run_before(last);
         }
-        session.run_until(session.plan.rate().tick_at(recording.ends_at));
-        session
     }
 
     /// Takes over what `other`, which had `from` events when it was
-    /// [retuned](Session::retuned) into this session, has seen since.
+    /// [retuned](Session::retuned) into this session or when this last
+    /// followed it, has seen since.
     pub fn follow(&mut self, other: &Session, from: u64) {
         self.roster = other.roster.clone();
         self.newest.clone_from(&other.newest);
@@ -228,11 +245,16 @@ impl Session {
         for event in other.seen_from(from) {
             self.report(event);
         }
+        let seen_until = other.plan.rate().time_of(other.machine.at());
+        self.run_until(self.plan.rate().tick_at(seen_until));
+    }
+
+    /// Takes over the events that no tick of `other` has seen yet, to go on in
+    /// its place.
+    pub fn take_waiting(&mut self, other: &Session) {
         for event in other.history.waiting() {
             self.report(*event);
         }
-        let seen_until = other.plan.rate().time_of(other.machine.at());
-        self.run_until(self.plan.rate().tick_at(seen_until));
     }
 
     fn rebind(&mut self) {
@@ -260,6 +282,7 @@ impl Session {
             waiting: self.history.waiting().len(),
             ends_at: self.plan.rate().time_of(self.machine.at()),
             newest: self.newest.clone(),
+            run_by: (self.rig.rate, self.rig.main.clone()),
         }
     }
 

@@ -1,18 +1,22 @@
 //! The formulas of shaping, each once, each tested on its own.
 //!
 //! Normalised values are `f32`, the type game code reads. Every function maps
-//! finite input to finite output. A [`chain`](run) of [`Stage`]s turns the
+//! finite input to finite output. A [`Chain`] of [`Stage`]s turns the
 //! normalised value of a stick, an axis or a trigger into what an action reads.
 
 mod chain;
 mod curve;
 mod filter;
+mod response;
+mod stage;
 mod zone;
 
-pub use chain::{Stage, run, run_each, without_memory};
+pub use chain::Chain;
 pub use curve::{Curve, Points, PointsError};
-pub use filter::{Memory, Smooth, directions, facing, polar, turn_limit};
-pub use zone::{DeadZone, Gate, ZoneKind};
+pub use filter::{Memory, Smooth, directions, facing, from_polar, polar, turn_limit};
+pub use response::{Response, Rim};
+pub use stage::Stage;
+pub use zone::{Border, DeadZone, Gate, ZoneKind};
 
 use crate::ControlKind;
 
@@ -52,16 +56,27 @@ pub fn clamp_to_circle([x, y]: [f32; 2]) -> [f32; 2] {
     if r > 1.0 { [x / r, y / r] } else { [x, y] }
 }
 
-/// A vector of length `r` made as long as `to`; one of no length stays.
+/// A vector of length `r` made as long as `to`, which is 0 where `r` is.
+#[inline]
 fn with_length([x, y]: [f32; 2], r: f32, to: f32) -> [f32; 2] {
-    if r == to || r == 0.0 {
+    if to == 0.0 {
+        return [0.0; 2];
+    }
+    if r == to {
         return [x, y];
     }
     let scale = to / r;
     [x * scale, y * scale]
 }
 
+/// The lesser of two values; unlike `f32::min` it is a single instruction.
+#[inline]
+fn at_most(v: f32, most: f32) -> f32 {
+    if v > most { most } else { v }
+}
+
 /// The Euclidean length.
+#[inline]
 pub fn length([x, y]: [f32; 2]) -> f32 {
     libm::sqrtf(x * x + y * y)
 }

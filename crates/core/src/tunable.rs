@@ -117,7 +117,7 @@ pub const USE_COUNTS: Tunable = Tunable {
     meaning: "Counts in one report from which on a mouse or wheel is the device used last.",
 };
 
-/// A shorthand for the many that belong to stages of shaping.
+/// A shorthand for the many that belong to stages of shaping and to gestures.
 const fn of_stage(
     name: &'static str,
     unit: &'static str,
@@ -244,6 +244,24 @@ pub const OFFSET: Tunable =
 pub const SCALE: Tunable =
     of_stage("scale", "times", (-10.0, 10.0), (0.01, 1.0), "Factor of an axis.");
 
+/// What x reads at one end, at rest and at the other end.
+pub const CALIBRATE_X: Tunable = of_stage(
+    "calibrate-x",
+    "raw",
+    (i32::MIN as f64, i32::MAX as f64),
+    (10.0, 0.0),
+    "What x reads at one end, at rest and at the other end.",
+);
+
+/// What y reads at one end, at rest and at the other end.
+pub const CALIBRATE_Y: Tunable = of_stage(
+    "calibrate-y",
+    "raw",
+    (i32::MIN as f64, i32::MAX as f64),
+    (10.0, 0.0),
+    "What y reads at one end, at rest and at the other end.",
+);
+
 /// The counts of a pointer.
 pub const COUNTS: Tunable = of_stage(
     "counts",
@@ -253,8 +271,291 @@ pub const COUNTS: Tunable = of_stage(
     "Counts of a pointer from rest to the rim.",
 );
 
+/// A rectangle on a touch surface.
+pub const RECT: Tunable = of_stage(
+    "rect",
+    "of the surface",
+    (0.0, 1.0),
+    (0.01, 0.5),
+    "Left, top, width and height of a zone.",
+);
+
+/// A circle on a touch surface.
+pub const CIRCLE: Tunable = of_stage(
+    "circle",
+    "of the surface",
+    (0.0, 1.0),
+    (0.01, 0.5),
+    "Centre of a zone, and its radius as a share of the width.",
+);
+
+/// `rect`, in units that are no shares.
+pub const RECT_UNITS: Tunable = of_stage(
+    "rect",
+    "units",
+    (-100_000.0, 100_000.0),
+    (1.0, 100.0),
+    "The same of a zone measured in mm, px, view or world.",
+);
+
+/// `circle`, in units that are no shares.
+pub const CIRCLE_UNITS: Tunable = of_stage(
+    "circle",
+    "units",
+    (-100_000.0, 100_000.0),
+    (1.0, 100.0),
+    "The same of a zone measured in mm, px, view or world.",
+);
+
+/// `camera`.
+pub const CAMERA: Tunable = of_stage(
+    "camera",
+    "units",
+    (-1_000_000.0, 1_000_000.0),
+    (10.0, 0.0),
+    "The place of the world in the middle of the view.",
+);
+
+/// `zoom`.
+pub const ZOOM: Tunable = of_stage(
+    "zoom",
+    "px a unit",
+    (0.01, 1000.0),
+    (0.1, 1.0),
+    "Pixels of the view to a unit of the world.",
+);
+
+/// `lift-ms`.
+pub const LIFT_MS: Tunable = of_stage(
+    "lift-ms",
+    "ms",
+    (10.0, 2000.0),
+    (5.0, 250.0),
+    "A tap: the longest time from landing to lifting.",
+);
+
+/// `hold-ms`.
+pub const HOLD_MS: Tunable = of_stage(
+    "hold-ms",
+    "ms",
+    (50.0, 5000.0),
+    (10.0, 500.0),
+    "A long press: the time that the finger must stay.",
+);
+
+/// `move-mm`.
+pub const MOVE_MM: Tunable = of_stage(
+    "move-mm",
+    "mm",
+    (0.1, 50.0),
+    (0.1, 3.0),
+    "A tap or a long press: how far the finger may get from where it landed.",
+);
+
+/// `gap-ms`.
+pub const GAP_MS: Tunable = of_stage(
+    "gap-ms",
+    "ms",
+    (10.0, 2000.0),
+    (5.0, 250.0),
+    "Several taps: the longest time from lifting to the next landing.",
+);
+
+/// `spread-mm`.
+pub const SPREAD_MM: Tunable = of_stage(
+    "spread-mm",
+    "mm",
+    (0.5, 200.0),
+    (0.5, 10.0),
+    "Several taps: how far a tap may land from the one before.",
+);
+
+/// `together-ms`.
+pub const TOGETHER_MS: Tunable = of_stage(
+    "together-ms",
+    "ms",
+    (1.0, 1000.0),
+    (5.0, 120.0),
+    "Several fingers: the longest time from the first landing to the last.",
+);
+
+/// `length-mm`.
+pub const LENGTH_MM: Tunable = of_stage(
+    "length-mm",
+    "mm",
+    (0.5, 500.0),
+    (0.5, 15.0),
+    "A swipe or a sign: how far from its start it must get; of a sign, how long its path must be.",
+);
+
+/// `time-ms`.
+pub const TIME_MS: Tunable = of_stage(
+    "time-ms",
+    "ms",
+    (20.0, 5000.0),
+    (10.0, 500.0),
+    "A swipe: the longest time from landing on.",
+);
+
+/// `speed-mm-s`.
+pub const SPEED_MM_S: Tunable = of_stage(
+    "speed-mm-s",
+    "mm/s",
+    (1.0, 5000.0),
+    (5.0, 60.0),
+    "A swipe: the least mean speed, its length over its time.",
+);
+
+/// `off-axis-deg`.
+pub const OFF_AXIS_DEG: Tunable = of_stage(
+    "off-axis-deg",
+    "degrees",
+    (0.5, 90.0),
+    (0.5, 30.0),
+    "A swipe: the angle by which it may leave its direction.",
+);
+
+/// `off-axis-mm`.
+pub const OFF_AXIS_MM: Tunable = of_stage(
+    "off-axis-mm",
+    "mm",
+    (0.1, 200.0),
+    (0.1, 8.0),
+    "A swipe: the distance by which its end may lie beside its direction.",
+);
+
+/// `straight`.
+pub const STRAIGHT: Tunable = of_stage(
+    "straight",
+    "of the path",
+    (0.05, 1.0),
+    (0.01, 0.85),
+    "A swipe: its length as a share of the path of the finger, 1 for a straight line.",
+);
+
+/// `edge-mm`.
+pub const EDGE_MM: Tunable = of_stage(
+    "edge-mm",
+    "mm",
+    (0.5, 100.0),
+    (0.5, 6.0),
+    "A swipe from an edge: how far from that edge it may begin.",
+);
+
+/// `slop-mm`.
+pub const SLOP_MM: Tunable = of_stage(
+    "slop-mm",
+    "mm",
+    (0.0, 50.0),
+    (0.1, 2.0),
+    "A drag or a pinch: how far the finger must get, or how much the distance of the two must change, to begin it.",
+);
+
+/// `slop-deg`.
+pub const SLOP_DEG: Tunable = of_stage(
+    "slop-deg",
+    "degrees",
+    (0.0, 90.0),
+    (0.5, 6.0),
+    "Rotating: how far the line through two fingers must turn to begin it.",
+);
+
+/// `catch-mm`.
+pub const CATCH_MM: Tunable = of_stage(
+    "catch-mm",
+    "mm",
+    (0.5, 200.0),
+    (0.5, 15.0),
+    "A fixed on-screen stick: how far from its centre a finger may land.",
+);
+
+/// `dead-mm`.
+pub const DEAD_MM: Tunable = of_stage(
+    "dead-mm",
+    "mm",
+    (0.0, 50.0),
+    (0.1, 2.0),
+    "Aiming: how far from the origin the finger must be to give a direction.",
+);
+
+/// `differs-deg`.
+pub const DIFFERS_DEG: Tunable = of_stage(
+    "differs-deg",
+    "degrees",
+    (1.0, 90.0),
+    (0.5, 25.0),
+    "A sign: how much it may differ from the nearest example, as an angle.",
+);
+
+/// `lead-deg`.
+pub const LEAD_DEG: Tunable = of_stage(
+    "lead-deg",
+    "degrees",
+    (0.0, 90.0),
+    (0.5, 3.0),
+    "A sign: by how much every other sign must differ more.",
+);
+
+/// `ring-mm`.
+pub const RING_MM: Tunable = of_stage(
+    "ring-mm",
+    "mm",
+    (1.0, 200.0),
+    (0.5, 12.0),
+    "An on-screen stick: from its centre to full deflection.",
+);
+
+/// `reach-mm`.
+pub const REACH_MM: Tunable =
+    of_stage("reach-mm", "mm", (1.0, 500.0), (1.0, 20.0), "A drag: the distance that gives 1.");
+
+/// `reach-times`.
+pub const REACH_TIMES: Tunable = of_stage(
+    "reach-times",
+    "times",
+    (1.1, 10.0),
+    (0.1, 2.0),
+    "A pinch: how many times as far apart gives 1.",
+);
+
+/// `reach-deg`.
+pub const REACH_DEG: Tunable = of_stage(
+    "reach-deg",
+    "degrees",
+    (5.0, 360.0),
+    (5.0, 90.0),
+    "Rotating: the angle that gives 1.",
+);
+
+/// The full speed of a part of the yard's crane.
+pub const SPEED: Tunable = of_stage(
+    "speed",
+    "units/s",
+    (0.1, 720.0),
+    (0.5, 10.0),
+    "Full speed of a part of the crane, in degrees or metres a second.",
+);
+
+/// How fast a part of the crane gets faster.
+pub const ACCELERATION: Tunable = of_stage(
+    "acceleration",
+    "units/s²",
+    (0.1, 10_000.0),
+    (0.5, 10.0),
+    "What its speed gains in a second.",
+);
+
+/// How fast a part of the crane gets slower.
+pub const BRAKING: Tunable = of_stage(
+    "braking",
+    "units/s²",
+    (0.1, 10_000.0),
+    (0.5, 20.0),
+    "What its speed loses in a second.",
+);
+
 /// All of them, in the order documents list them.
-pub const ALL: [&Tunable; 23] = [
+pub const ALL: [&Tunable; 57] = [
     &POLL_HZ,
     &DEAD_ZONE,
     &PRESS_AT,
@@ -278,4 +579,38 @@ pub const ALL: [&Tunable; 23] = [
     &OFFSET,
     &SCALE,
     &COUNTS,
+    &CALIBRATE_X,
+    &CALIBRATE_Y,
+    &RECT,
+    &CIRCLE,
+    &RECT_UNITS,
+    &CIRCLE_UNITS,
+    &CAMERA,
+    &ZOOM,
+    &LIFT_MS,
+    &HOLD_MS,
+    &MOVE_MM,
+    &GAP_MS,
+    &SPREAD_MM,
+    &TOGETHER_MS,
+    &LENGTH_MM,
+    &TIME_MS,
+    &SPEED_MM_S,
+    &OFF_AXIS_DEG,
+    &OFF_AXIS_MM,
+    &STRAIGHT,
+    &EDGE_MM,
+    &SLOP_MM,
+    &SLOP_DEG,
+    &CATCH_MM,
+    &DEAD_MM,
+    &DIFFERS_DEG,
+    &LEAD_DEG,
+    &RING_MM,
+    &REACH_MM,
+    &REACH_TIMES,
+    &REACH_DEG,
+    &SPEED,
+    &ACCELERATION,
+    &BRAKING,
 ];

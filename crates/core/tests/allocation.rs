@@ -2,8 +2,8 @@
 
 mod common;
 
-use common::*;
-use gtrig_core::*;
+use common::{hand::*, *};
+use gtrig_core::{gesture::Kind, *};
 
 #[test]
 fn a_tick_allocates_nothing() {
@@ -18,14 +18,23 @@ fn a_tick_allocates_nothing() {
         action("slew", Gives::Plane, vec![stick("pad/stick-l", 0.1), cross(BothHeld::Last)]),
         action("reach", Gives::Polar, vec![shaped_stick("pad/stick-l", smooth)]),
         action("menu", Gives::Toggle, vec![button("keys/KeyW")]),
+        action("lights", Gives::On, vec![InputSpec::Zone(0)]),
+        action("bell", Gives::Pulse, vec![InputSpec::Zone(1)]),
     ]);
+    // Values of a contact go from 0 to 100 of 1000 in x and of 500 in y.
+    rig.zones =
+        vec![zone("strip", [0.0, 0.05], [1.0, 0.1]), zone("plate", [0.01, 0.0], [0.03, 1.0])];
+    rig.zones[1].follows = true;
+    every_gesture(&mut rig);
     rig.actions[3].closed_while = vec![5];
     rig.actions[0].main_only = true;
-    let desk = Desk::new(rig);
+    let mut desk = Desk::new(rig);
+    let glass = desk.session.plug(glass(), Nanos(0)).unwrap();
     let plan = desk.session.plan();
     let mut machine = desk.session.at(Tick(0));
+    let devices = [desk.devices[0], desk.devices[1], desk.devices[2], glass];
     let ids: Vec<ControlId> =
-        desk.devices.iter().flat_map(|&d| desk.session.roster().device(d).controls()).collect();
+        devices.iter().flat_map(|&d| desk.session.roster().device(d).controls()).collect();
     // Everything moves in every tick, and every device comes and goes.
     let events: Vec<Event> = (0..20_000u32)
         .flat_map(|i| {
@@ -36,16 +45,35 @@ fn a_tick_allocates_nothing() {
                 control,
                 marks: Marks::empty(),
             };
-            let presence = desk.session.roster().device(desk.devices[i as usize % 3]).presence();
+            let presence = desk.session.roster().device(devices[i as usize % 4]).presence();
             let value = i32::from(i % 1_000 != 999);
             let came = Event { time, value, control: presence, marks: Marks::empty() };
             ids.iter().map(event).chain([came]).collect::<Vec<_>>()
         })
         .collect();
-    let mut ticks = 0;
+    let (mut ticks, mut lit, mut rung, mut verdicts) = (0, 0, 0, 0);
     let count = allocation_counter::measure(|| {
-        run(&mut machine, plan, &events, Tick(1_150), |_| ticks += 1);
+        run(&mut machine, plan, &events, Tick(1_150), |machine| {
+            ticks += 1;
+            verdicts += machine.verdicts().len();
+            lit += u32::from(machine.action(ActionId(6)).is_active());
+            rung += u32::from(machine.action(ActionId(7)).is_active());
+        });
     });
-    assert!(ticks > 1_000 && machine.lost() > 0);
+    assert!(ticks > 1_000 && machine.lost() > 0 && lit > 0 && rung > 0, "{ticks} {lit} {rung}");
+    assert!(verdicts > 1_000, "{verdicts}");
     assert_eq!(count.count_total, 0);
+}
+
+/// One gesture of each kind and number of fingers, which wait for each other
+/// and take each other's contacts.
+fn every_gesture(rig: &mut Rig) {
+    rig.signs = vec![hook()];
+    rig.gestures = every_kind()
+        .into_iter()
+        .flat_map(|kind| kind.fingers().take(2).map(move |fingers| (kind, fingers)))
+        .map(|(kind, fingers)| with_fingers("it", kind, fingers, &[]))
+        .collect();
+    rig.gestures[0].waits_for = vec![2];
+    rig.gestures.iter_mut().filter(|g| g.kind == Kind::Drag).for_each(|drag| drag.takes = true);
 }

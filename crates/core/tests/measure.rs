@@ -88,3 +88,71 @@ fn a_drift_is_told_in_minutes() {
     let drift = found.drift_per_minute.unwrap();
     assert!((drift - 0.375).abs() < 0.05, "{drift}");
 }
+
+/// A trigger of pad·1 along `path`, which gives its raw value for every 4 ms.
+fn squeezed(path: impl Iterator<Item = i32>) -> (Measurement, ControlKind) {
+    let mut desk = Desk::new(rig(Vec::new()));
+    for (value, n) in path.zip(0u32..) {
+        desk.set(f64::from(n) * 4.0, "pad1/trigger-r", value);
+    }
+    desk.run_to(6_000);
+    let trigger = desk.control("pad1/trigger-r");
+    let kind = desk.session.roster().control(trigger).kind;
+    let samples = Samples::of(desk.session.recording().events(), (trigger, None), [kind; 2]);
+    (measure(&samples), kind)
+}
+
+#[test]
+fn a_trigger_is_measured_and_asked_for_what_a_trigger_can_do() {
+    // It rests at 3 of 100, gets to 92, is held at 80, and let go from there.
+    let rest = |n: u32| (0..n).map(|n| 2 + (n % 3) as i32);
+    let squeeze = (0..90).map(|n| n + 3).chain((0..12).rev().map(|n| 80 + n));
+    let held = (0..200).map(|n| 79 + n % 3);
+    let path = rest(700).chain(squeeze).chain(held).chain([40]).chain(rest(700));
+    let (found, kind) = squeezed(path);
+    assert!(found.is_single && found.is_one_sided);
+    assert!((found.centre.unwrap()[0] - 0.03).abs() < 1e-3);
+    assert_eq!(found.ends(), [None, Some(0.92)]);
+    assert_eq!(found.circularity_error, Err("a single axis has no directions"));
+    let steps = found.steps();
+    assert!(steps.iter().all(|(_, is_done)| *is_done), "{steps:?}");
+    let proposal = propose(&found, [kind; 2]);
+    assert_eq!(proposal.travel[0], Ok(Travel { min: 3, centre: 3, max: 92 }));
+    assert_eq!(proposal.outer, Ok(0.9));
+    let (found, _) = squeezed(rest(700));
+    let open: Vec<&str> = found.steps().into_iter().filter(|s| !s.1).map(|s| s.0).collect();
+    assert_eq!(open[0], "push it to its ends");
+}
+
+#[test]
+fn a_stick_that_says_nothing_or_only_one_thing_is_named() {
+    let (found, _) = measured(std::iter::empty());
+    assert!(found.centre.unwrap_err().starts_with("it never reported anything"));
+    let (found, kinds) = measured((0..900).map(|n| [100, n % 3 - 1]));
+    assert!(found.centre.unwrap_err().contains("reads an end all the time"));
+    assert!(propose(&found, kinds).dead_zone.is_err());
+    assert_eq!(found.steps()[0], (found.centre.unwrap_err(), false));
+}
+
+#[test]
+fn the_time_between_reports_is_told_from_pauses() {
+    let mut desk = Desk::new(rig(Vec::new()));
+    let mut ms = 0.0;
+    for n in 0..400 {
+        // Every 8 ms, every tenth after 12, and a pause now and then.
+        ms += if n % 100 == 99 {
+            900.0
+        } else if n % 10 == 9 {
+            12.0
+        } else {
+            8.0
+        };
+        desk.set(ms, "pad1/stick-l-x", n % 50);
+        desk.set(ms, "pad1/stick-l-y", n % 40);
+    }
+    desk.run_to(600);
+    let [x, y] = ["pad1/stick-l-x", "pad1/stick-l-y"].map(|name| desk.control(name));
+    let kinds = [x, y].map(|id| desk.session.roster().control(id).kind);
+    let found = measure(&Samples::of(desk.session.recording().events(), (x, Some(y)), kinds));
+    assert_eq!(found.interval, Ok([Nanos::from_millis(8), Nanos::from_millis(12)]));
+}

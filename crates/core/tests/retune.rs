@@ -58,6 +58,7 @@ proptest! {
             desk.session.run_before(Nanos((ms * 1e6) as u64));
         }
         retuned.follow(&desk.session, from);
+        retuned.take_waiting(&desk.session);
         for session in [&mut desk.session, &mut retuned] {
             session.run_until(Tick(2_000));
         }
@@ -131,4 +132,84 @@ fn differences_are_named() {
     let Difference { by, .. } = found[2];
     assert!((by - (0.7 / 0.9 - 0.6 / 0.8)).abs() < 1e-4, "{by}");
     assert_eq!(compare(&before, &before), []);
+}
+
+/// Reports so close together that most of them tell a run nothing: axes that
+/// cross the range of use to and fro, buttons, and devices that go and come.
+fn crowd(rig: Rig, seed: u64) -> Desk {
+    let mut desk = Desk::new(rig);
+    let mut random = seed | 1;
+    let mut next = |below: u64| {
+        // Xorshift: Marsaglia, "Xorshift RNGs", J. Statistical Software 8(14), 2003.
+        random ^= random << 13;
+        random ^= random >> 7;
+        random ^= random << 17;
+        random % below
+    };
+    let mut us = 1;
+    for _ in 0..12_000 {
+        us += next(900);
+        match next(2_000) {
+            0 => desk.session.unplug(desk.devices[1], Nanos(us * 1_000)),
+            1 => desk.session.set_presence(desk.devices[1], Presence::Here, Nanos(us * 1_000)),
+            2..100 => desk.set(us as f64 / 1e3, "pad1/south", next(2) as i32),
+            n => {
+                let most = if next(10) == 0 { 100 } else { 10 };
+                let value = next(2 * most + 1) as i32 - most as i32;
+                desk.set(us as f64 / 1e3, CONTROLS[n as usize % 3], value);
+            }
+        }
+        desk.session.run_before(Nanos(us * 1_000));
+    }
+    desk.run_to(700);
+    desk
+}
+
+fn handed_over(zone: f32) -> Rig {
+    let mut rig = tuned(zone);
+    rig.main.rule = MainRule::LastUsed;
+    rig.actions[0].main_only = true;
+    rig
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    /// Leaving out what tells nothing changes nothing, whoever runs it again.
+    #[test]
+    fn a_crowd_of_reports_is_run_again_as_it_was(seed: u64, zone in 0.0f32..0.9) {
+        let desk = crowd(handed_over(0.1), seed);
+        let retuned = desk.session.retuned(handed_over(zone), Capacity::DEFAULT);
+        let fresh = crowd(handed_over(zone), seed);
+        prop_assert_eq!(lanes(&retuned), lanes(&fresh.session));
+        prop_assert_eq!(retuned.now().main(), fresh.session.now().main());
+        prop_assert_eq!(retuned.seen_count(), fresh.session.seen_count());
+        for tick in (0..700).step_by(61).map(Tick) {
+            let (again, was) = (retuned.at(tick), fresh.session.at(tick));
+            prop_assert_eq!(again.action(ActionId(0)), was.action(ActionId(0)));
+            let last = |machine: &Machine| machine.hearing(DeviceId(0)).last_report;
+            prop_assert_eq!(last(&again), last(&was));
+        }
+        let mut replayed = 0;
+        retuned.replay(|machine| replayed += machine.changed().len());
+        let mut were = 0;
+        fresh.session.replay(|machine| were += machine.changed().len());
+        prop_assert_eq!(replayed, were);
+    }
+}
+
+#[test]
+fn reports_are_counted_by_the_whole_second() {
+    let mut desk = Desk::new(tuned(0.1));
+    for n in 0..250 {
+        // Both axes in one report, every 10 ms.
+        desk.set(f64::from(n) * 10.0 + 5.0, "pad1/stick-l-x", n % 90);
+        desk.set(f64::from(n) * 10.0 + 5.0, "pad1/stick-l-y", n % 80);
+    }
+    desk.set(1_700.0, "keys/KeyW", 1);
+    desk.run_to(160);
+    let at = |tick| desk.session.reports_per_second(Tick(tick));
+    assert_eq!(at(30), [0, 0, 0]);
+    assert_eq!(at(70), [100, 0, 0]);
+    assert_eq!(at(130), [100, 0, 1]);
 }

@@ -17,6 +17,7 @@
 mod atomic;
 pub mod audit;
 pub mod compare;
+pub mod gestures;
 pub mod health;
 pub mod measure;
 mod nearest;

@@ -2,7 +2,7 @@
 //! programs.
 
 use gtrig_core::{
-    Travel,
+    Nanos, Travel,
     measure::{Known, Measurement, Proposal, SECTORS, SnapBack},
 };
 use serde::Serialize;
@@ -13,6 +13,12 @@ use std::fmt;
 pub struct MeasureReport {
     /// What was measured.
     pub of: String,
+    /// Whether it is an axis or a trigger, and no stick.
+    is_single: bool,
+    /// How far it gets to the low and the high end of x.
+    ends: [Option<f32>; 2],
+    /// What is to be done, in order, and whether it was.
+    steps: Vec<GuideStep>,
     centre: Entry<[f32; 2]>,
     noise: Entry<f32>,
     rest_radius: Entry<f32>,
@@ -23,8 +29,17 @@ pub struct MeasureReport {
     snap_back: Entry<Snap>,
     levels: [usize; 2],
     effective_bits: [f32; 2],
+    /// Median and 95th percentile.
+    report_interval_ms: Entry<[f64; 2]>,
     reach_by_5_degrees: Vec<Option<f32>>,
     proposal: Proposed,
+}
+
+/// A step of the guide.
+#[derive(Clone, Copy, Debug, Serialize)]
+struct GuideStep {
+    to_do: &'static str,
+    is_done: bool,
 }
 
 /// A value, or what to do so that there is one.
@@ -79,6 +94,13 @@ impl MeasureReport {
         let travel = |t: Travel| [t.min, t.centre, t.max];
         MeasureReport {
             of,
+            is_single: found.is_single,
+            ends: found.ends(),
+            steps: found
+                .steps()
+                .into_iter()
+                .map(|(to_do, is_done)| GuideStep { to_do, is_done })
+                .collect(),
             centre: Entry::new(found.centre, |v| v),
             noise: Entry::new(found.noise, same),
             rest_radius: Entry::new(found.rest_radius, same),
@@ -89,6 +111,7 @@ impl MeasureReport {
             snap_back: Entry::new(found.snap_back, Snap::new),
             levels: found.levels,
             effective_bits: found.levels.map(|levels| (levels.max(1) as f32).log2()),
+            report_interval_ms: Entry::new(found.interval, |both| both.map(Nanos::as_millis)),
             reach_by_5_degrees: found.reach.to_vec(),
             proposal: Proposed {
                 calibrate_x: Entry::new(proposal.travel[0], travel),
@@ -103,26 +126,72 @@ impl MeasureReport {
     /// What was measured, a line each.
     pub fn lines(&self) -> Vec<Line> {
         let share = |v: &f32| format!("{v:.4} of the travel");
-        let known = self.reach_by_5_degrees.iter().flatten().count();
         let [x_bits, y_bits] = self.effective_bits;
-        vec![
+        let levels = match self.is_single {
+            true => format!("{}: {x_bits:.1} bits in use", self.levels[0]),
+            false => format!(
+                "{} × {}: {x_bits:.1} and {y_bits:.1} bits in use",
+                self.levels[0], self.levels[1]
+            ),
+        };
+        let mut lines = vec![
             ("centre", self.centre.words(|[x, y]| format!("{x:+.4} {y:+.4}"))),
             ("noise at rest", self.noise.words(|v| format!("{v:.4} (standard deviation)"))),
             ("rest radius", self.rest_radius.words(|v| format!("{v:.4} holds 99.9 % of it"))),
             ("drift", self.drift_per_minute.words(|v| format!("{v:.4} a minute"))),
-            ("reach", Ok(format!("{known} of {SECTORS} directions"))),
+            ("reach", Ok(self.reach())),
             ("circularity", self.circularity_error.words(|v| format!("{:.1} % error", v * 100.0))),
             ("asymmetry", self.asymmetry.words(|[x, y]| format!("{x:+.3} in x, {y:+.3} in y"))),
             ("hold jitter", self.hold_jitter.words(share)),
             ("snap-back", self.snap_back.words(Snap::words)),
+            ("levels", Ok(levels)),
             (
-                "levels",
-                Ok(format!(
-                    "{} × {}: {x_bits:.1} and {y_bits:.1} bits in use",
-                    self.levels[0], self.levels[1]
-                )),
+                "reports",
+                self.report_interval_ms.words(|[median, most]| {
+                    format!("every {median:.2} ms while it moves, 95 % within {most:.2} ms")
+                }),
             ),
-        ]
+        ];
+        // A single axis has no directions; of a stick that has all, the reach says
+        // how round it is.
+        let is_said = self.is_single || matches!(self.circularity_error, Entry::Known(_));
+        lines.retain(|(name, _)| match *name {
+            "circularity" => !is_said,
+            "asymmetry" => !self.is_single,
+            _ => true,
+        });
+        lines
+    }
+
+    fn reach(&self) -> String {
+        let known = self.reach_by_5_degrees.iter().flatten().count();
+        match (self.is_single, self.ends) {
+            (false, _) => match self.circularity_error {
+                Entry::Known(error) => {
+                    format!("all {known} directions, {:.1} % out of round", error * 100.0)
+                }
+                Entry::Missing { .. } => format!("{known} of {SECTORS} directions"),
+            },
+            (true, [None, None]) => "neither end yet".to_owned(),
+            (true, [low, high]) => {
+                let side =
+                    |sign: &'static str, end: Option<f32>| end.map(|end| format!("{sign}{end:.3}"));
+                let sides = [side("-", low), side("+", high)];
+                format!(
+                    "{} of the travel",
+                    sides.into_iter().flatten().collect::<Vec<_>>().join(" and ")
+                )
+            }
+        }
+    }
+
+    /// What is to be done next, as a step of so many, and how far it is; `None`
+    /// when everything was done.
+    pub fn next_step(&self) -> Option<String> {
+        let at = self.steps.iter().position(|step| !step.is_done)?;
+        let (n, of, to_do) = (at + 1, self.steps.len(), self.steps[at].to_do);
+        let far = if at == 1 { format!(": {} so far", self.reach()) } else { String::new() };
+        Some(format!("step {n} of {of}: {to_do}{far}"))
     }
 
     /// What follows for a rig, a line each, with the reason and the cost.
@@ -130,7 +199,7 @@ impl MeasureReport {
         let travel = |[min, centre, max]: &[i32; 3]| {
             format!("[{min}, {centre}, {max}]: each side reaches its end, and rest is 0")
         };
-        vec![
+        let mut lines = vec![
             ("calibrate-x", self.proposal.calibrate_x.words(travel)),
             ("calibrate-y", self.proposal.calibrate_y.words(travel)),
             (
@@ -156,7 +225,15 @@ impl MeasureReport {
                     )
                 }),
             ),
-        ]
+        ];
+        let is_calibrated = lines[..2].iter().all(|(_, value)| value.is_ok());
+        lines.retain(|(name, _)| match *name {
+            "calibrate-y" => !self.is_single,
+            // Who calibrates needs the other one.
+            "uncalibrated" => !is_calibrated,
+            _ => true,
+        });
+        lines
     }
 }
 
@@ -182,6 +259,10 @@ impl fmt::Display for MeasureReport {
             Err(missing) => writeln!(f, "  {name:<15} not known: {missing}"),
         };
         self.lines().into_iter().try_for_each(&mut line)?;
-        self.proposals().into_iter().try_for_each(&mut line)
+        self.proposals().into_iter().try_for_each(&mut line)?;
+        match self.next_step() {
+            Some(step) => writeln!(f, "  {:<15} {step}", "to know more"),
+            None => Ok(()),
+        }
     }
 }

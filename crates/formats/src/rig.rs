@@ -8,9 +8,13 @@ mod actions;
 mod edges;
 mod edit;
 mod fields;
+mod gestures;
 mod problem;
 mod shapes;
 mod slots;
+mod surface;
+mod yard;
+mod zones;
 
 pub use edit::update_numbers;
 pub use problem::{Problem, RigError};
@@ -69,16 +73,39 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
     if let Some(table) = root.take("shape").and_then(|v| v.table(problems)) {
         rig.shapes = shapes::read(problems, &table);
     }
-    if let Some(table) = root.take("action").and_then(|v| v.table(problems)) {
-        let names: Vec<&str> = table.entries().map(|entry| entry.key).collect();
-        let context = actions::Context { shapes: &rig.shapes, actions: &names };
+    let actions = root.take("action").and_then(|v| v.table(problems));
+    // Gates are named before they are read.
+    let names: Vec<&str> =
+        actions.iter().flat_map(Fields::entries).map(|entry| entry.key).collect();
+    if let Some(mut table) = root.take("surface").and_then(|v| v.table(problems)) {
+        rig.surface = surface::read(problems, &mut table);
+        table.finish(problems);
+    }
+    if let Some(table) = root.take("zone").and_then(|v| v.table(problems)) {
+        let context = zones::Context { surface: &rig.surface, actions: &names };
+        rig.zones = zones::read(problems, &table, context);
+    }
+    if let Some(table) = root.take("sign").and_then(|v| v.table(problems)) {
+        rig.signs = gestures::read_signs(problems, &table);
+    }
+    if let Some(table) = root.take("gesture").and_then(|v| v.table(problems)) {
+        rig.gestures = gestures::read(problems, &table, &rig.zones, &rig.signs);
+    }
+    if let Some(table) = actions {
+        let Rig { shapes, zones, gestures, .. } = &rig;
+        let context = actions::Context { shapes, zones, gestures, actions: &names };
         let read = |e| actions::read(problems, &e, context);
         let actions: Vec<_> = table.entries().filter_map(read).collect();
         rig.actions = actions;
         actions::check_gates(problems, &table, &rig.actions);
+        zones::check_gates(problems, &rig);
         if rig.actions.len() > actions::MAX {
             problems.add(table.span(), format!("{} actions", rig.actions.len()), "at most 10000");
         }
+    }
+    if let Some(mut table) = root.take("yard").and_then(|v| v.table(problems)) {
+        rig.yard = yard::read(problems, &mut table, &rig.actions);
+        table.finish(problems);
     }
     check_thresholds(problems, &rig);
     root.finish(problems);

@@ -2,7 +2,7 @@
 
 use gtrig_core::{
     ControlKind, Shape,
-    shape::{self, Memory, Stage},
+    shape::{self, Chain, Memory, Stage},
 };
 use serde::Serialize;
 use std::io::{self, BufRead, Write};
@@ -49,13 +49,13 @@ impl Passage<'_> {
     /// writing.
     pub fn stream(&self, input: impl BufRead, out: impl Write) -> Result<(), PassageError> {
         let mut writer = csv::Writer::from_writer(out);
-        let stages = &self.shape.stages;
+        let chain = Chain::from(self.shape.stages.as_slice());
+        let stages = chain.stages();
         let names = stages.iter().zip(1..).map(|(stage, n)| format!("{n}-{}", stage.name()));
         let names = ["own-scale".to_owned()].into_iter().chain(names);
         let columns = names.flat_map(|name| ["x", "y"].map(|axis| format!("{name}-{axis}")));
         writer.write_record(["x", "y"].map(str::to_owned).into_iter().chain(columns))?;
-        let count = stages.iter().filter(|stage| stage.has_memory()).count();
-        let mut memories = vec![Memory::default(); count];
+        let mut memories = vec![Memory::default(); chain.memory_count()];
         for (line, number) in input.lines().zip(1..) {
             let line = line?;
             if line.trim().is_empty() {
@@ -70,7 +70,7 @@ impl Passage<'_> {
             let own = self.shape.own_scale(self.kinds, raw);
             let mut row = vec![raw[0].to_string(), raw[1].to_string()];
             row.extend(own.map(|v| v.to_string()));
-            shape::run_each(stages, own, self.period, &mut memories, |v| {
+            chain.run_each(own, self.period, &mut memories, |_, v| {
                 row.extend(v.map(|v| v.to_string()));
             });
             writer.write_record(&row)?;
@@ -100,11 +100,12 @@ pub struct Point {
 /// The response of the stages that do not remember, at `count` shares of the
 /// travel from 0 to 1, both included; at least two.
 pub fn table(stages: &[Stage], count: usize) -> Vec<Point> {
+    let chain = Chain::from(stages);
     let last = (count.max(2) - 1) as f32;
     (0..count.max(2))
         .map(|n| n as f32 / last)
         .map(|travel| {
-            let output = shape::length(shape::without_memory(stages, [travel, 0.0]));
+            let output = shape::length(chain.without_memory([travel, 0.0]));
             Point { travel, output }
         })
         .collect()

@@ -9,14 +9,17 @@
 
 mod axis;
 mod devices;
+mod hand;
 mod operator;
 mod story;
+mod strokes;
 
 pub use story::Story;
+pub use strokes::MAX_STROKES;
 
 use crate::Source;
 use axis::Axis;
-use devices::{Maker, Model};
+use devices::{Maker, Model, UNITS_PER_MM};
 use gtrig_core::{DeviceId, Event, Label, Marks, Nanos, Presence, Session};
 use operator::Operator;
 use rand_pcg::{
@@ -34,6 +37,8 @@ enum Act {
     Repeat { code: &'static str },
     /// A control is moved to a share of its travel, as a hand does.
     Move { device: Model, code: &'static str, to: f32, over: Nanos },
+    /// A finger is at a place on the glass panel, in millimetres, or lifts.
+    Touch { contact: u8, place: Option<[f32; 2]> },
     /// The centre of a control wanders off to a share of its travel.
     Drift { device: Model, code: &'static str, to: f32, over: Nanos },
     /// A device's radio drops everything up to an instant.
@@ -77,7 +82,12 @@ pub struct Cab {
     /// Adds acts for as long as the cab runs; a story needs none.
     operator: Option<Operator>,
     devices: Vec<Simulated>,
+    /// What was last said of each contact: x, y, and whether it is down.
+    contacts: [[i32; 3]; CONTACTS],
 }
+
+/// How many contacts the cab's hands use.
+const CONTACTS: usize = 2;
 
 /// A device that is plugged in.
 #[derive(Debug)]
@@ -102,7 +112,13 @@ impl Cab {
 
     fn idle(seed: u64) -> Self {
         let rng = Pcg32::seed_from_u64(seed);
-        Cab { rng, timetable: Timetable::default(), operator: None, devices: Vec::new() }
+        Cab {
+            rng,
+            timetable: Timetable::default(),
+            operator: None,
+            devices: Vec::new(),
+            contacts: [[0; 3]; CONTACTS],
+        }
     }
 
     fn perform(&mut self, session: &mut Session, time: Nanos, act: Act) {
@@ -135,6 +151,7 @@ impl Cab {
             Act::Move { device, code, to, over } => {
                 self.axis(device, code, |axis| axis.hand.go(time, over, to));
             }
+            Act::Touch { contact, place } => self.touch(session, contact, place, time),
             Act::Drift { device, code, to, over } => {
                 self.axis(device, code, |axis| axis.drift.go(time, over, to));
             }
@@ -170,6 +187,24 @@ impl Cab {
         if let Some(control) = control {
             session.report(Event { time, value, control, marks });
         }
+    }
+
+    /// A panel says only what changed.
+    fn touch(&mut self, session: &mut Session, contact: u8, place: Option<[f32; 2]>, time: Nanos) {
+        let at = usize::from(contact) - 1;
+        let was = self.contacts[at];
+        let units = |mm: f32, most: i32| ((mm * UNITS_PER_MM) as i32).clamp(0, most);
+        let is = match place {
+            Some([x, y]) => [units(x, 1919), units(y, 1079), 1],
+            None => [was[0], was[1], 0],
+        };
+        for (n, part) in ["-x", "-y", ""].into_iter().enumerate() {
+            if is[n] != was[n] {
+                let code = format!("contact-{contact}{part}");
+                self.report(session, Model::Glass, &code, is[n], Marks::empty(), time);
+            }
+        }
+        self.contacts[at] = is;
     }
 
     fn axis(&mut self, model: Model, code: &str, change: impl FnOnce(&mut Axis)) {

@@ -6,16 +6,19 @@
 //! is a new implementation of this trait and nothing else.
 //!
 //! - [`Terminal`]: the keyboard and mouse of the terminal.
+//! - [`Fingers`]: fingers that a person draws with the mouse.
 //! - `Kernel` (on Linux): the devices under `/dev/input`, as they come and go.
 //! - [`Cab`]: a simulated crane cab, driven by a seed; it also plays the
 //!   [`Story`] takes that ship with the program.
 
 mod cab;
+mod fingers;
 #[cfg(target_os = "linux")]
 mod kernel;
 mod terminal;
 
-pub use cab::{Cab, Story};
+pub use cab::{Cab, MAX_STROKES, Story};
+pub use fingers::{FINGERS, Fingers};
 #[cfg(target_os = "linux")]
 pub use kernel::{Kernel, Wanted};
 pub use terminal::{Terminal, TerminalKeys, code_of};

@@ -3,7 +3,7 @@
 use super::FONT;
 use svg::{
     Document, Node,
-    node::element::{Line, Path, Rectangle, Text, path::Data},
+    node::element::{Circle, Line, Path, Rectangle, Text, path::Data},
 };
 
 pub(super) const WIDTH: f64 = 960.0;
@@ -74,6 +74,19 @@ impl Page {
         let data = rest.iter().fold(Data::new().move_to(first), |data, &point| data.line_to(point));
         let path = Path::new().set("d", data).set("fill", "none").set("stroke", colour);
         self.add(path.set("stroke-width", width));
+    }
+
+    pub(super) fn circle(&mut self, (x, y): (f64, f64), r: f64, colour: &str) {
+        let circle = Circle::new().set("cx", x).set("cy", y).set("r", r).set("fill", "none");
+        self.add(circle.set("stroke", colour).set("stroke-width", 1));
+    }
+
+    /// Small squares, in one stroke of the pen.
+    pub(super) fn dots(&mut self, places: impl Iterator<Item = (f64, f64)>, colour: &str) {
+        let dot =
+            |data: Data, (x, y): (f64, f64)| data.move_to((x - 0.6, y)).horizontal_line_by(1.2);
+        let path = Path::new().set("d", places.fold(Data::new(), dot)).set("fill", "none");
+        self.add(path.set("stroke", colour).set("stroke-width", 1.2));
     }
 
     /// A stretch of which nothing is known.

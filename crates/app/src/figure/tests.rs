@@ -4,10 +4,13 @@ use crate::{
     screen::{Lane, lane_name},
 };
 use gtrig_core::{
-    Nanos, PollRate, Session,
+    ActionId, ControlId, ControlKind, Nanos, PollRate, Session, Tick,
     audit::{Loop, LoopAudit},
+    measure::{self, Samples},
+    shape::{Chain, Curve, DeadZone, Gate, Stage, ZoneKind, length},
     stream::StreamWatch,
 };
+use gtrig_formats::measure::MeasureReport;
 use gtrig_sources::Story;
 
 fn story() -> Session {
@@ -69,6 +72,36 @@ fn a_device_that_is_gone_is_a_hole_and_not_a_line_at_rest() {
     assert_eq!((holes(Nanos::from_millis(4_000)), holes(to)), (1, 2));
 }
 
+fn glass(gesture: Option<usize>) -> Option<String> {
+    let rig = files::rig(None, None).unwrap();
+    let session = files::shipped_take(Story::Glass, rig).unwrap().session;
+    let (from, to) = (Nanos(0), Nanos::from_millis(12_000));
+    touch(&session, &TouchSheet { title: "<thumb>".to_owned(), from, to, panel: 0, gesture })
+}
+
+#[test]
+fn a_panel_has_its_zones_its_paths_and_what_came_of_gestures() {
+    let svg = glass(None).unwrap();
+    for words in ["&lt;thumb&gt;", "every gesture: 6 of 9 fired", "walk-left", "gap-ms 12 ms over"]
+    {
+        assert!(svg.contains(words), "{words} in {svg}");
+    }
+    // Thirteen times a finger landed; nothing of it is drawn as a limit.
+    assert_eq!(svg.matches("stroke=\"#1f6fb2\"").count(), 13);
+    let of_one = glass(Some(1)).unwrap();
+    assert!(of_one.contains("swipe look-right: 2 of 9 fired"), "{of_one}");
+    // A wedge for each of those that fired; a ring for where each began.
+    assert_eq!(of_one.matches("stroke=\"#1a8f3c\"").count(), 4);
+    pdf(&of_one).unwrap();
+}
+
+#[test]
+fn no_panel_no_figure() {
+    let sheet =
+        TouchSheet { title: String::new(), from: Nanos(0), to: Nanos(1), panel: 0, gesture: None };
+    assert_eq!(touch(&story(), &sheet), None);
+}
+
 #[test]
 fn words_from_outside_stay_words() {
     let session = story();
@@ -94,6 +127,76 @@ fn a_figure_of_nothing_is_still_a_figure() {
     let empty = Excerpt { title: String::new(), from: Nanos(5), to: Nanos(5), lanes: Vec::new() };
     pdf(&timeline(&session, &empty)).unwrap();
     pdf(&audit("", &[])).unwrap();
+}
+
+fn chain() -> Chain {
+    let zone = DeadZone { kind: ZoneKind::Axes, inner: 0.2, outer: 1.0, slope: 0.0 };
+    let curve = Stage::Curve { curve: Curve::Power(2.0), on_axes: false };
+    Chain::from([Stage::Gate(Gate::Square), Stage::DeadZone(zone), curve].as_slice())
+}
+
+#[test]
+fn a_shape_has_its_zones_its_gate_and_its_numbers() {
+    let sheet = StickSheet::of_shape("<worn> & torn".to_owned(), chain());
+    let svg = stick(&StickSheet { clamp: false, ..sheet.clone() });
+    for words in [
+        "&lt;worn&gt; &amp; torn",
+        "shaped: what becomes of an even grid",
+        "speed by direction",
+        "1  gate square",
+        "2  dead-zone axes, 0.2 to 1",
+        "3  curve power 2",
+        "output begins at 0.201 of the travel",
+        "full deflection gives 1.000",
+    ] {
+        assert!(svg.contains(words), "{words}");
+    }
+    // A square gate puts the diagonal of a square rim at 0.707 on either axis, of
+    // which the zone leaves 0.634; its length 0.896, squared, is 0.804.
+    assert!(svg.contains("square rim: 0.804"), "{svg}");
+    assert!(!stick(&StickSheet { is_single: true, ..sheet }).contains("speed by direction"));
+}
+
+#[test]
+fn a_long_list_of_stages_makes_a_taller_sheet() {
+    let height = |count: usize| -> f64 {
+        let stages = vec![Stage::Swap; count];
+        let svg = stick(&StickSheet::of_shape(String::new(), Chain::from(stages.as_slice())));
+        let (_, height) = svg.split_once("height=\"").unwrap();
+        height.split_once('"').unwrap().0.parse().unwrap()
+    };
+    assert_eq!(height(1), height(3));
+    assert!(height(16) > height(1));
+}
+
+#[test]
+fn a_stick_is_drawn_as_it_was_and_as_it_was_shaped() {
+    let session = files::shipped_take(Story::Rim, files::rig(None, None).unwrap()).unwrap().session;
+    let input = session.plan().inputs(ActionId(0))[0];
+    let of = |to| {
+        let title = "worn".to_owned();
+        StickSheet::of_input(title, &session, (ActionId(0), input), (Tick(0), Tick(to)))
+    };
+    let sheet = of(session.now().at().0);
+    assert_eq!(sheet.reported.len(), sheet.shaped.len());
+    let farthest = |of: &[[f32; 2]]| of.iter().map(|v| length(*v)).fold(0.0, f32::max);
+    // The corners of the rim are beyond 1, and the action is held in the circle.
+    assert!(farthest(&sheet.reported) > 1.02);
+    assert!((farthest(&sheet.shaped) - 1.0).abs() < 1e-6);
+    assert!(stick(&sheet).contains("shaped, as the action gave it"));
+    pdf(&stick(&of(0))).unwrap();
+}
+
+#[test]
+fn a_measurement_of_too_little_says_so_in_the_figure() {
+    let axis = ControlKind::Axis { min: -100, centre: 0, max: 100 };
+    let nothing = Samples::of(std::iter::empty(), (ControlId(0), None), [axis; 2]);
+    let found = measure::measure(&nothing);
+    let report =
+        MeasureReport::new("pad1/stick-l".to_owned(), &found, &measure::propose(&found, [axis; 2]));
+    let svg = measurement(&nothing, &found, &report);
+    assert!(svg.contains("not known: it never reported anything"), "{svg}");
+    pdf(&svg).unwrap();
 }
 
 #[test]

@@ -91,6 +91,7 @@ fn is_digital(session: &Session, lane: Lane) -> bool {
     match lane {
         Lane::Control(id) => session.roster().control(id).kind.is_button(),
         Lane::Action(id, _) => session.plan().gives(id).is_digital(),
+        Lane::Gesture(_) => true,
     }
 }
 
@@ -131,6 +132,7 @@ impl Figure<'_> {
         let (log, colour) = match lane {
             Lane::Control(id) => (self.session.history().control_lane(id), SIGNAL),
             Lane::Action(id, axis) => (&self.session.history().action_lanes(id)[axis], FIRED),
+            Lane::Gesture(n) => (self.session.history().gesture_lane(n), FIRED),
         };
         let digital = is_digital(self.session, lane);
         let two_sided = !digital && self.goes_below_rest(lane);
@@ -175,6 +177,7 @@ impl Figure<'_> {
             Lane::Action(id, _) => {
                 matches!(self.session.plan().gives(id), Gives::Axis | Gives::Plane)
             }
+            Lane::Gesture(_) => false,
         }
     }
 

@@ -7,9 +7,14 @@ mod commands;
 mod input;
 mod lanes;
 mod measuring;
+mod touching;
 mod tuning;
+mod yard;
 
+pub(crate) use touching::MARGIN;
+use touching::Touching;
 pub(crate) use tuning::Tuning;
+pub(crate) use yard::Yard;
 
 use super::{
     draw::Areas,
@@ -23,7 +28,9 @@ use crate::{
     loops::AuditBy,
     recorder::Recorder,
 };
-use gtrig_core::{LaneLog, LaneMarks, Machine, Nanos, Session, Tick, stream::StreamWatch};
+use gtrig_core::{
+    ControlId, LaneLog, LaneMarks, Machine, Nanos, Session, Tick, stream::StreamWatch,
+};
 use gtrig_sources::{Source, Terminal};
 use ratatui::layout::Rect;
 use std::sync::{
@@ -62,6 +69,8 @@ pub struct Hit {
     pub(crate) traces: Rect,
     /// The lanes, names and values included.
     pub(crate) lanes: Rect,
+    /// The picture of a touch panel.
+    pub(crate) panel: Rect,
 }
 
 /// The full screen without a terminal. Time comes in with
@@ -94,7 +103,7 @@ pub struct App {
     pub(crate) theme: Theme,
     pub(crate) hit: Hit,
     unsaved: bool,
-    /// Saves that are being written.
+    /// Saves and figures that are being written.
     saving: usize,
     /// The take that is written as it happens.
     recorder: Option<Recorder>,
@@ -109,6 +118,11 @@ pub struct App {
     /// What the stick of the chosen lane was measured to do.
     pub(crate) measured: Option<Box<Measured>>,
     is_measuring: bool,
+    /// The stick that is laid over the one of the stick bench.
+    pub(super) laid: Option<(ControlId, Option<ControlId>)>,
+    /// The crane that the actions move.
+    pub(crate) yard: Yard,
+    touching: Touching,
     /// While it lives, threads that watch files go on.
     alive: Arc<()>,
     quit_asked: bool,
@@ -183,6 +197,9 @@ impl App {
             tuning: Tuning::default(),
             measured: None,
             is_measuring: false,
+            laid: None,
+            yard: Yard::default(),
+            touching: Touching::default(),
             alive: Arc::new(()),
             quit_asked: false,
             jobs: channel(),
@@ -230,6 +247,7 @@ impl App {
         }
         if self.is_take {
             self.play_on();
+            self.move_yard();
             return;
         }
         let mut news = Vec::new();
@@ -255,6 +273,7 @@ impl App {
         if let Playhead::Live = self.playhead {
             self.follow();
         }
+        self.move_yard();
     }
 
     /// Where the rig came from: what is tuned can be written back there, and what
@@ -358,10 +377,18 @@ impl App {
                     self.audited = Some(audited);
                     self.is_auditing = false;
                 }
+                Outcome::WentWrong(session, (from, way)) => self.went_wrong(*session, from, way),
                 Outcome::Retuned(session, from) => self.retuned(*session, from),
                 Outcome::Measured(measured) => {
                     self.measured = Some(measured);
                     self.is_measuring = false;
+                }
+                Outcome::Drawn(path, result) => {
+                    self.saving -= 1;
+                    match result {
+                        Ok(()) => self.tell(format!("drawn to {}", path.display()), false),
+                        Err(why) => self.tell(why, true),
+                    }
                 }
                 Outcome::RigChanged(path, text) => self.rig_changed(&path, text),
                 Outcome::Opened(Err(why)) => self.tell(why, true),
@@ -382,7 +409,9 @@ impl App {
             }
         }
         while self.saving > 0 {
-            if let Ok(Outcome::Saved { result, .. }) = self.jobs.1.recv() {
+            if let Ok(Outcome::Saved { result, .. } | Outcome::Drawn(_, result)) =
+                self.jobs.1.recv()
+            {
                 self.saving -= 1;
                 failures.extend(result.err());
             }
@@ -409,7 +438,8 @@ impl App {
     /// Lays the screen out in `area`, as the next frame will be. Scrolls as
     /// little as need be to keep the chosen lane in view.
     pub fn fit(&mut self, area: Rect) {
-        let hit = Areas::of(area, self).hit();
+        let areas = Areas::of(area, self);
+        let hit = Hit { panel: self.panel_area(areas.bench), ..areas.hit() };
         self.hit = hit;
         if self.stretch.columns != hit.traces.width {
             self.stretch.columns = hit.traces.width.max(1);

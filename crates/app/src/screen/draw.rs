@@ -15,6 +15,7 @@
 mod areas;
 mod board;
 mod device;
+mod gestures;
 mod help;
 mod lanes;
 mod measure;
@@ -23,8 +24,10 @@ mod polling;
 mod status;
 mod stick;
 mod stream;
+mod touch;
 mod tune;
 mod why;
+mod yard;
 
 pub(crate) use areas::Areas;
 
@@ -46,6 +49,8 @@ pub fn draw(frame: &mut Frame, app: &App) {
         Bench::Stick => stick::draw(buffer, areas.bench, app),
         Bench::Tune => tune::draw(buffer, areas.bench, app),
         Bench::Measure => measure::draw(buffer, areas.bench, app),
+        Bench::Yard => yard::draw(buffer, areas.bench, app),
+        Bench::Touch => touch::draw(buffer, areas.bench, app),
     }
     lanes::draw(buffer, &areas, app);
     why::draw(buffer, &areas, app);
@@ -72,6 +77,8 @@ fn bench_rule(buffer: &mut Buffer, area: Rect, app: &App) {
         (Bench::Stick, " 5 stick "),
         (Bench::Tune, " 6 tune "),
         (Bench::Measure, " 7 measure "),
+        (Bench::Yard, " 8 yard "),
+        (Bench::Touch, " 9 touch "),
     ] {
         let style = if app.bench == bench { app.theme.strong() } else { app.theme.faint() };
         x = paint::text(buffer, area, x, title, style) + 1;

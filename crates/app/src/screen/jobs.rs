@@ -1,11 +1,15 @@
 //! Work that could take long, done in threads of its own so that the screen
 //! never waits: saving, opening and auditing takes.
 
-use crate::files::{self, Opened};
+use crate::{
+    figure,
+    files::{self, Opened},
+};
 use gtrig_core::{
     Capacity, ControlId, Event, Nanos, Recording, Rig, Session, Tick,
     audit::{self, Loop, LoopAudit},
     measure::{self, Measurement, Proposal, Samples},
+    yard::Way,
 };
 use gtrig_formats::{measure::MeasureReport, save_atomically, take};
 use std::{
@@ -27,7 +31,11 @@ pub(crate) enum Outcome {
     Audited(Box<Audited>),
     /// The history by another rig, up to this event.
     Retuned(Box<Session>, u64),
+    /// The same with a mistake in the rig.
+    WentWrong(Box<Session>, (u64, Way)),
     Measured(Box<Measured>),
+    /// A figure was drawn, or why it was not.
+    Drawn(PathBuf, Result<(), String>),
     /// The rig's file has this text now.
     RigChanged(PathBuf, String),
 }
@@ -61,6 +69,7 @@ pub(crate) struct Measured {
     pub(crate) of: ControlId,
     /// The last tick that was looked at.
     pub(crate) until: Tick,
+    pub(crate) samples: Samples,
     pub(crate) found: Measurement,
     pub(crate) proposal: Proposal,
     pub(crate) report: MeasureReport,
@@ -76,12 +85,11 @@ pub(crate) fn measure(
     thread::spawn(move || {
         let roster = &recording.roster;
         let kinds = [x, y.unwrap_or(x)].map(|id| roster.control(id).kind);
-        let found = measure::measure(&Samples::of(recording.events(), (x, y), kinds));
+        let samples = Samples::of(recording.events(), (x, y), kinds);
+        let found = measure::measure(&samples);
         let proposal = measure::propose(&found, kinds);
-        let of = roster.label(x).to_string();
-        let of = if y.is_some() { of.trim_end_matches("-x").to_owned() } else { of };
-        let report = MeasureReport::new(of, &found, &proposal);
-        let measured = Measured { of: x, until, found, proposal, report };
+        let report = MeasureReport::new(roster.travel_label((x, y)), &found, &proposal);
+        let measured = Measured { of: x, until, samples, found, proposal, report };
         let _ = done.send(Outcome::Measured(Box::new(measured)));
     });
 }
@@ -91,6 +99,14 @@ pub(crate) fn retune(recording: Recording, rig: Rig, from: u64, done: Sender<Out
     thread::spawn(move || {
         let session = Session::replayed(&recording, rig, Capacity::DEFAULT);
         let _ = done.send(Outcome::Retuned(Box::new(session), from));
+    });
+}
+
+/// Runs a recording by a rig with a mistake. The outcome goes to `done`.
+pub(crate) fn go_wrong(recording: Recording, rig: Rig, of: (u64, Way), done: Sender<Outcome>) {
+    thread::spawn(move || {
+        let session = Session::replayed(&recording, rig, Capacity::DEFAULT);
+        let _ = done.send(Outcome::WentWrong(Box::new(session), of));
     });
 }
 
@@ -114,6 +130,15 @@ pub(crate) fn watch(path: PathBuf, alive: Weak<()>, done: Sender<Outcome>) {
                 let _ = done.send(Outcome::RigChanged(path.clone(), text));
             }
         }
+    });
+}
+
+/// Writes a figure. The outcome goes to `done`.
+pub(crate) fn draw(svg: String, path: &Path, done: Sender<Outcome>) {
+    let path = path.to_owned();
+    thread::spawn(move || {
+        let result = figure::save(&svg, &path).map_err(|error| format!("{error:#}"));
+        let _ = done.send(Outcome::Drawn(path, result));
     });
 }
 

@@ -9,6 +9,7 @@ use gtrig_core::{Capacity, Nanos, Session, Tick};
 use gtrig_sources::{Source, Story, Terminal, TerminalKeys};
 use ratatui::{Terminal as Screen, backend::TestBackend, layout::Rect, style::Color};
 use rstest::rstest;
+use std::path::Path;
 
 /// An application, its clock, and a screen to look at.
 struct Bench {
@@ -326,7 +327,7 @@ fn no_size_is_too_small(
     #[values(0, 1, 2, 5, 9, 16, 24, 47, 120)] height: u16,
 ) {
     let mut bench = Bench::live((width, height));
-    for key in " 2?\t31/x".chars() {
+    for key in " 2\t345678y9?31/x".chars() {
         bench.keys(&key.to_string());
         bench.pass(20);
     }
@@ -422,21 +423,50 @@ fn zoomed_in_the_chosen_lane_shows_what_was_reported_between_the_polls() {
     assert_eq!(between, "▁╱╲▁▁▁▁▁");
 }
 
-#[test]
-fn what_is_in_view_becomes_a_figure() {
+/// Types where the figure of what is shown shall go, and waits until the
+/// status line says so: by its name, for what it said of the figure before is
+/// still there while this one is drawn.
+fn export(bench: &mut Bench, path: &Path, said: &str) {
+    bench.keys("x");
+    bench.key_with(KeyCode::Char('u'), KeyModifiers::CONTROL, KeyEventKind::Press);
+    bench.keys(path.to_str().unwrap());
+    bench.key(KeyCode::Enter);
+    let name = path.file_name().unwrap().to_str().unwrap();
+    wait_until(bench, |bench| {
+        let last = bench.rows().pop().unwrap();
+        last.contains(said) && last.contains(name)
+    });
+}
+
+#[rstest]
+#[case("v.svg", "drawn to")]
+#[case("v.pdf", "drawn to")]
+#[case("v.gif", "ends in .svg or .pdf")]
+fn what_is_in_view_becomes_a_figure(#[case] name: &str, #[case] said: &str) {
     let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join(name);
     let mut bench = Bench::story(Story::LostTap);
-    for (name, said) in
-        [("v.svg", "drawn to"), ("v.pdf", "drawn to"), ("v.gif", "ends in .svg or .pdf")]
-    {
-        bench.keys("x");
-        bench.key_with(KeyCode::Char('u'), KeyModifiers::CONTROL, KeyEventKind::Press);
-        bench.keys(folder.path().join(name).to_str().unwrap());
-        bench.key(KeyCode::Enter);
-        assert!(bench.shows(said), "{name}");
+    export(&mut bench, &path, said);
+    if let Some("svg") = path.extension().and_then(|e| e.to_str()) {
+        let svg = std::fs::read_to_string(&path).unwrap();
+        assert!(svg.contains("pad·2 south") && svg.contains("three quick taps"));
     }
-    let svg = std::fs::read_to_string(folder.path().join("v.svg")).unwrap();
-    assert!(svg.contains("pad·2 south") && svg.contains("three quick taps"));
+}
+
+#[test]
+fn a_stick_and_its_measurement_become_figures_on_their_benches() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut bench = Bench::story(Story::Rim);
+    for (key, name, words) in [
+        ("5", "stick.svg", "response: output over travel"),
+        ("7", "measured.svg", "reach in 72 directions"),
+    ] {
+        bench.keys(key);
+        wait_until(&mut bench, |bench| key != "7" || bench.shows("+0.0311 -0.0181"));
+        export(&mut bench, &folder.path().join(name), "drawn to");
+        let svg = std::fs::read_to_string(folder.path().join(name)).unwrap();
+        assert!(svg.contains(words), "{name}");
+    }
 }
 
 #[test]
@@ -556,7 +586,7 @@ fn a_nudge_runs_the_history_again_and_says_what_is_different() {
     let (_folder, _, mut bench) = tuning(HOIST);
     assert!(bench.row("▸ 1: dead-zone").contains("0.12 of full travel"));
     bench.keys(">>>>>>>>");
-    assert!(bench.row("▸ 1: dead-zone").contains("0.2 of full travel  was 0.12"));
+    assert!(bench.row("▸ 1: dead-zone").contains("0.2 was 0.12  of full travel"));
     assert!(bench.shows("2 vanished"), "{}", bench.rows().join("\n"));
     bench.key(KeyCode::Home);
     bench.keys("d");
@@ -625,7 +655,7 @@ fn a_long_live_history_is_run_again_beside_the_screen() {
     bench.keys(">");
     assert!(bench.app.tick() > tick);
     // What is wanted shows at once, what comes of it when it is known.
-    assert!(bench.row("▸ 1: dead-zone").contains("0.14 of full travel  was 0.12"));
+    assert!(bench.row("▸ 1: dead-zone").contains("0.14 was 0.12  of full travel"));
     wait_until(&mut bench, |bench| !bench.shows("running the history again …"));
     bench.pass(500);
     assert!(bench.shows(" changed"));
@@ -652,11 +682,17 @@ fn a_stick_is_measured_and_the_rig_follows() {
     let mut bench = Bench::story(Story::Rim);
     bench.keys("7");
     wait_until(&mut bench, |bench| bench.shows("centre") && bench.shows("+0.0311 -0.0181"));
-    assert!(bench.shows("72 of 72 directions"));
+    assert!(bench.shows("all 72 directions, 8.0 % out of round"));
     assert!(bench.row("snap-back").contains("(4 releases)"));
-    // The shipped rig does not calibrate: its dead zone must hold the offset.
-    bench.keys("p5");
-    assert!(bench.row("▸ 1: dead-zone").contains("0.07 of full travel  was 0.12"));
+    // Calibrated, rest is 0, and the dead zone need not hold its offset.
+    bench.keys("p");
+    assert!(bench.shows("calibrated and set to what was measured"));
+    bench.keys("5");
+    let row = bench.row("  1: dead-zone");
+    assert!(row.contains(" 0.04 ") && row.contains("was 0.12"), "{row}");
+    assert!(bench.row("calibrate-x rest").contains(" 1018 "));
+    bench.keys("u");
+    assert!(!bench.shows("calibrate-x") && bench.row("▸ 1: dead-zone").contains("0.12"));
     // The hoist's stick never moved.
     bench.keys("7");
     bench.key(KeyCode::Down);
@@ -664,7 +700,273 @@ fn a_stick_is_measured_and_the_rig_follows() {
     // Nor may it be set to what another stick was measured to do.
     bench.keys("p");
     assert!(bench.shows("this stick is not measured yet"));
-    wait_until(&mut bench, |bench| bench.shows("▷ let the stick go for two seconds"));
+    wait_until(&mut bench, |bench| bench.shows("▷ it never reported anything: move it"));
+}
+
+#[test]
+fn a_trigger_that_is_a_button_shows_its_thresholds() {
+    let mut bench = Bench::live((160, 52));
+    bench.keys("5/trigger");
+    bench.key(KeyCode::Enter);
+    assert!(bench.shows("pad·1 trigger-r reported"), "{}", bench.rows().join("\n"));
+    assert!(bench.shows("on at 0.60 off below 0.40") && bench.shows("press-at"));
+}
+
+#[test]
+fn the_stick_of_another_device_can_be_laid_over() {
+    let mut bench = Bench::live((160, 52));
+    bench.keys("5l");
+    assert!(bench.shows("reported ◌ pad·2 stick-l"), "{}", bench.rows()[3]);
+    bench.keys("l");
+    assert!(bench.shows("reported ◌ pad·1 stick-r"));
+    bench.keys("ll");
+    assert!(bench.shows("pad·1 stick-l reported"));
+}
+
+#[test]
+fn the_yard_shows_the_right_way_beside_a_mistake() {
+    let mut bench = Bench::live((160, 52));
+    bench.keys("8");
+    bench.pass(2_000);
+    assert!(bench.shows("mistake: speed per frame"), "{}", bench.rows().join("\n"));
+    // At 60 Hz a speed per frame that was tuned at 30 Hz is twice the right one.
+    let speeds = |bench: &Bench| -> Vec<f32> {
+        let row = bench.row("hook ");
+        row.split_whitespace().filter_map(|word| word.parse().ok()).collect()
+    };
+    assert_eq!(speeds(&bench).len(), 2, "{}", bench.row("hook "));
+    bench.keys("y");
+    bench.pass(100);
+    assert!(bench.shows("mistake: diagonal not clamped") && bench.shows("hooks "));
+    bench.keys("Y>>");
+    let row = bench.row("▸ slew speed");
+    assert!(row.contains(" 17 was 16") && row.contains("units/s"), "{row}");
+    bench.pass(100);
+    assert!(bench.shows("mistake: speed per frame") && bench.shows("m apart"));
+}
+
+#[test]
+fn a_rig_without_a_yard_says_so() {
+    let (_folder, _, mut bench) = tuning(HOIST);
+    bench.keys("8");
+    assert!(bench.shows("the rig has no [yard]"));
+}
+
+/// The cab's panel, whose zones have a rig of their own.
+fn panel() -> Bench {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/panel.toml");
+    let worked = Nanos::from_millis(10_000);
+    let (session, cab) = headless::cab_session(files::rig(Some(&path), None).unwrap(), 1, worked);
+    let app = App::live(session, vec![Box::new(cab)], None, Theme::new(true));
+    let mut bench = Bench::new(app, worked, (160, 47));
+    bench.keys("9");
+    bench
+}
+
+#[test]
+fn the_touch_bench_says_who_has_a_contact() {
+    let mut bench = panel();
+    assert!(bench.shows("glass   1919 × 1079 units, 160 × 90 mm") && bench.shows("deck-lights"));
+    assert!(bench.shows("nobody touches it"));
+    bench.keys("/contact-1");
+    bench.key(KeyCode::Enter);
+    // To the press before, and ten ticks on.
+    bench.keys("[[.");
+    assert!(bench.shows("0.513 0.476   82.1 42.8 mm"), "{}", bench.rows().join("\n"));
+    assert!(bench.shows("walk-right has it"));
+}
+
+/// A live session with the shipped rig and no device at all.
+fn bare() -> Bench {
+    let session = Session::new(files::rig(None, None).unwrap(), Tick(0), Capacity::DEFAULT);
+    let app = App::live(session, Vec::new(), None, Theme::new(true));
+    let mut bench = Bench::new(app, Nanos::from_millis(100), (160, 47));
+    bench.keys("9");
+    bench
+}
+
+impl Bench {
+    /// Drags the mouse over cells of the panel, a step every 20 ms.
+    fn drag(&mut self, columns: impl IntoIterator<Item = u16>, row: u16) {
+        let area = self.app.hit.panel;
+        let mut kind = MouseEventKind::Down(MouseButton::Left);
+        for column in columns {
+            self.mouse(kind, area.x + column, area.y + row);
+            self.pass(20);
+            kind = MouseEventKind::Drag(MouseButton::Left);
+        }
+    }
+
+    /// The same with Ctrl and a button: takes hold of a zone.
+    fn grip(&mut self, button: MouseButton, cells: [(u16, u16); 2]) {
+        let area = self.app.hit.panel;
+        let kinds = [MouseEventKind::Down(button), MouseEventKind::Drag(button)];
+        for (kind, (column, row)) in kinds.into_iter().zip(cells) {
+            let (column, row) = (area.x + column, area.y + row);
+            let mouse = MouseEvent { kind, column, row, modifiers: KeyModifiers::CONTROL };
+            self.app.event(&Event::Mouse(mouse), self.now);
+            self.pass(20);
+        }
+        self.mouse(MouseEventKind::Up(button), 0, 0);
+    }
+
+    fn lift(&mut self) {
+        self.mouse(MouseEventKind::Up(MouseButton::Left), 0, 0);
+        self.pass(40);
+    }
+}
+
+#[test]
+fn the_mouse_is_a_finger_on_the_touch_bench() {
+    let mut bench = bare();
+    assert!(bench.shows("no touch panel has been connected"));
+    bench.drag([10, 14, 18, 22, 26], 6);
+    assert!(bench.shows("attempts go on") && bench.shows("contact-1"));
+    bench.lift();
+    assert!(bench.shows("● look-right") && bench.shows("nobody touches it"));
+    // The other way, too short: what it lacked is said.
+    bench.drag([30, 28, 26, 24], 6);
+    bench.lift();
+    let row = bench.row("◇ look-left");
+    assert!(row.contains("length-mm") && row.contains("mm short"), "{row}");
+}
+
+/// A live session with a rig of this text after its version, and no device.
+fn bare_by(rig: &str) -> Bench {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("r.toml");
+    std::fs::write(&path, format!("rig = 1\n{rig}")).unwrap();
+    let session = Session::new(files::rig(Some(&path), None).unwrap(), Tick(0), Capacity::DEFAULT);
+    let app = App::live(session, Vec::new(), None, Theme::new(true));
+    let mut bench = Bench::new(app, Nanos::from_millis(100), (160, 47));
+    bench.keys("9");
+    bench
+}
+
+/// A panel of 1920 by 1080 pixels with a view of half the size below a bar.
+const SPACES: &str = "[surface]\npixels = [1920, 1080]\nmm = [160, 90]\n\
+    window = { at = [0, 180], size = [1920, 900], view = [960, 450] }\n\
+    world = { camera = [100, 50], zoom = 10 }\n";
+
+#[test]
+fn a_contact_is_shown_in_every_space() {
+    let mut bench = bare_by(SPACES);
+    let height = bench.app.hit.panel.height;
+    bench.drag([20], height / 2);
+    let row = bench.row("mm   px");
+    let numbers: Vec<f32> = row.split_whitespace().filter_map(|word| word.parse().ok()).collect();
+    let [x, y, mm_x, mm_y, px_x, px_y, view_x, view_y, world_x, world_y] = numbers[..] else {
+        panic!("{row}");
+    };
+    // The shares are shown to a thousandth, which is two pixels.
+    let near = |is: f32, should: f32| (is - should).abs() <= 1.5;
+    assert!(near(mm_x, x * 160.0) && near(mm_y, y * 90.0), "{row}");
+    assert!(near(px_x, x * 1920.0) && near(px_y, y * 1080.0), "{row}");
+    assert!(near(view_x, px_x / 2.0) && near(view_y, (px_y - 180.0) / 2.0), "{row}");
+    assert!(near(world_x, 100.0 + (view_x - 480.0) / 10.0), "{row}");
+    assert!(near(world_y, 50.0 + (view_y - 225.0) / 10.0), "{row}");
+    // The bar above the view is no part of it.
+    bench.drag([20], 1);
+    bench.pass(40);
+    assert!(bench.row("mm   px").contains("(beside it)"));
+}
+
+#[test]
+fn a_finger_is_where_it_is_drawn_however_the_panel_is_turned() {
+    let mut bench = bare_by("[surface]\nmm = [90, 160]\nturned = 90\n");
+    bench.drag([5], 2);
+    let contact = bench.app.session.plan().contacts()[0];
+    let value = |id| bench.app.session.now().cell(id).value;
+    let [x, y] = contact.place([value(contact.x), value(contact.y)]);
+    assert!(x < 0.4 && y < 0.3, "{x} {y}");
+}
+
+#[test]
+fn a_pinned_finger_makes_a_pinch_of_a_drag() {
+    let mut bench = bare();
+    let area = bench.app.hit.panel;
+    let right = MouseEventKind::Down(MouseButton::Right);
+    bench.mouse(right, area.x + 10, area.y + 6);
+    bench.drag([14, 18, 22, 26, 30], 6);
+    assert!(bench.row("● zoom").contains("slop"), "{}", bench.rows().join("\n"));
+    bench.lift();
+    bench.mouse(right, area.x + 10, area.y + 6);
+    bench.pass(40);
+    assert!(bench.shows("nobody touches it"));
+}
+
+#[test]
+fn fingers_lift_when_the_focus_goes() {
+    let mut bench = bare();
+    bench.drag([10, 12], 6);
+    bench.app.event(&Event::FocusLost, bench.now);
+    bench.pass(40);
+    assert!(bench.shows("nobody touches it"));
+}
+
+#[test]
+fn a_take_cannot_be_touched() {
+    let mut bench = Bench::story(Story::Glass);
+    bench.keys("9");
+    bench.drag([10, 20], 6);
+    assert!(bench.shows("a take cannot be touched"));
+}
+
+#[test]
+fn what_was_meant_wears_what_became_of_it() {
+    let mut bench = Bench::story(Story::Glass);
+    bench.keys("9");
+    assert!(bench.shows("meant: 6 hits, 3 misses, 0 false alarms"));
+    let marks = bench.row("marks");
+    assert!(marks.contains("✓ lights") && marks.contains("✗ lights"), "{marks}");
+    // On the lane of a gesture a mark with words begins with what was meant.
+    bench.keys("/tap lights");
+    bench.key(KeyCode::Enter);
+    bench.key(KeyCode::Down);
+    bench.keys("M");
+    assert!(bench.shows("meant: lights"));
+}
+
+#[test]
+fn the_numbers_of_a_gesture_are_nudged_where_its_margin_is_seen() {
+    let mut bench = Bench::story(Story::Glass);
+    bench.keys("9/tap lights");
+    bench.key(KeyCode::Enter);
+    bench.key(KeyCode::Down);
+    assert!(bench.row("▸ lights lift-ms").contains("250"));
+    // The second pair of taps came 12 ms too late.
+    bench.keys("jj>>>");
+    wait_until(&mut bench, |bench| bench.shows("meant: 7 hits, 2 misses"));
+    assert!(bench.row("▸ lights gap-ms").contains("265 was 250"));
+}
+
+#[test]
+fn zones_are_moved_and_resized_with_the_mouse() {
+    let mut bench = panel();
+    bench.keys("jjjjjj");
+    let bounds = |bench: &Bench, zone: usize| {
+        bench.app.session.plan().zones().on_panel()[zone].outline.bounds(9.0 / 16.0)
+    };
+    let before = bounds(&bench, 0);
+    // The left half, a few columns to the right and two rows up.
+    bench.grip(MouseButton::Left, [(8, 12), (13, 10)]);
+    wait_until(&mut bench, |bench| bounds(bench, 0)[0] > 0.05);
+    let moved = bounds(&bench, 0);
+    assert!(moved[1] < before[1] && (moved[2] - moved[0] - 0.5).abs() < 1e-4, "{moved:?}");
+    bench.grip(MouseButton::Right, [(20, 10), (20, 12)]);
+    wait_until(&mut bench, |bench| bounds(bench, 0)[2] < moved[2]);
+    assert_eq!(bounds(&bench, 0)[..2], moved[..2]);
+    // One undo for each drag.
+    bench.keys("uu");
+    wait_until(&mut bench, |bench| bounds(bench, 0) == before);
+}
+
+#[test]
+fn a_zone_is_resized_where_it_is_seen() {
+    let mut bench = panel();
+    bench.keys("jj<<<<");
+    let row = bench.row("▸ walk-left width");
+    assert!(row.contains("0.46 was 0.5"), "{row}");
 }
 
 #[test]

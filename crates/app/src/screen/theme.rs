@@ -115,7 +115,7 @@ pub(crate) enum Badge {
 }
 
 /// The glyph of the weightiest mark, its style, and its meaning.
-pub(crate) const MARKS: [(LaneMarks, &str, &str); 8] = [
+pub(crate) const MARKS: [(LaneMarks, &str, &str); 10] = [
     (LaneMarks::LOST, "╳", "a press was lost between two polls"),
     (LaneMarks::RESYNCED, "≈", "events were lost before it; the state was asked for again"),
     (LaneMarks::CAUGHT, "◈", "a tap between two polls, caught by the latch"),
@@ -124,6 +124,8 @@ pub(crate) const MARKS: [(LaneMarks, &str, &str); 8] = [
     (LaneMarks::SYNTHETIC, "⊥", "released because its device could not be heard"),
     (LaneMarks::INFERRED, "?", "release inferred from silence, not reported"),
     (LaneMarks::LATE, "«", "reported after its own tick had run"),
+    (LaneMarks::NEAR, "◇", "a gesture missed by little: one number alone kept it"),
+    (LaneMarks::CANCELLED, "⊣", "a gesture ended by another one, or a touch taken back"),
 ];
 
 /// The glyph and style of marks; `None` when there are none.

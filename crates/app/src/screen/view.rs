@@ -1,6 +1,6 @@
 //! What the person looks at: playhead, stretch of time, lanes.
 
-use gtrig_core::{ActionId, ControlId, Gives, Session, Tick};
+use gtrig_core::{ActionId, ControlId, Gives, Input, Session, Tick};
 
 /// What is shown above the timeline.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -19,6 +19,10 @@ pub(crate) enum Bench {
     Tune,
     /// What a stick can really do.
     Measure,
+    /// The crane that the actions move.
+    Yard,
+    /// A touch panel with its zones.
+    Touch,
 }
 
 /// One row of the timeline.
@@ -28,6 +32,8 @@ pub enum Lane {
     Control(ControlId),
     /// An action, and for a plane which of its axes.
     Action(ActionId, usize),
+    /// A gesture, by its place in the rig.
+    Gesture(usize),
 }
 
 /// How many ticks a column holds, or how many columns a tick, as a power of
@@ -123,8 +129,8 @@ impl Stretch {
 }
 
 /// The lanes to show, causes beside effects: each action is followed by the
-/// controls that feed it and have ever moved; then come controls that moved
-/// but feed nothing. A filter also finds controls that never moved.
+/// gestures and the controls that feed it and have ever moved; then come gestures
+/// that drive nothing, and controls that moved but feed nothing. A filter also finds controls that never moved.
 pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
     let (plan, roster) = (session.plan(), session.roster());
     let mut causes: Vec<Vec<ControlId>> = vec![Vec::new(); plan.action_count()];
@@ -141,13 +147,22 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
         }
     }
     let mut lanes = Vec::new();
+    let mut gestures: Vec<usize> = (0..session.rig().gestures.len()).collect();
     for (action, causes) in (0..).map(ActionId).zip(causes) {
         lanes.push(Lane::Action(action, 0));
         if plan.gives(action).is_double() {
             lanes.push(Lane::Action(action, 1));
         }
+        for input in plan.inputs(action) {
+            if let Input::Gesture { gesture, .. } = input
+                && let Some(at) = gestures.iter().position(|n| *n == usize::from(*gesture))
+            {
+                lanes.push(Lane::Gesture(gestures.remove(at)));
+            }
+        }
         lanes.extend(causes.into_iter().map(Lane::Control));
     }
+    lanes.extend(gestures.into_iter().map(Lane::Gesture));
     lanes.extend(rest.into_iter().map(Lane::Control));
     if !filter.is_empty() {
         let words: Vec<String> = filter.split_whitespace().map(str::to_lowercase).collect();
@@ -163,6 +178,10 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
 pub fn lane_name(session: &Session, lane: Lane) -> String {
     match lane {
         Lane::Control(id) => session.roster().label(id).to_string(),
+        Lane::Gesture(n) => {
+            let gesture = &session.rig().gestures[n];
+            format!("{} {}", gesture.kind.word(), gesture.name)
+        }
         Lane::Action(id, axis) => {
             let name = &session.rig().actions[id.index()].name;
             match session.plan().gives(id) {

@@ -81,7 +81,13 @@ impl Tmux {
     }
 
     pub fn wait_for(&self, text: &str) -> String {
-        self.wait(text, |screen| screen.contains(text))
+        self.wait_for_all(&[text])
+    }
+
+    /// Waits until all of these are on the screen at once. Whatever a test asks
+    /// of a frame it must wait for: a capture may see it half drawn.
+    pub fn wait_for_all(&self, texts: &[&str]) -> String {
+        self.wait(&texts.join("\n"), |screen| texts.iter().all(|text| screen.contains(text)))
     }
 
     /// The process that the window's shell runs.

@@ -1,14 +1,20 @@
 //! From names to numbers.
 
 use super::{
-    ActionId, BoundAction, BoundDevice, BoundShape, Gate, Input, Opposites, Passing, Plan, Sampled,
-    Side, Table, UseRange,
+    ActionId, BoundAction, BoundDevice, BoundShape, Contact, Gate, Input, Opposites, Passing, Plan,
+    Sampled, Side, Table, UseRange, ZoneReader,
 };
 use crate::{
-    ActionSpec, BothHeld, Control, ControlId, ControlKind, ControlRef, EdgeSettings, InputSpec,
-    MAX_THRESHOLDS, MainRules, Rig, Roster, Scope, ShapeUse, Thresholds, Travel, shape::Stage,
+    ActionSpec, BothHeld, Control, ControlId, ControlKind, ControlRef, DeviceKind, EdgeSettings,
+    InputSpec, MAX_THRESHOLDS, MainRules, Rig, Roster, Scope, ShapeUse, SideSpec, Thresholds,
+    Travel,
+    gesture::{BoundGesture, sign::Signs},
+    shape::Chain,
+    surface::Surface,
+    touch::Zones,
 };
 use alloc::{format, vec, vec::Vec};
+use core::ops::Range;
 
 pub(super) struct Binder<'r> {
     rig: &'r Rig,
@@ -18,12 +24,15 @@ pub(super) struct Binder<'r> {
     passings: Vec<Passing>,
     /// The different thresholds of the rig, in the order they appear.
     pairs: Vec<Thresholds>,
-    stages: Vec<Stage>,
+    chains: Vec<Chain>,
     travels: Vec<[Option<ControlKind>; 2]>,
     gates: Vec<Gate>,
     feeds: Vec<(ControlId, ActionId)>,
     reads: Vec<(ControlId, u32)>,
     spec_of: Vec<u16>,
+    contacts: Vec<Contact>,
+    zone_readers: Vec<ZoneReader>,
+    gesture_inputs: Vec<u32>,
 }
 
 impl<'r> Binder<'r> {
@@ -35,12 +44,15 @@ impl<'r> Binder<'r> {
             sides: Vec::new(),
             passings: Vec::new(),
             pairs: Vec::new(),
-            stages: Vec::new(),
+            chains: Vec::new(),
             travels: Vec::new(),
             gates: Vec::new(),
             feeds: Vec::new(),
             reads: Vec::new(),
             spec_of: Vec::new(),
+            contacts: contacts(roster, &rig.surface),
+            zone_readers: Vec::new(),
+            gesture_inputs: Vec::new(),
         }
     }
 
@@ -56,6 +68,7 @@ impl<'r> Binder<'r> {
             .zip(&actions)
             .flat_map(|(id, action)| action.inputs.clone().map(move |_| id))
             .collect();
+        let contact_of = self.contact_of();
         let main_only = (0..).map(ActionId).zip(&rig.actions).filter(|(_, a)| a.main_only);
         Plan {
             rate: rig.rate,
@@ -70,32 +83,84 @@ impl<'r> Binder<'r> {
             read_by: Table::new(self.reads, self.roster.controls().len()),
             action_of,
             spec_of: self.spec_of,
+            zones: Zones::new(&rig.zones, &rig.surface),
+            contacts: self.contacts,
+            contact_of,
+            zone_readers: self.zone_readers,
+            gesture_inputs: self.gesture_inputs,
+            zone_gates: zone_gates(rig),
+            gestures: rig.gestures.iter().map(BoundGesture::new).collect(),
+            signs: Signs::new(&rig.signs),
             inputs: self.inputs,
             sides: self.sides,
             passings: self.passings,
-            stages: self.stages,
+            chains: self.chains,
             travels: self.travels,
             memory_count,
             gates: self.gates,
         }
     }
 
+    /// Nothing where no zone and no gesture asks for it.
+    fn contact_of(&self) -> Vec<u16> {
+        if self.rig.zones.is_empty() && self.rig.gestures.is_empty() {
+            return Vec::new();
+        }
+        let mut contact_of = vec![0; self.roster.controls().len()];
+        for (contact, n) in self.contacts.iter().zip(1..) {
+            for control in [contact.down, contact.x, contact.y] {
+                contact_of[control.index()] = n;
+            }
+        }
+        contact_of
+    }
+
+    /// A zone counts on every panel.
+    fn zone(&mut self, zone: usize, action: ActionId) {
+        let device = |contact: &Contact| self.roster.control(contact.down).device;
+        let mut first = 0;
+        let panels: Vec<u16> = self
+            .contacts
+            .chunk_by(|a, b| device(a) == device(b))
+            .map(|panel| panel.len() as u16)
+            .collect();
+        for count in panels {
+            self.feed_by(first..first + count, action);
+            self.zone_readers.push(ZoneReader {
+                input: self.inputs.len() as u32,
+                zones: 1 << zone,
+                contacts: Some((first, first + count)),
+            });
+            self.inputs.push(Input::Zone { zone: zone as u8, first, count });
+            first += count;
+        }
+    }
+
+    /// Some contacts feed an action.
+    fn feed_by(&mut self, contacts: Range<u16>, action: ActionId) {
+        let of = &self.contacts[usize::from(contacts.start)..usize::from(contacts.end)];
+        let controls = of.iter().flat_map(|contact| [contact.down, contact.x, contact.y]);
+        self.feeds.extend(controls.map(|control| (control, action)));
+    }
+
     /// Gives every shape its memories, those of earlier devices first: so they
     /// stay where they are when devices arrive.
     fn place_memories(&mut self) -> usize {
         let roster = self.roster;
-        let mut shapes: Vec<(ControlId, &mut BoundShape)> = self
+        let mut shapes: Vec<(Option<ControlId>, &mut BoundShape)> = self
             .inputs
             .iter_mut()
             .filter_map(|input| match input {
-                Input::Axis { control, shape } => Some((*control, shape)),
+                Input::Axis { control, shape } => Some((Some(*control), shape)),
                 Input::Stick { x, shape, .. } | Input::Pointer { x, shape, .. } => {
-                    Some((*x, shape))
+                    Some((Some(*x), shape))
                 }
+                // It is there whatever devices are.
+                Input::Gesture { shape, .. } => Some((None, shape)),
                 _ => None,
             })
             .collect();
-        shapes.sort_by_key(|(control, _)| roster.control(*control).device);
+        shapes.sort_by_key(|(control, _)| control.map(|control| roster.control(control).device));
         let mut next = 0;
         for (_, shape) in shapes {
             shape.memory = next;
@@ -186,6 +251,13 @@ impl<'r> Binder<'r> {
                     self.add(Input::Button { control, thresholds, bit });
                 }
             }
+            InputSpec::Zone(zone) => self.zone(*zone, action),
+            InputSpec::Gesture { gesture, shape } => {
+                let shape = self.shape(shape, 0, [None, None]);
+                self.feed_by(0..self.contacts.len() as u16, action);
+                self.gesture_inputs.push(self.inputs.len() as u32);
+                self.inputs.push(Input::Gesture { gesture: *gesture as u16, shape });
+            }
             InputSpec::Axis { control, shape } => {
                 for control in self.resolve(control, action) {
                     let shape = self.shape(shape, 0, [Some(control), None]);
@@ -225,7 +297,6 @@ impl<'r> Binder<'r> {
     fn add(&mut self, input: Input) {
         let at = self.inputs.len() as u32;
         let sides = |pair: Opposites| [pair.negative, pair.positive];
-        let keys = |side: Side| side.first as usize..(side.first + side.len) as usize;
         match input {
             Input::Button { control, .. } | Input::Axis { control, .. } => {
                 self.reads.push((control, at));
@@ -233,18 +304,23 @@ impl<'r> Binder<'r> {
             Input::Stick { x, y, .. } | Input::Pointer { x, y, .. } => {
                 self.reads.extend([(x, at), (y, at)]);
             }
-            Input::Pair(pair) => {
-                for side in sides(pair) {
-                    self.reads.extend(self.sides[keys(side)].iter().map(|&key| (key, at)));
-                }
-            }
-            Input::Cross { x, y } => {
-                for side in [sides(x), sides(y)].concat() {
-                    self.reads.extend(self.sides[keys(side)].iter().map(|&key| (key, at)));
-                }
-            }
+            // It is the contacts that say when these are due.
+            Input::Zone { .. } | Input::Gesture { .. } => {}
+            Input::Pair(pair) => self.read_sides(at, &sides(pair)),
+            Input::Cross { x, y } => self.read_sides(at, &[sides(x), sides(y)].concat()),
         }
         self.inputs.push(input);
+    }
+
+    fn read_sides(&mut self, at: u32, sides: &[Side]) {
+        for side in sides {
+            let keys = side.first as usize..(side.first + side.len) as usize;
+            self.reads.extend(self.sides[keys].iter().map(|&key| (key, at)));
+        }
+        let zones = sides.iter().fold(0, |bits, side| bits | side.zones);
+        if zones != 0 {
+            self.zone_readers.push(ZoneReader { input: at, zones, contacts: None });
+        }
     }
 
     /// Ties a shape; `axes` are the controls that its calibration is about.
@@ -255,16 +331,14 @@ impl<'r> Binder<'r> {
         axes: [Option<ControlId>; 2],
     ) -> BoundShape {
         let shape = shape.of(self.rig);
-        let first = self.stages.len() as u32;
-        self.stages.extend(shape.stages.iter().cloned());
-        let remembering = shape.stages.iter().filter(|stage| stage.has_memory()).count();
+        let chain = Chain::from(shape.stages.as_slice());
         let mut bound = BoundShape {
-            first,
-            len: shape.stages.len() as u16,
-            memories: own_memories + remembering as u16,
+            chain: self.chains.len() as u32,
+            memories: own_memories + chain.memory_count() as u16,
             own: own_memories,
             ..BoundShape::default()
         };
+        self.chains.push(chain);
         if shape.travel.iter().any(Option::is_some) {
             let kind = |axis: Option<ControlId>, travel: Option<Travel>| {
                 let Travel { min, centre, max } = travel?;
@@ -301,8 +375,8 @@ impl<'r> Binder<'r> {
 
     fn opposites(
         &mut self,
-        negative: &[ControlRef],
-        positive: &[ControlRef],
+        negative: &SideSpec,
+        positive: &SideSpec,
         both: BothHeld,
         action: ActionId,
     ) -> Opposites {
@@ -311,14 +385,68 @@ impl<'r> Binder<'r> {
         Opposites { negative, positive, both }
     }
 
-    fn any_of(&mut self, references: &[ControlRef], action: ActionId) -> Side {
+    fn any_of(&mut self, spec: &SideSpec, action: ActionId) -> Side {
         let first = self.sides.len() as u32;
-        for reference in references {
+        for reference in &spec.keys {
             let found = self.resolve(reference, action);
             self.sides.extend(found);
         }
-        Side { first, len: self.sides.len() as u32 - first }
+        let mut zones = 0;
+        if !spec.zones.is_empty() && !self.contacts.is_empty() {
+            zones = spec.zones.iter().fold(0, |bits, zone| bits | 1 << zone);
+            self.feed_by(0..self.contacts.len() as u16, action);
+        }
+        Side { first, len: self.sides.len() as u32 - first, zones }
     }
+}
+
+/// The contacts of the touch panels of a roster, in its order.
+fn contacts(roster: &Roster, surface: &Surface) -> Vec<Contact> {
+    let turn = surface.turn;
+    let panels = roster.devices().filter(|(_, device)| device.info.kind == DeviceKind::Glass);
+    let of = |device: &crate::Device, panel: u16, n: u16| {
+        let part = |axis: &str| device.control(&format!("contact-{n}{axis}"));
+        let (down, x, y) = (part("")?, part("-x")?, part("-y")?);
+        let size = surface.mm.unwrap_or_else(|| turn.size(size(roster, x, y)));
+        Some(Contact { down, x, y, size, turn, panel })
+    };
+    let all = panels
+        .zip(0..)
+        .flat_map(|((_, device), panel)| (1..).map_while(move |n| of(device, panel, n)));
+    all.collect()
+}
+
+/// How wide a surface is taken to be that does not say it: a hand-held one.
+const NOMINAL_WIDTH_MM: f64 = 160.0;
+
+/// How large a surface is, in millimetres. One that does not say it counts as of
+/// a nominal width, and its units as square.
+fn size(roster: &Roster, x: ControlId, y: ControlId) -> [f32; 2] {
+    let extent = |id: ControlId| {
+        let info = roster.info(id);
+        let (min, max) = info.kind.range().unwrap_or((0, 1));
+        (f64::from(max) - f64::from(min), f64::from(info.grain.resolution))
+    };
+    let ((width, per_x), (height, per_y)) = (extent(x), extent(y));
+    // A surface without extent is as good as a square one.
+    if !(width > 0.0 && height > 0.0) {
+        return [NOMINAL_WIDTH_MM as f32; 2];
+    }
+    let size = match per_x > 0.0 && per_y > 0.0 {
+        true => [width / per_x, height / per_y],
+        false => [NOMINAL_WIDTH_MM, NOMINAL_WIDTH_MM * height / width],
+    };
+    size.map(|mm| mm as f32)
+}
+
+fn zone_gates(rig: &Rig) -> Vec<(u8, Gate)> {
+    let gate = |by: &usize, closes| Gate { by: ActionId(*by as u16), closes };
+    let of = |(zone, n): (&crate::touch::Zone, u8)| {
+        let closing = zone.closed_while.iter().map(move |by| (n, gate(by, true)));
+        let opening = zone.open_while.iter().map(move |by| (n, gate(by, false)));
+        closing.chain(opening).collect::<Vec<_>>()
+    };
+    rig.zones.iter().zip(0..).flat_map(of).collect()
 }
 
 fn gated_by(actions: &[BoundAction], gates: &[Gate]) -> Vec<Vec<ActionId>> {

@@ -1,205 +1,281 @@
-//! Stages in the order a rig states them.
+//! Stages in the order a rig states them, and the same tied together to be run.
 
 use super::{
-    Curve, DeadZone, Gate, Memory, Smooth, ZoneKind, directions, facing, length, turn_limit,
+    Curve, DeadZone, Gate, Memory, Stage, at_most, length,
+    stage::{multiplied, on_axes, sign},
     with_length,
 };
+use alloc::vec::Vec;
 
-/// One stage of shaping.
+/// Stages, tied together: neighbours that can be worked out at once are one
+/// step of a run.
 ///
-/// Values are vectors: the two axes of a stick with y up, or one axis with
-/// y = 0. Every stage maps finite values to finite values.
+/// Invariant: the steps give, to the bit, what the stages give one after the
+/// other; only arithmetic that is exact was moved from a run to here.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Chain {
+    stages: Vec<Stage>,
+    steps: Vec<Step>,
+}
+
+/// What is worked out at once: most chains of most rigs are a single step.
 #[derive(Clone, Debug, PartialEq)]
-pub enum Stage {
-    /// Turns signs: a stick that reports up as minus needs it on y.
-    Invert {
-        /// On x.
-        x: bool,
-        /// On y.
-        y: bool,
-    },
-    /// Exchanges the axes.
-    Swap,
-    /// Adds to each axis.
-    Offset([f32; 2]),
-    /// Multiplies each axis.
-    Scale([f32; 2]),
-    /// Sees to the corners.
-    Gate(Gate),
-    /// Takes out rest, and the rim.
-    DeadZone(DeadZone),
-    /// Bends the response.
-    Curve {
-        /// How.
-        curve: Curve,
-        /// Whether each axis is bent by itself, instead of the length.
-        on_axes: bool,
-    },
-    /// Multiplies; what was within the unit circle stays in it.
-    Sensitivity(f32),
-    /// Calms the hand.
-    Smooth(Smooth),
-    /// Turns by at most so many degrees a second.
-    TurnLimit(f32),
-    /// Snaps to four or eight directions.
-    Directions {
-        /// Four or eight.
-        ways: u8,
-        /// Degrees beyond its sector for which a direction is kept.
-        hysteresis: f32,
-    },
-    /// Keeps the side of x last pushed to, from this deflection on.
-    Facing(f32),
+struct Step {
+    axes: Axes,
+    length: Option<Length>,
+    /// A stage that goes with no other.
+    alone: Option<Stage>,
+    /// How many stages it is.
+    count: usize,
+    /// Whether `alone` remembers, and the place of its memory.
+    memory: Option<usize>,
 }
 
-impl Stage {
-    /// Its name on screen and in reports.
-    pub const fn name(&self) -> &'static str {
-        match self {
-            Stage::Invert { .. } => "invert",
-            Stage::Swap => "swap",
-            Stage::Offset(_) => "offset",
-            Stage::Scale(_) => "scale",
-            Stage::Gate(_) => "gate",
-            Stage::DeadZone(_) => "dead-zone",
-            Stage::Curve { .. } => "curve",
-            Stage::Sensitivity(_) => "sensitivity",
-            Stage::Smooth(_) => "smooth",
-            Stage::TurnLimit(_) => "turn-limit",
-            Stage::Directions { .. } => "directions",
-            Stage::Facing(_) => "facing",
-        }
-    }
+/// Exchanged or not, then multiplied, then moved.
+#[derive(Clone, Debug, PartialEq)]
+struct Axes {
+    swap: bool,
+    scale: [f32; 2],
+    offset: [f32; 2],
+    /// How far into that order the stages got.
+    reached: u8,
+}
 
-    /// Whether it remembers.
-    pub const fn has_memory(&self) -> bool {
-        matches!(
-            self,
-            Stage::Smooth(_) | Stage::TurnLimit(_) | Stage::Directions { .. } | Stage::Facing(_)
-        )
-    }
+/// Stages that keep the direction, in this order, so that the length is worked
+/// out once, and the vector once in the end.
+#[derive(Clone, Debug, PartialEq)]
+struct Length {
+    most: f32,
+    zone: DeadZone,
+    curve: Curve,
+    by: f32,
+    /// How far into that order the stages got.
+    reached: u8,
+}
 
-    /// The value after it, and whether it would go on changing with time. A
-    /// stage without memory does not touch `memory`.
-    pub fn apply(&self, v: [f32; 2], dt: f32, memory: &mut Memory) -> ([f32; 2], bool) {
-        match self {
-            Stage::Smooth(smooth) => smooth.step(v, dt, memory),
-            Stage::TurnLimit(limit) => turn_limit(v, *limit, dt, memory),
-            Stage::Directions { ways, hysteresis } => {
-                (directions(v, *ways, *hysteresis, memory), false)
+impl Axes {
+    const NONE: Axes = Axes { swap: false, scale: [1.0; 2], offset: [0.0; 2], reached: 0 };
+
+    /// Takes a stage in. Returns whether it could.
+    fn absorb(&mut self, stage: &Stage) -> bool {
+        const SWAP: u8 = 1;
+        const SCALE: u8 = 2;
+        const OFFSET: u8 = 3;
+        let place = match *stage {
+            Stage::Swap if self.reached < SWAP => {
+                self.swap = true;
+                SWAP
             }
-            Stage::Facing(from) => (facing(v, *from, memory), false),
-            plain => (plain.plain(v), false),
-        }
-    }
-
-    /// Whether it makes a vector longer or shorter, and nothing else.
-    const fn keeps_direction(&self) -> bool {
-        match self {
-            Stage::Gate(Gate::Circle)
-            | Stage::Curve { on_axes: false, .. }
-            | Stage::Sensitivity(_) => true,
-            Stage::DeadZone(zone) => matches!(zone.kind, ZoneKind::Radius | ZoneKind::Cut),
-            _ => false,
-        }
-    }
-
-    /// What becomes of the length of a value, for a stage that keeps the
-    /// direction.
-    fn on_length(&self, r: f32) -> f32 {
-        match self {
-            Stage::Gate(Gate::Circle) => r.min(1.0),
-            Stage::DeadZone(zone) => zone.on_length(r).unwrap_or(r),
-            Stage::Curve { curve, .. } => curve.at(r),
-            Stage::Sensitivity(by) => multiplied(r, *by),
-            _ => r,
-        }
-    }
-
-    /// The value after a stage without memory; one that has gives it unchanged.
-    fn plain(&self, v: [f32; 2]) -> [f32; 2] {
-        match self {
-            Stage::Invert { x, y } => [sign(*x) * v[0], sign(*y) * v[1]],
-            Stage::Swap => [v[1], v[0]],
-            Stage::Offset(by) => [v[0] + by[0], v[1] + by[1]],
-            Stage::Scale(by) => [v[0] * by[0], v[1] * by[1]],
-            Stage::Gate(gate) => gate.apply(v),
-            Stage::DeadZone(zone) => zone.apply(v),
-            Stage::Curve { curve, on_axes: false } => curve.on_length(v),
-            Stage::Curve { curve, on_axes: true } => curve.on_axes(v),
-            Stage::Sensitivity(by) => {
-                let r = length(v);
-                with_length(v, r, multiplied(r, *by))
+            // Turning a sign is exact, whatever was multiplied before.
+            Stage::Invert { x, y } if self.reached <= SCALE => {
+                self.scale = [self.scale[0] * sign(x), self.scale[1] * sign(y)];
+                SCALE
             }
-            Stage::Smooth(_)
-            | Stage::TurnLimit(_)
-            | Stage::Directions { .. }
-            | Stage::Facing(_) => v,
+            Stage::Scale(by)
+                if self.reached <= SCALE && self.scale.iter().all(|part| part.abs() == 1.0) =>
+            {
+                self.scale = [self.scale[0] * by[0], self.scale[1] * by[1]];
+                SCALE
+            }
+            Stage::Offset(by) if self.reached < OFFSET => {
+                self.offset = by;
+                OFFSET
+            }
+            _ => return false,
+        };
+        self.reached = place;
+        true
+    }
+}
+
+impl Length {
+    const NONE: Length = Length {
+        most: f32::INFINITY,
+        zone: DeadZone::radius(0.0),
+        curve: Curve::Linear,
+        by: 1.0,
+        reached: 0,
+    };
+
+    /// Takes a stage in. Returns whether it could.
+    fn absorb(&mut self, stage: &Stage) -> bool {
+        const GATE: u8 = 1;
+        const ZONE: u8 = 2;
+        const CURVE: u8 = 3;
+        const BY: u8 = 4;
+        if !stage.keeps_direction() {
+            return false;
+        }
+        let place = match stage {
+            Stage::Gate(Gate::Circle) if self.reached < GATE => {
+                self.most = 1.0;
+                GATE
+            }
+            Stage::DeadZone(zone) if self.reached < ZONE => {
+                self.zone = *zone;
+                ZONE
+            }
+            Stage::Curve { curve, .. } if self.reached < CURVE => {
+                self.curve = curve.clone();
+                CURVE
+            }
+            Stage::Sensitivity(by) if self.reached < BY => {
+                self.by = *by;
+                BY
+            }
+            _ => return false,
+        };
+        self.reached = place;
+        true
+    }
+
+    #[inline]
+    fn apply(&self, v: [f32; 2]) -> [f32; 2] {
+        let was = length(v);
+        let r = self.zone.on_length(at_most(was, self.most));
+        with_length(v, was, multiplied(self.curve.at(r), self.by))
+    }
+}
+
+impl Step {
+    const fn new() -> Self {
+        Step { axes: Axes::NONE, length: None, alone: None, count: 0, memory: None }
+    }
+
+    /// Takes a stage in, as the `nth` one that remembers if it does. Returns
+    /// whether it could.
+    fn absorb(&mut self, stage: &Stage, nth: usize) -> bool {
+        let could = if self.alone.is_some() {
+            false
+        } else if self.length.is_none() && self.axes.absorb(stage) {
+            true
+        } else if stage.keeps_direction() {
+            self.length.get_or_insert(Length::NONE).absorb(stage)
+        } else if stage.is_of_axes() {
+            false
+        } else {
+            self.memory = stage.has_memory().then_some(nth);
+            self.alone = Some(stage.clone());
+            true
+        };
+        self.count += usize::from(could);
+        could
+    }
+
+    /// The value before the stage that goes with no other.
+    #[inline]
+    fn before_last(&self, v: [f32; 2]) -> [f32; 2] {
+        let v = on_axes(v, self.axes.swap, self.axes.scale, self.axes.offset);
+        match &self.length {
+            Some(length) => length.apply(v),
+            None => v,
         }
     }
 }
 
-fn sign(is_inverted: bool) -> f32 {
-    if is_inverted { -1.0 } else { 1.0 }
-}
-
-fn multiplied(r: f32, by: f32) -> f32 {
-    (r * by).min(r.max(1.0))
-}
-
-/// The value after all stages that do not remember: what a hand that holds still
-/// comes to, but for smoothing.
-pub fn without_memory(stages: &[Stage], v: [f32; 2]) -> [f32; 2] {
-    stages.iter().fold(v, |v, stage| stage.plain(v))
-}
-
-/// Runs stages over a value; `memories` are those of the stages that remember,
-/// in order. Returns the output and whether it would go on changing.
-pub fn run(stages: &[Stage], v: [f32; 2], dt: f32, memories: &mut [Memory]) -> ([f32; 2], bool) {
-    run_each(stages, v, dt, memories, |_| {})
-}
-
-/// The same, and shows the value after each stage.
-pub fn run_each(
-    stages: &[Stage],
-    mut v: [f32; 2],
-    dt: f32,
-    memories: &mut [Memory],
-    mut after: impl FnMut([f32; 2]),
-) -> ([f32; 2], bool) {
-    let mut memories = memories.iter_mut();
-    let mut is_moving = false;
-    // Most stages only make a vector longer or shorter: of several in a row the
-    // length is worked out once, and the vector once in the end.
-    let mut lengths: Option<(f32, f32)> = None;
-    for stage in stages {
-        if stage.keeps_direction() {
-            let (was, r) = lengths.unwrap_or_else(|| {
-                let r = length(v);
-                (r, r)
-            });
-            let r = stage.on_length(r);
-            lengths = Some((was, r));
-            after(with_length(v, was, r));
-            continue;
+impl From<&[Stage]> for Chain {
+    fn from(stages: &[Stage]) -> Self {
+        let mut steps: Vec<Step> = Vec::new();
+        let mut remembering = 0;
+        for stage in stages {
+            if !steps.last_mut().is_some_and(|step| step.absorb(stage, remembering)) {
+                let mut step = Step::new();
+                step.absorb(stage, remembering);
+                steps.push(step);
+            }
+            remembering += usize::from(stage.has_memory());
         }
-        if let Some((was, r)) = lengths.take() {
-            v = with_length(v, was, r);
-        }
-        if !stage.has_memory() {
-            v = stage.plain(v);
-            after(v);
-            continue;
-        }
-        let Some(memory) = memories.next() else { continue };
-        let (out, moves) = stage.apply(v, dt, memory);
-        is_moving |= moves;
-        v = out;
-        after(v);
+        Chain { stages: stages.to_vec(), steps }
     }
-    if let Some((was, r)) = lengths {
-        v = with_length(v, was, r);
+}
+
+impl Chain {
+    /// A chain without stages.
+    pub const NONE: &Chain = &Chain { stages: Vec::new(), steps: Vec::new() };
+
+    /// The stages, in order.
+    pub fn stages(&self) -> &[Stage] {
+        &self.stages
     }
-    // Nothing here makes one of finite values; an engine must never see one.
-    (v.map(|part| if part.is_finite() { part } else { 0.0 }), is_moving)
+
+    /// How many memories a run needs: one for each stage that remembers.
+    pub fn memory_count(&self) -> usize {
+        self.stages.iter().filter(|stage| stage.has_memory()).count()
+    }
+
+    /// Runs it over a value; `memories` are those of the stages that remember,
+    /// in order, and `dt` the seconds since the tick before. Returns the output
+    /// and whether it would go on changing.
+    pub fn run(&self, mut v: [f32; 2], dt: f32, memories: &mut [Memory]) -> ([f32; 2], bool) {
+        let mut is_moving = false;
+        for step in &self.steps {
+            v = step.before_last(v);
+            let Some(stage) = &step.alone else { continue };
+            match step.memory.and_then(|at| memories.get_mut(at)) {
+                None => v = stage.plain(v),
+                Some(memory) => {
+                    // Called straight away, as the one that most rigs have.
+                    let (out, moves) = match stage {
+                        Stage::Smooth(smooth) => smooth.step(v, dt, memory),
+                        _ => stage.apply(v, dt, memory),
+                    };
+                    is_moving |= moves;
+                    v = out;
+                }
+            }
+        }
+        (finite(v), is_moving)
+    }
+
+    /// The same, stage by stage: shows the value after each.
+    pub fn run_each(
+        &self,
+        mut v: [f32; 2],
+        dt: f32,
+        memories: &mut [Memory],
+        mut after: impl FnMut(&Stage, [f32; 2]),
+    ) {
+        let mut memories = memories.iter_mut();
+        let mut nothing = Memory::default();
+        let mut stages = self.stages.iter();
+        for step in &self.steps {
+            // Of stages that keep the direction: what went in, and how long it is
+            // by now.
+            let mut lengths = None;
+            for stage in stages.by_ref().take(step.count) {
+                v = if stage.keeps_direction() {
+                    let (from, was, r) = lengths.unwrap_or_else(|| (v, length(v), length(v)));
+                    let r = stage.on_length(r);
+                    lengths = Some((from, was, r));
+                    with_length(from, was, r)
+                } else {
+                    let memory = if stage.has_memory() { memories.next() } else { None };
+                    stage.apply(v, dt, memory.unwrap_or(&mut nothing)).0
+                };
+                after(stage, finite(v));
+            }
+        }
+    }
+
+    /// A value as only the stages have it that turn signs or exchange axes: on the
+    /// stick's own scale, but the way a person looks at it.
+    pub fn turned(&self, v: [f32; 2]) -> [f32; 2] {
+        let turns = |stage: &&Stage| matches!(stage, Stage::Invert { .. } | Stage::Swap);
+        self.stages.iter().filter(turns).fold(v, |v, stage| stage.plain(v))
+    }
+
+    /// The value after all stages that do not remember: what a hand that holds
+    /// still comes to, but for smoothing.
+    pub fn without_memory(&self, v: [f32; 2]) -> [f32; 2] {
+        let after = |v, step: &Step| {
+            let v = step.before_last(v);
+            step.alone.as_ref().map_or(v, |stage| stage.plain(v))
+        };
+        finite(self.steps.iter().fold(v, after))
+    }
+}
+
+/// Nothing here makes another of finite values; an engine must never see one.
+fn finite(v: [f32; 2]) -> [f32; 2] {
+    v.map(|part| if part.is_finite() { part } else { 0.0 })
 }

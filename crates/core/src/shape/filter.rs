@@ -14,6 +14,8 @@ pub struct Memory {
     pub(super) out: [f32; 2],
     /// What else the stage needs.
     pub(super) aside: [f32; 2],
+    /// The time between ticks for which `aside` was worked out, where it was.
+    pub(super) dt: f32,
     /// Whether there has been an output.
     pub(super) is_live: bool,
 }
@@ -52,6 +54,7 @@ pub enum Smooth {
 
 impl Smooth {
     /// The next output, and whether it is still on its way.
+    #[inline]
     pub fn step(self, v: [f32; 2], dt: f32, memory: &mut Memory) -> ([f32; 2], bool) {
         if !memory.is_live {
             // Before anything moved, it rested.
@@ -63,59 +66,90 @@ impl Smooth {
         let share = match self {
             Smooth::HalfLife(half_life) => {
                 // The time between ticks is the same for a whole run.
-                if memory.aside[0] != dt {
-                    let share = 1.0 - libm::expf(-LN_2 * dt / half_life.max(1e-6));
-                    memory.aside = [dt, share];
+                if memory.dt != dt {
+                    (memory.dt, memory.aside[0]) = (dt, made_up(half_life, dt));
                 }
-                memory.aside[1]
+                memory.aside[0]
             }
-            Smooth::Adaptive { steady_hz, follow } => {
-                let speed = [0, 1].map(|i| (v[i] - memory.out[i]) / dt);
-                let calm = low_pass(1.0, dt);
-                for (aside, speed) in memory.aside.iter_mut().zip(speed) {
-                    *aside += calm * (speed - *aside);
-                }
-                low_pass(steady_hz + follow * length(memory.aside), dt)
-            }
+            Smooth::Adaptive { steady_hz, follow } => adapted(steady_hz, follow, v, dt, memory),
         };
-        for (out, v) in memory.out.iter_mut().zip(v) {
-            *out += share * (v - *out);
-        }
-        let is_moving = length([v[0] - memory.out[0], v[1] - memory.out[1]]) > ARRIVED;
-        if !is_moving {
-            memory.out = v;
-            if let Smooth::Adaptive { .. } = self {
-                memory.aside = [0.0; 2];
-            }
+        let is_moving = approach(v, share, memory);
+        if let (Smooth::Adaptive { .. }, false) = (self, is_moving) {
+            memory.aside = [0.0; 2];
         }
         (memory.out, is_moving)
     }
 }
 
+/// Makes up a share of the way. Returns whether there is any left.
+#[inline]
+fn approach(v: [f32; 2], share: f32, memory: &mut Memory) -> bool {
+    let [x, y] = memory.out;
+    let out = [x + share * (v[0] - x), y + share * (v[1] - y)];
+    let away = [v[0] - out[0], v[1] - out[1]];
+    let is_moving = away[0] * away[0] + away[1] * away[1] > ARRIVED * ARRIVED;
+    memory.out = if is_moving { out } else { v };
+    is_moving
+}
+
+/// The share of a step that is made up in `dt` seconds.
+#[cold]
+fn made_up(half_life: f32, dt: f32) -> f32 {
+    1.0 - libm::expf(-LN_2 * dt / half_life.max(1e-6))
+}
+
+/// The same for a low-pass that follows the speed, which it takes in.
+#[inline(never)]
+fn adapted(steady_hz: f32, follow: f32, v: [f32; 2], dt: f32, memory: &mut Memory) -> f32 {
+    let calm = low_pass(1.0, dt);
+    for ((speed, v), out) in memory.aside.iter_mut().zip(v).zip(memory.out) {
+        *speed += calm * ((v - out) / dt - *speed);
+    }
+    low_pass(steady_hz + follow * length(memory.aside), dt)
+}
+
 /// The share of a step that a first-order low-pass makes up in `dt` seconds.
 fn low_pass(cutoff_hz: f32, dt: f32) -> f32 {
-    let tau = 1.0 / (TAU * cutoff_hz.max(1e-3));
-    1.0 / (1.0 + tau / dt)
+    // 1 / (1 + tau / dt) with tau = 1 / (2 pi f), by one division.
+    let turned = TAU * cutoff_hz.max(1e-3) * dt;
+    turned / (turned + 1.0)
 }
 
 /// Turns the direction by at most so much: `limit` in degrees a second, by the
 /// shorter way. The length follows at once, and so does the direction of a
 /// stick that comes from rest.
+///
+/// Angles are compared by their sines and cosines, as cross and dot product
+/// give them; only those of the limit are worked out, once for a run.
 pub fn turn_limit(v: [f32; 2], limit: f32, dt: f32, memory: &mut Memory) -> ([f32; 2], bool) {
     let (r, was) = (length(v), length(memory.out));
-    if r == 0.0 || was == 0.0 || !memory.is_live {
-        *memory = Memory { out: v, is_live: true, ..*memory };
-        return (v, false);
-    }
-    let (angle, from) = (libm::atan2f(v[1], v[0]), libm::atan2f(memory.out[1], memory.out[0]));
-    let turn = wrap(angle - from);
     let most = limit.to_radians() * dt;
-    if turn.abs() <= most {
+    if r == 0.0 || was == 0.0 || most >= PI {
         memory.out = v;
         return (v, false);
     }
-    let angle = from + most.copysign(turn);
-    memory.out = [r * libm::cosf(angle), r * libm::sinf(angle)];
+    if dt <= 0.0 {
+        return (memory.out, false);
+    }
+    if !memory.is_live || memory.dt != dt {
+        *memory = Memory {
+            aside: [libm::cosf(most), libm::sinf(most)],
+            dt,
+            is_live: true,
+            out: memory.out,
+        };
+    }
+    let ([from_x, from_y], [cos, sin]) = (memory.out, memory.aside);
+    let cross = from_x * v[1] - from_y * v[0];
+    let is_ahead = from_x * v[0] + from_y * v[1] > 0.0;
+    let is_beside = cross.abs() > sin * r * was;
+    let is_within = if cos >= 0.0 { is_ahead && !is_beside } else { is_ahead || is_beside };
+    if is_within {
+        memory.out = v;
+        return (v, false);
+    }
+    let (sin, scale) = (sin.copysign(cross), r / was);
+    memory.out = [scale * (from_x * cos - from_y * sin), scale * (from_x * sin + from_y * cos)];
     (memory.out, true)
 }
 
@@ -154,6 +188,12 @@ pub fn facing(v: [f32; 2], from: f32, memory: &mut Memory) -> [f32; 2] {
         memory.out = [1.0f32.copysign(v[0]), 0.0];
     }
     memory.out
+}
+
+/// The vector of an angle in degrees and a length; see [`polar`].
+pub fn from_polar([degrees, r]: [f32; 2]) -> [f32; 2] {
+    let angle = degrees.to_radians();
+    [r * libm::cosf(angle), r * libm::sinf(angle)]
 }
 
 /// Angle and length: degrees counter-clockwise from the right, above -180 up to

@@ -1,6 +1,7 @@
 //! Dead zones and gates.
 
-use super::length;
+use super::{at_most, length};
+use alloc::vec::Vec;
 
 /// Which part of a deflection counts as rest, and which as full.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -49,6 +50,15 @@ impl ZoneKind {
     }
 }
 
+/// A border of a zone, in the plane of the stick.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Border {
+    /// Around the origin.
+    Circle(f32),
+    /// From here to there.
+    Line([[f32; 2]; 2]),
+}
+
 impl DeadZone {
     /// A zone around rest, stretched, with nothing taken off at the rim.
     pub const fn radius(inner: f32) -> Self {
@@ -60,7 +70,7 @@ impl DeadZone {
         match self.kind {
             ZoneKind::Radius | ZoneKind::Cut => {
                 let r = length([x, y]);
-                super::with_length([x, y], r, self.on_length(r).unwrap_or(r))
+                super::with_length([x, y], r, self.on_length(r))
             }
             ZoneKind::Axes => [self.axis(x, self.inner), self.axis(y, self.inner)],
             ZoneKind::Sloped => {
@@ -70,14 +80,34 @@ impl DeadZone {
         }
     }
 
-    /// What becomes of a length; `None` for a zone of the axes.
-    pub(super) fn on_length(&self, r: f32) -> Option<f32> {
+    /// Its borders, to be drawn.
+    pub fn borders(&self) -> Vec<Border> {
+        let (inner, sloped) = (self.inner, self.kind == ZoneKind::Sloped);
         match self.kind {
-            ZoneKind::Radius | ZoneKind::Cut if r <= self.inner => Some(0.0),
-            ZoneKind::Radius => Some(stretch(r, self.inner, self.outer)),
-            ZoneKind::Cut if r >= self.outer => Some(r.max(1.0)),
-            ZoneKind::Cut => Some(r),
-            ZoneKind::Axes | ZoneKind::Sloped => None,
+            ZoneKind::Radius | ZoneKind::Cut => {
+                let outer = (self.outer < 1.0).then_some(Border::Circle(self.outer));
+                [Border::Circle(inner)].into_iter().chain(outer).collect()
+            }
+            ZoneKind::Axes | ZoneKind::Sloped => {
+                let rim = inner + if sloped { self.slope } else { 0.0 };
+                let sides = [[-1.0, -1.0], [-1.0, 1.0], [1.0, -1.0], [1.0, 1.0]];
+                let lines = sides.into_iter().flat_map(|[side, end]| {
+                    let (from, to) = (side * inner, side * rim);
+                    [[[0.0, from], [end, to]], [[from, 0.0], [to, end]]]
+                });
+                lines.map(Border::Line).collect()
+            }
+        }
+    }
+
+    /// What becomes of a length; a zone of the axes leaves it.
+    #[inline]
+    pub(super) fn on_length(&self, r: f32) -> f32 {
+        match self.kind {
+            ZoneKind::Radius | ZoneKind::Cut if r <= self.inner => 0.0,
+            ZoneKind::Radius => stretch(r, self.inner, self.outer),
+            ZoneKind::Cut if r >= self.outer => r.max(1.0),
+            ZoneKind::Cut | ZoneKind::Axes | ZoneKind::Sloped => r,
         }
     }
 
@@ -90,8 +120,9 @@ impl DeadZone {
 
 /// What is left of a deflection above `inner`, as a share of the way to
 /// `outer`; above 1 only where the deflection itself is.
+#[inline]
 fn stretch(size: f32, inner: f32, outer: f32) -> f32 {
-    ((size - inner) / (outer - inner)).min(size.max(1.0))
+    at_most((size - inner) / (outer - inner), if size > 1.0 { size } else { 1.0 })
 }
 
 /// What is done about the corners of a stick's range.

@@ -4,6 +4,8 @@
 
 use gtrig_core::*;
 
+pub mod hand;
+
 /// The buttons and axes of every test pad, in the order of their ids.
 pub const PAD: [&str; 5] = ["south", "east", "trigger-r", "stick-l-x", "stick-l-y"];
 pub const KEYS: [&str; 4] = ["KeyW", "KeyA", "KeyS", "KeyD"];
@@ -19,6 +21,18 @@ pub fn pad(identity: &str) -> DeviceInfo {
 
 pub fn keys() -> DeviceInfo {
     device(DeviceKind::Keys, "keys", &KEYS, |_| ControlKind::Button)
+}
+
+/// A touch panel of two contacts, twice as wide as high.
+pub fn glass() -> DeviceInfo {
+    const CODES: [&str; 6] =
+        ["contact-1", "contact-1-x", "contact-1-y", "contact-2", "contact-2-x", "contact-2-y"];
+    let kind = |code: &str| match code.rsplit('-').next() {
+        Some("x") => ControlKind::Position { min: 0, max: 1000 },
+        Some("y") => ControlKind::Position { min: 0, max: 500 },
+        _ => ControlKind::Button,
+    };
+    device(DeviceKind::Glass, "glass", &CODES, kind)
 }
 
 fn device(
@@ -47,12 +61,12 @@ pub fn button(text: &str) -> InputSpec {
     InputSpec::Button { control: reference(text), thresholds }
 }
 
+pub fn held_by(key: &str) -> SideSpec {
+    SideSpec { keys: vec![reference(key)], zones: Vec::new() }
+}
+
 pub fn pair(negative: &str, positive: &str, both: BothHeld) -> InputSpec {
-    InputSpec::Pair {
-        negative: vec![reference(negative)],
-        positive: vec![reference(positive)],
-        both,
-    }
+    InputSpec::Pair { negative: held_by(negative), positive: held_by(positive), both }
 }
 
 pub fn stick(text: &str, dead_zone: f32) -> InputSpec {
@@ -69,7 +83,7 @@ pub fn shaped_stick(text: &str, stages: Vec<shape::Stage>) -> InputSpec {
 }
 
 pub fn cross(both: BothHeld) -> InputSpec {
-    let key = |code: &str| vec![reference(&format!("keys/{code}"))];
+    let key = |code: &str| held_by(&format!("keys/{code}"));
     InputSpec::Cross(CrossSpec {
         left: key("KeyA"),
         right: key("KeyD"),
@@ -90,6 +104,11 @@ pub fn action(name: &str, gives: Gives, inputs: Vec<InputSpec>) -> ActionSpec {
         closed_while: Vec::new(),
         open_while: Vec::new(),
     }
+}
+
+/// A zone that takes what begins on it.
+pub fn zone(name: &str, at: [f32; 2], size: [f32; 2]) -> touch::Zone {
+    touch::Zone::new(name, touch::Outline::Rect { at, size })
 }
 
 pub fn rig(actions: Vec<ActionSpec>) -> Rig {

@@ -7,7 +7,9 @@ use super::{
 };
 use gtrig_core::{
     ActionSpec, BothHeld, Combine, ControlInfo, ControlRef, CrossSpec, DeviceKind, Gives,
-    InputSpec, NamedShape, Thresholds,
+    InputSpec, NamedShape, SideSpec, Thresholds,
+    gesture::Gesture,
+    touch::Zone,
     tunable::{self, Tunable},
 };
 
@@ -15,6 +17,8 @@ use gtrig_core::{
 #[derive(Clone, Copy)]
 pub(super) struct Context<'a> {
     pub(super) shapes: &'a [NamedShape],
+    pub(super) zones: &'a [Zone],
+    pub(super) gestures: &'a [Gesture],
     /// The names of all actions, in order.
     pub(super) actions: &'a [&'a str],
 }
@@ -56,8 +60,8 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
     let main_only = fields.take("devices").and_then(|v| v.word(problems, &words)).unwrap_or(false);
     let rules = Combine::ALL.map(|rule| (rule.word(), rule));
     let combine = fields.take("combine").and_then(|v| v.word(problems, &rules)).unwrap_or_default();
-    let [closed_while, open_while] =
-        ["closed-while", "open-while"].map(|key| gates(problems, &mut fields, key, context));
+    let [closed_while, open_while] = ["closed-while", "open-while"]
+        .map(|key| gates(problems, &mut fields, key, context.actions));
     fields.finish(problems);
     let gives = gives?;
     let clamp = gives.is_double() && is_clamped.unwrap_or(true);
@@ -73,21 +77,21 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
     })
 }
 
-/// The actions that open or close this one.
-fn gates(
+/// The actions that open or close an action or a zone, of these names.
+pub(super) fn gates(
     problems: &mut Problems,
     fields: &mut Fields,
     key: &'static str,
-    context: Context,
+    names: &[&str],
 ) -> Vec<usize> {
     let Some(value) = fields.take(key) else { return Vec::new() };
     let mut found = Vec::new();
     for item in value.items(problems) {
         let Some(name) = item.string(problems) else { continue };
-        match context.actions.iter().position(|other| *other == name) {
+        match names.iter().position(|other| *other == name) {
             Some(at) => found.push(at),
             None => {
-                let known = context.actions.iter().copied();
+                let known = names.iter().copied();
                 problems.add_unknown(&item, name, known, "the name of an action of this rig");
             }
         }
@@ -126,16 +130,18 @@ fn input(
 ) -> Option<InputSpec> {
     let input = match value.is_string() {
         true => button(problems, *value)?,
-        false => table(problems, value, context)?,
+        false => table(problems, value, gives, context)?,
     };
     match gives {
         Some(gives) if !gives.accepts(&input) => {
             let expected = match gives {
                 Gives::On | Gives::Pulse | Gives::Toggle => {
-                    "a button, such as \"pad/south\", or { control = …, press-at = … }"
+                    "a button, such as \"pad/south\", { control = …, press-at = … }, { zone = … } or { gesture = … }"
                 }
-                Gives::Axis => "{ axis = … } or { pair = […, …] }",
-                Gives::Plane | Gives::Polar => "{ stick = … }, { cross = {…} } or { pointer = … }",
+                Gives::Axis => "{ axis = … }, { pair = […, …] } or { gesture = … }",
+                Gives::Plane | Gives::Polar => {
+                    "{ stick = … }, { cross = {…} }, { pointer = … } or { gesture = … }"
+                }
             };
             let expected =
                 format!("what an action that gives \"{}\" can read: {expected}", gives.word());
@@ -146,28 +152,79 @@ fn input(
     }
 }
 
-fn table(problems: &mut Problems, value: &Value, context: Context) -> Option<InputSpec> {
+fn table(
+    problems: &mut Problems,
+    value: &Value,
+    gives: Option<Gives>,
+    context: Context,
+) -> Option<InputSpec> {
     let mut fields = value.table(problems)?;
     let input = if let Some(control) = fields.take("control") {
         let thresholds = thresholds(problems, &mut fields);
         reference(problems, &control).map(|control| InputSpec::Button { control, thresholds })
+    } else if let Some(zone) = fields.take("zone") {
+        zone_of(problems, zone, context).map(InputSpec::Zone)
+    } else if let Some(name) = fields.take("gesture") {
+        gesture(problems, &mut fields, name, gives, context)
     } else if let Some(axis) = fields.take("axis") {
         self::axis(problems, &mut fields, axis, context)
     } else if let Some(pair) = fields.take("pair") {
-        self::pair(problems, &mut fields, pair)
+        self::pair(problems, &mut fields, pair, context)
     } else if let Some(stick) = fields.take("stick") {
         self::stick(problems, &mut fields, stick, context)
     } else if let Some(cross) = fields.take("cross") {
-        self::cross(problems, &mut fields, cross)
+        self::cross(problems, &mut fields, cross, context)
     } else if let Some(pointer) = fields.take("pointer") {
         self::pointer(problems, &mut fields, pointer, context)
     } else {
-        let expected = "an input: `control`, `axis`, `pair`, `stick`, `cross` or `pointer`";
+        let expected =
+            "an input: `control`, `zone`, `gesture`, `axis`, `pair`, `stick`, `cross` or `pointer`";
         problems.add(value.span(), problems.quote(value), expected);
         return None;
     };
     fields.finish(problems);
     input
+}
+
+/// A zone of this rig, by its place there.
+fn zone_of(problems: &mut Problems, value: Value, context: Context) -> Option<usize> {
+    let name = value.string(problems)?;
+    let found = context.zones.iter().position(|zone| zone.name == name);
+    if found.is_none() {
+        let known = context.zones.iter().map(|zone| zone.name.as_str());
+        problems.add_unknown(&value, name, known, "the name of a [zone.…] of this rig");
+    }
+    found
+}
+
+/// A gesture of this rig that gives what the action does.
+fn gesture(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    value: Value,
+    gives: Option<Gives>,
+    context: Context,
+) -> Option<InputSpec> {
+    let shape = shapes::of_input(problems, fields, context.shapes, None);
+    let name = value.string(problems)?;
+    let Some(at) = context.gestures.iter().position(|gesture| gesture.name == name) else {
+        let known = context.gestures.iter().map(|gesture| gesture.name.as_str());
+        problems.add_unknown(&value, name, known, "the name of a [gesture.…] of this rig");
+        return None;
+    };
+    let kind = context.gestures[at].kind;
+    let suits = gives.is_none_or(|gives| match gives {
+        Gives::On | Gives::Pulse | Gives::Toggle => true,
+        Gives::Axis => kind.has_value() && !kind.is_double(),
+        Gives::Plane | Gives::Polar => kind.is_double(),
+    });
+    if !suits {
+        let expected = "a gesture that gives as much as the action: a pinch or a rotation one \
+                        axis, a swipe, a drag, a stick or an aim two";
+        problems.add(value.span(), problems.quote(&value), expected);
+        return None;
+    }
+    Some(InputSpec::Gesture { gesture: at, shape })
 }
 
 fn button(problems: &mut Problems, value: Value) -> Option<InputSpec> {
@@ -236,7 +293,12 @@ fn pointer(
     }
 }
 
-fn pair(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<InputSpec> {
+fn pair(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    value: Value,
+    context: Context,
+) -> Option<InputSpec> {
     let both = both_held(problems, fields);
     let sides: Vec<Value> = value.items(problems).collect();
     let [negative, positive] = sides[..] else {
@@ -244,28 +306,49 @@ fn pair(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<In
         problems.add(value.span(), problems.quote(&value), expected);
         return None;
     };
-    let negative = side(problems, negative);
-    let positive = side(problems, positive);
+    let negative = side(problems, negative, context);
+    let positive = side(problems, positive, context);
     Some(InputSpec::Pair { negative, positive, both })
 }
 
-fn cross(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<InputSpec> {
+fn cross(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    value: Value,
+    context: Context,
+) -> Option<InputSpec> {
     let both = both_held(problems, fields);
     let mut sides = value.table(problems)?;
     let [left, right, up, down] = ["left", "right", "up", "down"].map(|name| {
         let Some(keys) = sides.take(name) else {
             let expected = "a cross with all of left, right, up and down";
             problems.add(value.span(), format!("no `{name}`"), expected);
-            return Vec::new();
+            return SideSpec::default();
         };
-        side(problems, keys)
+        side(problems, keys, context)
     });
     sides.finish(problems);
     Some(InputSpec::Cross(CrossSpec { left, right, up, down, both }))
 }
 
-fn side(problems: &mut Problems, value: Value) -> Vec<ControlRef> {
-    value.items(problems).filter_map(|v| reference(problems, &v)).collect()
+/// Keys, and zones as `{ zone = … }`.
+fn side(problems: &mut Problems, value: Value, context: Context) -> SideSpec {
+    let mut side = SideSpec::default();
+    for item in value.items(problems) {
+        if item.is_string() {
+            side.keys.extend(reference(problems, &item));
+        } else if let Some(mut fields) = item.table(problems) {
+            match fields.take("zone") {
+                Some(name) => side.zones.extend(zone_of(problems, name, context)),
+                None => {
+                    let expected = "a key, such as \"keys/KeyA\", or { zone = … }";
+                    problems.add(item.span(), problems.quote(&item), expected);
+                }
+            }
+            fields.finish(problems);
+        }
+    }
+    side
 }
 
 fn both_held(problems: &mut Problems, fields: &mut Fields) -> BothHeld {

@@ -5,7 +5,7 @@ use gtrig_core::{
     Rig,
     knobs::{Place, Step},
 };
-use toml_edit::{DocumentMut, Formatted, InlineTable, Item, Value};
+use toml_edit::{Array, DocumentMut, Formatted, InlineTable, Item, Value};
 
 /// Some numbers follow others where a file does not mention them: after those
 /// are set there is more to set.
@@ -64,6 +64,11 @@ fn set(item: &mut Item, steps: &[Step], number: f64) -> Option<()> {
                 table.insert(key, Item::Value(plain(number)));
                 Some(())
             }
+            // A list whose first number this is.
+            Item::Table(table) if *rest == [Step::At(0)] && !table.contains_key(key) => {
+                table.insert(key, Item::Value(Value::Array(Array::from_iter([plain(number)]))));
+                Some(())
+            }
             // A section that is not there yet.
             Item::Table(table) if !table.contains_key(key) => {
                 table.insert(key, Item::Table(toml_edit::Table::new()));
@@ -82,6 +87,10 @@ fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
             Some(())
         }
         [Step::At(at), rest @ ..] => match value {
+            Value::Array(array) if rest.is_empty() && *at == array.len() => {
+                array.push_formatted(plain(number).decorated(" ", ""));
+                Some(())
+            }
             Value::Array(array) => set_value(array.get_mut(*at)?, rest, number),
             // A single value is its own list.
             single if *at == 0 => set_value(single, rest, number),
@@ -89,8 +98,12 @@ fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
         },
         [Step::Key(key), rest @ ..] => {
             let table = value.as_inline_table_mut()?;
-            if rest.is_empty() && !table.contains_key(key) {
-                add(table, key, number);
+            if !table.contains_key(key) {
+                match rest {
+                    [] => add(table, key, plain(number)),
+                    [Step::At(0)] => add(table, key, Array::from_iter([plain(number)]).into()),
+                    _ => return None,
+                }
                 return Some(());
             }
             set_value(table.get_mut(key)?, rest, number)
@@ -99,14 +112,13 @@ fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
 }
 
 /// Adds a key at the end, with the space that stood before the brace after it.
-fn add(table: &mut InlineTable, key: &str, number: f64) {
+fn add(table: &mut InlineTable, key: &str, mut value: Value) {
     let last = table.iter_mut().last();
     let end = last.and_then(|(_, last)| {
         let end = last.decor().suffix()?.as_str()?.to_owned();
         last.decor_mut().set_suffix("");
         Some(end)
     });
-    let mut value = plain(number);
     value.decor_mut().set_prefix(" ");
     value.decor_mut().set_suffix(end.unwrap_or_default());
     table.insert(key, value);
@@ -129,6 +141,7 @@ fn plain(number: f64) -> Value {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use gtrig_core::Travel;
     use rstest::rstest;
 
     const RIG: &str = "# A rig.\nrig = 1\n\n[shape.worn]  # the left one\nstages = [\n  { invert = \"y\" },\n  { dead-zone = 0.12 },   # measured\n  { half-life-ms = 20 },\n]\n\n[[edge]]\nof = \"pad\"\ndebounce-ms = 3\n\n[action.slew]\ngives = \"plane\"\nfrom = { stick = \"pad/stick-l\", shape = \"worn\" }\n\n[action.grip]\ngives = \"on\"\nfrom = [{ control = \"pad/trigger-r\" }, \"keys/KeyG\"]\n";
@@ -161,6 +174,24 @@ mod tests {
         let kept = RIG.lines().filter(|line| text.lines().any(|other| other == *line)).count();
         assert!(kept >= RIG.lines().count() - 1, "{text}");
         assert_eq!(parse("t", &text).unwrap(), wanted);
+    }
+
+    #[rstest]
+    #[case::of_a_shape("worn", "calibrate-x = [-90, 1, 95]\n")]
+    #[case::of_an_input(
+        "own",
+        "{ stick = \"pad/stick-l\", dead-zone = 0.1, calibrate-x = [-90, 1, 95] }"
+    )]
+    fn a_calibration_is_added(#[case] which: &str, #[case] found: &str) {
+        let text = match which {
+            "worn" => RIG.to_owned(),
+            _ => RIG.replace("shape = \"worn\"", "dead-zone = 0.1"),
+        };
+        let rig = parse("t", &text).unwrap();
+        let wanted = rig.calibrated(0, 0, [Some(Travel { min: -90, centre: 1, max: 95 }), None]);
+        let written = update_numbers(&text, &wanted).unwrap();
+        assert!(written.contains(found), "{written}");
+        assert_eq!(parse("t", &written).unwrap(), wanted);
     }
 
     #[test]

@@ -59,6 +59,20 @@ impl<'a> Value<'a> {
             .or_else(|| self.mistake(problems, &format!("a number from {min} to {max} ({unit})")))
     }
 
+    /// So many numbers, each of which is allowed.
+    pub(super) fn numbers<const N: usize>(
+        self,
+        problems: &mut Problems,
+        expected: &str,
+        is_allowed: impl Fn(f64) -> bool,
+    ) -> Option<[f32; N]> {
+        let items: Vec<Value> = self.items(problems).collect();
+        let number = |item: &Value| item.number().filter(|n| is_allowed(*n)).map(|n| n as f32);
+        let numbers: Option<Vec<f32>> = items.iter().map(number).collect();
+        let numbers = numbers.and_then(|numbers| <[f32; N]>::try_from(numbers).ok());
+        numbers.or_else(|| self.mistake(problems, expected))
+    }
+
     /// One of a few words.
     pub(super) fn word<T: Copy>(
         &self,

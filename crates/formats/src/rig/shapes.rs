@@ -46,11 +46,14 @@ pub(super) fn read(problems: &mut Problems, table: &Fields) -> Vec<NamedShape> {
     named.collect()
 }
 
+/// What the axes really read.
+fn travels(problems: &mut Problems, fields: &mut Fields) -> [Option<Travel>; 2] {
+    [&tunable::CALIBRATE_X, &tunable::CALIBRATE_Y]
+        .map(|tunable| travel(problems, fields.take(tunable.name)?))
+}
+
 fn body(problems: &mut Problems, fields: &mut Fields) -> Shape {
-    let travel = ["calibrate-x", "calibrate-y"].map(|key| {
-        let value = fields.take(key)?;
-        travel(problems, value)
-    });
+    let travel = travels(problems, fields);
     let stages = fields.take("stages").map_or_else(Vec::new, |value| {
         let stages: Vec<Stage> =
             value.items(problems).filter_map(|item| stage(problems, item)).collect();
@@ -249,7 +252,7 @@ fn directions(problems: &mut Problems, fields: &mut Fields, value: Value) -> Opt
 }
 
 /// The shape of an input: one of the rig's by its name, or a short form of the
-/// usual one: what inverts first and a dead zone.
+/// usual one: what is calibrated, what inverts first and a dead zone.
 pub(super) fn of_input(
     problems: &mut Problems,
     fields: &mut Fields,
@@ -257,9 +260,11 @@ pub(super) fn of_input(
     inverted: Option<(bool, bool)>,
 ) -> ShapeUse {
     let zone = fields.take(tunable::DEAD_ZONE.name);
+    let travel = travels(problems, fields);
     if let Some(value) = fields.take("shape") {
-        if zone.is_some() || inverted.is_some() {
-            let expected = "no `dead-zone` and no `invert` beside a shape: they are stages of it";
+        if zone.is_some() || inverted.is_some() || travel.iter().any(Option::is_some) {
+            let expected =
+                "no `dead-zone`, `invert` or `calibrate-…` beside a shape: they are parts of it";
             problems.add(value.span(), problems.quote(&value), expected);
         }
         let known = shapes.iter().map(|shape| shape.name.as_str());
@@ -278,5 +283,5 @@ pub(super) fn of_input(
     }
     let zone = zone.and_then(|v| v.tunable(problems, &tunable::DEAD_ZONE));
     stages.extend(zone.map(|inner| Stage::DeadZone(DeadZone::radius(inner as f32))));
-    ShapeUse::Own(Shape { travel: [None; 2], stages })
+    ShapeUse::Own(Shape { travel, stages })
 }

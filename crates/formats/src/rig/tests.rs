@@ -1,7 +1,11 @@
 //! What a rig says, and what is said of a rig that is wrong.
 
 use super::*;
-use gtrig_core::{BothHeld, Deal, Gives, InputSpec, MainRule};
+use gtrig_core::{
+    BothHeld, Deal, Gives, InputSpec, MainRule,
+    gesture::{Fires, Kind, Quantity, Toward},
+    touch::Zones,
+};
 use rstest::rstest;
 
 const HEAD: &str = "rig = 1\n";
@@ -19,10 +23,67 @@ fn the_shipped_rig_is_sound() {
     let names: Vec<&str> = rig.actions.iter().map(|a| a.name.as_str()).collect();
     assert_eq!(
         names,
-        ["slew", "hoist", "grip", "horn", "brake", "cab-camera", "walk-gantry", "touch"]
+        [
+            "slew",
+            "hoist",
+            "grip",
+            "horn",
+            "brake",
+            "cab-camera",
+            "walk-gantry",
+            "touch",
+            "look-aside",
+            "lights",
+            "load-zoom"
+        ]
     );
     assert_eq!(rig.actions[0].gives, Gives::Plane);
     assert!(rig.actions[0].clamp);
+}
+
+/// The same half of the panel, measured in every way.
+#[rstest]
+#[case("in='panel'\nrect=[0.5,0,0.5,1]")]
+#[case("in='mm'\nrect=[80,0,80,90]")]
+#[case("in='px'\nrect=[960,0,960,1080]")]
+#[case("in='view'\nrect=[640,0,640,720]")]
+#[case("in='world'\nrect=[50,-52,320,360]")]
+#[case("anchor='top-right'\nrect=[0,0,0.5,1]")]
+#[case("in='mm'\nanchor='bottom-right'\nrect=[0,0,80,90]")]
+#[case("in='view'\nanchor='bottom-left'\nrect=[640,0,640,720]")]
+#[case("in='mm'\nanchor='bottom-right'\npolygon=[[0,0],[80,0],[80,90],[0,90]]")]
+fn a_zone_is_where_its_space_says(#[case] zone: &str) {
+    let surface = "pixels=[1920,1080]\nmm=[160,90]\nwindow={ size=[1920,1080], view=[1280,720] }\n\
+                   world={ camera=[50,128], zoom=2 }";
+    let rig = parse("t", &format!("rig = 1\n[surface]\n{surface}\n[zone.a]\n{zone}")).unwrap();
+    let zones = Zones::new(&rig.zones, &rig.surface);
+    let bounds = zones.on_panel()[0].outline.bounds(9.0 / 16.0);
+    for (is, should) in bounds.into_iter().zip([0.5, 0.0, 1.0, 1.0]) {
+        assert!((is - should).abs() < 1e-4, "{bounds:?}");
+    }
+}
+
+#[test]
+fn a_gesture_has_its_defaults_and_what_is_said_of_it() {
+    let text = "rig = 1\n[gesture.a]\nkind='swipe'\nlength-mm=9\noff-axis-deg='none'\nstraight=0.9";
+    let gesture = &parse("t", text).unwrap().gestures[0];
+    let limit = |quantity| gesture.limits.of(quantity);
+    let said = [limit(Quantity::Length), limit(Quantity::OffAxisDeg), limit(Quantity::Straight)];
+    assert_eq!(said, [Some(9.0), None, Some(0.9)]);
+    assert_eq!([limit(Quantity::Time), limit(Quantity::Speed)], [Some(500.0), None]);
+    let kind = Kind::Swipe { toward: Toward::FOUR, fires: Fires::Passing, from_edge: None };
+    assert_eq!((gesture.kind, gesture.fingers, gesture.zone), (kind, 1, None));
+}
+
+/// All kinds, and all that can be said of them.
+#[test]
+fn the_rig_of_every_gesture_is_sound() {
+    let text = include_str!("../../../../demo/gestures.toml");
+    let rig = parse("gestures.toml", text).unwrap_or_else(|e| panic!("{e}"));
+    let mut words: Vec<&str> = rig.gestures.iter().map(|gesture| gesture.kind.word()).collect();
+    words.sort_unstable();
+    words.dedup();
+    assert_eq!(words.len(), Kind::WORDS.len());
 }
 
 #[test]
@@ -32,7 +93,7 @@ fn defaults_are_filled_in() {
     let [InputSpec::Pair { negative, positive, both }] = &rig.actions[0].inputs[..] else {
         panic!("{rig:?}");
     };
-    assert_eq!((negative.len(), positive.len(), *both), (1, 2, BothHeld::Neutral));
+    assert_eq!((negative.keys.len(), positive.keys.len(), *both), (1, 2, BothHeld::Neutral));
 }
 
 #[rstest]
@@ -71,7 +132,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::wrong_input(
     "[action.a]\ngives='plane'\nfrom=['pad/south']",
-    "4:7: found 'pad/south', expected what an action that gives \"plane\" can read: { stick = … }, { cross = {…} } or { pointer = … }"
+    "4:7: found 'pad/south', expected what an action that gives \"plane\" can read: { stick = … }, { cross = {…} }, { pointer = … } or { gesture = … }"
 )]
 #[case::unknown_key(
     "[action.a]\ngives='on'\nfrm='x'\nfrom='pad/south'",
@@ -96,6 +157,182 @@ fn defaults_are_filled_in() {
 #[case::release_above_press(
     "[action.a]\ngives='on'\nfrom={ control='pad/trigger-r', press-at=0.4, release-at=0.5 }",
     "4:58: found 0.5, expected a travel not above `press-at`, which is 0.4"
+)]
+#[case::zone_without_outline(
+    "[zone.a]\nlayer=1",
+    "2:7: found the zone `a`, expected one of `rect`, `circle` and `polygon`"
+)]
+#[case::zone_of_two_outlines(
+    "[zone.a]\nrect=[0,0,1,1]\ncircle=[0.5,0.5,0.1]",
+    "2:7: found the zone `a`, expected one of `rect`, `circle` and `polygon`"
+)]
+#[case::zone_outside(
+    "[zone.a]\nrect=[1.5,0,1,1]",
+    "3:6: found [1.5,0,1,1], expected four shares of the surface from 0 to 1: left, top, width and height"
+)]
+#[case::zone_that_nobody_can_meet(
+    "[zone.a]\nrect=[1,0,0.5,1]",
+    "3:6: found [1,0,0.5,1], expected a rectangle that a finger can meet"
+)]
+#[case::zone_of_two_corners(
+    "[zone.a]\npolygon=[[0,0],[1,1]]",
+    "3:9: found 2 corners, expected 3 to 64 corners"
+)]
+#[case::zone_that_crosses_itself(
+    "[zone.a]\npolygon=[[0,0],[1,1],[1,0],[0,1]]",
+    "3:9: found a border that crosses itself, expected corners in order along the border, which does not cross itself"
+)]
+#[case::zone_claim(
+    "[zone.a]\nrect=[0,0,1,1]\ncontact='shares'",
+    "4:9: found 'shares', expected one of \"take\", \"share\", \"pass\" (did you mean \"share\"?)"
+)]
+#[case::zone_layer(
+    "[zone.a]\nrect=[0,0,1,1]\nlayer=0.5",
+    "4:7: found 0.5, expected a whole number: higher is asked first"
+)]
+#[case::zone_unknown(
+    "[zone.plate]\nrect=[0,0,1,1]\n[action.a]\ngives='on'\nfrom={ zone='palte' }",
+    "6:13: found 'palte', expected the name of a [zone.…] of this rig (did you mean \"plate\"?)"
+)]
+#[case::surface_of_no_size(
+    "[surface]\nmm=[160,0]",
+    "3:4: found [160,0], expected a width and a height, each above 0 and at most 100000"
+)]
+#[case::surface_turned(
+    "[surface]\nturned=45",
+    "3:8: found 45, expected 0, 90, 180 or 270: degrees clockwise"
+)]
+#[case::window_without_pixels(
+    "[surface]\nwindow={ size=[800,600] }",
+    "3:8: found { size=[800,600] }, expected `pixels`: the size of the panel that the window is on"
+)]
+#[case::world_without_window(
+    "[surface]\npixels=[800,600]\nworld={ zoom=2 }",
+    "4:7: found { zoom=2 }, expected `window`: the view that shows the world"
+)]
+#[case::window_without_size(
+    "[surface]\npixels=[800,600]\nwindow={ at=[0,0] }",
+    "4:8: found a window without it, expected `size`: width and height of the window, in pixels of the panel"
+)]
+#[case::zone_in_an_unknown_space(
+    "[zone.a]\nin='px'\nrect=[0,0,100,100]",
+    "3:4: found 'px', expected `pixels` in [surface]: how many the panel has"
+)]
+#[case::zone_of_no_width_in_pixels(
+    "[surface]\npixels=[800,600]\n[zone.a]\nin='px'\nrect=[0,0,0,100]",
+    "6:6: found [0,0,0,100], expected a rectangle that a finger can meet"
+)]
+#[case::zone_anchored_to_the_world(
+    "[surface]\npixels=[8,6]\nwindow={ size=[8,6] }\nworld={ zoom=2 }\n[zone.a]\nin='world'\nanchor='top-right'\nrect=[0,0,1,1]",
+    "8:8: found 'top-right', expected no `anchor` here: the world has no corners"
+)]
+#[case::zone_gate_unknown(
+    "[zone.a]\nrect=[0,0,1,1]\nclosed-while='meun'\n[action.menu]\ngives='on'\nfrom='pad/south'",
+    "4:14: found 'meun', expected the name of an action of this rig (did you mean \"menu\"?)"
+)]
+#[case::zone_gate_that_is_no_switch(
+    "[zone.a]\nrect=[0,0,1,1]\nclosed-while='menu'\n[action.menu]\ngives='axis'\nfrom={ axis='lever/travel' }",
+    "1:1: found the gate `menu` of the zone `a`, expected a gate that gives \"on\" or \"toggle\""
+)]
+#[case::gesture_without_kind(
+    "[gesture.a]\nlength-mm=3",
+    "2:10: found the gesture `a` without it, expected `kind`: \"tap\", \"press\", \"swipe\", \"drag\", \"pinch\", \"rotate\", \"stick\", \"aim\", \"sign\""
+)]
+#[case::gesture_kind(
+    "[gesture.a]\nkind='swype'",
+    "3:6: found 'swype', expected one of \"tap\", \"press\", \"swipe\", \"drag\", \"pinch\", \"rotate\", \"stick\", \"aim\", \"sign\" (did you mean \"swipe\"?)"
+)]
+#[case::gesture_limit_of_another_kind(
+    "[gesture.a]\nkind='press'\ngap-ms=3",
+    "4:1: found the key `gap-ms`, expected only the keys zone, waits-for, beside, takes, kind, fingers, hold-ms, move-mm"
+)]
+#[case::gesture_limit(
+    "[gesture.a]\nkind='press'\nhold-ms=1",
+    "4:9: found 1, expected a number from 50 to 5000 (ms)"
+)]
+#[case::gesture_limit_that_must_be(
+    "[gesture.a]\nkind='press'\nhold-ms='none'",
+    "4:9: found 'none', expected a number from 50 to 5000 (ms)"
+)]
+#[case::gesture_fingers(
+    "[gesture.a]\nkind='pinch'\nfingers=3",
+    "4:9: found 3, expected 2: this kind has no other number of them"
+)]
+#[case::gesture_times(
+    "[gesture.a]\nkind='tap'\ntimes=9",
+    "4:7: found 9, expected a whole number from 1 to 5"
+)]
+#[case::gesture_zone(
+    "[zone.plate]\nrect=[0,0,1,1]\n[gesture.a]\nkind='tap'\nzone='palte'",
+    "6:6: found 'palte', expected the name of a [zone.…] of this rig (did you mean \"plate\"?)"
+)]
+#[case::gesture_zone_that_has_none(
+    "[zone.plate]\nrect=[0,0,1,1]\ncontact='pass'\n[gesture.a]\nkind='tap'\nzone='plate'",
+    "7:6: found 'plate', expected a zone that has contacts: this one lets them pass"
+)]
+#[case::gesture_toward(
+    "[gesture.a]\nkind='swipe'\ntoward=['left', 'lft']",
+    "4:17: found 'lft', expected one of \"right\", \"up-right\", \"up\", \"up-left\", \"left\", \"down-left\", \"down\", \"down-right\" (did you mean \"left\"?)"
+)]
+#[case::gesture_stick_without_a_place(
+    "[gesture.a]\nkind='stick'\ncentre='fixed'",
+    "3:6: found a fixed stick without it, expected `at`: where a fixed stick is, as shares of the surface"
+)]
+#[case::gesture_stick_with_a_place(
+    "[gesture.a]\nkind='stick'\nat=[0.5,0.5]",
+    "4:4: found `at`, expected no `at` here: only a stick whose `centre` is \"fixed\" has a place"
+)]
+#[case::gesture_origin(
+    "[gesture.a]\nkind='aim'\norigin=[0.5,2]",
+    "4:8: found [0.5,2], expected a place: x and y, shares of the surface from 0 to 1"
+)]
+#[case::gesture_that_waits_for_itself(
+    "[gesture.a]\nkind='tap'\nwaits-for='a'",
+    "2:10: found `a`, which waits for itself in the end, expected gestures that wait for others in no circle"
+)]
+#[case::gesture_unknown(
+    "[gesture.pick]\nkind='tap'\nwaits-for='pik'",
+    "4:11: found 'pik', expected the name of a [gesture.…] of this rig (did you mean \"pick\"?)"
+)]
+#[case::sign_unknown(
+    "[sign.hook]\nexamples=[[[0,0],[1,1]]]\n[gesture.a]\nkind='sign'\nsign='hock'",
+    "6:6: found 'hock', expected the name of a [sign.…] of this rig (did you mean \"hook\"?)"
+)]
+#[case::sign_that_goes_nowhere(
+    "[sign.hook]\nexamples=[[[1,1],[1,1]]]",
+    "3:11: found 2 places, expected a stroke of 2 to 1024 places that goes somewhere"
+)]
+#[case::sign_without_examples(
+    "[sign.hook]",
+    "2:7: found the sign `hook` without them, expected `examples`: one or more strokes, each a list of places [x, y]"
+)]
+#[case::gesture_that_gives_too_little(
+    "[gesture.g]\nkind='tap'\n[action.a]\ngives='axis'\nfrom={ gesture='g' }",
+    "6:16: found 'g', expected a gesture that gives as much as the action: a pinch or a rotation one axis, a swipe, a drag, a stick or an aim two"
+)]
+#[case::side_without_zone(
+    "[action.a]\ngives='axis'\nfrom={ pair=[{}, 'keys/KeyA'] }",
+    "4:14: found {}, expected a key, such as \"keys/KeyA\", or { zone = … }"
+)]
+#[case::yard_without_action(
+    "[yard]\nslew={ speed=3 }",
+    "3:6: found no `by`, expected `by`: the action that drives this part, such as \"hoist\" or \"slew.x\""
+)]
+#[case::yard_by_half_of_a_plane(
+    "[action.a]\ngives='plane'\nfrom={ stick='pad/stick-l' }\n[yard]\nslew={ by='a' }",
+    "6:11: found 'a', expected one value: an action that gives one, or `.x` or `.y` of a plane"
+)]
+#[case::yard_by_nobody(
+    "[action.hoist]\ngives='on'\nfrom='pad/south'\n[yard]\nhoist={ by='hiost' }",
+    "6:12: found 'hiost', expected an action of this rig (did you mean \"hoist\"?)"
+)]
+#[case::yard_too_fast(
+    "[action.a]\ngives='axis'\nfrom={ axis='lever/travel' }\n[yard]\nhoist={ by='a', speed=0 }",
+    "6:23: found 0, expected a number from 0.1 to 720 (units/s)"
+)]
+#[case::yard_of_nothing(
+    "[yard]\ncrane='a'",
+    "3:1: found the key `crane`, expected only the keys slew, trolley, hoist, view, grip"
 )]
 #[case::edge_of_nothing(
     "[[edge]]\nlatched=true",
@@ -171,7 +408,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::shape_and_zone(
     "[shape.s]\nstages=[{ swap=true }]\n[action.a]\ngives='axis'\nfrom={ axis='lever/travel', shape='s', dead-zone=0.1 }",
-    "6:35: found 's', expected no `dead-zone` and no `invert` beside a shape: they are stages of it"
+    "6:35: found 's', expected no `dead-zone`, `invert` or `calibrate-…` beside a shape: they are parts of it"
 )]
 #[case::gate_of_a_gate(
     "[action.a]\ngives='on'\nfrom='keys/KeyA'\n[action.b]\ngives='toggle'\nfrom='keys/KeyB'\nclosed-while='a'\n[action.c]\ngives='on'\nfrom='keys/KeyC'\nopen-while='b'",

@@ -26,6 +26,9 @@ pub(super) struct Maker {
     pub(super) interval: u64,
 }
 
+/// Of the glass panel, which is 160 by 90 millimetres.
+pub(super) const UNITS_PER_MM: f32 = 12.0;
+
 const STICK: ControlKind = ControlKind::Axis { min: -32768, centre: 0, max: 32767 };
 
 impl Model {
@@ -61,11 +64,7 @@ impl Model {
                 Maker { info: lever(), axes: vec![noisy_lever()], interval: 10_000_000 }
             }
             Model::Keys => Maker { info: keys(), axes: Vec::new(), interval: 1_000_000_000 },
-            Model::Glass => Maker {
-                info: glass(),
-                axes: vec![Wear::none("contact-1-x"), Wear::none("contact-1-y")],
-                interval: 8_333_333,
-            },
+            Model::Glass => Maker { info: glass(), axes: Vec::new(), interval: 8_333_333 },
         }
     }
 }
@@ -144,8 +143,9 @@ fn glass() -> DeviceInfo {
         _ if code.ends_with("-y") => ControlKind::Position { min: 0, max: 1079 },
         _ => ControlKind::Button,
     };
-    DeviceInfo {
-        controls: named(vocabulary::GLASS, kind),
-        ..device(DeviceKind::Glass, "Cab glass panel", "cab-glass", None)
+    let mut controls = named(vocabulary::GLASS, kind);
+    for control in controls.iter_mut().filter(|control| !control.kind.is_button()) {
+        control.grain.resolution = UNITS_PER_MM as i32;
     }
+    DeviceInfo { controls, ..device(DeviceKind::Glass, "Cab glass panel", "cab-glass", None) }
 }

@@ -1,7 +1,7 @@
 //! The operator of the demo: lifts one container after another, never twice
 //! in quite the same way.
 
-use super::{Act, Model, Timetable};
+use super::{Act, Model, Timetable, hand::Stroke};
 use gtrig_core::Nanos;
 use rand_pcg::{Pcg32, rand_core::Rng};
 
@@ -143,11 +143,23 @@ impl Lift<'_> {
         self.tap(Model::TwinPad, "shoulder-r", 6_900, 500_000);
     }
 
+    /// Looks to the right, puts on the lights, and zooms on the load.
     fn glass(&mut self) {
-        let from = self.near(0.3);
-        self.push(Model::Glass, "contact-1-x", 3_100, from, 1);
-        self.push(Model::Glass, "contact-1-y", 3_100, 0.5, 1);
-        self.tap(Model::Glass, "contact-1", 3_200, 420_000);
-        self.push(Model::Glass, "contact-1-x", 3_280, 0.85, 300);
+        let from = [36.0 + 20.0 * self.near(0.3), 40.0 + 20.0 * self.near(0.0)];
+        let swipe = [from[0] + 44.0, from[1] + 10.0 * self.near(0.2)];
+        self.stroke(3_200, 1, [from, swipe], 240);
+        let at = [84.0, 30.0];
+        self.stroke(5_000, 1, [at, at], 70);
+        self.stroke(5_210, 1, [at, at], 80);
+        // Two fingers apart, and later a swipe that is too short.
+        self.stroke(6_600, 1, [[66.0, 46.0], [46.0, 52.0]], 620);
+        self.stroke(6_620, 2, [[84.0, 42.0], [108.0, 36.0]], 600);
+        self.stroke(9_400, 1, [[96.0, 44.0], [81.0, 43.0]], 210);
+    }
+
+    fn stroke(&mut self, ms: u64, contact: u8, [from, to]: [[f32; 2]; 2], over_ms: u64) {
+        let start = Nanos(self.start.0 + ms * 1_000_000);
+        let stroke = Stroke { contact, start, from, to, over_ms, bow: 1.0 };
+        stroke.plan(self.timetable, self.rng);
     }
 }

@@ -1,7 +1,7 @@
 //! The takes that ship with the program: each shows one thing that goes wrong
 //! at Kestrel Quay.
 
-use super::{Act, Cab, Model};
+use super::{Act, Cab, Model, hand::Stroke};
 use crate::Source;
 use gtrig_core::{Nanos, Presence, Session};
 
@@ -20,12 +20,21 @@ pub enum Story {
     Skips,
     /// A worn stick, moved so that it can be measured.
     Rim,
+    /// Swipes, taps and pinches on glass, some of them lazy.
+    Glass,
 }
 
 impl Story {
     /// Every story, in the order they are listed to people.
-    pub const ALL: [Story; 6] =
-        [Story::LostTap, Story::Drift, Story::HandOver, Story::StuckHorn, Story::Skips, Story::Rim];
+    pub const ALL: [Story; 7] = [
+        Story::LostTap,
+        Story::Drift,
+        Story::HandOver,
+        Story::StuckHorn,
+        Story::Skips,
+        Story::Rim,
+        Story::Glass,
+    ];
 
     /// Its name on the command line and in file names.
     pub const fn name(self) -> &'static str {
@@ -36,6 +45,7 @@ impl Story {
             Story::StuckHorn => "stuck-horn",
             Story::Skips => "jerking-hook",
             Story::Rim => "worn-stick",
+            Story::Glass => "lazy-thumb",
         }
     }
 
@@ -52,6 +62,9 @@ impl Story {
             }
             Story::Skips => "The jerking hook: a lever whose radio drops reports in mid-lift",
             Story::Rim => "The worn stick, measured: let go, rolled along the rim, held, flicked",
+            Story::Glass => {
+                "The lazy thumb: what was meant on the glass, and what the game made of it"
+            }
         }
     }
 
@@ -73,6 +86,7 @@ impl Story {
             Story::StuckHorn => stuck_horn(&mut cab),
             Story::Skips => skips(&mut cab),
             Story::Rim => rim(&mut cab),
+            Story::Glass => glass(&mut cab),
         };
         cab.drain(session, end);
         session.run_before(end);
@@ -193,6 +207,46 @@ fn rim(cab: &mut Cab) -> Nanos {
         both(cab, at + 455, [0.0, 0.0], 60);
     }
     ms(18_500)
+}
+
+/// Everything is labelled with what was meant.
+fn glass(cab: &mut Cab) -> Nanos {
+    cab.timetable.add(ms(0), Act::Plug(Model::Glass));
+    let mut stroke =
+        |contact: u8, at: u64, from: [f32; 2], to: [f32; 2], over_ms: u64, bow: f32| {
+            let stroke = Stroke { contact, start: ms(at), from, to, over_ms, bow };
+            stroke.plan(&mut cab.timetable, &mut cab.rng);
+        };
+    stroke(1, 600, [50.0, 50.0], [98.0, 48.0], 230, 1.5);
+    stroke(1, 1_700, [104.0, 46.0], [60.0, 52.0], 250, -1.0);
+    // Too short, too much of an arc, too slow.
+    stroke(1, 2_800, [60.0, 52.0], [73.8, 51.0], 190, 0.4);
+    stroke(1, 3_900, [100.0, 40.0], [78.0, 56.0], 240, 3.0);
+    stroke(1, 5_000, [52.0, 50.0], [92.0, 49.0], 520, 1.0);
+    // Two taps; two more that are too far apart in time.
+    let at = [84.0, 30.0];
+    for (tap, over_ms) in [(6_200, 70), (6_420, 80), (7_400, 75), (7_737, 70)] {
+        stroke(1, tap, at, at, over_ms, 0.0);
+    }
+    // Apart, together again, and with both fingers at once to the right: no pinch.
+    stroke(1, 8_800, [70.0, 46.0], [46.0, 54.0], 600, 1.0);
+    stroke(2, 8_830, [86.0, 42.0], [112.0, 34.0], 590, 1.0);
+    stroke(1, 10_200, [46.0, 54.0], [68.0, 48.0], 560, 1.0);
+    stroke(2, 10_215, [112.0, 36.0], [88.0, 42.0], 570, 1.0);
+    for (at, text) in [
+        (600, "meant: look-right"),
+        (1_700, "meant: look-left"),
+        (2_800, "meant: look-right, a lazy one"),
+        (3_900, "meant: look-left, from the wrist"),
+        (5_000, "meant: look-right, in no hurry"),
+        (6_300, "meant: lights"),
+        (7_500, "meant: lights, a slow one"),
+        (8_900, "meant: zoom"),
+        (10_300, "meant: zoom"),
+    ] {
+        label(cab, at, text);
+    }
+    ms(11_800)
 }
 
 fn stuck_horn(cab: &mut Cab) -> Nanos {

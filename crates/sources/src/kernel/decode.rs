@@ -3,8 +3,8 @@
 use super::{
     Change,
     layout::{
-        ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TRACKING_ID, EV_ABS, EV_KEY,
-        EV_SYN, Layout, Route,
+        ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TOOL_TYPE, ABS_MT_TRACKING_ID,
+        EV_ABS, EV_KEY, EV_SYN, Layout, MT_TOOL_PALM, Route,
     },
 };
 use gtrig_core::{Marks, Nanos};
@@ -47,6 +47,8 @@ pub(super) struct Decoder {
     layout: Layout,
     values: Vec<i32>,
     slot: u16,
+    /// The tracking id in each slot; negative for none.
+    ids: Vec<i32>,
     /// The packet that is not closed yet.
     packet: Vec<Change>,
     has_lost: bool,
@@ -55,7 +57,8 @@ pub(super) struct Decoder {
 impl Decoder {
     pub(super) fn new(layout: Layout) -> Self {
         let values = layout.info.controls.iter().map(|c| c.kind.rest()).collect();
-        Decoder { layout, values, slot: 0, packet: Vec::new(), has_lost: false }
+        let ids = vec![-1; usize::from(layout.contact_count)];
+        Decoder { layout, values, slot: 0, ids, packet: Vec::new(), has_lost: false }
     }
 
     /// Takes in an event; closed packets go to `out`.
@@ -81,9 +84,14 @@ impl Decoder {
             (EV_SYN, SYN_REPORT) => self.close(out),
             _ if self.has_lost => {}
             (EV_ABS, ABS_MT_SLOT) => self.slot = u16::try_from(raw.value).unwrap_or(u16::MAX),
-            (EV_ABS, ABS_MT_TRACKING_ID) => self.contact(0, i32::from(raw.value >= 0), raw.time),
+            (EV_ABS, ABS_MT_TRACKING_ID) => self.track(raw.value, raw.time),
+            (EV_ABS, ABS_MT_TOOL_TYPE) if raw.value == MT_TOOL_PALM => self.take_back(raw.time),
             (EV_ABS, ABS_MT_POSITION_X) => self.contact(1, raw.value, raw.time),
             (EV_ABS, ABS_MT_POSITION_Y) => self.contact(2, raw.value, raw.time),
+            (EV_ABS, code) if self.layout.extras.contains(&code) => {
+                let at = self.layout.extras.iter().position(|extra| *extra == code);
+                self.contact(3 + at.unwrap_or(0) as u16, raw.value, raw.time);
+            }
             _ => self.plain(raw),
         }
         Next::GoOn
@@ -101,9 +109,37 @@ impl Decoder {
     }
 
     fn contact(&mut self, part: u16, value: i32, time: Nanos) {
-        if self.slot < self.layout.contact_count {
-            let control = self.layout.contacts + 3 * self.slot + part;
+        if let Some(control) = self.part(part) {
             self.add(control, value, Marks::empty(), time);
+        }
+    }
+
+    /// A part of the contact in the slot that is spoken of.
+    fn part(&self, part: u16) -> Option<u16> {
+        let first = self.layout.contacts + self.layout.stride() * self.slot;
+        (self.slot < self.layout.contact_count).then_some(first + part)
+    }
+
+    /// A contact lands or lifts. Another id in a slot that has one is another
+    /// finger, though nobody said that the first had lifted.
+    fn track(&mut self, id: i32, time: Nanos) {
+        let Some(was) = self.ids.get_mut(usize::from(self.slot)) else { return };
+        let was = std::mem::replace(was, id);
+        if was >= 0 && id >= 0 && was != id {
+            self.contact(0, 0, time);
+        }
+        // One that was taken back has lifted already.
+        if was >= 0 || id >= 0 {
+            self.contact(0, i32::from(id >= 0), time);
+        }
+    }
+
+    /// What is down in this slot turns out to be the flat of a hand.
+    fn take_back(&mut self, time: Nanos) {
+        let Some(id) = self.ids.get_mut(usize::from(self.slot)) else { return };
+        let was = std::mem::replace(id, -1);
+        if let Some(control) = self.part(0).filter(|_| was >= 0) {
+            self.add(control, 0, Marks::CANCELLED, time);
         }
     }
 
@@ -158,8 +194,11 @@ impl Decoder {
                 _ => {}
             }
         }
-        let contacts = wanted[usize::from(self.layout.contacts)..].chunks_exact_mut(3);
-        for (contact, [id, x, y]) in contacts.zip(state.slots.iter().copied()) {
+        let stride = usize::from(self.layout.stride());
+        let contacts = wanted[usize::from(self.layout.contacts)..].chunks_exact_mut(stride);
+        let slots = state.slots.iter().copied().zip(&mut self.ids);
+        for (contact, ([id, x, y], was)) in contacts.zip(slots) {
+            *was = id;
             contact[0] = i32::from(id >= 0);
             if id >= 0 {
                 (contact[1], contact[2]) = (x, y);

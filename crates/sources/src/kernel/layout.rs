@@ -16,7 +16,13 @@ pub(super) const EV_ABS: u16 = 3;
 pub(super) const ABS_MT_SLOT: u16 = 0x2f;
 pub(super) const ABS_MT_POSITION_X: u16 = 0x35;
 pub(super) const ABS_MT_POSITION_Y: u16 = 0x36;
+pub(super) const ABS_MT_TOOL_TYPE: u16 = 0x37;
 pub(super) const ABS_MT_TRACKING_ID: u16 = 0x39;
+/// The value of a tool that is the flat of a hand: what it touched does not
+/// count.
+pub(super) const MT_TOOL_PALM: i32 = 2;
+/// What a panel may say of a contact besides its place, and how it is called.
+pub(super) const EXTRAS: [(u16, &str); 2] = [(0x3a, "pressure"), (0x30, "size")];
 const ABS_MT_FIRST: u16 = ABS_MT_SLOT;
 
 const BTN_MISC: u16 = 0x100;
@@ -64,10 +70,11 @@ pub(super) enum Route {
 pub(super) struct Layout {
     pub(super) info: DeviceInfo,
     pub(super) routes: HashMap<(u16, u16), Route>,
-    /// The first control of the first contact; each contact has three: touch,
-    /// x and y.
+    /// The first control of the first contact.
     pub(super) contacts: u16,
     pub(super) contact_count: u16,
+    /// What each contact has: touch, x, y, and then the codes of these.
+    pub(super) extras: Vec<u16>,
 }
 
 impl Abilities {
@@ -106,7 +113,13 @@ impl Abilities {
             slot: None,
             controls: Vec::new(),
         };
-        let mut layout = Layout { info, routes: HashMap::new(), contacts: 0, contact_count: 0 };
+        let mut layout = Layout {
+            info,
+            routes: HashMap::new(),
+            contacts: 0,
+            contact_count: 0,
+            extras: Vec::new(),
+        };
         for &code in &self.keys {
             // A touch panel repeats its first contact as a pen with buttons.
             if kind != DeviceKind::Glass || code < BTN_MISC {
@@ -130,19 +143,43 @@ impl Abilities {
 
     fn add_contacts(&self, layout: &mut Layout) {
         let Some((_, last)) = self.axis(ABS_MT_SLOT) else { return };
-        let x = self.axis(ABS_MT_POSITION_X).unwrap_or((0, 0));
-        let y = self.axis(ABS_MT_POSITION_Y).unwrap_or((0, 0));
+        let place = |(min, max)| ControlKind::Position { min, max };
+        let x = self.part(ABS_MT_POSITION_X, place);
+        let y = self.part(ABS_MT_POSITION_Y, place);
+        let pressed = |(min, max)| ControlKind::Trigger { min, max };
+        let extras = EXTRAS.iter().filter(|(code, _)| self.axis(*code).is_some());
+        layout.extras = extras.clone().map(|(code, _)| *code).collect();
         layout.contacts = layout.info.controls.len() as u16;
         layout.contact_count = (last.saturating_add(1)).clamp(0, MAX_CONTACTS) as u16;
         for n in 1..=layout.contact_count {
             layout.add(format!("contact-{n}"), ControlKind::Button);
-            layout.add(format!("contact-{n}-x"), ControlKind::Position { min: x.0, max: x.1 });
-            layout.add(format!("contact-{n}-y"), ControlKind::Position { min: y.0, max: y.1 });
+            layout.add_with(format!("contact-{n}-x"), x);
+            layout.add_with(format!("contact-{n}-y"), y);
+            for (code, name) in extras.clone() {
+                layout.add_with(format!("contact-{n}-{name}"), self.part(*code, pressed));
+            }
         }
+    }
+
+    /// The kind and grain of a part of a contact.
+    fn part(&self, code: u16, kind: impl Fn((i32, i32)) -> ControlKind) -> (ControlKind, Grain) {
+        let axis = self.axes.iter().find(|axis| axis.code == code);
+        let grain = axis.map_or(Grain::default(), |axis| axis.grain);
+        (kind(self.axis(code).unwrap_or((0, 0))), grain)
     }
 }
 
 impl Layout {
+    /// How many controls each contact has.
+    pub(super) fn stride(&self) -> u16 {
+        3 + self.extras.len() as u16
+    }
+
+    fn add_with(&mut self, code: String, (kind, grain): (ControlKind, Grain)) {
+        let control = self.add(code, kind);
+        self.info.controls[usize::from(control)].grain = grain;
+    }
+
     fn add(&mut self, code: String, kind: ControlKind) -> u16 {
         self.info.controls.push(ControlInfo::new(&code, kind));
         self.info.controls.len() as u16 - 1

@@ -146,6 +146,62 @@ fn contacts_go_by_their_slots() {
 }
 
 #[test]
+fn another_id_in_a_slot_is_another_finger() {
+    let layout = glass().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let events =
+        [(ABS, 0x39, 5), (SYN, 0, 0), (ABS, 0x39, 6), (SYN, 0, 0), (ABS, 0x39, -1), (SYN, 0, 0)];
+    let (said, _) = run(&mut decoder, &layout, &events);
+    assert_eq!(said, ["contact-1=1", "contact-1=0", "contact-1=1", "contact-1=0"]);
+}
+
+#[test]
+fn a_palm_takes_its_touch_back() {
+    let layout = glass().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let events = [
+        (ABS, 0x39, 5),
+        (SYN, 0, 0),
+        (ABS, 0x37, 2),
+        (SYN, 0, 0),
+        // Nobody lifts what was taken back, and it takes back no other.
+        (ABS, 0x39, -1),
+        (ABS, 0x37, 2),
+        (SYN, 0, 0),
+    ];
+    let mut changes = Vec::new();
+    for (kind, code, value) in events {
+        decoder.event(Raw { time: Nanos(0), kind, code, value }, &mut changes);
+    }
+    let marks: Vec<(i32, Marks)> = changes.iter().map(|c| (c.value, c.marks)).collect();
+    assert_eq!(marks, [(1, Marks::empty()), (0, Marks::CANCELLED)]);
+}
+
+#[test]
+fn pressure_and_size_are_reported_where_a_panel_knows_them() {
+    let mut abilities = glass();
+    let grain = Grain { resolution: 12, ..Grain::default() };
+    for (code, range) in [(0x3a, (0, 255)), (0x30, (0, 15))] {
+        abilities.axes.push(AbsAxis { code, range, grain });
+    }
+    let layout = abilities.layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let events = [
+        (ABS, 0x2f, 1),
+        (ABS, 0x39, 5),
+        (ABS, 0x36, 20),
+        (ABS, 0x3a, 90),
+        (ABS, 0x30, 4),
+        (SYN, 0, 0),
+    ];
+    let (said, _) = run(&mut decoder, &layout, &events);
+    assert_eq!(
+        said,
+        ["contact-2=1", "contact-2-y=20", "contact-2-pressure=90", "contact-2-size=4"]
+    );
+}
+
+#[test]
 fn releases_that_the_kernel_makes_up_at_unplug_are_left_out() {
     let layout = pad().layout().unwrap();
     let mut decoder = Decoder::new(layout.clone());

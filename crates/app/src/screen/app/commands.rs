@@ -1,7 +1,7 @@
 //! What the commands do.
 
 use super::{App, Playhead, Request};
-use crate::figure::{self, Excerpt};
+use crate::figure::{self, Excerpt, StickSheet, TouchSheet};
 use crate::recorder::Recorder;
 use crate::screen::{
     jobs,
@@ -9,7 +9,7 @@ use crate::screen::{
     prompt::{Prompt, Purpose},
     view::{Bench, Lane, Stretch, Zoom, lane_name},
 };
-use gtrig_core::{CleanText, Label, Nanos, Tick};
+use gtrig_core::{CleanText, Label, Nanos, Tick, meant};
 use std::path::Path;
 
 impl App {
@@ -21,13 +21,24 @@ impl App {
             Command::End => self.go_to(self.last()),
             Command::Edge(way) => self.jump_to_edge(way),
             Command::Mark => self.toggle_mark(),
-            Command::MarkWithWords => self.prompt = Some(Prompt::new(Purpose::Mark, "")),
+            Command::MarkWithWords => {
+                // On the lane of a gesture one says what was meant.
+                let words = match self.lane() {
+                    Some(Lane::Gesture(n)) => {
+                        format!("{}{}", meant::PREFIX, self.session.rig().gestures[n].name)
+                    }
+                    _ => String::new(),
+                };
+                self.prompt = Some(Prompt::new(Purpose::Mark, &words));
+            }
             Command::NextMark(way) => self.jump_to_mark(way),
             Command::Trouble(way) => self.jump_to_trouble(way),
             Command::Knob(by) => self.choose_knob(by),
             Command::Nudge(steps) => self.nudge(steps),
             Command::Value => self.ask_for_value(),
             Command::Propose => self.take_proposal(),
+            Command::Lay => self.lay_next(),
+            Command::Mistake(by) => self.next_mistake(by),
             Command::Reset => self.reset_knob(),
             Command::Undo => self.undo_nudge(),
             Command::Redo => self.redo_nudge(),
@@ -52,6 +63,7 @@ impl App {
             Command::AuditBy => {
                 self.prompt = Some(Prompt::new(Purpose::Audit, &self.audit_by.to_string()));
             }
+            Command::NextDevice(by) if self.bench == Bench::Touch => self.next_panel(by),
             Command::NextDevice(by) => self.next_device(by),
             Command::Capture => self.capture(at),
             Command::Save => self.prompt = Some(Prompt::new(Purpose::Save, &(self.save_name)())),
@@ -84,10 +96,44 @@ impl App {
         }
     }
 
-    /// Draws the stretch of time and the lanes that are in view.
+    /// Draws what the bench is about, in a thread of its own: fonts take a while.
     pub(super) fn export(&mut self, path: &Path) {
-        let rate = self.session.plan().rate();
+        let title = self.title.clone().unwrap_or_else(|| self.session.rig().name.to_string());
+        let svg = match (self.bench, self.subject(), &self.measured) {
+            (Bench::Stick, Some((action, _, input)), _) => {
+                let ticks = (self.stretch.first, self.stretch_end());
+                figure::stick(&StickSheet::of_input(title, &self.session, (action, input), ticks))
+            }
+            (Bench::Measure, _, Some(measured)) => {
+                figure::measurement(&measured.samples, &measured.found, &measured.report)
+            }
+            (Bench::Touch, ..) => {
+                let Excerpt { title, from, to, .. } = self.excerpt(title);
+                let gesture = match self.chosen {
+                    Some(Lane::Gesture(n)) => Some(n),
+                    _ => None,
+                };
+                let sheet = TouchSheet { title, from, to, panel: self.shown_panel(), gesture };
+                match figure::touch(&self.session, &sheet) {
+                    Some(svg) => svg,
+                    None => return self.tell("no touch panel has been connected".to_owned(), true),
+                }
+            }
+            _ => figure::timeline(&self.session, &self.streams, &self.excerpt(title)),
+        };
+        self.saving += 1;
+        jobs::draw(svg, path, self.jobs.0.clone());
+    }
+
+    /// The last tick in view.
+    fn stretch_end(&self) -> Tick {
         let end = self.stretch.first.0 + self.stretch.zoom.ticks_in(self.stretch.columns);
+        Tick(end).min(self.last())
+    }
+
+    /// The stretch of time and the lanes that are in view.
+    fn excerpt(&self, title: String) -> Excerpt {
+        let rate = self.session.plan().rate();
         let mut rows = self.hit.lanes.height;
         let in_view = self.lanes().into_iter().skip(self.first_lane).take_while(|&lane| {
             let height = self.lane_height(lane);
@@ -95,16 +141,11 @@ impl App {
             rows = rows.saturating_sub(height);
             fits
         });
-        let excerpt = Excerpt {
+        Excerpt {
             lanes: in_view.collect(),
-            title: self.title.clone().unwrap_or_else(|| self.session.rig().name.to_string()),
+            title,
             from: rate.time_of(self.stretch.first),
-            to: rate.time_of(Tick(end).min(self.last())),
-        };
-        let drawn = figure::save(&figure::timeline(&self.session, &self.streams, &excerpt), path);
-        match drawn {
-            Ok(()) => self.tell(format!("drawn to {}", path.display()), false),
-            Err(error) => self.tell(format!("{error:#}"), true),
+            to: rate.time_of(self.stretch_end()),
         }
     }
 
@@ -272,7 +313,7 @@ impl App {
         }
     }
 
-    fn show_bench(&mut self, bench: Bench) {
+    pub(super) fn show_bench(&mut self, bench: Bench) {
         self.bench = bench;
         if bench == Bench::Polling && self.audited.is_none() {
             self.audit();

@@ -21,7 +21,9 @@ impl App {
                 }
             }
             Event::Key(key) if key.kind != KeyEventKind::Release => return self.key(key, at),
+            Event::Mouse(mouse) if self.grip(mouse) || self.touch(mouse, at) => {}
             Event::Mouse(mouse) => self.mouse(mouse),
+            Event::FocusLost if !self.captured => self.lift_fingers(at),
             Event::FocusLost if self.captured => {
                 self.listen(false, at);
                 self.tell("focus lost: everything held was released".to_owned(), true);
@@ -145,7 +147,7 @@ impl App {
     }
 
     fn mouse(&mut self, mouse: &MouseEvent) {
-        let Hit { traces, lanes } = self.hit;
+        let Hit { traces, lanes, .. } = self.hit;
         let place = (mouse.column, mouse.row).into();
         match mouse.kind {
             MouseEventKind::Down(MouseButton::Left) if lanes.contains(place) => {

@@ -2,11 +2,42 @@
 
 use super::App;
 use crate::screen::view::{Bench, Lane, lanes};
-use gtrig_core::{ActionId, CleanText, ControlId, DeviceId, LaneLog, Tick, stream::Trouble};
+use gtrig_core::{
+    ActionId, CleanText, ControlId, DeviceId, Input, Label, LaneLog, Tick,
+    meant::{self, Score},
+    stream::Trouble,
+};
 
 impl App {
     pub(crate) fn lanes(&self) -> Vec<Lane> {
-        lanes(&self.session, &self.filter)
+        let mut lanes = lanes(&self.session, &self.filter);
+        if self.bench == Bench::Touch {
+            // What the bench is about comes first.
+            lanes.sort_by_key(|&lane| !self.is_touch(lane));
+        }
+        lanes
+    }
+
+    /// Whether a lane is about a touch panel.
+    fn is_touch(&self, lane: Lane) -> bool {
+        let plan = self.session.plan();
+        match lane {
+            Lane::Gesture(_) => true,
+            Lane::Control(id) => plan.contact_of(id).is_some(),
+            Lane::Action(id, _) => plan
+                .inputs(id)
+                .iter()
+                .any(|input| matches!(input, Input::Gesture { .. } | Input::Zone { .. })),
+        }
+    }
+
+    /// How what was meant was understood, if any label says what was meant.
+    pub(crate) fn score(&self) -> Option<Score> {
+        let labels = self.session.labels();
+        let says = |label: &Label| meant::named(label.text.as_str()).is_some();
+        let verdicts = self.session.history().verdicts();
+        let score = || meant::score(self.session.rig(), labels, verdicts.iter());
+        labels.iter().any(says).then(score)
     }
 
     pub(crate) fn log(&self, lane: Lane) -> &LaneLog {
@@ -14,6 +45,7 @@ impl App {
         match lane {
             Lane::Control(id) => history.control_lane(id),
             Lane::Action(id, axis) => &history.action_lanes(id)[axis],
+            Lane::Gesture(n) => history.gesture_lane(n),
         }
     }
 
@@ -28,7 +60,7 @@ impl App {
     pub(crate) fn lane_of(&self, trouble: &Trouble) -> Option<Lane> {
         let of_device = |lane: &Lane| match lane {
             Lane::Control(id) => self.session.roster().control(*id).device == trouble.device,
-            Lane::Action(..) => false,
+            Lane::Action(..) | Lane::Gesture(_) => false,
         };
         let own = trouble.control.map(Lane::Control);
         own.or_else(|| self.lanes().into_iter().find(of_device))
@@ -45,6 +77,7 @@ impl App {
         match lane {
             Lane::Control(id) => self.session.roster().control(id).kind.is_button(),
             Lane::Action(id, _) => self.session.plan().gives(id).is_digital(),
+            Lane::Gesture(_) => true,
         }
     }
 
@@ -82,6 +115,7 @@ impl App {
                 is_chosen || (is_tuned && self.bench == Bench::Stick)
             }
             Lane::Action(..) => is_chosen && !self.is_digital(lane),
+            Lane::Gesture(_) => false,
         }
     }
 
@@ -93,6 +127,7 @@ impl App {
                 matches!(self.session.roster().control(id).kind, Axis { .. } | Relative)
             }
             Lane::Action(id, _) => !self.session.plan().gives(id).is_digital(),
+            Lane::Gesture(_) => false,
         }
     }
 

@@ -2,13 +2,14 @@
 
 use super::App;
 use crate::screen::{jobs, view::Bench};
-use gtrig_core::{ControlId, Input, InputSpec, Nanos, knobs::places_of};
+use gtrig_core::{ControlId, Input, Nanos, knobs::places_of, measure::Proposal};
 
 /// The axes of an input that can be measured: x, and y if it has one.
 fn measurable(input: Input) -> Option<(ControlId, Option<ControlId>)> {
     match input {
         Input::Stick { x, y, .. } => Some((x, Some(y))),
-        Input::Axis { control, .. } => Some((control, None)),
+        // A button has no travel; one that is asked for its thresholds has.
+        Input::Axis { control, .. } | Input::Button { control, .. } => Some((control, None)),
         _ => None,
     }
 }
@@ -33,32 +34,28 @@ impl App {
         }
     }
 
-    /// Sets the dead zone and the rim of the subject to what was measured.
+    /// Calibrates the subject and sets its dead zone and its rim to what was
+    /// measured.
     pub(super) fn take_proposal(&mut self) {
         let Some((action, nth, input)) = self.subject() else { return };
-        let Some((x, _)) = measurable(input) else { return };
+        let Some((x, y)) = measurable(input) else { return };
         // What was measured may be another stick's: that of the lane before.
         let Some(measured) = self.measured.as_ref().filter(|measured| measured.of == x) else {
             self.tell("this stick is not measured yet: 7 does that".to_owned(), true);
             return;
         };
-        let proposal = &measured.proposal;
+        let Proposal { travel, dead_zone, uncalibrated_dead_zone, outer } = measured.proposal;
         let spec = self.session.plan().spec_of(action, nth);
         let was = self.wanted_rig().clone();
-        let is_calibrated = match &was.actions[action.index()].inputs[spec] {
-            InputSpec::Axis { shape, .. } | InputSpec::Stick { shape, .. } => {
-                shape.of(&was).travel.iter().all(Option::is_some)
-            }
-            _ => false,
+        let travel = [travel[0].ok(), travel[1].ok().filter(|_| y.is_some())];
+        let is_known = travel[0].is_some() && (y.is_none() || travel[1].is_some());
+        let mut next = match is_known {
+            true => was.calibrated(action.index(), spec, travel),
+            false => was.clone(),
         };
-        let outer = proposal.outer;
-        let zone = match is_calibrated {
-            true => proposal.dead_zone,
-            false => proposal.uncalibrated_dead_zone,
-        };
-        let places = places_of(&was, action.index(), spec);
-        let mut next = was.clone();
-        for knob in was.knobs().into_iter().filter(|knob| places.contains(&knob.place)) {
+        let zone = if is_known { dead_zone } else { uncalibrated_dead_zone };
+        let places = places_of(&next, action.index(), spec);
+        for knob in next.knobs().into_iter().filter(|knob| places.contains(&knob.place)) {
             let proposed = match knob.tunable.name {
                 "dead-zone" => zone,
                 "outer" => outer,
@@ -74,7 +71,8 @@ impl App {
             (_, false) => {
                 self.tuning.redo.clear();
                 self.turn_to(next, |tuning| &mut tuning.undo);
-                self.tell("set to what was measured; u undoes".to_owned(), false);
+                let how = if is_known { "calibrated and set" } else { "set" };
+                self.tell(format!("{how} to what was measured; u undoes, w writes"), false);
             }
         }
     }

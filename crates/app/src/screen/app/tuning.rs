@@ -11,7 +11,7 @@ use crate::{
     },
 };
 use gtrig_core::{
-    ActionId, Capacity, Input, Nanos, Rig, Session,
+    ActionId, Capacity, ControlId, Input, Nanos, Rig, Session,
     compare::{Difference, DifferenceKind, Outline, compare},
     knobs::{Knob, places_of},
 };
@@ -56,16 +56,13 @@ impl Tuning {
 }
 
 impl App {
-    /// The shaped input that the stick bench is about: that of the chosen lane,
-    /// or else the first there is. With its place among those of its action.
+    /// The analogue input that the stick bench is about: that of the chosen
+    /// lane, or else the first there is. With its place among those of its action.
     pub(crate) fn subject(&self) -> Option<(ActionId, usize, Input)> {
         let plan = self.session.plan();
-        let is_shaped = |input: &Input| {
-            matches!(input, Input::Axis { .. } | Input::Stick { .. } | Input::Pointer { .. })
-        };
         let shaped = |action: ActionId| {
             let inputs = plan.inputs(action).iter().copied().enumerate();
-            inputs.filter(|(_, input)| is_shaped(input)).map(move |(n, i)| (action, n, i))
+            inputs.filter(|(_, i)| plan.is_analogue(*i)).map(move |(n, i)| (action, n, i))
         };
         let all = || self.actions().flat_map(shaped);
         let found = match self.lane() {
@@ -79,16 +76,59 @@ impl App {
             Some(Lane::Control(control)) => {
                 all().find(|(_, _, input)| plan.controls_of(*input).contains(&control))
             }
-            None => None,
+            Some(Lane::Gesture(_)) | None => None,
         };
         found.or_else(|| all().next())
     }
 
-    /// The numbers that can be nudged now: on the stick bench those of its
-    /// subject, elsewhere all.
+    /// The stick that is laid over the subject of the stick bench, if it is
+    /// another one.
+    pub(crate) fn laid_over(&self) -> Option<(ControlId, Option<ControlId>)> {
+        let (_, _, subject) = self.subject()?;
+        let own = self.session.plan().controls_of(subject);
+        self.laid.filter(|(x, y)| !own.contains(x) && y.is_some() == (own.len() == 2))
+    }
+
+    /// Lays the next stick, axis or trigger over that subject; after the last,
+    /// none.
+    pub(super) fn lay_next(&mut self) {
+        let Some((_, _, subject)) = self.subject() else { return };
+        let own = self.session.plan().controls_of(subject);
+        let roster = self.session.roster();
+        // A stick is laid over a stick, a single travel over another.
+        let is_like = |(x, y): &(ControlId, Option<ControlId>)| {
+            y.is_some() == (own.len() == 2) && !own.contains(x)
+        };
+        let mut others: Vec<_> = roster.travels().filter(is_like).collect();
+        // First the same stick of the other devices.
+        let is_other = |(x, _): &(ControlId, _)| {
+            own.first().is_some_and(|own| roster.code(*x) != roster.code(*own))
+        };
+        others.sort_by_key(is_other);
+        let at = others.iter().position(|other| Some(*other) == self.laid);
+        self.laid = others.get(at.map_or(0, |at| at + 1)).copied();
+        self.show_bench(Bench::Stick);
+        if others.is_empty() {
+            self.tell("there is no other to lay over it".to_owned(), false);
+        }
+    }
+
+    /// The numbers that can be nudged now: on a bench those that it is about,
+    /// elsewhere all.
     pub(crate) fn knobs(&self) -> Vec<Knob> {
         let rig = self.wanted_rig();
         let all = rig.knobs();
+        let is_shown = |knob: &Knob| match (self.bench, self.chosen) {
+            (Bench::Yard, _) => knob.place.is_in("yard"),
+            (Bench::Touch, Some(Lane::Gesture(n))) => {
+                rig.gestures.get(n).is_some_and(|of| knob.place.is_of("gesture", &of.name))
+            }
+            (Bench::Touch, _) => knob.place.is_in("gesture") || knob.place.is_in("zone"),
+            _ => false,
+        };
+        if matches!(self.bench, Bench::Yard | Bench::Touch) {
+            return all.into_iter().filter(is_shown).collect();
+        }
         let subject = self.subject().filter(|_| self.bench == Bench::Stick);
         let Some((action, nth, _)) = subject else { return all };
         let spec = self.session.plan().spec_of(action, nth);
@@ -118,7 +158,7 @@ impl App {
         let last = self.knobs().len().saturating_sub(1);
         self.tuning.chosen =
             self.tuning.chosen.min(last).saturating_add_signed(by as isize).min(last);
-        if !matches!(self.bench, Bench::Stick | Bench::Tune) {
+        if !matches!(self.bench, Bench::Stick | Bench::Tune | Bench::Yard | Bench::Touch) {
             self.bench = Bench::Tune;
         }
     }
@@ -160,12 +200,16 @@ impl App {
     }
 
     fn set_knob(&mut self, knob: &Knob, value: f64) {
-        let was = self.wanted_rig().clone();
-        let next = was.with(&knob.place, value);
-        if next != was {
-            self.tuning.redo.clear();
-            self.turn_to(next, |tuning| &mut tuning.undo);
+        let next = self.wanted_rig().with(&knob.place, value);
+        if next != *self.wanted_rig() {
+            self.tune(next);
         }
+    }
+
+    /// Tunes to another rig, which can be undone.
+    pub(super) fn tune(&mut self, rig: Rig) {
+        self.tuning.redo.clear();
+        self.turn_to(rig, |tuning| &mut tuning.undo);
     }
 
     pub(super) fn undo_nudge(&mut self) {
@@ -242,6 +286,7 @@ impl App {
     fn adopt(&mut self, mut session: Session, from: u64) {
         self.tuning.wanted = None;
         session.follow(&self.session, from);
+        session.take_waiting(&self.session);
         self.streams.catch_up(&self.session);
         if let Some(recorder) = &mut self.recorder {
             recorder.go_on_with(&self.session, &session);
@@ -257,6 +302,7 @@ impl App {
             self.freeze_at(rate.tick_at(playhead));
         }
         self.audited = None;
+        self.clear_yard();
         if self.bench == Bench::Polling {
             self.audit();
         }
@@ -332,13 +378,17 @@ impl App {
 
     /// A rate that the command line set is not written.
     fn tuned_text(&self, text: &str) -> Result<String, String> {
-        let mut rig = rig::parse("the rig", text).map_err(|error| error.to_string())?;
-        for knob in self.session.rig().knobs() {
-            if self.original(&knob).is_some_and(|was| was != knob.value) {
-                rig = rig.with(&knob.place, knob.value);
+        let file = rig::parse("the rig", text).map_err(|error| error.to_string())?;
+        let mut wanted = self.session.rig().clone();
+        for knob in file.knobs() {
+            let is_untouched = |now: &&Knob| self.original(now) == Some(now.value);
+            let now = self.session.rig().knobs();
+            let now = now.iter().find(|now| now.place == knob.place);
+            if now.filter(is_untouched).is_some() {
+                wanted = wanted.with(&knob.place, knob.value);
             }
         }
-        rig::update_numbers(text, &rig)
+        rig::update_numbers(text, &wanted)
     }
 
     /// Looks at the rig's file from now on, to follow what an editor makes of it.

@@ -72,7 +72,7 @@ impl Areas {
 
     /// What a mouse can hit.
     pub(crate) fn hit(&self) -> Hit {
-        Hit { traces: self.traces(self.lanes), lanes: self.lanes }
+        Hit { traces: self.traces(self.lanes), lanes: self.lanes, panel: Rect::default() }
     }
 }
 

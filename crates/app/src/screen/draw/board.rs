@@ -10,7 +10,7 @@
 use super::paint;
 use crate::screen::App;
 use gtrig_core::{
-    ActionId, ActionState, ControlId, ControlKind, Edge, Gives, Input, LaneMarks, Opposites,
+    ActionId, ActionState, ControlId, ControlKind, Edge, Gives, Input, LaneMarks, Opposites, Side,
 };
 use ratatui::{buffer::Buffer, layout::Rect};
 
@@ -37,9 +37,8 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let columns = (area.width / BLOCK).clamp(1, 4);
     let titles = u16::from(area.height > 4);
     let room = area.height - titles;
-    let full: Vec<u16> = blocks.iter().map(Block::rows).collect();
-    let rows = fits(&full, columns);
-    let (heights, rows) = if rows <= room { (full, rows) } else { (vec![1; blocks.len()], room) };
+    let mut heights: Vec<u16> = blocks.iter().map(Block::rows).collect();
+    let rows = squeeze(&mut heights, columns, room);
     // Where even a row each is too much, the last row says how many are left out.
     let places = usize::from(room * columns);
     let shown = if heights.len() > places && rows == room { places - 1 } else { heights.len() };
@@ -59,6 +58,18 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
             return;
         }
         block.draw(buffer, place.intersection(area), app);
+    }
+}
+
+/// Makes blocks lower, the tallest first and none lower than a row, until they
+/// fit into columns of `room` rows. Returns how tall the columns are.
+fn squeeze(heights: &mut [u16], columns: u16, room: u16) -> u16 {
+    loop {
+        let rows = fits(heights, columns);
+        match heights.iter_mut().max() {
+            Some(tallest) if rows > room && *tallest > 1 => *tallest -= 1,
+            _ => return rows.min(room),
+        }
     }
 }
 
@@ -120,11 +131,12 @@ impl<'a> Block<'a> {
     }
 
     fn draw(&self, buffer: &mut Buffer, area: Rect, app: &App) {
-        // With one row to show, it is the one that matters.
-        let shown: Vec<usize> = match area.height {
-            1 => vec![self.winner.unwrap_or(0)],
-            _ => (0..self.inputs.len().max(1)).collect(),
-        };
+        // With too few rows for all, the one that matters is among them.
+        let rows = usize::from(area.height).min(self.inputs.len()).max(1);
+        let mut shown: Vec<usize> = (0..rows).collect();
+        if let Some(winner) = self.winner.filter(|winner| *winner >= rows) {
+            shown[rows - 1] = winner;
+        }
         let last = shown.len().saturating_sub(1);
         for (row, (place, &at)) in paint::rows(area).zip(&shown).enumerate() {
             match self.inputs.get(at) {
@@ -152,7 +164,7 @@ impl<'a> Block<'a> {
         (y, last): (usize, usize),
     ) {
         let lit_left = self.winner == Some(at);
-        let lit_below = last > 0 && self.winner.is_some_and(|winner| winner > at);
+        let lit_below = y < last && self.winner.is_some_and(|winner| winner > at);
         let lit = lit_left || lit_below;
         let junction = match (y == 0, y == last, lit_left, lit_below) {
             (true, true, left, _) => {
@@ -241,6 +253,12 @@ impl InputRow<'_> {
                 let own = format!("{:+.2}", cell.value);
                 (self.label(control), format!("{:+}", cell.seen), own, format!("{:+.2}", out.x))
             }
+            Input::Zone { zone, .. } => {
+                let name = &self.app.session.rig().zones[usize::from(zone)].name;
+                let state = if out.is_active() { "touched" } else { "free" };
+                (format!("glass {name}"), state.to_owned(), String::new(), String::new())
+            }
+            Input::Gesture { gesture, .. } => self.gesture(usize::from(gesture), out),
             Input::Stick { x, y, .. } => self.stick(x, y, out),
             Input::Pointer { x, y, .. } => self.pointer(x, y, out),
             Input::Pair(pair) => {
@@ -272,6 +290,23 @@ impl InputRow<'_> {
         let since = self.app.ticks_since_change(control);
         let raw = since.map_or(state.to_owned(), |ticks| format!("{state} {ticks:>5} t"));
         (label, raw, String::new(), String::new())
+    }
+
+    fn gesture(&self, gesture: usize, out: ActionState) -> (String, String, String, String) {
+        let of = &self.app.session.rig().gestures[gesture];
+        let state = self.app.machine().gesture(gesture);
+        let word = match state {
+            _ if state.is_on() => "fired",
+            _ if state.trying > 0 => "trying",
+            _ => "idle",
+        };
+        let [x, y] = state.value;
+        let (own, shaped) = match (of.kind.has_value(), of.kind.is_double()) {
+            (false, _) => (String::new(), String::new()),
+            (true, false) => (format!("{x:+.2}"), format!("{:+.2}", out.x)),
+            (true, true) => (format!("{x:+.2} {y:+.2}"), format!("{:+.2} {:+.2}", out.x, out.y)),
+        };
+        (format!("{} {}", of.kind.word(), of.name), word.to_owned(), own, shaped)
     }
 
     fn stick(
@@ -307,9 +342,8 @@ impl InputRow<'_> {
 
     fn pair(&self, pair: Opposites) -> (String, String) {
         let sides = [pair.negative, pair.positive];
-        let keys = sides.map(|side| self.app.session.plan().side(side));
-        let held = keys.map(|keys| self.any_down(keys));
-        (self.keys_label(&keys), arrows(&held, &["◂", "▸"]))
+        let held = sides.map(|side| self.is_held(side));
+        (self.sides_label(&sides), arrows(&held, &["◂", "▸"]))
     }
 
     fn cross(
@@ -319,14 +353,33 @@ impl InputRow<'_> {
         out: ActionState,
     ) -> (String, String, String, String) {
         let sides = [y.positive, x.negative, y.negative, x.positive];
-        let keys = sides.map(|side| self.app.session.plan().side(side));
-        let held = keys.map(|keys| self.any_down(keys));
+        let held = sides.map(|side| self.is_held(side));
         let shaped = format!("{:+.2} {:+.2}", out.x, out.y);
-        (self.keys_label(&keys), arrows(&held, &["▴", "◂", "▾", "▸"]), String::new(), shaped)
+        (self.sides_label(&sides), arrows(&held, &["▴", "◂", "▾", "▸"]), String::new(), shaped)
     }
 
-    fn any_down(&self, keys: &[ControlId]) -> bool {
-        keys.iter().any(|&key| self.app.machine().cell(key).is_down())
+    /// Whether any key of a side is down, or any zone of it has a contact.
+    fn is_held(&self, side: Side) -> bool {
+        let (machine, plan) = (self.app.machine(), self.app.session.plan());
+        let is_down = |&key: &ControlId| machine.cell(key).is_down();
+        let has_any =
+            |zone| (0..plan.contacts().len()).any(|contact| machine.zone_has(zone, contact));
+        plan.side(side).iter().any(is_down) || side.zones().any(has_any)
+    }
+
+    /// Zones by their names, keys by what they share.
+    fn sides_label(&self, sides: &[Side]) -> String {
+        let plan = self.app.session.plan();
+        let zones = &self.app.session.rig().zones;
+        let names: Vec<&str> = sides
+            .iter()
+            .filter_map(|side| side.zones().next().map(|n| zones[n].name.as_str()))
+            .collect();
+        let keys: Vec<&[ControlId]> = sides.iter().map(|&side| plan.side(side)).collect();
+        match names.is_empty() {
+            true => self.keys_label(&keys),
+            false => format!("glass {}", names.join(" ")),
+        }
     }
 
     /// `keys W A S D`, `pad·1 dpad`: what the codes share, once; which side is

@@ -96,7 +96,7 @@ fn health(buffer: &mut Buffer, row: Rect, app: &App, (id, _): (DeviceId, &Device
     };
     let text = format!(
         "{state}   {:>4} reports/s   last report {:<18} last touched {}",
-        hearing.reports_per_second(now),
+        app.session.reports_per_second(app.tick())[usize::from(id.0)],
         ago(hearing.last_report),
         ago(hearing.last_use),
     );

@@ -79,12 +79,20 @@ fn lines(app: &App) -> Vec<Line> {
         theme.strong(),
     ));
     lines.push(Line::Item("wheel", "zoom around the pointer", theme.strong()));
+    for (shown, meaning) in [
+        ("on bench 9", "a live panel is touched: drag is a finger,"),
+        ("right button", "pins a second finger there, or lifts it"),
+        ("Ctrl+drag", "moves the zone under it; by the right button resizes"),
+    ] {
+        lines.push(Line::Item(shown, meaning, theme.strong()));
+    }
     lines.push(Line::Empty);
     lines.push(Line::Heading("On the lanes"));
     lines.push(Line::Item("▁╱▔╲", "up, press, down, release: what the poll saw", theme.signal()));
     lines.push(Line::Item("┃", "a press and its release in one column", theme.signal()));
     lines.push(Line::Item("▒", "several edges in one column; zoom in", theme.signal()));
     lines.push(Line::Item("▷ green", "an action that is on, or off its rest", theme.fired()));
+    lines.push(Line::Item("┄ ●", "a gesture is being tried; it fired", theme.fired()));
     for (mark, glyph, meaning) in MARKS {
         let style =
             if mark == gtrig_core::LaneMarks::LOST { theme.lost() } else { theme.doubtful() };
@@ -108,6 +116,11 @@ fn lines(app: &App) -> Vec<Line> {
         theme.signal(),
     ));
     lines.push(Line::Item("⚑", "a mark that somebody set", theme.wire()));
+    lines.push(Line::Item(
+        "✓ ✗",
+        "what was meant (meant: NAME): it fired, it did not",
+        theme.wire(),
+    ));
     lines
 }
 

@@ -7,9 +7,9 @@ use crate::screen::{
     view::{Lane, lane_name},
 };
 use gtrig_core::{
-    ActionId, ControlId, LaneMarks, Marks, Nanos, Span, Tick,
+    ActionId, CleanText, ControlId, LaneMarks, Marks, Nanos, Span, Tick,
     compare::{Outline, SAME},
-    shape,
+    meant, shape,
 };
 use ratatui::{
     buffer::Buffer,
@@ -103,14 +103,26 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
         return;
     }
     paint::text(buffer, row, row.x + 2, "marks", app.theme.faint());
-    let place = |(tick, text)| Some((app.stretch.column_of(tick)?, text));
-    let mut flags = app.marks().filter_map(place).peekable();
-    while let Some((column, text)) = flags.next() {
+    let score = app.score();
+    let mut answers = score.iter().flat_map(|score| &score.meant);
+    let flag = |(tick, text): (Tick, &CleanText)| {
+        // What was meant wears what became of it.
+        let answer = meant::named(text.as_str()).and_then(|_| answers.next());
+        let style = match answer.map(|meant| meant.is_hit) {
+            Some(true) => ("✓ ", app.theme.fired()),
+            Some(false) => ("✗ ", app.theme.lost()),
+            None => ("⚑ ", app.theme.wire()),
+        };
+        let words = text.as_str().strip_prefix(meant::PREFIX).unwrap_or(text.as_str());
+        Some((app.stretch.column_of(tick)?, style, words.to_owned()))
+    };
+    let mut flags = app.marks().filter_map(flag).peekable();
+    while let Some((column, (glyph, style), words)) = flags.next() {
         // Words end before the next flag.
-        let end = flags.peek().map_or(traces.width, |(next, _)| *next);
+        let end = flags.peek().map_or(traces.width, |(next, ..)| *next);
         let room = Rect { x: traces.x + column, width: end - column, ..traces };
-        let x = paint::text(buffer, room, room.x, "⚑ ", app.theme.wire());
-        paint::text(buffer, room, x, text.as_str(), app.theme.wire());
+        let x = paint::text(buffer, room, room.x, glyph, style);
+        paint::text(buffer, room, x, &words, style);
     }
 }
 
@@ -156,6 +168,7 @@ impl Row<'_> {
         if self.app.shows_reports(self.lane) && self.area.height > 1 {
             match self.lane {
                 Lane::Control(control) => self.reports(control),
+                Lane::Gesture(_) => {}
                 Lane::Action(action, axis) => match self.app.tuning.before.as_ref() {
                     Some(before) => self.before(before, (action, axis)),
                     None => self.by_events(action, &columns),
@@ -164,8 +177,11 @@ impl Row<'_> {
             self.area.height -= 1;
             self.traces.height -= 1;
         }
-        if self.app.is_digital(self.lane) {
+        if let Lane::Gesture(_) = self.lane {
+            self.gesture(&columns);
+        } else if self.app.is_digital(self.lane) {
             self.digital(&columns);
+            self.verdicts();
         } else if self.area.height > 1 {
             self.two_sided(&columns);
         } else {
@@ -209,6 +225,7 @@ impl Row<'_> {
             Lane::Control(id) => self.app.machine().cell(id).value,
             Lane::Action(id, 0) => self.app.machine().action(id).x,
             Lane::Action(id, _) => self.app.machine().action(id).y,
+            Lane::Gesture(n) => return self.gesture_state(n),
         };
         let text = match (self.app.is_digital(self.lane), self.is_action()) {
             (true, false) if self.is_presence() => {
@@ -219,12 +236,24 @@ impl Row<'_> {
             (false, _) => format!("{value:+.3}"),
         };
         let style = self.level_style(value != 0.0);
-        let gutter = Rect {
-            x: self.traces.right(),
-            width: self.area.right() - self.traces.right(),
-            ..self.area
+        paint::text_right(self.buffer, self.gutter(), &text, style);
+    }
+
+    /// What a gesture does under the playhead.
+    fn gesture_state(&mut self, gesture: usize) {
+        let state = self.app.machine().gesture(gesture);
+        let (text, style) = match state {
+            _ if state.is_on() => ("fired", self.theme().fired()),
+            _ if state.trying > 0 => ("trying", self.theme().signal()),
+            _ => ("idle", self.theme().faint()),
         };
-        paint::text_right(self.buffer, gutter, &text, style);
+        paint::text_right(self.buffer, self.gutter(), text, style);
+    }
+
+    /// The room for the value, at the right.
+    fn gutter(&self) -> Rect {
+        let x = self.traces.right();
+        Rect { x, width: self.area.right() - x, ..self.area }
     }
 
     fn level_style(&self, active: bool) -> Style {
@@ -293,7 +322,7 @@ impl Row<'_> {
                 let presence = self.app.session.roster().device_of(id).presence();
                 (presence != id).then(|| self.app.session.history().control_lane(presence))
             }
-            Lane::Action(..) => None,
+            Lane::Action(..) | Lane::Gesture(_) => None,
         }
     }
 
@@ -449,6 +478,47 @@ impl Row<'_> {
                     .unwrap_or_else(|| self.edge_or_level(span)),
             };
             self.put(0, at, glyph, style);
+        }
+    }
+
+    /// Idle, being tried, fired; what was missed by little or ended by another.
+    fn gesture(&mut self, columns: &[Column]) {
+        let mut was_on = false;
+        for (at, &column) in columns.iter().enumerate() {
+            let (Column::Span(span) | Column::Same(span)) = column else { continue };
+            let is_first = matches!(column, Column::Span(_));
+            let begins = is_first && !std::mem::replace(&mut was_on, span.last == 1.0);
+            let (glyph, style) = match (span.max, mark(self.theme(), span.marks)) {
+                (1.0, _) if begins => ("●", self.theme().fired()),
+                (1.0, _) => ("▔", self.theme().fired()),
+                (_, Some(mark)) if is_first => mark,
+                (0.5, _) => ("┄", self.theme().signal()),
+                _ => ("▁", self.theme().faint()),
+            };
+            self.put(0, at, glyph, style);
+        }
+    }
+
+    /// On the lane of a contact, what came of its gestures.
+    fn verdicts(&mut self) {
+        let Lane::Control(control) = self.lane else { return };
+        let (session, stretch) = (&self.app.session, self.app.stretch);
+        let verdicts = session.history().verdicts();
+        if verdicts.is_empty() || session.plan().contacts().iter().all(|c| c.down != control) {
+            return;
+        }
+        let first = verdicts.partition_point(|verdict| verdict.tick < stretch.first);
+        for verdict in verdicts.range(first..).filter(|verdict| verdict.contact == control) {
+            let (tick, glyph, style) = match verdict.fired {
+                Some(tick) => (tick, "●", self.theme().fired()),
+                None if verdict.is_near() => (verdict.tick, "◇", self.theme().doubtful()),
+                None => continue,
+            };
+            match stretch.column_of(tick) {
+                Some(column) => self.put(0, usize::from(column), glyph, style),
+                None if verdict.tick > stretch.tick_at(stretch.columns) => break,
+                None => {}
+            }
         }
     }
 

@@ -28,17 +28,34 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     reach(buffer, plot, app, measured);
     let words = Rect { x: area.x + side + 2, width: area.width.saturating_sub(side + 2), ..area };
     let mut rows = paint::rows(words);
+    if let Some(row) = rows.next() {
+        guide(buffer, row, app, measured);
+    }
     for line in measured.report.lines() {
         let Some(row) = rows.next() else { return };
         line_row(buffer, row, app, line);
     }
     if let Some(row) = rows.next() {
         let x = paint::text(buffer, row, row.x, "what follows for the rig", app.theme.strong());
-        paint::text(buffer, row, x + 3, "p sets dead zone and rim", app.theme.faint());
+        paint::text(buffer, row, x + 3, "p sets it", app.theme.faint());
     }
     for (line, row) in measured.report.proposals().into_iter().zip(rows) {
         line_row(buffer, row, app, line);
     }
+}
+
+/// How far the measuring is, and what to do next.
+fn guide(buffer: &mut Buffer, row: Rect, app: &App, measured: &Measured) {
+    let mut x = row.x + 2;
+    for (_, is_done) in measured.found.steps() {
+        let (mark, style) =
+            if is_done { ("✓", app.theme.wire()) } else { ("·", app.theme.faint()) };
+        x = paint::text(buffer, row, x, mark, style) + 1;
+    }
+    match measured.report.next_step() {
+        Some(step) => paint::text(buffer, row, x + 1, &format!("▷ {step}"), app.theme.doubtful()),
+        None => paint::text(buffer, row, x + 1, "everything is known", app.theme.faint()),
+    };
 }
 
 fn line_row(buffer: &mut Buffer, row: Rect, app: &App, (name, value): Line) {

@@ -74,18 +74,14 @@ fn clock(time: Nanos) -> String {
 /// Every device: whether it is there, its slot, how often it reports.
 pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
     let theme = app.theme;
-    let now = app.session.plan().rate().time_of(app.tick());
+    let reports = app.session.reports_per_second(app.tick());
     let mut x = area.x;
-    for (id, device) in app.session.roster().devices() {
+    for ((id, device), reports) in app.session.roster().devices().zip(reports) {
         let hearing = app.machine().hearing(id);
         let (dot, state, style) = match hearing.presence {
             Presence::Here => {
                 let is_main = app.machine().main() == Some(id);
-                (
-                    if is_main { "◉" } else { "●" },
-                    format!("{:>4}/s", hearing.reports_per_second(now)),
-                    theme.signal(),
-                )
+                (if is_main { "◉" } else { "●" }, format!("{reports:>4}/s"), theme.signal())
             }
             Presence::Deaf => ("◌", "  deaf".to_owned(), theme.faint()),
             Presence::Gone => ("○", "  gone".to_owned(), theme.doubtful()),

@@ -5,8 +5,8 @@
 use super::{paint, tune};
 use crate::screen::{App, Theme};
 use gtrig_core::{
-    ActionId, ControlId, Gives, Input, Tick,
-    shape::{self, Stage, ZoneKind},
+    ActionId, ControlId, Input, Tick,
+    shape::{self, Border, Chain, Gate, Response, Rim, Stage},
 };
 use ratatui::{
     buffer::Buffer,
@@ -36,7 +36,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     };
     let bench = Stick { app, action, nth, input };
     // Directions mean nothing to a single axis.
-    let most = if bench.axes().1.is_some() { 4 } else { 3 };
+    let most = if bench.is_single() { 3 } else { 4 };
     // A cell is twice as tall as wide.
     let tallest = area.height.saturating_sub(1) * 2;
     let room = area.width.saturating_sub(WORDS);
@@ -76,25 +76,24 @@ impl Stick<'_> {
         match self.input {
             Input::Stick { x, y, .. } | Input::Pointer { x, y, .. } => (x, Some(y)),
             Input::Axis { control, .. } | Input::Button { control, .. } => (control, None),
-            Input::Pair(_) | Input::Cross { .. } => (ControlId(0), None),
+            Input::Zone { .. } | Input::Gesture { .. } | Input::Pair(_) | Input::Cross { .. } => {
+                (ControlId(0), None)
+            }
         }
+    }
+
+    fn chain(&self) -> &Chain {
+        self.app.session.plan().chain_of(self.input)
     }
 
     fn stages(&self) -> &[Stage] {
-        match self.input {
-            Input::Axis { shape, .. }
-            | Input::Stick { shape, .. }
-            | Input::Pointer { shape, .. } => self.app.session.plan().stages(shape),
-            Input::Button { .. } | Input::Pair(_) | Input::Cross { .. } => &[],
-        }
+        self.chain().stages()
     }
 
-    /// What comes of a value after all stages that do not remember, held as the
-    /// action holds it.
-    fn response(&self, v: [f32; 2]) -> [f32; 2] {
-        let out = shape::without_memory(self.stages(), v);
-        let spec = &self.app.session.rig().actions[self.action.index()];
-        if spec.clamp { shape::clamp_to_circle(out) } else { out }
+    /// What the action makes of a hand that holds still.
+    fn response(&self) -> Response<'_> {
+        let clamp = self.app.session.rig().actions[self.action.index()].clamp;
+        Response { chain: self.chain(), clamp }
     }
 
     fn title(&self, buffer: &mut Buffer, area: Rect, title: &str) -> Rect {
@@ -112,22 +111,38 @@ impl Stick<'_> {
             .render(area, buffer);
     }
 
+    fn is_single(&self) -> bool {
+        self.axes().1.is_none()
+    }
+
+    /// The reach of a stick; of a single axis its ends and its rest, over time.
     fn frame(&self, context: &mut Context) {
         let rule = self.colour(self.theme().rule());
+        if self.is_single() {
+            for x in [-1.0, 0.0, 1.0] {
+                context.draw(&Line { x1: x, y1: -1.0, x2: x, y2: 1.0, color: rule });
+            }
+            return;
+        }
         context.draw(&Circle { x: 0.0, y: 0.0, radius: 1.0, color: rule });
         context.draw(&Line { x1: -0.06, y1: 0.0, x2: 0.06, y2: 0.0, color: rule });
         context.draw(&Line { x1: 0.0, y1: -0.06, x2: 0.0, y2: 0.06, color: rule });
     }
 
-    /// The path of the last ticks, thinner the older it is, and where it ends.
+    /// The path of the last ticks, thinner the older it is, and where it ends. A
+    /// single axis leaves it behind as on paper: what is older is further down.
     fn trail(&self, context: &mut Context, points: &[[f32; 2]], colour: Color) {
-        let coords: Vec<(f64, f64)> =
-            points.iter().map(|&[x, y]| (f64::from(x), f64::from(y))).collect();
+        let age = |n: usize| (points.len() - 1 - n) as f64 / f64::from(TRAIL);
+        let place = |(n, &[x, y]): (usize, &[f32; 2])| match self.is_single() {
+            true => (f64::from(x), 0.95 - 1.9 * age(n)),
+            false => (f64::from(x), f64::from(y)),
+        };
+        let coords: Vec<(f64, f64)> = points.iter().enumerate().map(place).collect();
         let fresh = coords.len().saturating_sub(TRAIL as usize / 3);
         let old: Vec<(f64, f64)> = coords[..fresh].iter().copied().step_by(2).collect();
+        // All in one layer, so that what lies below shows through.
         context.draw(&Points { coords: &old, color: self.colour(self.theme().faint()) });
         context.draw(&Points { coords: &coords[fresh..], color: colour });
-        context.layer();
         if let Some(&(x, y)) = coords.last() {
             context.draw(&Circle { x, y, radius: 0.05, color: colour });
             context.draw(&Circle { x, y, radius: 0.02, color: colour });
@@ -143,43 +158,57 @@ impl Stick<'_> {
     /// Values of the two axes over the last ticks, up positive as the stages
     /// that only turn signs make it.
     fn raw(&self, (x, y): (ControlId, Option<ControlId>)) -> Vec<[f32; 2]> {
-        let history = self.app.session.history();
+        let (history, chain) = (self.app.session.history(), self.chain());
         let value = |id: ControlId, tick| history.control_lane(id).value_at(tick);
-        let turned = |v: [f32; 2]| {
-            self.stages().iter().fold(v, |v, stage| match stage {
-                Stage::Invert { .. } | Stage::Swap => {
-                    shape::without_memory(std::slice::from_ref(stage), v)
-                }
-                _ => v,
-            })
-        };
         self.past()
-            .map(|tick| turned([value(x, tick), y.map_or(0.0, |y| value(y, tick))]))
+            .map(|tick| chain.turned([value(x, tick), y.map_or(0.0, |y| value(y, tick))]))
             .collect()
     }
 
-    /// The stick as reported, with its zones; the same stick of other devices
-    /// laid under it.
+    /// The stick as reported, with its zones or thresholds; the one that is laid
+    /// over it, and where the others of the action are.
     fn reported(&self, buffer: &mut Buffer, area: Rect) {
-        let label = self.app.session.roster().label(self.axes().0).to_string();
-        let area = self.title(buffer, area, &format!("{} reported", label.trim_end_matches("-x")));
-        let signal = self.colour(self.theme().signal());
-        let zone = self.colour(self.theme().doubtful());
-        let faint = self.colour(self.theme().faint());
+        let name = self.app.session.roster().travel_label(self.axes());
         let own = self.raw(self.axes());
+        let laid = self.app.laid_over().map(|axes| self.raw(axes));
+        let title = match self.app.laid_over() {
+            Some(axes) => {
+                format!("reported ◌ {}", self.app.session.roster().travel_label(axes))
+            }
+            None => format!("{name} reported"),
+        };
+        let area = self.title(buffer, area, &title);
+        let theme = self.theme();
+        let (signal, zone) = (self.colour(theme.signal()), self.colour(theme.doubtful()));
+        let (faint, wire) = (self.colour(theme.faint()), self.colour(theme.wire()));
         let others: Vec<[f32; 2]> =
             self.others().map(|axes| self.raw(axes)).filter_map(|mut path| path.pop()).collect();
         self.square(buffer, area, |context| {
             self.frame(context);
             for stage in self.stages() {
-                zones(context, stage, zone);
+                zones(context, stage, self.is_single(), zone);
+            }
+            for x in self.thresholds().into_iter().flatten().map(f64::from) {
+                context.draw(&Line { x1: x, y1: -1.0, x2: x, y2: 1.0, color: zone });
             }
             for &[x, y] in &others {
                 let (x, y) = (f64::from(x), f64::from(y));
                 context.draw(&Circle { x, y, radius: 0.07, color: faint });
             }
+            if let Some(laid) = &laid {
+                self.trail(context, laid, wire);
+            }
             self.trail(context, &own, signal);
         });
+    }
+
+    /// Of a travel that is read as a button: from where it is pressed, and below
+    /// where it is released.
+    fn thresholds(&self) -> Option<[f32; 2]> {
+        match self.input {
+            Input::Button { thresholds, .. } => Some([thresholds.press_at, thresholds.release_at]),
+            _ => None,
+        }
     }
 
     /// The other sticks that feed the action.
@@ -195,14 +224,8 @@ impl Stick<'_> {
     fn shaped(&self, buffer: &mut Buffer, area: Rect) {
         let name = &self.app.session.rig().actions[self.action.index()].name;
         let area = self.title(buffer, area, &format!("▷ {name} shaped"));
-        let [x, y] = self.app.session.history().action_lanes(self.action);
-        let place = |tick| match self.app.session.plan().gives(self.action) {
-            Gives::Polar => {
-                let (angle, r) = (x.value_at(tick).to_radians(), y.value_at(tick));
-                [r * angle.cos(), r * angle.sin()]
-            }
-            _ => [x.value_at(tick), y.value_at(tick)],
-        };
+        let (history, plan) = (self.app.session.history(), self.app.session.plan());
+        let place = |tick| history.action_vector(plan, self.action, tick);
         let points: Vec<[f32; 2]> = self.past().map(place).collect();
         let is_active = self.app.machine().action(self.action).is_active();
         let theme = self.theme();
@@ -216,15 +239,35 @@ impl Stick<'_> {
     /// How much output a deflection to the right gives, and where on that the
     /// hand is now.
     fn curve(&self, buffer: &mut Buffer, area: Rect) {
+        if let Some(thresholds) = self.thresholds() {
+            return self.steps(buffer, area, thresholds);
+        }
         let m = shape::length(*self.raw(self.axes()).last().unwrap_or(&[0.0; 2])).min(1.0);
-        let out = |m: f32| shape::length(self.response([m, 0.0]));
-        let slope = (out((m + 0.005).min(1.0)) - out((m - 0.005).max(0.0))) / 0.01;
-        let area = self.title(buffer, area, &format!("{m:.2} → {:.2} slope {slope:.2}", out(m)));
-        let (rule, wire) = (self.colour(self.theme().rule()), self.colour(self.theme().wire()));
+        let response = self.response();
+        let (out, slope) = (response.along(m), response.slope(m));
+        let area = self.title(buffer, area, &format!("{m:.2} → {out:.2} slope {slope:.2}"));
         let line: Vec<(f64, f64)> = (0..=200)
             .map(|n| n as f32 / 200.0)
-            .map(|m| (f64::from(m), f64::from(out(m))))
+            .map(|m| (f64::from(m), f64::from(response.along(m))))
             .collect();
+        let (rule, signal) = (self.colour(self.theme().rule()), self.colour(self.theme().signal()));
+        self.response_plot(buffer, area, [m, out], |context| {
+            context.draw(&Line { x1: 0.0, y1: 0.0, x2: 1.0, y2: 1.0, color: rule });
+            context.layer();
+            context.draw(&Points { coords: &line, color: signal });
+        });
+    }
+
+    /// Output over travel, from 0 to 1 each, with a mark where the hand is.
+    fn response_plot(
+        &self,
+        buffer: &mut Buffer,
+        area: Rect,
+        hand: [f32; 2],
+        paint: impl Fn(&mut Context),
+    ) {
+        let (rule, wire) = (self.colour(self.theme().rule()), self.colour(self.theme().wire()));
+        let [x, y] = hand.map(f64::from);
         Canvas::default()
             .marker(Marker::Braille)
             .x_bounds([-0.05, 1.1])
@@ -232,40 +275,42 @@ impl Stick<'_> {
             .paint(|context| {
                 let rim = Rectangle { x: 0.0, y: 0.0, width: 1.0, height: 1.0, color: rule };
                 context.draw(&rim);
-                context.draw(&Line { x1: 0.0, y1: 0.0, x2: 1.0, y2: 1.0, color: rule });
+                paint(context);
                 context.layer();
-                context.draw(&Points { coords: &line, color: self.colour(self.theme().signal()) });
-                context.layer();
-                let here = Circle { x: m.into(), y: out(m).into(), radius: 0.03, color: wire };
-                context.draw(&here);
+                context.draw(&Circle { x, y, radius: 0.03, color: wire });
             })
             .render(area, buffer);
+    }
+
+    /// The curve of a travel that is read as a button: one way up, another down.
+    fn steps(&self, buffer: &mut Buffer, area: Rect, [press, release]: [f32; 2]) {
+        let m = self.raw(self.axes()).last().map_or(0.0, |[x, _]| *x);
+        let out = self.app.machine().action(self.action).x;
+        let title = format!("on at {press:.2} off below {release:.2}");
+        let area = self.title(buffer, area, &title);
+        let theme = self.theme();
+        let (signal, doubtful) = (self.colour(theme.signal()), self.colour(theme.doubtful()));
+        let [press, release] = [press, release].map(f64::from);
+        self.response_plot(buffer, area, [m, out], |context| {
+            let mut line = |x1, y1, x2, y2, color| {
+                context.draw(&Line { x1, y1, x2, y2, color });
+            };
+            line(0.0, 0.0, press, 0.0, signal);
+            line(press, 0.0, press, 1.0, signal);
+            line(release, 1.0, 1.0, 1.0, signal);
+            line(release, 0.0, release, 1.0, doubtful);
+        });
     }
 
     /// How long the output is at full deflection in every direction: of a stick
     /// that travels in a circle, and of one that travels in a square.
     fn by_direction(&self, buffer: &mut Buffer, area: Rect) {
-        let round = |angle: f32| [angle.cos(), angle.sin()];
-        let square = |angle: f32| {
-            let [x, y] = round(angle);
-            let reach = x.abs().max(y.abs());
-            [x / reach, y / reach]
-        };
-        let speed = |v: [f32; 2]| shape::length(self.response(v));
-        let eighth = std::f32::consts::FRAC_PI_4;
-        let ratio =
-            |travel: &dyn Fn(f32) -> [f32; 2]| speed(travel(eighth)) / speed(travel(0.0)).max(1e-6);
-        let title = format!("diag ×{:.2} square ×{:.2}", ratio(&round), ratio(&square));
-        let area = self.title(buffer, area, &title);
-        let ring = |travel: &dyn Fn(f32) -> [f32; 2]| -> Vec<(f64, f64)> {
-            let angles = (0..144).map(|n| n as f32 / 144.0 * std::f32::consts::TAU);
-            let place = |angle: f32| {
-                let r = speed(travel(angle));
-                (f64::from(r * angle.cos()), f64::from(r * angle.sin()))
-            };
-            angles.map(place).collect()
-        };
-        let (round, square) = (ring(&round), ring(&square));
+        let response = self.response();
+        let [square, round] = Rim::ALL.map(|rim| response.diagonal_ratio(rim));
+        let area = self.title(buffer, area, &format!("diag ×{round:.2} square ×{square:.2}"));
+        let [square, round] = Rim::ALL.map(|rim| -> Vec<(f64, f64)> {
+            response.ring(rim, 144).map(|[x, y]| (f64::from(x), f64::from(y))).collect()
+        });
         let theme = self.theme();
         Canvas::default()
             .marker(Marker::Braille)
@@ -287,7 +332,7 @@ impl Stick<'_> {
         let values = self.app.machine().stages(self.app.session.plan(), self.input);
         let names = std::iter::once("own scale").chain(self.stages().iter().map(Stage::name));
         let mut rows = paint::rows(area);
-        let is_single = self.axes().1.is_none();
+        let is_single = self.is_single();
         // Half of the room is for the numbers.
         let most = usize::from(area.height / 2).max(2);
         for ((n, (name, value)), row) in names.zip(&values).enumerate().take(most).zip(&mut rows) {
@@ -310,37 +355,26 @@ impl Stick<'_> {
 }
 
 /// Zones and gates to scale.
-fn zones(context: &mut Context, stage: &Stage, color: Color) {
+fn zones(context: &mut Context, stage: &Stage, is_single: bool, color: Color) {
+    if let Stage::Gate(Gate::Square) = stage {
+        let square = Rectangle { x: -1.0, y: -1.0, width: 2.0, height: 2.0, color };
+        context.draw(&square);
+    }
     let Stage::DeadZone(zone) = stage else { return };
-    let inner = f64::from(zone.inner);
-    match zone.kind {
-        ZoneKind::Radius | ZoneKind::Cut => {
-            context.draw(&Circle { x: 0.0, y: 0.0, radius: inner, color });
-            if zone.outer < 1.0 {
-                let radius = f64::from(zone.outer);
-                context.draw(&Circle { x: 0.0, y: 0.0, radius, color });
-            }
+    if is_single {
+        for x in [-zone.inner, zone.inner, -zone.outer, zone.outer].map(f64::from) {
+            context.draw(&Line { x1: x, y1: -1.0, x2: x, y2: 1.0, color });
         }
-        ZoneKind::Axes | ZoneKind::Sloped => {
-            let slope = if zone.kind == ZoneKind::Sloped { f64::from(zone.slope) } else { 0.0 };
-            let rim = inner + slope;
-            for side in [-1.0, 1.0] {
-                for end in [-1.0, 1.0] {
-                    context.draw(&Line {
-                        x1: 0.0,
-                        y1: side * inner,
-                        x2: end,
-                        y2: side * rim,
-                        color,
-                    });
-                    context.draw(&Line {
-                        x1: side * inner,
-                        y1: 0.0,
-                        x2: side * rim,
-                        y2: end,
-                        color,
-                    });
-                }
+        return;
+    }
+    for border in zone.borders() {
+        match border {
+            Border::Circle(radius) => {
+                context.draw(&Circle { x: 0.0, y: 0.0, radius: radius.into(), color });
+            }
+            Border::Line([[x1, y1], [x2, y2]]) => {
+                let [x1, y1, x2, y2] = [x1, y1, x2, y2].map(f64::from);
+                context.draw(&Line { x1, y1, x2, y2, color });
             }
         }
     }

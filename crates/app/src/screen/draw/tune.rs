@@ -2,7 +2,7 @@
 //!
 //! ```text
 //!   numbers of the rig                        2 appeared  1 changed   d jumps
-//!   ▸ action.slew.from[0].dead-zone     0.15  of full travel   was 0.12   Deflection …
+//!   ▸ action.slew.from[0].dead-zone     0.15  was 0.12   of full travel   Deflection …
 //! ```
 
 use super::paint;
@@ -55,6 +55,9 @@ pub(super) fn list<'k>(
     let named: Vec<(String, &str)> = knobs.iter().map(words).collect();
     let width = named.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0);
     let unit_width = knobs.iter().map(|knob| knob.tunable.unit.len()).max().unwrap_or(0);
+    // Room for what was, once anything was another number.
+    let is_tuned = |knob: &Knob| app.original(knob).is_some_and(|was| was != knob.value);
+    let was_width = if knobs.iter().any(is_tuned) { 10 } else { 0 };
     let chosen = app.tuning.chosen.min(knobs.len().saturating_sub(1));
     let first = chosen.saturating_sub(rows.len() / 2);
     let first = first.min(knobs.len().saturating_sub(rows.len()));
@@ -70,10 +73,10 @@ pub(super) fn list<'k>(
         let pointer = if is_chosen { "▸" } else { " " };
         let text = format!("{pointer} {name:<width$} {:>8}", knob.value);
         let x = paint::text(buffer, row, row.x + MARGIN, &text, style) + 1;
+        let was = was.map_or(String::new(), |was| format!("was {was}"));
+        let x = paint::text(buffer, row, x, &format!("{was:<was_width$}"), app.theme.wire());
         let unit = format!("{:<unit_width$}", knob.tunable.unit);
         let x = paint::text(buffer, row, x, &unit, app.theme.faint()) + 2;
-        let was = was.map_or(String::new(), |was| format!("was {was}"));
-        let x = paint::text(buffer, row, x, &format!("{was:<10}"), app.theme.wire()) + 2;
         paint::text(buffer, row, x, meaning, app.theme.faint());
     }
 }

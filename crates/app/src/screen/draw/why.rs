@@ -5,7 +5,7 @@ use crate::screen::{
     App,
     view::{Lane, lane_name},
 };
-use gtrig_core::{explain_action, explain_control};
+use gtrig_core::{explain_action, explain_control, gesture::explain_gesture};
 use ratatui::{
     buffer::Buffer,
     widgets::{Paragraph, Widget, Wrap},
@@ -24,6 +24,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     let text = match lane {
         Lane::Control(id) => explain_control(&app.session, app.machine(), id),
         Lane::Action(id, _) => explain_action(&app.session, app.machine(), id),
+        Lane::Gesture(n) => explain_gesture(&app.session, app.machine(), n),
     };
     Paragraph::new(text).wrap(Wrap { trim: true }).render(areas.why, buffer);
 }

@@ -1,0 +1,227 @@
+//! A touch panel over a stretch of time: its zones, the paths of its contacts,
+//! and what came of a gesture, with its limits where each attempt began.
+
+use super::page::{FAINT, FIRED, INK, Page, REPORTED, RULE, SIGNAL};
+use gtrig_core::{
+    Contact, LaneLog, Nanos, Session, Tick,
+    gesture::{LimitShape, Outcome, Verdict, limit_shapes, verdict_brief},
+    touch::Outline,
+};
+
+/// What a figure of a touch panel shows.
+#[derive(Clone, Debug)]
+pub struct TouchSheet {
+    /// Above the figure.
+    pub title: String,
+    /// From this instant on.
+    pub from: Nanos,
+    /// Up to this instant.
+    pub to: Nanos,
+    /// The panel, counted over all of them.
+    pub panel: u16,
+    /// The gesture that it is about, by its place in the rig; without one about
+    /// all, and no limits are drawn.
+    pub gesture: Option<usize>,
+}
+
+const LEFT: f64 = 20.0;
+const TOP: f64 = 56.0;
+/// Of the picture of the panel.
+const WIDTH: f64 = 760.0;
+const ROW: f64 = 16.0;
+/// So many verdicts are listed at most; the figure says how many more there are.
+const LISTED: usize = 24;
+
+/// Draws a panel, as SVG; `None` if it has no such panel.
+pub fn touch(session: &Session, sheet: &TouchSheet) -> Option<String> {
+    let contacts = session.plan().contacts().iter();
+    let contacts: Vec<&Contact> = contacts.filter(|c| c.panel == sheet.panel).collect();
+    let size = contacts.first()?.size;
+    let mut drawing = Drawing { session, sheet, contacts, size, page: Page::new(0.0) };
+    let high = WIDTH * f64::from(size[1] / size[0]);
+    let verdicts = drawing.verdicts();
+    let rows = verdicts.len().min(LISTED) as f64 * ROW;
+    drawing.page = Page::new(TOP + high + 40.0 + rows + 20.0);
+    drawing.page.title(&sheet.title);
+    drawing.page.text(LEFT, TOP - 10.0, &drawing.subtitle(&verdicts), FAINT);
+    drawing.zones();
+    drawing.border();
+    drawing.paths();
+    for (verdict, n) in verdicts.iter().zip(1..) {
+        drawing.verdict(verdict, n);
+    }
+    drawing.list(&verdicts, TOP + high + 40.0);
+    Some(drawing.page.finish())
+}
+
+struct Drawing<'a> {
+    session: &'a Session,
+    sheet: &'a TouchSheet,
+    contacts: Vec<&'a Contact>,
+    /// Of the panel, in millimetres.
+    size: [f32; 2],
+    page: Page,
+}
+
+impl Drawing<'_> {
+    /// A place in millimetres on the sheet.
+    fn at(&self, [x, y]: [f32; 2]) -> (f64, f64) {
+        (LEFT + f64::from(x) * self.scale(), TOP + f64::from(y) * self.scale())
+    }
+
+    fn scale(&self) -> f64 {
+        WIDTH / f64::from(self.size[0])
+    }
+
+    /// Those of the stretch that fired or missed by little, or of the gesture all
+    /// but those that another one ended.
+    fn verdicts(&self) -> Vec<Verdict> {
+        let TouchSheet { from, to, gesture, .. } = *self.sheet;
+        let is_shown = |verdict: &&Verdict| {
+            let is_here = self.contacts.iter().any(|contact| contact.down == verdict.contact);
+            let is_told = match (verdict.outcome, gesture) {
+                (Outcome::Fired | Outcome::Missed, Some(n)) => usize::from(verdict.gesture) == n,
+                (outcome, None) => outcome == Outcome::Fired || verdict.is_near(),
+                _ => false,
+            };
+            is_here && is_told && verdict.ended >= from && verdict.began <= to
+        };
+        self.session.history().verdicts().iter().filter(is_shown).copied().collect()
+    }
+
+    fn subtitle(&self, verdicts: &[Verdict]) -> String {
+        let [wide, high] = self.size;
+        let what = match self.sheet.gesture {
+            Some(n) => {
+                let gesture = &self.session.rig().gestures[n];
+                format!("{} {}", gesture.kind.word(), gesture.name)
+            }
+            None => "every gesture".to_owned(),
+        };
+        let fired = verdicts.iter().filter(|v| v.outcome == Outcome::Fired).count();
+        let TouchSheet { from, to, .. } = self.sheet;
+        format!(
+            "{what}: {fired} of {} fired · {wide:.0} × {high:.0} mm · {from} to {to}",
+            verdicts.len()
+        )
+    }
+
+    fn border(&mut self) {
+        let [wide, high] = self.size;
+        self.outline(&[[0.0, 0.0], [wide, 0.0], [wide, high], [0.0, high]], INK);
+    }
+
+    fn zones(&mut self) {
+        let [wide, high] = self.size;
+        for zone in self.session.plan().zones().on_panel() {
+            let mm = |[x, y]: [f32; 2]| [x * wide, y * high];
+            let corner = match &zone.outline {
+                Outline::Rect { at, size } => {
+                    let far = [at[0] + size[0], at[1] + size[1]];
+                    let corners = [*at, [far[0], at[1]], far, [at[0], far[1]]];
+                    self.outline(&corners.map(mm), RULE);
+                    *at
+                }
+                Outline::Circle { centre, radius } => {
+                    let r = f64::from(radius * wide) * self.scale();
+                    self.page.circle(self.at(mm(*centre)), r, RULE);
+                    [centre[0] - radius * 0.6, centre[1]]
+                }
+                Outline::Polygon(corners) => {
+                    let places: Vec<[f32; 2]> = corners.iter().map(|&c| mm(c)).collect();
+                    self.outline(&places, RULE);
+                    corners[0]
+                }
+            };
+            let (x, y) = self.at(mm(corner));
+            self.page.text(x + 4.0, y + 14.0, &zone.name, FAINT);
+        }
+    }
+
+    /// A closed line.
+    fn outline(&mut self, places: &[[f32; 2]], colour: &str) {
+        let first = places.first().copied();
+        let places: Vec<(f64, f64)> =
+            places.iter().copied().chain(first).map(|place| self.at(place)).collect();
+        self.page.trace(&places, colour, 1.0);
+    }
+
+    /// Where each contact went, as the polls saw it.
+    fn paths(&mut self) {
+        let rate = self.session.plan().rate();
+        let first = rate.tick_seeing(self.sheet.from).max(self.session.history().begins());
+        let last = rate.tick_at(self.sheet.to).min(self.session.now().at());
+        let [wide, high] = self.size;
+        for contact in self.contacts.clone() {
+            let lanes: [&LaneLog; 3] = [contact.down, contact.x, contact.y]
+                .map(|id| self.session.history().control_lane(id));
+            let mut path: Vec<(f64, f64)> = Vec::new();
+            for tick in (first.0..=last.0).map(Tick) {
+                let [down, x, y] = lanes.map(|lane| lane.value_at(tick));
+                if down == 0.0 {
+                    self.page.trace(&path, SIGNAL, 1.5);
+                    path.clear();
+                    continue;
+                }
+                let [x, y] = contact.place([x, y]);
+                path.push(self.at([x * wide, y * high]));
+            }
+            self.page.trace(&path, SIGNAL, 1.5);
+        }
+    }
+
+    /// The limits of an attempt, and what came of it.
+    fn verdict(&mut self, verdict: &Verdict, number: usize) {
+        let colour = colour_of(verdict);
+        if self.sheet.gesture.is_some() {
+            let gesture = &self.session.rig().gestures[usize::from(verdict.gesture)];
+            for shape in limit_shapes(gesture, verdict.way[0], verdict.way[0]) {
+                match shape {
+                    LimitShape::Circle { centre, radius } => {
+                        let r = f64::from(radius) * self.scale();
+                        self.page.circle(self.at(centre), r, colour);
+                    }
+                    LimitShape::Line(places) => {
+                        let places: Vec<(f64, f64)> =
+                            places.into_iter().map(|place| self.at(place)).collect();
+                        self.page.trace(&places, colour, 0.8);
+                    }
+                }
+            }
+        }
+        let [start, end] = verdict.way.map(|place| self.at(place));
+        self.page.circle(start, 3.0, colour);
+        self.page.text(end.0 + 5.0, end.1 - 4.0, &number.to_string(), colour);
+    }
+
+    fn list(&mut self, verdicts: &[Verdict], top: f64) {
+        for ((verdict, n), row) in verdicts.iter().zip(1..).take(LISTED).zip(0u32..) {
+            let y = top + f64::from(row) * ROW;
+            let name = &self.session.rig().gestures[usize::from(verdict.gesture)].name;
+            let word = match verdict.outcome {
+                Outcome::Fired => "fired",
+                Outcome::Missed => "missed",
+                Outcome::Cancelled(_) | Outcome::Broken => "",
+            };
+            let words = verdict_brief(self.session.rig(), verdict);
+            self.page.text_ending(LEFT + 20.0, y, &n.to_string(), INK);
+            self.page.text(LEFT + 30.0, y, name, INK);
+            self.page.text(LEFT + 190.0, y, word, colour_of(verdict));
+            self.page.text_ending(LEFT + 380.0, y, &verdict.ended.to_string(), INK);
+            self.page.text(LEFT + 400.0, y, &words, INK);
+        }
+        if let Some(more) = verdicts.len().checked_sub(LISTED).filter(|more| *more > 0) {
+            let words = format!("{more} more not listed");
+            self.page.text_ending(LEFT + WIDTH, TOP - 10.0, &words, FAINT);
+        }
+    }
+}
+
+/// Green is what fired; what missed has the hue of doubt.
+fn colour_of(verdict: &Verdict) -> &'static str {
+    match verdict.outcome {
+        Outcome::Fired => FIRED,
+        Outcome::Missed => REPORTED,
+        Outcome::Cancelled(_) | Outcome::Broken => FAINT,
+    }
+}

@@ -1,0 +1,180 @@
+//! Gestures on the touch bench: the attempts that go on and how far each is,
+//! what came of the last ones, and their limits drawn on the panel.
+
+use super::paint;
+use crate::screen::{App, Theme};
+use gtrig_core::gesture::{
+    Candidate, Kind, LimitShape, Outcome, Quantity, Verdict, limit_shapes, verdict_brief,
+};
+use ratatui::{
+    buffer::Buffer,
+    layout::Rect,
+    style::{Color, Style},
+    text::Span,
+    widgets::canvas::{Circle, Context, Line},
+};
+
+/// For so many ticks a verdict is drawn on the panel.
+const SHOWN: u32 = 90;
+
+/// The attempts that go on, a row each.
+pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect>, app: &App) {
+    let plan = app.session.plan();
+    let going = app.machine().candidates(plan);
+    if let Some(row) = rows.next() {
+        let words = match going.len() {
+            0 => "no attempt goes on".to_owned(),
+            1 => "1 attempt goes on".to_owned(),
+            n => format!("{n} attempts go on"),
+        };
+        let x = paint::text(buffer, row, row.x + 2, &words, app.theme.strong()) + 3;
+        if let Some(score) = app.score() {
+            let (hits, misses) = score.hits_and_misses();
+            let alarms = score.false_alarms.len();
+            let words = format!("meant: {hits} hits, {misses} misses, {alarms} false alarms");
+            paint::text(buffer, row, x, &words, app.theme.wire());
+        }
+    }
+    for (candidate, row) in going.iter().zip(rows) {
+        let name = &app.session.rig().gestures[candidate.gesture].name;
+        let (state, style) = state(candidate, app.theme);
+        let text = format!("{state} {name:<14} ");
+        let mut x = paint::text(buffer, row, row.x + 2, &text, style);
+        for check in &candidate.checks {
+            let (glyph, style) = match (check.margin >= 0.0, check.quantity.only_grows()) {
+                (true, _) => ("✓", app.theme.plain()),
+                (false, true) => ("✗", app.theme.lost()),
+                (false, false) => ("·", app.theme.doubtful()),
+            };
+            let text =
+                format!("{glyph}{} {:.0}/{:.0}  ", short(check.quantity), check.value, check.limit);
+            x = paint::text(buffer, row, x, &text, style);
+        }
+    }
+}
+
+fn state(candidate: &Candidate, theme: Theme) -> (&'static str, Style) {
+    match (candidate.has_fired, candidate.is_waiting) {
+        (true, _) => ("●", theme.fired()),
+        (false, true) => ("◌", theme.wire()),
+        (false, false) => ("┄", theme.signal()),
+    }
+}
+
+/// A quantity without its unit.
+fn short(quantity: Quantity) -> &'static str {
+    let name = quantity.tunable().name;
+    ["-mm-s", "-mm", "-ms", "-deg"].iter().find_map(|unit| name.strip_suffix(unit)).unwrap_or(name)
+}
+
+/// What came of attempts up to the playhead, the newest first.
+pub(super) fn verdicts(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect>, app: &App) {
+    let rig = app.session.rig();
+    let name = |verdict: &Verdict| rig.gestures[usize::from(verdict.gesture)].name.clone();
+    let mut shown = past(app).filter(|v| v.outcome != Outcome::Missed || v.is_near()).peekable();
+    while let Some(verdict) = shown.next() {
+        let Some(row) = rows.next() else { return };
+        let mut names = vec![name(verdict)];
+        // What one gesture ended at once is one piece of news.
+        let is_same = |other: &&Verdict| {
+            matches!(verdict.outcome, Outcome::Cancelled(_))
+                && (other.outcome, other.tick) == (verdict.outcome, verdict.tick)
+        };
+        while let Some(other) = shown.next_if(is_same) {
+            let another = name(other);
+            if !names.contains(&another) {
+                names.push(another);
+            }
+        }
+        let (glyph, style) = match verdict.outcome {
+            Outcome::Fired => ("●", app.theme.fired()),
+            Outcome::Missed => ("◇", app.theme.doubtful()),
+            Outcome::Cancelled(_) => ("⊣", app.theme.faint()),
+            Outcome::Broken => ("⊥", app.theme.doubtful()),
+        };
+        let first = format!("{glyph} {:<14} ", names[0]);
+        let x = paint::text(buffer, row, row.x + 2, &first, style);
+        let brief = match names.len() {
+            1 => verdict_brief(rig, verdict),
+            _ => format!("{}; {} too", verdict_brief(rig, verdict), names[1..].join(", ")),
+        };
+        let text = format!("{:>14}  {brief}", verdict.ended.to_string());
+        paint::text(buffer, row, x, &text, app.theme.plain());
+    }
+}
+
+fn past(app: &App) -> impl Iterator<Item = &Verdict> {
+    let verdicts = app.session.history().verdicts();
+    let known = verdicts.partition_point(|verdict| verdict.tick <= app.tick());
+    verdicts.range(..known).rev()
+}
+
+/// A panel on a canvas whose unit is its width, y up.
+pub(super) struct Sheet<'a, 'c, 'b> {
+    pub(super) app: &'a App,
+    pub(super) context: &'c mut Context<'b>,
+    /// Of the panel, in millimetres.
+    pub(super) size: [f32; 2],
+}
+
+impl Sheet<'_, '_, '_> {
+    /// The limits of what is being tried, around where it began, and the way of
+    /// what came of it just now.
+    pub(super) fn draw(&mut self) {
+        let contacts = &self.app.session.plan().contacts()[self.app.panel()];
+        let is_here = |control| contacts.iter().any(|contact| contact.down == control);
+        for candidate in self.app.machine().candidates(self.app.session.plan()) {
+            if is_here(candidate.contact) {
+                self.limits(&candidate);
+            }
+        }
+        let since = self.app.tick().0.saturating_sub(SHOWN);
+        let last = past(self.app)
+            .take_while(|verdict| verdict.tick.0 >= since)
+            .find(|v| is_here(v.contact) && (v.outcome == Outcome::Fired || v.is_near()));
+        if let Some(verdict) = last {
+            let style = match verdict.outcome {
+                Outcome::Fired => self.app.theme.fired(),
+                _ => self.app.theme.doubtful(),
+            };
+            let [from, to] = verdict.way.map(|place| self.at(place));
+            self.line(from, to, style);
+            let glyph = if verdict.outcome == Outcome::Fired { "●" } else { "◇" };
+            self.context.print(to.0, to.1, Span::styled(glyph, style));
+        }
+    }
+
+    fn at(&self, [x, y]: [f32; 2]) -> (f64, f64) {
+        (f64::from(x / self.size[0]), f64::from((self.size[1] - y) / self.size[0]))
+    }
+
+    fn line(&mut self, (x1, y1): (f64, f64), (x2, y2): (f64, f64), style: Style) {
+        let color = style.fg.unwrap_or(Color::Reset);
+        self.context.draw(&Line { x1, y1, x2, y2, color });
+    }
+
+    fn circle(&mut self, place: [f32; 2], mm: f32, style: Style) {
+        let ((x, y), color) = (self.at(place), style.fg.unwrap_or(Color::Reset));
+        let radius = f64::from(mm / self.size[0]);
+        self.context.draw(&Circle { x, y, radius, color });
+    }
+
+    fn limits(&mut self, candidate: &Candidate) {
+        let gesture = &self.app.session.rig().gestures[candidate.gesture];
+        let theme = self.app.theme;
+        let style = if candidate.has_fired { theme.fired() } else { theme.faint() };
+        for shape in limit_shapes(gesture, candidate.way[0], candidate.centre) {
+            match shape {
+                LimitShape::Circle { centre, radius } => self.circle(centre, radius, style),
+                LimitShape::Line(places) => {
+                    for two in places.windows(2) {
+                        self.line(self.at(two[0]), self.at(two[1]), style);
+                    }
+                }
+            }
+        }
+        if matches!(gesture.kind, Kind::Stick(_) | Kind::Aim { .. }) {
+            self.line(self.at(candidate.centre), self.at(candidate.way[1]), style);
+        }
+    }
+}

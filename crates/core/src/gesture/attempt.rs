@@ -1,0 +1,332 @@
+//! One attempt at a gesture: its fingers, and everything measured of them.
+
+use super::{
+    BoundGesture, Centre, Kind, Quantity, Toward,
+    verdict::{Tally, Verdict},
+};
+use crate::{Nanos, Tick};
+use core::f32::consts::PI;
+
+/// A gesture has at most this many fingers.
+pub const MAX_FINGERS: usize = 5;
+
+/// A finger of an attempt; places in millimetres from the top left.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Finger {
+    /// Its contact, by its place in the plan.
+    pub(crate) contact: u16,
+    pub(crate) is_lifted: bool,
+    pub(crate) landed: Nanos,
+    pub(crate) start: [f32; 2],
+    pub(crate) at: [f32; 2],
+}
+
+/// How far an attempt has got.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Phase {
+    /// Its limits have not been met yet.
+    Trying,
+    /// They have, but it waits for other gestures to fail.
+    Met,
+    /// It has fired.
+    Fired,
+}
+
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Attempt {
+    pub(crate) gesture: u16,
+    pub(crate) phase: Phase,
+    fingers: [Finger; MAX_FINGERS],
+    count: u8,
+    /// The last landing.
+    complete: Nanos,
+    /// How far any finger got from where it landed.
+    moved: f32,
+    /// The path of the first finger.
+    path: f32,
+    /// How far two fingers have turned, in degrees, counter-clockwise.
+    turned: f32,
+    /// The line from the first finger to the second when both were down.
+    line: [f32; 2],
+    last_line: [f32; 2],
+    /// The centre of a stick.
+    pub(crate) centre: [f32; 2],
+    /// The size of the surface.
+    pub(crate) size: [f32; 2],
+    /// How much a stroke differs from its sign, and by how much others do more.
+    pub(crate) likeness: [f32; 2],
+    pub(crate) tally: Tally,
+    pub(crate) met: Option<Tick>,
+    pub(crate) fired: Option<Tick>,
+    pub(crate) value: [f32; 2],
+    /// When the last finger lifted.
+    pub(crate) over: Option<Nanos>,
+    /// Whether it fired and went on.
+    pub(crate) is_lasting: bool,
+    /// The gesture that ended it.
+    pub(crate) cancelled_by: Option<u16>,
+    /// Whether a finger went away without being lifted.
+    pub(crate) is_broken: bool,
+    /// Of several taps: whether this is only one of too few.
+    pub(crate) is_part: bool,
+    /// Of several taps: when the first one landed.
+    pub(crate) first_landing: Option<Nanos>,
+}
+
+impl Attempt {
+    pub(crate) fn new(gesture: u16, size: [f32; 2]) -> Self {
+        Attempt {
+            gesture,
+            phase: Phase::Trying,
+            fingers: [Finger::default(); MAX_FINGERS],
+            count: 0,
+            complete: Nanos(0),
+            moved: 0.0,
+            path: 0.0,
+            turned: 0.0,
+            line: [0.0; 2],
+            last_line: [0.0; 2],
+            centre: [0.0; 2],
+            size,
+            likeness: [f32::INFINITY, f32::NEG_INFINITY],
+            tally: Tally::EMPTY,
+            met: None,
+            fired: None,
+            value: [0.0; 2],
+            over: None,
+            is_lasting: false,
+            cancelled_by: None,
+            is_broken: false,
+            is_part: false,
+            first_landing: None,
+        }
+    }
+
+    /// When its first finger landed.
+    pub(crate) fn began(&self) -> Nanos {
+        self.first_landing.unwrap_or(self.first().landed)
+    }
+
+    pub(crate) fn fingers(&self) -> &[Finger] {
+        &self.fingers[..usize::from(self.count)]
+    }
+
+    pub(crate) fn first(&self) -> &Finger {
+        &self.fingers[0]
+    }
+
+    pub(crate) fn shares_with(&self, other: &Attempt) -> bool {
+        self.fingers().iter().any(|mine| {
+            other
+                .fingers()
+                .iter()
+                .any(|its| mine.contact == its.contact && mine.landed == its.landed)
+        })
+    }
+
+    pub(crate) fn is_complete(&self, of: &BoundGesture) -> bool {
+        self.count == of.fingers
+    }
+
+    pub(crate) fn all_lifted(&self) -> bool {
+        self.fingers().iter().all(|finger| finger.is_lifted)
+    }
+
+    pub(crate) fn any_lifted(&self) -> bool {
+        self.fingers().iter().any(|finger| finger.is_lifted)
+    }
+
+    /// One more finger.
+    pub(crate) fn land(&mut self, contact: u16, landed: Nanos, start: [f32; 2]) {
+        let finger = Finger { contact, is_lifted: false, landed, start, at: start };
+        self.fingers[usize::from(self.count)] = finger;
+        self.count += 1;
+        self.complete = landed;
+        if self.count > 1 {
+            // What is measured of several begins when all are there.
+            for finger in &mut self.fingers[..usize::from(self.count)] {
+                finger.start = finger.at;
+            }
+            (self.line, self.turned, self.path) = (self.line_now(), 0.0, 0.0);
+            self.last_line = self.line;
+        }
+    }
+
+    /// A finger is elsewhere.
+    pub(crate) fn move_to(&mut self, contact: u16, at: [f32; 2]) {
+        let fingers = &mut self.fingers[..usize::from(self.count)];
+        let Some(n) = fingers.iter().position(|finger| finger.contact == contact) else { return };
+        if n == 0 {
+            self.path += length(minus(at, fingers[n].at));
+        }
+        fingers[n].at = at;
+        self.moved = self.moved.max(length(minus(at, fingers[n].start)));
+        if n < 2 && self.count > 1 {
+            let line = self.line_now();
+            self.turned += degrees_between(self.last_line, line);
+            self.last_line = line;
+        }
+    }
+
+    pub(crate) fn lift(&mut self, contact: u16, time: Nanos) {
+        let fingers = &mut self.fingers[..usize::from(self.count)];
+        if let Some(finger) = fingers.iter_mut().find(|f| f.contact == contact && !f.is_lifted) {
+            finger.is_lifted = true;
+            self.over = Some(time);
+        }
+    }
+
+    /// From the first finger to the second.
+    fn line_now(&self) -> [f32; 2] {
+        minus(self.fingers[1].at, self.fingers[0].at)
+    }
+
+    /// From where it began to where it is, of the middle of all fingers.
+    pub(crate) fn way(&self) -> [f32; 2] {
+        let sum = self.fingers().iter().fold([0.0; 2], |[x, y], finger| {
+            let [dx, dy] = minus(finger.at, finger.start);
+            [x + dx, y + dy]
+        });
+        sum.map(|part| part / f32::from(self.count.max(1)))
+    }
+
+    /// The same as game code has it: y up.
+    pub(crate) fn way_up(&self) -> [f32; 2] {
+        let [x, y] = self.way();
+        [x, -y]
+    }
+
+    /// What a quantity is when things have been as they are until `until`.
+    pub(crate) fn measure(&self, of: &BoundGesture, quantity: Quantity, until: Nanos) -> f32 {
+        let since = |begin: Nanos| millis(until.0.saturating_sub(begin.0));
+        match quantity {
+            Quantity::Lift | Quantity::Hold | Quantity::Time => since(self.first().landed),
+            Quantity::Move => self.moved,
+            Quantity::Together => match self.is_complete(of) {
+                true => millis(self.complete.0.saturating_sub(self.first().landed.0)),
+                false => since(self.first().landed),
+            },
+            Quantity::Length => match of.kind {
+                Kind::Sign { .. } => self.path,
+                _ => length(self.way()),
+            },
+            Quantity::Speed => length(self.way()) * 1000.0 / since(self.first().landed).max(1e-3),
+            Quantity::Straight => length(self.way()) / self.path.max(1e-6),
+            Quantity::OffAxisDeg => self
+                .off_axis(of)
+                .map_or(180.0, |[along, beside]| libm::atan2f(beside, along) * (180.0 / PI)),
+            Quantity::OffAxisMm => self.off_axis(of).map_or(f32::INFINITY, |[along, beside]| {
+                if along > 0.0 { beside } else { f32::INFINITY }
+            }),
+            Quantity::Edge => {
+                of.from_edge.map_or(0.0, |edge| edge.distance(self.first().start, self.size))
+            }
+            Quantity::Slop => match of.kind {
+                Kind::Pinch => (length(self.last_line) - length(self.line)).abs(),
+                _ => length(self.way()),
+            },
+            Quantity::SlopDeg => self.turned.abs(),
+            Quantity::Catch => length(minus(self.first().start, self.centre)),
+            Quantity::Dead => length(minus(self.first().at, self.centre)),
+            Quantity::Differs => self.likeness[0],
+            Quantity::Lead => self.likeness[1],
+            // Those of several taps are measured over all of them.
+            Quantity::Gap | Quantity::Spread => 0.0,
+            Quantity::Ring | Quantity::Reach | Quantity::ReachTimes | Quantity::ReachDeg => 0.0,
+        }
+    }
+
+    /// How far it went along its nearest direction, and how far beside it.
+    fn off_axis(&self, of: &BoundGesture) -> Option<[f32; 2]> {
+        let way = self.way_up();
+        let axis = of.toward.nearest(way)?;
+        let along = axis[0] * way[0] + axis[1] * way[1];
+        Some([along, (axis[0] * way[1] - axis[1] * way[0]).abs()])
+    }
+
+    /// What it gives now: see [`Kind`].
+    pub(crate) fn output(&mut self, of: &BoundGesture) -> [f32; 2] {
+        match of.kind {
+            Kind::Tap { .. } | Kind::Press | Kind::Sign { .. } => [0.0; 2],
+            Kind::Swipe { toward, .. } => toward.nearest(self.way_up()).unwrap_or([0.0; 2]),
+            Kind::Drag => crate::shape::clamp_to_circle(self.way_up().map(|part| part / of.scale)),
+            Kind::Pinch => {
+                // A finger is no point: below a millimetre no ratio means anything.
+                let ratio = length(self.last_line).max(1.0) / length(self.line).max(1.0);
+                [(libm::logf(ratio) / libm::logf(of.scale)).clamp(-1.0, 1.0), 0.0]
+            }
+            Kind::Rotate => [(self.turned / of.scale).clamp(-1.0, 1.0), 0.0],
+            Kind::Stick(ring) => self.stick(ring, of.scale),
+            Kind::Aim { .. } => {
+                let [x, y] = minus(self.first().at, self.centre);
+                Toward::Any.nearest([x, -y]).unwrap_or([0.0; 2])
+            }
+        }
+    }
+
+    fn stick(&mut self, ring: Centre, radius: f32) -> [f32; 2] {
+        let [x, y] = minus(self.first().at, self.centre);
+        let far = length([x, y]);
+        if ring == Centre::Following && far > radius {
+            let excess = (far - radius) / far;
+            self.centre = [self.centre[0] + x * excess, self.centre[1] + y * excess];
+        }
+        crate::shape::clamp_to_circle([x / radius, -y / radius])
+    }
+
+    /// A verdict without its limits.
+    pub(crate) fn verdict(&self, tick: Tick, ended: Nanos, contact: crate::ControlId) -> Verdict {
+        let first = self.first();
+        Verdict {
+            gesture: self.gesture,
+            contact,
+            fingers: self.count,
+            began: self.began(),
+            ended,
+            tick,
+            outcome: super::Outcome::Missed,
+            met: self.met,
+            fired: self.fired,
+            value: self.value,
+            way: [first.start, first.at],
+            checks: Verdict::NO_CHECKS,
+            check_count: 0,
+        }
+    }
+}
+
+/// A time in milliseconds.
+pub(crate) fn millis(nanos: u64) -> f32 {
+    (nanos as f64 / 1e6) as f32
+}
+
+pub(crate) fn minus(a: [f32; 2], b: [f32; 2]) -> [f32; 2] {
+    [a[0] - b[0], a[1] - b[1]]
+}
+
+pub(crate) fn length([x, y]: [f32; 2]) -> f32 {
+    libm::sqrtf(x * x + y * y)
+}
+
+/// The angle from one line to another on a surface whose y points down, as it
+/// looks: counter-clockwise positive, above -180 up to 180.
+fn degrees_between(from: [f32; 2], to: [f32; 2]) -> f32 {
+    let cross = from[1] * to[0] - from[0] * to[1];
+    let dot = from[0] * to[0] + from[1] * to[1];
+    libm::atan2f(cross, dot) * (180.0 / PI)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::a_quarter_counter_clockwise([1.0, 0.0], [0.0, -1.0], 90.0)]
+    #[case::a_quarter_clockwise([1.0, 0.0], [0.0, 2.0], -90.0)]
+    #[case::none([0.5, 0.5], [3.0, 3.0], 0.0)]
+    #[case::of_no_line([0.0, 0.0], [3.0, 3.0], 0.0)]
+    fn turns_are_as_they_look(#[case] from: [f32; 2], #[case] to: [f32; 2], #[case] turn: f32) {
+        assert!((degrees_between(from, to) - turn).abs() < 1e-4);
+    }
+}

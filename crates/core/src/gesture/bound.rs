@@ -1,0 +1,53 @@
+//! A gesture tied to a plan: what a tick needs of it, laid out for it.
+
+use super::{Gesture, Kind, Quantity, Sense, Side, Toward, verdict::Check};
+use alloc::vec::Vec;
+
+/// Invariant: at most [`MAX_CHECKS`](super::verdict::MAX_CHECKS) checks.
+#[derive(Clone, Debug)]
+pub(crate) struct BoundGesture {
+    pub(crate) kind: Kind,
+    pub(crate) zone: Option<u8>,
+    pub(crate) fingers: u8,
+    pub(crate) checks: Vec<Check>,
+    /// Full deflection, in the unit of its kind.
+    pub(crate) scale: f32,
+    pub(crate) toward: Toward,
+    pub(crate) from_edge: Option<Side>,
+    pub(crate) waits_for: Vec<u16>,
+    pub(crate) takes: bool,
+    pub(crate) beside: Vec<u16>,
+}
+
+impl BoundGesture {
+    pub(crate) fn new(gesture: &Gesture) -> Self {
+        let quantities = gesture.kind.quantities(gesture.fingers);
+        let limits = quantities.iter().filter_map(|&(quantity, _)| {
+            Some(Check { quantity, limit: gesture.limits.of(quantity)? })
+        });
+        let (checks, scales): (Vec<Check>, Vec<Check>) =
+            limits.partition(|check| check.quantity.sense() != Sense::Scale);
+        let (toward, from_edge) = match gesture.kind {
+            Kind::Swipe { toward, from_edge, .. } => (toward, from_edge),
+            _ => (Toward::Any, None),
+        };
+        let places = |list: &[usize]| list.iter().map(|&n| n as u16).collect();
+        BoundGesture {
+            kind: gesture.kind,
+            zone: gesture.zone.map(|zone| zone as u8),
+            fingers: gesture.fingers,
+            checks,
+            scale: scales.first().map_or(1.0, |scale| scale.limit),
+            toward,
+            from_edge,
+            waits_for: places(&gesture.waits_for),
+            takes: gesture.takes,
+            beside: places(&gesture.beside),
+        }
+    }
+
+    /// The limit of a quantity, if it asks anything of it.
+    pub(crate) fn limit(&self, quantity: Quantity) -> Option<f32> {
+        self.checks.iter().find(|check| check.quantity == quantity).map(|check| check.limit)
+    }
+}

@@ -1,0 +1,242 @@
+//! Strokes that are recognised by examples.
+//!
+//! The method is Protractor: Y. Li, "Protractor: a fast and accurate gesture
+//! recognizer", CHI 2010. A stroke is resampled to [`POINTS`] points at equal
+//! distances along its path, moved so that their middle is the origin, and
+//! scaled to length 1 as a vector of all coordinates. The angle between two such
+//! vectors, after the rotation that brings them closest, which has a closed
+//! form, says how much two strokes differ: 0 degrees for the same shape at any
+//! place and size. Here the rotation is held within [`TURN_DEG`], so that a sign
+//! and the same sign on its side remain two.
+
+use super::attempt::{length, minus};
+use alloc::{string::String, vec::Vec};
+use core::f32::consts::PI;
+
+/// To how many points a stroke is resampled; the paper's number.
+pub const POINTS: usize = 16;
+
+/// By how much a stroke may be turned to match: half the angle between two of
+/// the paper's eight base orientations.
+pub const TURN_DEG: f32 = 22.5;
+
+/// A sign has at most this many examples.
+pub const MAX_EXAMPLES: usize = 16;
+
+/// A rig has at most this many signs.
+pub const MAX_SIGNS: usize = 64;
+
+/// A sign that a rig teaches.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Sign {
+    /// Its name.
+    pub name: String,
+    /// How it was drawn: places in order, y down, in any unit. Each has two
+    /// different places at least.
+    pub examples: Vec<Vec<[f32; 2]>>,
+}
+
+/// A stroke in the form in which it is compared: a vector of length 1.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Stroke([[f32; 2]; POINTS]);
+
+impl Stroke {
+    /// `None` for a stroke that goes nowhere.
+    pub(crate) fn new(path: impl Iterator<Item = [f32; 2]> + Clone) -> Option<Self> {
+        let mut points = resampled(path)?;
+        let sum = points.iter().fold([0.0; 2], |[x, y], p| [x + p[0], y + p[1]]);
+        let middle = sum.map(|part| part / POINTS as f32);
+        points = points.map(|point| minus(point, middle));
+        let size = libm::sqrtf(points.iter().map(|[x, y]| x * x + y * y).sum());
+        (size > 0.0).then(|| Stroke(points.map(|point| point.map(|part| part / size))))
+    }
+
+    /// How much another stroke differs, in degrees from 0 to 180.
+    pub(crate) fn differs(&self, other: &Stroke) -> f32 {
+        let pairs = self.0.iter().zip(&other.0);
+        let (along, across) = pairs.fold((0.0, 0.0), |(along, across), (p, q)| {
+            (along + p[0] * q[0] + p[1] * q[1], across + p[0] * q[1] - p[1] * q[0])
+        });
+        let most = TURN_DEG / 180.0 * PI;
+        let turn = libm::atan2f(across, along).clamp(-most, most);
+        let alike = along * libm::cosf(turn) + across * libm::sinf(turn);
+        libm::acosf(alike.clamp(-1.0, 1.0)) / PI * 180.0
+    }
+}
+
+/// Points at equal distances along a path.
+fn resampled(path: impl Iterator<Item = [f32; 2]> + Clone) -> Option<[[f32; 2]; POINTS]> {
+    let legs = path.clone().zip(path.clone().skip(1));
+    let total: f32 = legs.clone().map(|(from, to)| length(minus(to, from))).sum();
+    if !(total > 0.0 && total.is_finite()) {
+        return None;
+    }
+    let last = path.clone().last()?;
+    let mut points = [last; POINTS];
+    points[0] = path.clone().next()?;
+    let step = total / (POINTS - 1) as f32;
+    let (mut gone, mut next) = (0.0, 1);
+    for (from, to) in legs {
+        let leg = length(minus(to, from));
+        while next < POINTS - 1 && gone + leg >= step * next as f32 {
+            let share = (step * next as f32 - gone) / leg;
+            let [dx, dy] = minus(to, from);
+            points[next] = [from[0] + dx * share, from[1] + dy * share];
+            next += 1;
+        }
+        gone += leg;
+    }
+    Some(points)
+}
+
+/// The examples of all signs of a rig, ready to be compared.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Signs(Vec<Vec<Stroke>>);
+
+impl Signs {
+    pub(crate) fn new(signs: &[Sign]) -> Self {
+        let strokes = |sign: &Sign| {
+            sign.examples.iter().filter_map(|path| Stroke::new(path.iter().copied())).collect()
+        };
+        Signs(signs.iter().map(strokes).collect())
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    /// How much a stroke differs from the nearest example of a sign, and by how
+    /// much the nearest of all other signs differs more.
+    pub(crate) fn likeness(&self, stroke: &Stroke, sign: u16) -> [f32; 2] {
+        let nearest = |examples: &Vec<Stroke>| {
+            examples.iter().map(|example| stroke.differs(example)).fold(180.0, f32::min)
+        };
+        let (mut own, mut other) = (180.0, 180.0_f32);
+        for (n, examples) in self.0.iter().enumerate() {
+            match n == usize::from(sign) {
+                true => own = nearest(examples),
+                false => other = other.min(nearest(examples)),
+            }
+        }
+        [own, other - own]
+    }
+}
+
+/// How many places a trail remembers.
+const TRAIL: usize = 64;
+
+/// The path of a contact since it landed; of a long one fewer places, at equal
+/// distances.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Trail {
+    places: [[f32; 2]; TRAIL],
+    count: u8,
+    /// Places nearer than this to the last one are left out, in millimetres.
+    spacing: f32,
+    last: [f32; 2],
+}
+
+impl Trail {
+    /// As fine as a panel is.
+    const SPACING: f32 = 0.25;
+
+    pub(crate) const EMPTY: Trail =
+        Trail { places: [[0.0; 2]; TRAIL], count: 0, spacing: Trail::SPACING, last: [0.0; 2] };
+
+    pub(crate) fn begin(&mut self, at: [f32; 2]) {
+        (self.count, self.spacing, self.last) = (1, Trail::SPACING, at);
+        self.places[0] = at;
+    }
+
+    pub(crate) fn add(&mut self, at: [f32; 2]) {
+        self.last = at;
+        let Some(newest) = usize::from(self.count).checked_sub(1) else { return };
+        if length(minus(at, self.places[newest])) < self.spacing {
+            return;
+        }
+        if usize::from(self.count) == TRAIL {
+            for n in 0..TRAIL / 2 {
+                self.places[n] = self.places[2 * n];
+            }
+            (self.count, self.spacing) = (TRAIL as u8 / 2, self.spacing * 2.0);
+        }
+        self.places[usize::from(self.count)] = at;
+        self.count += 1;
+    }
+
+    pub(crate) fn stroke(&self) -> Option<Stroke> {
+        let places = self.places[..usize::from(self.count)].iter().copied();
+        Stroke::new(places.chain([self.last]))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const HOOK: [[f32; 2]; 3] = [[0.0, 0.0], [0.0, 20.0], [10.0, 20.0]];
+    const ROOF: [[f32; 2]; 3] = [[0.0, 10.0], [10.0, 0.0], [20.0, 10.0]];
+
+    fn stroke(path: &[[f32; 2]]) -> Stroke {
+        Stroke::new(path.iter().copied()).unwrap()
+    }
+
+    #[test]
+    fn a_stroke_that_goes_nowhere_is_none() {
+        assert_eq!(Stroke::new([[3.0, 4.0]; 9].into_iter()), None);
+        assert_eq!(Stroke::new(core::iter::empty()), None);
+    }
+
+    #[test]
+    fn the_nearest_sign_is_told_and_by_how_much() {
+        let sign = |name: &str, path: &[[f32; 2]]| Sign {
+            name: name.into(),
+            examples: [path.to_vec()].into(),
+        };
+        let signs = Signs::new(&[sign("hook", &HOOK), sign("roof", &ROOF)]);
+        let [own, lead] = signs.likeness(&stroke(&HOOK), 0);
+        assert!(own < 0.1 && lead > 20.0, "{own} {lead}");
+        let [own, lead] = signs.likeness(&stroke(&HOOK), 1);
+        assert!(own > 20.0 && lead < -20.0, "{own} {lead}");
+    }
+
+    /// A sign drawn the other way round is another sign.
+    #[test]
+    fn on_its_head_it_is_another() {
+        let upside_down: Vec<[f32; 2]> = ROOF.iter().map(|[x, y]| [*x, -y]).collect();
+        assert!(stroke(&ROOF).differs(&stroke(&upside_down)) > 40.0);
+    }
+
+    proptest! {
+        /// Place and size do not matter, nor does a turn within the limit.
+        #[test]
+        fn place_size_and_a_small_turn_do_not_matter(
+            x in -50.0f32..50.0, y in -50.0f32..50.0, size in 0.1f32..10.0, turn in -20.0f32..20.0,
+        ) {
+            let (sin, cos) = (turn.to_radians().sin(), turn.to_radians().cos());
+            let path = HOOK.map(|[px, py]| {
+                [(px * cos - py * sin) * size + x, (px * sin + py * cos) * size + y]
+            });
+            // An arc cosine of a number just below 1 is no better than this.
+            prop_assert!(stroke(&HOOK).differs(&stroke(&path)) < 0.2);
+        }
+
+        /// How finely a path is reported hardly matters, however long it is.
+        #[test]
+        fn a_trail_is_the_path(parts in 1u32..400, size in 1.0f32..20.0) {
+            let path = HOOK.map(|[x, y]| [x * size, y * size]);
+            let mut trail = Trail::EMPTY;
+            trail.begin(path[0]);
+            for leg in path.windows(2) {
+                for n in 1..=parts {
+                    let share = n as f32 / parts as f32;
+                    let [dx, dy] = minus(leg[1], leg[0]);
+                    trail.add([leg[0][0] + dx * share, leg[0][1] + dy * share]);
+                }
+            }
+            let differs = trail.stroke().unwrap().differs(&stroke(&path));
+            prop_assert!(differs < 4.0, "{}", differs);
+        }
+    }
+}

@@ -1,0 +1,228 @@
+//! What an attempt came to, and by how much.
+//!
+//! An attempt is judged at *moments*: a tap when it is lifted, a swipe at every
+//! movement, a long press whenever something happens to it. It is met by the
+//! first moment at which every limit holds. So the margin of a limit is the
+//! most by which it held over all moments at which *every other* limit held:
+//! a limit that is tightened by less than that, or loosened by no less, is met,
+//! and any other is not. Where another limit fails at every moment, no change
+//! of this one alone would meet it; then the moment that came closest is
+//! shown, and the margin is not *alone*.
+
+use super::{Quantity, Sense};
+use crate::{ControlId, Nanos, Tick};
+
+/// No gesture has more limits than this.
+pub const MAX_CHECKS: usize = 8;
+
+/// A miss is a *near* one if a limit changed by this share of itself would
+/// have met it.
+pub const NEAR: f32 = 0.25;
+
+/// A limit, as a plan holds it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Check {
+    pub(crate) quantity: Quantity,
+    pub(crate) limit: f32,
+}
+
+impl Check {
+    pub(crate) fn slack(&self, value: f32) -> f32 {
+        self.quantity.sense().slack(value, self.limit)
+    }
+}
+
+/// The best that an attempt came to so far, limit by limit.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Tally {
+    /// By how much each limit held where all others did.
+    alone: [f32; MAX_CHECKS],
+    /// By how much each held at the moment at which the fewest failed.
+    closest: [f32; MAX_CHECKS],
+    failed: u8,
+}
+
+impl Tally {
+    pub(crate) const EMPTY: Tally = Tally {
+        alone: [f32::NEG_INFINITY; MAX_CHECKS],
+        closest: [f32::NEG_INFINITY; MAX_CHECKS],
+        failed: u8::MAX,
+    };
+
+    /// Takes in a moment: the value of each check, in order. Returns whether
+    /// all of them hold.
+    pub(crate) fn judge(&mut self, checks: &[Check], value: impl Fn(Quantity) -> f32) -> bool {
+        let mut slacks = [f32::INFINITY; MAX_CHECKS];
+        let (mut failed, mut last_failed) = (0, 0);
+        for (n, check) in checks.iter().enumerate() {
+            slacks[n] = check.slack(value(check.quantity));
+            if slacks[n] < 0.0 {
+                (failed, last_failed) = (failed + 1, n);
+            }
+        }
+        match failed {
+            0 => {
+                for (alone, slack) in self.alone.iter_mut().zip(slacks) {
+                    *alone = alone.max(slack);
+                }
+            }
+            1 => self.alone[last_failed] = self.alone[last_failed].max(slacks[last_failed]),
+            _ => {}
+        }
+        if failed <= self.failed {
+            (self.failed, self.closest) = (failed, slacks);
+        }
+        failed == 0
+    }
+
+    /// What came of each check.
+    pub(crate) fn checked(&self, checks: &[Check]) -> impl Iterator<Item = Checked> {
+        checks.iter().enumerate().map(|(n, &Check { quantity, limit })| {
+            let is_alone = self.alone[n] > f32::NEG_INFINITY;
+            let margin = if is_alone { self.alone[n] } else { self.closest[n] };
+            let value = match quantity.sense() {
+                Sense::AtMost => limit - margin,
+                _ => limit + margin,
+            };
+            Checked { quantity, value, limit, margin, is_alone }
+        })
+    }
+}
+
+/// A limit of an attempt that is over.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Checked {
+    /// What was measured.
+    pub quantity: Quantity,
+    /// What it was, at the moment that speaks best for it; in the unit of its
+    /// tunable.
+    pub value: f32,
+    /// What was asked.
+    pub limit: f32,
+    /// By how much it was met, in the same unit; negative where it was not.
+    pub margin: f32,
+    /// Whether the margin holds with all other limits as they are: a limit that
+    /// is tightened or loosened up to it is met, and beyond it is not.
+    pub is_alone: bool,
+}
+
+impl Checked {
+    const NONE: Checked =
+        Checked { quantity: Quantity::Lift, value: 0.0, limit: 0.0, margin: 0.0, is_alone: false };
+}
+
+/// What became of an attempt.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Outcome {
+    /// It fired.
+    Fired,
+    /// It did not meet its limits.
+    Missed,
+    /// Another gesture, by its place in the rig, fired first.
+    Cancelled(u16),
+    /// Its contact went away without being lifted: its panel took it back, or
+    /// could no longer be heard.
+    Broken,
+}
+
+/// What an attempt at a gesture came to.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Verdict {
+    /// The gesture, by its place in the rig.
+    pub gesture: u16,
+    /// The first of its contacts.
+    pub contact: ControlId,
+    /// How many fingers it had.
+    pub fingers: u8,
+    /// When its first finger landed.
+    pub began: Nanos,
+    /// When it was over.
+    pub ended: Nanos,
+    /// The tick that gave the verdict.
+    pub tick: Tick,
+    /// What became of it.
+    pub outcome: Outcome,
+    /// The tick at which it met its limits.
+    pub met: Option<Tick>,
+    /// The tick at which it fired; later than `met` where it had to wait for
+    /// others.
+    pub fired: Option<Tick>,
+    /// What it gave when it fired: a direction, y up, or a length.
+    pub value: [f32; 2],
+    /// Where its first finger landed and where it was last, in millimetres
+    /// from the top left.
+    pub way: [[f32; 2]; 2],
+    pub(crate) checks: [Checked; MAX_CHECKS],
+    pub(crate) check_count: u8,
+}
+
+impl Verdict {
+    pub(crate) fn with_checks(mut self, tally: &Tally, checks: &[Check]) -> Self {
+        self.check_count = checks.len() as u8;
+        for (slot, checked) in self.checks.iter_mut().zip(tally.checked(checks)) {
+            *slot = checked;
+        }
+        self
+    }
+
+    pub(crate) const NO_CHECKS: [Checked; MAX_CHECKS] = [Checked::NONE; MAX_CHECKS];
+
+    /// Every limit, and by how much it was met.
+    pub fn checks(&self) -> &[Checked] {
+        &self.checks[..usize::from(self.check_count)]
+    }
+
+    /// Of a miss the limit that alone kept it from firing, with the smallest
+    /// change for its size that would have let it.
+    pub fn nearest(&self) -> Option<&Checked> {
+        let is_missed = self.outcome == Outcome::Missed;
+        let misses = self.checks().iter().filter(|c| is_missed && c.is_alone && c.margin < 0.0);
+        let share = |check: &Checked| -check.margin / check.limit.max(f32::MIN_POSITIVE);
+        misses.min_by(|a, b| share(a).total_cmp(&share(b)))
+    }
+
+    /// Whether it is a near miss: see [`NEAR`].
+    pub fn is_near(&self) -> bool {
+        self.nearest().is_some_and(|check| -check.margin <= NEAR * check.limit)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+    use std::vec::Vec;
+
+    const CHECKS: [Check; 2] = [
+        Check { quantity: Quantity::Length, limit: 10.0 },
+        Check { quantity: Quantity::Time, limit: 100.0 },
+    ];
+
+    /// Moments as length and time.
+    fn margins(moments: &[[f32; 2]]) -> (Vec<bool>, Vec<(f32, bool)>) {
+        let mut tally = Tally::EMPTY;
+        let of = |[length, time]: [f32; 2]| {
+            move |quantity| if quantity == Quantity::Length { length } else { time }
+        };
+        let met = moments.iter().map(|&moment| tally.judge(&CHECKS, of(moment))).collect();
+        (met, tally.checked(&CHECKS).map(|c| (c.margin, c.is_alone)).collect())
+    }
+
+    #[rstest]
+    #[case::met_with_room(&[[14.0, 60.0]], &[true], &[(4.0, true), (40.0, true)])]
+    #[case::longer_later(
+        &[[12.0, 60.0], [15.0, 90.0]], &[true, true], &[(5.0, true), (40.0, true)])]
+    #[case::long_enough_only_when_it_is_late(
+        &[[8.0, 90.0], [12.0, 130.0]], &[false, false], &[(-2.0, true), (-30.0, true)])]
+    #[case::neither(&[[8.0, 130.0]], &[false], &[(-2.0, false), (-30.0, false)])]
+    #[case::not_a_number(&[[f32::NAN, 50.0]], &[false], &[(f32::NEG_INFINITY, false), (50.0, false)])]
+    fn a_margin_is_the_best_where_all_others_hold(
+        #[case] moments: &[[f32; 2]],
+        #[case] met: &[bool],
+        #[case] expected: &[(f32, bool)],
+    ) {
+        let (was_met, margins) = margins(moments);
+        assert_eq!(was_met, met);
+        assert_eq!(margins, expected);
+    }
+}

@@ -1,0 +1,77 @@
+//! What a chain makes of a hand that holds still: its response by length and
+//! by direction.
+
+use super::{Chain, clamp_to_circle, length};
+use core::f32::consts::{FRAC_PI_4, TAU};
+
+/// The response of a chain without what its stages remember.
+#[derive(Clone, Copy, Debug)]
+pub struct Response<'a> {
+    /// The stages.
+    pub chain: &'a Chain,
+    /// Whether the action holds the output in the unit circle.
+    pub clamp: bool,
+}
+
+/// Along which rim a stick travels.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Rim {
+    /// The unit circle.
+    Round,
+    /// The square around it: both axes get to their ends at once.
+    Square,
+}
+
+impl Rim {
+    /// Both, in the order they are drawn.
+    pub const ALL: [Rim; 2] = [Rim::Square, Rim::Round];
+
+    /// The place on the rim at an angle in radians.
+    pub fn at(self, angle: f32) -> [f32; 2] {
+        let [x, y] = [libm::cosf(angle), libm::sinf(angle)];
+        let reach = match self {
+            Rim::Round => 1.0,
+            Rim::Square => x.abs().max(y.abs()),
+        };
+        [x / reach, y / reach]
+    }
+}
+
+impl Response<'_> {
+    /// The output for a deflection.
+    pub fn at(&self, v: [f32; 2]) -> [f32; 2] {
+        let out = self.chain.without_memory(v);
+        if self.clamp { clamp_to_circle(out) } else { out }
+    }
+
+    /// The length of the output for a deflection to the right.
+    pub fn along(&self, travel: f32) -> f32 {
+        length(self.at([travel, 0.0]))
+    }
+
+    /// The slope of that, over a hundredth of the travel.
+    pub fn slope(&self, travel: f32) -> f32 {
+        let (from, to) = ((travel - 0.005).max(0.0), (travel + 0.005).min(1.0));
+        (self.along(to) - self.along(from)) / (to - from)
+    }
+
+    /// The length of the output at full deflection in a direction.
+    pub fn speed(&self, rim: Rim, angle: f32) -> f32 {
+        length(self.at(rim.at(angle)))
+    }
+
+    /// How much faster a diagonal is than a straight push.
+    pub fn diagonal_ratio(&self, rim: Rim) -> f32 {
+        self.speed(rim, FRAC_PI_4) / self.speed(rim, 0.0).max(1e-6)
+    }
+
+    /// The output at full deflection in `count` directions all round, as
+    /// vectors in those directions.
+    pub fn ring(&self, rim: Rim, count: u16) -> impl Iterator<Item = [f32; 2]> {
+        let angles = (0..count).map(move |n| f32::from(n) / f32::from(count) * TAU);
+        angles.map(move |angle| {
+            let r = self.speed(rim, angle);
+            [r * libm::cosf(angle), r * libm::sinf(angle)]
+        })
+    }
+}

@@ -1,0 +1,316 @@
+//! The surface of a touch panel and the spaces that a value on it can be in.
+//!
+//! ```text
+//!  panel ──▶ window ──▶ view ──▶ world
+//!  shares,    pixels     the       what the game
+//!  mm, px     of it      game's    scrolls and zooms
+//!                        pixels
+//! ```
+//!
+//! - The **panel** is measured in shares (0 to 1), millimetres or pixels, from
+//!   the top left of the picture, however the device is turned.
+//! - The **window** is a part of the panel, in pixels. The game's own picture,
+//!   the **view**, is scaled to fit into it, and the rest is bars.
+//! - The **world** lies behind the view: a camera looks at a place of it, which
+//!   is in the middle of the view, and `zoom` pixels of the view are one unit.
+//!   y points down in all of them.
+
+/// By how much the picture is turned against the device, clockwise.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Turn {
+    /// Not at all.
+    #[default]
+    None,
+    /// By 90 degrees.
+    Quarter,
+    /// By 180 degrees.
+    Half,
+    /// By 270 degrees.
+    ThreeQuarters,
+}
+
+impl Turn {
+    /// Every turn and its degrees, in the order they are listed to people.
+    pub const DEGREES: [(i64, Turn); 4] =
+        [(0, Turn::None), (90, Turn::Quarter), (180, Turn::Half), (270, Turn::ThreeQuarters)];
+
+    /// The turn back.
+    #[must_use]
+    pub const fn back(self) -> Turn {
+        match self {
+            Turn::Quarter => Turn::ThreeQuarters,
+            Turn::ThreeQuarters => Turn::Quarter,
+            other => other,
+        }
+    }
+
+    /// A place on the device as a place on the picture, in shares of either.
+    pub const fn apply(self, [x, y]: [f32; 2]) -> [f32; 2] {
+        match self {
+            Turn::None => [x, y],
+            Turn::Quarter => [1.0 - y, x],
+            Turn::Half => [1.0 - x, 1.0 - y],
+            Turn::ThreeQuarters => [y, 1.0 - x],
+        }
+    }
+
+    /// The size of a device as that of the picture.
+    pub const fn size(self, [width, height]: [f32; 2]) -> [f32; 2] {
+        match self {
+            Turn::None | Turn::Half => [width, height],
+            Turn::Quarter | Turn::ThreeQuarters => [height, width],
+        }
+    }
+}
+
+/// What a rig says of its touch surfaces. Sizes are those of the picture, and
+/// above 0.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Surface {
+    /// In pixels.
+    pub pixels: Option<[f32; 2]>,
+    /// In millimetres; without it the device is believed.
+    pub mm: Option<[f32; 2]>,
+    /// How the picture lies on the device.
+    pub turn: Turn,
+    /// The part that the game draws in; needs `pixels`.
+    pub window: Option<Window>,
+    /// What lies behind the view; needs `window`.
+    pub camera: Option<Camera>,
+}
+
+/// A part of a panel that a game draws in.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Window {
+    /// Its left and top on the panel, in pixels.
+    pub at: [f32; 2],
+    /// Its width and height, in pixels of the panel.
+    pub size: [f32; 2],
+    /// The width and height of the game's own picture, in its pixels.
+    pub view: [f32; 2],
+}
+
+/// How the view shows the world.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Camera {
+    /// The place of the world in the middle of the view.
+    pub at: [f32; 2],
+    /// Pixels of the view to a unit of the world; above 0.
+    pub zoom: f32,
+}
+
+/// What the numbers of a zone are measured in.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Space {
+    /// Shares of the panel, 0 to 1.
+    #[default]
+    Panel,
+    /// Millimetres of the panel.
+    Mm,
+    /// Pixels of the panel.
+    Px,
+    /// Pixels of the game's view.
+    View,
+    /// Units of the world: it moves when the camera does.
+    World,
+}
+
+impl Space {
+    /// Every space, in the order they are listed to people.
+    pub const ALL: [Space; 5] = [Space::Panel, Space::Mm, Space::Px, Space::View, Space::World];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Space::Panel => "panel",
+            Space::Mm => "mm",
+            Space::Px => "px",
+            Space::View => "view",
+            Space::World => "world",
+        }
+    }
+}
+
+/// From which corner the numbers of a zone are measured: whether from the right,
+/// and whether from the bottom.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Anchor {
+    /// x is measured from the right edge, to the left.
+    pub right: bool,
+    /// y is measured from the bottom edge, upwards.
+    pub bottom: bool,
+}
+
+impl Anchor {
+    /// Every anchor and its word in rigs, in the order they are listed to people.
+    pub const WORDS: [(&'static str, Anchor); 4] = [
+        ("top-left", Anchor { right: false, bottom: false }),
+        ("top-right", Anchor { right: true, bottom: false }),
+        ("bottom-left", Anchor { right: false, bottom: true }),
+        ("bottom-right", Anchor { right: true, bottom: true }),
+    ];
+}
+
+/// A scale and an offset for each axis: `out = in * scale + offset`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Map {
+    scale: [f32; 2],
+    offset: [f32; 2],
+}
+
+impl Map {
+    const SAME: Map = Map { scale: [1.0; 2], offset: [0.0; 2] };
+
+    /// A place.
+    pub fn place(&self, place: [f32; 2]) -> [f32; 2] {
+        [0, 1].map(|axis| place[axis] * self.scale[axis] + self.offset[axis])
+    }
+
+    /// A width and a height.
+    pub fn size(&self, size: [f32; 2]) -> [f32; 2] {
+        [0, 1].map(|axis| size[axis] * self.scale[axis].abs())
+    }
+
+    /// Goes back.
+    pub fn inverse(&self) -> Map {
+        let scale = self.scale.map(|scale| 1.0 / scale);
+        Map { scale, offset: [0, 1].map(|axis| -self.offset[axis] * scale[axis]) }
+    }
+
+    fn then(&self, next: &Map) -> Map {
+        Map {
+            scale: [0, 1].map(|axis| self.scale[axis] * next.scale[axis]),
+            offset: next.place(self.offset),
+        }
+    }
+}
+
+impl Surface {
+    /// From a space to shares of the panel; `None` where the rig does not say
+    /// what the space is.
+    pub fn to_panel(&self, space: Space) -> Option<Map> {
+        let by = |size: [f32; 2]| Map { scale: size.map(|n| 1.0 / n), offset: [0.0; 2] };
+        match space {
+            Space::Panel => Some(Map::SAME),
+            Space::Mm => self.mm.map(by),
+            Space::Px => self.pixels.map(by),
+            Space::View => Some(self.view_to_pixels()?.then(&by(self.pixels?))),
+            Space::World => {
+                let (Camera { at, zoom }, window) = (self.camera?, self.window?);
+                let offset = [0, 1].map(|axis| window.view[axis] / 2.0 - at[axis] * zoom);
+                let to_view = Map { scale: [zoom; 2], offset };
+                Some(to_view.then(&self.to_panel(Space::View)?))
+            }
+        }
+    }
+
+    /// The same for numbers that are measured from a corner; `None` for the world
+    /// too, which has none.
+    pub fn from_corner(&self, space: Space, anchor: Anchor) -> Option<Map> {
+        let to_panel = self.to_panel(space)?;
+        if anchor == Anchor::default() {
+            return Some(to_panel);
+        }
+        let size = match space {
+            Space::Panel => [1.0; 2],
+            Space::Mm => self.mm?,
+            Space::Px => self.pixels?,
+            Space::View => self.window?.view,
+            Space::World => return None,
+        };
+        let axis = |is_far: bool, size: f32| if is_far { (-1.0, size) } else { (1.0, 0.0) };
+        let [x, y] = [axis(anchor.right, size[0]), axis(anchor.bottom, size[1])];
+        Some(Map { scale: [x.0, y.0], offset: [x.1, y.1] }.then(&to_panel))
+    }
+
+    /// The view is as large as fits into the window, in its middle.
+    fn view_to_pixels(&self) -> Option<Map> {
+        let Window { at, size, view } = self.window?;
+        let scale = (size[0] / view[0]).min(size[1] / view[1]);
+        let offset = [0, 1].map(|axis| at[axis] + (size[axis] - view[axis] * scale) / 2.0);
+        Some(Map { scale: [scale; 2], offset })
+    }
+
+    /// Whether a place in shares of the panel lies on the game's picture; `true`
+    /// where there is no window.
+    pub fn is_in_view(&self, place: [f32; 2]) -> bool {
+        let (Some(window), Some(map)) = (self.window, self.to_panel(Space::View)) else {
+            return true;
+        };
+        let place = map.inverse().place(place);
+        (0..2).all(|axis| (0.0..=window.view[axis]).contains(&place[axis]))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    /// 1920 by 1080 pixels on 160 by 90 millimetres; a window of 1600 by 900 in
+    /// which a view of 800 by 600 leaves bars at the sides.
+    fn surface() -> Surface {
+        Surface {
+            pixels: Some([1920.0, 1080.0]),
+            mm: Some([160.0, 90.0]),
+            turn: Turn::None,
+            window: Some(Window { at: [100.0, 80.0], size: [1600.0, 900.0], view: [800.0, 600.0] }),
+            camera: Some(Camera { at: [50.0, 20.0], zoom: 10.0 }),
+        }
+    }
+
+    #[rstest]
+    #[case(Space::Panel, [0.5, 0.5])]
+    #[case(Space::Mm, [80.0, 45.0])]
+    #[case(Space::Px, [960.0, 540.0])]
+    // Scaled 1.5 times, the view is 1200 wide, and its left edge at 300.
+    #[case(Space::View, [440.0, (540.0 - 80.0) / 1.5])]
+    #[case(Space::World, [54.0, 20.0 + (540.0 - 80.0) / 15.0 - 30.0])]
+    fn the_middle_of_the_panel_in_every_space(#[case] space: Space, #[case] expected: [f32; 2]) {
+        let place = surface().to_panel(space).unwrap().inverse().place([0.5, 0.5]);
+        for axis in 0..2 {
+            assert!((place[axis] - expected[axis]).abs() < 1e-3, "{place:?}");
+        }
+    }
+
+    #[rstest]
+    #[case(290.0, false)]
+    #[case(310.0, true)]
+    #[case(1490.0, true)]
+    #[case(1510.0, false)]
+    fn the_bars_are_no_part_of_the_view(#[case] x: f32, #[case] is_in: bool) {
+        assert_eq!(surface().is_in_view([x / 1920.0, 0.5]), is_in);
+    }
+
+    #[rstest]
+    #[case(Turn::None, [0.0, 0.0])]
+    #[case(Turn::Quarter, [1.0, 0.0])]
+    #[case(Turn::Half, [1.0, 1.0])]
+    #[case(Turn::ThreeQuarters, [0.0, 1.0])]
+    fn the_corner_of_the_device_on_the_picture(#[case] turn: Turn, #[case] corner: [f32; 2]) {
+        assert_eq!(turn.apply([0.0, 0.0]), corner);
+    }
+
+    #[test]
+    fn a_space_that_is_not_said_is_none() {
+        let bare = Surface::default();
+        let known: alloc::vec::Vec<Space> =
+            Space::ALL.into_iter().filter(|&space| bare.to_panel(space).is_some()).collect();
+        assert_eq!(known, [Space::Panel]);
+    }
+
+    proptest! {
+        /// There and back is where one was.
+        #[test]
+        fn every_space_leads_back(
+            x in 0.0f32..1.0, y in 0.0f32..1.0, n in 0usize..5,
+            cx in -200.0f32..200.0, cy in -200.0f32..200.0, zoom in 0.5f32..20.0,
+        ) {
+            let surface = Surface { camera: Some(Camera { at: [cx, cy], zoom }), ..surface() };
+            let map = surface.to_panel(Space::ALL[n]).unwrap();
+            let back = map.place(map.inverse().place([x, y]));
+            prop_assert!((back[0] - x).abs() < 1e-3 && (back[1] - y).abs() < 1e-3, "{:?}", back);
+        }
+    }
+}

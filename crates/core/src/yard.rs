@@ -1,0 +1,379 @@
+//! The yard: a crane that moves by the actions of a run, so that a person can
+//! feel what the numbers do.
+//!
+//! Every part is driven by one action. What the action gives is the share of
+//! the part's full speed that is wanted; the part gets there by its
+//! acceleration, or by its braking where it slows down, and everything is a
+//! matter of seconds, not of frames. The same can be done in the usual wrong
+//! ways, to see them beside the right one.
+
+use crate::{
+    ActionId, Rig, Session, Tick,
+    shape::{self, DeadZone, Stage, ZoneKind},
+};
+use alloc::vec::Vec;
+
+/// A part of the crane that moves.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Part {
+    /// The boom turns, in degrees clockwise from straight out over the water.
+    Slew,
+    /// The trolley runs along the boom, in metres from the tower.
+    Trolley,
+    /// The hook goes up, in metres above the quay.
+    Hoist,
+    /// The cab's camera turns, in degrees clockwise from along the boom.
+    View,
+}
+
+impl Part {
+    /// Every part, in the order they are listed to people.
+    pub const ALL: [Part; 4] = [Part::Slew, Part::Trolley, Part::Hoist, Part::View];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Part::Slew => "slew",
+            Part::Trolley => "trolley",
+            Part::Hoist => "hoist",
+            Part::View => "view",
+        }
+    }
+
+    /// The unit of its place; of its speed, the same a second.
+    pub const fn unit(self) -> &'static str {
+        match self {
+            Part::Slew | Part::View => "°",
+            Part::Trolley | Part::Hoist => "m",
+        }
+    }
+
+    /// From where to where it goes; it stops at either end.
+    pub const fn range(self) -> (f32, f32) {
+        match self {
+            Part::Slew => (-110.0, 110.0),
+            Part::Trolley => (6.0, 40.0),
+            Part::Hoist => (0.0, 30.0),
+            Part::View => (-90.0, 90.0),
+        }
+    }
+
+    /// Where it begins.
+    const fn stand(self) -> f32 {
+        match self {
+            Part::Slew | Part::View => 0.0,
+            Part::Trolley => 23.0,
+            Part::Hoist => 12.0,
+        }
+    }
+}
+
+/// What a part is driven by, and how.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Drive {
+    /// The action, and which of its two values (0 or 1).
+    pub by: (ActionId, usize),
+    /// Units a second at full deflection.
+    pub speed: f32,
+    /// Units a second that the speed gains in a second.
+    pub acceleration: f32,
+    /// Units a second that the speed loses in a second.
+    pub braking: f32,
+}
+
+/// How the crane of a rig moves.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct YardSpec {
+    /// For each part, in the order of [`Part::ALL`], what drives it.
+    pub drives: [Option<Drive>; 4],
+    /// The action that closes the grip.
+    pub grip: Option<ActionId>,
+}
+
+impl YardSpec {
+    /// Whether nothing of it moves.
+    pub fn is_empty(&self) -> bool {
+        self.drives.iter().all(Option::is_none) && self.grip.is_none()
+    }
+}
+
+/// How the values of actions become motion: the right way, or a wrong one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Way {
+    /// Per second, with what the actions give.
+    Right,
+    /// So much a frame, by numbers that were tuned at [`TUNED_AT_HZ`].
+    PerFrame,
+    /// The corners of stick and keys are not held in the unit circle.
+    Unclamped,
+    /// Every vector is made as long as 1.
+    AlwaysNormalised,
+    /// What is outside of the dead zone keeps its value, and begins with a jump.
+    Unstretched,
+}
+
+/// The frame rate at which [`Way::PerFrame`] would have been right.
+pub const TUNED_AT_HZ: f32 = 30.0;
+
+impl Way {
+    /// Every wrong way, in the order they are offered.
+    pub const MISTAKES: [Way; 4] =
+        [Way::PerFrame, Way::Unclamped, Way::AlwaysNormalised, Way::Unstretched];
+
+    /// A few words for it.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Way::Right => "the right way",
+            Way::PerFrame => "speed per frame",
+            Way::Unclamped => "diagonal not clamped",
+            Way::AlwaysNormalised => "length always normalised",
+            Way::Unstretched => "dead zone not stretched",
+        }
+    }
+
+    /// What goes wrong, in a sentence.
+    pub const fn meaning(self) -> &'static str {
+        match self {
+            Way::Right => "metres and degrees a second, whatever the poll rate",
+            Way::PerFrame => "tuned at 30 Hz, faster on every faster machine",
+            Way::Unclamped => "both at once are up to 1.41 times as fast as either alone",
+            Way::AlwaysNormalised => "there is no slow: the least push is full speed",
+            Way::Unstretched => "slow is out of reach: motion begins with a jump",
+        }
+    }
+
+    /// The rig whose actions make this mistake; `None` where those of `rig` do
+    /// and motion is what goes wrong, if anything.
+    pub fn rig(self, rig: &Rig) -> Option<Rig> {
+        let mut wrong = rig.clone();
+        match self {
+            Way::Right | Way::PerFrame | Way::AlwaysNormalised => return None,
+            Way::Unclamped => {
+                wrong.actions.iter_mut().for_each(|action| action.clamp = false);
+                // A gate would clamp too.
+                wrong.each_chain(|stages| stages.retain(|s| !matches!(s, Stage::Gate(_))));
+            }
+            Way::Unstretched => wrong.each_chain(|stages| {
+                for stage in stages {
+                    if let Stage::DeadZone(zone @ DeadZone { kind: ZoneKind::Radius, .. }) = stage {
+                        zone.kind = ZoneKind::Cut;
+                    }
+                }
+            }),
+        }
+        Some(wrong)
+    }
+}
+
+/// The crane at a tick.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Crane {
+    /// Where each part is, in the order of [`Part::ALL`].
+    pub at: [f32; 4],
+    /// How fast each part is, in units a second.
+    pub velocity: [f32; 4],
+    /// Whether the grip is closed.
+    pub is_gripping: bool,
+}
+
+impl Crane {
+    /// A crane at its stand.
+    pub const AT_STAND: Crane = Crane {
+        at: [Part::Slew.stand(), Part::Trolley.stand(), Part::Hoist.stand(), Part::View.stand()],
+        velocity: [0.0; 4],
+        is_gripping: false,
+    };
+
+    /// The hook seen from above, in metres from the tower: along the quay, and
+    /// out over the water.
+    pub fn hook(&self) -> [f32; 2] {
+        let [slew, trolley, ..] = self.at;
+        let angle = slew.to_radians();
+        [trolley * libm::sinf(angle), trolley * libm::cosf(angle)]
+    }
+
+    /// How fast the hook goes over ground, in metres a second.
+    pub fn hook_speed(&self) -> f32 {
+        let around = self.velocity[0].to_radians() * self.at[1];
+        shape::length([around, self.velocity[1]])
+    }
+
+    /// Moves it on by `dt` seconds; `wanted` is the share of its full speed for
+    /// each part.
+    pub fn step(&mut self, drives: &[Option<Drive>; 4], wanted: [f32; 4], dt: f32) {
+        for (n, part) in Part::ALL.into_iter().enumerate() {
+            let Some(drive) = drives[n] else { continue };
+            let was = self.velocity[n];
+            let now = drive.towards(was, wanted[n] * drive.speed, dt);
+            let (least, most) = part.range();
+            // The mean of both is exact while the speed changes evenly.
+            let at = self.at[n] + (was + now) / 2.0 * dt;
+            self.at[n] = at.clamp(least, most);
+            self.velocity[n] = if (least..=most).contains(&at) { now } else { 0.0 };
+        }
+    }
+}
+
+impl Drive {
+    /// The speed after `dt` seconds on the way from `was` to `wanted`. On the
+    /// way through rest it first brakes, then accelerates.
+    fn towards(&self, was: f32, wanted: f32, dt: f32) -> f32 {
+        let mut left = dt;
+        let mut now = was;
+        let is_slowing = was != 0.0 && (was * wanted <= 0.0 || wanted.abs() < was.abs());
+        if is_slowing {
+            let target = if was * wanted > 0.0 { wanted } else { 0.0 };
+            let needed = (was - target).abs() / self.braking;
+            if needed >= left {
+                return was + (self.braking * left).copysign(target - was);
+            }
+            left -= needed;
+            now = target;
+        }
+        let most = self.acceleration * left;
+        now + (wanted - now).clamp(-most, most)
+    }
+}
+
+/// Ticks between two cranes that are kept.
+const KEPT: u32 = 256;
+
+/// The crane over the whole history of a session: worked out once, looked at
+/// anywhere.
+///
+/// It belongs to one session and one rig; whoever runs the history by another
+/// one begins anew.
+#[derive(Clone, Debug)]
+pub struct Track {
+    way: Way,
+    begins: Tick,
+    /// The crane before tick `begins + n * KEPT`.
+    kept: Vec<Crane>,
+    /// Before tick `next`.
+    crane: Crane,
+    next: Tick,
+}
+
+impl Track {
+    /// A crane at its stand when the history of `session` begins.
+    pub fn new(session: &Session, way: Way) -> Self {
+        let begins = session.history().begins();
+        Track { way, begins, kept: Vec::new(), crane: Crane::AT_STAND, next: begins }
+    }
+
+    /// Works out at most `most` ticks more. Returns whether it is up to date.
+    pub fn catch_up(&mut self, session: &Session, most: u32) -> bool {
+        let last = session.now().at();
+        for _ in 0..most {
+            if self.next > last {
+                return true;
+            }
+            if (self.next.0 - self.begins.0).is_multiple_of(KEPT) {
+                self.kept.push(self.crane);
+            }
+            move_on(&mut self.crane, session, self.way, self.next);
+            self.next = self.next.next();
+        }
+        self.next > last
+    }
+
+    /// The crane after the last `count` ticks up to `tick`, as far as they are
+    /// worked out, in order.
+    pub fn until(&self, session: &Session, tick: Tick, count: u32) -> Vec<Crane> {
+        let end = tick.next().min(self.next);
+        let first = Tick(end.0.saturating_sub(count).max(self.begins.0));
+        let nth = (first.0.saturating_sub(self.begins.0) / KEPT) as usize;
+        let Some(kept) = self.kept.get(nth) else { return Vec::new() };
+        let mut crane = *kept;
+        let mut cranes = Vec::with_capacity(count as usize);
+        for at in self.begins.0 + nth as u32 * KEPT..end.0 {
+            move_on(&mut crane, session, self.way, Tick(at));
+            if at >= first.0 {
+                cranes.push(crane);
+            }
+        }
+        cranes
+    }
+}
+
+/// Runs one tick.
+fn move_on(crane: &mut Crane, session: &Session, way: Way, tick: Tick) {
+    let yard = &session.rig().yard;
+    let value = |(action, axis): (ActionId, usize)| {
+        session.history().action_lanes(action)[axis].value_at(tick)
+    };
+    let wanted = yard.drives.map(|drive| {
+        let Some(Drive { by, .. }) = drive else { return 0.0 };
+        if way == Way::AlwaysNormalised {
+            let r = shape::length([value((by.0, 0)), value((by.0, 1))]);
+            return if r > 0.0 { value(by) / r } else { 0.0 };
+        }
+        value(by)
+    });
+    let dt = if way == Way::PerFrame { 1.0 / TUNED_AT_HZ } else { session.plan().period };
+    crane.step(&yard.drives, wanted, dt);
+    crane.is_gripping = yard.grip.is_some_and(|grip| value((grip, 0)) != 0.0);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    fn drive() -> Drive {
+        Drive { by: (ActionId(0), 0), speed: 10.0, acceleration: 5.0, braking: 20.0 }
+    }
+
+    #[rstest]
+    #[case::speeds_up(0.0, 10.0, 0.5, 2.5)]
+    #[case::arrives(8.0, 10.0, 1.0, 10.0)]
+    #[case::brakes(10.0, 0.0, 0.25, 5.0)]
+    #[case::brakes_to_less(10.0, 4.0, 1.0, 4.0)]
+    #[case::through_rest(2.0, -10.0, 0.3, -1.0)]
+    #[case::backwards(-4.0, -6.0, 0.2, -5.0)]
+    fn speeds_by_hand(#[case] was: f32, #[case] wanted: f32, #[case] dt: f32, #[case] now: f32) {
+        let found = drive().towards(was, wanted, dt);
+        assert!((found - now).abs() < 1e-5, "{found}");
+    }
+
+    #[test]
+    fn a_part_stops_at_its_ends() {
+        let mut crane = Crane::AT_STAND;
+        let drives = [None, Some(drive()), None, None];
+        for _ in 0..600 {
+            crane.step(&drives, [0.0, 1.0, 0.0, 0.0], 1.0 / 60.0);
+        }
+        assert_eq!((crane.at[1], crane.velocity[1]), (40.0, 0.0));
+        assert_eq!(crane.hook_speed(), 0.0);
+    }
+
+    #[test]
+    fn to_the_right_is_clockwise() {
+        let mut crane = Crane::AT_STAND;
+        assert_eq!(crane.hook(), [0.0, 23.0]);
+        crane.at[0] = 90.0;
+        let [x, y] = crane.hook();
+        assert!((x - 23.0).abs() < 1e-4 && y.abs() < 1e-4);
+    }
+
+    proptest! {
+        /// The same hand moves the crane as far at any rate, but for the kinks
+        /// within a step.
+        #[test]
+        fn motion_is_a_matter_of_seconds(
+            hand in prop::collection::vec(-1.0f32..1.0, 1..6), hz in prop::sample::select([30.0f32, 60.0, 240.0].as_slice()),
+        ) {
+            let go = |hz: f32| {
+                let mut crane = Crane::AT_STAND;
+                for &wanted in &hand {
+                    for _ in 0..(hz / 2.0) as u32 {
+                        crane.step(&[Some(drive()), None, None, None], [wanted, 0.0, 0.0, 0.0], 1.0 / hz);
+                    }
+                }
+                crane.at[0]
+            };
+            prop_assert!((go(hz) - go(960.0)).abs() < 0.5, "{} {}", go(hz), go(960.0));
+        }
+    }
+}

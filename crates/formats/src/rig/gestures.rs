@@ -1,0 +1,324 @@
+//! The `[gesture.*]` and `[sign.*]` tables of a rig.
+
+use super::{
+    fields::{Entry, Fields, Value},
+    problem::Problems,
+};
+use gtrig_core::{
+    ControlInfo,
+    gesture::{
+        Centre, Fires, Gesture, Kind, Limits, MAX_GESTURES, MAX_TAPS, Quantity, Sense, Side, Sign,
+        Toward,
+        sign::{MAX_EXAMPLES, MAX_SIGNS},
+    },
+    touch::{Claim, Zone},
+};
+
+/// An example of a sign has at most this many places.
+const MAX_PLACES: usize = 1024;
+
+pub(super) fn read_signs(problems: &mut Problems, table: &Fields) -> Vec<Sign> {
+    let signs: Vec<Sign> = table.entries().filter_map(|entry| sign(problems, &entry)).collect();
+    if signs.len() > MAX_SIGNS {
+        let found = format!("{} signs", signs.len());
+        problems.add(table.span(), found, &format!("at most {MAX_SIGNS}"));
+    }
+    signs
+}
+
+fn sign(problems: &mut Problems, entry: &Entry) -> Option<Sign> {
+    check_name(problems, entry, "sign");
+    let mut fields = entry.value.table(problems)?;
+    let examples = match fields.take("examples") {
+        Some(value) => {
+            let items: Vec<Value> = value.items(problems).collect();
+            if items.len() > MAX_EXAMPLES {
+                let found = format!("{} examples", items.len());
+                problems.add(value.span(), found, &format!("at most {MAX_EXAMPLES}"));
+            }
+            items.into_iter().filter_map(|item| example(problems, item)).collect()
+        }
+        None => {
+            let found = format!("the sign `{}` without them", entry.key.escape_debug());
+            let expected = "`examples`: one or more strokes, each a list of places [x, y]";
+            problems.add(entry.key_span.clone(), found, expected);
+            Vec::new()
+        }
+    };
+    fields.finish(problems);
+    Some(Sign { name: entry.key.to_owned(), examples })
+}
+
+fn example(problems: &mut Problems, value: Value) -> Option<Vec<[f32; 2]>> {
+    let items: Vec<Value> = value.items(problems).collect();
+    let places: Option<Vec<[f32; 2]>> = items
+        .iter()
+        .map(|item| item.numbers(problems, "a place: x and y, y down", |n| (n as f32).is_finite()))
+        .collect();
+    let places = places?;
+    let goes = places.windows(2).any(|two| two[0] != two[1]);
+    if !goes || places.len() > MAX_PLACES {
+        let found = format!("{} places", places.len());
+        let expected = format!("a stroke of 2 to {MAX_PLACES} places that goes somewhere");
+        problems.add(value.span(), found, &expected);
+        return None;
+    }
+    Some(places)
+}
+
+fn check_name(problems: &mut Problems, entry: &Entry, what: &str) {
+    if !ControlInfo::is_code(entry.key) {
+        let found = format!("the name `{}`", entry.key.escape_debug());
+        let expected =
+            format!("a {what} name of 1 to 40 letters, digits, dots, dashes or underscores");
+        problems.add(entry.key_span.clone(), found, &expected);
+    }
+}
+
+/// What a gesture may refer to.
+#[derive(Clone, Copy)]
+struct Context<'a> {
+    zones: &'a [Zone],
+    signs: &'a [Sign],
+    /// The names of all gestures, in order.
+    gestures: &'a [&'a str],
+}
+
+pub(super) fn read(
+    problems: &mut Problems,
+    table: &Fields,
+    zones: &[Zone],
+    signs: &[Sign],
+) -> Vec<Gesture> {
+    let names: Vec<&str> = table.entries().map(|entry| entry.key).collect();
+    let context = Context { zones, signs, gestures: &names };
+    let read = |entry| gesture(problems, &entry, context);
+    // One that is no gesture keeps its place, so that others still mean what they say.
+    let gestures: Vec<Option<Gesture>> = table.entries().map(read).collect();
+    if gestures.len() > MAX_GESTURES {
+        let found = format!("{} gestures", gestures.len());
+        problems.add(table.span(), found, &format!("at most {MAX_GESTURES}"));
+    }
+    check_waits(problems, table, &gestures);
+    gestures.into_iter().flatten().collect()
+}
+
+/// Gestures that wait for each other in a circle would wait for ever.
+fn check_waits(problems: &mut Problems, table: &Fields, gestures: &[Option<Gesture>]) {
+    let waits = |at: usize| gestures[at].iter().flat_map(|gesture| gesture.waits_for.iter());
+    for (entry, n) in table.entries().zip(0..) {
+        let (mut next, mut seen) = (vec![n], vec![false; gestures.len()]);
+        while let Some(at) = next.pop() {
+            next.extend(waits(at).filter(|&&other| !core::mem::replace(&mut seen[other], true)));
+        }
+        if seen[n] {
+            let found =
+                format!("`{}`, which waits for itself in the end", entry.key.escape_debug());
+            problems.add(entry.key_span, found, "gestures that wait for others in no circle");
+        }
+    }
+}
+
+fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<Gesture> {
+    check_name(problems, entry, "gesture");
+    let mut fields = entry.value.table(problems)?;
+    let zone = fields.take("zone").and_then(|value| zone(problems, value, context.zones));
+    let [waits_for, beside] =
+        ["waits-for", "beside"].map(|key| others(problems, &mut fields, key, context));
+    let takes = fields.take("takes").and_then(|value| value.bool(problems)).unwrap_or(false);
+    let Some(word) = fields.take("kind") else {
+        let found = format!("the gesture `{}` without it", entry.key.escape_debug());
+        let expected = format!("`kind`: \"{}\"", Kind::WORDS.join("\", \""));
+        problems.add(entry.key_span.clone(), found, &expected);
+        return None;
+    };
+    let kind = kind(problems, &mut fields, word, context)?;
+    let fingers = fingers(problems, &mut fields, kind);
+    let limits = limits(problems, &mut fields, kind, fingers);
+    fields.finish(problems);
+    let name = entry.key.to_owned();
+    Some(Gesture { name, zone, kind, fingers, limits, waits_for, takes, beside })
+}
+
+fn zone(problems: &mut Problems, value: Value, zones: &[Zone]) -> Option<usize> {
+    let name = value.string(problems)?;
+    let found = zones.iter().position(|zone| zone.name == name);
+    match found {
+        None => {
+            let known = zones.iter().map(|zone| zone.name.as_str());
+            problems.add_unknown(&value, name, known, "the name of a [zone.…] of this rig");
+        }
+        Some(at) if zones[at].claim == Claim::Pass => {
+            let expected = "a zone that has contacts: this one lets them pass";
+            problems.add(value.span(), problems.quote(&value), expected);
+        }
+        Some(_) => {}
+    }
+    found
+}
+
+/// Other gestures of this rig.
+fn others(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    key: &'static str,
+    context: Context,
+) -> Vec<usize> {
+    let Some(value) = fields.take(key) else { return Vec::new() };
+    let mut found = Vec::new();
+    for item in value.items(problems) {
+        let Some(name) = item.string(problems) else { continue };
+        match context.gestures.iter().position(|other| *other == name) {
+            Some(at) => found.push(at),
+            None => {
+                let known = context.gestures.iter().copied();
+                problems.add_unknown(&item, name, known, "the name of a [gesture.…] of this rig");
+            }
+        }
+    }
+    found
+}
+
+/// The kind of a gesture, with what belongs to it alone.
+fn kind(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    word: Value,
+    context: Context,
+) -> Option<Kind> {
+    match word.word(problems, &Kind::WORDS.map(|word| (word, word)))? {
+        "tap" => Some(Kind::Tap { times: count(problems, fields, "times", 1..=MAX_TAPS as u8) }),
+        "press" => Some(Kind::Press),
+        "swipe" => Some(swipe(problems, fields)),
+        "drag" => Some(Kind::Drag),
+        "pinch" => Some(Kind::Pinch),
+        "rotate" => Some(Kind::Rotate),
+        "stick" => stick(problems, fields, word).map(Kind::Stick),
+        "aim" => {
+            let origin = fields.take("origin").map_or(Some([0.5; 2]), |v| share(problems, v));
+            origin.map(|origin| Kind::Aim { origin })
+        }
+        _ => sign_of(problems, fields, word, context),
+    }
+}
+
+/// A place in shares of the surface.
+fn share(problems: &mut Problems, value: Value) -> Option<[f32; 2]> {
+    let expected = "a place: x and y, shares of the surface from 0 to 1";
+    value.numbers(problems, expected, |n| (0.0..=1.0).contains(&n))
+}
+
+fn swipe(problems: &mut Problems, fields: &mut Fields) -> Kind {
+    let edges = Side::ALL.map(|side| (side.word(), side));
+    let from_edge = fields.take("from-edge").and_then(|v| v.word(problems, &edges));
+    let moments = Fires::ALL.map(|fires| (fires.word(), fires));
+    let fires = fields.take("fires").and_then(|v| v.word(problems, &moments)).unwrap_or_default();
+    let toward = fields.take("toward").and_then(|value| toward(problems, value));
+    Kind::Swipe { toward: toward.unwrap_or(Toward::FOUR), fires, from_edge }
+}
+
+fn toward(problems: &mut Problems, value: Value) -> Option<Toward> {
+    let mut words = vec![("any", Toward::Any), ("four", Toward::FOUR), ("eight", Toward::EIGHT)];
+    words.extend(Toward::WORDS.into_iter().zip((0..8).map(|n| Toward::Some(1 << n))));
+    if value.is_string() {
+        return value.word(problems, &words);
+    }
+    let mut bits = 0;
+    for item in value.items(problems) {
+        if let Some(Toward::Some(bit)) = item.word(problems, &words[3..]) {
+            bits |= bit;
+        }
+    }
+    (bits != 0).then_some(Toward::Some(bits))
+}
+
+fn stick(problems: &mut Problems, fields: &mut Fields, word: Value) -> Option<Centre> {
+    let at = fields.take("at");
+    let place = at.and_then(|value| share(problems, value));
+    let words = [("fixed", 0), ("floating", 1), ("following", 2)];
+    let centre = fields.take("centre").and_then(|v| v.word(problems, &words));
+    match (centre, at) {
+        (Some(0), Some(_)) => place.map(Centre::Fixed),
+        (Some(0), None) => {
+            let expected = "`at`: where a fixed stick is, as shares of the surface";
+            problems.add(word.span(), "a fixed stick without it".to_owned(), expected);
+            None
+        }
+        (_, Some(at)) => {
+            let expected = "no `at` here: only a stick whose `centre` is \"fixed\" has a place";
+            problems.add(at.span(), "`at`".to_owned(), expected);
+            None
+        }
+        (Some(2), None) => Some(Centre::Following),
+        _ => Some(Centre::Floating),
+    }
+}
+
+fn sign_of(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    word: Value,
+    context: Context,
+) -> Option<Kind> {
+    let expected = "the name of a [sign.…] of this rig";
+    let Some(value) = fields.take("sign") else {
+        problems.add(word.span(), "no `sign`".to_owned(), expected);
+        return None;
+    };
+    let name = value.string(problems)?;
+    let found = context.signs.iter().position(|sign| sign.name == name);
+    if found.is_none() {
+        let known = context.signs.iter().map(|sign| sign.name.as_str());
+        problems.add_unknown(&value, name, known, expected);
+    }
+    found.map(|sign| Kind::Sign { sign: sign as u16 })
+}
+
+fn fingers(problems: &mut Problems, fields: &mut Fields, kind: Kind) -> u8 {
+    count(problems, fields, "fingers", kind.fingers())
+}
+
+/// A whole number; the smallest one when it is not said.
+fn count(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    key: &'static str,
+    range: core::ops::RangeInclusive<u8>,
+) -> u8 {
+    let (least, most) = (*range.start(), *range.end());
+    let Some(value) = fields.take(key) else { return least };
+    let number = value.integer().and_then(|n| u8::try_from(n).ok());
+    number.filter(|n| range.contains(n)).unwrap_or_else(|| {
+        let expected = match least == most {
+            true => format!("{least}: this kind has no other number of them"),
+            false => format!("a whole number from {least} to {most}"),
+        };
+        problems.add(value.span(), problems.quote(&value), &expected);
+        least
+    })
+}
+
+/// Its limits; `"none"` takes one away that would be there by default.
+fn limits(problems: &mut Problems, fields: &mut Fields, kind: Kind, fingers: u8) -> Limits {
+    let mut limits = kind.defaults(fingers);
+    for (quantity, _) in kind.quantities(fingers) {
+        let tunable = quantity.tunable();
+        let Some(value) = fields.take(tunable.name) else { continue };
+        // What its output is measured by must be there, and so must the first
+        // thing it asks.
+        let is_needed = quantity.sense() == Sense::Scale || quantity == first(kind);
+        if value.is_string() && !is_needed {
+            if value.word(problems, &[("none", ())]).is_some() {
+                limits.set(quantity, None);
+            }
+        } else if let Some(limit) = value.tunable(problems, tunable) {
+            limits.set(quantity, Some(limit as f32));
+        }
+    }
+    limits
+}
+
+/// What a gesture of a kind cannot do without.
+fn first(kind: Kind) -> Quantity {
+    kind.quantities(1)[0].0
+}
