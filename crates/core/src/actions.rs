@@ -2,6 +2,7 @@
 
 use crate::{
     BothHeld, Cell, Combine, ControlId, ControlKind, DeviceId, Gives, Hearing, Plan, Presence,
+    combo::watch::Combos,
     gesture::Watch,
     plan::{BoundAction, BoundShape, Input, Opposites, Side},
     shape::{self, Memory},
@@ -44,6 +45,7 @@ pub(crate) struct Controls<'a> {
     pub(crate) devices: &'a [Hearing],
     pub(crate) touches: &'a [Touch],
     pub(crate) watch: &'a Watch,
+    pub(crate) combos: &'a Combos,
     pub(crate) main: Option<DeviceId>,
     /// Seconds since the tick before; 0 to look without moving anything on.
     pub(crate) dt: f32,
@@ -83,6 +85,7 @@ impl Controls<'_> {
             Input::Gesture { gesture, shape } => {
                 return self.gesture(action, usize::from(gesture), shape, memories);
             }
+            Input::Combo(combo) => self.combo(action, usize::from(combo)),
             Input::Pair(pair) => {
                 let (x, driver) = self.opposites(action, pair);
                 ActionState { x, y: 0.0, driver }
@@ -182,7 +185,11 @@ impl Controls<'_> {
             Input::Gesture { gesture, shape } => {
                 (self.watch.state(usize::from(gesture)).value, shape)
             }
-            Input::Button { .. } | Input::Zone { .. } | Input::Pair(_) | Input::Cross { .. } => {
+            Input::Button { .. }
+            | Input::Zone { .. }
+            | Input::Combo(_)
+            | Input::Pair(_)
+            | Input::Cross { .. } => {
                 return Vec::new();
             }
         };
@@ -196,6 +203,7 @@ impl Controls<'_> {
         let cell = &self.cells[control.index()];
         let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
         let on = match self.plan.sampled(control).control.kind {
+            ControlKind::Button if cell.taken => false,
             ControlKind::Button if is_pulse => cell.is_pressed(),
             ControlKind::Button => cell.is_down(),
             _ => cell.is_past(bit) && (!is_pulse || !cell.was_past(bit)),
@@ -245,6 +253,17 @@ impl Controls<'_> {
         (by.filter(|_| is_on).map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by)), false)
     }
 
+    /// A combo is on while it lasts, and presses when it fires.
+    fn combo(&self, action: &BoundAction, combo: usize) -> ActionState {
+        let state = self.combos.state(combo);
+        let is_on = match action.gives {
+            Gives::Pulse | Gives::Toggle => state.fired,
+            _ => state.is_on(),
+        };
+        let by = state.by.filter(|&by| is_on && self.counts(action, by));
+        by.map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by))
+    }
+
     fn opposites(&self, action: &BoundAction, pair: Opposites) -> (f32, Option<ControlId>) {
         let latest = |side| self.latest(action, side);
         match (latest(pair.negative), latest(pair.positive)) {
@@ -266,7 +285,8 @@ impl Controls<'_> {
     /// one pressed last.
     fn latest(&self, action: &BoundAction, side: Side) -> Option<ControlId> {
         let keys = self.plan.side(side).iter().copied();
-        let keys = keys.filter(|id| self.cells[id.index()].is_down());
+        let is_held = |cell: &Cell| cell.is_down() && !cell.taken;
+        let keys = keys.filter(|id| is_held(&self.cells[id.index()]));
         let touching = self.touches.iter().zip(self.plan.contacts());
         let touching = touching
             .filter(|(touch, _)| side.zone_bits() != 0 && touch.is_in_any(side.zone_bits()))

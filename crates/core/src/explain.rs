@@ -39,6 +39,11 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
             Closed::While(by) => {
                 format!("{name} is {value}: it is closed while {} is on.", name_of(by))
             }
+            Closed::Mode(mode) => {
+                let modes = &session.rig().modes;
+                let mode = modes.get(usize::from(mode)).map_or("?", |mode| &mode.name);
+                format!("{name} is {value}: it is closed in the mode `{mode}`.")
+            }
             Closed::Without(by) => {
                 format!("{name} is {value}: it is closed while {} is off.", name_of(by))
             }

@@ -10,6 +10,7 @@ mod block;
 use crate::{
     ActionId, Change, ControlId, Event, Gives, LaneLog, LaneMarks, Machine, Marks, Nanos, Plan,
     Tick,
+    combo::{ComboNews, SignalEdge},
     gesture::{Outcome, Verdict},
     machine::run,
     shape,
@@ -89,6 +90,13 @@ struct Lanes {
     gestures: Vec<LaneLog>,
     /// In the order in which they were given.
     verdicts: VecDeque<Verdict>,
+    /// For each combo whether it is on.
+    combos: Vec<LaneLog>,
+    combo_news: VecDeque<ComboNews>,
+    /// What the combos heard.
+    signal_edges: VecDeque<SignalEdge>,
+    /// How many of them were forgotten.
+    forgotten_edges: u64,
     changes: usize,
 }
 
@@ -102,6 +110,7 @@ impl Lanes {
         self.actions.resize_with(plan.action_count(), || [LaneLog::new(0.0), LaneLog::new(0.0)]);
         self.drivers.resize_with(plan.action_count(), || LaneLog::new(0.0));
         self.gestures.resize_with(plan.gestures().len(), || LaneLog::new(0.0));
+        self.combos.resize_with(plan.automaton().combos.len(), || LaneLog::new(0.0));
     }
 
     fn record(&mut self, machine: &Machine) {
@@ -126,6 +135,21 @@ impl Lanes {
             }
         }
         self.record_gestures(machine);
+        self.record_combos(machine);
+    }
+
+    fn record_combos(&mut self, machine: &Machine) {
+        for &combo in machine.changed_combos() {
+            let value = f32::from(u8::from(machine.combo(usize::from(combo)).is_on()));
+            let lane = &mut self.combos[usize::from(combo)];
+            if value != lane.last() {
+                lane.push(Change { tick: machine.at(), value, marks: LaneMarks::empty() });
+                self.changes += 1;
+            }
+        }
+        self.combo_news.extend(machine.combo_news());
+        self.signal_edges.extend(machine.signal_edges());
+        self.changes += machine.combo_news().len() + machine.signal_edges().len();
     }
 
     /// What gestures did, and what came of their attempts.
@@ -158,9 +182,15 @@ impl Lanes {
     fn forget_before(&mut self, tick: Tick) {
         let kept = self.verdicts.partition_point(|verdict| verdict.tick < tick);
         self.verdicts.drain(..kept);
-        self.changes = self.verdicts.len();
+        let kept = self.combo_news.partition_point(|news| news.tick < tick);
+        self.combo_news.drain(..kept);
+        let kept = self.signal_edges.partition_point(|edge| edge.seen() < tick);
+        self.signal_edges.drain(..kept);
+        self.forgotten_edges += kept as u64;
+        self.changes = self.verdicts.len() + self.combo_news.len() + self.signal_edges.len();
         let actions = self.actions.as_flattened_mut().iter_mut().chain(&mut self.drivers);
-        for lane in self.controls.iter_mut().chain(actions).chain(&mut self.gestures) {
+        let gestures = self.gestures.iter_mut().chain(&mut self.combos);
+        for lane in self.controls.iter_mut().chain(actions).chain(gestures) {
             lane.forget_before(tick);
             self.changes += lane.len();
         }
@@ -429,6 +459,27 @@ impl History {
     /// What came of attempts at gestures, in the order in which it was known.
     pub fn verdicts(&self) -> &VecDeque<Verdict> {
         &self.lanes.verdicts
+    }
+
+    /// The lane of a combo: 1 while it is on.
+    pub fn combo_lane(&self, combo: usize) -> &LaneLog {
+        &self.lanes.combos[combo]
+    }
+
+    /// The combos whose steps were all met, in the order in which it was decided
+    /// what became of them.
+    pub fn combo_news(&self) -> &VecDeque<ComboNews> {
+        &self.lanes.combo_news
+    }
+
+    /// What the combos heard, in order.
+    pub fn signal_edges(&self) -> &VecDeque<SignalEdge> {
+        &self.lanes.signal_edges
+    }
+
+    /// How many edges before [`History::signal_edges`] were forgotten.
+    pub fn forgotten_edges(&self) -> u64 {
+        self.lanes.forgotten_edges
     }
 
     /// Who drove an action: the number of the control plus one, 0 for none.

@@ -3,6 +3,7 @@
 
 use crate::{
     ControlRef, DeviceKind, InputSpec, Nanos, PollRate, Rig, Shape, ShapeUse, Travel,
+    combo::{Combo, Span, What},
     gesture::Quantity,
     shape::{Curve, Smooth, Stage, ZoneKind},
     surface::Space,
@@ -175,6 +176,9 @@ impl Rig {
                 }
             }
         }
+        for combo in &mut self.combos {
+            self::combo(visitor, combo);
+        }
         for action in &mut self.actions {
             for (n, input) in action.inputs.iter_mut().enumerate() {
                 let place = [key("action"), key(&action.name), key("from"), Step::At(n)];
@@ -189,6 +193,69 @@ impl Rig {
                 number(visitor, &place, &tunable::BRAKING, &mut drive.braking);
             }
         }
+    }
+}
+
+/// The times of a combo: those of its steps stand in their texts.
+fn combo(visitor: &mut Visitor, combo: &mut Combo) {
+    let place = [key("combo"), key(&combo.name)];
+    let mut lift_of = None;
+    for step in &mut combo.steps {
+        let Some(text) = step.text else { continue };
+        let place = joined(&place, [key("steps"), Step::At(usize::from(text))]);
+        // The release of a tap, which stands in the same text as its press.
+        if lift_of.replace(text) == Some(text) {
+            span(visitor, &place, (&tunable::IN, &tunable::IN_TICKS), &mut step.within);
+            continue;
+        }
+        match &mut step.what {
+            What::Hold(_, own) | What::Quiet(own) => {
+                span(visitor, &place, (&tunable::FOR, &tunable::FOR_TICKS), own);
+            }
+            What::Together { spread, .. } => {
+                span(visitor, &place, (&tunable::IN, &tunable::IN_TICKS), spread);
+            }
+            What::Press(_) | What::Release(_) => {}
+        }
+        if text == 0 || matches!(step.what, What::Quiet(_)) {
+            continue;
+        }
+        if step.after.amount() > 0 {
+            let most = step.within.amount();
+            span(visitor, &place, (&tunable::AFTER, &tunable::AFTER_TICKS), &mut step.after);
+            if core::mem::discriminant(&step.after) == core::mem::discriminant(&step.within) {
+                step.after = step.after.with(step.after.amount().min(most));
+            }
+            step.buffer = step.buffer.with(step.buffer.amount().min(step.after.amount()));
+        }
+        if step.buffer.amount() > 0 {
+            let most = step.after.amount();
+            span(visitor, &place, (&tunable::BUFFERED, &tunable::BUFFERED), &mut step.buffer);
+            step.buffer = step.buffer.with(step.buffer.amount().min(most));
+        }
+        span(visitor, &place, (&tunable::WITHIN, &tunable::WITHIN_TICKS), &mut step.within);
+    }
+    if let Some(all) = &mut combo.all {
+        span(visitor, &place, (&tunable::ALL_WITHIN, &tunable::ALL_WITHIN_TICKS), all);
+    }
+}
+
+/// A time in milliseconds or ticks.
+fn span(
+    visitor: &mut Visitor,
+    place: &[Step],
+    (ms, ticks): (&'static Tunable, &'static Tunable),
+    of: &mut Span,
+) {
+    let (tunable, unit) = match of {
+        Span::Time(_) => (ms, 1e6),
+        Span::Ticks(_) => (ticks, 1.0),
+    };
+    let shown = of.amount() as f64 / unit;
+    let mut value = shown;
+    visitor(&joined(place, [key(tunable.name)]), tunable, &mut value);
+    if value != shown {
+        *of = of.with(libm::round(value * unit) as i64);
     }
 }
 
@@ -323,6 +390,7 @@ fn input(visitor: &mut Visitor, place: &[Step], input: &mut InputSpec) {
         }
         InputSpec::Button { .. }
         | InputSpec::Zone(_)
+        | InputSpec::Combo(_)
         | InputSpec::Pair { .. }
         | InputSpec::Cross(_) => {}
     }
@@ -436,6 +504,7 @@ mod tests {
             main_only: false,
             closed_while: Vec::new(),
             open_while: Vec::new(),
+            modes: 0,
         };
         let mut rig = Rig::bare("t", PollRate::DEFAULT);
         rig.shapes = vec![NamedShape { name: "worn".into(), shape }];

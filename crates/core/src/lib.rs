@@ -21,6 +21,7 @@ extern crate std;
 mod actions;
 mod address;
 pub mod audit;
+pub mod combo;
 pub mod compare;
 mod device;
 mod event;

@@ -7,8 +7,9 @@
 
 use crate::{
     ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Hearing, Input,
-    MainRule, Marks, Nanos, Plan, Presence, Tick,
+    MainRule, Marks, Nanos, Plan, PollRate, Presence, Tick,
     actions::{Controls, combine},
+    combo::{ComboNews, ComboState, Moment, SignalEdge, listen::Ears, modes::Modes, watch::Combos},
     gesture::{Candidate, GestureState, News, Verdict, Watch},
     plan::Gate,
     shape::Memory,
@@ -51,6 +52,14 @@ pub struct Machine {
     /// The zones that are closed, a bit each.
     closed_zones: u64,
     watch: Watch,
+    ears: Ears,
+    combos: Combos,
+    /// What the combos heard in this tick.
+    edges: Vec<SignalEdge>,
+    modes: Modes,
+    /// Another mode came at the last tick: the actions with modes are due, and
+    /// perhaps what was begun is to be forgotten.
+    switched: Option<bool>,
     presses: u32,
     lost: u64,
     main: Option<DeviceId>,
@@ -68,6 +77,8 @@ pub enum Closed {
     While(ActionId),
     /// This action is off.
     Without(ActionId),
+    /// This mode, by its place in the rig, is on top.
+    Mode(u8),
     /// What was held while it was closed has not been let go yet.
     Waiting,
 }
@@ -107,6 +118,11 @@ impl Machine {
             news: Vec::new(),
             closed_zones: 0,
             watch: Watch::default(),
+            ears: Ears::default(),
+            combos: Combos::default(),
+            edges: Vec::new(),
+            modes: Modes::FIRST,
+            switched: None,
             presses: 0,
             lost: 0,
             main: None,
@@ -135,6 +151,12 @@ impl Machine {
         self.news.clear();
         self.news.reserve(plan.contacts().len());
         self.watch.fit(plan);
+        self.ears.fit(plan.signal_count());
+        self.combos.fit(plan.automaton(), plan.signal_count());
+        self.edges.clear();
+        if plan.has_combos() {
+            self.edges.reserve(plan.control_count() + plan.signal_count() + 1);
+        }
         for list in [&mut self.touched, &mut self.stale] {
             list.reserve(plan.control_count() - list.len());
         }
@@ -212,12 +234,26 @@ impl Machine {
             && self.unfinished.is_empty()
             && self.due_inputs.is_empty()
             && self.watch.is_settled()
+            && self.combos.is_settled()
+            && self.edges.is_empty()
+            && self.switched.is_none()
     }
 
     /// When a tick must run though no event comes: a finger that stays becomes a
     /// long press.
-    pub fn wakes(&self) -> Option<Nanos> {
-        self.watch.wakes()
+    pub fn wakes(&self, rate: PollRate) -> Option<Nanos> {
+        // Of a clock that stands still nothing comes.
+        let combos = self.combos.wakes(rate).filter(|_| !self.modes.is_frozen());
+        let combos = combos.map(|time| Nanos(time.0 + self.paused().time.0));
+        match (self.watch.wakes(), combos) {
+            (Some(one), Some(other)) => Some(one.min(other)),
+            (one, other) => one.or(other),
+        }
+    }
+
+    /// For how long the clock of the combos has stood still, if it does not now.
+    fn paused(&self) -> Moment {
+        self.modes.paused_at(Moment::default())
     }
 
     /// Jumps over ticks that would change nothing.
@@ -246,7 +282,23 @@ impl Machine {
             self.elect(plan);
         }
         self.poll(plan, now);
-        self.evaluate(plan);
+        if plan.has_combos() {
+            if plan.has_early() {
+                self.evaluate(plan, true);
+            }
+            self.follow_combos(plan, now);
+        }
+        if self.switched.take().is_some() {
+            self.open_modes(plan);
+        }
+        self.evaluate(plan, false);
+        self.ears.actions_due = !self.changed.is_empty();
+        if !plan.modes().is_empty() && !self.changed.is_empty() {
+            let now = Moment { time: now, tick: self.next };
+            let went_on =
+                |action| self.changed.contains(&action) && self.actions[action.index()].is_active();
+            self.switched = self.modes.follow(plan.modes(), went_on, now);
+        }
         self.next = self.next.next();
     }
 
@@ -287,7 +339,7 @@ impl Machine {
             self.cells[event.control.index()].actual = event.value;
             self.touch(event.control);
             if hearing_lost(event.value) {
-                self.let_go(plan, event.control);
+                self.let_go(plan, event.control, event.time);
             }
             return;
         }
@@ -348,9 +400,9 @@ impl Machine {
         }
     }
 
-    fn let_go(&mut self, plan: &Plan, presence: ControlId) {
+    fn let_go(&mut self, plan: &Plan, presence: ControlId, time: Nanos) {
         for id in plan.siblings(presence).skip(1).map(ControlId) {
-            if self.cells[id.index()].let_go(plan.sampled(id).control.kind) {
+            if self.cells[id.index()].let_go(plan.sampled(id).control.kind, time) {
                 self.touch(id);
             }
         }
@@ -452,6 +504,116 @@ impl Machine {
         }
     }
 
+    /// Tells the combos what became of their signals, has the inputs that are
+    /// combos evaluated where one changed, and takes buttons from the actions
+    /// where one that fired does so.
+    fn follow_combos(&mut self, plan: &Plan, now: Nanos) {
+        let at = Moment { time: now, tick: self.next };
+        let mut ears = core::mem::take(&mut self.ears);
+        let mut edges = core::mem::take(&mut self.edges);
+        edges.clear();
+        ears.listen(self, plan, (now, self.next), &mut edges);
+        self.ears = ears;
+        self.edges = edges;
+        let (mode, is_frozen) = (self.modes.top(), self.modes.is_frozen());
+        let paused = self.modes.paused_at(at);
+        let by_clock = |moment: Moment| Moment {
+            time: Nanos(moment.time.0.saturating_sub(paused.time.0)),
+            tick: Tick(moment.tick.0.saturating_sub(paused.tick.0)),
+        };
+        for edge in &mut self.edges {
+            let Moment { time, tick } = by_clock(edge.moment());
+            (edge.time, edge.tick, edge.paused, edge.mode) = (time, tick, paused, mode);
+        }
+        let now = by_clock(at);
+        if self.switched == Some(true) {
+            let Moment { time, tick } = now;
+            let by = None;
+            let clear = SignalEdge {
+                signal: None,
+                is_press: false,
+                time,
+                tick,
+                paused,
+                mode,
+                is_clear: true,
+                by,
+            };
+            // What came since the switch belongs to the new mode.
+            self.edges.insert(0, clear);
+        }
+        let automaton = plan.automaton();
+        let (edges, tick) = ((self.edges.as_slice(), is_frozen), self.next);
+        self.combos.tick(automaton, plan.rate(), (now, tick), edges);
+        for &combo in self.combos.changed() {
+            for at in plan.inputs_by_combo(combo) {
+                mark_input(&mut self.due_inputs, &mut self.is_input_due, at);
+            }
+        }
+        for combo in self.combos.taking(automaton) {
+            for &signal in &automaton.combos[usize::from(combo)].signals {
+                for &(control, _) in plan.signal_controls(signal) {
+                    let cell = &mut self.cells[control.index()];
+                    cell.taken = cell.is_down();
+                    for &input in plan.read_by(control) {
+                        mark_input(&mut self.due_inputs, &mut self.is_input_due, input);
+                    }
+                }
+            }
+        }
+    }
+
+    /// Has the actions evaluated that are not open in every mode.
+    fn open_modes(&mut self, plan: &Plan) {
+        for id in (0..plan.action_count() as u16).map(ActionId) {
+            if plan.action(id).modes != 0 {
+                mark_due(&mut self.due, &mut self.is_due, id);
+            }
+        }
+    }
+
+    /// The modes that are on, by their place in the rig, from the bottom to the
+    /// top.
+    pub fn modes(&self) -> &[u8] {
+        self.modes.stack()
+    }
+
+    /// A combo, by its place in the rig, at the last tick.
+    pub fn combo(&self, combo: usize) -> ComboState {
+        self.combos.state(combo)
+    }
+
+    /// The combos whose state changed in the last tick.
+    pub fn changed_combos(&self) -> &[u16] {
+        self.combos.changed()
+    }
+
+    /// What the last tick found out about combos.
+    pub fn combo_news(&self) -> &[ComboNews] {
+        self.combos.news()
+    }
+
+    /// What the combos heard in the last tick.
+    pub fn signal_edges(&self) -> &[SignalEdge] {
+        &self.edges
+    }
+
+    /// How many steps of a combo are met and may still be followed by the next.
+    pub fn combo_progress(&self, plan: &Plan, combo: usize) -> usize {
+        let at = Moment { time: plan.rate().time_of(self.at()), tick: self.at() };
+        let paused = self.modes.paused_at(at);
+        let now = Moment {
+            time: Nanos(at.time.0.saturating_sub(paused.time.0)),
+            tick: Tick(at.tick.0.saturating_sub(paused.tick.0)),
+        };
+        self.combos.progress(plan.automaton(), combo as u16, now)
+    }
+
+    /// Whether a zone got a contact in the last tick, or lost one.
+    pub(crate) fn touches_changed(&self) -> bool {
+        !self.changed_touches.is_empty()
+    }
+
     /// A gesture, by its place in the rig, at the last tick.
     pub fn gesture(&self, gesture: usize) -> GestureState {
         self.watch.state(gesture)
@@ -479,13 +641,21 @@ impl Machine {
         self.touches.get(contact).is_some_and(|touch| touch.is_in(zone as u8))
     }
 
-    fn evaluate(&mut self, plan: &Plan) {
-        let Machine { cells, devices, touches, watch, main, .. } = self;
+    /// Evaluates what is due; with `only_early` only the actions that combos read.
+    fn evaluate(&mut self, plan: &Plan, only_early: bool) {
+        let Machine { cells, devices, touches, watch, combos, main, .. } = self;
         let (main, dt) = (*main, plan.period);
-        let controls = Controls { plan, cells, devices, touches, watch, main, dt };
-        for at in self.due_inputs.drain(..) {
-            self.is_input_due[at as usize] = false;
+        let controls = Controls { plan, cells, devices, touches, watch, combos, main, dt };
+        let mut left = 0;
+        for n in 0..self.due_inputs.len() {
+            let at = self.due_inputs[n];
             let (input, id) = plan.input(at);
+            if only_early && !plan.is_early(id) {
+                self.due_inputs[left] = at;
+                left += 1;
+                continue;
+            }
+            self.is_input_due[at as usize] = false;
             let action = plan.action(id);
             let (state, is_moving) = controls.input(action, input, &mut self.memories);
             let is_over_next_tick = matches!(action.gives, Gives::Pulse | Gives::Toggle);
@@ -495,6 +665,7 @@ impl Machine {
             self.inputs[at as usize] = state;
             mark_due(&mut self.due, &mut self.is_due, id);
         }
+        self.due_inputs.truncate(left);
         if plan.has_gates() {
             self.evaluate_gates(plan);
         }
@@ -550,7 +721,8 @@ impl Machine {
     /// What the gates of an action let through.
     fn gated(&mut self, plan: &Plan, id: ActionId, state: ActionState) -> ActionState {
         let gates = plan.gates(plan.action(id));
-        let is_closed = gates.iter().any(|gate| self.action(gate.by).is_active() == gate.closes);
+        let is_closed = !self.is_open_by_mode(plan, id)
+            || gates.iter().any(|gate| self.action(gate.by).is_active() == gate.closes);
         let gating = &mut self.gating[id.index()];
         let holds_back = plan.gives(id).is_digital() && state.is_active();
         *gating = match *gating {
@@ -559,6 +731,11 @@ impl Machine {
             _ => Gating::Open,
         };
         if *gating == Gating::Open { state } else { ActionState::IDLE }
+    }
+
+    fn is_open_by_mode(&self, plan: &Plan, id: ActionId) -> bool {
+        let modes = plan.action(id).modes;
+        modes == 0 || modes >> self.modes.top() & 1 != 0
     }
 
     /// What an action would be at the last tick if `input` alone drove it.
@@ -572,6 +749,7 @@ impl Machine {
         let closing = |gate: &&Gate| self.action(gate.by).is_active() == gate.closes;
         match (self.gating[action.index()], plan.gates(plan.action(action)).iter().find(closing)) {
             (Gating::Open, _) => None,
+            _ if !self.is_open_by_mode(plan, action) => Some(Closed::Mode(self.modes.top())),
             (_, Some(gate)) if gate.closes => Some(Closed::While(gate.by)),
             (_, Some(gate)) => Some(Closed::Without(gate.by)),
             (Gating::Closed | Gating::Waiting, None) => Some(Closed::Waiting),
@@ -586,8 +764,8 @@ impl Machine {
 
     /// Controls to look at without moving anything on.
     fn looking<'a>(&'a self, plan: &'a Plan) -> Controls<'a> {
-        let Machine { cells, devices, touches, watch, main, .. } = self;
-        Controls { plan, cells, devices, touches, watch, main: *main, dt: 0.0 }
+        let Machine { cells, devices, touches, watch, combos, main, .. } = self;
+        Controls { plan, cells, devices, touches, watch, combos, main: *main, dt: 0.0 }
     }
 
     /// What a recording that begins before the next tick must say first: every
@@ -653,7 +831,7 @@ pub fn run(
     while machine.next_tick() <= until {
         if machine.is_settled() {
             let mut due = events.get(used).map(|event| event.time);
-            if let Some(wake) = machine.wakes() {
+            if let Some(wake) = machine.wakes(rate) {
                 due = Some(due.map_or(wake, |time| time.min(wake)));
             }
             let due = due.map(|time| rate.tick_seeing(time));

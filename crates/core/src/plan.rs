@@ -8,14 +8,15 @@
 mod bind;
 
 use crate::{
-    BothHeld, Combine, Control, ControlId, ControlKind, DeviceId, DeviceKind, EdgeSettings, Gives,
-    MainRule, MainRules, PollRate, Rig, Roster, Thresholds,
+    ActionState, BothHeld, Combine, Control, ControlId, ControlKind, DeviceId, DeviceKind,
+    EdgeSettings, Gives, MainRule, MainRules, PollRate, Rig, Roster, Thresholds,
+    combo::{SignalId, automaton::Automaton, modes::BoundMode, signal::BoundSignal},
     gesture::{BoundGesture, sign::Signs},
     shape::{self, Chain},
     surface::Turn,
     touch::{MAX_ZONES, Zones},
 };
-use alloc::{vec, vec::Vec};
+use alloc::{sync::Arc, vec, vec::Vec};
 use core::ops::Range;
 
 /// The number of an action: its place in the rig.
@@ -65,9 +66,27 @@ pub struct Plan {
     zone_gates: Vec<(u8, Gate)>,
     gestures: Vec<BoundGesture>,
     signs: Signs,
+    automaton: Arc<Automaton>,
+    signals: Vec<BoundSignal>,
+    /// The controls of signals, each with the bit of its thresholds.
+    signal_controls: Vec<(ControlId, u32)>,
+    signals_of: Table<SignalId>,
+    signal_kinds: SignalKinds,
+    combo_inputs: Vec<u32>,
+    modes: Vec<BoundMode>,
+    /// The actions that combos read, and their gates; empty if there are none.
+    early: Vec<bool>,
     /// For each input its action, and its place among those of the rig.
     action_of: Vec<ActionId>,
     spec_of: Vec<u16>,
+}
+
+/// The signals that are no controls.
+#[derive(Clone, Debug, Default)]
+struct SignalKinds {
+    zones: Vec<SignalId>,
+    gestures: Vec<SignalId>,
+    actions: Vec<SignalId>,
 }
 
 /// An action that opens or closes another one.
@@ -218,6 +237,7 @@ pub(crate) struct BoundAction {
     pub(crate) clamp: bool,
     pub(crate) main_only: bool,
     pub(crate) combine: Combine,
+    pub(crate) modes: u32,
     pub(crate) gates: Range<u32>,
     pub(crate) inputs: Range<u32>,
 }
@@ -251,6 +271,8 @@ pub enum Input {
         /// How what it gives is shaped.
         shape: BoundShape,
     },
+    /// A combo, by its place in the rig.
+    Combo(u16),
     /// One analogue axis.
     Axis {
         /// The control.
@@ -398,6 +420,79 @@ impl Plan {
         &self.gestures
     }
 
+    /// All combos as one automaton.
+    pub(crate) fn automaton(&self) -> &Automaton {
+        &self.automaton
+    }
+
+    pub(crate) fn has_combos(&self) -> bool {
+        !self.automaton.combos.is_empty()
+    }
+
+    pub(crate) fn signal_count(&self) -> usize {
+        self.signals.len()
+    }
+
+    pub(crate) fn signal(&self, signal: SignalId) -> &BoundSignal {
+        &self.signals[signal.index()]
+    }
+
+    /// The controls of a signal, each with the bit of its thresholds.
+    pub(crate) fn signal_controls(&self, signal: SignalId) -> &[(ControlId, u32)] {
+        match self.signals[signal.index()] {
+            BoundSignal::Controls { first, len } => {
+                &self.signal_controls[first as usize..(first + len) as usize]
+            }
+            _ => &[],
+        }
+    }
+
+    /// The signals that a control is part of.
+    pub(crate) fn signals_of(&self, control: ControlId) -> &[SignalId] {
+        self.signals_of.of(control)
+    }
+
+    pub(crate) fn zone_signals(&self) -> &[SignalId] {
+        &self.signal_kinds.zones
+    }
+
+    pub(crate) fn gesture_signals(&self) -> &[SignalId] {
+        &self.signal_kinds.gestures
+    }
+
+    /// Those that are an action or a direction of one.
+    pub(crate) fn action_signals(&self) -> &[SignalId] {
+        &self.signal_kinds.actions
+    }
+
+    /// What an action gives, as a vector.
+    pub(crate) fn vector(&self, action: ActionId, state: ActionState) -> [f32; 2] {
+        match self.gives(action) {
+            Gives::Polar => shape::from_polar([state.x, state.y]),
+            _ => [state.x, state.y],
+        }
+    }
+
+    pub(crate) fn modes(&self) -> &[BoundMode] {
+        &self.modes
+    }
+
+    /// Whether combos read an action, so that it is evaluated before them.
+    pub(crate) fn is_early(&self, action: ActionId) -> bool {
+        self.early.get(action.index()).copied().unwrap_or(false)
+    }
+
+    pub(crate) fn has_early(&self) -> bool {
+        !self.early.is_empty()
+    }
+
+    /// The inputs that are a combo, by their place in [`Plan::input`].
+    pub(crate) fn inputs_by_combo(&self, combo: u16) -> impl Iterator<Item = u32> {
+        let is_it =
+            move |at: &u32| matches!(self.inputs[*at as usize], Input::Combo(its) if its == combo);
+        self.combo_inputs.iter().copied().filter(is_it)
+    }
+
     pub(crate) fn signs(&self) -> &Signs {
         &self.signs
     }
@@ -416,9 +511,11 @@ impl Plan {
                 let kind = self.sampled(control).control.kind;
                 matches!(kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. })
             }
-            Input::Zone { .. } | Input::Gesture { .. } | Input::Pair(_) | Input::Cross { .. } => {
-                false
-            }
+            Input::Zone { .. }
+            | Input::Gesture { .. }
+            | Input::Combo(_)
+            | Input::Pair(_)
+            | Input::Cross { .. } => false,
         }
     }
 
@@ -429,9 +526,11 @@ impl Plan {
             | Input::Stick { shape, .. }
             | Input::Gesture { shape, .. }
             | Input::Pointer { shape, .. } => self.chain(shape),
-            Input::Button { .. } | Input::Zone { .. } | Input::Pair(_) | Input::Cross { .. } => {
-                Chain::NONE
-            }
+            Input::Button { .. }
+            | Input::Zone { .. }
+            | Input::Combo(_)
+            | Input::Pair(_)
+            | Input::Cross { .. } => Chain::NONE,
         }
     }
 
@@ -459,7 +558,7 @@ impl Plan {
     }
 
     pub(crate) fn has_gates(&self) -> bool {
-        !self.gates.is_empty()
+        !self.gates.is_empty() || !self.modes.is_empty()
     }
 
     /// How often to poll.
@@ -586,6 +685,11 @@ impl Plan {
                 contacts.iter().flat_map(|contact| [contact.down, contact.x, contact.y]).collect()
             }
             Input::Gesture { .. } => on_panels(),
+            Input::Combo(combo) => {
+                let signals = &self.automaton.combos[usize::from(combo)].signals;
+                let controls = signals.iter().flat_map(|&signal| self.signal_controls(signal));
+                controls.map(|&(control, _)| control).collect()
+            }
             Input::Pair(pair) => sides(pair),
             Input::Cross { x, y } => [sides(x), sides(y)].concat(),
         }

@@ -3,6 +3,7 @@
 
 use crate::{
     CleanText, ControlKind, ControlRef, DeviceKind, MainRules, Nanos, PollRate, SlotRules,
+    combo::{Combo, Mode, Signal},
     gesture::{Gesture, Sign},
     shape::{self, Stage},
     surface::Surface,
@@ -17,8 +18,8 @@ use alloc::{string::String, vec::Vec};
 /// Invariants: action names are unique; every number lies in the range of its
 /// [`Tunable`](crate::tunable::Tunable); there are at most [`MAX_THRESHOLDS`]
 /// different [`Thresholds`]; every input suits what its action
-/// gives (see [`Gives::accepts`]); the shapes, zones, signs and gestures that are
-/// named exist; the surface says what the spaces of its zones are; an action
+/// gives (see [`Gives::accepts`]); the shapes, zones, signs, gestures, signals,
+/// combos and modes that are named exist; the surface says what the spaces of its zones are; an action
 /// that is a gate of others has no gates itself.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Rig {
@@ -45,6 +46,14 @@ pub struct Rig {
     /// What fingers on touch panels mean; at most
     /// [`MAX_GESTURES`](crate::gesture::MAX_GESTURES), each with a name of its own.
     pub gestures: Vec<Gesture>,
+    /// Whatever combos are about; each once.
+    pub signals: Vec<Signal>,
+    /// Presses, holds and chords in time; at most
+    /// [`MAX_COMBOS`](crate::combo::MAX_COMBOS), each with a name of its own.
+    pub combos: Vec<Combo>,
+    /// Which actions and combos are open when; the first is on from the
+    /// beginning. At most [`MAX_MODES`](crate::combo::MAX_MODES).
+    pub modes: Vec<Mode>,
     /// The actions, in the order game code and screen list them.
     pub actions: Vec<ActionSpec>,
     /// How the crane of the yard moves by them.
@@ -65,6 +74,9 @@ impl Rig {
             zones: Vec::new(),
             signs: Vec::new(),
             gestures: Vec::new(),
+            signals: Vec::new(),
+            combos: Vec::new(),
+            modes: Vec::new(),
             actions: Vec::new(),
             yard: YardSpec::default(),
         }
@@ -237,6 +249,9 @@ pub struct ActionSpec {
     pub closed_while: Vec<usize>,
     /// Actions without which it is closed.
     pub open_while: Vec<usize>,
+    /// The modes, a bit each by their place in the rig, in which it is open; 0
+    /// for all of them.
+    pub modes: u32,
 }
 
 /// What several active inputs of an action come to.
@@ -313,7 +328,10 @@ impl Gives {
             (self, input),
             (
                 Gives::On | Gives::Pulse | Gives::Toggle,
-                InputSpec::Button { .. } | InputSpec::Zone(_) | InputSpec::Gesture { .. }
+                InputSpec::Button { .. }
+                    | InputSpec::Zone(_)
+                    | InputSpec::Gesture { .. }
+                    | InputSpec::Combo(_)
             ) | (
                 Gives::Axis,
                 InputSpec::Axis { .. } | InputSpec::Pair { .. } | InputSpec::Gesture { .. }
@@ -347,6 +365,8 @@ pub enum InputSpec {
         /// How what it gives is shaped.
         shape: ShapeUse,
     },
+    /// A combo, by its place in the rig.
+    Combo(usize),
     /// One analogue axis.
     Axis {
         /// The control.

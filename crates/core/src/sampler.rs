@@ -61,6 +61,11 @@ pub struct Cell {
     /// past, a bit each, now and at the tick before.
     past: u32,
     past_before: u32,
+    /// When it was released and pressed last; of a control that is no button
+    /// both are when it was heard last.
+    turned: [Nanos; 2],
+    /// A combo took it from the actions, until it is released.
+    pub(crate) taken: bool,
 }
 
 /// What a poll of a control came to.
@@ -90,6 +95,8 @@ impl Cell {
             chatter: 0,
             past: 0,
             past_before: 0,
+            turned: [Nanos(0); 2],
+            taken: false,
         }
     }
 
@@ -116,6 +123,17 @@ impl Cell {
     /// Presses that a debounce took for chatter, over the whole run.
     pub const fn chatter(&self) -> u32 {
         self.chatter
+    }
+
+    /// When it was pressed last, or released; of a control that is no button
+    /// when it was heard last.
+    pub(crate) const fn turned(&self, is_press: bool) -> Nanos {
+        self.turned[is_press as usize]
+    }
+
+    /// When it moved last.
+    pub(crate) fn heard(&self) -> Nanos {
+        self.turned[0].max(self.turned[1])
     }
 
     pub(crate) const fn is_past(&self, bit: u32) -> bool {
@@ -152,6 +170,7 @@ impl Cell {
             self.value = shape::normalise(kind, value);
             self.pass(passings);
             self.past_before = self.past;
+            self.turned = [event.time; 2];
             return kind.is_button() && value != 0;
         }
         self.marks |= LaneMarks::of(event.marks);
@@ -159,11 +178,13 @@ impl Cell {
             ControlKind::Relative => {
                 self.actual = self.actual.saturating_add(value);
                 self.reported = self.actual;
+                self.turned = [event.time; 2];
                 false
             }
             ControlKind::Button => self.move_to(value, event.time, how.edges.debounce),
             _ => {
                 (self.actual, self.reported) = (value, value);
+                self.turned = [event.time; 2];
                 false
             }
         }
@@ -203,6 +224,7 @@ impl Cell {
         let press = self.actual == 0 && self.reported != 0;
         if self.actual != self.reported {
             self.quiet_until = Nanos(time.0 + debounce.0);
+            self.turned[usize::from(self.reported != 0)] = time;
         }
         self.actual = self.reported;
         self.presses = self.presses.saturating_add(u16::from(press));
@@ -211,13 +233,14 @@ impl Cell {
 
     /// Returns the control to rest because its device can no longer be heard.
     /// A place on a surface has no rest and stays.
-    pub(crate) fn let_go(&mut self, kind: ControlKind) -> bool {
+    pub(crate) fn let_go(&mut self, kind: ControlKind, time: Nanos) -> bool {
         let is_off = self.actual != kind.rest() || self.reported != kind.rest();
         let held = is_off && !matches!(kind, ControlKind::Position { .. });
         if held {
             (self.actual, self.reported) = (kind.rest(), kind.rest());
             self.quiet_until = Nanos(0);
             self.marks |= LaneMarks::SYNTHETIC;
+            self.turned[0] = time;
         }
         held
     }
@@ -240,6 +263,7 @@ impl Cell {
         let flickered = self.presses > 0 && self.actual == self.before;
         self.seen = if latched && flickered { 1 - self.before } else { self.actual };
         self.value = self.seen as f32;
+        self.taken &= self.is_down();
         self.owes_press = self.actual != 0 && self.seen == 0;
         let shown = u16::from(self.edge() == Some(Edge::Press));
         let lost = (self.presses + was_owed).saturating_sub(shown + u16::from(self.owes_press));

@@ -5,10 +5,12 @@
 //! place, what was found and what was expected.
 
 mod actions;
+mod combos;
 mod edges;
 mod edit;
 mod fields;
 mod gestures;
+mod language;
 mod problem;
 mod shapes;
 mod slots;
@@ -21,7 +23,8 @@ pub use problem::{Problem, RigError};
 
 use fields::{Fields, Value};
 use gtrig_core::{
-    ControlRef, DeviceKind, InputSpec, MAX_THRESHOLDS, PollRate, Rig, Thresholds, tunable,
+    ControlRef, DeviceKind, InputSpec, MAX_THRESHOLDS, PollRate, Rig, Thresholds, combo::Signal,
+    tunable,
 };
 use problem::Problems;
 use toml::de::DeTable;
@@ -91,9 +94,25 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
     if let Some(table) = root.take("gesture").and_then(|v| v.table(problems)) {
         rig.gestures = gestures::read(problems, &table, &rig.zones, &rig.signs);
     }
+    let modes = root.take("mode").and_then(|v| v.table(problems));
+    let mode_names: Vec<&str> =
+        modes.iter().flat_map(Fields::entries).map(|entry| entry.key).collect();
+    if let Some(table) = &modes {
+        rig.modes = combos::read_modes(problems, table, &names);
+    }
+    let combos = root.take("combo").and_then(|v| v.table(problems));
+    let combo_names: Vec<&str> =
+        combos.iter().flat_map(Fields::entries).map(|entry| entry.key).collect();
     if let Some(table) = actions {
         let Rig { shapes, zones, gestures, .. } = &rig;
-        let context = actions::Context { shapes, zones, gestures, actions: &names };
+        let context = actions::Context {
+            shapes,
+            zones,
+            gestures,
+            combos: &combo_names,
+            actions: &names,
+            modes: &mode_names,
+        };
         let read = |e| actions::read(problems, &e, context);
         let actions: Vec<_> = table.entries().filter_map(read).collect();
         rig.actions = actions;
@@ -102,6 +121,10 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
         if rig.actions.len() > actions::MAX {
             problems.add(table.span(), format!("{} actions", rig.actions.len()), "at most 10000");
         }
+    }
+    if let Some(table) = combos {
+        let context = combos::Context { rig: &rig, actions: &names, modes: &mode_names };
+        (rig.signals, rig.combos) = combos::read(problems, &table, context);
     }
     if let Some(mut table) = root.take("yard").and_then(|v| v.table(problems)) {
         rig.yard = yard::read(problems, &mut table, &rig.actions);
@@ -114,11 +137,18 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
 
 fn check_thresholds(problems: &mut Problems, rig: &Rig) {
     let mut pairs: Vec<Thresholds> = Vec::new();
-    for input in rig.actions.iter().flat_map(|action| &action.inputs) {
-        if let InputSpec::Button { thresholds, .. } = input
-            && !pairs.contains(thresholds)
-        {
-            pairs.push(*thresholds);
+    let inputs = rig.actions.iter().flat_map(|action| &action.inputs);
+    let of_inputs = inputs.filter_map(|input| match input {
+        InputSpec::Button { thresholds, .. } => Some(*thresholds),
+        _ => None,
+    });
+    let of_signals = rig.signals.iter().filter_map(|signal| match signal {
+        Signal::Control { thresholds, .. } => Some(*thresholds),
+        _ => None,
+    });
+    for thresholds in of_inputs.chain(of_signals) {
+        if !pairs.contains(&thresholds) {
+            pairs.push(thresholds);
         }
     }
     if pairs.len() > MAX_THRESHOLDS {

@@ -2,18 +2,19 @@
 
 use super::{
     ActionId, BoundAction, BoundDevice, BoundShape, Contact, Gate, Input, Opposites, Passing, Plan,
-    Sampled, Side, Table, UseRange, ZoneReader,
+    Sampled, Side, SignalKinds, Table, UseRange, ZoneReader,
 };
 use crate::{
     ActionSpec, BothHeld, Control, ControlId, ControlKind, ControlRef, DeviceKind, EdgeSettings,
     InputSpec, MAX_THRESHOLDS, MainRules, Rig, Roster, Scope, ShapeUse, SideSpec, Thresholds,
     Travel,
+    combo::{Signal, SignalId, automaton::Automaton, modes::BoundMode, signal::BoundSignal},
     gesture::{BoundGesture, sign::Signs},
     shape::Chain,
     surface::Surface,
     touch::Zones,
 };
-use alloc::{format, vec, vec::Vec};
+use alloc::{format, sync::Arc, vec, vec::Vec};
 use core::ops::Range;
 
 pub(super) struct Binder<'r> {
@@ -33,6 +34,9 @@ pub(super) struct Binder<'r> {
     contacts: Vec<Contact>,
     zone_readers: Vec<ZoneReader>,
     gesture_inputs: Vec<u32>,
+    combo_inputs: Vec<u32>,
+    signal_controls: Vec<(ControlId, u32)>,
+    signals_of: Vec<(ControlId, SignalId)>,
 }
 
 impl<'r> Binder<'r> {
@@ -53,6 +57,9 @@ impl<'r> Binder<'r> {
             contacts: contacts(roster, &rig.surface),
             zone_readers: Vec::new(),
             gesture_inputs: Vec::new(),
+            combo_inputs: Vec::new(),
+            signal_controls: Vec::new(),
+            signals_of: Vec::new(),
         }
     }
 
@@ -60,6 +67,8 @@ impl<'r> Binder<'r> {
         let rig = self.rig;
         let actions: Vec<BoundAction> =
             rig.actions.iter().zip(0..).map(|(spec, n)| self.action(spec, ActionId(n))).collect();
+        let signals: Vec<BoundSignal> =
+            rig.signals.iter().zip(0..).map(|(signal, n)| self.signal(signal, n)).collect();
         self.passings.sort_by_key(|passing| (passing.control, passing.bit));
         self.passings.dedup();
         let memory_count = self.place_memories();
@@ -90,6 +99,14 @@ impl<'r> Binder<'r> {
             gesture_inputs: self.gesture_inputs,
             zone_gates: zone_gates(rig),
             gestures: rig.gestures.iter().map(BoundGesture::new).collect(),
+            automaton: Arc::new(Automaton::new(&rig.combos, signals.len(), rig.rate)),
+            signal_kinds: signal_kinds(&signals),
+            early: early(rig),
+            signals,
+            signal_controls: self.signal_controls,
+            signals_of: Table::new(self.signals_of, self.roster.controls().len()),
+            combo_inputs: self.combo_inputs,
+            modes: rig.modes.iter().map(BoundMode::new).collect(),
             signs: Signs::new(&rig.signs),
             inputs: self.inputs,
             sides: self.sides,
@@ -235,6 +252,7 @@ impl<'r> Binder<'r> {
             clamp: spec.clamp,
             main_only: spec.main_only,
             combine: spec.combine,
+            modes: spec.modes,
             gates: first_gate..self.gates.len() as u32,
             inputs: first..self.inputs.len() as u32,
         }
@@ -257,6 +275,14 @@ impl<'r> Binder<'r> {
                 self.feed_by(0..self.contacts.len() as u16, action);
                 self.gesture_inputs.push(self.inputs.len() as u32);
                 self.inputs.push(Input::Gesture { gesture: *gesture as u16, shape });
+            }
+            InputSpec::Combo(combo) => {
+                let signals = self.rig.combos[*combo].signals();
+                let controls: Vec<ControlId> =
+                    signals.flat_map(|signal| self.controls_of(signal)).collect();
+                self.feeds.extend(controls.into_iter().map(|control| (control, action)));
+                self.combo_inputs.push(self.inputs.len() as u32);
+                self.inputs.push(Input::Combo(*combo as u16));
             }
             InputSpec::Axis { control, shape } => {
                 for control in self.resolve(control, action) {
@@ -294,6 +320,36 @@ impl<'r> Binder<'r> {
         }
     }
 
+    /// The controls of a signal that is one.
+    fn controls_of(&self, signal: SignalId) -> Vec<ControlId> {
+        match &self.rig.signals[signal.index()] {
+            Signal::Control { control, .. } => control.resolve(self.roster).collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    fn signal(&mut self, signal: &Signal, id: u16) -> BoundSignal {
+        let action = |at: usize| ActionId(at as u16);
+        match signal {
+            Signal::Control { control, thresholds } => {
+                let (thresholds, bit) = (*thresholds, self.bit(*thresholds));
+                let first = self.signal_controls.len() as u32;
+                for control in control.resolve(self.roster) {
+                    if !self.roster.control(control).kind.is_button() {
+                        self.passings.push(Passing { control, bit, thresholds });
+                    }
+                    self.signal_controls.push((control, bit));
+                    self.signals_of.push((control, SignalId(id)));
+                }
+                BoundSignal::Controls { first, len: self.signal_controls.len() as u32 - first }
+            }
+            Signal::Action(at) => BoundSignal::Action(action(*at)),
+            Signal::Zone(zone) => BoundSignal::Zone(*zone as u8),
+            Signal::Gesture(gesture) => BoundSignal::Gesture(*gesture as u16),
+            Signal::Way(at, way) => BoundSignal::Way(action(*at), *way),
+        }
+    }
+
     fn add(&mut self, input: Input) {
         let at = self.inputs.len() as u32;
         let sides = |pair: Opposites| [pair.negative, pair.positive];
@@ -305,7 +361,7 @@ impl<'r> Binder<'r> {
                 self.reads.extend([(x, at), (y, at)]);
             }
             // It is the contacts that say when these are due.
-            Input::Zone { .. } | Input::Gesture { .. } => {}
+            Input::Zone { .. } | Input::Gesture { .. } | Input::Combo(_) => {}
             Input::Pair(pair) => self.read_sides(at, &sides(pair)),
             Input::Cross { x, y } => self.read_sides(at, &[sides(x), sides(y)].concat()),
         }
@@ -447,6 +503,36 @@ fn zone_gates(rig: &Rig) -> Vec<(u8, Gate)> {
         closing.chain(opening).collect::<Vec<_>>()
     };
     rig.zones.iter().zip(0..).flat_map(of).collect()
+}
+
+fn signal_kinds(signals: &[BoundSignal]) -> SignalKinds {
+    let mut kinds = SignalKinds::default();
+    for (signal, id) in signals.iter().zip((0..).map(SignalId)) {
+        match signal {
+            BoundSignal::Controls { .. } => {}
+            BoundSignal::Zone(_) => kinds.zones.push(id),
+            BoundSignal::Gesture(_) => kinds.gestures.push(id),
+            BoundSignal::Action(_) | BoundSignal::Way(..) => kinds.actions.push(id),
+        }
+    }
+    kinds
+}
+
+/// The actions that combos read, and those that open and close them.
+fn early(rig: &Rig) -> Vec<bool> {
+    let read = rig.signals.iter().filter_map(|signal| match signal {
+        Signal::Action(at) | Signal::Way(at, _) => Some(*at),
+        _ => None,
+    });
+    let mut early = Vec::new();
+    for at in read {
+        early.resize(rig.actions.len(), false);
+        let action = &rig.actions[at];
+        for &gate in action.closed_while.iter().chain(&action.open_while).chain([&at]) {
+            early[gate] = true;
+        }
+    }
+    early
 }
 
 fn gated_by(actions: &[BoundAction], gates: &[Gate]) -> Vec<Vec<ActionId>> {

@@ -5,6 +5,7 @@
 use gtrig_core::*;
 
 pub mod hand;
+pub mod presses;
 
 /// The buttons and axes of every test pad, in the order of their ids.
 pub const PAD: [&str; 5] = ["south", "east", "trigger-r", "stick-l-x", "stick-l-y"];
@@ -103,6 +104,7 @@ pub fn action(name: &str, gives: Gives, inputs: Vec<InputSpec>) -> ActionSpec {
         main_only: false,
         closed_while: Vec::new(),
         open_while: Vec::new(),
+        modes: 0,
     }
 }
 

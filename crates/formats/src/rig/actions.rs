@@ -1,13 +1,14 @@
 //! The `[action.*]` tables of a rig.
 
 use super::{
-    fields::{Entry, Fields, Value},
+    combos,
+    fields::{Entry, Fields, Value, check_name},
     problem::Problems,
     reference, shapes, stick_reference,
 };
 use gtrig_core::{
-    ActionSpec, BothHeld, Combine, ControlInfo, ControlRef, CrossSpec, DeviceKind, Gives,
-    InputSpec, NamedShape, SideSpec, Thresholds,
+    ActionSpec, BothHeld, Combine, ControlRef, CrossSpec, DeviceKind, Gives, InputSpec, NamedShape,
+    SideSpec, Thresholds,
     gesture::Gesture,
     touch::Zone,
     tunable::{self, Tunable},
@@ -19,19 +20,17 @@ pub(super) struct Context<'a> {
     pub(super) shapes: &'a [NamedShape],
     pub(super) zones: &'a [Zone],
     pub(super) gestures: &'a [Gesture],
-    /// The names of all actions, in order.
+    /// The names of all combos, actions and modes, in order.
+    pub(super) combos: &'a [&'a str],
     pub(super) actions: &'a [&'a str],
+    pub(super) modes: &'a [&'a str],
 }
 
 /// A rig has at most this many actions.
 pub(super) const MAX: usize = 10_000;
 
 pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> Option<ActionSpec> {
-    if !ControlInfo::is_code(entry.key) {
-        let found = format!("the name `{}`", entry.key.escape_debug());
-        let expected = "an action name of 1 to 40 letters, digits, dots, dashes or underscores";
-        problems.add(entry.key_span.clone(), found, expected);
-    }
+    check_name(problems, entry, "an action");
     let mut fields = entry.value.table(problems)?;
     let gives = match fields.take("gives") {
         Some(value) => value.word(problems, &Gives::ALL.map(|g| (g.word(), g))),
@@ -62,6 +61,7 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
     let combine = fields.take("combine").and_then(|v| v.word(problems, &rules)).unwrap_or_default();
     let [closed_while, open_while] = ["closed-while", "open-while"]
         .map(|key| gates(problems, &mut fields, key, context.actions));
+    let modes = combos::modes_of(problems, &mut fields, context.modes);
     fields.finish(problems);
     let gives = gives?;
     let clamp = gives.is_double() && is_clamped.unwrap_or(true);
@@ -74,6 +74,7 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
         main_only,
         closed_while,
         open_while,
+        modes,
     })
 }
 
@@ -136,7 +137,7 @@ fn input(
         Some(gives) if !gives.accepts(&input) => {
             let expected = match gives {
                 Gives::On | Gives::Pulse | Gives::Toggle => {
-                    "a button, such as \"pad/south\", { control = …, press-at = … }, { zone = … } or { gesture = … }"
+                    "a button, such as \"pad/south\", { control = …, press-at = … }, { zone = … }, { gesture = … } or { combo = … }"
                 }
                 Gives::Axis => "{ axis = … }, { pair = […, …] } or { gesture = … }",
                 Gives::Plane | Gives::Polar => {
@@ -166,6 +167,8 @@ fn table(
         zone_of(problems, zone, context).map(InputSpec::Zone)
     } else if let Some(name) = fields.take("gesture") {
         gesture(problems, &mut fields, name, gives, context)
+    } else if let Some(combo) = fields.take("combo") {
+        combo_of(problems, combo, context).map(InputSpec::Combo)
     } else if let Some(axis) = fields.take("axis") {
         self::axis(problems, &mut fields, axis, context)
     } else if let Some(pair) = fields.take("pair") {
@@ -177,8 +180,7 @@ fn table(
     } else if let Some(pointer) = fields.take("pointer") {
         self::pointer(problems, &mut fields, pointer, context)
     } else {
-        let expected =
-            "an input: `control`, `zone`, `gesture`, `axis`, `pair`, `stick`, `cross` or `pointer`";
+        let expected = "an input: `control`, `zone`, `gesture`, `combo`, `axis`, `pair`, `stick`, `cross` or `pointer`";
         problems.add(value.span(), problems.quote(value), expected);
         return None;
     };
@@ -193,6 +195,17 @@ fn zone_of(problems: &mut Problems, value: Value, context: Context) -> Option<us
     if found.is_none() {
         let known = context.zones.iter().map(|zone| zone.name.as_str());
         problems.add_unknown(&value, name, known, "the name of a [zone.…] of this rig");
+    }
+    found
+}
+
+/// A combo of this rig, by its place there.
+fn combo_of(problems: &mut Problems, value: Value, context: Context) -> Option<usize> {
+    let name = value.string(problems)?;
+    let found = context.combos.iter().position(|combo| *combo == name);
+    if found.is_none() {
+        let known = context.combos.iter().copied();
+        problems.add_unknown(&value, name, known, "the name of a [combo.…] of this rig");
     }
     found
 }

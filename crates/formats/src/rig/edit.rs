@@ -44,11 +44,7 @@ fn set_numbers(text: &str, numbers: &[(Place, f64)]) -> Result<String, String> {
 
 fn set(item: &mut Item, steps: &[Step], number: f64) -> Option<()> {
     match steps {
-        [] => {
-            let value = item.as_value_mut()?;
-            replace(value, number);
-            Some(())
-        }
+        [] => set_value(item.as_value_mut()?, &[], number),
         [Step::At(at), rest @ ..] => match item {
             Item::ArrayOfTables(tables) => {
                 let table = tables.get_mut(*at)?;
@@ -82,6 +78,11 @@ fn set(item: &mut Item, steps: &[Step], number: f64) -> Option<()> {
 
 fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
     match steps {
+        [] if value.is_str() => {
+            let text = set_time(value.as_str()?, gtrig_core::tunable::ALL_WITHIN.name, number)?;
+            replace_text(value, &text);
+            Some(())
+        }
         [] => {
             replace(value, number);
             Some(())
@@ -92,10 +93,26 @@ fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
                 Some(())
             }
             Value::Array(array) => set_value(array.get_mut(*at)?, rest, number),
+            // Several steps of a combo may stand in one text.
+            single if single.is_str() && !rest.is_empty() => {
+                let text = single.as_str()?;
+                let mut parts: Vec<String> = text.split(',').map(str::to_owned).collect();
+                let [Step::Key(word)] = rest else { return None };
+                let part = parts.get_mut(*at)?;
+                *part = set_time(part, word, number)?;
+                replace_text(single, &parts.join(","));
+                Some(())
+            }
             // A single value is its own list.
             single if *at == 0 => set_value(single, rest, number),
             _ => None,
         },
+        // A number within the text of a step of a combo.
+        [Step::Key(word)] if value.is_str() => {
+            let text = set_time(value.as_str()?, word, number)?;
+            replace_text(value, &text);
+            Some(())
+        }
         [Step::Key(key), rest @ ..] => {
             let table = value.as_inline_table_mut()?;
             if !table.contains_key(key) {
@@ -109,6 +126,27 @@ fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
             set_value(table.get_mut(key)?, rest, number)
         }
     }
+}
+
+/// Sets the number after a word in a text, or adds both; of a time that stands
+/// alone its number.
+fn set_time(text: &str, word: &str, number: f64) -> Option<String> {
+    let mut words = text.split_whitespace();
+    let found = match words.find(|other| *other == word) {
+        Some(_) => words.next(),
+        None if word == gtrig_core::tunable::ALL_WITHIN.name => text.split_whitespace().next(),
+        None => return Some(format!("{} {word} {number} ms", text.trim_end())),
+    };
+    let found = found?;
+    let at = found.as_ptr() as usize - text.as_ptr() as usize;
+    Some(format!("{}{number}{}", &text[..at], &text[at + found.len()..]))
+}
+
+/// Another text in the place of one, with the space around it.
+fn replace_text(value: &mut Value, text: &str) {
+    let decor = value.decor().clone();
+    *value = Value::from(text);
+    *value.decor_mut() = decor;
 }
 
 /// Adds a key at the end, with the space that stood before the brace after it.
@@ -173,6 +211,27 @@ mod tests {
         // Every line but one is still there.
         let kept = RIG.lines().filter(|line| text.lines().any(|other| other == *line)).count();
         assert!(kept >= RIG.lines().count() - 1, "{text}");
+        assert_eq!(parse("t", &text).unwrap(), wanted);
+    }
+
+    const COMBO: &str = "rig = 1\n\n[combo.c]  # twice\nall-within = \"600 ms\"\nsteps = \"tap south, press south within 250 ms\"\n\n[combo.d]\nsteps = [\n  \"press south\",   # first\n  \"hold east for 3 ticks\",\n]\n";
+
+    #[rstest]
+    #[case("combo.c.all-within", 700.0, "all-within = \"700 ms\"")]
+    #[case("combo.c.steps[1].within", 255.0, "\"tap south, press south within 255 ms\"")]
+    #[case("combo.c.steps[0].in", 180.0, "\"tap south in 180 ms, press south within 250 ms\"")]
+    #[case("combo.d.steps[1].for", 4.0, "  \"hold east for 4 ticks\",\n")]
+    #[case("combo.d.steps[1].within", 90.0, "\"hold east for 3 ticks within 90 ms\"")]
+    fn a_time_in_a_combo_changes_and_nothing_else(
+        #[case] place: &str,
+        #[case] value: f64,
+        #[case] found: &str,
+    ) {
+        let rig = parse("t", COMBO).unwrap();
+        let knob = rig.knobs().into_iter().find(|knob| knob.place.to_string() == place).unwrap();
+        let wanted = rig.with(&knob.place, value);
+        let text = update_numbers(COMBO, &wanted).unwrap();
+        assert!(text.contains(found), "{text}");
         assert_eq!(parse("t", &text).unwrap(), wanted);
     }
 

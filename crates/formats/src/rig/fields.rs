@@ -2,7 +2,7 @@
 
 use super::problem::Problems;
 use crate::nearest::nearest;
-use gtrig_core::tunable::Tunable;
+use gtrig_core::{ControlInfo, tunable::Tunable};
 use std::ops::Range;
 use toml::{
     Spanned,
@@ -155,5 +155,15 @@ impl<'a> Fields<'a> {
             let expected = format!("only the keys {}", self.taken.join(", "));
             problems.push(entry.key_span, found, &expected, hint);
         }
+    }
+}
+
+/// Notes a name that is none.
+pub(super) fn check_name(problems: &mut Problems, entry: &Entry, what: &str) {
+    if !ControlInfo::is_code(entry.key) {
+        let found = format!("the name `{}`", entry.key.escape_debug());
+        let expected =
+            format!("{what} name of 1 to 40 letters, digits, dots, dashes or underscores");
+        problems.add(entry.key_span.clone(), found, &expected);
     }
 }

@@ -1,11 +1,10 @@
 //! The `[gesture.*]` and `[sign.*]` tables of a rig.
 
 use super::{
-    fields::{Entry, Fields, Value},
+    fields::{Entry, Fields, Value, check_name},
     problem::Problems,
 };
 use gtrig_core::{
-    ControlInfo,
     gesture::{
         Centre, Fires, Gesture, Kind, Limits, MAX_GESTURES, MAX_TAPS, Quantity, Sense, Side, Sign,
         Toward,
@@ -27,7 +26,7 @@ pub(super) fn read_signs(problems: &mut Problems, table: &Fields) -> Vec<Sign> {
 }
 
 fn sign(problems: &mut Problems, entry: &Entry) -> Option<Sign> {
-    check_name(problems, entry, "sign");
+    check_name(problems, entry, "a sign");
     let mut fields = entry.value.table(problems)?;
     let examples = match fields.take("examples") {
         Some(value) => {
@@ -64,15 +63,6 @@ fn example(problems: &mut Problems, value: Value) -> Option<Vec<[f32; 2]>> {
         return None;
     }
     Some(places)
-}
-
-fn check_name(problems: &mut Problems, entry: &Entry, what: &str) {
-    if !ControlInfo::is_code(entry.key) {
-        let found = format!("the name `{}`", entry.key.escape_debug());
-        let expected =
-            format!("a {what} name of 1 to 40 letters, digits, dots, dashes or underscores");
-        problems.add(entry.key_span.clone(), found, &expected);
-    }
 }
 
 /// What a gesture may refer to.
@@ -120,7 +110,7 @@ fn check_waits(problems: &mut Problems, table: &Fields, gestures: &[Option<Gestu
 }
 
 fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<Gesture> {
-    check_name(problems, entry, "gesture");
+    check_name(problems, entry, "a gesture");
     let mut fields = entry.value.table(problems)?;
     let zone = fields.take("zone").and_then(|value| zone(problems, value, context.zones));
     let [waits_for, beside] =

@@ -1,6 +1,6 @@
 //! A mistake in a rig, with its place.
 
-use super::fields::Value;
+use super::{fields::Value, language::Word};
 use crate::nearest::nearest;
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use std::{fmt, ops::Range};
@@ -95,6 +95,30 @@ impl<'t> Problems<'t> {
     ) {
         let found = self.quote(value);
         self.push(value.span(), found, expected, nearest(word, known).map(str::to_owned));
+    }
+
+    /// An unknown word of a text, with the nearest known one.
+    pub(super) fn add_word<'k>(
+        &mut self,
+        word: &Word,
+        known: impl IntoIterator<Item = &'k str>,
+        expected: &str,
+    ) {
+        self.add_part(word, word.text, known, expected);
+    }
+
+    /// The same where only a part of the word is unknown.
+    pub(super) fn add_part<'k>(
+        &mut self,
+        word: &Word,
+        part: &str,
+        known: impl IntoIterator<Item = &'k str>,
+        expected: &str,
+    ) {
+        let short: String = word.text.chars().take(40).flat_map(char::escape_debug).collect();
+        let found = format!("`{short}`");
+        let hint = nearest(part, known).map(str::to_owned);
+        self.push(word.span.clone(), found, expected, hint);
     }
 
     pub(super) fn push(

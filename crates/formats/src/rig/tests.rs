@@ -136,7 +136,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::unknown_key(
     "[action.a]\ngives='on'\nfrm='x'\nfrom='pad/south'",
-    "4:1: found the key `frm`, expected only the keys gives, clamp, from, devices, combine, closed-while, open-while (did you mean \"from\"?)"
+    "4:1: found the key `frm`, expected only the keys gives, clamp, from, devices, combine, closed-while, open-while, modes (did you mean \"from\"?)"
 )]
 #[case::clamp(
     "[action.a]\ngives='on'\nclamp=true\nfrom='pad/south'",
@@ -494,4 +494,133 @@ fn the_message_shows_the_line() {
 
     quay.toml: 1 mistake
     "#);
+}
+
+const COMBOS: &str = r#"
+rig = 1
+
+[action.slew]
+gives = "plane"
+from = { stick = "pad/stick-l" }
+
+[action.facing-left]
+gives = "on"
+from = "pad/dpad-left"
+
+[action.stop]
+gives = "pulse"
+from = { combo = "double" }
+modes = ["driving"]
+
+[mode.driving]
+[mode.parked]
+enter = "facing-left"
+leave = "stop"
+windows = "freeze"
+
+[combo.double]
+steps = "press south, press south within 250 ms"
+
+[combo.sweep]
+stick = "slew"
+mirror-while = "action/facing-left"
+all-within = "900 ms"
+steps = [
+  "push down",
+  "push down-right within 12 ticks",   # a roll
+  "push right after 20 ms within 200 ms unless east or keys/KeyH",
+  "together south and west in 40 ms",
+]
+
+[combo.charge]
+takes = true
+modes = "driving"
+waits-for = "double"
+steps = "do double, hold south for 800 ms, release south within 2 s"
+"#;
+
+#[test]
+fn combos_are_read() {
+    use gtrig_core::combo::combo_words;
+    let rig = parse("t", COMBOS).unwrap();
+    let words: Vec<String> = rig.combos.iter().map(|combo| combo_words(&rig, combo)).collect();
+    assert_eq!(
+        words,
+        [
+            "press pad/south, press pad/south within 250 ms",
+            "push down, push down-right within 12 ticks, push right after 20 ms within 200 ms unless pad/east or keys/KeyH, together pad/south and pad/west in 40 ms within 500 ms, all within 900 ms",
+            "press pad/south, press pad/south within 250 ms, hold pad/south for 800 ms within 500 ms, release pad/south within 2000 ms",
+        ]
+    );
+    let mirror = rig.combos[1].mirror.as_ref().unwrap();
+    assert_eq!(mirror.pairs.len(), 2);
+    assert_eq!(
+        (rig.combos[2].takes, &rig.combos[2].waits_for[..], rig.combos[2].modes),
+        (true, &[0][..], 1)
+    );
+    assert_eq!(
+        (rig.modes[1].enter, rig.modes[1].freezes, rig.actions[2].modes),
+        (Some(1), true, 1)
+    );
+}
+
+/// The step of a combo, and where and what is said of it.
+#[rstest]
+#[case::unknown_verb("pres south", "6:9: found `pres`", "did you mean \"press\"")]
+#[case::unknown_button("press sowth", "6:15: found `sowth`", "did you mean \"south\"")]
+#[case::unknown_action("press action/hron", "6:15", "did you mean \"horn\"")]
+#[case::nothing("", "6:9: found nothing", "")]
+#[case::an_empty_step("press south,", "6:21: found nothing", "a step, such as")]
+#[case::no_name("press", "6:13: found the end of the step", "a name")]
+#[case::no_time("press south, press east within", "", "a time, such as")]
+#[case::no_unit("press south, press east within 200", "6:40: found `200`", "a unit after")]
+#[case::unknown_unit("press south, press east within 200 mss", "6:44", "did you mean \"ms\"")]
+#[case::a_window_of_zero("press south, press east within 0 ms", "6:40: found `0`", "from 1 to")]
+#[case::half_a_tick("press south, press east within 0.5 ticks", "6:40", "whole number")]
+#[case::stray_word("press south east", "6:21: found `east`", "a comma, or after")]
+#[case::hold_without_time("hold south", "6:9: found a step without it", "`for` and a time")]
+#[case::a_chord_of_one("together south", "6:9: found a chord of one", "joined by `and`")]
+#[case::a_chord_with_itself("together south and south", "", "different names")]
+#[case::a_limit_on_the_first("press south within 90 ms", "", "no step before it")]
+#[case::quiet_first("quiet for 90 ms", "", "the last step only")]
+#[case::never("press south, press east after 300 ms within 200 ms", "", "can never be met")]
+#[case::buffered_alone("press south, press east buffered 20 ms", "", "beside `after`")]
+#[case::itself("press south, do c", "6:25: found `c`, which contains itself", "")]
+#[case::unknown_combo("do cc", "6:12: found `cc`", "did you mean \"c\"")]
+#[case::a_direction_without_stick("push left", "6:14: found `left`", "`stick = …`")]
+fn mistakes_in_combos_have_their_place(
+    #[case] steps: &str,
+    #[case] found: &str,
+    #[case] said: &str,
+) {
+    let text = format!(
+        "rig = 1\n[action.horn]\ngives = \"on\"\nfrom = \"pad/north\"\n[combo.c]\nsteps =\"{steps}\"\n"
+    );
+    let error = parse("t", &text).unwrap_err();
+    let all: Vec<String> = error.problems.iter().map(ToString::to_string).collect();
+    assert!(all[0].contains(found) && all[0].contains(said), "{all:?}");
+}
+
+#[test]
+fn all_mistakes_of_a_combo_are_said_at_once() {
+    let text = "rig = 1\n[combo.c]\nsteps = [\"pres south\", \"press sowth\", \"press east within 3\"]\nwaits-for = \"d\"\n";
+    assert_eq!(parse("t", text).unwrap_err().problems.len(), 4);
+}
+
+#[test]
+fn combos_that_wait_in_a_circle_are_refused() {
+    let text = "rig = 1\n[combo.c]\nsteps = \"press south\"\nwaits-for = \"d\"\n[combo.d]\nsteps = \"press east\"\nwaits-for = \"c\"\n";
+    let error = parse("t", text).unwrap_err();
+    assert!(error.to_string().contains("waits for itself"), "{error}");
+}
+
+#[test]
+fn ten_thousand_combos_are_read_and_one_more_is_refused() {
+    let of = |count: usize| {
+        let combo =
+            |n| format!("[combo.c{n}]\nsteps = \"press south, press east within {} ms\"\n", n + 1);
+        format!("rig = 1\n{}", (0..count).map(combo).collect::<String>())
+    };
+    assert_eq!(parse("t", &of(10_000)).unwrap().combos.len(), 10_000);
+    assert!(parse("t", &of(10_001)).is_err());
 }

@@ -2,11 +2,11 @@
 
 use super::{
     actions,
-    fields::{Entry, Fields, Value},
+    fields::{Entry, Fields, Value, check_name},
     problem::Problems,
 };
 use gtrig_core::{
-    ControlInfo, Rig,
+    Rig,
     surface::{Anchor, Space, Surface},
     touch::{Claim, MAX_ZONES, Outline, Zone, crosses_itself},
     tunable,
@@ -34,11 +34,7 @@ pub(super) fn read(problems: &mut Problems, table: &Fields, context: Context) ->
 }
 
 fn zone(problems: &mut Problems, entry: &Entry, context: Context) -> Option<Zone> {
-    if !ControlInfo::is_code(entry.key) {
-        let found = format!("the name `{}`", entry.key.escape_debug());
-        let expected = "a zone name of 1 to 40 letters, digits, dots, dashes or underscores";
-        problems.add(entry.key_span.clone(), found, expected);
-    }
+    check_name(problems, entry, "a zone");
     let mut fields = entry.value.table(problems)?;
     let space = fields.take("in").and_then(|value| space(problems, value, context.surface));
     let space = space.unwrap_or_default();

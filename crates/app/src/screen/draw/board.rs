@@ -259,6 +259,7 @@ impl InputRow<'_> {
                 (format!("glass {name}"), state.to_owned(), String::new(), String::new())
             }
             Input::Gesture { gesture, .. } => self.gesture(usize::from(gesture), out),
+            Input::Combo(combo) => self.combo(usize::from(combo), out),
             Input::Stick { x, y, .. } => self.stick(x, y, out),
             Input::Pointer { x, y, .. } => self.pointer(x, y, out),
             Input::Pair(pair) => {
@@ -273,6 +274,15 @@ impl InputRow<'_> {
         for (from, to, text) in [(RAW, OWN, raw), (OWN, SHAPED, own), (SHAPED, WIRE, shaped)] {
             paint::text_right(buffer, field(row, from, to), &text, style);
         }
+    }
+
+    /// How far a combo is, and whether it is on.
+    fn combo(&self, combo: usize, out: ActionState) -> (String, String, String, String) {
+        let spec = &self.app.session.rig().combos[combo];
+        let met = self.app.machine().combo_progress(self.app.session.plan(), combo);
+        let progress = format!("{met}/{}", spec.steps.len());
+        let state = if out.is_active() { "fires" } else { "" };
+        (format!("combo {}", spec.name), progress, String::new(), state.to_owned())
     }
 
     fn label(&self, control: ControlId) -> String {

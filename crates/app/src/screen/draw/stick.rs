@@ -76,9 +76,11 @@ impl Stick<'_> {
         match self.input {
             Input::Stick { x, y, .. } | Input::Pointer { x, y, .. } => (x, Some(y)),
             Input::Axis { control, .. } | Input::Button { control, .. } => (control, None),
-            Input::Zone { .. } | Input::Gesture { .. } | Input::Pair(_) | Input::Cross { .. } => {
-                (ControlId(0), None)
-            }
+            Input::Zone { .. }
+            | Input::Gesture { .. }
+            | Input::Combo(_)
+            | Input::Pair(_)
+            | Input::Cross { .. } => (ControlId(0), None),
         }
     }
 

@@ -1,0 +1,315 @@
+//! All combos of a rig as one automaton.
+//!
+//! It is a tree: a node stands for the steps up to it, so that combos which
+//! begin alike share its upper part. What a combo asks of all its steps (that
+//! it is strict, its clock, its modes, which way it faces) is part of every
+//! node, for only what would always be in the same state may share one.
+
+use super::{
+    Clock, Combo, SignalId, Span, Step, Variant, What,
+    sets::{SetId, Sets},
+};
+use crate::PollRate;
+use alloc::{
+    collections::{BTreeMap, BTreeSet},
+    vec,
+    vec::Vec,
+};
+use core::ops::Range;
+
+/// A node, by its place; 0 is the root.
+pub(crate) type NodeId = u32;
+
+/// A change of a signal, as a key to look up what it leads to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Trigger(u32);
+
+impl Trigger {
+    /// What begins by itself, when the node is reached.
+    const QUIET: Trigger = Trigger(u32::MAX);
+
+    pub(crate) const fn new(signal: SignalId, is_press: bool) -> Self {
+        Trigger((signal.0 as u32) << 1 | is_press as u32)
+    }
+}
+
+/// A step in the automaton.
+#[derive(Clone, Debug)]
+pub(crate) struct Node {
+    pub(crate) parent: NodeId,
+    pub(crate) what: What,
+    pub(crate) after: Span,
+    pub(crate) opens: Span,
+    pub(crate) within: Span,
+    pub(crate) clock: Clock,
+    /// A press of these since the step before breaks it: what a strict combo does
+    /// not know, and what the step is to be cancelled by.
+    pub(crate) broken_by: [Option<SetId>; 2],
+    /// For the first step: this signal must be on, or off.
+    pub(crate) guard: Option<(SignalId, bool)>,
+    pub(crate) modes: u32,
+    /// The combos of which this is the last step.
+    pub(crate) finals: Range<u32>,
+    edges: Range<u32>,
+    /// How many arrivals are remembered.
+    pub(crate) kept: u8,
+    /// Where they lie.
+    pub(crate) ring: u32,
+    /// For how long after an arrival anything can come of it, in nanoseconds.
+    pub(crate) live: u64,
+}
+
+/// See the module documentation.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Automaton {
+    pub(crate) nodes: Vec<Node>,
+    edges: Vec<(Trigger, NodeId)>,
+    finals: Vec<u16>,
+    /// For each combo the nodes of its steps, those of its variants one after the
+    /// other.
+    paths: Vec<Vec<NodeId>>,
+    pub(crate) combos: Vec<BoundCombo>,
+    pub(crate) set_count: usize,
+    /// For each signal, and for what is none, the sets that have it.
+    sets_of: Vec<Vec<SetId>>,
+    pub(crate) ring_count: usize,
+}
+
+/// What is asked of a combo as a whole.
+#[derive(Clone, Debug)]
+pub(crate) struct BoundCombo {
+    pub(crate) all: Option<Span>,
+    pub(crate) takes: bool,
+    pub(crate) again: bool,
+    pub(crate) lasts: bool,
+    pub(crate) waits_for: Vec<u16>,
+    /// The signals of its last step, or of the last that has some.
+    pub(crate) last: Vec<SignalId>,
+    pub(crate) signals: Vec<SignalId>,
+    /// What keeps a last step from being quiet.
+    pub(crate) own: Option<SetId>,
+}
+
+/// What makes two steps the same node.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord)]
+struct Key {
+    parent: NodeId,
+    step: Step,
+    clock: Clock,
+    broken_by: [Option<SetId>; 2],
+    /// What a quiet listens to; part of it, for it differs between combos.
+    quiet: Option<SetId>,
+    guard: Option<(SignalId, bool)>,
+    modes: u32,
+}
+
+#[derive(Default)]
+struct Builder {
+    nodes: Vec<Node>,
+    known: BTreeMap<Key, NodeId>,
+    children: Vec<Vec<(Trigger, NodeId)>>,
+    finals: Vec<BTreeSet<u16>>,
+    sets: Sets,
+}
+
+impl Automaton {
+    /// The automaton of these combos over so many signals.
+    pub(crate) fn new(combos: &[Combo], signals: usize, rate: PollRate) -> Self {
+        if combos.is_empty() {
+            return Automaton::default();
+        }
+        let mut builder = Builder::default();
+        let root = Step::new(What::Quiet(Span::Time(0)), Span::Time(0));
+        builder.push(0, &root, Clock::Reports);
+        let mut paths = Vec::new();
+        let mut bound = Vec::new();
+        for (combo, n) in combos.iter().zip(0..) {
+            let own = builder.own(combo);
+            let variants = combo.variants();
+            let nodes = variants.iter().flat_map(|variant| builder.add(combo, variant, own, n));
+            paths.push(nodes.collect());
+            bound.push(BoundCombo::new(combo, &variants, own));
+        }
+        builder.finish(paths, bound, signals, rate)
+    }
+
+    /// What a trigger leads to from a node.
+    pub(crate) fn next(&self, node: NodeId, trigger: Trigger) -> &[(Trigger, NodeId)] {
+        let edges = &self.nodes[node as usize].edges;
+        let edges = &self.edges[edges.start as usize..edges.end as usize];
+        let first = edges.partition_point(|(other, _)| *other < trigger);
+        let count = edges[first..].partition_point(|(other, _)| *other == trigger);
+        &edges[first..first + count]
+    }
+
+    /// What begins by itself when a node is reached.
+    pub(crate) fn quiets(&self, node: NodeId) -> &[(Trigger, NodeId)] {
+        self.next(node, Trigger::QUIET)
+    }
+
+    /// The combos that end at a node.
+    pub(crate) fn finals(&self, node: NodeId) -> &[u16] {
+        let finals = &self.nodes[node as usize].finals;
+        &self.finals[finals.start as usize..finals.end as usize]
+    }
+
+    /// The nodes of the steps of a combo, of all variants.
+    pub(crate) fn path(&self, combo: u16) -> &[NodeId] {
+        &self.paths[usize::from(combo)]
+    }
+
+    /// The sets that a press is in.
+    pub(crate) fn sets_of(&self, signal: Option<SignalId>) -> &[SetId] {
+        let last = self.sets_of.len() - 1;
+        &self.sets_of[signal.map_or(last, SignalId::index)]
+    }
+}
+
+impl BoundCombo {
+    fn new(combo: &Combo, variants: &[Variant], own: Option<SetId>) -> Self {
+        let last = combo.steps.iter().rev().find(|step| !step.what.signals().is_empty());
+        let all = variants.iter().flat_map(|variant| &variant.steps);
+        let mut signals: Vec<SignalId> =
+            all.flat_map(|step| step.what.signals().iter().copied()).collect();
+        signals.sort_unstable();
+        signals.dedup();
+        BoundCombo {
+            all: combo.all,
+            takes: combo.takes,
+            again: combo.again,
+            lasts: combo.lasts,
+            waits_for: combo.waits_for.iter().map(|&n| n as u16).collect(),
+            last: last.map_or(Vec::new(), |step| step.what.signals().to_vec()),
+            signals,
+            own,
+        }
+    }
+}
+
+impl Builder {
+    fn own(&mut self, combo: &Combo) -> Option<SetId> {
+        let is_quiet = |step: &Step| matches!(step.what, What::Quiet(_));
+        let signals = combo.variants().into_iter().flat_map(|variant| variant.steps);
+        let signals: Vec<SignalId> =
+            signals.flat_map(|step| step.what.signals().to_vec()).collect();
+        combo.steps.iter().any(is_quiet).then(|| self.sets.of(signals.into_iter(), false))
+    }
+
+    fn push(&mut self, parent: NodeId, step: &Step, clock: Clock) -> NodeId {
+        self.nodes.push(Node {
+            parent,
+            what: step.what.clone(),
+            after: step.after,
+            opens: step.opens(),
+            within: step.within,
+            clock,
+            broken_by: [None, None],
+            guard: None,
+            modes: 0,
+            finals: 0..0,
+            edges: 0..0,
+            kept: 1,
+            ring: 0,
+            live: 0,
+        });
+        self.children.push(Vec::new());
+        self.finals.push(BTreeSet::new());
+        self.nodes.len() as NodeId - 1
+    }
+
+    /// The nodes of a variant of a combo, those that are new added.
+    fn add(
+        &mut self,
+        combo: &Combo,
+        variant: &Variant,
+        own: Option<SetId>,
+        number: u16,
+    ) -> Vec<NodeId> {
+        let mut nodes = Vec::new();
+        let mut parent = 0;
+        for (n, step) in variant.steps.iter().enumerate() {
+            // A chord is no stranger to itself.
+            let foreign = combo.passing.as_ref().map(|passing| {
+                let members = step.what.signals().iter().filter(|_| step.what.signals().len() > 1);
+                self.sets.of(passing.iter().chain(members).copied(), true)
+            });
+            let is_cancelled = !step.unless.is_empty();
+            let cancel = is_cancelled.then(|| self.sets.of(step.unless.iter().copied(), false));
+            let broken_by = [foreign, cancel];
+            let guard = variant.guard.filter(|_| n == 0);
+            let quiet = own.filter(|_| matches!(step.what, What::Quiet(_)));
+            let (clock, modes) = (combo.clock, combo.modes);
+            // How it was written makes no difference.
+            let step = Step { written: 0, text: None, ..step.clone() };
+            let key = Key { parent, step, clock, broken_by, quiet, guard, modes };
+            parent = match self.known.get(&key) {
+                Some(&node) => node,
+                None => self.insert(key),
+            };
+            nodes.push(parent);
+        }
+        self.finals[parent as usize].insert(number);
+        nodes
+    }
+
+    fn insert(&mut self, key: Key) -> NodeId {
+        let id = self.push(key.parent, &key.step, key.clock);
+        let node = &mut self.nodes[id as usize];
+        node.broken_by = key.broken_by;
+        node.guard = key.guard;
+        node.modes = key.modes;
+        let is_press = !matches!(key.step.what, What::Release(_));
+        let children = &mut self.children[key.parent as usize];
+        for &signal in key.step.what.signals() {
+            children.push((Trigger::new(signal, is_press), id));
+        }
+        if matches!(key.step.what, What::Quiet(_)) {
+            children.push((Trigger::QUIET, id));
+        }
+        // The latest arrival is as good as any, unless what follows may come too
+        // early after it, or, of a chord, have begun before it.
+        let is_chord = matches!(key.step.what, What::Together { .. });
+        if is_chord || key.step.opens().amount() > 0 {
+            self.nodes[key.parent as usize].kept = super::KEPT as u8;
+        }
+        self.known.insert(key, id);
+        id
+    }
+
+    fn finish(
+        mut self,
+        paths: Vec<Vec<NodeId>>,
+        combos: Vec<BoundCombo>,
+        signals: usize,
+        rate: PollRate,
+    ) -> Automaton {
+        let mut live = vec![0; self.nodes.len()];
+        for node in &self.nodes[1..] {
+            let until = &mut live[node.parent as usize];
+            *until = node.within.nanos(rate).max(*until);
+        }
+        let (mut edges, mut finals, mut rings) = (Vec::new(), Vec::new(), 0);
+        for (n, node) in self.nodes.iter_mut().enumerate() {
+            let children = &mut self.children[n];
+            children.sort_unstable();
+            node.edges = edges.len() as u32..(edges.len() + children.len()) as u32;
+            edges.append(children);
+            node.finals = finals.len() as u32..(finals.len() + self.finals[n].len()) as u32;
+            finals.extend(&self.finals[n]);
+            node.ring = rings;
+            rings += u32::from(node.kept);
+            // A window in ticks ends with its last tick.
+            node.live = live[n] + rate.time_of(crate::Tick(1)).0;
+        }
+        Automaton {
+            edges,
+            finals,
+            paths,
+            combos,
+            set_count: self.sets.len(),
+            sets_of: self.sets.by_signal(signals),
+            ring_count: rings as usize,
+            nodes: self.nodes,
+        }
+    }
+}

@@ -1,0 +1,156 @@
+//! Which mode is on top, and the clock of the combos.
+
+use super::{MAX_MODES, Mode, Moment};
+use crate::{ActionId, Nanos, Tick};
+
+/// A mode, as a tick needs it.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct BoundMode {
+    pub(crate) enter: Option<ActionId>,
+    pub(crate) leave: Option<ActionId>,
+    pub(crate) freezes: bool,
+}
+
+impl BoundMode {
+    pub(crate) fn new(mode: &Mode) -> Self {
+        let action = |at: Option<usize>| at.map(|at| ActionId(at as u16));
+        BoundMode { enter: action(mode.enter), leave: action(mode.leave), freezes: mode.freezes }
+    }
+}
+
+/// The modes that are on, the first of the rig at the bottom. A rig without any
+/// is always in mode 0.
+#[derive(Clone, Debug)]
+pub(crate) struct Modes {
+    stack: [u8; MAX_MODES],
+    depth: u8,
+    /// For how long the clock of the combos has stood still.
+    paused: Moment,
+    /// Since when it stands still.
+    frozen: Option<Moment>,
+}
+
+impl Modes {
+    pub(crate) const FIRST: Modes = Modes {
+        stack: [0; MAX_MODES],
+        depth: 1,
+        paused: Moment { time: Nanos(0), tick: Tick(0) },
+        frozen: None,
+    };
+
+    /// From the bottom to the top.
+    pub(crate) fn stack(&self) -> &[u8] {
+        &self.stack[..usize::from(self.depth)]
+    }
+
+    pub(crate) fn top(&self) -> u8 {
+        self.stack[usize::from(self.depth) - 1]
+    }
+
+    pub(crate) fn is_frozen(&self) -> bool {
+        self.frozen.is_some()
+    }
+
+    /// For how long the clock of the combos has stood still at a moment.
+    pub(crate) fn paused_at(&self, now: Moment) -> Moment {
+        let since = self.frozen.unwrap_or(now);
+        let time = self.paused.time.0 + now.time.0.saturating_sub(since.time.0);
+        let tick = self.paused.tick.0 + now.tick.0.saturating_sub(since.tick.0);
+        Moment { time: Nanos(time), tick: Tick(tick) }
+    }
+
+    /// Follows the actions that went on at `now`. Returns whether another mode
+    /// is on top, and if so whether what was begun is to be forgotten.
+    pub(crate) fn follow(
+        &mut self,
+        modes: &[BoundMode],
+        went_on: impl Fn(ActionId) -> bool,
+        now: Moment,
+    ) -> Option<bool> {
+        let before = self.top();
+        for (mode, n) in modes.iter().zip(0..) {
+            let is_left = self.depth > 1 && self.top() == n && mode.leave.is_some_and(&went_on);
+            if is_left {
+                self.depth -= 1;
+            } else if mode.enter.is_some_and(&went_on) {
+                self.enter(n);
+            }
+        }
+        let top = self.top();
+        if top == before {
+            return None;
+        }
+        let freezes = |mode: u8| modes[usize::from(mode)].freezes;
+        if let Some(since) = self.frozen.filter(|_| !freezes(top)) {
+            self.paused.time.0 += now.time.0 - since.time.0;
+            self.paused.tick.0 += now.tick.0 - since.tick.0;
+            self.frozen = None;
+        } else if freezes(top) {
+            self.frozen = Some(self.frozen.unwrap_or(now));
+        }
+        Some(!freezes(top) && !freezes(before))
+    }
+
+    /// Puts a mode on top; one that is on already comes back to the top.
+    fn enter(&mut self, mode: u8) {
+        match self.stack().iter().position(|&other| other == mode) {
+            Some(at) => self.depth = at as u8 + 1,
+            None => {
+                self.stack[usize::from(self.depth)] = mode;
+                self.depth += 1;
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+    use std::vec::Vec;
+
+    /// Driving at the bottom; 1 enters parked, 2 leaves it, 3 enters the menu,
+    /// which freezes, 4 leaves that.
+    fn modes() -> Vec<BoundMode> {
+        let mode = |enter: Option<u16>, leave: Option<u16>, freezes| BoundMode {
+            enter: enter.map(ActionId),
+            leave: leave.map(ActionId),
+            freezes,
+        };
+        [mode(None, None, false), mode(Some(1), Some(2), false), mode(Some(3), Some(4), true)]
+            .into()
+    }
+
+    #[rstest]
+    #[case::nothing(&[9], &[0], None)]
+    #[case::one(&[1], &[0, 1], Some(true))]
+    #[case::there_and_back(&[1, 2], &[0], Some(true))]
+    #[case::a_menu_on_top(&[1, 3], &[0, 1, 2], Some(false))]
+    #[case::out_of_the_menu(&[1, 3, 4], &[0, 1], Some(false))]
+    #[case::only_the_top_is_left(&[1, 3, 2], &[0, 1, 2], None)]
+    #[case::back_to_one_below(&[1, 3, 1], &[0, 1], Some(false))]
+    #[case::the_first_is_never_left(&[2], &[0], None)]
+    fn modes_are_stacked(
+        #[case] actions: &[u16],
+        #[case] stack: &[u8],
+        #[case] last: Option<bool>,
+    ) {
+        let mut state = Modes::FIRST;
+        let mut came = None;
+        for (&action, n) in actions.iter().zip(0..) {
+            let now = Moment { time: Nanos(1000 * n), tick: Tick(n as u32) };
+            came = state.follow(&modes(), |other| other == ActionId(action), now);
+        }
+        assert_eq!((state.stack(), came), (stack, last));
+    }
+
+    #[test]
+    fn the_clock_stands_still_in_a_mode_that_freezes() {
+        let at = |n: u32| Moment { time: Nanos(u64::from(n) * 10), tick: Tick(n) };
+        let mut state = Modes::FIRST;
+        state.follow(&modes(), |action| action == ActionId(3), at(5));
+        assert_eq!(state.paused_at(at(8)), at(3));
+        state.follow(&modes(), |action| action == ActionId(4), at(9));
+        assert_eq!((state.paused_at(at(20)), state.is_frozen()), (at(4), false));
+    }
+}

@@ -1,0 +1,166 @@
+//! Signals: whatever is on or off, and when it changed.
+
+use super::{Moment, SignalId};
+use crate::{ActionId, ControlId, ControlRef, Nanos, Thresholds, Tick, gesture::Toward};
+
+/// Anything of a rig that is on or off.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Signal {
+    /// A button on any device that is meant, or any other control from a travel
+    /// on.
+    Control {
+        /// Which.
+        control: ControlRef,
+        /// For a control that is no button.
+        thresholds: Thresholds,
+    },
+    /// An action that gives on or off, by its place in the rig. One that combos
+    /// drive is seen a tick later.
+    Action(usize),
+    /// A zone, by its place in the rig, while any contact is in it.
+    Zone(usize),
+    /// A gesture, by its place in the rig, while it is on.
+    Gesture(usize),
+    /// A direction of an action that gives a plane.
+    Way(usize, Way),
+}
+
+/// One of eight directions, by its place in [`Toward::WORDS`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Way(pub u8);
+
+impl Way {
+    /// From this deflection on a stick is in a direction,
+    pub const ENTER: f32 = 0.5;
+    /// and below this one it is in none.
+    pub const LEAVE: f32 = 0.4;
+    /// So many degrees beyond the middle between two directions it must go to
+    /// be in the other one.
+    pub const HYSTERESIS: f32 = 5.0;
+
+    /// The direction of a word.
+    pub fn of(word: &str) -> Option<Way> {
+        Toward::WORDS.iter().position(|other| *other == word).map(|n| Way(n as u8))
+    }
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        Toward::WORDS[self.0 as usize]
+    }
+
+    /// The same with left and right swapped.
+    #[must_use]
+    pub const fn mirrored(self) -> Way {
+        Way((12 - self.0) % 8)
+    }
+
+    /// The direction of a vector that was in `before`.
+    pub(crate) fn next(before: Option<Way>, [x, y]: [f32; 2]) -> Option<Way> {
+        let least = if before.is_some() { Way::LEAVE } else { Way::ENTER };
+        // What is no number is nowhere.
+        let is_out = x * x + y * y >= least * least;
+        if !is_out {
+            return None;
+        }
+        let degrees = libm::atan2f(y, x).to_degrees();
+        if let Some(Way(n)) = before {
+            let turned = libm::fabsf(libm::remainderf(degrees - 45.0 * f32::from(n), 360.0));
+            if turned <= 22.5 + Way::HYSTERESIS {
+                return before;
+            }
+        }
+        let nearest = libm::roundf(degrees / 45.0) as i32;
+        Some(Way(nearest.rem_euclid(8) as u8))
+    }
+}
+
+/// A change of a signal that a tick saw, or something else that combos must
+/// know of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct SignalEdge {
+    /// The signal; `None` for the press of a button that is none.
+    pub signal: Option<SignalId>,
+    /// Whether it went on.
+    pub is_press: bool,
+    /// When it was reported, by the clock of the combos: less what it stood
+    /// still.
+    pub time: Nanos,
+    /// The tick that saw it, by the same clock.
+    pub tick: Tick,
+    /// For how long the clock of the combos had stood still by then.
+    pub paused: Moment,
+    /// The mode then on top.
+    pub mode: u8,
+    /// Whether everything that was begun is to be forgotten at this moment;
+    /// then it is no change of a signal.
+    pub is_clear: bool,
+    /// Who did it.
+    pub by: Option<ControlId>,
+}
+
+impl SignalEdge {
+    /// When it was reported.
+    pub const fn reported(&self) -> Nanos {
+        Nanos(self.time.0 + self.paused.time.0)
+    }
+
+    /// The tick that saw it.
+    pub const fn seen(&self) -> Tick {
+        Tick(self.tick.0 + self.paused.tick.0)
+    }
+
+    /// When it was, by the clock of the combos.
+    pub const fn moment(&self) -> Moment {
+        Moment { time: self.time, tick: self.tick }
+    }
+}
+
+/// A signal tied to a plan.
+#[derive(Clone, Debug)]
+pub(crate) enum BoundSignal {
+    /// The controls lie in the plan's list.
+    Controls {
+        first: u32,
+        len: u32,
+    },
+    Action(ActionId),
+    Zone(u8),
+    Gesture(u16),
+    Way(ActionId, Way),
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::rest(None, [0.0, 0.0], None)]
+    #[case::not_far_enough(None, [0.45, 0.0], None)]
+    #[case::still_far_enough(Some("right"), [0.45, 0.0], Some("right"))]
+    #[case::right(None, [1.0, 0.1], Some("right"))]
+    #[case::up_left(None, [-0.7, 0.7], Some("up-left"))]
+    #[case::down(None, [0.1, -0.8], Some("down"))]
+    #[case::at_the_seam(None, [-1.0, -0.0], Some("left"))]
+    #[case::not_turned_enough(Some("right"), [0.9, 0.45], Some("right"))]
+    #[case::turned(Some("right"), [0.8, 0.5], Some("up-right"))]
+    #[case::no_number(Some("right"), [f32::NAN, 0.0], None)]
+    fn a_stick_has_a_direction(
+        #[case] before: Option<&str>,
+        #[case] v: [f32; 2],
+        #[case] after: Option<&str>,
+    ) {
+        let way = Way::next(before.and_then(Way::of), v);
+        assert_eq!(way.map(Way::word), after);
+    }
+
+    #[rstest]
+    #[case("right", "left")]
+    #[case("up", "up")]
+    #[case("down-right", "down-left")]
+    #[case("up-left", "up-right")]
+    fn left_and_right_change_places(#[case] word: &str, #[case] other: &str) {
+        assert_eq!(Way::of(word).unwrap().mirrored().word(), other);
+        assert_eq!(Way::of(other).unwrap().mirrored().word(), word);
+    }
+}

@@ -1,0 +1,576 @@
+//! The `[combo.*]` and `[mode.*]` tables of a rig.
+
+use super::{
+    fields::{Entry, Fields, Value, check_name},
+    language::{self, Verb, Word, Written},
+    problem::Problems,
+};
+use gtrig_core::{
+    ActionSpec, ControlRef, Gives, Rig, Thresholds,
+    combo::{
+        Clock, Combo, MAX_COMBOS, MAX_MODES, MAX_STEPS, Mirror, Mode, Signal, SignalId, Span, Step,
+        Way, What,
+    },
+    gesture::Toward,
+    tunable, vocabulary,
+};
+use std::ops::Range;
+
+/// What combos may refer to.
+#[derive(Clone, Copy)]
+pub(super) struct Context<'a> {
+    pub(super) rig: &'a Rig,
+    /// The names of all actions, in order.
+    pub(super) actions: &'a [&'a str],
+    pub(super) modes: &'a [&'a str],
+}
+
+pub(super) fn read_modes(problems: &mut Problems, table: &Fields, actions: &[&str]) -> Vec<Mode> {
+    let modes: Vec<Mode> = table
+        .entries()
+        .enumerate()
+        .filter_map(|(n, entry)| mode(problems, &entry, n, actions))
+        .collect();
+    if modes.len() > MAX_MODES {
+        let found = format!("{} modes", modes.len());
+        problems.add(table.span(), found, &format!("at most {MAX_MODES}"));
+    }
+    modes
+}
+
+fn mode(problems: &mut Problems, entry: &Entry, n: usize, actions: &[&str]) -> Option<Mode> {
+    check_name(problems, entry, "a mode");
+    let mut fields = entry.value.table(problems)?;
+    let [enter, leave] = ["enter", "leave"].map(|key| {
+        let value = fields.take(key)?;
+        named(problems, value, actions, "the name of an action of this rig")
+    });
+    let words = [("forget", false), ("freeze", true)];
+    let freezes = fields.take("windows").and_then(|v| v.word(problems, &words)).unwrap_or(false);
+    fields.finish(problems);
+    if n > 0 && enter.is_none() {
+        let found = format!("the mode `{}` without it", entry.key.escape_debug());
+        let expected = "`enter`: the action that enters it; only the first mode is on by itself";
+        problems.add(entry.key_span.clone(), found, expected);
+    }
+    Some(Mode { name: entry.key.to_owned(), enter, leave, freezes })
+}
+
+/// The place of a name among others.
+fn named(problems: &mut Problems, value: Value, names: &[&str], what: &str) -> Option<usize> {
+    let name = value.string(problems)?;
+    let found = names.iter().position(|other| *other == name);
+    if found.is_none() {
+        problems.add_unknown(&value, name, names.iter().copied(), what);
+    }
+    found
+}
+
+/// The modes that are named, a bit each; 0 for none.
+pub(super) fn modes_of(problems: &mut Problems, fields: &mut Fields, modes: &[&str]) -> u32 {
+    let Some(value) = fields.take("modes") else { return 0 };
+    let mut bits = 0;
+    for item in value.items(problems) {
+        if let Some(n) = named(problems, item, modes, "the name of a [mode.…] of this rig") {
+            bits |= 1u32.checked_shl(n as u32).unwrap_or(0);
+        }
+    }
+    bits
+}
+
+/// Reads all combos, and the signals that they are about.
+pub(super) fn read(
+    problems: &mut Problems,
+    table: &Fields,
+    context: Context,
+) -> (Vec<Signal>, Vec<Combo>) {
+    let entries: Vec<Entry> = table.entries().collect();
+    if entries.len() > MAX_COMBOS {
+        let found = format!("{} combos", entries.len());
+        problems.add(table.span(), found, &format!("at most {MAX_COMBOS}"));
+        return (Vec::new(), Vec::new());
+    }
+    let names: Vec<&str> = entries.iter().map(|entry| entry.key).collect();
+    let mut reader = Reader {
+        context,
+        names: &names,
+        written: entries.iter().map(|entry| written(problems, entry)).collect(),
+        signals: Vec::new(),
+    };
+    let combos = entries.iter().enumerate();
+    let combos: Vec<Combo> =
+        combos.filter_map(|(n, entry)| reader.combo(problems, entry, n)).collect();
+    let signals = reader.signals;
+    if combos.len() == entries.len() {
+        check_waits(problems, &entries, &combos);
+    }
+    (signals, combos)
+}
+
+fn check_waits(problems: &mut Problems, entries: &[Entry], combos: &[Combo]) {
+    for (entry, n) in entries.iter().zip(0..) {
+        let (mut next, mut seen) = (vec![n], vec![false; combos.len()]);
+        while let Some(at) = next.pop() {
+            let waits = combos[at].waits_for.iter();
+            next.extend(waits.filter(|&&other| !std::mem::replace(&mut seen[other], true)));
+        }
+        if seen[n] {
+            let found =
+                format!("`{}`, which waits for itself in the end", entry.key.escape_debug());
+            let expected = "combos that wait for others in no circle";
+            problems.add(entry.key_span.clone(), found, expected);
+        }
+    }
+}
+
+/// The steps of a combo as they are written, as far as they can be read.
+#[derive(Clone, Default)]
+struct Text<'a> {
+    steps: Vec<Written<'a>>,
+    /// Whether that is all of them.
+    is_whole: bool,
+}
+
+fn written<'a>(problems: &mut Problems, entry: &Entry<'a>) -> Text<'a> {
+    let mut read = Text::default();
+    let Some(mut fields) = entry.value.table(problems) else { return read };
+    let Some(value) = fields.take("steps") else {
+        let found = format!("the combo `{}` without them", entry.key.escape_debug());
+        let expected = "`steps`, such as \"press south, press south within 250 ms\"";
+        problems.add(entry.key_span.clone(), found, expected);
+        return read;
+    };
+    read.is_whole = true;
+    let items: Vec<Value> = value.items(problems).collect();
+    let is_list = items.len() > 1;
+    for item in items {
+        let Some(text) = item.string(problems) else {
+            read.is_whole = false;
+            continue;
+        };
+        if is_list && text.contains(',') {
+            let expected = "one step in each text of a list, or all of them in one text";
+            problems.add(item.span(), problems.quote(&item), expected);
+            read.is_whole = false;
+            continue;
+        }
+        for part in text.split(',') {
+            let at = part.as_ptr() as usize - text.as_ptr() as usize;
+            let place = |span: Range<usize>| problems_place(&item, text, at, span);
+            match language::step(problems, part, place) {
+                Some(step) => read.steps.push(step),
+                None => read.is_whole = false,
+            }
+        }
+    }
+    read.is_whole &= !read.steps.is_empty();
+    read
+}
+
+/// The place in the file of a part of a text. One that is written with escapes has
+/// no such parts; then it is the whole.
+fn problems_place(item: &Value, text: &str, at: usize, span: Range<usize>) -> Range<usize> {
+    let whole = item.span();
+    if whole.len() != text.len() + 2 {
+        return whole;
+    }
+    let first = whole.start + 1 + at;
+    first + span.start..first + span.end.max(span.start)
+}
+
+struct Reader<'a> {
+    context: Context<'a>,
+    names: &'a [&'a str],
+    written: Vec<Text<'a>>,
+    signals: Vec<Signal>,
+}
+
+/// What the names in a combo are looked up by.
+struct Names<'a> {
+    device: &'a str,
+    stick: Option<usize>,
+}
+
+impl<'a> Reader<'a> {
+    fn combo(&mut self, problems: &mut Problems, entry: &Entry<'a>, n: usize) -> Option<Combo> {
+        check_name(problems, entry, "a combo");
+        let mut fields = entry.value.table(problems)?;
+        fields.take("steps");
+        let names = Names {
+            device: fields.take("device").and_then(|v| v.string(problems)).unwrap_or("pad"),
+            stick: fields.take("stick").and_then(|value| self.stick(problems, value)),
+        };
+        let clocks = Clock::ALL.map(|clock| (clock.word(), clock));
+        let clock = fields.take("clock").and_then(|v| v.word(problems, &clocks));
+        let all = fields.take("all-within").and_then(|value| duration(problems, value));
+        let is_strict = flag(problems, &mut fields, "strict");
+        let passing = fields.take("passing");
+        let passing = self.passing(problems, passing, is_strict, &names);
+        let mirror = fields.take("mirror-while");
+        let [takes, again] = ["takes", "again"].map(|key| flag(problems, &mut fields, key));
+        let words = [("pulse", false), ("while-held", true)];
+        let lasts = fields.take("on").and_then(|v| v.word(problems, &words)).unwrap_or(false);
+        let waits_for = fields.take("waits-for").map_or(Vec::new(), |value| {
+            let what = "the name of a [combo.…] of this rig";
+            let items: Vec<Value> = value.items(problems).collect();
+            items.into_iter().filter_map(|v| named(problems, v, self.names, what)).collect()
+        });
+        let modes = modes_of(problems, &mut fields, self.context.modes);
+        fields.finish(problems);
+        let mut steps = Vec::new();
+        self.steps(problems, n, &mut vec![n], &names, &mut steps)?;
+        self.check(problems, entry, &steps, all);
+        let mirror = mirror.and_then(|value| self.mirror(problems, value, &steps, &names));
+        Some(Combo {
+            all,
+            clock: clock.unwrap_or_default(),
+            passing,
+            mirror,
+            takes,
+            again,
+            lasts,
+            waits_for,
+            modes,
+            ..Combo::new(entry.key, steps)
+        })
+    }
+
+    /// An action that gives a direction.
+    fn stick(&self, problems: &mut Problems, value: Value) -> Option<usize> {
+        let what = "the name of an action of this rig that gives a plane";
+        let at = named(problems, value, self.context.actions, what)?;
+        let is_double = |action: &ActionSpec| action.gives.is_double();
+        if !self.context.rig.actions.get(at).is_some_and(is_double) {
+            problems.add(value.span(), problems.quote(&value), what);
+            return None;
+        }
+        Some(at)
+    }
+
+    fn passing(
+        &mut self,
+        problems: &mut Problems,
+        value: Option<Value>,
+        is_strict: bool,
+        names: &Names,
+    ) -> Option<Vec<SignalId>> {
+        let Some(value) = value else { return is_strict.then(Vec::new) };
+        if !is_strict {
+            let expected =
+                "`strict = true` beside it: a combo that is not strict lets anything pass";
+            problems.add(value.span(), problems.quote(&value), expected);
+        }
+        let mut passing = Vec::new();
+        for item in value.items(problems) {
+            let Some(text) = item.string(problems) else { continue };
+            let word = Word { text, span: item.span() };
+            passing.extend(self.signal(problems, &word, names));
+        }
+        Some(passing)
+    }
+
+    fn mirror(
+        &mut self,
+        problems: &mut Problems,
+        value: Value,
+        steps: &[Step],
+        names: &Names,
+    ) -> Option<Mirror> {
+        let text = value.string(problems)?;
+        let while_on = self.signal(problems, &Word { text, span: value.span() }, names)?;
+        let mut pairs: Vec<(SignalId, SignalId)> = Vec::new();
+        for signal in steps.iter().flat_map(|step| step.what.signals().to_vec()) {
+            let other = match &self.signals[signal.index()] {
+                Signal::Way(action, way) => Signal::Way(*action, way.mirrored()),
+                Signal::Control { control, thresholds } => {
+                    let code = match control.code.as_str() {
+                        "dpad-left" => "dpad-right",
+                        "dpad-right" => "dpad-left",
+                        _ => continue,
+                    };
+                    let control = ControlRef { code: code.to_owned(), ..control.clone() };
+                    Signal::Control { control, thresholds: *thresholds }
+                }
+                _ => continue,
+            };
+            let other = self.number(other);
+            let is_known = pairs.iter().any(|&(a, b)| a == signal || b == signal);
+            if other != signal && !is_known {
+                pairs.push((signal, other));
+            }
+        }
+        if pairs.is_empty() {
+            let expected =
+                "a step to the left or to the right: without one there is nothing to turn around";
+            problems.add(value.span(), problems.quote(&value), expected);
+        }
+        Some(Mirror { while_on, pairs })
+    }
+
+    /// The steps of combo `n`, those of others that it does in their place.
+    fn steps(
+        &mut self,
+        problems: &mut Problems,
+        n: usize,
+        within: &mut Vec<usize>,
+        names: &Names,
+        steps: &mut Vec<Step>,
+    ) -> Option<()> {
+        let Text { steps: written, is_whole } = self.written[n].clone();
+        let mut is_sound = is_whole;
+        for (at, part) in written.iter().enumerate() {
+            if part.verb != Verb::Do {
+                let text = (within.len() == 1).then_some(at as u8);
+                is_sound &= self.step(problems, part, (names, text), steps).is_some();
+                continue;
+            }
+            let name = &part.names[0];
+            let Some(other) = self.names.iter().position(|other| *other == name.text) else {
+                let known = self.names.iter().copied();
+                problems.add_word(name, known, "the name of a [combo.…] of this rig");
+                return None;
+            };
+            if within.contains(&other) {
+                let found = format!("`{}`, which contains itself", name.text.escape_debug());
+                problems.add(name.span.clone(), found, "a combo that does not do itself");
+                return None;
+            }
+            within.push(other);
+            self.steps(problems, other, within, names, steps)?;
+            within.pop();
+            if steps.len() > MAX_STEPS {
+                let found = format!("a combo of {} steps", steps.len());
+                let expected = format!("at most {MAX_STEPS}, a tap counting as two");
+                problems.add(part.span.clone(), found, &expected);
+                return None;
+            }
+        }
+        is_sound.then_some(())
+    }
+
+    /// One written step: one, or for a tap two.
+    fn step(
+        &mut self,
+        problems: &mut Problems,
+        part: &Written,
+        (names, text): (&Names, Option<u8>),
+        steps: &mut Vec<Step>,
+    ) -> Option<()> {
+        let signals: Vec<Option<SignalId>> =
+            part.names.iter().map(|name| self.signal(problems, name, names)).collect();
+        let unless: Vec<Option<SignalId>> =
+            part.unless.iter().map(|name| self.signal(problems, name, names)).collect();
+        let signals: Vec<SignalId> = signals.into_iter().collect::<Option<_>>()?;
+        let unless: Vec<SignalId> = unless.into_iter().collect::<Option<_>>()?;
+        let default = |tunable: &tunable::Tunable| Span::millis(tunable.default as u64);
+        let written = steps.last().map_or(1, |step| step.written + 1);
+        let what = match part.verb {
+            Verb::Press | Verb::Tap => What::Press(signals[0]),
+            Verb::Release => What::Release(signals[0]),
+            Verb::Hold => What::Hold(signals[0], part.own?),
+            Verb::Together => What::Together {
+                of: signals.clone(),
+                spread: part.own.unwrap_or(default(&tunable::IN)),
+                in_order: part.in_order,
+            },
+            Verb::Quiet => What::Quiet(part.own?),
+            Verb::Do => return None,
+        };
+        check_written(problems, part, &what, steps.is_empty())?;
+        let within = part.within.unwrap_or(default(&tunable::WITHIN));
+        let after = part.after.unwrap_or(within.with(0));
+        let buffer = part.buffered.unwrap_or(after.with(0));
+        steps.push(Step { what, after, within, buffer, unless, written, text });
+        if part.verb == Verb::Tap {
+            let lift = part.own.unwrap_or(Span::millis(tunable::TAP_MS));
+            steps.push(Step { written, text, ..Step::new(What::Release(signals[0]), lift) });
+        }
+        Some(())
+    }
+
+    /// Whether the steps of a combo make sense together.
+    fn check(&self, problems: &mut Problems, entry: &Entry, steps: &[Step], all: Option<Span>) {
+        let is_quiet = |step: &Step| matches!(step.what, What::Quiet(_));
+        let quiet = steps.iter().position(is_quiet);
+        if quiet.is_some_and(|at| at == 0 || at + 1 < steps.len()) {
+            let found = format!("a `quiet` within `{}`", entry.key.escape_debug());
+            let expected = "one as the last step only, after another one";
+            problems.add(entry.key_span.clone(), found, expected);
+        }
+        let rate = self.context.rig.rate;
+        let Some(all) = all else { return };
+        let least: u64 = steps.iter().map(|step| least_nanos(step, rate)).sum();
+        if least > all.nanos(rate) {
+            let found = format!("`all-within` of `{}`", entry.key.escape_debug());
+            let ms = least as f64 / 1e6;
+            let expected =
+                format!("no less than the {ms} ms that its steps take: it can never be met");
+            problems.add(entry.key_span.clone(), found, &expected);
+        }
+    }
+
+    /// The signal of a name; known ones keep their numbers.
+    fn signal(&mut self, problems: &mut Problems, word: &Word, names: &Names) -> Option<SignalId> {
+        let signal = self.look_up(problems, word, names)?;
+        Some(self.number(signal))
+    }
+
+    fn number(&mut self, signal: Signal) -> SignalId {
+        let known = self.signals.iter().position(|other| *other == signal);
+        SignalId(known.unwrap_or_else(|| {
+            self.signals.push(signal);
+            self.signals.len() - 1
+        }) as u16)
+    }
+
+    fn look_up(&self, problems: &mut Problems, word: &Word, names: &Names) -> Option<Signal> {
+        let rig = self.context.rig;
+        if let Some(name) = word.text.strip_prefix("action/") {
+            let found = self.context.actions.iter().position(|other| *other == name);
+            let is_digital = |action: &ActionSpec| action.gives.is_digital();
+            match found {
+                Some(at) if rig.actions.get(at).is_some_and(is_digital) => {
+                    return Some(Signal::Action(at));
+                }
+                Some(_) => {
+                    let expected = format!(
+                        "an action that gives \"{}\"; the directions of a plane are read with `stick = …`",
+                        [Gives::On, Gives::Pulse, Gives::Toggle].map(Gives::word).join("\", \"")
+                    );
+                    problems.add_word(word, [], &expected);
+                }
+                None => {
+                    let known = self.context.actions.iter().copied();
+                    problems.add_part(word, name, known, "the name of an action of this rig");
+                }
+            }
+            return None;
+        }
+        if let Some(name) = word.text.strip_prefix("zone/") {
+            let at = rig.zones.iter().position(|zone| zone.name == name);
+            if at.is_none() {
+                let known = rig.zones.iter().map(|zone| zone.name.as_str());
+                problems.add_part(word, name, known, "the name of a [zone.…] of this rig");
+            }
+            return at.map(Signal::Zone);
+        }
+        if let Some(name) = word.text.strip_prefix("gesture/") {
+            let at = rig.gestures.iter().position(|gesture| gesture.name == name);
+            if at.is_none() {
+                let known = rig.gestures.iter().map(|gesture| gesture.name.as_str());
+                problems.add_part(word, name, known, "the name of a [gesture.…] of this rig");
+            }
+            return at.map(Signal::Gesture);
+        }
+        if let Some(way) = Way::of(word.text) {
+            let Some(stick) = names.stick else {
+                let expected = "`stick = …` in this combo, the action whose direction is meant";
+                problems.add_word(word, [], expected);
+                return None;
+            };
+            return Some(Signal::Way(stick, way));
+        }
+        self.control(problems, word, names)
+    }
+
+    fn control(&self, problems: &mut Problems, word: &Word, names: &Names) -> Option<Signal> {
+        let text = match word.text.contains('/') {
+            true => word.text.to_owned(),
+            false => format!("{}/{}", names.device, word.text),
+        };
+        let press_at = tunable::PRESS_AT.default as f32;
+        let thresholds = Thresholds { press_at, release_at: press_at };
+        let expected =
+            "a button, such as south, pad1/east or keys/KeyH, or action/…, zone/… or gesture/…";
+        match text.parse::<ControlRef>() {
+            Ok(control) if control.is_control() => Some(Signal::Control { control, thresholds }),
+            Ok(control) => {
+                let ways = Toward::WORDS.iter().copied().filter(|_| names.stick.is_some());
+                let known = vocabulary::names(control.kind).iter().copied().chain(ways);
+                problems.add_part(word, &control.code, known, expected);
+                None
+            }
+            Err(_) => {
+                problems.add_word(word, [], expected);
+                None
+            }
+        }
+    }
+}
+
+fn least_nanos(step: &Step, rate: gtrig_core::PollRate) -> u64 {
+    let own = match step.what {
+        What::Hold(_, span) | What::Quiet(span) => span.nanos(rate),
+        _ => 0,
+    };
+    step.opens().nanos(rate) + own
+}
+
+fn check_written(
+    problems: &mut Problems,
+    part: &Written,
+    what: &What,
+    is_first: bool,
+) -> Option<()> {
+    let mut problem = |found: &str, expected: &str| {
+        problems.add(part.span.clone(), found.to_owned(), expected);
+        None
+    };
+    let has_window = part.after.is_some() || part.within.is_some() || part.buffered.is_some();
+    if is_first && (has_window || !part.unless.is_empty()) {
+        return problem(
+            "a limit on when the first step comes",
+            "none: there is no step before it to count from",
+        );
+    }
+    if matches!(what, What::Quiet(_)) && has_window {
+        return problem("a limit on when a quiet comes", "none: it begins with the step before it");
+    }
+    if part.buffered.is_some() && (part.after.is_none() || matches!(what, What::Hold(..))) {
+        return problem(
+            "`buffered`",
+            "it beside `after`, and not on a hold: an early press waits for that moment",
+        );
+    }
+    if let (Some(after), Some(buffered)) = (part.after, part.buffered) {
+        let is_alike = std::mem::discriminant(&after) == std::mem::discriminant(&buffered);
+        if !is_alike || buffered.amount() > after.amount() {
+            return problem("`buffered`", "no more than `after`, in the same unit");
+        }
+    }
+    if let (Some(after), Some(within)) = (part.after, part.within) {
+        let is_alike = std::mem::discriminant(&after) == std::mem::discriminant(&within);
+        if is_alike && after.amount() > within.amount() {
+            return problem(
+                "`after` beyond `within`",
+                "an earliest moment before the latest: this step can never be met",
+            );
+        }
+    }
+    if let What::Together { of, .. } = what {
+        let mut known = of.clone();
+        known.sort_unstable();
+        known.dedup();
+        if known.len() < of.len() {
+            return problem("a chord with the same name twice", "different names");
+        }
+    }
+    Some(())
+}
+
+fn flag(problems: &mut Problems, fields: &mut Fields, key: &'static str) -> bool {
+    fields.take(key).and_then(|value| value.bool(problems)).unwrap_or(false)
+}
+
+/// A time as a text of its own: `"600 ms"`.
+fn duration(problems: &mut Problems, value: Value) -> Option<Span> {
+    let text = value.string(problems)?;
+    let words: Vec<Word> =
+        text.split_whitespace().map(|text| Word { text, span: value.span() }).collect();
+    let [number, unit] = &words[..] else {
+        let expected = "a time, such as \"600 ms\" or \"30 ticks\"";
+        problems.add(value.span(), problems.quote(&value), expected);
+        return None;
+    };
+    language::time(problems, number, Some(unit), &tunable::ALL_WITHIN)
+}
