@@ -8,6 +8,7 @@ use crate::{
 };
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use gtrig_core::{Capacity, Nanos, Session, Tick, audit::Hitches};
+use gtrig_formats::combos::ComboLines;
 use gtrig_sources::{Source, Story};
 use std::{path::PathBuf, process::ExitCode};
 
@@ -175,6 +176,31 @@ enum Command {
         #[arg(long)]
         strict: bool,
     },
+    /// Say what came of every attempt at a combo of a take, with all margins; and
+    /// what comes out differently in loops of other rates.
+    Combos {
+        /// The recording (JSON Lines; see docs/take-format.md).
+        take: PathBuf,
+        #[command(flatten)]
+        rig: RigArgs,
+        /// Only what nearly fired, the nearest first.
+        #[arg(long)]
+        near: bool,
+        /// Compare loops of these poll rates; without a value the usual ones.
+        #[arg(long, value_name = "HZ,…", value_delimiter = ',', num_args = 0..)]
+        #[arg(default_missing_value = "30,60,120,240")]
+        rates: Vec<f64>,
+        /// Compare loops with stalls: one that lasts LASTS milliseconds begins every
+        /// EVERY milliseconds.
+        #[arg(long, value_name = "EVERY:LASTS", value_parser = loops::hitches, requires = "rates")]
+        hitch: Option<Hitches>,
+        /// How to print: JSON is one object a line.
+        #[arg(long, value_enum, default_value_t = ReportForm::Text)]
+        form: ReportForm,
+        /// Exit with 1 when something nearly fired, or comes out differently.
+        #[arg(long)]
+        strict: bool,
+    },
     /// Measure the sticks of a take: noise, centre, reach, snap-back, levels; and
     /// propose calibration and dead zone.
     Measure {
@@ -271,6 +297,9 @@ enum Command {
     Check {
         /// The rig (TOML; see docs/rig-format.md).
         rig: PathBuf,
+        /// How to print: JSON is one object a line, a doubt each.
+        #[arg(long, value_enum, default_value_t = ReportForm::Text)]
+        form: ReportForm,
     },
     /// Write a take of the simulated crane cab to standard output.
     Simulate {
@@ -511,7 +540,15 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
             };
             headless::figure(&take, rig, &figure, &of, time, title)
         }
-        Command::Check { rig } => headless::check(&rig),
+        Command::Combos { take, rig, near, rates, hitch, form, strict } => {
+            let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
+            let rates = rates.into_iter().map(files::rate).collect::<anyhow::Result<_>>()?;
+            let by = AuditBy { rates, hitches: hitch, ..AuditBy::default() };
+            let which = if near { ComboLines::Near } else { ComboLines::All };
+            let is_json = form == ReportForm::Json;
+            headless::combos(&take, rig, (which, &by.loops()), is_json, strict)
+        }
+        Command::Check { rig, form } => headless::check(&rig, form == ReportForm::Json),
         Command::Simulate { strokes: Some(count), seed, .. } => {
             headless::simulate(&Simulated::Strokes(count), seed)
         }

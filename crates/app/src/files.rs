@@ -99,6 +99,7 @@ pub fn shipped_take(story: Story, rig: Rig) -> anyhow::Result<Opened> {
         Story::Skips => include_str!("../../../demo/jerking-hook.take.jsonl"),
         Story::Rim => include_str!("../../../demo/worn-stick.take.jsonl"),
         Story::Glass => include_str!("../../../demo/lazy-thumb.take.jsonl"),
+        Story::Hasty => include_str!("../../../demo/hasty-hands.take.jsonl"),
     };
     Ok(load(TakeReader::open(text.as_bytes())?, rig, Capacity::DEFAULT))
 }

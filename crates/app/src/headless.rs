@@ -14,12 +14,15 @@ use gtrig_core::{
     compare::{self, Outline},
     lint::{Doubt, lint},
     measure::Samples,
+    pace::{self, Paced},
     shape::Chain,
 };
 use gtrig_formats::{
     Report,
     audit::AuditReport,
+    combos::{ComboLines, ComboReport},
     compare::CompareReport,
+    doubts,
     gestures::GestureReport,
     health::HealthReport,
     measure::MeasureReport,
@@ -186,6 +189,37 @@ pub fn gestures(path: &Path, rig: Rig, json: bool, strict: bool) -> anyhow::Resu
     report.write(json, &mut out)?;
     out.flush()?;
     Ok(verdict(path, &loaded, strict && !report.is_understood()))
+}
+
+/// `gtrig combos`.
+///
+/// # Errors
+/// When the take cannot be read, the rig has no combos, or standard output cannot
+/// be written.
+pub fn combos(
+    path: &Path,
+    rig: Rig,
+    (which, loops): (ComboLines, &[Loop]),
+    json: bool,
+    strict: bool,
+) -> anyhow::Result<Verdict> {
+    anyhow::ensure!(
+        !rig.combos.is_empty(),
+        "the rig has no [combo.…]: docs/rig-format.md says how to add one"
+    );
+    let Opened { session, loaded, .. } = files::open_take(path, rig, UNLIMITED)?;
+    let mut report = ComboReport::new(&session, which);
+    if !loops.is_empty() {
+        let recording = session.recording();
+        let run = |of: &Loop| Paced::run(&recording, session.rig(), *of);
+        let paced: Vec<Paced> = loops.iter().map(run).collect();
+        let differences = pace::differences(session.rig(), &paced);
+        report.add_pace(session.rig(), &paced, &differences);
+    }
+    let mut out = BufWriter::new(io::stdout().lock());
+    report.write(json, &mut out)?;
+    out.flush()?;
+    Ok(verdict(path, &loaded, strict && !report.is_clear()))
 }
 
 /// What `gtrig shape` is to do.
@@ -410,8 +444,12 @@ fn shaped_input(session: &Session, name: &str) -> anyhow::Result<(ActionId, Inpu
 ///
 /// # Errors
 /// When the rig cannot be read, or has mistakes.
-pub fn check(path: &Path) -> anyhow::Result<Verdict> {
+pub fn check(path: &Path, json: bool) -> anyhow::Result<Verdict> {
     let rig = files::rig(Some(path), None)?;
+    if json {
+        doubts::write_json(&lint(&rig), &mut io::stdout().lock())?;
+        return Ok(Verdict::Fine);
+    }
     println!(
         "{}: sound. {}, polled at {}, {} actions.",
         path.display(),

@@ -47,7 +47,7 @@ impl Loop {
     }
 
     /// Its polls from instant 0 on. The same loop always strays the same way.
-    fn polls(self) -> impl Iterator<Item = Nanos> {
+    pub(crate) fn polls(self) -> impl Iterator<Item = Nanos> {
         let mut rng = Pcg32::seed_from_u64(1);
         let period = 1e9 / self.rate.hz();
         let mut last = None;

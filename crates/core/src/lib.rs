@@ -35,6 +35,7 @@ pub mod lint;
 mod machine;
 pub mod meant;
 pub mod measure;
+pub mod pace;
 mod plan;
 mod recording;
 mod rig;

@@ -1,5 +1,9 @@
 //! What a sound rig probably does not mean, found without any input.
 
+mod combos;
+
+pub use combos::begins_alike;
+
 use crate::{
     Rig,
     gesture::{Gesture, Kind, Quantity},
@@ -52,6 +56,7 @@ pub fn lint(rig: &Rig) -> Vec<Doubt> {
         }
     }
     doubts.extend(gestures(rig));
+    doubts.extend(combos::doubts(rig));
     doubts
 }
 

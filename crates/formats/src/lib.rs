@@ -4,7 +4,9 @@
 //! - [`take`]: a recording of raw events (JSON Lines).
 //! - [`report`]: what a run of a take gave, tick by tick (JSON Lines or CSV).
 //! - [`audit`]: what loops of other kinds would have seen (text, JSON).
+//! - [`combos`]: what every attempt at a combo came to (text, JSON Lines).
 //! - [`compare`]: what came out differently by two rigs (text, JSON).
+//! - [`doubts`]: what a rig probably does not mean (JSON Lines).
 //! - [`health`]: how well the reports of each device came (text, JSON).
 //! - [`measure`]: what a stick was measured to do (text, JSON).
 //! - [`shape`]: raw values through a shape, stage by stage (CSV, JSON).
@@ -16,7 +18,9 @@
 
 mod atomic;
 pub mod audit;
+pub mod combos;
 pub mod compare;
+pub mod doubts;
 pub mod gestures;
 pub mod health;
 pub mod measure;

@@ -688,7 +688,7 @@ impl Ladder {
     /// An attempt that went on for two written steps and no further.
     fn note_stopped(&mut self, track: &Track, n: usize, hit: &Hit) {
         let Some(best) = hit.best else { return };
-        let is_long = track.steps[n].written > 0 && track.steps[n + 1].written > 1;
+        let is_long = track.steps[n + 1].written > 2;
         if !is_long || best.first <= self.spent {
             return;
         }

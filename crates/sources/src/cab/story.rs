@@ -22,11 +22,13 @@ pub enum Story {
     Rim,
     /// Swipes, taps and pinches on glass, some of them lazy.
     Glass,
+    /// Combos that come a little too late, too far apart, or between two polls.
+    Hasty,
 }
 
 impl Story {
     /// Every story, in the order they are listed to people.
-    pub const ALL: [Story; 7] = [
+    pub const ALL: [Story; 8] = [
         Story::LostTap,
         Story::Drift,
         Story::HandOver,
@@ -34,6 +36,7 @@ impl Story {
         Story::Skips,
         Story::Rim,
         Story::Glass,
+        Story::Hasty,
     ];
 
     /// Its name on the command line and in file names.
@@ -46,6 +49,7 @@ impl Story {
             Story::Skips => "jerking-hook",
             Story::Rim => "worn-stick",
             Story::Glass => "lazy-thumb",
+            Story::Hasty => "hasty-hands",
         }
     }
 
@@ -64,6 +68,9 @@ impl Story {
             Story::Rim => "The worn stick, measured: let go, rolled along the rim, held, flicked",
             Story::Glass => {
                 "The lazy thumb: what was meant on the glass, and what the game made of it"
+            }
+            Story::Hasty => {
+                "The hasty hands: signals that came too late, too far apart, or between two polls"
             }
         }
     }
@@ -87,6 +94,7 @@ impl Story {
             Story::Skips => skips(&mut cab),
             Story::Rim => rim(&mut cab),
             Story::Glass => glass(&mut cab),
+            Story::Hasty => hasty(&mut cab),
         };
         cab.drain(session, end);
         session.run_before(end);
@@ -129,6 +137,47 @@ fn lost_tap(cab: &mut Cab) -> Nanos {
     label(cab, 1_204, "a short tap: no horn");
     label(cab, 2_402, "three quick taps: one horn");
     ms(3_800)
+}
+
+fn hasty(cab: &mut Cab) -> Nanos {
+    let pad = Model::TwinPad;
+    cab.timetable.add(ms(0), Act::Plug(pad));
+    for (code, from, until) in [
+        // Two blasts; two that are 12.4 ms too far apart; two of which the second
+        // lies between two polls at 60 Hz, and the same again, slowly.
+        ("south", 402_000, 471_000),
+        ("south", 639_500, 720_000),
+        ("south", 1_500_000, 1_580_000),
+        ("south", 1_862_400, 1_950_000),
+        ("south", 2_600_000, 2_690_000),
+        ("south", 2_852_000, 2_860_500),
+        // Both hands at once, and one of them late.
+        ("east", 3_500_000, 3_620_000),
+        ("west", 3_543_000, 3_633_000),
+        ("west", 4_200_000, 4_330_000),
+        ("east", 4_278_600, 4_352_000),
+        // The end of a roll of the stick, in time and too late.
+        ("north", 5_620_000, 5_700_000),
+        ("north", 7_152_000, 7_230_000),
+        // Once more, hurried.
+        ("south", 8_000_000, 8_060_000),
+        ("south", 8_170_000, 8_220_000),
+        ("south", 8_331_000, 8_380_000),
+    ] {
+        cab.timetable.tap(pad, code, us(from), us(until));
+    }
+    for at in [5_200, 6_500] {
+        push(cab, pad, "stick-l-y", at, 1.0, 70);
+        push(cab, pad, "stick-l-x", at + 110, 1.0, 70);
+        push(cab, pad, "stick-l-y", at + 230, 0.0, 70);
+        push(cab, pad, "stick-l-x", at + 430, 0.0, 90);
+    }
+    label(cab, 402, "two blasts: the crew comes");
+    label(cab, 1_500, "two blasts, and nobody came");
+    label(cab, 2_600, "and again nobody");
+    label(cab, 4_200, "both hands: no stop");
+    label(cab, 6_500, "a roll that did nothing");
+    ms(9_000)
 }
 
 fn drift(cab: &mut Cab) -> Nanos {

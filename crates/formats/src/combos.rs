@@ -1,0 +1,322 @@
+//! What came of the combos of a take, as a report: lines for people, JSON Lines
+//! for programs.
+
+use gtrig_core::{
+    Nanos, Rig, Session,
+    combo::{
+        ComboNews, ComboOutcome, Moment, Span, attempt_words,
+        ladder::{Attempt, AttemptOutcome, Ladder, LimitCheck},
+        limit_words,
+    },
+    lint::begins_alike,
+    pace::{PaceDifference, Paced},
+};
+use serde::Serialize;
+use std::io::{self, Write};
+
+/// Attempts, combos that get in each other's way, and what loops of other rates
+/// make of them.
+#[derive(Clone, Debug)]
+pub struct ComboReport {
+    lines: Vec<Line>,
+    near: usize,
+    differences: usize,
+}
+
+/// A line of the report; its first key says what it is about.
+#[derive(Clone, Debug, Serialize)]
+#[serde(tag = "line", rename_all = "kebab-case")]
+enum Line {
+    Attempt(AttemptLine),
+    /// A combo that fires on the way to another.
+    Bite(BiteLine),
+    Pace(PaceLine),
+    Difference(DifferenceLine),
+    Summary(SummaryLine),
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct AttemptLine {
+    combo: String,
+    outcome: &'static str,
+    began_ns: u64,
+    ended_ns: u64,
+    /// The tick at which it fired, later than it was met if it had to wait.
+    fired_tick: Option<u32>,
+    waited_ms: Option<f64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    cancelled_by: Option<String>,
+    turned_around: bool,
+    rungs: Vec<RungLine>,
+    checks: Vec<CheckLine>,
+    words: String,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct RungLine {
+    press_ns: u64,
+    met_ns: u64,
+    tick: u32,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct CheckLine {
+    name: String,
+    /// `ns` or `ticks`.
+    unit: &'static str,
+    asked: i64,
+    margin: Option<i64>,
+    alone: bool,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct BiteLine {
+    combo: String,
+    other: String,
+    times: usize,
+    of: usize,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct PaceLine {
+    hz: f64,
+    fired: usize,
+    median_ms: Option<f64>,
+    longest_ms: Option<f64>,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct DifferenceLine {
+    hz: f64,
+    combo: String,
+    met_ns: u64,
+    result: &'static str,
+    why: String,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct SummaryLine {
+    met: usize,
+    fired: usize,
+    near: usize,
+    broken: usize,
+    stopped: usize,
+}
+
+/// Which attempts a report has.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ComboLines {
+    /// All of them, in order of time.
+    All,
+    /// The near misses, the nearest first.
+    Near,
+}
+
+impl ComboReport {
+    /// A report over the whole history of a session.
+    pub fn new(session: &Session, which: ComboLines) -> Self {
+        let rig = session.rig();
+        let mut attempts: Vec<(usize, Attempt)> = Vec::new();
+        for combo in 0..rig.combos.len() {
+            let ladder = ladder(session, combo);
+            attempts.extend(ladder.attempts().iter().map(|attempt| (combo, attempt.clone())));
+        }
+        attempts.sort_by_key(|(combo, attempt)| (attempt.ended, *combo));
+        let count = |outcome: fn(AttemptOutcome) -> bool| {
+            attempts.iter().filter(|(_, attempt)| outcome(attempt.outcome)).count()
+        };
+        let history = session.history().combo_news();
+        let fired = history.iter().filter(|news| news.outcome == ComboOutcome::Fired);
+        let near = count(|outcome| outcome == AttemptOutcome::Near);
+        let summary = SummaryLine {
+            met: count(|outcome| outcome == AttemptOutcome::Met),
+            fired: fired.count(),
+            near,
+            broken: count(|outcome| matches!(outcome, AttemptOutcome::Broken(_))),
+            stopped: count(|outcome| matches!(outcome, AttemptOutcome::Stopped(_))),
+        };
+        if which == ComboLines::Near {
+            attempts.retain(|(_, attempt)| attempt.outcome == AttemptOutcome::Near);
+            attempts.sort_by(|(_, a), (_, b)| shortfall(a).total_cmp(&shortfall(b)));
+        }
+        let lines = attempts
+            .iter()
+            .map(|(combo, attempt)| Line::Attempt(AttemptLine::new(session, *combo, attempt)));
+        let mut lines: Vec<Line> = lines.collect();
+        lines.extend(bites(session));
+        lines.push(Line::Summary(summary));
+        ComboReport { lines, near, differences: 0 }
+    }
+
+    /// Adds what loops made of the take, and what came out differently.
+    pub fn add_pace(&mut self, rig: &Rig, paced: &[Paced], differences: &[PaceDifference]) {
+        self.lines.extend(paced.iter().map(|paced| Line::Pace(PaceLine::new(paced))));
+        self.lines.extend(differences.iter().map(|difference| {
+            let PaceDifference { at, combo, met, is_extra, why } = difference;
+            Line::Difference(DifferenceLine {
+                hz: paced[*at].of.rate.hz(),
+                combo: rig.combos[usize::from(*combo)].name.clone(),
+                met_ns: met.0,
+                result: if *is_extra { "fires" } else { "does not fire" },
+                why: why.clone(),
+            })
+        }));
+        self.differences += differences.len();
+    }
+
+    /// Whether nothing was missed by little, and nothing came out differently.
+    pub fn is_clear(&self) -> bool {
+        self.near == 0 && self.differences == 0
+    }
+
+    /// Writes it.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    pub fn write(&self, is_json: bool, out: &mut impl Write) -> io::Result<()> {
+        for line in &self.lines {
+            match is_json {
+                true => serde_json::to_writer(&mut *out, line)?,
+                false => write!(out, "{}", line.words())?,
+            }
+            out.write_all(b"\n")?;
+        }
+        Ok(())
+    }
+}
+
+/// The ladder of a combo over the whole history of a session.
+pub fn ladder(session: &Session, combo: usize) -> Ladder {
+    let tick = session.now().at();
+    let now = Moment { time: session.plan().rate().time_of(tick), tick };
+    Ladder::read(session.rig(), combo, session.history().signal_edges().iter(), now)
+}
+
+fn shortfall(attempt: &Attempt) -> f64 {
+    attempt.nearest().map_or(f64::INFINITY, LimitCheck::shortfall)
+}
+
+/// How often combos fired on the way to others that begin like them.
+fn bites(session: &Session) -> Vec<Line> {
+    let (rig, news) = (session.rig(), session.history().combo_news());
+    let fired = |combo: usize| {
+        let is_its =
+            move |n: &&ComboNews| usize::from(n.combo) == combo && n.outcome == ComboOutcome::Fired;
+        news.iter().filter(is_its)
+    };
+    let pairs = begins_alike(rig).into_iter().filter(|alike| !alike.is_same);
+    let bites = pairs.filter_map(|alike| {
+        let within =
+            |long: &&ComboNews| fired(alike.short).any(|n| n.met >= long.began && n.met < long.met);
+        let times = fired(alike.long).filter(within).count();
+        let name = |n: usize| rig.combos[n].name.clone();
+        let (combo, other, of) = (name(alike.short), name(alike.long), fired(alike.long).count());
+        (times > 0).then_some(Line::Bite(BiteLine { combo, other, times, of }))
+    });
+    bites.collect()
+}
+
+impl AttemptLine {
+    fn new(session: &Session, combo: usize, attempt: &Attempt) -> Self {
+        let (rig, rate) = (session.rig(), session.plan().rate());
+        let of = &rig.combos[combo];
+        let is_its = |news: &&ComboNews| {
+            usize::from(news.combo) == combo && news.met.time == attempt.ended.time
+        };
+        let news = session.history().combo_news().iter().find(is_its);
+        let news = news.filter(|_| attempt.outcome == AttemptOutcome::Met);
+        let fired = news.filter(|news| news.outcome == ComboOutcome::Fired);
+        let cancelled_by = news.and_then(|news| match news.outcome {
+            ComboOutcome::Cancelled(by) => Some(rig.combos[usize::from(by)].name.clone()),
+            ComboOutcome::Fired => None,
+        });
+        let mut words = attempt_words(rig, of, attempt);
+        if let Some(by) = &cancelled_by {
+            words += &format!("; {by} fired instead");
+        }
+        AttemptLine {
+            combo: of.name.clone(),
+            outcome: match attempt.outcome {
+                AttemptOutcome::Met if cancelled_by.is_some() => "cancelled",
+                AttemptOutcome::Met => "met",
+                AttemptOutcome::Near => "near",
+                AttemptOutcome::Broken(_) => "broken",
+                AttemptOutcome::Stopped(_) => "stopped",
+            },
+            began_ns: attempt.began.time.0,
+            ended_ns: attempt.ended.time.0,
+            fired_tick: fired.map(|news| news.tick.0),
+            waited_ms: fired.map(|news| {
+                rate.time_of(news.tick).as_millis() - rate.time_of(news.known).as_millis()
+            }),
+            cancelled_by,
+            turned_around: attempt.is_mirrored,
+            rungs: attempt.rungs.iter().map(RungLine::new).collect(),
+            checks: attempt.checks.iter().map(|c| CheckLine::new(rig, combo, c)).collect(),
+            words,
+        }
+    }
+}
+
+impl RungLine {
+    fn new(rung: &gtrig_core::combo::ladder::Rung) -> Self {
+        RungLine { press_ns: rung.press.time.0, met_ns: rung.met.time.0, tick: rung.met.tick.0 }
+    }
+}
+
+impl CheckLine {
+    fn new(rig: &Rig, combo: usize, check: &LimitCheck) -> Self {
+        let unit = match check.asked {
+            Span::Time(_) => "ns",
+            Span::Ticks(_) => "ticks",
+        };
+        CheckLine {
+            name: limit_words(rig, &rig.combos[combo], check.limit),
+            unit,
+            asked: check.asked.amount(),
+            // What still went on when the take ended has none yet.
+            margin: (check.margin < i64::MAX).then_some(check.margin),
+            alone: check.is_alone,
+        }
+    }
+}
+
+impl PaceLine {
+    fn new(paced: &Paced) -> Self {
+        let latencies = paced.latencies();
+        let ms = |at: usize| latencies.get(at).map(|latency| latency.as_millis());
+        PaceLine {
+            hz: paced.of.rate.hz(),
+            fired: latencies.len(),
+            median_ms: ms(latencies.len() / 2),
+            longest_ms: latencies.last().map(|latency| latency.as_millis()),
+        }
+    }
+}
+
+impl Line {
+    fn words(&self) -> String {
+        match self {
+            Line::Attempt(AttemptLine { combo, outcome, ended_ns, words, .. }) => {
+                format!("{:>14}  {combo:<20} {outcome:<10} {words}", Nanos(*ended_ns).to_string())
+            }
+            Line::Bite(BiteLine { combo, other, times, of }) => {
+                format!("{combo} fired on the way to {other} {times} of {of} times")
+            }
+            Line::Pace(PaceLine { hz, fired, median_ms, longest_ms }) => {
+                let ms = |ms: &Option<f64>| ms.map_or("-".to_owned(), |ms| format!("{ms:.2} ms"));
+                format!(
+                    "at {hz} Hz {fired} fired; from the last step to the poll that acted: median {}, longest {}",
+                    ms(median_ms),
+                    ms(longest_ms)
+                )
+            }
+            Line::Difference(DifferenceLine { hz, combo, met_ns, result, why }) => {
+                format!("at {hz} Hz {combo} {result} at {}: {why}", Nanos(*met_ns))
+            }
+            Line::Summary(SummaryLine { met, fired, near, broken, stopped }) => format!(
+                "{met} met, {fired} fired, {near} nearly, {broken} broken, {stopped} stopped on the way"
+            ),
+        }
+    }
+}
