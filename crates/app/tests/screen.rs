@@ -312,3 +312,44 @@ fn a_drag_of_the_mouse_becomes_a_swipe() {
         "length-mm",
     ]);
 }
+
+/// Types a key twice, so far apart, and gives the time between them.
+fn type_twice(tmux: &Tmux, key: &str, apart: std::time::Duration) {
+    tmux.keys(&[key]);
+    std::thread::sleep(apart);
+    tmux.keys(&[key]);
+}
+
+#[test]
+fn keys_typed_with_delays_fire_a_combo_or_nearly_do() {
+    let folder = tempfile::tempdir().unwrap();
+    let rig = folder.path().join("rig.toml");
+    // A terminal that reports no releases says one 150 ms after the last press, so a
+    // press counts at once and its release is a guess; the machine may be busy.
+    let text = "rig = 1\n[action.horn]\ngives = \"pulse\"\nfrom = { combo = \"double\" }\n[combo.double]\ndevice = \"keys\"\nsteps = \"press KeyH, press KeyH within 700 ms\"\n";
+    std::fs::write(&rig, text).unwrap();
+    let tmux = Tmux::start("combo", BIG, &gtrig(&format!("live --rig {}", rig.display())));
+    tmux.wait_for(" LIVE ");
+    tmux.keys(&["L"]);
+    tmux.wait_for_all(&["nobody has tried it yet", "steps[1].within"]);
+    tmux.keys(&["c"]);
+    tmux.wait_for("Ctrl+G lets go");
+    let wish = "a double tap";
+    let started = std::time::Instant::now();
+    loop {
+        type_twice(&tmux, "h", std::time::Duration::from_millis(320));
+        let screen = tmux.wait(wish, |s| s.contains("to spare") || s.contains("too late"));
+        if screen.contains("● ") && screen.contains("met all 2 steps") {
+            break;
+        }
+        assert!(started.elapsed().as_secs() < 30, "{screen}");
+    }
+    // A little too slow: the window and some more.
+    let is_near = |s: &str| s.contains("nearly fired, the nearest") && s.contains("too late");
+    while !is_near(&tmux.screen()) {
+        assert!(started.elapsed().as_secs() < 60, "{}", tmux.screen());
+        std::thread::sleep(std::time::Duration::from_millis(900));
+        type_twice(&tmux, "h", std::time::Duration::from_millis(820));
+    }
+    tmux.wait_for_all(&["too late", "at most 700 ms asked", "it fires; one step"]);
+}

@@ -27,7 +27,9 @@ mod words;
 
 pub use signal::{Signal, SignalEdge, Way};
 pub use watch::{ComboNews, ComboOutcome, ComboState};
-pub use words::{attempt_words, combo_words, limit_words, rung_words, signal_words, span_words};
+pub use words::{
+    attempt_words, combo_words, limit_words, miss_words, rung_words, signal_words, span_words,
+};
 
 use crate::{Nanos, PollRate, Tick};
 use alloc::{string::String, vec::Vec};

@@ -600,13 +600,17 @@ impl Machine {
 
     /// How many steps of a combo are met and may still be followed by the next.
     pub fn combo_progress(&self, plan: &Plan, combo: usize) -> usize {
+        self.combos.progress(plan.automaton(), combo as u16, self.combo_now(plan))
+    }
+
+    /// The last tick by the clock of the combos.
+    pub fn combo_now(&self, plan: &Plan) -> Moment {
         let at = Moment { time: plan.rate().time_of(self.at()), tick: self.at() };
         let paused = self.modes.paused_at(at);
-        let now = Moment {
+        Moment {
             time: Nanos(at.time.0.saturating_sub(paused.time.0)),
             tick: Tick(at.tick.0.saturating_sub(paused.tick.0)),
-        };
-        self.combos.progress(plan.automaton(), combo as u16, now)
+        }
     }
 
     /// Whether a zone got a contact in the last tick, or lost one.

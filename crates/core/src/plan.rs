@@ -477,6 +477,20 @@ impl Plan {
         &self.modes
     }
 
+    /// Whether combos read a control.
+    pub fn feeds_combos(&self, control: ControlId) -> bool {
+        !self.signals_of(control).is_empty()
+    }
+
+    /// Whether combos read an action.
+    pub fn combos_read(&self, action: ActionId) -> bool {
+        let is_its = |signal: &BoundSignal| match signal {
+            BoundSignal::Action(other) | BoundSignal::Way(other, _) => *other == action,
+            _ => false,
+        };
+        self.signals.iter().any(is_its)
+    }
+
     /// Whether combos read an action, so that it is evaluated before them.
     pub(crate) fn is_early(&self, action: ActionId) -> bool {
         self.early.get(action.index()).copied().unwrap_or(false)

@@ -4,7 +4,7 @@
 use gtrig_core::{
     Nanos, Rig, Session,
     combo::{
-        ComboNews, ComboOutcome, Moment, Span, attempt_words,
+        ComboNews, ComboOutcome, Span, attempt_words,
         ladder::{Attempt, AttemptOutcome, Ladder, LimitCheck},
         limit_words,
     },
@@ -187,8 +187,7 @@ impl ComboReport {
 
 /// The ladder of a combo over the whole history of a session.
 pub fn ladder(session: &Session, combo: usize) -> Ladder {
-    let tick = session.now().at();
-    let now = Moment { time: session.plan().rate().time_of(tick), tick };
+    let now = session.now().combo_now(session.plan());
     Ladder::read(session.rig(), combo, session.history().signal_edges().iter(), now)
 }
 

@@ -91,7 +91,7 @@ fn is_digital(session: &Session, lane: Lane) -> bool {
     match lane {
         Lane::Control(id) => session.roster().control(id).kind.is_button(),
         Lane::Action(id, _) => session.plan().gives(id).is_digital(),
-        Lane::Gesture(_) => true,
+        Lane::Gesture(_) | Lane::Combo(_) => true,
     }
 }
 
@@ -133,6 +133,7 @@ impl Figure<'_> {
             Lane::Control(id) => (self.session.history().control_lane(id), SIGNAL),
             Lane::Action(id, axis) => (&self.session.history().action_lanes(id)[axis], FIRED),
             Lane::Gesture(n) => (self.session.history().gesture_lane(n), FIRED),
+            Lane::Combo(n) => (self.session.history().combo_lane(n), FIRED),
         };
         let digital = is_digital(self.session, lane);
         let two_sided = !digital && self.goes_below_rest(lane);
@@ -177,7 +178,7 @@ impl Figure<'_> {
             Lane::Action(id, _) => {
                 matches!(self.session.plan().gives(id), Gives::Axis | Gives::Plane)
             }
-            Lane::Gesture(_) => false,
+            Lane::Gesture(_) | Lane::Combo(_) => false,
         }
     }
 

@@ -7,10 +7,13 @@ mod commands;
 mod input;
 mod lanes;
 mod measuring;
+mod timing;
 mod touching;
 mod tuning;
 mod yard;
 
+use timing::Ladders;
+pub(crate) use timing::ended_at;
 pub(crate) use touching::MARGIN;
 use touching::Touching;
 pub(crate) use tuning::Tuning;
@@ -123,6 +126,8 @@ pub struct App {
     /// The crane that the actions move.
     pub(crate) yard: Yard,
     touching: Touching,
+    /// What every attempt at the combos came to.
+    pub(super) ladders: Ladders,
     /// While it lives, threads that watch files go on.
     alive: Arc<()>,
     quit_asked: bool,
@@ -200,6 +205,7 @@ impl App {
             laid: None,
             yard: Yard::default(),
             touching: Touching::default(),
+            ladders: Ladders::default(),
             alive: Arc::new(()),
             quit_asked: false,
             jobs: channel(),
@@ -246,6 +252,7 @@ impl App {
             self.notice = None;
         }
         if self.is_take {
+            self.follow_combos();
             self.play_on();
             self.move_yard();
             return;
@@ -263,6 +270,7 @@ impl App {
             self.session.run_until(tick);
         }
         self.streams.catch_up(&self.session);
+        self.follow_combos();
         if let Some(recorder) = &mut self.recorder {
             recorder.catch_up(&self.session, now);
             news.extend(recorder.news());

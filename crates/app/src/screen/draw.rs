@@ -17,6 +17,7 @@ mod board;
 mod device;
 mod gestures;
 mod help;
+mod ladder;
 mod lanes;
 mod measure;
 mod paint;
@@ -51,6 +52,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
         Bench::Measure => measure::draw(buffer, areas.bench, app),
         Bench::Yard => yard::draw(buffer, areas.bench, app),
         Bench::Touch => touch::draw(buffer, areas.bench, app),
+        Bench::Ladder => ladder::draw(buffer, areas.bench, app),
     }
     lanes::draw(buffer, &areas, app);
     why::draw(buffer, &areas, app);
@@ -79,6 +81,7 @@ fn bench_rule(buffer: &mut Buffer, area: Rect, app: &App) {
         (Bench::Measure, " 7 measure "),
         (Bench::Yard, " 8 yard "),
         (Bench::Touch, " 9 touch "),
+        (Bench::Ladder, " L ladder "),
     ] {
         let style = if app.bench == bench { app.theme.strong() } else { app.theme.faint() };
         x = paint::text(buffer, area, x, title, style) + 1;

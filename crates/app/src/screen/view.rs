@@ -23,6 +23,15 @@ pub(crate) enum Bench {
     Yard,
     /// A touch panel with its zones.
     Touch,
+    /// A combo, step by step.
+    Ladder,
+}
+
+impl Bench {
+    /// Whether it lists numbers that can be nudged.
+    pub(crate) const fn tunes(self) -> bool {
+        matches!(self, Bench::Stick | Bench::Tune | Bench::Yard | Bench::Touch | Bench::Ladder)
+    }
 }
 
 /// One row of the timeline.
@@ -34,6 +43,8 @@ pub enum Lane {
     Action(ActionId, usize),
     /// A gesture, by its place in the rig.
     Gesture(usize),
+    /// A combo, by its place in the rig.
+    Combo(usize),
 }
 
 /// How many ticks a column holds, or how many columns a tick, as a power of
@@ -129,8 +140,8 @@ impl Stretch {
 }
 
 /// The lanes to show, causes beside effects: each action is followed by the
-/// gestures and the controls that feed it and have ever moved; then come gestures
-/// that drive nothing, and controls that moved but feed nothing. A filter also finds controls that never moved.
+/// gestures, the combos and the controls that feed it and have ever moved; then come
+/// gestures and combos that drive nothing, and controls that moved but feed nothing. A filter also finds controls that never moved.
 pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
     let (plan, roster) = (session.plan(), session.roster());
     let mut causes: Vec<Vec<ControlId>> = vec![Vec::new(); plan.action_count()];
@@ -148,6 +159,7 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
     }
     let mut lanes = Vec::new();
     let mut gestures: Vec<usize> = (0..session.rig().gestures.len()).collect();
+    let mut combos: Vec<usize> = (0..session.rig().combos.len()).collect();
     for (action, causes) in (0..).map(ActionId).zip(causes) {
         lanes.push(Lane::Action(action, 0));
         if plan.gives(action).is_double() {
@@ -159,10 +171,16 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
             {
                 lanes.push(Lane::Gesture(gestures.remove(at)));
             }
+            if let Input::Combo(combo) = input
+                && let Ok(at) = combos.binary_search(&usize::from(*combo))
+            {
+                lanes.push(Lane::Combo(combos.remove(at)));
+            }
         }
         lanes.extend(causes.into_iter().map(Lane::Control));
     }
     lanes.extend(gestures.into_iter().map(Lane::Gesture));
+    lanes.extend(combos.into_iter().map(Lane::Combo));
     lanes.extend(rest.into_iter().map(Lane::Control));
     if !filter.is_empty() {
         let words: Vec<String> = filter.split_whitespace().map(str::to_lowercase).collect();
@@ -182,6 +200,7 @@ pub fn lane_name(session: &Session, lane: Lane) -> String {
             let gesture = &session.rig().gestures[n];
             format!("{} {}", gesture.kind.word(), gesture.name)
         }
+        Lane::Combo(n) => format!("combo {}", session.rig().combos[n].name),
         Lane::Action(id, axis) => {
             let name = &session.rig().actions[id.index()].name;
             match session.plan().gives(id) {

@@ -46,6 +46,8 @@ pub enum AttemptOutcome {
 /// A step of an attempt.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Rung {
+    /// Of a chord when its first press was; otherwise `press`.
+    pub first: Moment,
     /// When its press was, or for a release or a quiet when that was.
     pub press: Moment,
     /// When it was met; later than `press` for a hold.
@@ -134,6 +136,7 @@ struct Hit {
     serial: u32,
     first: u32,
     began: Moment,
+    own_first: Moment,
     /// Which of the hits of its step, counted from the beginning.
     number: u32,
     /// By how much it keeps its own limit; [`i64::MAX`] without one, or while
@@ -368,6 +371,7 @@ impl Ladder {
                 serial: self.serial,
                 first: self.serial,
                 began: at,
+                own_first: at,
                 number: 0,
                 own: i64::MAX,
                 heard: self.serial,
@@ -380,7 +384,7 @@ impl Ladder {
                 What::Together { of, spread, in_order } => {
                     let Some((first, since)) = self.chord(of, *in_order) else { continue };
                     let since = self.at(since);
-                    (hit.first, hit.began) = (first, since);
+                    (hit.first, hit.began, hit.own_first) = (first, since, since);
                     hit.own = spread.amount() - spread.between(since, at);
                     self.enter(track, n, hit);
                 }
@@ -716,7 +720,7 @@ fn is_about(steps: &[Step], signal: SignalId) -> bool {
 }
 
 fn rung(hit: &Hit) -> Rung {
-    Rung { press: hit.press, met: hit.met, reported: hit.reported }
+    Rung { first: hit.own_first, press: hit.press, met: hit.met, reported: hit.reported }
 }
 
 fn find(hits: &VecDeque<Hit>, number: u32) -> Option<&Hit> {

@@ -124,15 +124,13 @@ pub fn limit_words(rig: &Rig, combo: &Combo, limit: Limit) -> String {
 pub fn miss_words(combo: &Combo, rate: PollRate, check: &LimitCheck) -> String {
     let by = -check.margin;
     let how = match check.limit {
-        Limit::After(_) => "early",
+        Limit::After(_) => "too early",
         _ if is_least(combo, check.limit) => "short",
-        Limit::Own(_) => "apart",
-        Limit::Within(_) | Limit::All => "late",
+        Limit::Own(_) => "too far apart",
+        Limit::Within(_) | Limit::All => "too late",
     };
     let amount = amount_words(check.asked, by);
-    format!("{amount} ({}) too {how}", other_unit(check.asked, by, rate))
-        .replace("too short", "short")
-        .replace("too apart", "too far apart")
+    format!("{amount} ({}) {how}", other_unit(check.asked, by, rate))
 }
 
 /// What an attempt came to, in a sentence.
@@ -148,16 +146,18 @@ pub fn attempt_words(rig: &Rig, combo: &Combo, attempt: &Attempt) -> String {
                 let spare = amount_words(check.asked, check.margin);
                 format!(": {spare} to spare on `{}`", limit_words(rig, combo, check.limit))
             });
-            format!("met all {count} steps{spare}{mirrored}")
+            let met = if count == 1 { "met".to_string() } else { format!("met all {count} steps") };
+            format!("{met}{spare}{mirrored}")
         }
         AttemptOutcome::Near => match attempt.nearest() {
-            Some(check) => format!(
-                "{} on `{}`, where {} {} asked; all else held{mirrored}",
-                miss_words(combo, rig.rate, check),
-                limit_words(rig, combo, check.limit),
-                if is_least(combo, check.limit) { "at least" } else { "at most" },
-                span_words(check.asked) + " was",
-            ),
+            Some(check) => {
+                let step = combo.steps.get(usize::from(step_of(check.limit)));
+                let step = step.map_or("all of it".to_string(), |step| rung_words(rig, step));
+                let most = if is_least(combo, check.limit) { "at least" } else { "at most" };
+                let asked = span_words(check.asked);
+                let miss = miss_words(combo, rig.rate, check);
+                format!("`{step}` {miss}, {most} {asked} asked; all else held{mirrored}")
+            }
             None => "missed".to_string(),
         },
         AttemptOutcome::Broken(by) => {

@@ -27,12 +27,16 @@ impl App {
                     Some(Lane::Gesture(n)) => {
                         format!("{}{}", meant::PREFIX, self.session.rig().gestures[n].name)
                     }
+                    Some(Lane::Combo(n)) => {
+                        format!("{}{}", meant::PREFIX, self.session.rig().combos[n].name)
+                    }
                     _ => String::new(),
                 };
                 self.prompt = Some(Prompt::new(Purpose::Mark, &words));
             }
             Command::NextMark(way) => self.jump_to_mark(way),
             Command::Trouble(way) => self.jump_to_trouble(way),
+            Command::Near(way) => self.jump_to_near(way),
             Command::Knob(by) => self.choose_knob(by),
             Command::Nudge(steps) => self.nudge(steps),
             Command::Value => self.ask_for_value(),

@@ -11,9 +11,11 @@ use gtrig_core::{
 impl App {
     pub(crate) fn lanes(&self) -> Vec<Lane> {
         let mut lanes = lanes(&self.session, &self.filter);
-        if self.bench == Bench::Touch {
-            // What the bench is about comes first.
-            lanes.sort_by_key(|&lane| !self.is_touch(lane));
+        // What the bench is about comes first.
+        match self.bench {
+            Bench::Touch => lanes.sort_by_key(|&lane| !self.is_touch(lane)),
+            Bench::Ladder => lanes.sort_by_key(|&lane| !self.is_timing(lane)),
+            _ => {}
         }
         lanes
     }
@@ -22,12 +24,28 @@ impl App {
     fn is_touch(&self, lane: Lane) -> bool {
         let plan = self.session.plan();
         match lane {
+            Lane::Combo(_) => false,
             Lane::Gesture(_) => true,
             Lane::Control(id) => plan.contact_of(id).is_some(),
             Lane::Action(id, _) => plan
                 .inputs(id)
                 .iter()
                 .any(|input| matches!(input, Input::Gesture { .. } | Input::Zone { .. })),
+        }
+    }
+
+    /// Whether a lane is a combo, or an action that one drives or reads, or a button
+    /// of one.
+    fn is_timing(&self, lane: Lane) -> bool {
+        let plan = self.session.plan();
+        match lane {
+            Lane::Combo(_) => true,
+            Lane::Gesture(_) => false,
+            Lane::Control(id) => plan.feeds_combos(id),
+            Lane::Action(id, _) => {
+                let is_combo = |input: &Input| matches!(input, Input::Combo(_));
+                plan.inputs(id).iter().any(is_combo) || plan.combos_read(id)
+            }
         }
     }
 
@@ -46,6 +64,7 @@ impl App {
             Lane::Control(id) => history.control_lane(id),
             Lane::Action(id, axis) => &history.action_lanes(id)[axis],
             Lane::Gesture(n) => history.gesture_lane(n),
+            Lane::Combo(n) => history.combo_lane(n),
         }
     }
 
@@ -60,7 +79,7 @@ impl App {
     pub(crate) fn lane_of(&self, trouble: &Trouble) -> Option<Lane> {
         let of_device = |lane: &Lane| match lane {
             Lane::Control(id) => self.session.roster().control(*id).device == trouble.device,
-            Lane::Action(..) | Lane::Gesture(_) => false,
+            Lane::Action(..) | Lane::Gesture(_) | Lane::Combo(_) => false,
         };
         let own = trouble.control.map(Lane::Control);
         own.or_else(|| self.lanes().into_iter().find(of_device))
@@ -77,7 +96,7 @@ impl App {
         match lane {
             Lane::Control(id) => self.session.roster().control(id).kind.is_button(),
             Lane::Action(id, _) => self.session.plan().gives(id).is_digital(),
-            Lane::Gesture(_) => true,
+            Lane::Gesture(_) | Lane::Combo(_) => true,
         }
     }
 
@@ -115,7 +134,7 @@ impl App {
                 is_chosen || (is_tuned && self.bench == Bench::Stick)
             }
             Lane::Action(..) => is_chosen && !self.is_digital(lane),
-            Lane::Gesture(_) => false,
+            Lane::Gesture(_) | Lane::Combo(_) => false,
         }
     }
 
@@ -127,7 +146,7 @@ impl App {
                 matches!(self.session.roster().control(id).kind, Axis { .. } | Relative)
             }
             Lane::Action(id, _) => !self.session.plan().gives(id).is_digital(),
-            Lane::Gesture(_) => false,
+            Lane::Gesture(_) | Lane::Combo(_) => false,
         }
     }
 

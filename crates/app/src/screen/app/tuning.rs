@@ -1,7 +1,7 @@
 //! Tuning in place: numbers of the rig are nudged, the whole history is run
 //! again, and what came out differently is counted and can be jumped to.
 
-use super::App;
+use super::{App, Ladders};
 use crate::{
     files::RigSource,
     screen::{
@@ -76,7 +76,7 @@ impl App {
             Some(Lane::Control(control)) => {
                 all().find(|(_, _, input)| plan.controls_of(*input).contains(&control))
             }
-            Some(Lane::Gesture(_)) | None => None,
+            Some(Lane::Gesture(_) | Lane::Combo(_)) | None => None,
         };
         found.or_else(|| all().next())
     }
@@ -124,9 +124,13 @@ impl App {
                 rig.gestures.get(n).is_some_and(|of| knob.place.is_of("gesture", &of.name))
             }
             (Bench::Touch, _) => knob.place.is_in("gesture") || knob.place.is_in("zone"),
+            (Bench::Ladder, _) => self
+                .combo()
+                .and_then(|n| rig.combos.get(n))
+                .is_some_and(|of| knob.place.is_of("combo", &of.name)),
             _ => false,
         };
-        if matches!(self.bench, Bench::Yard | Bench::Touch) {
+        if matches!(self.bench, Bench::Yard | Bench::Touch | Bench::Ladder) {
             return all.into_iter().filter(is_shown).collect();
         }
         let subject = self.subject().filter(|_| self.bench == Bench::Stick);
@@ -158,7 +162,7 @@ impl App {
         let last = self.knobs().len().saturating_sub(1);
         self.tuning.chosen =
             self.tuning.chosen.min(last).saturating_add_signed(by as isize).min(last);
-        if !matches!(self.bench, Bench::Stick | Bench::Tune | Bench::Yard | Bench::Touch) {
+        if !self.bench.tunes() {
             self.bench = Bench::Tune;
         }
     }
@@ -296,6 +300,8 @@ impl App {
         let (playhead, first) = (rate.time_of(self.tick()), rate.time_of(self.stretch.first));
         let is_live = self.is_live();
         self.session = session;
+        self.ladders = Ladders::default();
+        self.follow_combos();
         let rate = self.session.plan().rate();
         self.stretch.first = rate.tick_at(first);
         if !is_live {

@@ -8,6 +8,7 @@ use crate::screen::{
 };
 use gtrig_core::{
     ActionId, CleanText, ControlId, LaneMarks, Marks, Nanos, Span, Tick,
+    combo::ladder::AttemptOutcome,
     compare::{Outline, SAME},
     meant, shape,
 };
@@ -168,7 +169,7 @@ impl Row<'_> {
         if self.app.shows_reports(self.lane) && self.area.height > 1 {
             match self.lane {
                 Lane::Control(control) => self.reports(control),
-                Lane::Gesture(_) => {}
+                Lane::Gesture(_) | Lane::Combo(_) => {}
                 Lane::Action(action, axis) => match self.app.tuning.before.as_ref() {
                     Some(before) => self.before(before, (action, axis)),
                     None => self.by_events(action, &columns),
@@ -179,6 +180,9 @@ impl Row<'_> {
         }
         if let Lane::Gesture(_) = self.lane {
             self.gesture(&columns);
+        } else if let Lane::Combo(n) = self.lane {
+            self.gesture(&columns);
+            self.attempts(n);
         } else if self.app.is_digital(self.lane) {
             self.digital(&columns);
             self.verdicts();
@@ -226,6 +230,7 @@ impl Row<'_> {
             Lane::Action(id, 0) => self.app.machine().action(id).x,
             Lane::Action(id, _) => self.app.machine().action(id).y,
             Lane::Gesture(n) => return self.gesture_state(n),
+            Lane::Combo(n) => return self.combo_state(n),
         };
         let text = match (self.app.is_digital(self.lane), self.is_action()) {
             (true, false) if self.is_presence() => {
@@ -248,6 +253,48 @@ impl Row<'_> {
             _ => ("idle", self.theme().faint()),
         };
         paint::text_right(self.buffer, self.gutter(), text, style);
+    }
+
+    /// How far a combo is under the playhead.
+    fn combo_state(&mut self, combo: usize) {
+        let met = self.app.machine().combo_progress(self.app.session.plan(), combo);
+        let count = self.app.session.rig().combos[combo].steps.len();
+        let (text, style) = match (self.app.machine().combo(combo).is_on(), met) {
+            (true, _) => ("fired".to_owned(), self.theme().fired()),
+            (false, 0) => ("idle".to_owned(), self.theme().faint()),
+            (false, met) => (format!("{met} of {count}"), self.theme().signal()),
+        };
+        paint::text_right(self.buffer, self.gutter(), &text, style);
+    }
+
+    /// On the lane of a combo its attempts, and what came of those that did not
+    /// fire.
+    fn attempts(&mut self, combo: usize) {
+        let (app, stretch) = (self.app, self.app.stretch);
+        let Some(ladder) = app.ladder(combo) else { return };
+        let attempts = ladder.attempts();
+        let first = attempts.partition_point(|attempt| app.end_tick(attempt) < stretch.first);
+        for attempt in &attempts[first..] {
+            let rate = app.session.plan().rate();
+            let began = attempt.rungs.first().map_or(Nanos(0), |rung| rung.reported);
+            let (from, to) = (rate.tick_seeing(began), app.end_tick(attempt));
+            if from > stretch.tick_at(stretch.columns) {
+                break;
+            }
+            let column = |tick: Tick| stretch.column_of(tick.max(stretch.first)).map(usize::from);
+            let after = column(to).unwrap_or(usize::from(self.traces.width));
+            for at in column(from).unwrap_or(after)..after {
+                self.put(0, at, "┄", self.theme().signal());
+            }
+            let (glyph, style) = match attempt.outcome {
+                AttemptOutcome::Near => ("◇", self.theme().doubtful()),
+                AttemptOutcome::Broken(_) => ("⊣", self.theme().lost()),
+                _ => continue,
+            };
+            if let Some(at) = column(to) {
+                self.put(0, at, glyph, style);
+            }
+        }
     }
 
     /// The room for the value, at the right.
@@ -322,7 +369,7 @@ impl Row<'_> {
                 let presence = self.app.session.roster().device_of(id).presence();
                 (presence != id).then(|| self.app.session.history().control_lane(presence))
             }
-            Lane::Action(..) | Lane::Gesture(_) => None,
+            Lane::Action(..) | Lane::Gesture(_) | Lane::Combo(_) => None,
         }
     }
 

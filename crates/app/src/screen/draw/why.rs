@@ -3,13 +3,34 @@
 use super::{Areas, paint};
 use crate::screen::{
     App,
+    app::ended_at,
     view::{Lane, lane_name},
 };
-use gtrig_core::{explain_action, explain_control, gesture::explain_gesture};
+use gtrig_core::{
+    combo::{attempt_words, combo_words},
+    explain_action, explain_control,
+    gesture::explain_gesture,
+};
 use ratatui::{
     buffer::Buffer,
     widgets::{Paragraph, Widget, Wrap},
 };
+
+/// How far a combo is, and what came of the last attempt at it.
+fn combo(app: &App, n: usize) -> String {
+    let rig = app.session.rig();
+    let of = &rig.combos[n];
+    let met = app.machine().combo_progress(app.session.plan(), n);
+    let state = match (app.machine().combo(n).is_on(), met) {
+        (true, _) => "on".to_owned(),
+        (false, 0) => "idle".to_owned(),
+        (false, met) => format!("waiting for step {} of {}", met + 1, of.steps.len()),
+    };
+    let last = app.attempt_of(n).map_or(String::new(), |attempt| {
+        format!(" The last attempt, at {}: {}.", ended_at(attempt), attempt_words(rig, of, attempt))
+    });
+    format!("{} is {state}: {}.{last}", of.name, combo_words(rig, of))
+}
 
 pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     paint::rule(buffer, areas.why_rule, app.theme);
@@ -25,6 +46,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
         Lane::Control(id) => explain_control(&app.session, app.machine(), id),
         Lane::Action(id, _) => explain_action(&app.session, app.machine(), id),
         Lane::Gesture(n) => explain_gesture(&app.session, app.machine(), n),
+        Lane::Combo(n) => combo(app, n),
     };
     Paragraph::new(text).wrap(Wrap { trim: true }).render(areas.why, buffer);
 }
