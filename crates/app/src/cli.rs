@@ -282,6 +282,10 @@ enum Command {
         /// came of that one, and its limits where each attempt began.
         #[arg(long, value_name = "GESTURE", num_args = 0..=1, conflicts_with_all = ["lanes", "stick"])]
         touch: Option<Option<String>>,
+        /// Draw the ladder of this combo instead: of the attempts in the stretch the
+        /// nearest miss, or else the last, with its windows; and all intervals.
+        #[arg(long, value_name = "COMBO", conflicts_with_all = ["lanes", "stick", "touch"])]
+        ladder: Option<String>,
         /// From this instant on, in milliseconds.
         #[arg(long, value_name = "MS", default_value_t = 0)]
         from: u64,
@@ -530,13 +534,14 @@ fn run(cli: Cli) -> anyhow::Result<Verdict> {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             headless::gestures(&take, rig, form == ReportForm::Json, strict)
         }
-        Command::Figure { take, figure, rig, lanes, stick, touch, from, to, title } => {
+        Command::Figure { take, figure, rig, lanes, stick, touch, ladder, from, to, title } => {
             let rig = files::rig(rig.rig.as_deref(), rig.hz)?;
             let time = (Nanos::from_millis(from), to.map(Nanos::from_millis));
-            let of = match (stick, touch) {
-                (Some(action), _) => FigureOf::Stick(action),
-                (None, Some(gesture)) => FigureOf::Touch(gesture),
-                (None, None) => FigureOf::Lanes(lanes),
+            let of = match (stick, touch, ladder) {
+                (Some(action), ..) => FigureOf::Stick(action),
+                (None, Some(gesture), _) => FigureOf::Touch(gesture),
+                (None, None, Some(combo)) => FigureOf::Ladder(combo),
+                (None, None, None) => FigureOf::Lanes(lanes),
             };
             headless::figure(&take, rig, &figure, &of, time, title)
         }

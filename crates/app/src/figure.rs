@@ -1,8 +1,9 @@
 //! Figures for a bug report or a design document: lanes over time, what loops
 //! of other rates would have seen, a stick and its shape, a measurement, a touch
-//! panel. SVG with text that is text, and PDF that carries its font.
+//! panel, the ladder of a combo. SVG with text that is text, and PDF that carries its font.
 
 mod audit;
+mod ladder;
 mod measure;
 mod page;
 mod plot;
@@ -11,6 +12,7 @@ mod timeline;
 mod touch;
 
 pub use audit::audit;
+pub use ladder::{LadderSheet, ladder};
 pub use measure::measurement;
 pub use stick::{StickSheet, stick};
 pub use timeline::{Excerpt, timeline};

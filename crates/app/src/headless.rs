@@ -2,7 +2,7 @@
 
 use crate::{
     cli::{KernelChoice, Verdict, complain},
-    figure::{self, Excerpt, StickSheet, TouchSheet},
+    figure::{self, Excerpt, LadderSheet, StickSheet, TouchSheet},
     files::{self, Opened},
     recorder::Recorder,
     screen::{SETTLE, lanes},
@@ -12,7 +12,6 @@ use gtrig_core::{
     ActionId, Capacity, ControlKind, Event, Input, Nanos, Rig, Session, Tick,
     audit::{Loop, shortest_state},
     compare::{self, Outline},
-    lint::{Doubt, lint},
     measure::Samples,
     pace::{self, Paced},
     shape::Chain,
@@ -22,7 +21,7 @@ use gtrig_formats::{
     audit::AuditReport,
     combos::{ComboLines, ComboReport},
     compare::CompareReport,
-    doubts,
+    doubts::{self, Placed},
     gestures::GestureReport,
     health::HealthReport,
     measure::MeasureReport,
@@ -207,8 +206,8 @@ pub fn combos(
         !rig.combos.is_empty(),
         "the rig has no [combo.…]: docs/rig-format.md says how to add one"
     );
-    let Opened { session, loaded, .. } = files::open_take(path, rig, UNLIMITED)?;
-    let mut report = ComboReport::new(&session, which);
+    let Opened { session, streams, loaded, .. } = files::open_take(path, rig, UNLIMITED)?;
+    let mut report = ComboReport::new(&session, &streams, which);
     if !loops.is_empty() {
         let recording = session.recording();
         let run = |of: &Loop| Paced::run(&recording, session.rig(), *of);
@@ -366,6 +365,8 @@ pub enum FigureOf {
     Stick(String),
     /// The first touch panel, with the gesture of this name or with all.
     Touch(Option<String>),
+    /// The combo of this name.
+    Ladder(String),
 }
 
 /// `gtrig figure`.
@@ -398,6 +399,12 @@ pub fn figure(
             let rate = session.plan().rate();
             let ticks = (rate.tick_seeing(from), rate.tick_at(to));
             figure::stick(&StickSheet::of_input(title, &session, input, ticks))
+        }
+        FigureOf::Ladder(name) => {
+            let combos = &session.rig().combos;
+            let combo = combos.iter().position(|combo| combo.name == *name);
+            let combo = combo.with_context(|| format!("the rig has no combo {name:?}"))?;
+            figure::ladder(&session, &LadderSheet { title, combo, from, to })
         }
         FigureOf::Touch(name) => {
             let gestures = &session.rig().gestures;
@@ -446,8 +453,10 @@ fn shaped_input(session: &Session, name: &str) -> anyhow::Result<(ActionId, Inpu
 /// When the rig cannot be read, or has mistakes.
 pub fn check(path: &Path, json: bool) -> anyhow::Result<Verdict> {
     let rig = files::rig(Some(path), None)?;
+    let text = std::fs::read_to_string(path)?;
+    let doubts = doubts::placed(&rig, &text);
     if json {
-        doubts::write_json(&lint(&rig), &mut io::stdout().lock())?;
+        doubts::write_json(&doubts, &mut io::stdout().lock())?;
         return Ok(Verdict::Fine);
     }
     println!(
@@ -457,8 +466,8 @@ pub fn check(path: &Path, json: bool) -> anyhow::Result<Verdict> {
         rig.rate,
         rig.actions.len()
     );
-    for Doubt { code, about, words } in lint(&rig) {
-        println!("  {code:<16}{about}: {words}");
+    for Placed { code, about, line, words } in doubts {
+        println!("  {code:<16}line {line}, {about}: {words}");
     }
     Ok(Verdict::Fine)
 }

@@ -122,10 +122,14 @@ fn a_sound_rig_is_doubted_where_it_hardly_means_what_it_says() {
     assert_eq!(output.status.code(), Some(0));
     let text = stdout(&output);
     assert!(
-        text.contains("zone-beyond     zone.right: 50 % of it lies beyond the right edge"),
+        text.contains("zone-beyond     line 4, zone.right: 50 % of it lies beyond the right edge"),
         "{text}"
     );
-    assert!(text.contains("gesture-twice   gesture.pick: it fires with every tap of `twice` too"));
+    assert!(
+        text.contains(
+            "gesture-twice   line 6, gesture.pick: it fires with every tap of `twice` too"
+        )
+    );
 }
 
 #[rstest]
@@ -233,7 +237,7 @@ fn a_file_name_cannot_command_the_terminal() {
 fn a_sound_rig_is_called_sound() {
     let output = gtrig(&["check", &demo("kestrel-quay.toml")]);
     assert_eq!(output.status.code(), Some(0));
-    assert!(stdout(&output).ends_with("sound. Kestrel Quay, polled at 60 Hz, 11 actions.\n"));
+    assert!(stdout(&output).ends_with("sound. Kestrel Quay, polled at 60 Hz, 14 actions.\n"));
 }
 
 #[test]
@@ -422,6 +426,7 @@ fn help_names_every_command_and_the_exit_codes() {
         "replay",
         "audit",
         "record",
+        "combos",
         "figure",
         "check",
         "simulate",
@@ -429,4 +434,66 @@ fn help_names_every_command_and_the_exit_codes() {
     ] {
         assert!(text.contains(word), "{word}");
     }
+}
+
+#[test]
+fn combos_are_told_with_their_margins_the_nearest_miss_first() {
+    let take = demo("hasty-hands.take.jsonl");
+    let output = gtrig(&["combos", &take, "--near", "--strict"]);
+    assert_eq!(output.status.code(), Some(1), "{}", stderr(&output));
+    let text = stdout(&output);
+    let lines: Vec<&str> = text.lines().collect();
+    assert!(lines[0].contains("two-blasts") && lines[0].contains("12.4 ms (1 tick) too late"));
+    assert!(
+        lines[1].contains("both-hands") && lines[1].contains("18.6 ms (2 ticks) too far apart")
+    );
+    assert!(lines[2].contains("roll"), "{text}");
+    assert_eq!(lines[3], "4 met, 4 fired, 3 nearly, 0 broken, 0 stopped on the way");
+}
+
+#[test]
+fn what_other_rates_make_of_combos_is_told_with_the_reason() {
+    let take = demo("hasty-hands.take.jsonl");
+    let output = gtrig(&["combos", &take, "--rates", "30,240", "--form", "json"]);
+    assert_eq!(output.status.code(), Some(0), "{}", stderr(&output));
+    let lines: Vec<serde_json::Value> =
+        stdout(&output).lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    let of = |kind: &str| lines.iter().filter(|l| l["line"] == kind).cloned().collect::<Vec<_>>();
+    let fired: Vec<_> = of("pace").iter().map(|pace| pace["fired"].clone()).collect();
+    assert_eq!(fired, [4, 5]);
+    let [difference] = &of("difference")[..] else { panic!("{lines:?}") };
+    assert_eq!(
+        (difference["hz"].clone(), difference["combo"].clone()),
+        (30.0.into(), "two-blasts".into())
+    );
+    assert!(difference["why"].as_str().unwrap().contains("left no edge at 30 Hz"));
+    let margins = of("attempt")
+        .iter()
+        .flat_map(|a| a["checks"].as_array().unwrap().clone())
+        .collect::<Vec<_>>();
+    assert!(margins.iter().any(|check| check["margin"] == -12_400_000 && check["alone"] == true));
+}
+
+#[test]
+fn a_ladder_is_drawn() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("l.svg");
+    let path = path.to_str().unwrap();
+    let take = demo("hasty-hands.take.jsonl");
+    assert!(gtrig(&["figure", &take, path, "--ladder", "roll"]).status.success());
+    let svg = fs::read_to_string(path).unwrap();
+    assert!(svg.contains("118.67 ms (8 ticks) too late"), "{svg}");
+    assert!(svg.contains("intervals to press pad/north"));
+    let unknown = gtrig(&["figure", &take, path, "--ladder", "rol"]);
+    assert!(stderr(&unknown).contains("the rig has no combo \"rol\""));
+}
+
+#[test]
+fn the_rig_of_every_combo_is_sound_and_doubted_where_it_costs() {
+    let output = gtrig(&["check", &demo("combos.toml"), "--form", "json"]);
+    let codes: Vec<String> = stdout(&output)
+        .lines()
+        .map(|line| serde_json::from_str::<serde_json::Value>(line).unwrap()["code"].to_string())
+        .collect();
+    assert_eq!(codes, ["\"combo-waits\"", "\"combo-waits\"", "\"combo-begins\""]);
 }

@@ -7,7 +7,7 @@
 
 use crate::{
     ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Hearing, Input,
-    MainRule, Marks, Nanos, Plan, PollRate, Presence, Tick,
+    MainRule, Marks, Nanos, Plan, Presence, Tick,
     actions::{Controls, combine},
     combo::{ComboNews, ComboState, Moment, SignalEdge, listen::Ears, modes::Modes, watch::Combos},
     gesture::{Candidate, GestureState, News, Verdict, Watch},
@@ -33,6 +33,7 @@ pub struct Machine {
     touched: Vec<ControlId>,
     stale: Vec<ControlId>,
     changed: Vec<ActionId>,
+    is_changed: Vec<bool>,
     /// Inputs that go on changing by themselves.
     unfinished: Vec<u32>,
     due_inputs: Vec<u32>,
@@ -105,6 +106,7 @@ impl Machine {
             touched: Vec::new(),
             stale: Vec::new(),
             changed: Vec::new(),
+            is_changed: Vec::new(),
             unfinished: Vec::new(),
             due_inputs: Vec::new(),
             is_input_due: Vec::new(),
@@ -142,6 +144,7 @@ impl Machine {
         self.devices.resize(plan.devices().len(), Hearing::SILENT);
         self.actions.resize(plan.action_count(), ActionState::IDLE);
         self.is_due.resize(plan.action_count(), false);
+        self.is_changed.resize(plan.action_count(), false);
         self.gating.resize(plan.action_count(), Gating::Open);
         self.memories.resize(plan.memory_count(), Memory::default());
         self.touches.resize(plan.contacts().len(), Touch::default());
@@ -241,9 +244,9 @@ impl Machine {
 
     /// When a tick must run though no event comes: a finger that stays becomes a
     /// long press.
-    pub fn wakes(&self, rate: PollRate) -> Option<Nanos> {
+    pub fn wakes(&self) -> Option<Nanos> {
         // Of a clock that stands still nothing comes.
-        let combos = self.combos.wakes(rate).filter(|_| !self.modes.is_frozen());
+        let combos = self.combos.wakes().filter(|_| !self.modes.is_frozen());
         let combos = combos.map(|time| Nanos(time.0 + self.paused().time.0));
         match (self.watch.wakes(), combos) {
             (Some(one), Some(other)) => Some(one.min(other)),
@@ -273,7 +276,9 @@ impl Machine {
     /// of controls the machine was fitted to. [`run`] polls at the instants of
     /// the plan's rate, an [audit](crate::audit) at those of any loop.
     pub fn tick(&mut self, plan: &Plan, now: Nanos, events: &[Event]) {
-        self.changed.clear();
+        for id in self.changed.drain(..) {
+            self.is_changed[id.index()] = false;
+        }
         self.finish_last_tick();
         for event in events {
             self.receive(plan, event);
@@ -508,6 +513,10 @@ impl Machine {
     /// combos evaluated where one changed, and takes buttons from the actions
     /// where one that fired does so.
     fn follow_combos(&mut self, plan: &Plan, now: Nanos) {
+        self.edges.clear();
+        if self.is_silent() && self.wakes().is_none_or(|wake| now < wake) {
+            return;
+        }
         let at = Moment { time: now, tick: self.next };
         let mut ears = core::mem::take(&mut self.ears);
         let mut edges = core::mem::take(&mut self.edges);
@@ -561,6 +570,18 @@ impl Machine {
                 }
             }
         }
+    }
+
+    /// Whether the combos have nothing to hear, and nothing of the tick before to
+    /// end.
+    fn is_silent(&self) -> bool {
+        self.touched.is_empty()
+            && self.changed.is_empty()
+            && self.changed_touches.is_empty()
+            && self.watch.changed().is_empty()
+            && !self.ears.actions_due
+            && self.switched.is_none()
+            && self.combos.is_settled()
     }
 
     /// Has the actions evaluated that are not open in every mode.
@@ -718,7 +739,7 @@ impl Machine {
         }
         if *slot != state {
             *slot = state;
-            self.changed.push(id);
+            mark_due(&mut self.changed, &mut self.is_changed, id);
         }
     }
 
@@ -835,7 +856,7 @@ pub fn run(
     while machine.next_tick() <= until {
         if machine.is_settled() {
             let mut due = events.get(used).map(|event| event.time);
-            if let Some(wake) = machine.wakes(rate) {
+            if let Some(wake) = machine.wakes() {
                 due = Some(due.map_or(wake, |time| time.min(wake)));
             }
             let due = due.map(|time| rate.tick_seeing(time));

@@ -3,7 +3,57 @@
 mod common;
 
 use common::{hand::*, *};
-use gtrig_core::{gesture::Kind, *};
+use gtrig_core::{
+    combo::{Combo, Mode, Signal, SignalId, Span, Step, Way, What},
+    gesture::Kind,
+    *,
+};
+
+/// Every kind of step and of signal, in two modes.
+fn combos(rig: &mut Rig) {
+    let control = |text: &str| Signal::Control {
+        control: reference(text),
+        thresholds: Thresholds { press_at: 0.5, release_at: 0.3 },
+    };
+    rig.signals = vec![
+        control("pad/south"),
+        control("keys/KeyS"),
+        control("pad/trigger-r"),
+        Signal::Action(6),
+        Signal::Zone(1),
+        Signal::Gesture(0),
+        Signal::Way(3, Way::of("left").unwrap()),
+    ];
+    let step = |what| Step::new(what, Span::millis(500));
+    let of = |n| SignalId(n);
+    let spread = Span::millis(100);
+    let early = Step {
+        after: Span::Ticks(2),
+        buffer: Span::Ticks(1),
+        within: Span::Ticks(60),
+        ..step(What::Press(of(1)))
+    };
+    rig.combos = vec![
+        Combo {
+            passing: Some((1..7).map(of).collect()),
+            ..Combo::new("any", vec![step(What::Press(of(0)))])
+        },
+        Combo { takes: true, ..Combo::new("early", vec![step(What::Press(of(0))), early]) },
+        Combo {
+            waits_for: vec![1],
+            ..Combo::new(
+                "both",
+                vec![step(What::Together { of: vec![of(0), of(2)], spread, in_order: false })],
+            )
+        },
+        Combo::new(
+            "held",
+            vec![step(What::Hold(of(1), Span::millis(1))), step(What::Quiet(Span::millis(1)))],
+        ),
+    ];
+    let mode = |enter, leave| Mode { name: "m".into(), enter, leave, freezes: enter.is_none() };
+    rig.modes = vec![mode(None, None), mode(Some(1), Some(2))];
+}
 
 #[test]
 fn a_tick_allocates_nothing() {
@@ -26,6 +76,7 @@ fn a_tick_allocates_nothing() {
         vec![zone("strip", [0.0, 0.05], [1.0, 0.1]), zone("plate", [0.01, 0.0], [0.03, 1.0])];
     rig.zones[1].follows = true;
     every_gesture(&mut rig);
+    combos(&mut rig);
     rig.actions[3].closed_while = vec![5];
     rig.actions[0].main_only = true;
     let mut desk = Desk::new(rig);
@@ -52,16 +103,21 @@ fn a_tick_allocates_nothing() {
         })
         .collect();
     let (mut ticks, mut lit, mut rung, mut verdicts) = (0, 0, 0, 0);
+    let mut combos = [0; 4];
     let count = allocation_counter::measure(|| {
         run(&mut machine, plan, &events, Tick(1_150), |machine| {
             ticks += 1;
             verdicts += machine.verdicts().len();
+            for news in machine.combo_news() {
+                combos[usize::from(news.combo)] += 1;
+            }
             lit += u32::from(machine.action(ActionId(6)).is_active());
             rung += u32::from(machine.action(ActionId(7)).is_active());
         });
     });
     assert!(ticks > 1_000 && machine.lost() > 0 && lit > 0 && rung > 0, "{ticks} {lit} {rung}");
     assert!(verdicts > 1_000, "{verdicts}");
+    assert!(combos.iter().all(|&news| news > 0), "{combos:?}");
     assert_eq!(count.count_total, 0);
 }
 

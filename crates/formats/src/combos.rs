@@ -4,12 +4,13 @@
 use gtrig_core::{
     Nanos, Rig, Session,
     combo::{
-        ComboNews, ComboOutcome, Span, attempt_words,
+        ComboNews, ComboOutcome, Signal, SignalId, Span, attempt_words,
         ladder::{Attempt, AttemptOutcome, Ladder, LimitCheck},
         limit_words,
     },
     lint::begins_alike,
     pace::{PaceDifference, Paced},
+    stream::StreamWatch,
 };
 use serde::Serialize;
 use std::io::{self, Write};
@@ -30,6 +31,8 @@ enum Line {
     Attempt(AttemptLine),
     /// A combo that fires on the way to another.
     Bite(BiteLine),
+    /// A window that is shorter than a device reports.
+    Coarse(CoarseLine),
     Pace(PaceLine),
     Difference(DifferenceLine),
     Summary(SummaryLine),
@@ -78,6 +81,15 @@ struct BiteLine {
 }
 
 #[derive(Clone, Debug, Serialize)]
+struct CoarseLine {
+    combo: String,
+    window_ms: f64,
+    device: String,
+    /// Half of its reports come after no more than this.
+    median_ms: f64,
+}
+
+#[derive(Clone, Debug, Serialize)]
 struct PaceLine {
     hz: f64,
     fired: usize,
@@ -114,7 +126,7 @@ pub enum ComboLines {
 
 impl ComboReport {
     /// A report over the whole history of a session.
-    pub fn new(session: &Session, which: ComboLines) -> Self {
+    pub fn new(session: &Session, streams: &StreamWatch, which: ComboLines) -> Self {
         let rig = session.rig();
         let mut attempts: Vec<(usize, Attempt)> = Vec::new();
         for combo in 0..rig.combos.len() {
@@ -144,6 +156,7 @@ impl ComboReport {
             .map(|(combo, attempt)| Line::Attempt(AttemptLine::new(session, *combo, attempt)));
         let mut lines: Vec<Line> = lines.collect();
         lines.extend(bites(session));
+        lines.extend(coarse(session, streams));
         lines.push(Line::Summary(summary));
         ComboReport { lines, near, differences: 0 }
     }
@@ -213,6 +226,41 @@ fn bites(session: &Session) -> Vec<Line> {
         (times > 0).then_some(Line::Bite(BiteLine { combo, other, times, of }))
     });
     bites.collect()
+}
+
+/// Combos with a window that is shorter than the time between two reports of a
+/// device that feeds them: when something happened is not known so well.
+fn coarse(session: &Session, streams: &StreamWatch) -> Vec<Line> {
+    let (rig, roster) = (session.rig(), session.roster());
+    let mut lines = Vec::new();
+    for (id, device) in roster.devices() {
+        // Of buttons alone silence says nothing.
+        let speaks = device.controls().any(|c| !roster.control(c).kind.is_button());
+        let median = streams.device(id).and_then(|stream| stream.intervals.percentile(0.5));
+        let Some(median) = median.filter(|_| speaks) else { continue };
+        for combo in &rig.combos {
+            let its = |signal: SignalId| match &rig.signals[signal.index()] {
+                Signal::Control { control, .. } => control.means(device),
+                _ => false,
+            };
+            let windows = combo.steps.iter().skip(1).map(|step| step.within);
+            let shortest = windows.filter_map(|within| match within {
+                Span::Time(nanos) => Some(nanos),
+                Span::Ticks(_) => None,
+            });
+            if let Some(window) = shortest.min().filter(|window| *window < median.0)
+                && combo.signals().any(its)
+            {
+                lines.push(Line::Coarse(CoarseLine {
+                    combo: combo.name.clone(),
+                    window_ms: Nanos(window).as_millis(),
+                    device: device.label().to_string(),
+                    median_ms: median.as_millis(),
+                }));
+            }
+        }
+    }
+    lines
 }
 
 impl AttemptLine {
@@ -302,6 +350,9 @@ impl Line {
             Line::Bite(BiteLine { combo, other, times, of }) => {
                 format!("{combo} fired on the way to {other} {times} of {of} times")
             }
+            Line::Coarse(CoarseLine { combo, window_ms, device, median_ms }) => format!(
+                "{combo} has a window of {window_ms} ms, and {device} reports every {median_ms:.2} ms (median): nothing so short can be told"
+            ),
             Line::Pace(PaceLine { hz, fired, median_ms, longest_ms }) => {
                 let ms = |ms: &Option<f64>| ms.map_or("-".to_owned(), |ms| format!("{ms:.2} ms"));
                 format!(

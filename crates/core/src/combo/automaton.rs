@@ -31,6 +31,11 @@ impl Trigger {
     pub(crate) const fn new(signal: SignalId, is_press: bool) -> Self {
         Trigger((signal.0 as u32) << 1 | is_press as u32)
     }
+
+    /// A bit that it shares with few others.
+    pub(crate) const fn bit(self) -> u64 {
+        1 << (self.0 % 64)
+    }
 }
 
 /// A step in the automaton.
@@ -55,6 +60,10 @@ pub(crate) struct Node {
     pub(crate) kept: u8,
     /// Where they lie.
     pub(crate) ring: u32,
+    /// The bits of the triggers that lead on from it.
+    pub(crate) wants: u64,
+    /// Whether a quiet begins when it is reached.
+    has_quiet: bool,
     /// For how long after an arrival anything can come of it, in nanoseconds.
     pub(crate) live: u64,
 }
@@ -144,7 +153,10 @@ impl Automaton {
 
     /// What begins by itself when a node is reached.
     pub(crate) fn quiets(&self, node: NodeId) -> &[(Trigger, NodeId)] {
-        self.next(node, Trigger::QUIET)
+        match self.nodes[node as usize].has_quiet {
+            true => self.next(node, Trigger::QUIET),
+            false => &[],
+        }
     }
 
     /// The combos that end at a node.
@@ -210,6 +222,8 @@ impl Builder {
             edges: 0..0,
             kept: 1,
             ring: 0,
+            wants: 0,
+            has_quiet: false,
             live: 0,
         });
         self.children.push(Vec::new());
@@ -239,8 +253,9 @@ impl Builder {
             let guard = variant.guard.filter(|_| n == 0);
             let quiet = own.filter(|_| matches!(step.what, What::Quiet(_)));
             let (clock, modes) = (combo.clock, combo.modes);
-            // How it was written makes no difference.
-            let step = Step { written: 0, text: None, ..step.clone() };
+            // How it was written makes no difference, nor when a first step comes.
+            let within = if n == 0 { Span::Time(0) } else { step.within };
+            let step = Step { written: 0, text: None, within, ..step.clone() };
             let key = Key { parent, step, clock, broken_by, quiet, guard, modes };
             parent = match self.known.get(&key) {
                 Some(&node) => node,
@@ -265,6 +280,7 @@ impl Builder {
         }
         if matches!(key.step.what, What::Quiet(_)) {
             children.push((Trigger::QUIET, id));
+            self.nodes[key.parent as usize].has_quiet = true;
         }
         // The latest arrival is as good as any, unless what follows may come too
         // early after it, or, of a chord, have begun before it.
@@ -292,6 +308,7 @@ impl Builder {
         for (n, node) in self.nodes.iter_mut().enumerate() {
             let children = &mut self.children[n];
             children.sort_unstable();
+            node.wants = children.iter().fold(0, |bits, (trigger, _)| bits | trigger.bit());
             node.edges = edges.len() as u32..(edges.len() + children.len()) as u32;
             edges.append(children);
             node.finals = finals.len() as u32..(finals.len() + self.finals[n].len()) as u32;

@@ -119,6 +119,19 @@ impl Attempt {
     }
 }
 
+impl Attempt {
+    /// Of the limits of a step the one that is kept least, for its size; of the last
+    /// one that on the whole too.
+    pub fn worst_of(&self, step: usize) -> Option<&LimitCheck> {
+        let is_its = |check: &&LimitCheck| match check.limit {
+            Limit::After(n) | Limit::Within(n) | Limit::Own(n) => usize::from(n) == step,
+            Limit::All => step + 1 == self.rungs.len(),
+        };
+        let share = |check: &LimitCheck| check.margin as f64 / check.asked.amount().max(1) as f64;
+        self.checks.iter().filter(is_its).min_by(|a, b| share(a).total_cmp(&share(b)))
+    }
+}
+
 impl LimitCheck {
     /// By what share of itself it was missed; 0 where it was kept.
     pub fn shortfall(&self) -> f64 {

@@ -74,6 +74,17 @@ struct Held {
     serial: u32,
 }
 
+/// A node that was reached: what of it decides whether an edge matters, side by
+/// side for all of them.
+#[derive(Clone, Copy, Debug)]
+struct Active {
+    /// The bits of the triggers that lead on from it.
+    wants: u64,
+    /// After this nothing comes of it.
+    until: Nanos,
+    node: NodeId,
+}
+
 /// Something that happens by itself.
 #[derive(Clone, Copy, Debug)]
 struct Timer {
@@ -109,8 +120,9 @@ pub(crate) struct Combos {
     rings: Vec<Arrival>,
     heads: Vec<u8>,
     /// Nodes something may still come of.
-    active: Vec<NodeId>,
-    is_active: Vec<bool>,
+    active: Vec<Active>,
+    /// For each node one more than its place among the active ones; 0 for none.
+    place: Vec<u32>,
     timers: Vec<Timer>,
     waiting: Vec<Waiting>,
     /// For each combo the press that made it fire last.
@@ -126,6 +138,8 @@ pub(crate) struct Combos {
     pulsed: Vec<u16>,
     lasting: Vec<u16>,
     news: Vec<ComboNews>,
+    /// When a timer is over, as far as there are any.
+    wake: Option<Nanos>,
     reached: Vec<(NodeId, Arrival)>,
 }
 
@@ -141,27 +155,24 @@ struct Poll<'a> {
 
 impl Combos {
     pub(crate) fn fit(&mut self, automaton: &Automaton, signals: usize) {
-        if self.states.len() == automaton.combos.len() && self.held.len() == signals {
-            return;
-        }
         let (nodes, combos) = (automaton.nodes.len(), automaton.combos.len());
         self.held.resize(signals, Held::default());
         self.rings.resize(automaton.ring_count, Arrival::default());
         self.heads.resize(nodes, 0);
-        self.is_active.resize(nodes, false);
+        self.place.resize(nodes, 0);
         self.spent.resize(combos, 0);
         self.last_in.resize(automaton.set_count, 0);
         self.states.resize(combos, ComboState::default());
         self.is_changed.resize(combos, false);
-        // Each of these has an entry of a kind at most once, or a few times.
-        self.active.reserve(nodes);
-        self.reached.reserve(nodes);
-        self.timers.reserve(nodes + combos);
+        // None of these has an entry of a kind twice. A clone brings no room along.
+        make_room(&mut self.active, nodes);
+        make_room(&mut self.reached, nodes);
+        make_room(&mut self.timers, nodes + combos);
         for list in [&mut self.changed, &mut self.pulsed, &mut self.lasting] {
-            list.reserve(combos);
+            make_room(list, combos);
         }
-        self.waiting.reserve(combos);
-        self.news.reserve(2 * combos);
+        make_room(&mut self.waiting, combos);
+        make_room(&mut self.news, 2 * combos);
     }
 
     /// A combo at the last tick.
@@ -186,7 +197,11 @@ impl Combos {
     }
 
     /// When something happens by itself, by the clock of the combos.
-    pub(crate) fn wakes(&self, rate: PollRate) -> Option<Nanos> {
+    pub(crate) fn wakes(&self) -> Option<Nanos> {
+        self.wake
+    }
+
+    fn next_timer(&self, rate: PollRate) -> Option<Nanos> {
         let instant = |timer: &Timer| match timer.span {
             Span::Time(_) => timer.due.time,
             Span::Ticks(_) => rate.time_of(timer.due.tick),
@@ -199,8 +214,8 @@ impl Combos {
         self.floor = self.serial;
         self.timers.clear();
         self.waiting.clear();
-        for node in self.active.drain(..) {
-            self.is_active[node as usize] = false;
+        for active in self.active.drain(..) {
+            self.place[active.node as usize] = 0;
         }
         for held in &mut self.held {
             held.serial = 0;
@@ -241,6 +256,7 @@ impl Combos {
             self.settle(poll);
         }
         self.end_lasting(automaton);
+        self.wake = self.next_timer(rate);
         for &combo in &self.changed {
             self.is_changed[usize::from(combo)] = false;
         }
@@ -310,13 +326,13 @@ impl Combos {
             }
         }
         let mut at = 0;
-        while let Some(&parent) = self.active.get(at) {
-            if self.newest(poll.automaton, parent).at.time.0
-                + poll.automaton.nodes[parent as usize].live
-                < edge.time.0
-            {
-                self.is_active[parent as usize] = false;
-                self.active.swap_remove(at);
+        while let Some(&Active { wants, until, node: parent }) = self.active.get(at) {
+            if until < edge.time {
+                self.put_to_rest(at);
+                continue;
+            }
+            at += 1;
+            if wants & trigger.bit() == 0 {
                 continue;
             }
             for &(_, child) in poll.automaton.next(parent, trigger) {
@@ -324,7 +340,30 @@ impl Combos {
                     self.reached.push((child, arrival));
                 }
             }
-            at += 1;
+        }
+    }
+
+    fn put_to_rest(&mut self, at: usize) {
+        let gone = self.active.swap_remove(at);
+        self.place[gone.node as usize] = 0;
+        if let Some(moved) = self.active.get(at) {
+            self.place[moved.node as usize] = at as u32 + 1;
+        }
+    }
+
+    /// Has a node watched for what may come of an arrival at it.
+    fn watch(&mut self, automaton: &Automaton, node: NodeId, at: Moment) {
+        let Node { wants, live, .. } = automaton.nodes[node as usize];
+        if wants == 0 {
+            return;
+        }
+        let until = Nanos(at.time.0.saturating_add(live));
+        match (self.place[node as usize] as usize).checked_sub(1) {
+            Some(place) => self.active[place].until = until,
+            None => {
+                self.active.push(Active { wants, until, node });
+                self.place[node as usize] = self.active.len() as u32;
+            }
         }
     }
 
@@ -453,9 +492,7 @@ impl Combos {
         let head = &mut self.heads[node as usize];
         *head = (*head + 1) % kept;
         self.rings[ring as usize + usize::from(*head)] = arrival;
-        if !core::mem::replace(&mut self.is_active[node as usize], true) {
-            self.active.push(node);
-        }
+        self.watch(automaton, node, arrival.at);
         for &(_, quiet) in automaton.quiets(node) {
             if let What::Quiet(span) = automaton.nodes[quiet as usize].what {
                 let due = span.over(arrival.at, poll.rate);
@@ -622,4 +659,9 @@ impl Combos {
         };
         path.iter().enumerate().filter(is_open).map(|(n, _)| n % steps + 1).max().unwrap_or(0)
     }
+}
+
+/// Room for so many entries in all.
+fn make_room<T>(list: &mut Vec<T>, count: usize) {
+    list.reserve(count.saturating_sub(list.len()));
 }

@@ -34,7 +34,10 @@ fn the_shipped_rig_is_sound() {
             "touch",
             "look-aside",
             "lights",
-            "load-zoom"
+            "load-zoom",
+            "call-crew",
+            "stop",
+            "damp-swing"
         ]
     );
     assert_eq!(rig.actions[0].gives, Gives::Plane);

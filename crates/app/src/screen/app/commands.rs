@@ -1,7 +1,7 @@
 //! What the commands do.
 
 use super::{App, Playhead, Request};
-use crate::figure::{self, Excerpt, StickSheet, TouchSheet};
+use crate::figure::{self, Excerpt, LadderSheet, StickSheet, TouchSheet};
 use crate::recorder::Recorder;
 use crate::screen::{
     jobs,
@@ -122,6 +122,11 @@ impl App {
                     Some(svg) => svg,
                     None => return self.tell("no touch panel has been connected".to_owned(), true),
                 }
+            }
+            (Bench::Ladder, ..) if self.combo().is_some() => {
+                let combo = self.combo().unwrap_or_default();
+                let Excerpt { title, from, to, .. } = self.excerpt(title);
+                figure::ladder(&self.session, &LadderSheet { title, combo, from, to })
             }
             _ => figure::timeline(&self.session, &self.streams, &self.excerpt(title)),
         };

@@ -167,7 +167,7 @@ impl Bench<'_> {
         if let Some(window) = rungs.get(n).and_then(|rung| self.own_window(step, rung)) {
             self.window(buffer, track, window, scale);
         }
-        let worst = attempt.and_then(|attempt| worst(attempt, n));
+        let worst = attempt.and_then(|attempt| attempt.worst_of(n));
         if let Some(rung) = rungs.get(n) {
             let (press, met) = (scale.column(track, rung.first), scale.column(track, rung.met));
             let is_missed = worst.is_some_and(|check| check.margin < 0);
@@ -303,16 +303,6 @@ impl Bench<'_> {
             }
         }
     }
-}
-
-/// Of the limits of a step the one that is kept least, for its size.
-fn worst(attempt: &Attempt, n: usize) -> Option<&LimitCheck> {
-    let is_its = |check: &&LimitCheck| match check.limit {
-        Limit::After(step) | Limit::Within(step) | Limit::Own(step) => usize::from(step) == n,
-        Limit::All => n + 1 == attempt.rungs.len(),
-    };
-    let share = |check: &LimitCheck| check.margin as f64 / check.asked.amount().max(1) as f64;
-    attempt.checks.iter().filter(is_its).min_by(|a, b| share(a).total_cmp(&share(b)))
 }
 
 /// Time along the rungs.

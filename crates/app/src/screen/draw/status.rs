@@ -43,6 +43,13 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
     let lost = session.now().lost();
     let style = if lost > 0 { theme.lost() } else { theme.faint() };
     x = paint::text(buffer, area, x, &format!("lost {lost}"), style) + 3;
+    let modes = &session.rig().modes;
+    if !modes.is_empty() {
+        let on = app.machine().modes().iter().filter_map(|&n| modes.get(usize::from(n)));
+        let names: Vec<&str> = on.map(|mode| mode.name.as_str()).collect();
+        let text = format!("mode {}", names.join(" › "));
+        x = paint::text(buffer, area, x, &text, theme.wire()) + 3;
+    }
     if !app.streams.troubles().is_empty() {
         let text = format!("streams ░ {}", app.streams.troubles().len());
         x = paint::text(buffer, area, x, &text, theme.doubtful()) + 3;
