@@ -38,20 +38,30 @@ impl Trigger {
     }
 }
 
-/// A step in the automaton.
+/// What of a step is looked at only where it is no plain press or release, or
+/// where it is the first of a combo.
+#[derive(Clone, Debug)]
+pub(crate) struct Rest {
+    pub(crate) what: What,
+    pub(crate) after: Span,
+    /// For the first step: this signal must be on, or off.
+    pub(crate) guard: Option<(SignalId, bool)>,
+}
+
+/// A step in the automaton. Those that follow one by the same trigger lie side by
+/// side.
 #[derive(Clone, Debug)]
 pub(crate) struct Node {
     pub(crate) parent: NodeId,
-    pub(crate) what: What,
-    pub(crate) after: Span,
+    /// Whether it is a press or a release, which may come at any time up to
+    /// `within`.
+    pub(crate) is_plain: bool,
     pub(crate) opens: Span,
     pub(crate) within: Span,
     pub(crate) clock: Clock,
     /// A press of these since the step before breaks it: what a strict combo does
     /// not know, and what the step is to be cancelled by.
     pub(crate) broken_by: [Option<SetId>; 2],
-    /// For the first step: this signal must be on, or off.
-    pub(crate) guard: Option<(SignalId, bool)>,
     pub(crate) modes: u32,
     /// The combos of which this is the last step.
     pub(crate) finals: Range<u32>,
@@ -72,6 +82,7 @@ pub(crate) struct Node {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Automaton {
     pub(crate) nodes: Vec<Node>,
+    rests: Vec<Rest>,
     edges: Vec<(Trigger, NodeId)>,
     finals: Vec<u16>,
     /// For each combo the nodes of its steps, those of its variants one after the
@@ -115,6 +126,7 @@ struct Key {
 #[derive(Default)]
 struct Builder {
     nodes: Vec<Node>,
+    rests: Vec<Rest>,
     known: BTreeMap<Key, NodeId>,
     children: Vec<Vec<(Trigger, NodeId)>>,
     finals: Vec<BTreeSet<u16>>,
@@ -157,6 +169,11 @@ impl Automaton {
             true => self.next(node, Trigger::QUIET),
             false => &[],
         }
+    }
+
+    /// What is not needed of a plain node.
+    pub(crate) fn rest(&self, node: NodeId) -> &Rest {
+        &self.rests[node as usize]
     }
 
     /// The combos that end at a node.
@@ -208,15 +225,15 @@ impl Builder {
     }
 
     fn push(&mut self, parent: NodeId, step: &Step, clock: Clock) -> NodeId {
+        self.rests.push(Rest { what: step.what.clone(), after: step.after, guard: None });
+        let is_plain = matches!(step.what, What::Press(_) | What::Release(_));
         self.nodes.push(Node {
             parent,
-            what: step.what.clone(),
-            after: step.after,
+            is_plain: is_plain && step.after.amount() == 0,
             opens: step.opens(),
             within: step.within,
             clock,
             broken_by: [None, None],
-            guard: None,
             modes: 0,
             finals: 0..0,
             edges: 0..0,
@@ -271,7 +288,7 @@ impl Builder {
         let id = self.push(key.parent, &key.step, key.clock);
         let node = &mut self.nodes[id as usize];
         node.broken_by = key.broken_by;
-        node.guard = key.guard;
+        self.rests[id as usize].guard = key.guard;
         node.modes = key.modes;
         let is_press = !matches!(key.step.what, What::Release(_));
         let children = &mut self.children[key.parent as usize];
@@ -292,13 +309,47 @@ impl Builder {
         id
     }
 
+    /// Numbers the nodes anew, level by level, those that follow one by the same
+    /// trigger side by side: so an edge looks at memory that lies together.
+    fn renumber(&mut self, paths: &mut [Vec<NodeId>]) {
+        let mut order: Vec<NodeId> = vec![0];
+        let mut is_placed = vec![false; self.nodes.len()];
+        let mut at = 0;
+        while let Some(&node) = order.get(at) {
+            at += 1;
+            let children = &mut self.children[node as usize];
+            children.sort_unstable();
+            let new = children.iter().map(|&(_, child)| child);
+            order.extend(
+                new.filter(|&child| !core::mem::replace(&mut is_placed[child as usize], true)),
+            );
+        }
+        let mut number = vec![0; self.nodes.len()];
+        for (&old, new) in order.iter().zip(0..) {
+            number[old as usize] = new;
+        }
+        let ordered = |n: &NodeId| *n as usize;
+        self.nodes = order.iter().map(|n| self.nodes[ordered(n)].clone()).collect();
+        self.rests = order.iter().map(|n| self.rests[ordered(n)].clone()).collect();
+        self.finals = order.iter().map(|n| self.finals[ordered(n)].clone()).collect();
+        self.children = order.iter().map(|n| self.children[ordered(n)].clone()).collect();
+        for node in &mut self.nodes {
+            node.parent = number[node.parent as usize];
+        }
+        let children = self.children.iter_mut().flatten().map(|(_, child)| child);
+        for node in children.chain(paths.iter_mut().flatten()) {
+            *node = number[*node as usize];
+        }
+    }
+
     fn finish(
         mut self,
-        paths: Vec<Vec<NodeId>>,
+        mut paths: Vec<Vec<NodeId>>,
         combos: Vec<BoundCombo>,
         signals: usize,
         rate: PollRate,
     ) -> Automaton {
+        self.renumber(&mut paths);
         let mut live = vec![0; self.nodes.len()];
         for node in &self.nodes[1..] {
             let until = &mut live[node.parent as usize];
@@ -327,6 +378,7 @@ impl Builder {
             sets_of: self.sets.by_signal(signals),
             ring_count: rings as usize,
             nodes: self.nodes,
+            rests: self.rests,
         }
     }
 }

@@ -320,8 +320,9 @@ impl Combos {
     fn reach(&mut self, poll: Poll, edge: &SignalEdge, trigger: Trigger) {
         for &(_, child) in poll.automaton.next(0, trigger) {
             let node = &poll.automaton.nodes[child as usize];
-            let guard = node.guard.is_none_or(|(by, on)| self.held[by.index()].is_on == on);
-            if guard && let Some(own) = self.own(poll, node, edge) {
+            let guard = poll.automaton.rest(child).guard;
+            let is_faced = guard.is_none_or(|(by, on)| self.held[by.index()].is_on == on);
+            if is_faced && let Some(own) = self.own(poll, (child, node), edge) {
                 self.reached.push((child, own));
             }
         }
@@ -369,7 +370,7 @@ impl Combos {
 
     /// What an edge alone makes of a node: its own moment, if what it asks of
     /// itself is met. A hold begins.
-    fn own(&self, poll: Poll, node: &Node, edge: &SignalEdge) -> Option<Arrival> {
+    fn own(&self, poll: Poll, (id, node): (NodeId, &Node), edge: &SignalEdge) -> Option<Arrival> {
         if node.modes != 0 && node.modes >> edge.mode & 1 == 0 {
             return None;
         }
@@ -377,7 +378,10 @@ impl Combos {
         let at = moment(edge.moment());
         let mut arrival =
             Arrival { at, serial: self.serial, first: self.serial, began: at, by: edge.by };
-        if let What::Together { of, spread, in_order } = &node.what {
+        if node.is_plain {
+            return Some(arrival);
+        }
+        if let What::Together { of, spread, in_order } = &poll.automaton.rest(id).what {
             let mut before = 0;
             for signal in of {
                 let held = &self.held[signal.index()];
@@ -407,7 +411,7 @@ impl Combos {
         edge: &SignalEdge,
     ) -> Option<Arrival> {
         let node = &poll.automaton.nodes[child as usize];
-        let own = self.own(poll, node, edge)?;
+        let own = self.own(poll, (child, node), edge)?;
         let before = self
             .arrivals(poll.automaton, parent)
             .filter(|from| self.is_met(node, from, &own))
@@ -445,16 +449,19 @@ impl Combos {
 
     /// A node was reached by an edge.
     fn enter(&mut self, poll: Poll, node: NodeId, arrival: Arrival, edge: &SignalEdge) {
-        let bound = &poll.automaton.nodes[node as usize];
-        if let What::Hold(signal, span) = bound.what {
+        if poll.automaton.nodes[node as usize].is_plain {
+            return self.arrive(poll, node, arrival, None);
+        }
+        let rest = poll.automaton.rest(node);
+        if let What::Hold(signal, span) = rest.what {
             let due = span.over(arrival.at, poll.rate);
             self.start(Timer { span, due, what: Due::Held(node, signal), arrival });
             return;
         }
-        let opens_at = match bound.after.amount() {
+        let opens_at = match rest.after.amount() {
             0 => None,
             // Only an attempt whose press came before its time waits for that.
-            _ => self.opening(poll, bound, &arrival, edge),
+            _ => self.opening(poll, node, &arrival, edge),
         };
         self.arrive(poll, node, arrival, opens_at);
     }
@@ -464,17 +471,19 @@ impl Combos {
     fn opening(
         &self,
         poll: Poll,
-        node: &Node,
+        id: NodeId,
         arrival: &Arrival,
         edge: &SignalEdge,
     ) -> Option<Moment> {
-        let own = self.own(poll, node, edge)?;
+        let node = &poll.automaton.nodes[id as usize];
+        let after = poll.automaton.rest(id).after;
+        let own = self.own(poll, (id, node), edge)?;
         let fits = self
             .arrivals(poll.automaton, node.parent)
             .filter(|from| from.first == arrival.first && self.is_met(node, from, &own));
         let before = fits.min_by_key(|from| from.at)?;
-        let is_early = node.after.between(before.at, arrival.at) < node.after.amount();
-        is_early.then(|| node.after.over(before.at, poll.rate))
+        let is_early = after.between(before.at, arrival.at) < after.amount();
+        is_early.then(|| after.over(before.at, poll.rate))
     }
 
     fn start(&mut self, timer: Timer) {
@@ -494,7 +503,7 @@ impl Combos {
         self.rings[ring as usize + usize::from(*head)] = arrival;
         self.watch(automaton, node, arrival.at);
         for &(_, quiet) in automaton.quiets(node) {
-            if let What::Quiet(span) = automaton.nodes[quiet as usize].what {
+            if let What::Quiet(span) = automaton.rest(quiet).what {
                 let due = span.over(arrival.at, poll.rate);
                 self.start(Timer { span, due, what: Due::Quiet(quiet), arrival });
             }
@@ -510,7 +519,7 @@ impl Combos {
             self.spent[usize::from(combo)] = arrival.serial;
             match opens_at {
                 Some(due) => {
-                    let span = automaton.nodes[node as usize].after;
+                    let span = automaton.rest(node).after;
                     self.start(Timer { span, due, what: Due::Opens(combo), arrival });
                 }
                 None => self.meet(poll, combo, arrival),
@@ -624,7 +633,7 @@ impl Combos {
                 passed <= node.within.amount() && !self.is_broken(node, from.serial)
             };
             node.parent != 0
-                && !matches!(node.what, What::Quiet(_))
+                && !matches!(poll.automaton.rest(child).what, What::Quiet(_))
                 && self
                     .arrivals(poll.automaton, node.parent)
                     .any(|from| counts(from) && is_open(from))
