@@ -294,8 +294,10 @@ fn check(session: &Session, events: &[Event]) {
 fn bench(c: &mut Criterion) {
     let mut rig = files::rig(None, None).unwrap();
     // The loop by hand does not latch, so neither does the rig here; and it knows
-    // no gestures and no zones, which have a bench of their own.
+    // no gestures, zones and combos, which have benches of their own.
     rig.edges.clear();
+    rig.combos.clear();
+    rig.signals.clear();
     rig.gestures.clear();
     rig.zones.clear();
     rig.actions.truncate(8);

@@ -33,8 +33,9 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     };
     // A narrow screen has no room for the list beside.
     let beside = if area.width >= 130 { BESIDE } else { 0 };
-    let left = Rect { width: area.width - beside, ..area };
-    let right = Rect { x: left.right(), width: beside, ..area };
+    let right = Rect { x: area.right() - beside, width: beside, ..area };
+    // Nothing runs into the list.
+    let left = Rect { width: area.width - beside - if beside > 0 { 2 } else { 0 }, ..area };
     near(buffer, right, app);
     let Some(ladder) = app.ladder(n) else { return };
     let combo = &app.session.rig().combos[n];
@@ -63,13 +64,11 @@ fn near(buffer: &mut Buffer, area: Rect, app: &App) {
         let Some(check) = attempt.nearest() else { continue };
         let is_here = app.end_tick(attempt) == app.tick();
         let style = if is_here { app.theme.chosen() } else { app.theme.plain() };
-        let x = paint::text(buffer, row, row.x, "◇ ", app.theme.doubtful());
-        let x = paint::text(buffer, row, x, &combo.name, style) + 1;
-        let x = x.max(row.x + 17);
+        let at = format!("◇ {:>14}", ended_at(attempt).to_string());
+        let x = paint::text(buffer, row, row.x, &at, app.theme.faint()) + 2;
+        let x = paint::text(buffer, row, x, &combo.name, style).max(x + 12) + 1;
         let words = miss_words(combo, rig.rate, check);
         paint::text(buffer, row, x, &words, app.theme.doubtful());
-        let at = ended_at(attempt).to_string();
-        paint::text_right(buffer, row, &at, app.theme.faint());
     }
 }
 
