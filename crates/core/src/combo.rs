@@ -12,8 +12,8 @@
 //! saw them); a limit may also be a number of ticks. Of the moments at which a
 //! step was met the latest [`KEPT`] are remembered.
 //!
-//! [`automaton`] compiles all combos of a rig into one automaton, in which those
-//! with equal beginnings share them; [`watch`] runs it. [`ladder`] explains one
+//! `automaton` compiles all combos of a rig into one automaton, in which those
+//! with equal beginnings share them; `watch` runs it. [`ladder`] explains one
 //! combo: what every attempt came to, and by how much.
 
 pub(crate) mod automaton;

@@ -14,7 +14,9 @@
 
 mod judge;
 
-use super::{Clock, Combo, Limit, Mode, Moment, SignalEdge, SignalId, Span, Step, Variant, What};
+use super::{
+    Clock, Combo, Limit, Mode, Moment, SignalEdge, SignalId, Span, Step, Variant, What, watch::Held,
+};
 use crate::{Nanos, PollRate, Rig};
 use alloc::{collections::VecDeque, vec, vec::Vec};
 pub(super) use judge::step_of;
@@ -191,14 +193,6 @@ struct Track {
     counts: Vec<u32>,
     /// Holds and quiets that go on, by step.
     pending: Vec<(usize, Hit)>,
-}
-
-/// A signal, as the ladder knows it.
-#[derive(Clone, Copy, Debug, Default)]
-struct Held {
-    is_on: bool,
-    since: Moment,
-    serial: u32,
 }
 
 /// A check of the last attempts that is known only later: for how long the last

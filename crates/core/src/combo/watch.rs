@@ -67,11 +67,11 @@ struct Arrival {
 
 /// A signal as the combos know it.
 #[derive(Clone, Copy, Debug, Default)]
-struct Held {
-    is_on: bool,
+pub(super) struct Held {
+    pub(super) is_on: bool,
     /// When it went on, and as which press; 0 where that does not count.
-    since: Moment,
-    serial: u32,
+    pub(super) since: Moment,
+    pub(super) serial: u32,
 }
 
 /// A node that was reached: what of it decides whether an edge matters, side by

@@ -23,7 +23,7 @@ use ratatui::{buffer::Buffer, layout::Rect, style::Style};
 
 /// Columns for what came of a step, and for the list beside.
 const SAID: u16 = 30;
-const BESIDE: u16 = 58;
+const BESIDE: u16 = 60;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(n) = app.combo() else {
@@ -64,7 +64,7 @@ fn near(buffer: &mut Buffer, area: Rect, app: &App) {
         let Some(check) = attempt.nearest() else { continue };
         let is_here = app.end_tick(attempt) == app.tick();
         let style = if is_here { app.theme.chosen() } else { app.theme.plain() };
-        let at = format!("◇ {:>14}", ended_at(attempt).to_string());
+        let at = format!("◇ {:>12}", ended_at(attempt).to_string());
         let x = paint::text(buffer, row, row.x, &at, app.theme.faint()) + 2;
         let x = paint::text(buffer, row, x, &combo.name, style).max(x + 12) + 1;
         let words = miss_words(combo, rig.rate, check);
