@@ -4,7 +4,12 @@ mod common;
 
 use common::Tmux;
 use rstest::rstest;
-use std::{path::Path, process::Command};
+use std::{
+    path::Path,
+    process::Command,
+    thread,
+    time::{Duration, Instant},
+};
 
 const BIG: (u16, u16) = (160, 47);
 
@@ -295,7 +300,7 @@ fn a_drag_of_the_mouse_becomes_a_swipe() {
     tmux.keys(&["9"]);
     tmux.wait_for("no touch panel has been connected");
     // A machine that is busy draws too slowly for a swipe: the hand tries again.
-    let started = std::time::Instant::now();
+    let started = Instant::now();
     while !tmux.screen().contains("● look-right") {
         assert!(started.elapsed().as_secs() < 30, "{}", tmux.screen());
         mouse(&tmux, 0, 12, 12, 'M');
@@ -313,11 +318,23 @@ fn a_drag_of_the_mouse_becomes_a_swipe() {
     ]);
 }
 
-/// Types a key twice, so far apart, and gives the time between them.
-fn type_twice(tmux: &Tmux, key: &str, apart: std::time::Duration) {
-    tmux.keys(&[key]);
-    std::thread::sleep(apart);
-    tmux.keys(&[key]);
+/// Types h twice, so far apart, until the screen is as wished.
+fn type_until(tmux: &Tmux, apart: Duration, is_so: impl Fn(&str) -> bool) {
+    let started = Instant::now();
+    loop {
+        tmux.keys(&["h"]);
+        thread::sleep(apart);
+        tmux.keys(&["h"]);
+        // What was typed is over before anything is typed again.
+        let typed = Instant::now();
+        while typed.elapsed() < Duration::from_millis(1_500) {
+            if is_so(&tmux.screen()) {
+                return;
+            }
+            thread::sleep(Duration::from_millis(20));
+        }
+        assert!(started.elapsed() < Duration::from_secs(60), "{}", tmux.screen());
+    }
 }
 
 #[test]
@@ -334,22 +351,11 @@ fn keys_typed_with_delays_fire_a_combo_or_nearly_do() {
     tmux.wait_for_all(&["nobody has tried it yet", "steps[1].within"]);
     tmux.keys(&["c"]);
     tmux.wait_for("Ctrl+G lets go");
-    let wish = "a double tap";
-    let started = std::time::Instant::now();
-    loop {
-        type_twice(&tmux, "h", std::time::Duration::from_millis(320));
-        let screen = tmux.wait(wish, |s| s.contains("to spare") || s.contains("too late"));
-        if screen.contains("● ") && screen.contains("met all 2 steps") {
-            break;
-        }
-        assert!(started.elapsed().as_secs() < 30, "{screen}");
-    }
+    // A machine that is busy types too slowly for a combo: the hand tries again.
+    type_until(&tmux, Duration::from_millis(320), |s| s.contains("met all 2 steps"));
     // A little too slow: the window and some more.
-    let is_near = |s: &str| s.contains("nearly fired, the nearest") && s.contains("too late");
-    while !is_near(&tmux.screen()) {
-        assert!(started.elapsed().as_secs() < 60, "{}", tmux.screen());
-        std::thread::sleep(std::time::Duration::from_millis(900));
-        type_twice(&tmux, "h", std::time::Duration::from_millis(820));
-    }
+    type_until(&tmux, Duration::from_millis(820), |s| {
+        s.contains("nearly fired, the nearest") && s.contains("too late")
+    });
     tmux.wait_for_all(&["too late", "at most 700 ms asked", "it fires; one step"]);
 }
