@@ -15,7 +15,7 @@
 mod judge;
 
 use super::{
-    Clock, Combo, Limit, Mode, Moment, SignalEdge, SignalId, Span, Step, Variant, What, watch::Held,
+    Combo, Limit, Mode, Moment, SignalEdge, SignalId, Span, Step, Variant, What, watch::Held,
 };
 use crate::{Nanos, PollRate, Rig};
 use alloc::{collections::VecDeque, vec, vec::Vec};
@@ -70,16 +70,6 @@ pub struct LimitCheck {
     pub margin: i64,
     /// Whether the margin holds with all other limits as they are.
     pub is_alone: bool,
-}
-
-impl LimitCheck {
-    /// What was measured, in the unit of what was asked.
-    pub fn measured(&self, combo: &Combo) -> i64 {
-        match is_least(combo, self.limit) {
-            true => self.asked.amount() + self.margin,
-            false => self.asked.amount() - self.margin,
-        }
-    }
 }
 
 /// Whether a limit asks for at least so much, instead of at most.
@@ -281,11 +271,6 @@ impl Ladder {
         }
         ladder.advance(now);
         ladder
-    }
-
-    /// The combo.
-    pub fn combo(&self) -> &Combo {
-        &self.combo
     }
 
     /// Every attempt so far, in the order in which it was over.
@@ -744,10 +729,5 @@ impl Ladder {
     /// Chains that began no later than this press do not count.
     fn spent_for(&self) -> u32 {
         if self.combo.again { self.floor } else { self.spent.max(self.floor) }
-    }
-
-    /// What times are measured by.
-    pub fn clock(&self) -> Clock {
-        self.combo.clock
     }
 }
