@@ -63,6 +63,16 @@ pub struct Moment {
     pub tick: Tick,
 }
 
+impl Moment {
+    /// So much earlier.
+    pub(crate) const fn before(self, by: Moment) -> Moment {
+        Moment {
+            time: Nanos(self.time.0.saturating_sub(by.time.0)),
+            tick: Tick(self.tick.0.saturating_sub(by.tick.0)),
+        }
+    }
+}
+
 /// A length of time.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Span {

@@ -526,15 +526,11 @@ impl Machine {
         self.edges = edges;
         let (mode, is_frozen) = (self.modes.top(), self.modes.is_frozen());
         let paused = self.modes.paused_at(at);
-        let by_clock = |moment: Moment| Moment {
-            time: Nanos(moment.time.0.saturating_sub(paused.time.0)),
-            tick: Tick(moment.tick.0.saturating_sub(paused.tick.0)),
-        };
         for edge in &mut self.edges {
-            let Moment { time, tick } = by_clock(edge.moment());
+            let Moment { time, tick } = edge.moment().before(paused);
             (edge.time, edge.tick, edge.paused, edge.mode) = (time, tick, paused, mode);
         }
-        let now = by_clock(at);
+        let now = at.before(paused);
         if self.switched == Some(true) {
             let Moment { time, tick } = now;
             let by = None;
@@ -626,12 +622,7 @@ impl Machine {
 
     /// The last tick by the clock of the combos.
     pub fn combo_now(&self, plan: &Plan) -> Moment {
-        let at = Moment { time: plan.rate().time_of(self.at()), tick: self.at() };
-        let paused = self.modes.paused_at(at);
-        Moment {
-            time: Nanos(at.time.0.saturating_sub(paused.time.0)),
-            tick: Tick(at.tick.0.saturating_sub(paused.tick.0)),
-        }
+        self.modes.clock(Moment { time: plan.rate().time_of(self.at()), tick: self.at() })
     }
 
     /// Whether a zone got a contact in the last tick, or lost one.

@@ -5,9 +5,10 @@ mod common;
 
 use common::presses::{Keys, Tap, rig_of};
 use gtrig_core::combo::{
-    Combo, Limit, SignalId, Span, Step, What,
+    Clock, Combo, Limit, SignalId, Span, Step, What,
     ladder::{Attempt, AttemptOutcome, Ladder, LimitCheck, is_least},
 };
+use gtrig_core::{PollRate, Rig};
 use proptest::{collection::vec, option, prelude::*, sample::select};
 use rstest::rstest;
 
@@ -399,6 +400,18 @@ fn a_window_may_be_a_number_of_ticks() {
     let (fires, attempts) = run(&combo, &[tap(0, 0), tap(1, 101)]);
     assert!(fires.is_empty());
     assert_eq!(attempts[0].nearest().map(|check| check.margin), Some(-1));
+}
+
+/// Reported 251 ms apart, and seen by ticks 250 ms apart.
+#[rstest]
+#[case::by_reports(Clock::Reports, 0)]
+#[case::by_ticks(Clock::Ticks, 1)]
+fn a_combo_may_know_the_times_of_ticks_only(#[case] clock: Clock, #[case] fires: usize) {
+    let combo = Combo { clock, ..Combo::new("c", vec![press(0, 0), press(0, 250)]) };
+    let rig = Rig { rate: PollRate::DEFAULT, ..rig_of(vec![combo]) };
+    let keys = Keys::run(rig, &[tap(0, 101), tap(0, 352)]);
+    assert_eq!(keys.session.history().combo_news().len(), fires);
+    assert_eq!(met(keys.ladder(0).attempts()).len(), fires);
 }
 
 #[rstest]

@@ -59,6 +59,11 @@ impl Modes {
         Moment { time: Nanos(time), tick: Tick(tick) }
     }
 
+    /// A moment by the clock of the combos.
+    pub(crate) fn clock(&self, at: Moment) -> Moment {
+        at.before(self.paused_at(at))
+    }
+
     /// Follows the actions that went on at `now`. Returns whether another mode
     /// is on top, and if so whether what was begun is to be forgotten.
     pub(crate) fn follow(

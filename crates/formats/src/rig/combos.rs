@@ -1,7 +1,7 @@
 //! The `[combo.*]` and `[mode.*]` tables of a rig.
 
 use super::{
-    fields::{Entry, Fields, Value, check_name},
+    fields::{self, Entry, Fields, Value, check_name},
     language::{self, Verb, Word, Written},
     problem::Problems,
 };
@@ -102,25 +102,10 @@ pub(super) fn read(
         combos.filter_map(|(n, entry)| reader.combo(problems, entry, n)).collect();
     let signals = reader.signals;
     if combos.len() == entries.len() {
-        check_waits(problems, &entries, &combos);
+        let waits = |at: usize| &combos[at].waits_for[..];
+        fields::check_waits(problems, entries, waits, "combos");
     }
     (signals, combos)
-}
-
-fn check_waits(problems: &mut Problems, entries: &[Entry], combos: &[Combo]) {
-    for (entry, n) in entries.iter().zip(0..) {
-        let (mut next, mut seen) = (vec![n], vec![false; combos.len()]);
-        while let Some(at) = next.pop() {
-            let waits = combos[at].waits_for.iter();
-            next.extend(waits.filter(|&&other| !std::mem::replace(&mut seen[other], true)));
-        }
-        if seen[n] {
-            let found =
-                format!("`{}`, which waits for itself in the end", entry.key.escape_debug());
-            let expected = "combos that wait for others in no circle";
-            problems.add(entry.key_span.clone(), found, expected);
-        }
-    }
 }
 
 /// The steps of a combo as they are written, as far as they can be read.

@@ -167,3 +167,27 @@ pub(super) fn check_name(problems: &mut Problems, entry: &Entry, what: &str) {
         problems.add(entry.key_span.clone(), found, &expected);
     }
 }
+
+/// Entries that wait for each other in a circle would wait for ever; `waits` gives
+/// those that one waits for.
+pub(super) fn check_waits<'a, 'w>(
+    problems: &mut Problems,
+    entries: impl IntoIterator<Item = Entry<'a>>,
+    waits: impl Fn(usize) -> &'w [usize],
+    what: &str,
+) {
+    let entries: Vec<Entry> = entries.into_iter().collect();
+    for (entry, n) in entries.iter().zip(0..) {
+        let (mut next, mut seen) = (vec![n], vec![false; entries.len()]);
+        while let Some(at) = next.pop() {
+            let others = waits(at).iter().copied();
+            next.extend(others.filter(|&other| !std::mem::replace(&mut seen[other], true)));
+        }
+        if seen[n] {
+            let found =
+                format!("`{}`, which waits for itself in the end", entry.key.escape_debug());
+            let expected = format!("{what} that wait for others in no circle");
+            problems.add(entry.key_span.clone(), found, &expected);
+        }
+    }
+}

@@ -1,7 +1,7 @@
 //! The `[gesture.*]` and `[sign.*]` tables of a rig.
 
 use super::{
-    fields::{Entry, Fields, Value, check_name},
+    fields::{self, Entry, Fields, Value, check_name},
     problem::Problems,
 };
 use gtrig_core::{
@@ -95,18 +95,8 @@ pub(super) fn read(
 
 /// Gestures that wait for each other in a circle would wait for ever.
 fn check_waits(problems: &mut Problems, table: &Fields, gestures: &[Option<Gesture>]) {
-    let waits = |at: usize| gestures[at].iter().flat_map(|gesture| gesture.waits_for.iter());
-    for (entry, n) in table.entries().zip(0..) {
-        let (mut next, mut seen) = (vec![n], vec![false; gestures.len()]);
-        while let Some(at) = next.pop() {
-            next.extend(waits(at).filter(|&&other| !core::mem::replace(&mut seen[other], true)));
-        }
-        if seen[n] {
-            let found =
-                format!("`{}`, which waits for itself in the end", entry.key.escape_debug());
-            problems.add(entry.key_span, found, "gestures that wait for others in no circle");
-        }
-    }
+    let waits = |at: usize| gestures[at].as_ref().map_or(&[][..], |gesture| &gesture.waits_for);
+    fields::check_waits(problems, table.entries(), waits, "gestures");
 }
 
 fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<Gesture> {
