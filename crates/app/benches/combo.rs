@@ -9,7 +9,7 @@ use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_mai
 use gtrig_core::{
     Capacity, CleanText, ControlInfo, ControlKind, ControlRef, DeviceInfo, DeviceKind, Event,
     Machine, Marks, Nanos, PollRate, Rig, Session, Thresholds, Tick,
-    combo::{Combo, Signal, SignalId, Span, Step, What},
+    combo::{Combo, ComboStep, Signal, SignalId, StepKind, TimeSpan},
 };
 use std::hint::black_box;
 
@@ -47,7 +47,7 @@ fn combos() -> Vec<Combo> {
         let steps = 2 + lot.next(4);
         let step = |_| {
             let button = SignalId(lot.next(BUTTONS as u64) as u16);
-            Step::new(What::Press(button), Span::millis(150 + 50 * lot.next(7)))
+            ComboStep::new(StepKind::Press(button), TimeSpan::millis(150 + 50 * lot.next(7)))
         };
         Combo::new(&format!("c{n}"), (0..steps).map(step).collect())
     };
@@ -108,8 +108,8 @@ struct ByHand {
 
 impl ByHand {
     fn new(combo: &Combo) -> Self {
-        let step = |step: &Step| match (&step.what, step.within) {
-            (What::Press(of), Span::Time(within)) => (usize::from(of.0), within),
+        let step = |step: &ComboStep| match (&step.what, step.within) {
+            (StepKind::Press(of), TimeSpan::Time(within)) => (usize::from(of.0), within),
             _ => unreachable!(),
         };
         let steps: Vec<_> = combo.steps.iter().map(step).collect();

@@ -6,7 +6,7 @@ use gtrig::files;
 use gtrig_core::{
     Capacity, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Marks, Nanos,
     Session, Tick,
-    shape::{Chain, Curve, DeadZone, Gate, Memory, Smooth, Stage, ZoneKind},
+    shape::{Chain, Curve, DeadZone, DeadZoneKind, Smooth, Stage, StageMemory, StickGate},
 };
 use std::{
     f32::consts::{LN_2, TAU},
@@ -47,10 +47,10 @@ const NUMBERS: Numbers = Numbers {
 
 /// What most games do to a stick.
 fn usual(n: &Numbers) -> Vec<Stage> {
-    let zone = DeadZone { kind: ZoneKind::Radius, inner: n.inner, outer: n.outer, slope: 0.0 };
+    let zone = DeadZone { kind: DeadZoneKind::Radius, inner: n.inner, outer: n.outer, slope: 0.0 };
     vec![
         Stage::Invert { x: false, y: true },
-        Stage::Gate(Gate::Circle),
+        Stage::Gate(StickGate::Circle),
         Stage::DeadZone(zone),
         Stage::Curve { curve: Curve::Blend(n.blend), on_axes: false },
         Stage::Sensitivity(n.by),
@@ -60,11 +60,11 @@ fn usual(n: &Numbers) -> Vec<Stage> {
 
 /// Every kind of stage that gives a vector.
 fn full(n: &Numbers) -> Vec<Stage> {
-    let zone = DeadZone { kind: ZoneKind::Radius, inner: n.inner, outer: n.outer, slope: 0.0 };
+    let zone = DeadZone { kind: DeadZoneKind::Radius, inner: n.inner, outer: n.outer, slope: 0.0 };
     vec![
         Stage::Scale(n.scale),
         Stage::Offset(n.offset),
-        Stage::Gate(Gate::Circle),
+        Stage::Gate(StickGate::Circle),
         Stage::DeadZone(zone),
         Stage::Curve { curve: Curve::Power(n.exponent), on_axes: false },
         Stage::Sensitivity(n.by),
@@ -158,7 +158,7 @@ fn against(
 ) {
     let (chain, moves) = (Chain::from(stages), hands());
     let each = chain.memory_count();
-    let mut memories = vec![Memory::default(); 4 * each];
+    let mut memories = vec![StageMemory::default(); 4 * each];
     let mut states = [Hand::default(); 4];
     for four in &moves {
         for (n, v) in four.iter().enumerate() {
@@ -172,7 +172,7 @@ fn against(
     group.throughput(Throughput::Elements(moves.len() as u64));
     group.bench_function("gtrig", |b| {
         b.iter(|| {
-            memories.fill(Memory::default());
+            memories.fill(StageMemory::default());
             let mut sum = 0.0;
             for four in &moves {
                 for (v, memories) in four.iter().zip(memories.chunks_exact_mut(each)) {

@@ -8,9 +8,9 @@
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use gtrig_core::{
-    Capacity, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Grain, Machine,
-    Marks, Nanos, PollRate, Rig, Session, Tick,
-    gesture::{Centre, Fires, Gesture, Kind, Side, Sign, Toward},
+    AxisInfo, Capacity, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event,
+    Machine, Marks, Nanos, PollRate, Rig, Session, Tick,
+    gesture::{Gesture, GestureKind, PanelEdge, Sign, StickCentre, SwipeDirections, SwipeFires},
     run,
     touch::{Claim, Outline, Zone},
 };
@@ -25,7 +25,7 @@ const MM: [f32; 2] = [160.0, 90.0];
 fn glass() -> DeviceInfo {
     let place = |code: String, mm: f32| {
         let kind = ControlKind::Position { min: 0, max: (mm * 100.0) as i32 };
-        let grain = Grain { resolution: 100, ..Grain::default() };
+        let grain = AxisInfo { resolution: 100, ..AxisInfo::default() };
         ControlInfo { grain, ..ControlInfo::new(&code, kind) }
     };
     let controls = (1..=FINGERS).flat_map(|n| {
@@ -49,25 +49,39 @@ fn glass() -> DeviceInfo {
 /// zones that share what is on them.
 fn rig() -> Rig {
     let mut rig = Rig::bare("bench", PollRate::from_hz(HZ as f64).unwrap());
-    let toward = Toward::FOUR;
+    let toward = SwipeDirections::FOUR;
     let kinds = [
-        (Kind::Tap { times: 1 }, 1),
-        (Kind::Press, 1),
-        (Kind::Swipe { toward, fires: Fires::Release, from_edge: None }, 1),
-        (Kind::Tap { times: 2 }, 1),
-        (Kind::Tap { times: 1 }, 3),
-        (Kind::Swipe { toward: Toward::EIGHT, fires: Fires::Passing, from_edge: None }, 1),
-        (Kind::Swipe { toward, fires: Fires::Passing, from_edge: Some(Side::Left) }, 1),
-        (Kind::Drag, 1),
-        (Kind::Drag, 2),
-        (Kind::Pinch, 2),
-        (Kind::Rotate, 2),
-        (Kind::Stick(Centre::Floating), 1),
-        (Kind::Stick(Centre::Following), 1),
-        (Kind::Aim { origin: [0.5, 0.5] }, 1),
-        (Kind::Sign { sign: 0 }, 1),
+        (GestureKind::Tap { times: 1 }, 1),
+        (GestureKind::Press, 1),
+        (GestureKind::Swipe { toward, fires: SwipeFires::Release, from_edge: None }, 1),
+        (GestureKind::Tap { times: 2 }, 1),
+        (GestureKind::Tap { times: 1 }, 3),
+        (
+            GestureKind::Swipe {
+                toward: SwipeDirections::EIGHT,
+                fires: SwipeFires::Passing,
+                from_edge: None,
+            },
+            1,
+        ),
+        (
+            GestureKind::Swipe {
+                toward,
+                fires: SwipeFires::Passing,
+                from_edge: Some(PanelEdge::Left),
+            },
+            1,
+        ),
+        (GestureKind::Drag, 1),
+        (GestureKind::Drag, 2),
+        (GestureKind::Pinch, 2),
+        (GestureKind::Rotate, 2),
+        (GestureKind::Stick(StickCentre::Floating), 1),
+        (GestureKind::Stick(StickCentre::Following), 1),
+        (GestureKind::Aim { origin: [0.5, 0.5] }, 1),
+        (GestureKind::Sign { sign: 0 }, 1),
     ];
-    let gesture = |(n, (kind, fingers)): (usize, (Kind, u8))| Gesture {
+    let gesture = |(n, (kind, fingers)): (usize, (GestureKind, u8))| Gesture {
         name: format!("g{n}"),
         zone: None,
         kind,

@@ -9,11 +9,11 @@ use crate::{
 };
 use anyhow::Context;
 use gtrig_core::{
-    ActionId, Capacity, ControlKind, Event, Input, Nanos, Rig, Session, Tick,
+    ActionId, BoundInput, Capacity, ControlKind, Event, Nanos, Rig, Session, Tick,
     audit::{Loop, shortest_state},
-    compare::{self, Outline},
+    compare::{self, ActionRecord},
     measure::Samples,
-    pace::{self, Paced},
+    pace::{self, LoopRun},
     shape::Chain,
 };
 use gtrig_formats::{
@@ -210,8 +210,8 @@ pub fn combos(
     let mut report = ComboReport::new(&session, &streams, which);
     if !loops.is_empty() {
         let recording = session.recording();
-        let run = |of: &Loop| Paced::run(&recording, session.rig(), *of);
-        let paced: Vec<Paced> = loops.iter().map(run).collect();
+        let run = |of: &Loop| LoopRun::run(&recording, session.rig(), *of);
+        let paced: Vec<LoopRun> = loops.iter().map(run).collect();
         let differences = pace::differences(session.rig(), &paced);
         report.add_pace(session.rig(), &paced, &differences);
     }
@@ -308,7 +308,7 @@ pub fn compare(
     );
     let Opened { session, loaded, .. } = files::open_take(path, before, UNLIMITED)?;
     let retuned = session.retuned(after, UNLIMITED);
-    let found = compare::compare(&Outline::of(&session), &Outline::of(&retuned));
+    let found = compare::compare(&ActionRecord::of(&session), &ActionRecord::of(&retuned));
     let report = CompareReport::new(session.rig(), &found);
     print(&report, json)?;
     Ok(verdict(path, &loaded, strict && !found.is_empty()))
@@ -426,7 +426,7 @@ pub fn figure(
 }
 
 /// The analogue input of an action that moved the most, or else the first.
-fn shaped_input(session: &Session, name: &str) -> anyhow::Result<(ActionId, Input)> {
+fn shaped_input(session: &Session, name: &str) -> anyhow::Result<(ActionId, BoundInput)> {
     let actions = &session.rig().actions;
     let Some(action) = actions.iter().position(|action| action.name == name) else {
         let names: Vec<&str> = actions.iter().map(|action| action.name.as_str()).collect();
@@ -437,7 +437,7 @@ fn shaped_input(session: &Session, name: &str) -> anyhow::Result<(ActionId, Inpu
         );
     };
     let (action, plan) = (ActionId(action as u16), session.plan());
-    let moved = |input: &&Input| -> usize {
+    let moved = |input: &&BoundInput| -> usize {
         let controls = plan.controls_of(**input).into_iter();
         controls.map(|control| session.history().control_lane(control).len()).sum()
     };

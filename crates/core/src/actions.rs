@@ -1,12 +1,13 @@
 //! What game code reads, computed from the sampled controls.
 
 use crate::{
-    BothHeld, Cell, Combine, ControlId, ControlKind, DeviceId, Gives, Hearing, Plan, Presence,
-    combo::watch::Combos,
-    gesture::Watch,
-    plan::{BoundAction, BoundShape, Input, Opposites, Side},
-    shape::{self, Memory},
-    touch::Touch,
+    BothHeld, Combine, ControlId, ControlKind, ControlState, DeviceId, DeviceStatus, Gives, Plan,
+    Presence,
+    combo::watch::ComboEngine,
+    gesture::GestureEngine,
+    plan::{BoundAction, BoundInput, BoundShape, BoundSide, Opposites},
+    shape::{self, StageMemory},
+    touch::ContactState,
 };
 use alloc::{vec, vec::Vec};
 use core::ops::Range;
@@ -41,11 +42,11 @@ impl ActionState {
 /// The controls of one tick, as the evaluation of actions needs them.
 pub(crate) struct Controls<'a> {
     pub(crate) plan: &'a Plan,
-    pub(crate) cells: &'a [Cell],
-    pub(crate) devices: &'a [Hearing],
-    pub(crate) touches: &'a [Touch],
-    pub(crate) watch: &'a Watch,
-    pub(crate) combos: &'a Combos,
+    pub(crate) cells: &'a [ControlState],
+    pub(crate) devices: &'a [DeviceStatus],
+    pub(crate) touches: &'a [ContactState],
+    pub(crate) watch: &'a GestureEngine,
+    pub(crate) combos: &'a ComboEngine,
     pub(crate) main: Option<DeviceId>,
     /// Seconds since the tick before; 0 to look without moving anything on.
     pub(crate) dt: f32,
@@ -76,38 +77,40 @@ impl Controls<'_> {
     pub(crate) fn input(
         &self,
         action: &BoundAction,
-        input: &Input,
-        memories: &mut [Memory],
+        input: &BoundInput,
+        memories: &mut [StageMemory],
     ) -> (ActionState, bool) {
         let state = match *input {
-            Input::Button { control, bit, .. } => self.button(action, control, bit),
-            Input::Zone { zone, first, count } => self.zone(action, zone, first..first + count),
-            Input::Gesture { gesture, shape } => {
+            BoundInput::Button { control, bit, .. } => self.button(action, control, bit),
+            BoundInput::Zone { zone, first, count } => {
+                self.zone(action, zone, first..first + count)
+            }
+            BoundInput::Gesture { gesture, shape } => {
                 return self.gesture(action, usize::from(gesture), shape, memories);
             }
-            Input::Combo(combo) => self.combo(action, usize::from(combo)),
-            Input::Pair(pair) => {
+            BoundInput::Combo(combo) => self.combo(action, usize::from(combo)),
+            BoundInput::Pair(pair) => {
                 let (x, driver) = self.opposites(action, pair);
                 ActionState { x, y: 0.0, driver }
             }
-            Input::Cross { x, y } => {
+            BoundInput::Cross { x, y } => {
                 let ((x, by_x), (y, by_y)) = (self.opposites(action, x), self.opposites(action, y));
                 let out = held(action, [x, y]);
                 ActionState { x: out[0], y: out[1], driver: by_x.or(by_y) }
             }
-            Input::Axis { control, shape } => {
+            BoundInput::Axis { control, shape } => {
                 let raw = [self.value(control, shape, 0), 0.0];
                 let (out, is_moving) = self.shaped(action, control, raw, shape, memories);
                 return (driven(out[0].clamp(-1.0, 1.0), 0.0, control), is_moving);
             }
-            Input::Stick { x, y, shape } => {
+            BoundInput::Stick { x, y, shape } => {
                 let raw = [self.value(x, shape, 0), self.value(y, shape, 1)];
                 let (out, is_moving) = self.shaped(action, x, raw, shape, memories);
                 let [out_x, out_y] = held(action, out);
                 let by = if raw[0].abs() >= raw[1].abs() { x } else { y };
                 return (driven(out_x, out_y, by), is_moving);
             }
-            Input::Pointer { x, y, counts, shape } => {
+            BoundInput::Pointer { x, y, counts, shape } => {
                 let raw = self.pointer((x, y), counts, shape, memories);
                 let (out, is_moving) = self.shaped(action, x, raw, shape, memories);
                 let [out_x, out_y] = held(action, out);
@@ -141,12 +144,12 @@ impl Controls<'_> {
         control: ControlId,
         raw: [f32; 2],
         shape: BoundShape,
-        memories: &mut [Memory],
+        memories: &mut [StageMemory],
     ) -> ([f32; 2], bool) {
         let device = self.plan.sampled(control).control.device;
         let is_heard = self.devices[usize::from(device.0)].presence == Presence::Here;
         if !is_heard || !self.counts(action, control) {
-            memories[shape.memories()].fill(Memory::default());
+            memories[shape.memories()].fill(StageMemory::default());
             return ([0.0; 2], false);
         }
         self.plan.chain(shape).run(raw, self.dt, &mut memories[shape.of_stages()])
@@ -158,7 +161,7 @@ impl Controls<'_> {
         (x, y): (ControlId, ControlId),
         counts: f32,
         shape: BoundShape,
-        memories: &mut [Memory],
+        memories: &mut [StageMemory],
     ) -> [f32; 2] {
         let moved = |id: ControlId| self.cells[id.index()].value / counts;
         let Some(sum) = memories[shape.memories()].first_mut() else { return [0.0; 2] };
@@ -172,24 +175,24 @@ impl Controls<'_> {
 
     /// The value of an input after each of its stages, the calibrated one
     /// first; empty for an input that is not shaped.
-    pub(crate) fn stages(&self, input: &Input, memories: &[Memory]) -> Vec<[f32; 2]> {
+    pub(crate) fn stages(&self, input: &BoundInput, memories: &[StageMemory]) -> Vec<[f32; 2]> {
         let (v, shape) = match *input {
-            Input::Axis { control, shape } => ([self.value(control, shape, 0), 0.0], shape),
-            Input::Stick { x, y, shape } => {
+            BoundInput::Axis { control, shape } => ([self.value(control, shape, 0), 0.0], shape),
+            BoundInput::Stick { x, y, shape } => {
                 ([self.value(x, shape, 0), self.value(y, shape, 1)], shape)
             }
-            Input::Pointer { shape, .. } => {
+            BoundInput::Pointer { shape, .. } => {
                 let sum = memories[shape.memories()].first();
-                (sum.map_or([0.0; 2], Memory::place), shape)
+                (sum.map_or([0.0; 2], StageMemory::place), shape)
             }
-            Input::Gesture { gesture, shape } => {
+            BoundInput::Gesture { gesture, shape } => {
                 (self.watch.state(usize::from(gesture)).value, shape)
             }
-            Input::Button { .. }
-            | Input::Zone { .. }
-            | Input::Combo(_)
-            | Input::Pair(_)
-            | Input::Cross { .. } => {
+            BoundInput::Button { .. }
+            | BoundInput::Zone { .. }
+            | BoundInput::Combo(_)
+            | BoundInput::Pair(_)
+            | BoundInput::Cross { .. } => {
                 return Vec::new();
             }
         };
@@ -231,7 +234,7 @@ impl Controls<'_> {
         action: &BoundAction,
         gesture: usize,
         shape: BoundShape,
-        memories: &mut [Memory],
+        memories: &mut [StageMemory],
     ) -> (ActionState, bool) {
         let state = self.watch.state(gesture);
         let by = state.contact.filter(|&by| self.counts(action, by));
@@ -283,9 +286,9 @@ impl Controls<'_> {
 
     /// Of the held buttons of a side, and the contacts that its zones have, the
     /// one pressed last.
-    fn latest(&self, action: &BoundAction, side: Side) -> Option<ControlId> {
+    fn latest(&self, action: &BoundAction, side: BoundSide) -> Option<ControlId> {
         let keys = self.plan.side(side).iter().copied();
-        let is_held = |cell: &Cell| cell.is_down() && !cell.taken;
+        let is_held = |cell: &ControlState| cell.is_down() && !cell.taken;
         let keys = keys.filter(|id| is_held(&self.cells[id.index()]));
         let touching = self.touches.iter().zip(self.plan.contacts());
         let touching = touching

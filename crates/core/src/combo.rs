@@ -1,6 +1,6 @@
 //! Combos: presses, holds and chords in time.
 //!
-//! A combo is a list of [`Step`]s over **signals**: anything that is on or off,
+//! A combo is a list of [`ComboStep`]s over **signals**: anything that is on or off,
 //! such as a button, a key, a trigger past its threshold, a zone, a gesture, a
 //! direction of a stick, or an action. It **fires** at a moment if there are
 //! moments before it, one for each step and in order, that keep every limit,
@@ -10,7 +10,7 @@
 //!
 //! Times are those of the reports (or, if a combo says so, of the ticks that
 //! saw them); a limit may also be a number of ticks. Of the moments at which a
-//! step was met the latest [`KEPT`] are remembered.
+//! step was met the latest [`KEPT_MOMENTS`] are remembered.
 //!
 //! `automaton` compiles all combos of a rig into one automaton, in which those
 //! with equal beginnings share them; `watch` runs it. [`ladder`] explains one
@@ -25,7 +25,7 @@ pub(crate) mod signal;
 pub(crate) mod watch;
 mod words;
 
-pub use signal::{Signal, SignalEdge, Way};
+pub use signal::{Direction, Signal, SignalEdge};
 pub use watch::{ComboNews, ComboOutcome, ComboState};
 pub use words::{
     attempt_words, combo_words, limit_words, miss_words, rung_words, signal_words, span_words,
@@ -41,7 +41,7 @@ pub const MAX_COMBOS: usize = 10_000;
 pub const MAX_STEPS: usize = 24;
 
 /// Of the moments at which a step was met, so many are remembered.
-pub const KEPT: usize = 8;
+pub const KEPT_MOMENTS: usize = 8;
 
 /// A signal of a rig, by its place in [`Rig::signals`](crate::Rig::signals).
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -57,7 +57,7 @@ impl SignalId {
 /// An instant and the tick that saw it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Moment {
-    /// When it was reported; see [`Clock`].
+    /// When it was reported; see [`ComboClock`].
     pub time: Nanos,
     /// The tick that saw it.
     pub tick: Tick,
@@ -75,24 +75,24 @@ impl Moment {
 
 /// A length of time.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Span {
+pub enum TimeSpan {
     /// In nanoseconds.
     Time(u64),
     /// In ticks.
     Ticks(u32),
 }
 
-impl Span {
+impl TimeSpan {
     /// So many milliseconds.
     pub const fn millis(ms: u64) -> Self {
-        Span::Time(ms * 1_000_000)
+        TimeSpan::Time(ms * 1_000_000)
     }
 
     /// How much it is, in its own unit.
     pub const fn amount(self) -> i64 {
         match self {
-            Span::Time(nanos) => nanos as i64,
-            Span::Ticks(ticks) => ticks as i64,
+            TimeSpan::Time(nanos) => nanos as i64,
+            TimeSpan::Ticks(ticks) => ticks as i64,
         }
     }
 
@@ -101,27 +101,27 @@ impl Span {
     pub const fn with(self, amount: i64) -> Self {
         let amount = if amount < 0 { 0 } else { amount };
         match self {
-            Span::Time(_) => Span::Time(amount as u64),
-            Span::Ticks(_) => Span::Ticks(amount as u32),
+            TimeSpan::Time(_) => TimeSpan::Time(amount as u64),
+            TimeSpan::Ticks(_) => TimeSpan::Ticks(amount as u32),
         }
     }
 
     /// From one moment to another, in its unit.
     pub const fn between(self, from: Moment, to: Moment) -> i64 {
         match self {
-            Span::Time(_) => to.time.0 as i64 - from.time.0 as i64,
-            Span::Ticks(_) => to.tick.0 as i64 - from.tick.0 as i64,
+            TimeSpan::Time(_) => to.time.0 as i64 - from.time.0 as i64,
+            TimeSpan::Ticks(_) => to.tick.0 as i64 - from.tick.0 as i64,
         }
     }
 
     /// The moment at which it is over.
     pub fn over(self, from: Moment, rate: PollRate) -> Moment {
         match self {
-            Span::Time(nanos) => {
+            TimeSpan::Time(nanos) => {
                 let time = Nanos(from.time.0.saturating_add(nanos));
                 Moment { time, tick: rate.tick_seeing(time).max(from.tick) }
             }
-            Span::Ticks(ticks) => {
+            TimeSpan::Ticks(ticks) => {
                 let tick = Tick(from.tick.0.saturating_add(ticks));
                 Moment { time: rate.time_of(tick), tick }
             }
@@ -131,23 +131,23 @@ impl Span {
     /// Whether it is over at a moment, if `over` is when it is.
     pub(crate) fn is_over(self, over: Moment, at: Moment) -> bool {
         match self {
-            Span::Time(_) => over.time <= at.time,
-            Span::Ticks(_) => over.tick <= at.tick,
+            TimeSpan::Time(_) => over.time <= at.time,
+            TimeSpan::Ticks(_) => over.tick <= at.tick,
         }
     }
 
     /// In nanoseconds.
     pub fn nanos(self, rate: PollRate) -> u64 {
         match self {
-            Span::Time(nanos) => nanos,
-            Span::Ticks(ticks) => rate.time_of(Tick(ticks)).0,
+            TimeSpan::Time(nanos) => nanos,
+            TimeSpan::Ticks(ticks) => rate.time_of(Tick(ticks)).0,
         }
     }
 }
 
 /// What a combo measures times by.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Clock {
+pub enum ComboClock {
     /// When a change was reported.
     #[default]
     Reports,
@@ -156,39 +156,39 @@ pub enum Clock {
     Ticks,
 }
 
-impl Clock {
+impl ComboClock {
     /// Both, in the order they are listed to people.
-    pub const ALL: [Clock; 2] = [Clock::Reports, Clock::Ticks];
+    pub const ALL: [ComboClock; 2] = [ComboClock::Reports, ComboClock::Ticks];
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
         match self {
-            Clock::Reports => "reports",
-            Clock::Ticks => "ticks",
+            ComboClock::Reports => "reports",
+            ComboClock::Ticks => "ticks",
         }
     }
 
     pub(crate) fn moment(self, moment: Moment, rate: PollRate) -> Moment {
         match self {
-            Clock::Reports => moment,
-            Clock::Ticks => Moment { time: rate.time_of(moment.tick), ..moment },
+            ComboClock::Reports => moment,
+            ComboClock::Ticks => Moment { time: rate.time_of(moment.tick), ..moment },
         }
     }
 }
 
 /// One step of a combo.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Step {
+pub struct ComboStep {
     /// What must happen.
-    pub what: What,
+    pub what: StepKind,
     /// No earlier than this after the step before; of the first step 0.
-    pub after: Span,
+    pub after: TimeSpan,
     /// No later than this after the step before. Nothing is asked of the first
     /// step.
-    pub within: Span,
+    pub within: TimeSpan,
     /// So much earlier than `after` it may come and still count, when its time
     /// has come. In the unit of `after`.
-    pub buffer: Span,
+    pub buffer: TimeSpan,
     /// A press of any of these since the step before ends the attempt.
     pub unless: Vec<SignalId>,
     /// Which step it is of those that were written down: a tap is two.
@@ -198,88 +198,90 @@ pub struct Step {
     pub text: Option<u8>,
 }
 
-impl Step {
+impl ComboStep {
     /// A step that may come at any time up to `within`.
-    pub fn new(what: What, within: Span) -> Self {
+    pub fn new(what: StepKind, within: TimeSpan) -> Self {
         let (after, buffer) = (within.with(0), within.with(0));
-        Step { what, after, within, buffer, unless: Vec::new(), written: 0, text: None }
+        ComboStep { what, after, within, buffer, unless: Vec::new(), written: 0, text: None }
     }
 
     /// The earliest moment after the step before at which it counts.
-    pub fn opens(&self) -> Span {
+    pub fn opens(&self) -> TimeSpan {
         self.after.with(self.after.amount() - self.buffer.amount())
     }
 }
 
 /// What must happen for a step to be met.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum What {
+pub enum StepKind {
     /// A signal goes on.
     Press(SignalId),
     /// A signal goes off.
     Release(SignalId),
     /// A signal goes on and stays on for so long. The step is met when that is
     /// over; its limits are about the press.
-    Hold(SignalId, Span),
+    Hold(SignalId, TimeSpan),
     /// Signals go on, at most so long after each other, and are all on then.
     Together {
         /// Which; two or more.
         of: Vec<SignalId>,
         /// From the first to the last.
-        spread: Span,
+        spread: TimeSpan,
         /// Whether they must come in this order.
         in_order: bool,
     },
     /// For so long none of the signals of the combo goes on. Only as its last
     /// step.
-    Quiet(Span),
+    Quiet(TimeSpan),
 }
 
-impl What {
+impl StepKind {
     /// The signals it is about.
     pub fn signals(&self) -> &[SignalId] {
         match self {
-            What::Press(of) | What::Release(of) | What::Hold(of, _) => core::slice::from_ref(of),
-            What::Together { of, .. } => of,
-            What::Quiet(_) => &[],
+            StepKind::Press(of) | StepKind::Release(of) | StepKind::Hold(of, _) => {
+                core::slice::from_ref(of)
+            }
+            StepKind::Together { of, .. } => of,
+            StepKind::Quiet(_) => &[],
         }
     }
 
     /// Its own limit, besides those on when it comes.
-    pub const fn span(&self) -> Option<Span> {
+    pub const fn span(&self) -> Option<TimeSpan> {
         match self {
-            What::Press(_) | What::Release(_) => None,
-            What::Hold(_, span) | What::Quiet(span) => Some(*span),
-            What::Together { spread, .. } => Some(*spread),
+            StepKind::Press(_) | StepKind::Release(_) => None,
+            StepKind::Hold(_, span) | StepKind::Quiet(span) => Some(*span),
+            StepKind::Together { spread, .. } => Some(*spread),
         }
     }
 
-    fn span_mut(&mut self) -> Option<&mut Span> {
+    fn span_mut(&mut self) -> Option<&mut TimeSpan> {
         match self {
-            What::Press(_) | What::Release(_) => None,
-            What::Hold(_, span) | What::Quiet(span) => Some(span),
-            What::Together { spread, .. } => Some(spread),
+            StepKind::Press(_) | StepKind::Release(_) => None,
+            StepKind::Hold(_, span) | StepKind::Quiet(span) => Some(span),
+            StepKind::Together { spread, .. } => Some(spread),
         }
     }
 
-    fn with_signals(&self, other: impl Fn(SignalId) -> SignalId) -> What {
+    fn with_signals(&self, other: impl Fn(SignalId) -> SignalId) -> StepKind {
         match self {
-            What::Press(of) => What::Press(other(*of)),
-            What::Release(of) => What::Release(other(*of)),
-            What::Hold(of, span) => What::Hold(other(*of), *span),
-            What::Together { of, spread, in_order } => What::Together {
+            StepKind::Press(of) => StepKind::Press(other(*of)),
+            StepKind::Release(of) => StepKind::Release(other(*of)),
+            StepKind::Hold(of, span) => StepKind::Hold(other(*of), *span),
+            StepKind::Together { of, spread, in_order } => StepKind::Together {
                 of: of.iter().map(|&of| other(of)).collect(),
                 spread: *spread,
                 in_order: *in_order,
             },
-            What::Quiet(span) => What::Quiet(*span),
+            StepKind::Quiet(span) => StepKind::Quiet(*span),
         }
     }
 }
 
 /// A combo of a rig.
 ///
-/// Invariants: 1 to [`MAX_STEPS`] steps; a [`What::Quiet`] only as the last of
+/// Invariants: 1 to [`MAX_STEPS`] steps; a [`StepKind::Quiet`] only as the last of
 /// several; the signals, actions, combos and modes that are named exist; no
 /// combo waits for itself, be it by others.
 #[derive(Clone, Debug, PartialEq)]
@@ -287,11 +289,11 @@ pub struct Combo {
     /// Its name.
     pub name: String,
     /// What must happen, in order.
-    pub steps: Vec<Step>,
+    pub steps: Vec<ComboStep>,
     /// From the first step to the last; `None` asks nothing.
-    pub all: Option<Span>,
+    pub all: Option<TimeSpan>,
     /// What times are measured by.
-    pub clock: Clock,
+    pub clock: ComboClock,
     /// `Some` for a strict combo: between its steps nothing may be pressed but
     /// these.
     pub passing: Option<Vec<SignalId>>,
@@ -335,20 +337,20 @@ impl Mirror {
 
 /// The steps of a combo, as it is written or turned around.
 #[derive(Clone, Debug)]
-pub(crate) struct Variant {
-    pub(crate) steps: Vec<Step>,
+pub(crate) struct ComboVariant {
+    pub(crate) steps: Vec<ComboStep>,
     /// This signal must be on (or off) when the first step is met.
     pub(crate) guard: Option<(SignalId, bool)>,
 }
 
 impl Combo {
     /// A combo of these steps of which nothing else is asked.
-    pub fn new(name: &str, steps: Vec<Step>) -> Self {
+    pub fn new(name: &str, steps: Vec<ComboStep>) -> Self {
         Combo {
             name: name.into(),
             steps,
             all: None,
-            clock: Clock::Reports,
+            clock: ComboClock::Reports,
             passing: None,
             mirror: None,
             takes: false,
@@ -359,18 +361,19 @@ impl Combo {
         }
     }
 
-    pub(crate) fn variants(&self) -> Vec<Variant> {
+    pub(crate) fn variants(&self) -> Vec<ComboVariant> {
         let Some(mirror) = &self.mirror else {
-            return [Variant { steps: self.steps.clone(), guard: None }].into();
+            return [ComboVariant { steps: self.steps.clone(), guard: None }].into();
         };
-        let turned = self.steps.iter().map(|step| Step {
+        let turned = self.steps.iter().map(|step| ComboStep {
             what: step.what.with_signals(|signal| mirror.of(signal)),
             unless: step.unless.iter().map(|&signal| mirror.of(signal)).collect(),
             ..step.clone()
         });
         let steps = self.steps.clone();
-        let plain = Variant { steps, guard: Some((mirror.while_on, false)) };
-        [plain, Variant { steps: turned.collect(), guard: Some((mirror.while_on, true)) }].into()
+        let plain = ComboVariant { steps, guard: Some((mirror.while_on, false)) };
+        [plain, ComboVariant { steps: turned.collect(), guard: Some((mirror.while_on, true)) }]
+            .into()
     }
 
     /// Every signal that its steps are about.
@@ -384,41 +387,41 @@ impl Combo {
     }
 
     /// One of its limits; when a quiet comes is not limited.
-    pub fn limit(&self, limit: Limit) -> Option<Span> {
+    pub fn limit(&self, limit: ComboLimit) -> Option<TimeSpan> {
         let step = |n: u8| self.steps.get(usize::from(n));
-        let moved = |n: u8| step(n).filter(|step| !matches!(step.what, What::Quiet(_)));
+        let moved = |n: u8| step(n).filter(|step| !matches!(step.what, StepKind::Quiet(_)));
         match limit {
-            Limit::After(n) => moved(n).map(Step::opens),
-            Limit::Within(n) => moved(n).map(|step| step.within),
-            Limit::Own(n) => step(n)?.what.span(),
-            Limit::All => self.all,
+            ComboLimit::After(n) => moved(n).map(ComboStep::opens),
+            ComboLimit::Within(n) => moved(n).map(|step| step.within),
+            ComboLimit::Own(n) => step(n)?.what.span(),
+            ComboLimit::All => self.all,
         }
     }
 
     /// The combo with one limit changed.
     #[must_use]
-    pub fn with_limit(&self, limit: Limit, amount: i64) -> Combo {
+    pub fn with_limit(&self, limit: ComboLimit, amount: i64) -> Combo {
         let mut combo = self.clone();
         let step = |combo: &mut Combo, n: u8| combo.steps.get_mut(usize::from(n)).cloned();
         match limit {
-            Limit::After(n) => {
+            ComboLimit::After(n) => {
                 if let Some(mut step) = step(&mut combo, n) {
                     step.after = step.after.with(amount + step.buffer.amount());
                     combo.steps[usize::from(n)] = step;
                 }
             }
-            Limit::Within(n) => {
+            ComboLimit::Within(n) => {
                 if let Some(step) = combo.steps.get_mut(usize::from(n)) {
                     step.within = step.within.with(amount);
                 }
             }
-            Limit::Own(n) => {
+            ComboLimit::Own(n) => {
                 let step = combo.steps.get_mut(usize::from(n));
                 if let Some(span) = step.and_then(|step| step.what.span_mut()) {
                     *span = span.with(amount);
                 }
             }
-            Limit::All => combo.all = combo.all.map(|all| all.with(amount)),
+            ComboLimit::All => combo.all = combo.all.map(|all| all.with(amount)),
         }
         combo
     }
@@ -426,7 +429,7 @@ impl Combo {
 
 /// A limit of a combo; of a step by its place among the steps.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Limit {
+pub enum ComboLimit {
     /// No earlier than this after the step before; what a buffer lets through
     /// is already taken off.
     After(u8),

@@ -5,19 +5,23 @@ use alloc::vec::Vec;
 
 /// What all actions of a session came to, kept while the session goes on.
 #[derive(Clone, Debug)]
-pub struct Outline {
+pub struct ActionRecord {
     rate: PollRate,
     last: Tick,
     actions: Vec<(Gives, [LaneLog; 2])>,
 }
 
-impl Outline {
+impl ActionRecord {
     /// The actions of a session, up to its last tick.
     pub fn of(session: &Session) -> Self {
         let plan = session.plan();
         let ids = (0..plan.action_count() as u16).map(ActionId);
         let lanes = |id| (plan.gives(id), session.history().action_lanes(id).clone());
-        Outline { rate: plan.rate(), last: session.now().at(), actions: ids.map(lanes).collect() }
+        ActionRecord {
+            rate: plan.rate(),
+            last: session.now().at(),
+            actions: ids.map(lanes).collect(),
+        }
     }
 
     /// The lanes of an action: x and y.
@@ -121,7 +125,7 @@ pub const SAME: f32 = 0.005;
 ///
 /// A stretch in which an action is on is the same as one of the other run when
 /// the two overlap.
-pub fn compare(before: &Outline, after: &Outline) -> Vec<Difference> {
+pub fn compare(before: &ActionRecord, after: &ActionRecord) -> Vec<Difference> {
     let ends = [before, after].map(|outline| outline.rate.time_of(outline.last));
     let until = ends[0].min(ends[1]);
     let mut differences = Vec::new();
@@ -154,8 +158,8 @@ pub fn compare(before: &Outline, after: &Outline) -> Vec<Difference> {
 
 /// The stretches in which the values of an action differ, and by how much.
 fn changed(
-    before: &Outline,
-    after: &Outline,
+    before: &ActionRecord,
+    after: &ActionRecord,
     action: usize,
     until: Nanos,
 ) -> impl Iterator<Item = ((Nanos, Nanos), f32)> {
@@ -167,7 +171,7 @@ fn changed(
     times.retain(|time| *time <= until);
     times.sort_unstable();
     times.dedup();
-    let value = |outline: &Outline, axis: usize, time| {
+    let value = |outline: &ActionRecord, axis: usize, time| {
         outline.actions[action].1[axis].value_at(outline.rate.tick_at(time))
     };
     let mut stretches: Vec<((Nanos, Nanos), f32)> = Vec::new();

@@ -126,13 +126,13 @@ pub struct ControlInfo {
     /// What it reports.
     pub kind: ControlKind,
     /// What its driver says of it.
-    pub grain: Grain,
+    pub grain: AxisInfo,
 }
 
 /// What the driver of an analogue control says of it, in device units; 0 where
 /// it says nothing. It is shown, and shapes nothing.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Grain {
+pub struct AxisInfo {
     /// Units per millimetre, or per radian of a turning control.
     pub resolution: i32,
     /// Values this close to the centre mean rest.
@@ -144,7 +144,7 @@ pub struct Grain {
 impl ControlInfo {
     /// A control of whose grain nothing is said.
     pub fn new(code: &str, kind: ControlKind) -> Self {
-        ControlInfo { code: code.into(), kind, grain: Grain::default() }
+        ControlInfo { code: code.into(), kind, grain: AxisInfo::default() }
     }
 
     /// Whether `code` can name a control: 1 to 40 of `A-Z a-z 0-9 - . _`.

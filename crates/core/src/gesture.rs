@@ -25,12 +25,12 @@ mod words;
 pub use attempt::MAX_FINGERS;
 pub(crate) use bound::BoundGesture;
 pub use picture::{LimitShape, limit_shapes};
-pub use quantity::{Limits, Quantity, Sense};
+pub use quantity::{GestureLimits, LimitSense, Quantity};
 pub use sign::Sign;
 pub use taps::MAX_TAPS;
-pub use verdict::{Checked, Outcome, Verdict};
-pub use watch::{Candidate, GestureState, MAX_ATTEMPTS};
-pub(crate) use watch::{News, Watch};
+pub use verdict::{CheckedLimit, GestureOutcome, GestureVerdict};
+pub(crate) use watch::{ContactUpdate, GestureEngine};
+pub use watch::{GestureCandidate, GestureState, MAX_ATTEMPTS};
 pub use words::{explain_gesture, verdict_brief, verdict_words};
 
 use alloc::{string::String, vec::Vec};
@@ -47,11 +47,11 @@ pub struct Gesture {
     /// to every contact that no zone takes.
     pub zone: Option<usize>,
     /// What it looks for.
-    pub kind: Kind,
+    pub kind: GestureKind,
     /// With how many fingers, 1 to [`MAX_FINGERS`].
     pub fingers: u8,
     /// What it asks, and how its output is measured.
-    pub limits: Limits,
+    pub limits: GestureLimits,
     /// The gestures, by their place in the rig, that must have failed first.
     pub waits_for: Vec<usize>,
     /// Whether it ends other attempts with its contacts when it fires, as far as
@@ -63,7 +63,7 @@ pub struct Gesture {
 
 /// What a gesture looks for.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Kind {
+pub enum GestureKind {
     /// Fingers that land and soon lift, a number of times (1 to [`MAX_TAPS`]).
     Tap {
         /// How often.
@@ -74,11 +74,11 @@ pub enum Kind {
     /// A quick straight movement.
     Swipe {
         /// In which directions.
-        toward: Toward,
+        toward: SwipeDirections,
         /// When it fires.
-        fires: Fires,
+        fires: SwipeFires,
         /// The edge of the surface from which it must come.
-        from_edge: Option<Side>,
+        from_edge: Option<PanelEdge>,
     },
     /// Movement of one finger, or of the middle of several. On until one lifts;
     /// gives the way from where it began.
@@ -88,7 +88,7 @@ pub enum Kind {
     /// Two fingers that turn about each other, counter-clockwise +1.
     Rotate,
     /// A stick on the screen.
-    Stick(Centre),
+    Stick(StickCentre),
     /// The direction from an origin, in shares of the surface, to the finger;
     /// always of length 1, so that a far one is not faster.
     Aim {
@@ -104,7 +104,7 @@ pub enum Kind {
 
 /// Where the centre of an on-screen stick is.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Centre {
+pub enum StickCentre {
     /// At a place, in shares of the surface.
     Fixed([f32; 2]),
     /// Where the finger landed.
@@ -116,7 +116,7 @@ pub enum Centre {
 
 /// When a swipe fires.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Fires {
+pub enum SwipeFires {
     /// As soon as its limits hold.
     #[default]
     Passing,
@@ -124,22 +124,22 @@ pub enum Fires {
     Release,
 }
 
-impl Fires {
+impl SwipeFires {
     /// Both, in the order they are listed to people.
-    pub const ALL: [Fires; 2] = [Fires::Passing, Fires::Release];
+    pub const ALL: [SwipeFires; 2] = [SwipeFires::Passing, SwipeFires::Release];
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
         match self {
-            Fires::Passing => "passing",
-            Fires::Release => "release",
+            SwipeFires::Passing => "passing",
+            SwipeFires::Release => "release",
         }
     }
 }
 
 /// An edge of the surface.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Side {
+pub enum PanelEdge {
     /// x = 0.
     Left,
     /// x = 1.
@@ -150,45 +150,46 @@ pub enum Side {
     Bottom,
 }
 
-impl Side {
+impl PanelEdge {
     /// All four, in the order they are listed to people.
-    pub const ALL: [Side; 4] = [Side::Left, Side::Right, Side::Top, Side::Bottom];
+    pub const ALL: [PanelEdge; 4] =
+        [PanelEdge::Left, PanelEdge::Right, PanelEdge::Top, PanelEdge::Bottom];
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
         match self {
-            Side::Left => "left",
-            Side::Right => "right",
-            Side::Top => "top",
-            Side::Bottom => "bottom",
+            PanelEdge::Left => "left",
+            PanelEdge::Right => "right",
+            PanelEdge::Top => "top",
+            PanelEdge::Bottom => "bottom",
         }
     }
 
     /// How far a place is from it, on a surface of this size.
     pub(crate) fn distance(self, [x, y]: [f32; 2], [width, height]: [f32; 2]) -> f32 {
         match self {
-            Side::Left => x,
-            Side::Right => width - x,
-            Side::Top => y,
-            Side::Bottom => height - y,
+            PanelEdge::Left => x,
+            PanelEdge::Right => width - x,
+            PanelEdge::Top => y,
+            PanelEdge::Bottom => height - y,
         }
     }
 }
 
 /// The directions in which a swipe may go.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Toward {
+pub enum SwipeDirections {
     /// Any; then nothing is asked of its axis.
     Any,
-    /// Some of the eight, a bit for each in the order of [`Toward::WORDS`].
+    /// Some of the eight, a bit for each in the order of [`SwipeDirections::WORDS`].
     Some(u8),
 }
 
-impl Toward {
+impl SwipeDirections {
     /// Up, down, left and right.
-    pub const FOUR: Toward = Toward::Some(0b0101_0101);
+    pub const FOUR: SwipeDirections = SwipeDirections::Some(0b0101_0101);
     /// Those and the diagonals.
-    pub const EIGHT: Toward = Toward::Some(0xff);
+    pub const EIGHT: SwipeDirections = SwipeDirections::Some(0xff);
 
     /// The words for the eight directions in rigs, counter-clockwise from the
     /// right.
@@ -213,7 +214,7 @@ impl Toward {
         if length == 0.0 {
             return None;
         }
-        let Toward::Some(bits) = self else { return Some(way.map(|part| part / length)) };
+        let SwipeDirections::Some(bits) = self else { return Some(way.map(|part| part / length)) };
         let allowed = AXES.iter().enumerate().filter(|(n, _)| bits >> n & 1 != 0);
         let along = |axis: &[f32; 2]| axis[0] * way[0] + axis[1] * way[1];
         allowed.map(|(_, axis)| *axis).max_by(|a, b| along(a).total_cmp(&along(b)))
@@ -222,59 +223,59 @@ impl Toward {
 
 /// Whether a limit is in force without being said.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Asked {
+pub enum LimitUse {
     /// With the default of its tunable.
     Always,
     /// Only if the rig says so.
     IfSaid,
 }
 
-impl Kind {
+impl GestureKind {
     /// The words for the kinds in rigs, in the order they are listed to people.
     pub const WORDS: [&'static str; 9] =
         ["tap", "press", "swipe", "drag", "pinch", "rotate", "stick", "aim", "sign"];
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
-        Kind::WORDS[match self {
-            Kind::Tap { .. } => 0,
-            Kind::Press => 1,
-            Kind::Swipe { .. } => 2,
-            Kind::Drag => 3,
-            Kind::Pinch => 4,
-            Kind::Rotate => 5,
-            Kind::Stick(_) => 6,
-            Kind::Aim { .. } => 7,
-            Kind::Sign { .. } => 8,
+        GestureKind::WORDS[match self {
+            GestureKind::Tap { .. } => 0,
+            GestureKind::Press => 1,
+            GestureKind::Swipe { .. } => 2,
+            GestureKind::Drag => 3,
+            GestureKind::Pinch => 4,
+            GestureKind::Rotate => 5,
+            GestureKind::Stick(_) => 6,
+            GestureKind::Aim { .. } => 7,
+            GestureKind::Sign { .. } => 8,
         }]
     }
 
     /// What it can ask, and how its output is measured.
-    pub fn quantities(self, fingers: u8) -> Vec<(Quantity, Asked)> {
-        use Asked::{Always, IfSaid};
+    pub fn quantities(self, fingers: u8) -> Vec<(Quantity, LimitUse)> {
+        use LimitUse::{Always, IfSaid};
         use Quantity::*;
-        let mut asked: Vec<(Quantity, Asked)> = match self {
-            Kind::Tap { times: 1 } => [(Lift, Always), (Move, Always)].into(),
-            Kind::Tap { .. } => {
+        let mut asked: Vec<(Quantity, LimitUse)> = match self {
+            GestureKind::Tap { times: 1 } => [(Lift, Always), (Move, Always)].into(),
+            GestureKind::Tap { .. } => {
                 [(Lift, Always), (Move, Always), (Gap, Always), (Spread, Always)].into()
             }
-            Kind::Press => [(Hold, Always), (Move, Always)].into(),
-            Kind::Swipe { toward, from_edge, .. } => {
+            GestureKind::Press => [(Hold, Always), (Move, Always)].into(),
+            GestureKind::Swipe { toward, from_edge, .. } => {
                 let mut asked: Vec<_> =
                     [(Length, Always), (Time, Always), (Speed, IfSaid), (Straight, IfSaid)].into();
-                if toward != Toward::Any {
+                if toward != SwipeDirections::Any {
                     asked.extend([(OffAxisDeg, Always), (OffAxisMm, IfSaid)]);
                 }
                 asked.extend(from_edge.map(|_| (Edge, Always)));
                 asked
             }
-            Kind::Drag => [(Slop, Always), (Reach, Always)].into(),
-            Kind::Pinch => [(Slop, Always), (ReachTimes, Always)].into(),
-            Kind::Rotate => [(SlopDeg, Always), (ReachDeg, Always)].into(),
-            Kind::Stick(Centre::Fixed(_)) => [(Catch, Always), (Ring, Always)].into(),
-            Kind::Stick(_) => [(Ring, Always)].into(),
-            Kind::Aim { .. } => [(Dead, Always)].into(),
-            Kind::Sign { .. } => {
+            GestureKind::Drag => [(Slop, Always), (Reach, Always)].into(),
+            GestureKind::Pinch => [(Slop, Always), (ReachTimes, Always)].into(),
+            GestureKind::Rotate => [(SlopDeg, Always), (ReachDeg, Always)].into(),
+            GestureKind::Stick(StickCentre::Fixed(_)) => [(Catch, Always), (Ring, Always)].into(),
+            GestureKind::Stick(_) => [(Ring, Always)].into(),
+            GestureKind::Aim { .. } => [(Dead, Always)].into(),
+            GestureKind::Sign { .. } => {
                 [(Differs, Always), (Length, Always), (Lead, Always), (Time, IfSaid)].into()
             }
         };
@@ -287,9 +288,9 @@ impl Kind {
     }
 
     /// The limits of a rig that says nothing of them.
-    pub fn defaults(self, fingers: u8) -> Limits {
-        let asked = self.quantities(fingers).into_iter().filter(|(_, a)| *a == Asked::Always);
-        asked.fold(Limits::NONE, |limits, (quantity, _)| {
+    pub fn defaults(self, fingers: u8) -> GestureLimits {
+        let asked = self.quantities(fingers).into_iter().filter(|(_, a)| *a == LimitUse::Always);
+        asked.fold(GestureLimits::NONE, |limits, (quantity, _)| {
             limits.with(quantity, quantity.tunable().default as f32)
         })
     }
@@ -297,31 +298,39 @@ impl Kind {
     /// How many fingers it can have.
     pub const fn fingers(self) -> core::ops::RangeInclusive<u8> {
         match self {
-            Kind::Tap { .. } | Kind::Drag | Kind::Swipe { .. } => 1..=MAX_FINGERS as u8,
-            Kind::Pinch | Kind::Rotate => 2..=2,
-            Kind::Press | Kind::Stick(_) | Kind::Aim { .. } | Kind::Sign { .. } => 1..=1,
+            GestureKind::Tap { .. } | GestureKind::Drag | GestureKind::Swipe { .. } => {
+                1..=MAX_FINGERS as u8
+            }
+            GestureKind::Pinch | GestureKind::Rotate => 2..=2,
+            GestureKind::Press
+            | GestureKind::Stick(_)
+            | GestureKind::Aim { .. }
+            | GestureKind::Sign { .. } => 1..=1,
         }
     }
 
     /// Whether it goes on until a finger lifts, instead of firing for one tick.
     pub const fn lasts(self) -> bool {
-        !matches!(self, Kind::Tap { .. } | Kind::Swipe { .. } | Kind::Sign { .. })
+        !matches!(
+            self,
+            GestureKind::Tap { .. } | GestureKind::Swipe { .. } | GestureKind::Sign { .. }
+        )
     }
 
     /// Whether it gives a vector or a length besides being on or off.
     pub const fn has_value(self) -> bool {
-        !matches!(self, Kind::Tap { .. } | Kind::Press | Kind::Sign { .. })
+        !matches!(self, GestureKind::Tap { .. } | GestureKind::Press | GestureKind::Sign { .. })
     }
 
     /// Whether its value has two parts.
     pub const fn is_double(self) -> bool {
-        self.has_value() && !matches!(self, Kind::Pinch | Kind::Rotate)
+        self.has_value() && !matches!(self, GestureKind::Pinch | GestureKind::Rotate)
     }
 
     /// Whether it has one attempt at a time: it moves something, which has only
     /// one place.
     pub(crate) const fn is_single(self) -> bool {
-        self.lasts() && !matches!(self, Kind::Press)
+        self.lasts() && !matches!(self, GestureKind::Press)
     }
 }
 
@@ -331,14 +340,14 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case(Toward::FOUR, [0.9, 0.5], Some([1.0, 0.0]))]
-    #[case(Toward::FOUR, [-0.4, 0.5], Some([0.0, 1.0]))]
-    #[case(Toward::EIGHT, [-0.6, -0.5], Some([-core::f32::consts::FRAC_1_SQRT_2; 2]))]
-    #[case(Toward::Some(1), [-1.0, 0.1], Some([1.0, 0.0]))]
-    #[case(Toward::Any, [3.0, 4.0], Some([0.6, 0.8]))]
-    #[case(Toward::EIGHT, [0.0, 0.0], None)]
+    #[case(SwipeDirections::FOUR, [0.9, 0.5], Some([1.0, 0.0]))]
+    #[case(SwipeDirections::FOUR, [-0.4, 0.5], Some([0.0, 1.0]))]
+    #[case(SwipeDirections::EIGHT, [-0.6, -0.5], Some([-core::f32::consts::FRAC_1_SQRT_2; 2]))]
+    #[case(SwipeDirections::Some(1), [-1.0, 0.1], Some([1.0, 0.0]))]
+    #[case(SwipeDirections::Any, [3.0, 4.0], Some([0.6, 0.8]))]
+    #[case(SwipeDirections::EIGHT, [0.0, 0.0], None)]
     fn a_way_has_a_nearest_direction(
-        #[case] toward: Toward,
+        #[case] toward: SwipeDirections,
         #[case] way: [f32; 2],
         #[case] nearest: Option<[f32; 2]>,
     ) {
@@ -347,10 +356,14 @@ mod tests {
 
     #[test]
     fn no_kind_asks_more_than_a_verdict_holds() {
-        for toward in [Toward::Any, Toward::FOUR] {
-            let kind = Kind::Swipe { toward, fires: Fires::Passing, from_edge: Some(Side::Left) };
+        for toward in [SwipeDirections::Any, SwipeDirections::FOUR] {
+            let kind = GestureKind::Swipe {
+                toward,
+                fires: SwipeFires::Passing,
+                from_edge: Some(PanelEdge::Left),
+            };
             assert!(kind.quantities(5).len() <= verdict::MAX_CHECKS);
         }
-        assert!(Kind::Tap { times: 3 }.quantities(5).len() <= verdict::MAX_CHECKS);
+        assert!(GestureKind::Tap { times: 3 }.quantities(5).len() <= verdict::MAX_CHECKS);
     }
 }

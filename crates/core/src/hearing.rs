@@ -4,7 +4,7 @@ use crate::{Nanos, Presence};
 
 /// What is known of a device as a stream of reports.
 #[derive(Clone, Copy, Debug)]
-pub struct Hearing {
+pub struct DeviceStatus {
     /// Whether it can be heard.
     pub presence: Presence,
     /// The instant of its last report, if it ever sent one.
@@ -16,7 +16,7 @@ pub struct Hearing {
     pub(crate) used: u32,
 }
 
-impl Hearing {
-    pub(crate) const SILENT: Hearing =
-        Hearing { presence: Presence::Gone, last_report: None, last_use: None, used: 0 };
+impl DeviceStatus {
+    pub(crate) const SILENT: DeviceStatus =
+        DeviceStatus { presence: Presence::Gone, last_report: None, last_use: None, used: 0 };
 }

@@ -11,7 +11,7 @@ use crate::{
     ActionId, Change, ControlId, Event, Gives, LaneLog, LaneMarks, Machine, Marks, Nanos, Plan,
     Tick,
     combo::{ComboNews, SignalEdge},
-    gesture::{Outcome, Verdict},
+    gesture::{GestureOutcome, GestureVerdict},
     machine::run,
     shape,
 };
@@ -89,7 +89,7 @@ struct Lanes {
     /// For each gesture whether it is idle (0), has an attempt (0.5) or is on (1).
     gestures: Vec<LaneLog>,
     /// In the order in which they were given.
-    verdicts: VecDeque<Verdict>,
+    verdicts: VecDeque<GestureVerdict>,
     /// For each combo whether it is on.
     combos: Vec<LaneLog>,
     combo_news: VecDeque<ComboNews>,
@@ -165,7 +165,7 @@ impl Lanes {
             let mut marks = LaneMarks::empty();
             for verdict in machine.verdicts().iter().filter(|v| v.gesture == gesture) {
                 marks.set(LaneMarks::NEAR, marks.contains(LaneMarks::NEAR) || verdict.is_near());
-                if matches!(verdict.outcome, Outcome::Cancelled(_)) {
+                if matches!(verdict.outcome, GestureOutcome::Cancelled(_)) {
                     marks |= LaneMarks::CANCELLED;
                 }
             }
@@ -457,7 +457,7 @@ impl History {
     }
 
     /// What came of attempts at gestures, in the order in which it was known.
-    pub fn verdicts(&self) -> &VecDeque<Verdict> {
+    pub fn verdicts(&self) -> &VecDeque<GestureVerdict> {
         &self.lanes.verdicts
     }
 

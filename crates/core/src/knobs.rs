@@ -3,19 +3,19 @@
 
 use crate::{
     ControlRef, DeviceKind, InputSpec, Nanos, PollRate, Rig, Shape, ShapeUse, Travel,
-    combo::{Combo, Span, What},
+    combo::{Combo, StepKind, TimeSpan},
     gesture::Quantity,
-    shape::{Curve, Smooth, Stage, ZoneKind},
+    shape::{Curve, DeadZoneKind, Smooth, Stage},
     surface::Space,
     touch::Outline,
     tunable::{self, Tunable},
-    yard::Part,
+    yard::CranePart,
 };
 use alloc::{format, string::String, vec, vec::Vec};
 
 /// A step on the way from the root of a rig file to a value.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Step {
+pub enum Selector {
     /// An entry of a table.
     Key(String),
     /// An entry of an array; a value that is no array is its own entry 0.
@@ -24,19 +24,18 @@ pub enum Step {
 
 /// Where a number stands in a rig file.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Place(pub Vec<Step>);
+pub struct Place(pub Vec<Selector>);
 
 impl Place {
     /// Whether it is about an entry of a table of the root.
     pub fn is_of(&self, table: &str, entry: &str) -> bool {
-        let is_it =
-            |at: usize, name: &str| matches!(self.0.get(at), Some(Step::Key(key)) if key == name);
+        let is_it = |at: usize, name: &str| matches!(self.0.get(at), Some(Selector::Key(key)) if key == name);
         is_it(0, table) && is_it(1, entry)
     }
 
     /// Whether it is in a table of the root.
     pub fn is_in(&self, table: &str) -> bool {
-        matches!(self.0.first(), Some(Step::Key(key)) if key == table)
+        matches!(self.0.first(), Some(Selector::Key(key)) if key == table)
     }
 }
 
@@ -45,9 +44,9 @@ impl core::fmt::Display for Place {
     fn fmt(&self, f: &mut core::fmt::Formatter<'_>) -> core::fmt::Result {
         for (n, step) in self.0.iter().enumerate() {
             match step {
-                Step::Key(key) if n == 0 => f.write_str(key)?,
-                Step::Key(key) => write!(f, ".{key}")?,
-                Step::At(at) => write!(f, "[{at}]")?,
+                Selector::Key(key) if n == 0 => f.write_str(key)?,
+                Selector::Key(key) => write!(f, ".{key}")?,
+                Selector::At(at) => write!(f, "[{at}]")?,
             }
         }
         Ok(())
@@ -135,7 +134,7 @@ impl Rig {
         visitor(&[key("sampling"), key(tunable::POLL_HZ.name)], &tunable::POLL_HZ, &mut hz);
         self.rate = PollRate::from_hz(hz).unwrap_or(self.rate);
         for (n, rule) in self.edges.iter_mut().enumerate() {
-            let at = |tunable: &Tunable| [key("edge"), Step::At(n), key(tunable.name)];
+            let at = |tunable: &Tunable| [key("edge"), Selector::At(n), key(tunable.name)];
             time(
                 visitor,
                 &at(&tunable::DEBOUNCE_MS),
@@ -155,7 +154,7 @@ impl Rig {
             let place = [key("shape"), key(&named.name)];
             travels(visitor, &place, &mut named.shape.travel);
             for (n, stage) in named.shape.stages.iter_mut().enumerate() {
-                self::stage(visitor, &joined(&place, [key("stages"), Step::At(n)]), stage);
+                self::stage(visitor, &joined(&place, [key("stages"), Selector::At(n)]), stage);
             }
         }
         if let Some(camera) = &mut self.surface.camera {
@@ -181,11 +180,11 @@ impl Rig {
         }
         for action in &mut self.actions {
             for (n, input) in action.inputs.iter_mut().enumerate() {
-                let place = [key("action"), key(&action.name), key("from"), Step::At(n)];
+                let place = [key("action"), key(&action.name), key("from"), Selector::At(n)];
                 self::input(visitor, &place, input);
             }
         }
-        for (part, drive) in Part::ALL.into_iter().zip(&mut self.yard.drives) {
+        for (part, drive) in CranePart::ALL.into_iter().zip(&mut self.yard.drives) {
             if let Some(drive) = drive {
                 let place = [key("yard"), key(part.word())];
                 number(visitor, &place, &tunable::SPEED, &mut drive.speed);
@@ -202,22 +201,22 @@ fn combo(visitor: &mut Visitor, combo: &mut Combo) {
     let mut lift_of = None;
     for step in &mut combo.steps {
         let Some(text) = step.text else { continue };
-        let place = joined(&place, [key("steps"), Step::At(usize::from(text))]);
+        let place = joined(&place, [key("steps"), Selector::At(usize::from(text))]);
         // The release of a tap, which stands in the same text as its press.
         if lift_of.replace(text) == Some(text) {
             span(visitor, &place, (&tunable::IN, &tunable::IN_TICKS), &mut step.within);
             continue;
         }
         match &mut step.what {
-            What::Hold(_, own) | What::Quiet(own) => {
+            StepKind::Hold(_, own) | StepKind::Quiet(own) => {
                 span(visitor, &place, (&tunable::FOR, &tunable::FOR_TICKS), own);
             }
-            What::Together { spread, .. } => {
+            StepKind::Together { spread, .. } => {
                 span(visitor, &place, (&tunable::IN, &tunable::IN_TICKS), spread);
             }
-            What::Press(_) | What::Release(_) => {}
+            StepKind::Press(_) | StepKind::Release(_) => {}
         }
-        if text == 0 || matches!(step.what, What::Quiet(_)) {
+        if text == 0 || matches!(step.what, StepKind::Quiet(_)) {
             continue;
         }
         if step.after.amount() > 0 {
@@ -243,13 +242,13 @@ fn combo(visitor: &mut Visitor, combo: &mut Combo) {
 /// A time in milliseconds or ticks.
 fn span(
     visitor: &mut Visitor,
-    place: &[Step],
+    place: &[Selector],
     (ms, ticks): (&'static Tunable, &'static Tunable),
-    of: &mut Span,
+    of: &mut TimeSpan,
 ) {
     let (tunable, unit) = match of {
-        Span::Time(_) => (ms, 1e6),
-        Span::Ticks(_) => (ticks, 1.0),
+        TimeSpan::Time(_) => (ms, 1e6),
+        TimeSpan::Ticks(_) => (ticks, 1.0),
     };
     let shown = of.amount() as f64 / unit;
     let mut value = shown;
@@ -259,19 +258,19 @@ fn span(
     }
 }
 
-type Visitor<'v> = dyn FnMut(&[Step], &'static Tunable, &mut f64) + 'v;
+type Visitor<'v> = dyn FnMut(&[Selector], &'static Tunable, &mut f64) + 'v;
 
-fn key(key: &str) -> Step {
-    Step::Key(key.into())
+fn key(key: &str) -> Selector {
+    Selector::Key(key.into())
 }
 
-fn joined<const N: usize>(place: &[Step], more: [Step; N]) -> Vec<Step> {
+fn joined<const N: usize>(place: &[Selector], more: [Selector; N]) -> Vec<Selector> {
     place.iter().cloned().chain(more).collect()
 }
 
 fn time(
     visitor: &mut Visitor,
-    place: &[Step],
+    place: &[Selector],
     tunable: &'static Tunable,
     nanos_per_unit: f64,
     time: &mut Option<Nanos>,
@@ -283,12 +282,12 @@ fn time(
     }
 }
 
-fn number(visitor: &mut Visitor, place: &[Step], tunable: &'static Tunable, number: &mut f32) {
+fn number(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, number: &mut f32) {
     named(visitor, &joined(place, [key(tunable.name)]), tunable, number);
 }
 
 /// A number whose place is not the name of its tunable.
-fn named(visitor: &mut Visitor, place: &[Step], tunable: &'static Tunable, number: &mut f32) {
+fn named(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, number: &mut f32) {
     // As a person would write it: 0.12, not 0.11999999731779099.
     let shown = libm::round(f64::from(*number) * 1e6) / 1e6;
     let mut value = shown;
@@ -298,22 +297,22 @@ fn named(visitor: &mut Visitor, place: &[Step], tunable: &'static Tunable, numbe
     }
 }
 
-fn two(visitor: &mut Visitor, place: &[Step], tunable: &'static Tunable, both: &mut [f32; 2]) {
+fn two(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, both: &mut [f32; 2]) {
     for (n, part) in both.iter_mut().enumerate() {
-        named(visitor, &joined(place, [key(tunable.name), Step::At(n)]), tunable, part);
+        named(visitor, &joined(place, [key(tunable.name), Selector::At(n)]), tunable, part);
     }
 }
 
 /// Where a zone is, which a finger can still meet: it has some size, and in
 /// shares it begins on the panel. The corners of a polygon are no single numbers.
-fn outline(visitor: &mut Visitor, place: &[Step], space: Space, outline: &mut Outline) {
+fn outline(visitor: &mut Visitor, place: &[Selector], space: Space, outline: &mut Outline) {
     let (rect, circle) = match space {
         Space::Panel => (&tunable::RECT, &tunable::CIRCLE),
         _ => (&tunable::RECT_UNITS, &tunable::CIRCLE_UNITS),
     };
     let mut parts = |tunable: &'static Tunable, numbers: &mut [&mut f32]| {
         for (n, number) in numbers.iter_mut().enumerate() {
-            named(visitor, &joined(place, [key(tunable.name), Step::At(n)]), tunable, number);
+            named(visitor, &joined(place, [key(tunable.name), Selector::At(n)]), tunable, number);
         }
     };
     let least = rect.step as f32;
@@ -336,14 +335,14 @@ fn outline(visitor: &mut Visitor, place: &[Step], space: Space, outline: &mut Ou
     }
 }
 
-fn stage(visitor: &mut Visitor, place: &[Step], stage: &mut Stage) {
+fn stage(visitor: &mut Visitor, place: &[Selector], stage: &mut Stage) {
     match stage {
         Stage::Offset(by) => two(visitor, place, &tunable::OFFSET, by),
         Stage::Scale(by) => two(visitor, place, &tunable::SCALE, by),
         Stage::DeadZone(zone) => {
             number(visitor, place, &tunable::DEAD_ZONE, &mut zone.inner);
             number(visitor, place, &tunable::OUTER, &mut zone.outer);
-            if zone.kind == ZoneKind::Sloped {
+            if zone.kind == DeadZoneKind::Sloped {
                 number(visitor, place, &tunable::SLOPE, &mut zone.slope);
             }
             zone.outer = zone.outer.max(zone.inner + 0.01);
@@ -372,7 +371,7 @@ fn stage(visitor: &mut Visitor, place: &[Step], stage: &mut Stage) {
     }
 }
 
-fn input(visitor: &mut Visitor, place: &[Step], input: &mut InputSpec) {
+fn input(visitor: &mut Visitor, place: &[Selector], input: &mut InputSpec) {
     match input {
         InputSpec::Button { control, thresholds } if is_analogue(control) => {
             number(visitor, place, &tunable::PRESS_AT, &mut thresholds.press_at);
@@ -405,13 +404,13 @@ fn is_analogue(control: &ControlRef) -> bool {
 }
 
 /// What axes read. Numbers that do not rise stay as they were.
-fn travels(visitor: &mut Visitor, place: &[Step], travels: &mut [Option<Travel>; 2]) {
+fn travels(visitor: &mut Visitor, place: &[Selector], travels: &mut [Option<Travel>; 2]) {
     for (travel, tunable) in travels.iter_mut().zip([&tunable::CALIBRATE_X, &tunable::CALIBRATE_Y])
     {
         let Some(Travel { min, centre, max }) = travel else { continue };
         let mut numbers = [*min, *centre, *max].map(f64::from);
         for (n, number) in numbers.iter_mut().enumerate() {
-            visitor(&joined(place, [key(tunable.name), Step::At(n)]), tunable, number);
+            visitor(&joined(place, [key(tunable.name), Selector::At(n)]), tunable, number);
         }
         let [least, rest, most] = numbers.map(|number| libm::round(number) as i32);
         if least <= rest && rest < most {
@@ -421,7 +420,7 @@ fn travels(visitor: &mut Visitor, place: &[Step], travels: &mut [Option<Travel>;
 }
 
 /// The short form of a shape: its dead zone is a key of the input itself.
-fn own(visitor: &mut Visitor, place: &[Step], shape: &mut ShapeUse) {
+fn own(visitor: &mut Visitor, place: &[Selector], shape: &mut ShapeUse) {
     let ShapeUse::Own(Shape { stages, travel }) = shape else { return };
     travels(visitor, place, travel);
     for stage in stages {
@@ -435,7 +434,7 @@ fn own(visitor: &mut Visitor, place: &[Step], shape: &mut ShapeUse) {
 /// those of the shape it names.
 pub fn places_of(rig: &Rig, action: usize, input: usize) -> Vec<Place> {
     let spec = &rig.actions[action];
-    let own = vec![key("action"), key(&spec.name), key("from"), Step::At(input)];
+    let own = vec![key("action"), key(&spec.name), key("from"), Selector::At(input)];
     let shape = match spec.inputs.get(input) {
         Some(
             InputSpec::Axis { shape, .. }
@@ -458,23 +457,27 @@ impl Knob {
     /// The name to show beside its value: the last words of its place.
     pub fn label(&self) -> String {
         match self.place.0.as_slice() {
-            [Step::Key(yard), Step::Key(part), Step::Key(key)] if yard == "yard" => {
+            [Selector::Key(yard), Selector::Key(part), Selector::Key(key)] if yard == "yard" => {
                 format!("{part} {key}")
             }
-            [.., Step::At(stage), Step::Key(key)] => format!("{}: {key}", stage + 1),
-            [.., Step::Key(key), Step::At(at)] if key.starts_with("calibrate-") => {
+            [.., Selector::At(stage), Selector::Key(key)] => format!("{}: {key}", stage + 1),
+            [.., Selector::Key(key), Selector::At(at)] if key.starts_with("calibrate-") => {
                 format!("{key} {}", ["low", "rest", "high"][(*at).min(2)])
             }
-            [Step::Key(gesture), Step::Key(name), Step::Key(key)] if gesture == "gesture" => {
+            [Selector::Key(gesture), Selector::Key(name), Selector::Key(key)]
+                if gesture == "gesture" =>
+            {
                 format!("{name} {key}")
             }
-            [Step::Key(zone), Step::Key(name), Step::Key(key), Step::At(at)] if zone == "zone" => {
+            [Selector::Key(zone), Selector::Key(name), Selector::Key(key), Selector::At(at)]
+                if zone == "zone" =>
+            {
                 let rect = ["left", "top", "width", "height"];
                 let part =
                     if key == "rect" { rect[(*at).min(3)] } else { ["x", "y", "r"][(*at).min(2)] };
                 format!("{name} {part}")
             }
-            [.., Step::Key(key), Step::At(axis)] => {
+            [.., Selector::Key(key), Selector::At(axis)] => {
                 format!("{key} {}", if *axis == 0 { "x" } else { "y" })
             }
             _ => format!("{}", self.place),

@@ -75,7 +75,7 @@ pub struct Change {
 
 /// A stretch of a lane, summed up.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Span {
+pub struct LaneSummary {
     /// The smallest value in force.
     pub min: f32,
     /// The largest value in force.
@@ -88,19 +88,19 @@ pub struct Span {
     pub changes: u32,
 }
 
-impl Span {
+impl LaneSummary {
     /// The stretch with one more change at its end.
     pub fn changed_to(self, value: f32) -> Self {
-        self.then(Span { changes: 1, ..Span::steady(value) })
+        self.then(LaneSummary { changes: 1, ..LaneSummary::steady(value) })
     }
 
     /// A stretch in which nothing changes.
     pub const fn steady(value: f32) -> Self {
-        Span { min: value, max: value, last: value, marks: LaneMarks::empty(), changes: 0 }
+        LaneSummary { min: value, max: value, last: value, marks: LaneMarks::empty(), changes: 0 }
     }
 
-    fn then(self, next: Span) -> Self {
-        Span {
+    fn then(self, next: LaneSummary) -> Self {
+        LaneSummary {
             min: self.min.min(next.min),
             max: self.max.max(next.max),
             last: next.last,
@@ -110,9 +110,9 @@ impl Span {
     }
 }
 
-impl From<Change> for Span {
+impl From<Change> for LaneSummary {
     fn from(change: Change) -> Self {
-        Span { marks: change.marks, changes: 1, ..Span::steady(change.value) }
+        LaneSummary { marks: change.marks, changes: 1, ..LaneSummary::steady(change.value) }
     }
 }
 
@@ -130,7 +130,7 @@ pub struct LaneLog {
     /// In force before the oldest change that is kept.
     base: f32,
     changes: Row<Change>,
-    levels: [Row<Span>; LEVELS],
+    levels: [Row<LaneSummary>; LEVELS],
 }
 
 /// A queue whose entries keep their numbers.
@@ -200,9 +200,9 @@ impl LaneLog {
         }
     }
 
-    fn sum_block(&self, level: usize, block: u64) -> Option<Span> {
+    fn sum_block(&self, level: usize, block: u64) -> Option<LaneSummary> {
         let entry = |number| match level {
-            0 => self.changes.get(number).map(Span::from),
+            0 => self.changes.get(number).map(LaneSummary::from),
             _ => self.levels[level - 1].get(number),
         };
         let mut entries = (block * FAN..(block + 1) * FAN).map(entry);
@@ -271,7 +271,7 @@ impl LaneLog {
     /// Sums up consecutive columns of `width` ticks each, from `first` on.
     /// A column's span holds the values in force in its ticks and the value
     /// it starts from.
-    pub fn columns(&self, first: Tick, width: u32) -> impl Iterator<Item = Span> + '_ {
+    pub fn columns(&self, first: Tick, width: u32) -> impl Iterator<Item = LaneSummary> + '_ {
         let mut edge = u64::from(first.0);
         let mut number = match first.0 {
             0 => self.changes.first,
@@ -285,7 +285,7 @@ impl LaneLog {
                 Some(c) if u64::from(c.tick.0) == edge - u64::from(width) => c.value,
                 _ => self.before_number(number),
             };
-            let span = self.sum(Span::steady(start_value), number, end);
+            let span = self.sum(LaneSummary::steady(start_value), number, end);
             number = end;
             Some(span)
         })
@@ -293,7 +293,7 @@ impl LaneLog {
 
     /// Adds the changes numbered `from..to` to `sum`, by the largest blocks
     /// that fit.
-    fn sum(&self, mut sum: Span, mut from: u64, to: u64) -> Span {
+    fn sum(&self, mut sum: LaneSummary, mut from: u64, to: u64) -> LaneSummary {
         'next: while from < to {
             // A block of a level fits where `from` is aligned to its size and
             // `to` is not before its end.

@@ -56,22 +56,23 @@ pub mod yard;
 pub use actions::ActionState;
 pub use address::{AddressError, ControlRef};
 pub use device::{
-    ControlId, ControlInfo, ControlKind, DeviceId, DeviceInfo, DeviceKind, Grain, Presence, SLOTS,
+    AxisInfo, ControlId, ControlInfo, ControlKind, DeviceId, DeviceInfo, DeviceKind, Presence,
+    SLOTS,
 };
 pub use event::{Event, Marks};
 pub use explain::{explain_action, explain_control};
-pub use hearing::Hearing;
+pub use hearing::DeviceStatus;
 pub use history::{Capacity, History};
-pub use lane::{Change, LaneLog, LaneMarks, Span};
+pub use lane::{Change, LaneLog, LaneMarks, LaneSummary};
 pub use machine::{Closed, Machine, run};
-pub use plan::{ActionId, BoundShape, Contact, Input, Opposites, Plan, Side};
+pub use plan::{ActionId, BoundInput, BoundShape, BoundSide, Contact, Opposites, Plan};
 pub use recording::Recording;
 pub use rig::{
     ActionSpec, BothHeld, Combine, CrossSpec, EdgeRule, EdgeSettings, Gives, InputSpec,
     MAX_THRESHOLDS, NamedShape, Rig, Scope, Shape, ShapeUse, SideSpec, Thresholds, Travel,
 };
 pub use roster::{Control, Device, MAX_CONTROLS, Roster, RosterError};
-pub use sampler::{Cell, Edge};
+pub use sampler::{ControlState, Edge};
 pub use session::{Label, Session};
 pub use slots::{Deal, MainRule, MainRules, SlotRules};
 pub use text::CleanText;

@@ -6,7 +6,7 @@ pub use combos::begins_alike;
 
 use crate::{
     Rig,
-    gesture::{Gesture, Kind, Quantity},
+    gesture::{Gesture, GestureKind, Quantity},
     surface::Space,
     touch::{Claim, Outline, Zone, Zones},
 };
@@ -18,7 +18,7 @@ use alloc::{
 
 /// Something about a rig that is worth a second look.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Doubt {
+pub struct Lint {
     /// What kind of doubt; a word that stays the same.
     pub code: &'static str,
     /// The table that it is about: `zone.horn`.
@@ -32,14 +32,14 @@ pub struct Doubt {
 const BEYOND: f32 = 0.25;
 
 /// Every doubt about a rig, in its order.
-pub fn lint(rig: &Rig) -> Vec<Doubt> {
+pub fn lint(rig: &Rig) -> Vec<Lint> {
     let zones = Zones::new(&rig.zones, &rig.surface);
     let proportion = rig.surface.mm.or(rig.surface.pixels).map_or(1.0, |[w, h]| h / w);
     let mut doubts = Vec::new();
     for (n, zone) in zones.on_panel().iter().enumerate() {
         let about = format!("zone.{}", zone.name);
         let mut doubt = |code, words| {
-            doubts.push(Doubt { code, about: about.clone(), words });
+            doubts.push(Lint { code, about: about.clone(), words });
         };
         if let Some(words) = beyond(zone, proportion) {
             doubt("zone-beyond", words);
@@ -104,7 +104,7 @@ fn covered(zones: &[Zone], n: usize, proportion: f32) -> Option<&str> {
     zones.iter().enumerate().filter(|(m, _)| *m != n).find(is_above).map(|(_, z)| z.name.as_str())
 }
 
-fn gestures(rig: &Rig) -> Vec<Doubt> {
+fn gestures(rig: &Rig) -> Vec<Lint> {
     let period = 1000.0 / rig.rate.hz();
     let mut doubts = Vec::new();
     for gesture in &rig.gestures {
@@ -116,21 +116,21 @@ fn gestures(rig: &Rig) -> Vec<Doubt> {
                     "`{}` is {ms} ms, shorter than the {period:.1} ms between two polls: most fingers that keep it are never seen",
                     quantity.tunable().name
                 );
-                doubts.push(Doubt { code: "gesture-short", about: about.clone(), words });
+                doubts.push(Lint { code: "gesture-short", about: about.clone(), words });
             }
         }
-        doubts.extend(tap_of_double(rig, gesture).map(|words| Doubt {
+        doubts.extend(tap_of_double(rig, gesture).map(|words| Lint {
             code: "gesture-twice",
             about: about.clone(),
             words,
         }));
-        doubts.extend(stalls(rig, gesture).map(|words| Doubt {
+        doubts.extend(stalls(rig, gesture).map(|words| Lint {
             code: "gesture-stalls",
             about: about.clone(),
             words,
         }));
         if let Some(words) = latency(rig, gesture) {
-            doubts.push(Doubt { code: "gesture-waits", about, words });
+            doubts.push(Lint { code: "gesture-waits", about, words });
         }
     }
     doubts
@@ -138,9 +138,9 @@ fn gestures(rig: &Rig) -> Vec<Doubt> {
 
 /// A tap that fires with each tap of several.
 fn tap_of_double(rig: &Rig, gesture: &Gesture) -> Option<String> {
-    let Kind::Tap { times: 1 } = gesture.kind else { return None };
+    let GestureKind::Tap { times: 1 } = gesture.kind else { return None };
     let shares = |(n, other): &(usize, &Gesture)| {
-        matches!(other.kind, Kind::Tap { times: 2.. })
+        matches!(other.kind, GestureKind::Tap { times: 2.. })
             && (other.zone, other.fingers) == (gesture.zone, gesture.fingers)
             && !gesture.waits_for.contains(n)
     };
@@ -168,9 +168,9 @@ fn latency(rig: &Rig, gesture: &Gesture) -> Option<String> {
     let cost = |&n: &usize| {
         let other = rig.gestures.get(n)?;
         let ms = match other.kind {
-            Kind::Tap { times: 2.. } => other.limits.of(Quantity::Gap)?,
-            Kind::Swipe { .. } => other.limits.of(Quantity::Time)?,
-            Kind::Press => other.limits.of(Quantity::Hold)?,
+            GestureKind::Tap { times: 2.. } => other.limits.of(Quantity::Gap)?,
+            GestureKind::Swipe { .. } => other.limits.of(Quantity::Time)?,
+            GestureKind::Press => other.limits.of(Quantity::Hold)?,
             _ => return None,
         };
         Some((ms, other.name.as_str()))
@@ -199,7 +199,7 @@ mod tests {
         lint(rig).into_iter().map(|doubt| format!("{} {}", doubt.code, doubt.about)).collect()
     }
 
-    fn gesture(name: &str, kind: Kind, waits_for: &[usize]) -> Gesture {
+    fn gesture(name: &str, kind: GestureKind, waits_for: &[usize]) -> Gesture {
         let fingers = *kind.fingers().start();
         Gesture {
             name: name.to_string(),
@@ -215,13 +215,13 @@ mod tests {
 
     #[rstest]
     #[case::a_tap_and_a_double(
-        vec![gesture("a", Kind::Tap { times: 1 }, &[]), gesture("b", Kind::Tap { times: 2 }, &[])],
+        vec![gesture("a", GestureKind::Tap { times: 1 }, &[]), gesture("b", GestureKind::Tap { times: 2 }, &[])],
         &["gesture-twice gesture.a"])]
     #[case::a_tap_that_waits(
-        vec![gesture("a", Kind::Tap { times: 1 }, &[1]), gesture("b", Kind::Tap { times: 2 }, &[])],
+        vec![gesture("a", GestureKind::Tap { times: 1 }, &[1]), gesture("b", GestureKind::Tap { times: 2 }, &[])],
         &["gesture-waits gesture.a"])]
     #[case::a_drag_that_waits_for_a_second_finger(
-        vec![gesture("a", Kind::Drag, &[1]), gesture("b", Kind::Pinch, &[])],
+        vec![gesture("a", GestureKind::Drag, &[1]), gesture("b", GestureKind::Pinch, &[])],
         &["gesture-stalls gesture.a"])]
     fn gestures_that_are_worth_a_second_look(
         #[case] gestures: Vec<Gesture>,
@@ -233,7 +233,7 @@ mod tests {
     /// Ten milliseconds between two taps, and seventeen between two polls.
     #[test]
     fn a_limit_shorter_than_a_tick_is_told() {
-        let mut double = gesture("a", Kind::Tap { times: 2 }, &[]);
+        let mut double = gesture("a", GestureKind::Tap { times: 2 }, &[]);
         double.limits.set(Quantity::Gap, Some(10.0));
         let rig = Rig { gestures: vec![double], ..Rig::bare("r", PollRate::DEFAULT) };
         assert_eq!(codes_of(&rig), ["gesture-short gesture.a"]);

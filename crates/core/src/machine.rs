@@ -6,14 +6,17 @@
 //! a checkpoint: the clone, given the same events, computes the same ticks.
 
 use crate::{
-    ActionId, ActionState, Cell, ControlId, ControlKind, DeviceId, Event, Gives, Hearing, Input,
-    MainRule, Marks, Nanos, Plan, Presence, Tick,
+    ActionId, ActionState, BoundInput, ControlId, ControlKind, ControlState, DeviceId,
+    DeviceStatus, Event, Gives, MainRule, Marks, Nanos, Plan, Presence, Tick,
     actions::{Controls, combine},
-    combo::{ComboNews, ComboState, Moment, SignalEdge, listen::Ears, modes::Modes, watch::Combos},
-    gesture::{Candidate, GestureState, News, Verdict, Watch},
-    plan::Gate,
-    shape::Memory,
-    touch::Touch,
+    combo::{
+        ComboNews, ComboState, Moment, SignalEdge, listen::SignalTracker, modes::Modes,
+        watch::ComboEngine,
+    },
+    gesture::{ContactUpdate, GestureCandidate, GestureEngine, GestureState, GestureVerdict},
+    plan::ActionGate,
+    shape::StageMemory,
+    touch::ContactState,
 };
 use alloc::vec::Vec;
 use core::cmp::Reverse;
@@ -22,8 +25,8 @@ use core::cmp::Reverse;
 #[derive(Clone, Debug)]
 pub struct Machine {
     next: Tick,
-    cells: Vec<Cell>,
-    devices: Vec<Hearing>,
+    cells: Vec<ControlState>,
+    devices: Vec<DeviceStatus>,
     actions: Vec<ActionState>,
     /// What each input alone would make of its action, in the order of the
     /// plan; worked out again only when something it reads has changed.
@@ -41,20 +44,20 @@ pub struct Machine {
     due: Vec<ActionId>,
     is_due: Vec<bool>,
     /// What stages of shaping remember, in the order of the plan.
-    memories: Vec<Memory>,
+    memories: Vec<StageMemory>,
     gating: Vec<Gating>,
     /// Contacts of touch panels, as the zones see them.
-    touches: Vec<Touch>,
+    touches: Vec<ContactState>,
     due_touches: Vec<u16>,
     /// Those that zones got or lost in this tick.
     changed_touches: Vec<u16>,
     /// What this tick found out about contacts, for the gestures.
-    news: Vec<News>,
+    news: Vec<ContactUpdate>,
     /// The zones that are closed, a bit each.
     closed_zones: u64,
-    watch: Watch,
-    ears: Ears,
-    combos: Combos,
+    watch: GestureEngine,
+    ears: SignalTracker,
+    combos: ComboEngine,
     /// What the combos heard in this tick.
     edges: Vec<SignalEdge>,
     modes: Modes,
@@ -119,9 +122,9 @@ impl Machine {
             changed_touches: Vec::new(),
             news: Vec::new(),
             closed_zones: 0,
-            watch: Watch::default(),
-            ears: Ears::default(),
-            combos: Combos::default(),
+            watch: GestureEngine::default(),
+            ears: SignalTracker::default(),
+            combos: ComboEngine::default(),
             edges: Vec::new(),
             modes: Modes::FIRST,
             switched: None,
@@ -140,14 +143,15 @@ impl Machine {
     /// needs to allocate.
     pub fn fit(&mut self, plan: &Plan) {
         let known = self.cells.len();
-        self.cells.extend(plan.controls()[known..].iter().map(|s| Cell::at_rest(s.control.kind)));
-        self.devices.resize(plan.devices().len(), Hearing::SILENT);
+        self.cells
+            .extend(plan.controls()[known..].iter().map(|s| ControlState::at_rest(s.control.kind)));
+        self.devices.resize(plan.devices().len(), DeviceStatus::SILENT);
         self.actions.resize(plan.action_count(), ActionState::IDLE);
         self.is_due.resize(plan.action_count(), false);
         self.is_changed.resize(plan.action_count(), false);
         self.gating.resize(plan.action_count(), Gating::Open);
-        self.memories.resize(plan.memory_count(), Memory::default());
-        self.touches.resize(plan.contacts().len(), Touch::default());
+        self.memories.resize(plan.memory_count(), StageMemory::default());
+        self.touches.resize(plan.contacts().len(), ContactState::default());
         for list in [&mut self.due_touches, &mut self.changed_touches] {
             list.reserve(plan.contacts().len() - list.len());
         }
@@ -196,12 +200,12 @@ impl Machine {
     }
 
     /// A control as the last poll saw it.
-    pub fn cell(&self, control: ControlId) -> &Cell {
+    pub fn cell(&self, control: ControlId) -> &ControlState {
         &self.cells[control.index()]
     }
 
     /// A device as a stream of reports.
-    pub fn hearing(&self, device: DeviceId) -> &Hearing {
+    pub fn hearing(&self, device: DeviceId) -> &DeviceStatus {
         &self.devices[device.0 as usize]
     }
 
@@ -482,7 +486,7 @@ impl Machine {
     /// Opens and closes zones by the actions of the tick before; the contacts on
     /// them are looked at again.
     fn close_zones(&mut self, plan: &Plan) {
-        let closes = |gate: &Gate| self.action(gate.by).is_active() == gate.closes;
+        let closes = |gate: &ActionGate| self.action(gate.by).is_active() == gate.closes;
         let closing = plan.zone_gates().iter().filter(|(_, gate)| closes(gate));
         let closed = closing.fold(0, |bits, (zone, _)| bits | 1 << zone);
         if core::mem::replace(&mut self.closed_zones, closed) == closed {
@@ -641,13 +645,13 @@ impl Machine {
     }
 
     /// The verdicts that the last tick gave.
-    pub fn verdicts(&self) -> &[Verdict] {
+    pub fn verdicts(&self) -> &[GestureVerdict] {
         self.watch.verdicts()
     }
 
     /// The attempts at gestures that go on, with how far each was at the last
     /// tick.
-    pub fn candidates(&self, plan: &Plan) -> Vec<Candidate> {
+    pub fn candidates(&self, plan: &Plan) -> Vec<GestureCandidate> {
         self.watch.candidates(plan, plan.rate().time_of(self.at()))
     }
 
@@ -755,14 +759,14 @@ impl Machine {
     }
 
     /// What an action would be at the last tick if `input` alone drove it.
-    pub fn through(&self, plan: &Plan, action: ActionId, input: Input) -> ActionState {
+    pub fn through(&self, plan: &Plan, action: ActionId, input: BoundInput) -> ActionState {
         let mut memories = self.memories.clone();
         self.looking(plan).input(plan.action(action), &input, &mut memories).0
     }
 
     /// Why the gates of an action do not let it through, if they do not.
     pub fn closed_by(&self, plan: &Plan, action: ActionId) -> Option<Closed> {
-        let closing = |gate: &&Gate| self.action(gate.by).is_active() == gate.closes;
+        let closing = |gate: &&ActionGate| self.action(gate.by).is_active() == gate.closes;
         match (self.gating[action.index()], plan.gates(plan.action(action)).iter().find(closing)) {
             (Gating::Open, _) => None,
             _ if !self.is_open_by_mode(plan, action) => Some(Closed::Mode(self.modes.top())),
@@ -774,7 +778,7 @@ impl Machine {
 
     /// The value of an input after each stage of its shape, the calibrated one
     /// first; empty for an input that is not shaped.
-    pub fn stages(&self, plan: &Plan, input: Input) -> Vec<[f32; 2]> {
+    pub fn stages(&self, plan: &Plan, input: BoundInput) -> Vec<[f32; 2]> {
         self.looking(plan).stages(&input, &self.memories)
     }
 

@@ -7,7 +7,7 @@
 //! where nobody meant it, of a gesture that some label of the take names, is a
 //! **false alarm**.
 
-use crate::{Label, Nanos, Rig, gesture::Verdict};
+use crate::{Label, Nanos, Rig, gesture::GestureVerdict};
 use alloc::{vec, vec::Vec};
 
 /// How far from an attempt a label may stand.
@@ -60,14 +60,14 @@ pub fn named(text: &str) -> Option<&str> {
 pub fn score<'v>(
     rig: &Rig,
     labels: &[Label],
-    verdicts: impl Iterator<Item = &'v Verdict> + Clone,
+    verdicts: impl Iterator<Item = &'v GestureVerdict> + Clone,
 ) -> Score {
     let mut is_used = vec![false; verdicts.clone().count()];
     let mut score = Score::default();
     let said = labels.iter().filter_map(|label| Some((label.time, named(label.text.as_str())?)));
     for (at, name) in said {
         let gesture = rig.gestures.iter().position(|gesture| gesture.name == name);
-        let fits = |(n, verdict): &(usize, &Verdict)| {
+        let fits = |(n, verdict): &(usize, &GestureVerdict)| {
             gesture == Some(usize::from(verdict.gesture)) && !is_used[*n] && is_near(verdict, at)
         };
         let near = verdicts.clone().enumerate().filter(fits);
@@ -89,7 +89,7 @@ pub fn score<'v>(
     score
 }
 
-fn is_near(verdict: &Verdict, at: Nanos) -> bool {
+fn is_near(verdict: &GestureVerdict, at: Nanos) -> bool {
     let from = verdict.began.0.saturating_sub(SLACK.0);
     (from..=verdict.ended.0.saturating_add(SLACK.0)).contains(&at.0)
 }

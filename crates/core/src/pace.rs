@@ -10,7 +10,7 @@ use crate::{
     audit::Loop,
     combo::{
         ComboNews, ComboOutcome, Moment, SignalEdge, SignalId, attempt_words,
-        ladder::{AttemptOutcome, Ladder},
+        ladder::{ComboAttemptOutcome, Ladder},
         signal_words,
     },
 };
@@ -18,7 +18,7 @@ use alloc::{format, string::String, vec, vec::Vec};
 
 /// What a loop made of a take.
 #[derive(Clone, Debug)]
-pub struct Paced {
+pub struct LoopRun {
     /// The loop.
     pub of: Loop,
     /// What combos came to, in order.
@@ -33,7 +33,7 @@ pub struct Paced {
 
 /// A combo that one loop fired and another did not.
 #[derive(Clone, Debug, PartialEq)]
-pub struct PaceDifference {
+pub struct LoopDifference {
     /// The loop, by its place among those compared.
     pub at: usize,
     /// The combo, by its place in the rig.
@@ -46,7 +46,7 @@ pub struct PaceDifference {
     pub why: String,
 }
 
-impl Paced {
+impl LoopRun {
     /// Runs a take by a loop.
     pub fn run(recording: &Recording, rig: &Rig, of: Loop) -> Self {
         let rig = Rig { rate: of.rate, ..rig.clone() };
@@ -71,7 +71,7 @@ impl Paced {
             }
         }
         let ends = Moment { time: last, tick: machine.at() };
-        Paced { of, news, acted, edges, ends, rate: of.rate }
+        LoopRun { of, news, acted, edges, ends, rate: of.rate }
     }
 
     /// The latencies from the last step to the poll that acted on it, shortest
@@ -92,7 +92,7 @@ impl Paced {
 }
 
 /// What comes out differently from the fastest of these loops, in order of time.
-pub fn differences(rig: &Rig, paced: &[Paced]) -> Vec<PaceDifference> {
+pub fn differences(rig: &Rig, paced: &[LoopRun]) -> Vec<LoopDifference> {
     let hz = |n: &usize| paced[*n].rate.hz();
     let Some(best) = (0..paced.len()).max_by(|a, b| hz(a).total_cmp(&hz(b))) else {
         return Vec::new();
@@ -104,7 +104,7 @@ pub fn differences(rig: &Rig, paced: &[Paced]) -> Vec<PaceDifference> {
             let (did, did_not) =
                 if is_extra { (other, &paced[best]) } else { (&paced[best], other) };
             let (combo, met) = (news.combo, news.met.time);
-            PaceDifference { at, combo, met, is_extra, why: why(rig, did, did_not, news) }
+            LoopDifference { at, combo, met, is_extra, why: why(rig, did, did_not, news) }
         };
         found.extend(missing.into_iter().map(|news| differs(news, false)));
         found.extend(extra.into_iter().map(|news| differs(news, true)));
@@ -114,7 +114,7 @@ pub fn differences(rig: &Rig, paced: &[Paced]) -> Vec<PaceDifference> {
 }
 
 /// What only the one fired, and what only the other did.
-fn unmatched<'p>(one: &'p Paced, other: &'p Paced) -> (Vec<&'p ComboNews>, Vec<&'p ComboNews>) {
+fn unmatched<'p>(one: &'p LoopRun, other: &'p LoopRun) -> (Vec<&'p ComboNews>, Vec<&'p ComboNews>) {
     let slack = one.rate.time_of(Tick(1)).0.max(other.rate.time_of(Tick(1)).0) + 1_000_000;
     let (ours, theirs) = (one.fired(), other.fired());
     let mut is_taken = vec![false; theirs.len()];
@@ -135,14 +135,14 @@ fn unmatched<'p>(one: &'p Paced, other: &'p Paced) -> (Vec<&'p ComboNews>, Vec<&
 }
 
 /// Why one loop did not fire what the other did.
-fn why(rig: &Rig, did: &Paced, did_not: &Paced, news: &ComboNews) -> String {
+fn why(rig: &Rig, did: &LoopRun, did_not: &LoopRun, news: &ComboNews) -> String {
     let combo = &rig.combos[usize::from(news.combo)];
     let span = news.began.time..=news.met.time;
     let is_its = |edge: &&SignalEdge| {
         let of = edge.signal.is_some_and(|signal| combo.signals().any(|its| its == signal));
         of && span.contains(&edge.time)
     };
-    let heard = |edge: &SignalEdge, by: &Paced| {
+    let heard = |edge: &SignalEdge, by: &LoopRun| {
         let slack = by.rate.time_of(Tick(1)).0 + 1_000_000;
         by.edges.iter().any(|other| {
             (other.signal, other.is_press) == (edge.signal, edge.is_press)
@@ -161,7 +161,7 @@ fn why(rig: &Rig, did: &Paced, did_not: &Paced, news: &ComboNews) -> String {
     let slow = Rig { rate: did_not.rate, ..rig.clone() };
     let ladder = Ladder::read(&slow, usize::from(news.combo), did_not.edges.iter(), did_not.ends);
     let attempt = ladder.attempts().iter().find(|attempt| {
-        attempt.outcome != AttemptOutcome::Met
+        attempt.outcome != ComboAttemptOutcome::Met
             && attempt.ended.time >= news.began.time
             && attempt.began.time <= news.met.time
     });

@@ -36,25 +36,25 @@ pub struct Plan {
     rate: PollRate,
     /// Seconds between two ticks.
     pub(crate) period: f32,
-    controls: Vec<Sampled>,
+    controls: Vec<SampledControl>,
     devices: Vec<BoundDevice>,
     main_rule: MainRule,
     /// The actions that only the main device drives.
     main_only: Vec<ActionId>,
     actions: Vec<BoundAction>,
-    inputs: Vec<Input>,
+    inputs: Vec<BoundInput>,
     sides: Vec<ControlId>,
-    passings: Vec<Passing>,
+    passings: Vec<BoundThresholds>,
     chains: Vec<Chain>,
     /// What calibrated axes report, instead of what their device says.
     travels: Vec<[Option<ControlKind>; 2]>,
     memory_count: usize,
-    gates: Vec<Gate>,
+    gates: Vec<ActionGate>,
     /// For each action, those of which it is a gate; empty without gates.
     gated_by: Vec<Vec<ActionId>>,
-    feeds: Table<ActionId>,
+    feeds: ControlTable<ActionId>,
     /// For each control the inputs that read it, by their place in `inputs`.
-    read_by: Table<u32>,
+    read_by: ControlTable<u32>,
     zones: Zones,
     contacts: Vec<Contact>,
     /// For each control one more than the contact it is of; 0 for none.
@@ -63,14 +63,14 @@ pub struct Plan {
     zone_readers: Vec<ZoneReader>,
     gesture_inputs: Vec<u32>,
     /// The actions that open and close zones.
-    zone_gates: Vec<(u8, Gate)>,
+    zone_gates: Vec<(u8, ActionGate)>,
     gestures: Vec<BoundGesture>,
     signs: Signs,
     automaton: Arc<Automaton>,
     signals: Vec<BoundSignal>,
     /// The controls of signals, each with the bit of its thresholds.
     signal_controls: Vec<(ControlId, u32)>,
-    signals_of: Table<SignalId>,
+    signals_of: ControlTable<SignalId>,
     signal_kinds: SignalKinds,
     combo_inputs: Vec<u32>,
     modes: Vec<BoundMode>,
@@ -91,7 +91,7 @@ struct SignalKinds {
 
 /// An action that opens or closes another one.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Gate {
+pub(crate) struct ActionGate {
     pub(crate) by: ActionId,
     /// Whether the other is closed while this one is on, instead of while it is
     /// off.
@@ -204,7 +204,7 @@ impl UseRange {
 
 /// How one control is sampled.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Sampled {
+pub(crate) struct SampledControl {
     pub(crate) control: Control,
     pub(crate) edges: EdgeSettings,
     pub(crate) used: UseRange,
@@ -214,10 +214,10 @@ pub(crate) struct Sampled {
 }
 
 #[cfg(test)]
-impl Sampled {
+impl SampledControl {
     pub(crate) fn with(control: Control, edges: EdgeSettings) -> Self {
         let used = UseRange::of(control.kind, &MainRules::default());
-        Sampled { control, edges, used, first_passing: 0, passing_count: 0 }
+        SampledControl { control, edges, used, first_passing: 0, passing_count: 0 }
     }
 }
 
@@ -225,7 +225,7 @@ impl Sampled {
 /// The bit is the place of the pair among those of the rig, so that it stays
 /// the same when devices arrive.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) struct Passing {
+pub(crate) struct BoundThresholds {
     control: ControlId,
     pub(crate) bit: u32,
     pub(crate) thresholds: Thresholds,
@@ -245,7 +245,7 @@ pub(crate) struct BoundAction {
 /// One way to drive an action, tied to controls: an
 /// [`InputSpec`](crate::InputSpec) whose names are resolved.
 #[derive(Clone, Copy, Debug)]
-pub enum Input {
+pub enum BoundInput {
     /// A button, or any other control from a travel on.
     Button {
         /// The control.
@@ -315,9 +315,9 @@ pub enum Input {
 #[derive(Clone, Copy, Debug)]
 pub struct Opposites {
     /// The side that is -1.
-    pub negative: Side,
+    pub negative: BoundSide,
     /// The side that is +1.
-    pub positive: Side,
+    pub positive: BoundSide,
     /// What both together are.
     pub both: BothHeld,
 }
@@ -331,14 +331,14 @@ impl Opposites {
 
 /// The buttons of a side, which [`Plan::side`] lists, and its zones.
 #[derive(Clone, Copy, Debug)]
-pub struct Side {
+pub struct BoundSide {
     first: u32,
     len: u32,
     /// A bit for each zone, on any panel.
     zones: u64,
 }
 
-impl Side {
+impl BoundSide {
     /// Its zones, by their places in the rig.
     pub fn zones(self) -> impl Iterator<Item = usize> {
         (0..MAX_ZONES).filter(move |zone| self.zones >> zone & 1 != 0)
@@ -369,12 +369,12 @@ impl ZoneReader {
 
 /// For each control a list: `entries[starts[c]..starts[c + 1]]`.
 #[derive(Clone, Debug)]
-struct Table<T> {
+struct ControlTable<T> {
     starts: Vec<u32>,
     entries: Vec<T>,
 }
 
-impl<T> Table<T> {
+impl<T> ControlTable<T> {
     fn of(&self, control: ControlId) -> &[T] {
         let at = control.index();
         &self.entries[self.starts[at] as usize..self.starts[at + 1] as usize]
@@ -412,7 +412,7 @@ impl Plan {
     }
 
     /// The actions that open and close zones, each with its zone.
-    pub(crate) fn zone_gates(&self) -> &[(u8, Gate)] {
+    pub(crate) fn zone_gates(&self) -> &[(u8, ActionGate)] {
         &self.zone_gates
     }
 
@@ -502,8 +502,7 @@ impl Plan {
 
     /// The inputs that are a combo, by their place in [`Plan::input`].
     pub(crate) fn inputs_by_combo(&self, combo: u16) -> impl Iterator<Item = u32> {
-        let is_it =
-            move |at: &u32| matches!(self.inputs[*at as usize], Input::Combo(its) if its == combo);
+        let is_it = move |at: &u32| matches!(self.inputs[*at as usize], BoundInput::Combo(its) if its == combo);
         self.combo_inputs.iter().copied().filter(is_it)
     }
 
@@ -513,38 +512,38 @@ impl Plan {
 
     /// The inputs that are a gesture, by their place in [`Plan::input`].
     pub(crate) fn inputs_by_gesture(&self, gesture: u16) -> impl Iterator<Item = u32> {
-        let is_it = move |at: &u32| matches!(self.inputs[*at as usize], Input::Gesture { gesture: its, .. } if its == gesture);
+        let is_it = move |at: &u32| matches!(self.inputs[*at as usize], BoundInput::Gesture { gesture: its, .. } if its == gesture);
         self.gesture_inputs.iter().copied().filter(is_it)
     }
 
     /// Whether an input reads a travel, be it as a button.
-    pub fn is_analogue(&self, input: Input) -> bool {
+    pub fn is_analogue(&self, input: BoundInput) -> bool {
         match input {
-            Input::Axis { .. } | Input::Stick { .. } | Input::Pointer { .. } => true,
-            Input::Button { control, .. } => {
+            BoundInput::Axis { .. } | BoundInput::Stick { .. } | BoundInput::Pointer { .. } => true,
+            BoundInput::Button { control, .. } => {
                 let kind = self.sampled(control).control.kind;
                 matches!(kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. })
             }
-            Input::Zone { .. }
-            | Input::Gesture { .. }
-            | Input::Combo(_)
-            | Input::Pair(_)
-            | Input::Cross { .. } => false,
+            BoundInput::Zone { .. }
+            | BoundInput::Gesture { .. }
+            | BoundInput::Combo(_)
+            | BoundInput::Pair(_)
+            | BoundInput::Cross { .. } => false,
         }
     }
 
     /// The stages that an input goes through; none for one that is not shaped.
-    pub fn chain_of(&self, input: Input) -> &Chain {
+    pub fn chain_of(&self, input: BoundInput) -> &Chain {
         match input {
-            Input::Axis { shape, .. }
-            | Input::Stick { shape, .. }
-            | Input::Gesture { shape, .. }
-            | Input::Pointer { shape, .. } => self.chain(shape),
-            Input::Button { .. }
-            | Input::Zone { .. }
-            | Input::Combo(_)
-            | Input::Pair(_)
-            | Input::Cross { .. } => Chain::NONE,
+            BoundInput::Axis { shape, .. }
+            | BoundInput::Stick { shape, .. }
+            | BoundInput::Gesture { shape, .. }
+            | BoundInput::Pointer { shape, .. } => self.chain(shape),
+            BoundInput::Button { .. }
+            | BoundInput::Zone { .. }
+            | BoundInput::Combo(_)
+            | BoundInput::Pair(_)
+            | BoundInput::Cross { .. } => Chain::NONE,
         }
     }
 
@@ -562,7 +561,7 @@ impl Plan {
         self.memory_count
     }
 
-    pub(crate) fn gates(&self, action: &BoundAction) -> &[Gate] {
+    pub(crate) fn gates(&self, action: &BoundAction) -> &[ActionGate] {
         &self.gates[action.gates.start as usize..action.gates.end as usize]
     }
 
@@ -611,7 +610,7 @@ impl Plan {
     }
 
     /// An input by its place, and the action it is of.
-    pub(crate) fn input(&self, at: u32) -> (&Input, ActionId) {
+    pub(crate) fn input(&self, at: u32) -> (&BoundInput, ActionId) {
         (&self.inputs[at as usize], self.action_of[at as usize])
     }
 
@@ -629,12 +628,12 @@ impl Plan {
         self.action(action).inputs.clone()
     }
 
-    pub(crate) fn passings(&self, sampled: &Sampled) -> &[Passing] {
+    pub(crate) fn passings(&self, sampled: &SampledControl) -> &[BoundThresholds] {
         let first = sampled.first_passing as usize;
         &self.passings[first..first + sampled.passing_count as usize]
     }
 
-    pub(crate) fn sampled(&self, control: ControlId) -> &Sampled {
+    pub(crate) fn sampled(&self, control: ControlId) -> &SampledControl {
         &self.controls[control.index()]
     }
 
@@ -666,7 +665,7 @@ impl Plan {
         one == other || is_desk(one) && is_desk(other)
     }
 
-    pub(crate) fn controls(&self) -> &[Sampled] {
+    pub(crate) fn controls(&self) -> &[SampledControl] {
         &self.controls
     }
 
@@ -675,37 +674,37 @@ impl Plan {
     }
 
     /// What can drive an action now, in the order of the rig.
-    pub fn inputs(&self, action: ActionId) -> &[Input] {
+    pub fn inputs(&self, action: ActionId) -> &[BoundInput] {
         let range = &self.action(action).inputs;
         &self.inputs[range.start as usize..range.end as usize]
     }
 
     /// Every control that an input reads.
-    pub fn controls_of(&self, input: Input) -> Vec<ControlId> {
+    pub fn controls_of(&self, input: BoundInput) -> Vec<ControlId> {
         let on_panels = || {
             let contacts = self.contacts.iter();
             contacts.flat_map(|contact| [contact.down, contact.x, contact.y]).collect::<Vec<_>>()
         };
-        let side = |side: Side| match side.zones {
+        let side = |side: BoundSide| match side.zones {
             0 => self.side(side).to_vec(),
             _ => [self.side(side), &on_panels()].concat(),
         };
         let sides = |pair: Opposites| [side(pair.negative), side(pair.positive)].concat();
         match input {
-            Input::Button { control, .. } | Input::Axis { control, .. } => vec![control],
-            Input::Stick { x, y, .. } | Input::Pointer { x, y, .. } => vec![x, y],
-            Input::Zone { first, count, .. } => {
+            BoundInput::Button { control, .. } | BoundInput::Axis { control, .. } => vec![control],
+            BoundInput::Stick { x, y, .. } | BoundInput::Pointer { x, y, .. } => vec![x, y],
+            BoundInput::Zone { first, count, .. } => {
                 let contacts = &self.contacts[usize::from(first)..usize::from(first + count)];
                 contacts.iter().flat_map(|contact| [contact.down, contact.x, contact.y]).collect()
             }
-            Input::Gesture { .. } => on_panels(),
-            Input::Combo(combo) => {
+            BoundInput::Gesture { .. } => on_panels(),
+            BoundInput::Combo(combo) => {
                 let signals = &self.automaton.combos[usize::from(combo)].signals;
                 let controls = signals.iter().flat_map(|&signal| self.signal_controls(signal));
                 controls.map(|&(control, _)| control).collect()
             }
-            Input::Pair(pair) => sides(pair),
-            Input::Cross { x, y } => [sides(x), sides(y)].concat(),
+            BoundInput::Pair(pair) => sides(pair),
+            BoundInput::Cross { x, y } => [sides(x), sides(y)].concat(),
         }
     }
 
@@ -720,7 +719,7 @@ impl Plan {
     }
 
     /// The buttons of a side.
-    pub fn side(&self, side: Side) -> &[ControlId] {
+    pub fn side(&self, side: BoundSide) -> &[ControlId] {
         &self.sides[side.first as usize..(side.first + side.len) as usize]
     }
 }

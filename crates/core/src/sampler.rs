@@ -17,7 +17,7 @@
 
 use crate::{
     ControlKind, Event, LaneMarks, Marks, Nanos,
-    plan::{Passing, Sampled},
+    plan::{BoundThresholds, SampledControl},
     shape,
 };
 
@@ -35,7 +35,7 @@ pub enum Edge {
 /// Invariant: outside [`Machine::tick`](crate::Machine::tick), `value` is
 /// `normalise(seen)`.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Cell {
+pub struct ControlState {
     /// Raw value at this tick, as the poll saw it.
     pub seen: i32,
     /// Raw value at the tick before.
@@ -70,17 +70,17 @@ pub struct Cell {
 
 /// What a poll of a control came to.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(crate) struct Polled {
+pub(crate) struct PollResult {
     /// Presses that left no edge.
     pub(crate) lost: u16,
     /// Whether a debounce let a press through just now.
     pub(crate) pressed: bool,
 }
 
-impl Cell {
+impl ControlState {
     pub(crate) fn at_rest(kind: ControlKind) -> Self {
         let rest = kind.rest();
-        Cell {
+        ControlState {
             seen: rest,
             before: rest,
             value: shape::normalise(kind, rest),
@@ -156,7 +156,12 @@ impl Cell {
 
     /// Takes in one event. Returns whether it pressed the control, or carried
     /// it over as held.
-    pub(crate) fn receive(&mut self, how: &Sampled, passings: &[Passing], event: &Event) -> bool {
+    pub(crate) fn receive(
+        &mut self,
+        how: &SampledControl,
+        passings: &[BoundThresholds],
+        event: &Event,
+    ) -> bool {
         let kind = how.control.kind;
         if event.marks.contains(Marks::REPEAT) {
             let counts = how.edges.repeats_press && self.actual != 0;
@@ -246,7 +251,12 @@ impl Cell {
     }
 
     /// Polls the control at the instant `now`.
-    pub(crate) fn sample(&mut self, how: &Sampled, passings: &[Passing], now: Nanos) -> Polled {
+    pub(crate) fn sample(
+        &mut self,
+        how: &SampledControl,
+        passings: &[BoundThresholds],
+        now: Nanos,
+    ) -> PollResult {
         let kind = how.control.kind;
         if !kind.is_button() {
             self.seen = self.actual;
@@ -255,7 +265,7 @@ impl Cell {
                 (self.actual, self.reported) = (0, 0);
             }
             self.pass(passings);
-            return Polled::default();
+            return PollResult::default();
         }
         let pressed = self.let_through(now, how.edges.debounce);
         let latched = how.edges.latched;
@@ -270,12 +280,12 @@ impl Cell {
         self.presses = 0;
         self.marks.set(LaneMarks::CAUGHT, latched && flickered);
         self.marks.set(LaneMarks::LOST, lost > 0);
-        Polled { lost, pressed }
+        PollResult { lost, pressed }
     }
 
     /// Which thresholds the value is past now: a bit turns on from `press_at`
     /// on, and off below `release_at`.
-    fn pass(&mut self, passings: &[Passing]) {
+    fn pass(&mut self, passings: &[BoundThresholds]) {
         for passing in passings {
             if self.value >= passing.thresholds.press_at {
                 self.past |= 1 << passing.bit;
@@ -293,10 +303,10 @@ mod tests {
     use rstest::rstest;
     use std::{string::String, vec::Vec};
 
-    fn button(latched: bool, debounce: Nanos) -> Sampled {
+    fn button(latched: bool, debounce: Nanos) -> SampledControl {
         let control =
             Control { device: DeviceId(0), kind: ControlKind::Button, is_presence: false };
-        Sampled::with(control, EdgeSettings { latched, debounce, ..EdgeSettings::DEFAULT })
+        SampledControl::with(control, EdgeSettings { latched, debounce, ..EdgeSettings::DEFAULT })
     }
 
     fn event(ms: u64, value: i32, marks: Marks) -> Event {
@@ -306,8 +316,8 @@ mod tests {
     /// Runs ticks, ten milliseconds each, written as the events between polls
     /// (`d` down, `u` up, `r` repeat, a millisecond apart) and returns what each
     /// poll saw: `_` up, `#` down, then `!` for each lost press.
-    fn run(ticks: &str, how: &Sampled) -> (String, u32) {
-        let mut cell = Cell::at_rest(ControlKind::Button);
+    fn run(ticks: &str, how: &SampledControl) -> (String, u32) {
+        let mut cell = ControlState::at_rest(ControlKind::Button);
         let mut seen = Vec::new();
         for (tick, events) in (0..).zip(ticks.split('|')) {
             cell.age();
@@ -349,7 +359,7 @@ mod tests {
         for repeats_press in [false, true] {
             let mut how = button(false, Nanos(0));
             how.edges.repeats_press = repeats_press;
-            let mut cell = Cell::at_rest(ControlKind::Button);
+            let mut cell = ControlState::at_rest(ControlKind::Button);
             cell.receive(&how, &[], &event(1, 1, Marks::empty()));
             cell.sample(&how, &[], Nanos(0));
             cell.age();
@@ -386,7 +396,7 @@ mod tests {
     fn relative_counts_are_summed_per_tick_and_then_gone() {
         let mut how = button(false, Nanos(0));
         how.control.kind = ControlKind::Relative;
-        let mut cell = Cell::at_rest(ControlKind::Relative);
+        let mut cell = ControlState::at_rest(ControlKind::Relative);
         cell.receive(&how, &[], &event(1, 2, Marks::empty()));
         cell.receive(&how, &[], &event(2, -5, Marks::empty()));
         cell.sample(&how, &[], Nanos(0));

@@ -12,11 +12,11 @@ mod stage;
 mod zone;
 
 pub use chain::Chain;
-pub use curve::{Curve, Points, PointsError};
-pub use filter::{Memory, Smooth, directions, facing, from_polar, polar, turn_limit};
+pub use curve::{Curve, CurvePoints, CurvePointsError};
+pub use filter::{Smooth, StageMemory, directions, facing, from_polar, polar, turn_limit};
 pub use response::{Response, Rim};
 pub use stage::Stage;
-pub use zone::{Border, DeadZone, Gate, ZoneKind};
+pub use zone::{DeadZone, DeadZoneBorder, DeadZoneKind, StickGate};
 
 use crate::ControlKind;
 

@@ -74,14 +74,14 @@ pub struct Surface {
     /// How the picture lies on the device.
     pub turn: Turn,
     /// The part that the game draws in; needs `pixels`.
-    pub window: Option<Window>,
+    pub window: Option<ViewWindow>,
     /// What lies behind the view; needs `window`.
     pub camera: Option<Camera>,
 }
 
 /// A part of a panel that a game draws in.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Window {
+pub struct ViewWindow {
     /// Its left and top on the panel, in pixels.
     pub at: [f32; 2],
     /// Its width and height, in pixels of the panel.
@@ -153,13 +153,13 @@ impl Anchor {
 
 /// A scale and an offset for each axis: `out = in * scale + offset`.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Map {
+pub struct SpaceMap {
     scale: [f32; 2],
     offset: [f32; 2],
 }
 
-impl Map {
-    const SAME: Map = Map { scale: [1.0; 2], offset: [0.0; 2] };
+impl SpaceMap {
+    const SAME: SpaceMap = SpaceMap { scale: [1.0; 2], offset: [0.0; 2] };
 
     /// A place.
     pub fn place(&self, place: [f32; 2]) -> [f32; 2] {
@@ -172,13 +172,13 @@ impl Map {
     }
 
     /// Goes back.
-    pub fn inverse(&self) -> Map {
+    pub fn inverse(&self) -> SpaceMap {
         let scale = self.scale.map(|scale| 1.0 / scale);
-        Map { scale, offset: [0, 1].map(|axis| -self.offset[axis] * scale[axis]) }
+        SpaceMap { scale, offset: [0, 1].map(|axis| -self.offset[axis] * scale[axis]) }
     }
 
-    fn then(&self, next: &Map) -> Map {
-        Map {
+    fn then(&self, next: &SpaceMap) -> SpaceMap {
+        SpaceMap {
             scale: [0, 1].map(|axis| self.scale[axis] * next.scale[axis]),
             offset: next.place(self.offset),
         }
@@ -188,17 +188,17 @@ impl Map {
 impl Surface {
     /// From a space to shares of the panel; `None` where the rig does not say
     /// what the space is.
-    pub fn to_panel(&self, space: Space) -> Option<Map> {
-        let by = |size: [f32; 2]| Map { scale: size.map(|n| 1.0 / n), offset: [0.0; 2] };
+    pub fn to_panel(&self, space: Space) -> Option<SpaceMap> {
+        let by = |size: [f32; 2]| SpaceMap { scale: size.map(|n| 1.0 / n), offset: [0.0; 2] };
         match space {
-            Space::Panel => Some(Map::SAME),
+            Space::Panel => Some(SpaceMap::SAME),
             Space::Mm => self.mm.map(by),
             Space::Px => self.pixels.map(by),
             Space::View => Some(self.view_to_pixels()?.then(&by(self.pixels?))),
             Space::World => {
                 let (Camera { at, zoom }, window) = (self.camera?, self.window?);
                 let offset = [0, 1].map(|axis| window.view[axis] / 2.0 - at[axis] * zoom);
-                let to_view = Map { scale: [zoom; 2], offset };
+                let to_view = SpaceMap { scale: [zoom; 2], offset };
                 Some(to_view.then(&self.to_panel(Space::View)?))
             }
         }
@@ -206,7 +206,7 @@ impl Surface {
 
     /// The same for numbers that are measured from a corner; `None` for the world
     /// too, which has none.
-    pub fn from_corner(&self, space: Space, anchor: Anchor) -> Option<Map> {
+    pub fn from_corner(&self, space: Space, anchor: Anchor) -> Option<SpaceMap> {
         let to_panel = self.to_panel(space)?;
         if anchor == Anchor::default() {
             return Some(to_panel);
@@ -220,15 +220,15 @@ impl Surface {
         };
         let axis = |is_far: bool, size: f32| if is_far { (-1.0, size) } else { (1.0, 0.0) };
         let [x, y] = [axis(anchor.right, size[0]), axis(anchor.bottom, size[1])];
-        Some(Map { scale: [x.0, y.0], offset: [x.1, y.1] }.then(&to_panel))
+        Some(SpaceMap { scale: [x.0, y.0], offset: [x.1, y.1] }.then(&to_panel))
     }
 
     /// The view is as large as fits into the window, in its middle.
-    fn view_to_pixels(&self) -> Option<Map> {
-        let Window { at, size, view } = self.window?;
+    fn view_to_pixels(&self) -> Option<SpaceMap> {
+        let ViewWindow { at, size, view } = self.window?;
         let scale = (size[0] / view[0]).min(size[1] / view[1]);
         let offset = [0, 1].map(|axis| at[axis] + (size[axis] - view[axis] * scale) / 2.0);
-        Some(Map { scale: [scale; 2], offset })
+        Some(SpaceMap { scale: [scale; 2], offset })
     }
 
     /// Whether a place in shares of the panel lies on the game's picture; `true`
@@ -255,7 +255,11 @@ mod tests {
             pixels: Some([1920.0, 1080.0]),
             mm: Some([160.0, 90.0]),
             turn: Turn::None,
-            window: Some(Window { at: [100.0, 80.0], size: [1600.0, 900.0], view: [800.0, 600.0] }),
+            window: Some(ViewWindow {
+                at: [100.0, 80.0],
+                size: [1600.0, 900.0],
+                view: [800.0, 600.0],
+            }),
             camera: Some(Camera { at: [50.0, 20.0], zoom: 10.0 }),
         }
     }

@@ -8,8 +8,8 @@
 
 use crate::{
     Contact, Event, Marks, Nanos,
-    gesture::News,
-    surface::{Anchor, Map, Space, Surface},
+    gesture::ContactUpdate,
+    surface::{Anchor, Space, SpaceMap, Surface},
 };
 use alloc::{string::String, vec::Vec};
 
@@ -59,7 +59,7 @@ impl Zone {
     }
 
     /// From its own numbers to shares of the panel.
-    pub fn to_panel(&self, surface: &Surface) -> Option<Map> {
+    pub fn to_panel(&self, surface: &Surface) -> Option<SpaceMap> {
         surface.from_corner(self.space, self.anchor)
     }
 }
@@ -113,7 +113,7 @@ impl Claim {
 
 impl Outline {
     /// The same by another measure.
-    pub fn mapped(&self, map: &Map) -> Outline {
+    pub fn mapped(&self, map: &SpaceMap) -> Outline {
         match self {
             Outline::Rect { at, size } => {
                 let near = map.place(*at);
@@ -299,7 +299,7 @@ impl Zones {
 
 /// A contact, as zones and gestures see it; a bit for each zone.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(crate) struct Touch {
+pub(crate) struct ContactState {
     is_down: bool,
     /// Those that got it where it began, and keep it.
     began: u64,
@@ -317,7 +317,7 @@ pub(crate) struct Touch {
     seen_landing: Nanos,
 }
 
-impl Touch {
+impl ContactState {
     /// Ends the tick before.
     pub(crate) fn age(&mut self) {
         self.had = self.has;
@@ -359,7 +359,7 @@ impl Touch {
         (contact, n): (&Contact, u16),
         raw: [f32; 2],
         (is_down, closed, now): (bool, u64, Nanos),
-    ) -> (u64, News) {
+    ) -> (u64, ContactUpdate) {
         let (was_down, was) = (self.is_down, self.has);
         let place = contact.turn.apply(raw);
         let is_another = was_down && is_down && self.landed > self.seen_landing;
@@ -379,7 +379,7 @@ impl Touch {
         if is_landing {
             self.seen_landing = self.landed;
         }
-        let news = News {
+        let news = ContactUpdate {
             contact: n,
             lifted: is_lifted.then_some(self.lifted),
             is_broken,

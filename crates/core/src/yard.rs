@@ -9,13 +9,13 @@
 
 use crate::{
     ActionId, Rig, Session, Tick,
-    shape::{self, DeadZone, Stage, ZoneKind},
+    shape::{self, DeadZone, DeadZoneKind, Stage},
 };
 use alloc::vec::Vec;
 
 /// A part of the crane that moves.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Part {
+pub enum CranePart {
     /// The boom turns, in degrees clockwise from straight out over the water.
     Slew,
     /// The trolley runs along the boom, in metres from the tower.
@@ -26,44 +26,45 @@ pub enum Part {
     View,
 }
 
-impl Part {
+impl CranePart {
     /// Every part, in the order they are listed to people.
-    pub const ALL: [Part; 4] = [Part::Slew, Part::Trolley, Part::Hoist, Part::View];
+    pub const ALL: [CranePart; 4] =
+        [CranePart::Slew, CranePart::Trolley, CranePart::Hoist, CranePart::View];
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
         match self {
-            Part::Slew => "slew",
-            Part::Trolley => "trolley",
-            Part::Hoist => "hoist",
-            Part::View => "view",
+            CranePart::Slew => "slew",
+            CranePart::Trolley => "trolley",
+            CranePart::Hoist => "hoist",
+            CranePart::View => "view",
         }
     }
 
     /// The unit of its place; of its speed, the same a second.
     pub const fn unit(self) -> &'static str {
         match self {
-            Part::Slew | Part::View => "°",
-            Part::Trolley | Part::Hoist => "m",
+            CranePart::Slew | CranePart::View => "°",
+            CranePart::Trolley | CranePart::Hoist => "m",
         }
     }
 
     /// From where to where it goes; it stops at either end.
     pub const fn range(self) -> (f32, f32) {
         match self {
-            Part::Slew => (-110.0, 110.0),
-            Part::Trolley => (6.0, 40.0),
-            Part::Hoist => (0.0, 30.0),
-            Part::View => (-90.0, 90.0),
+            CranePart::Slew => (-110.0, 110.0),
+            CranePart::Trolley => (6.0, 40.0),
+            CranePart::Hoist => (0.0, 30.0),
+            CranePart::View => (-90.0, 90.0),
         }
     }
 
     /// Where it begins.
     const fn stand(self) -> f32 {
         match self {
-            Part::Slew | Part::View => 0.0,
-            Part::Trolley => 23.0,
-            Part::Hoist => 12.0,
+            CranePart::Slew | CranePart::View => 0.0,
+            CranePart::Trolley => 23.0,
+            CranePart::Hoist => 12.0,
         }
     }
 }
@@ -84,7 +85,7 @@ pub struct Drive {
 /// How the crane of a rig moves.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct YardSpec {
-    /// For each part, in the order of [`Part::ALL`], what drives it.
+    /// For each part, in the order of [`CranePart::ALL`], what drives it.
     pub drives: [Option<Drive>; 4],
     /// The action that closes the grip.
     pub grip: Option<ActionId>,
@@ -99,7 +100,7 @@ impl YardSpec {
 
 /// How the values of actions become motion: the right way, or a wrong one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Way {
+pub enum MotionRule {
     /// Per second, with what the actions give.
     Right,
     /// So much a frame, by numbers that were tuned at [`TUNED_AT_HZ`].
@@ -112,33 +113,37 @@ pub enum Way {
     Unstretched,
 }
 
-/// The frame rate at which [`Way::PerFrame`] would have been right.
+/// The frame rate at which [`MotionRule::PerFrame`] would have been right.
 pub const TUNED_AT_HZ: f32 = 30.0;
 
-impl Way {
+impl MotionRule {
     /// Every wrong way, in the order they are offered.
-    pub const MISTAKES: [Way; 4] =
-        [Way::PerFrame, Way::Unclamped, Way::AlwaysNormalised, Way::Unstretched];
+    pub const MISTAKES: [MotionRule; 4] = [
+        MotionRule::PerFrame,
+        MotionRule::Unclamped,
+        MotionRule::AlwaysNormalised,
+        MotionRule::Unstretched,
+    ];
 
     /// A few words for it.
     pub const fn words(self) -> &'static str {
         match self {
-            Way::Right => "the right way",
-            Way::PerFrame => "speed per frame",
-            Way::Unclamped => "diagonal not clamped",
-            Way::AlwaysNormalised => "length always normalised",
-            Way::Unstretched => "dead zone not stretched",
+            MotionRule::Right => "the right way",
+            MotionRule::PerFrame => "speed per frame",
+            MotionRule::Unclamped => "diagonal not clamped",
+            MotionRule::AlwaysNormalised => "length always normalised",
+            MotionRule::Unstretched => "dead zone not stretched",
         }
     }
 
     /// What goes wrong, in a sentence.
     pub const fn meaning(self) -> &'static str {
         match self {
-            Way::Right => "metres and degrees a second, whatever the poll rate",
-            Way::PerFrame => "tuned at 30 Hz, faster on every faster machine",
-            Way::Unclamped => "both at once are up to 1.41 times as fast as either alone",
-            Way::AlwaysNormalised => "there is no slow: the least push is full speed",
-            Way::Unstretched => "slow is out of reach: motion begins with a jump",
+            MotionRule::Right => "metres and degrees a second, whatever the poll rate",
+            MotionRule::PerFrame => "tuned at 30 Hz, faster on every faster machine",
+            MotionRule::Unclamped => "both at once are up to 1.41 times as fast as either alone",
+            MotionRule::AlwaysNormalised => "there is no slow: the least push is full speed",
+            MotionRule::Unstretched => "slow is out of reach: motion begins with a jump",
         }
     }
 
@@ -147,16 +152,18 @@ impl Way {
     pub fn rig(self, rig: &Rig) -> Option<Rig> {
         let mut wrong = rig.clone();
         match self {
-            Way::Right | Way::PerFrame | Way::AlwaysNormalised => return None,
-            Way::Unclamped => {
+            MotionRule::Right | MotionRule::PerFrame | MotionRule::AlwaysNormalised => return None,
+            MotionRule::Unclamped => {
                 wrong.actions.iter_mut().for_each(|action| action.clamp = false);
                 // A gate would clamp too.
                 wrong.each_chain(|stages| stages.retain(|s| !matches!(s, Stage::Gate(_))));
             }
-            Way::Unstretched => wrong.each_chain(|stages| {
+            MotionRule::Unstretched => wrong.each_chain(|stages| {
                 for stage in stages {
-                    if let Stage::DeadZone(zone @ DeadZone { kind: ZoneKind::Radius, .. }) = stage {
-                        zone.kind = ZoneKind::Cut;
+                    if let Stage::DeadZone(zone @ DeadZone { kind: DeadZoneKind::Radius, .. }) =
+                        stage
+                    {
+                        zone.kind = DeadZoneKind::Cut;
                     }
                 }
             }),
@@ -168,7 +175,7 @@ impl Way {
 /// The crane at a tick.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Crane {
-    /// Where each part is, in the order of [`Part::ALL`].
+    /// Where each part is, in the order of [`CranePart::ALL`].
     pub at: [f32; 4],
     /// How fast each part is, in units a second.
     pub velocity: [f32; 4],
@@ -179,7 +186,12 @@ pub struct Crane {
 impl Crane {
     /// A crane at its stand.
     pub const AT_STAND: Crane = Crane {
-        at: [Part::Slew.stand(), Part::Trolley.stand(), Part::Hoist.stand(), Part::View.stand()],
+        at: [
+            CranePart::Slew.stand(),
+            CranePart::Trolley.stand(),
+            CranePart::Hoist.stand(),
+            CranePart::View.stand(),
+        ],
         velocity: [0.0; 4],
         is_gripping: false,
     };
@@ -201,7 +213,7 @@ impl Crane {
     /// Moves it on by `dt` seconds; `wanted` is the share of its full speed for
     /// each part.
     pub fn step(&mut self, drives: &[Option<Drive>; 4], wanted: [f32; 4], dt: f32) {
-        for (n, part) in Part::ALL.into_iter().enumerate() {
+        for (n, part) in CranePart::ALL.into_iter().enumerate() {
             let Some(drive) = drives[n] else { continue };
             let was = self.velocity[n];
             let now = drive.towards(was, wanted[n] * drive.speed, dt);
@@ -244,8 +256,8 @@ const KEPT: u32 = 256;
 /// It belongs to one session and one rig; whoever runs the history by another
 /// one begins anew.
 #[derive(Clone, Debug)]
-pub struct Track {
-    way: Way,
+pub struct CraneTrack {
+    way: MotionRule,
     begins: Tick,
     /// The crane before tick `begins + n * KEPT`.
     kept: Vec<Crane>,
@@ -254,11 +266,11 @@ pub struct Track {
     next: Tick,
 }
 
-impl Track {
+impl CraneTrack {
     /// A crane at its stand when the history of `session` begins.
-    pub fn new(session: &Session, way: Way) -> Self {
+    pub fn new(session: &Session, way: MotionRule) -> Self {
         let begins = session.history().begins();
-        Track { way, begins, kept: Vec::new(), crane: Crane::AT_STAND, next: begins }
+        CraneTrack { way, begins, kept: Vec::new(), crane: Crane::AT_STAND, next: begins }
     }
 
     /// Works out at most `most` ticks more. Returns whether it is up to date.
@@ -297,20 +309,20 @@ impl Track {
 }
 
 /// Runs one tick.
-fn move_on(crane: &mut Crane, session: &Session, way: Way, tick: Tick) {
+fn move_on(crane: &mut Crane, session: &Session, way: MotionRule, tick: Tick) {
     let yard = &session.rig().yard;
     let value = |(action, axis): (ActionId, usize)| {
         session.history().action_lanes(action)[axis].value_at(tick)
     };
     let wanted = yard.drives.map(|drive| {
         let Some(Drive { by, .. }) = drive else { return 0.0 };
-        if way == Way::AlwaysNormalised {
+        if way == MotionRule::AlwaysNormalised {
             let r = shape::length([value((by.0, 0)), value((by.0, 1))]);
             return if r > 0.0 { value(by) / r } else { 0.0 };
         }
         value(by)
     });
-    let dt = if way == Way::PerFrame { 1.0 / TUNED_AT_HZ } else { session.plan().period };
+    let dt = if way == MotionRule::PerFrame { 1.0 / TUNED_AT_HZ } else { session.plan().period };
     crane.step(&yard.drives, wanted, dt);
     crane.is_gripping = yard.grip.is_some_and(|grip| value((grip, 0)) != 0.0);
 }

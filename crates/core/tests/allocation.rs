@@ -4,8 +4,8 @@ mod common;
 
 use common::{hand::*, *};
 use gtrig_core::{
-    combo::{Combo, Mode, Signal, SignalId, Span, Step, Way, What},
-    gesture::Kind,
+    combo::{Combo, ComboStep, Direction, Mode, Signal, SignalId, StepKind, TimeSpan},
+    gesture::GestureKind,
     *,
 };
 
@@ -22,33 +22,36 @@ fn combos(rig: &mut Rig) {
         Signal::Action(6),
         Signal::Zone(1),
         Signal::Gesture(0),
-        Signal::Way(3, Way::of("left").unwrap()),
+        Signal::Way(3, Direction::of("left").unwrap()),
     ];
-    let step = |what| Step::new(what, Span::millis(500));
+    let step = |what| ComboStep::new(what, TimeSpan::millis(500));
     let of = |n| SignalId(n);
-    let spread = Span::millis(100);
-    let early = Step {
-        after: Span::Ticks(2),
-        buffer: Span::Ticks(1),
-        within: Span::Ticks(60),
-        ..step(What::Press(of(1)))
+    let spread = TimeSpan::millis(100);
+    let early = ComboStep {
+        after: TimeSpan::Ticks(2),
+        buffer: TimeSpan::Ticks(1),
+        within: TimeSpan::Ticks(60),
+        ..step(StepKind::Press(of(1)))
     };
     rig.combos = vec![
         Combo {
             passing: Some((1..7).map(of).collect()),
-            ..Combo::new("any", vec![step(What::Press(of(0)))])
+            ..Combo::new("any", vec![step(StepKind::Press(of(0)))])
         },
-        Combo { takes: true, ..Combo::new("early", vec![step(What::Press(of(0))), early]) },
+        Combo { takes: true, ..Combo::new("early", vec![step(StepKind::Press(of(0))), early]) },
         Combo {
             waits_for: vec![1],
             ..Combo::new(
                 "both",
-                vec![step(What::Together { of: vec![of(0), of(2)], spread, in_order: false })],
+                vec![step(StepKind::Together { of: vec![of(0), of(2)], spread, in_order: false })],
             )
         },
         Combo::new(
             "held",
-            vec![step(What::Hold(of(1), Span::millis(1))), step(What::Quiet(Span::millis(1)))],
+            vec![
+                step(StepKind::Hold(of(1), TimeSpan::millis(1))),
+                step(StepKind::Quiet(TimeSpan::millis(1))),
+            ],
         ),
     ];
     let mode = |enter, leave| Mode { name: "m".into(), enter, leave, freezes: enter.is_none() };
@@ -131,5 +134,8 @@ fn every_gesture(rig: &mut Rig) {
         .map(|(kind, fingers)| with_fingers("it", kind, fingers, &[]))
         .collect();
     rig.gestures[0].waits_for = vec![2];
-    rig.gestures.iter_mut().filter(|g| g.kind == Kind::Drag).for_each(|drag| drag.takes = true);
+    rig.gestures
+        .iter_mut()
+        .filter(|g| g.kind == GestureKind::Drag)
+        .for_each(|drag| drag.takes = true);
 }

@@ -5,7 +5,7 @@ mod common;
 
 use common::hand::*;
 use gtrig_core::{
-    gesture::{Gesture, Kind, Outcome, Verdict},
+    gesture::{Gesture, GestureKind, GestureOutcome, GestureVerdict},
     touch::{Claim, Zone},
     *,
 };
@@ -64,7 +64,7 @@ fn played(gestures: &[Gesture], reports: &[Report]) -> Hand {
 }
 
 /// Whether two attempts had a first finger in common.
-fn share(one: &Verdict, other: &Verdict) -> bool {
+fn share(one: &GestureVerdict, other: &GestureVerdict) -> bool {
     one.contact == other.contact && one.began <= other.ended && other.began <= one.ended
 }
 
@@ -92,8 +92,8 @@ proptest! {
     ) {
         let verdicts = played(&gestures, &reports).verdicts();
         for verdict in &verdicts {
-            let Outcome::Cancelled(by) = verdict.outcome else { continue };
-            let did = |other: &&Verdict| other.gesture == by && other.fired == Some(verdict.tick);
+            let GestureOutcome::Cancelled(by) = verdict.outcome else { continue };
+            let did = |other: &&GestureVerdict| other.gesture == by && other.fired == Some(verdict.tick);
             prop_assert!(verdicts.iter().any(|other| did(&other)), "{:?}", verdict);
             let (ended, ender) =
                 (&gestures[usize::from(verdict.gesture)], &gestures[usize::from(by)]);
@@ -142,5 +142,5 @@ fn time_of(tick: Tick) -> u64 {
 
 /// Whether all of a gesture is one finger: several taps are spread over many.
 fn is_of_one_finger(gesture: &Gesture) -> bool {
-    !matches!(gesture.kind, Kind::Tap { times: 2.. })
+    !matches!(gesture.kind, GestureKind::Tap { times: 2.. })
 }

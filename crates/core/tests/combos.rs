@@ -5,8 +5,8 @@ mod common;
 
 use common::presses::{Keys, Tap, rig_of};
 use gtrig_core::combo::{
-    Clock, Combo, Limit, SignalId, Span, Step, What,
-    ladder::{Attempt, AttemptOutcome, Ladder, LimitCheck, is_least},
+    Combo, ComboClock, ComboLimit, ComboStep, SignalId, StepKind, TimeSpan,
+    ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, is_least},
 };
 use gtrig_core::{PollRate, Rig};
 use proptest::{collection::vec, option, prelude::*, sample::select};
@@ -14,8 +14,8 @@ use rstest::rstest;
 
 const MS: i64 = 1_000_000;
 
-fn ms(n: u64) -> Span {
-    Span::millis(n)
+fn ms(n: u64) -> TimeSpan {
+    TimeSpan::millis(n)
 }
 
 /// A change of a button, as the slow version knows it.
@@ -72,7 +72,7 @@ impl Reference<'_> {
         }
         let step = &steps[chain.len()];
         let before = chain.last().copied();
-        if let What::Quiet(span) = step.what {
+        if let StepKind::Quiet(span) = step.what {
             chain.extend(self.quiet(before.unwrap(), span));
             if chain.len() > steps.len() - 1 {
                 self.grow(chain, chains);
@@ -91,14 +91,14 @@ impl Reference<'_> {
     }
 
     /// What a change makes of a step that has nothing before it.
-    fn met(&self, step: &Step, n: usize) -> Option<Met> {
+    fn met(&self, step: &ComboStep, n: usize) -> Option<Met> {
         let Change { button, is_press, at } = self.changes[n];
         let plain = Met { change: n, first: n, began: at, at };
         let is = |of: SignalId| of.0 == button;
         match &step.what {
-            What::Press(of) => (is_press && is(*of)).then_some(plain),
-            What::Release(of) => (!is_press && is(*of)).then_some(plain),
-            What::Hold(of, span) => {
+            StepKind::Press(of) => (is_press && is(*of)).then_some(plain),
+            StepKind::Release(of) => (!is_press && is(*of)).then_some(plain),
+            StepKind::Hold(of, span) => {
                 let due = at + span.amount();
                 let mut later = self.changes[n + 1..].iter();
                 let is_let_go = later.any(|c| !c.is_press && c.button == button && c.at < due);
@@ -107,7 +107,7 @@ impl Reference<'_> {
                 (is_press && is(*of) && !is_let_go && !is_broken)
                     .then_some(Met { at: due, ..plain })
             }
-            What::Together { of, spread, in_order } => {
+            StepKind::Together { of, spread, in_order } => {
                 if !is_press || !of.iter().any(|&of| is(of)) {
                     return None;
                 }
@@ -123,7 +123,7 @@ impl Reference<'_> {
                     at,
                 })
             }
-            What::Quiet(_) => unreachable!(),
+            StepKind::Quiet(_) => unreachable!(),
         }
     }
 
@@ -133,7 +133,7 @@ impl Reference<'_> {
         self.changes[last].is_press.then_some(last)
     }
 
-    fn quiet(&self, before: Met, span: Span) -> Option<Met> {
+    fn quiet(&self, before: Met, span: TimeSpan) -> Option<Met> {
         let due = before.at + span.amount();
         let is_own = |c: &Change| self.combo.signals().any(|of| of.0 == c.button);
         let noise = self.changes.iter().enumerate().skip(before.change + 1);
@@ -144,11 +144,11 @@ impl Reference<'_> {
     }
 
     /// Whether a change is a press that a step does not bear.
-    fn breaks(&self, step: &Step, n: usize) -> bool {
+    fn breaks(&self, step: &ComboStep, n: usize) -> bool {
         let Change { button, is_press, .. } = self.changes[n];
         let button = SignalId(button);
         let members: &[SignalId] = match &step.what {
-            What::Together { of, .. } => of,
+            StepKind::Together { of, .. } => of,
             _ => &[],
         };
         let is_foreign = self
@@ -159,7 +159,7 @@ impl Reference<'_> {
         is_press && (is_foreign || step.unless.contains(&button))
     }
 
-    fn follows(&self, step: &Step, before: Met, met: Met) -> bool {
+    fn follows(&self, step: &ComboStep, before: Met, met: Met) -> bool {
         let gap = self.changes[met.change].at - before.at;
         let least = (step.after.amount() - step.buffer.amount()).max(0);
         let between = before.change + 1..met.change;
@@ -185,32 +185,32 @@ fn taps() -> impl Strategy<Value = Vec<Tap>> {
     })
 }
 
-fn what() -> impl Strategy<Value = What> {
+fn what() -> impl Strategy<Value = StepKind> {
     let of = || (0..3u16).prop_map(SignalId);
     prop_oneof![
-        4 => of().prop_map(What::Press),
-        2 => of().prop_map(What::Release),
-        2 => (of(), 20..200u64).prop_map(|(of, span)| What::Hold(of, ms(span))),
+        4 => of().prop_map(StepKind::Press),
+        2 => of().prop_map(StepKind::Release),
+        2 => (of(), 20..200u64).prop_map(|(of, span)| StepKind::Hold(of, ms(span))),
         1 => (select(vec![[0u16, 1], [1, 0], [1, 2]]), 10..150u64, any::<bool>()).prop_map(
             |(of, spread, in_order)| {
                 let of = of.map(SignalId).to_vec();
-                What::Together { of, spread: ms(spread), in_order }
+                StepKind::Together { of, spread: ms(spread), in_order }
             }
         ),
     ]
 }
 
-fn step() -> impl Strategy<Value = Step> {
+fn step() -> impl Strategy<Value = ComboStep> {
     let after = prop_oneof![3 => Just(0), 1 => 10..120u64];
     let buffer = prop_oneof![2 => Just(0), 1 => 1..120u64];
     let unless = option::weighted(0.15, (0..3u16).prop_map(SignalId));
     (what(), after, buffer, 60..400u64, unless).prop_map(|(what, after, buffer, within, unless)| {
-        let is_hold = matches!(what, What::Hold(..));
-        Step {
+        let is_hold = matches!(what, StepKind::Hold(..));
+        ComboStep {
             after: ms(after),
             buffer: ms(if is_hold { 0 } else { buffer.min(after) }),
             unless: unless.into_iter().collect(),
-            ..Step::new(what, ms(within.max(after)))
+            ..ComboStep::new(what, ms(within.max(after)))
         }
     })
 }
@@ -223,7 +223,7 @@ fn combo() -> impl Strategy<Value = Combo> {
     (steps, quiet, all, passing).prop_map(|(mut steps, quiet, all, passing)| {
         (steps[0].after, steps[0].buffer) = (ms(0), ms(0));
         steps[0].unless.clear();
-        steps.extend(quiet.map(|span| Step::new(What::Quiet(ms(span)), ms(1000))));
+        steps.extend(quiet.map(|span| ComboStep::new(StepKind::Quiet(ms(span)), ms(1000))));
         Combo { all: all.map(ms), passing, ..Combo::new("c", steps) }
     })
 }
@@ -249,7 +249,7 @@ fn reference(combo: &Combo, taps: &[Tap]) -> Vec<i64> {
 }
 
 /// When the machine found it to be met, and what the ladder makes of it.
-fn run(combo: &Combo, taps: &[Tap]) -> (Vec<i64>, Vec<Attempt>) {
+fn run(combo: &Combo, taps: &[Tap]) -> (Vec<i64>, Vec<ComboAttempt>) {
     let keys = Keys::run(rig_of(vec![combo.clone()]), taps);
     let news = keys.session.history().combo_news().iter();
     let mut met: Vec<i64> = news.map(|news| news.met.time.0 as i64).collect();
@@ -259,8 +259,8 @@ fn run(combo: &Combo, taps: &[Tap]) -> (Vec<i64>, Vec<Attempt>) {
     (met, ladder.attempts().to_vec())
 }
 
-fn met(attempts: &[Attempt]) -> Vec<i64> {
-    let met = attempts.iter().filter(|attempt| attempt.outcome == AttemptOutcome::Met);
+fn met(attempts: &[ComboAttempt]) -> Vec<i64> {
+    let met = attempts.iter().filter(|attempt| attempt.outcome == ComboAttemptOutcome::Met);
     met.map(|attempt| attempt.ended.time.0 as i64).collect()
 }
 
@@ -289,9 +289,9 @@ proptest! {
             let fires = |combo: &Combo| Reference { combo, changes: &changes, spent }.fires();
             // What went on to the end has no margin yet.
             let is_known = |check: &&LimitCheck| check.is_alone && check.margin < 10_000 * MS;
-            let is_near = attempt.outcome != AttemptOutcome::Met;
+            let is_near = attempt.outcome != ComboAttemptOutcome::Met;
             for check in attempt.checks.iter().filter(is_known) {
-                let is_coupled = matches!(check.limit, Limit::Own(n) if usize::from(n) + 1 < combo.steps.len());
+                let is_coupled = matches!(check.limit, ComboLimit::Own(n) if usize::from(n) + 1 < combo.steps.len());
                 let toward = if is_least(&combo, check.limit) { 1 } else { -1 };
                 let moved = |by: i64| {
                     let amount = check.asked.amount().checked_add(toward * by)?;
@@ -319,22 +319,22 @@ proptest! {
 
 /// When an attempt would be over with these limits: a hold or a quiet whose
 /// length is moved ends elsewhere.
-fn end_of(combo: &Combo, attempt: &Attempt) -> i64 {
+fn end_of(combo: &Combo, attempt: &ComboAttempt) -> i64 {
     let pressed = |n: usize| attempt.rungs[n].press.time.0 as i64;
     let steps = &combo.steps;
     let met = |n: usize| match steps[n].what {
-        What::Hold(_, span) => pressed(n) + span.amount(),
+        StepKind::Hold(_, span) => pressed(n) + span.amount(),
         _ => pressed(n),
     };
     let last = steps.len() - 1;
     match steps[last].what {
-        What::Quiet(span) => met(last - 1) + span.amount(),
+        StepKind::Quiet(span) => met(last - 1) + span.amount(),
         _ => met(last),
     }
 }
 
-fn press(of: u16, within: u64) -> Step {
-    Step::new(What::Press(SignalId(of)), ms(within))
+fn press(of: u16, within: u64) -> ComboStep {
+    ComboStep::new(StepKind::Press(SignalId(of)), ms(within))
 }
 
 fn tap(button: u16, at: u64) -> Tap {
@@ -346,43 +346,43 @@ fn tap(button: u16, at: u64) -> Tap {
 #[case::in_time(&[press(0, 0), press(0, 250)], &[tap(0, 100), tap(0, 340)], &[340], None)]
 #[case::to_the_instant(&[press(0, 0), press(0, 250)], &[tap(0, 100), tap(0, 350)], &[350], None)]
 #[case::a_little_late(
-    &[press(0, 0), press(0, 250)], &[tap(0, 100), tap(0, 362)], &[], Some((Limit::Within(1), 12)))]
+    &[press(0, 0), press(0, 250)], &[tap(0, 100), tap(0, 362)], &[], Some((ComboLimit::Within(1), 12)))]
 #[case::spent_once(
     &[press(0, 0), press(0, 250)], &[tap(0, 0), tap(0, 100), tap(0, 200), tap(0, 300)],
     &[100, 300], None)]
 #[case::the_later_beginning_counts(
     &[press(0, 0), press(1, 200)], &[tap(0, 0), tap(0, 150), tap(1, 300)], &[300], None)]
 #[case::the_earlier_beginning_counts(
-    &[press(0, 0), Step { after: ms(100), ..press(1, 200) }],
+    &[press(0, 0), ComboStep { after: ms(100), ..press(1, 200) }],
     &[tap(0, 0), tap(0, 100), tap(1, 150)], &[150], None)]
 #[case::too_early(
-    &[press(0, 0), Step { after: ms(100), ..press(1, 200) }], &[tap(0, 0), tap(1, 80)], &[],
-    Some((Limit::After(1), 20)))]
+    &[press(0, 0), ComboStep { after: ms(100), ..press(1, 200) }], &[tap(0, 0), tap(1, 80)], &[],
+    Some((ComboLimit::After(1), 20)))]
 #[case::held_too_short(
-    &[Step::new(What::Hold(SignalId(0), ms(50)), ms(0))], &[tap(0, 0)], &[],
-    Some((Limit::Own(0), 20)))]
+    &[ComboStep::new(StepKind::Hold(SignalId(0), ms(50)), ms(0))], &[tap(0, 0)], &[],
+    Some((ComboLimit::Own(0), 20)))]
 #[case::repeated_beginnings(
     &[press(0, 0), press(0, 250), press(1, 250)],
     &[tap(0, 0), tap(0, 100), tap(0, 200), tap(1, 300)], &[300], None)]
 fn a_combo_fires_or_says_by_how_much_it_missed(
-    #[case] steps: &[Step],
+    #[case] steps: &[ComboStep],
     #[case] taps: &[Tap],
     #[case] fires: &[i64],
-    #[case] missed: Option<(Limit, i64)>,
+    #[case] missed: Option<(ComboLimit, i64)>,
 ) {
     let combo = Combo::new("c", steps.to_vec());
     let (machine, attempts) = run(&combo, taps);
     let fires: Vec<i64> = fires.iter().map(|at| at * MS).collect();
     assert_eq!((&machine, &met(&attempts)), (&fires, &fires));
-    let near = attempts.iter().find(|attempt| attempt.outcome == AttemptOutcome::Near);
-    let nearest = near.and_then(Attempt::nearest).map(|check| (check.limit, -check.margin));
+    let near = attempts.iter().find(|attempt| attempt.outcome == ComboAttemptOutcome::Near);
+    let nearest = near.and_then(ComboAttempt::nearest).map(|check| (check.limit, -check.margin));
     assert_eq!(nearest, missed.map(|(limit, by)| (limit, by * MS)));
 }
 
 /// A press that comes up to 80 ms before its time fires when that has come.
 #[test]
 fn an_early_press_is_buffered_and_fires_when_its_time_has_come() {
-    let early = Step { after: ms(200), buffer: ms(80), ..press(1, 400) };
+    let early = ComboStep { after: ms(200), buffer: ms(80), ..press(1, 400) };
     let rig = rig_of(vec![Combo::new("c", vec![press(0, 0), early])]);
     let keys = Keys::run(rig, &[tap(0, 100), tap(1, 240)]);
     let news = keys.session.history().combo_news();
@@ -393,7 +393,7 @@ fn an_early_press_is_buffered_and_fires_when_its_time_has_come() {
 
 #[test]
 fn a_window_may_be_a_number_of_ticks() {
-    let within = Step::new(What::Press(SignalId(1)), Span::Ticks(100));
+    let within = ComboStep::new(StepKind::Press(SignalId(1)), TimeSpan::Ticks(100));
     let combo = Combo::new("c", vec![press(0, 0), within]);
     let (fires, _) = run(&combo, &[tap(0, 0), tap(1, 100)]);
     assert_eq!(fires, [100 * MS]);
@@ -404,9 +404,9 @@ fn a_window_may_be_a_number_of_ticks() {
 
 /// Reported 251 ms apart, and seen by ticks 250 ms apart.
 #[rstest]
-#[case::by_reports(Clock::Reports, 0)]
-#[case::by_ticks(Clock::Ticks, 1)]
-fn a_combo_may_know_the_times_of_ticks_only(#[case] clock: Clock, #[case] fires: usize) {
+#[case::by_reports(ComboClock::Reports, 0)]
+#[case::by_ticks(ComboClock::Ticks, 1)]
+fn a_combo_may_know_the_times_of_ticks_only(#[case] clock: ComboClock, #[case] fires: usize) {
     let combo = Combo { clock, ..Combo::new("c", vec![press(0, 0), press(0, 250)]) };
     let rig = Rig { rate: PollRate::DEFAULT, ..rig_of(vec![combo]) };
     let keys = Keys::run(rig, &[tap(0, 101), tap(0, 352)]);

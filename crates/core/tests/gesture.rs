@@ -4,14 +4,21 @@ mod common;
 
 use common::{Desk, glass, hand::*};
 use gtrig_core::{
-    gesture::{Centre, Fires, Gesture, Kind, Outcome, Quantity, Side, Sign, Toward, Verdict},
+    gesture::{
+        Gesture, GestureKind, GestureOutcome, GestureVerdict, PanelEdge, Quantity, Sign,
+        StickCentre, SwipeDirections, SwipeFires,
+    },
     touch::Zone,
     *,
 };
 use rstest::rstest;
 
-const SWIPE: Kind = Kind::Swipe { toward: Toward::FOUR, fires: Fires::Release, from_edge: None };
-const DOUBLE: Kind = Kind::Tap { times: 2 };
+const SWIPE: GestureKind = GestureKind::Swipe {
+    toward: SwipeDirections::FOUR,
+    fires: SwipeFires::Release,
+    from_edge: None,
+};
+const DOUBLE: GestureKind = GestureKind::Tap { times: 2 };
 
 fn played(gestures: Vec<Gesture>, reports: &[Report]) -> Hand {
     let mut hand = Hand::new(gesture_rig(gestures));
@@ -20,14 +27,14 @@ fn played(gestures: Vec<Gesture>, reports: &[Report]) -> Hand {
 }
 
 /// The verdict on one gesture after some reports.
-fn verdict(kind: Kind, limits: &[(Quantity, f32)], reports: &[Report]) -> Verdict {
+fn verdict(kind: GestureKind, limits: &[(Quantity, f32)], reports: &[Report]) -> GestureVerdict {
     let hand = played(vec![gesture("it", kind, limits)], reports);
     let verdicts = hand.verdicts();
     assert_eq!(verdicts.len(), 1, "{verdicts:?}");
     verdicts[0]
 }
 
-fn margin(verdict: &Verdict, of: Quantity) -> f32 {
+fn margin(verdict: &GestureVerdict, of: Quantity) -> f32 {
     verdict.checks().iter().find(|check| check.quantity == of).unwrap().margin
 }
 
@@ -42,8 +49,8 @@ fn near(is: f32, should: f32) -> bool {
 #[case::away_and_back(
     path(100.0, 1, &[[20.0, 20.0], [24.0, 20.0], [20.0, 20.0]], 199.0), false, 50.0, -1.0)]
 fn a_tap(#[case] reports: Vec<Report>, #[case] fires: bool, #[case] lift: f32, #[case] moved: f32) {
-    let verdict = verdict(Kind::Tap { times: 1 }, &[], &reports);
-    assert_eq!(verdict.outcome == Outcome::Fired, fires);
+    let verdict = verdict(GestureKind::Tap { times: 1 }, &[], &reports);
+    assert_eq!(verdict.outcome == GestureOutcome::Fired, fires);
     assert!(near(margin(&verdict, Quantity::Lift), lift), "{verdict:?}");
     // Polls see the way there and back a little short of its end.
     let is = margin(&verdict, Quantity::Move);
@@ -64,7 +71,7 @@ fn a_swipe(
     #[case] missed: Option<Quantity>,
 ) {
     let verdict = verdict(SWIPE, &[], &stroke(100.0, 1, from, to, ms));
-    assert_eq!(verdict.outcome == Outcome::Fired, fires, "{verdict:?}");
+    assert_eq!(verdict.outcome == GestureOutcome::Fired, fires, "{verdict:?}");
     assert_eq!(verdict.nearest().map(|check| check.quantity), missed);
     let alone = verdict.checks().iter().find(|c| c.quantity == Quantity::Length).unwrap();
     if alone.is_alone {
@@ -89,7 +96,11 @@ fn a_swipe_has_the_nearest_direction_y_up(
 
 #[test]
 fn a_swipe_that_passes_its_length_fires_while_the_finger_is_down() {
-    let kind = Kind::Swipe { toward: Toward::FOUR, fires: Fires::Passing, from_edge: None };
+    let kind = GestureKind::Swipe {
+        toward: SwipeDirections::FOUR,
+        fires: SwipeFires::Passing,
+        from_edge: None,
+    };
     let verdict = verdict(kind, &[], &stroke(100.0, 1, [20.0, 20.0], [60.0, 20.0], 400.0));
     // 15 mm of 40 in 400 ms take 150 ms; the tick at 250 ms sees that.
     assert_eq!(verdict.fired, Some(Tick(15)));
@@ -100,16 +111,20 @@ fn a_swipe_that_passes_its_length_fires_while_the_finger_is_down() {
 #[case(4.0, true)]
 #[case(9.0, false)]
 fn a_swipe_from_an_edge_begins_there(#[case] x: f32, #[case] fires: bool) {
-    let from_edge = Some(Side::Left);
-    let kind = Kind::Swipe { toward: Toward::Some(1), fires: Fires::Passing, from_edge };
+    let from_edge = Some(PanelEdge::Left);
+    let kind = GestureKind::Swipe {
+        toward: SwipeDirections::Some(1),
+        fires: SwipeFires::Passing,
+        from_edge,
+    };
     let verdict = verdict(kind, &[], &stroke(100.0, 1, [x, 40.0], [x + 30.0, 40.0], 200.0));
-    assert_eq!(verdict.outcome == Outcome::Fired, fires);
+    assert_eq!(verdict.outcome == GestureOutcome::Fired, fires);
     assert!(near(margin(&verdict, Quantity::Edge), 6.0 - x));
 }
 
 #[test]
 fn a_long_press_fires_while_the_finger_stays_and_ends_when_it_lifts() {
-    let mut hand = Hand::new(gesture_rig(vec![gesture("it", Kind::Press, &[])]));
+    let mut hand = Hand::new(gesture_rig(vec![gesture("it", GestureKind::Press, &[])]));
     hand.report(100.0, 1, Some([20.0, 20.0]));
     hand.run_to(599.0);
     assert!(!hand.desk.action(0).is_active());
@@ -119,7 +134,7 @@ fn a_long_press_fires_while_the_finger_stays_and_ends_when_it_lifts() {
     hand.run_to(1000.0);
     assert!(!hand.desk.action(0).is_active());
     let verdict = hand.verdicts()[0];
-    assert_eq!(verdict.outcome, Outcome::Fired);
+    assert_eq!(verdict.outcome, GestureOutcome::Fired);
     assert!(near(margin(&verdict, Quantity::Hold), 300.0), "{verdict:?}");
 }
 
@@ -127,8 +142,8 @@ fn a_long_press_fires_while_the_finger_stays_and_ends_when_it_lifts() {
 fn a_long_press_that_slips_says_how_long_it_had_stayed() {
     let reports =
         [(100.0, 1, Some([20.0, 20.0])), (550.0, 1, Some([24.0, 20.0])), (800.0, 1, None)];
-    let verdict = verdict(Kind::Press, &[], &reports);
-    assert_eq!(verdict.outcome, Outcome::Missed);
+    let verdict = verdict(GestureKind::Press, &[], &reports);
+    assert_eq!(verdict.outcome, GestureOutcome::Missed);
     // 450 ms at its place, or 4 mm from it.
     assert!(near(margin(&verdict, Quantity::Hold), -50.0), "{verdict:?}");
     assert!(near(margin(&verdict, Quantity::Move), -1.0), "{verdict:?}");
@@ -141,7 +156,7 @@ fn a_double_tap(#[case] gap: f64, #[case] fires: bool, #[case] expected: f32) {
     let first = tap(100.0, 1, [20.0, 20.0], 80.0);
     let second = tap(180.0 + gap, 1, [22.0, 20.0], 80.0);
     let verdict = verdict(DOUBLE, &[], &together([first, second]));
-    assert_eq!(verdict.outcome == Outcome::Fired, fires);
+    assert_eq!(verdict.outcome == GestureOutcome::Fired, fires);
     assert!(near(margin(&verdict, Quantity::Gap), expected), "{verdict:?}");
     assert!(near(margin(&verdict, Quantity::Spread), 8.0), "{verdict:?}");
     assert_eq!(verdict.began, Nanos::from_millis(100));
@@ -174,8 +189,9 @@ fn no_tap_counts_twice() {
 fn a_tap_that_comes_late_for_one_pair_begins_the_next() {
     let taps = [100.0, 500.0, 700.0].map(|ms| tap(ms, 1, [20.0, 20.0], 80.0));
     let hand = played(vec![gesture("double", DOUBLE, &[])], &together(taps));
-    let outcomes: Vec<Outcome> = hand.verdicts().iter().map(|verdict| verdict.outcome).collect();
-    assert_eq!(outcomes, [Outcome::Missed, Outcome::Fired]);
+    let outcomes: Vec<GestureOutcome> =
+        hand.verdicts().iter().map(|verdict| verdict.outcome).collect();
+    assert_eq!(outcomes, [GestureOutcome::Missed, GestureOutcome::Fired]);
     assert!(hand.verdicts()[0].nearest().is_some_and(|check| check.quantity == Quantity::Gap));
 }
 
@@ -183,24 +199,24 @@ fn a_tap_that_comes_late_for_one_pair_begins_the_next() {
 #[case::at_once(40.0, true, 80.0)]
 #[case::one_after_the_other(150.0, false, -30.0)]
 fn a_tap_with_two_fingers(#[case] apart: f64, #[case] fires: bool, #[case] expected: f32) {
-    let kind = Kind::Tap { times: 1 };
+    let kind = GestureKind::Tap { times: 1 };
     let hand = played(
         vec![with_fingers("it", kind, 2, &[])],
         &together([tap(100.0, 1, [20.0, 20.0], 200.0), tap(100.0 + apart, 2, [60.0, 20.0], 40.0)]),
     );
     let verdict = hand.verdicts()[0];
-    assert_eq!((verdict.outcome == Outcome::Fired, verdict.fingers), (fires, 2));
+    assert_eq!((verdict.outcome == GestureOutcome::Fired, verdict.fingers), (fires, 2));
     assert!(near(margin(&verdict, Quantity::Together), expected), "{verdict:?}");
 }
 
 #[test]
 fn one_finger_of_two_is_no_attempt() {
-    let gestures = vec![with_fingers("it", Kind::Tap { times: 1 }, 2, &[])];
+    let gestures = vec![with_fingers("it", GestureKind::Tap { times: 1 }, 2, &[])];
     assert!(played(gestures, &tap(100.0, 1, [20.0, 20.0], 80.0)).verdicts().is_empty());
 }
 
 /// What an action gives while a finger is on its way, and afterwards.
-fn given(kind: Kind, reports: &[Report], until: f64) -> [f32; 2] {
+fn given(kind: GestureKind, reports: &[Report], until: f64) -> [f32; 2] {
     let mut hand = Hand::new(gesture_rig(vec![gesture("it", kind, &[])]));
     for &(ms, contact, place) in reports.iter().filter(|report| report.0 <= until) {
         hand.report(ms, contact, place);
@@ -211,17 +227,17 @@ fn given(kind: Kind, reports: &[Report], until: f64) -> [f32; 2] {
 }
 
 #[rstest]
-#[case::a_drag_right_and_up(Kind::Drag, [20.0, 60.0], [32.0, 44.0], [0.6, 0.8])]
-#[case::within_its_slop(Kind::Drag, [20.0, 60.0], [21.0, 60.0], [0.0, 0.0])]
-#[case::a_floating_stick(Kind::Stick(Centre::Floating), [20.0, 40.0], [26.0, 40.0], [0.5, 0.0])]
-#[case::held_in_its_ring(Kind::Stick(Centre::Floating), [20.0, 40.0], [20.0, 0.0], [0.0, 1.0])]
-#[case::a_fixed_stick(Kind::Stick(Centre::Fixed([0.5, 0.5])), [80.0, 40.0], [80.0, 46.0], [0.0, -0.5])]
-#[case::landed_beside_it(Kind::Stick(Centre::Fixed([0.5, 0.5])), [40.0, 40.0], [80.0, 46.0], [0.0, 0.0])]
-#[case::an_aim(Kind::Aim { origin: [0.5, 0.5] }, [80.0, 40.0], [110.0, 40.0], [1.0, 0.0])]
-#[case::a_near_aim_is_as_long(Kind::Aim { origin: [0.5, 0.5] }, [80.0, 40.0], [83.0, 44.0], [0.6, -0.8])]
-#[case::too_near(Kind::Aim { origin: [0.5, 0.5] }, [80.0, 40.0], [81.0, 40.0], [0.0, 0.0])]
+#[case::a_drag_right_and_up(GestureKind::Drag, [20.0, 60.0], [32.0, 44.0], [0.6, 0.8])]
+#[case::within_its_slop(GestureKind::Drag, [20.0, 60.0], [21.0, 60.0], [0.0, 0.0])]
+#[case::a_floating_stick(GestureKind::Stick(StickCentre::Floating), [20.0, 40.0], [26.0, 40.0], [0.5, 0.0])]
+#[case::held_in_its_ring(GestureKind::Stick(StickCentre::Floating), [20.0, 40.0], [20.0, 0.0], [0.0, 1.0])]
+#[case::a_fixed_stick(GestureKind::Stick(StickCentre::Fixed([0.5, 0.5])), [80.0, 40.0], [80.0, 46.0], [0.0, -0.5])]
+#[case::landed_beside_it(GestureKind::Stick(StickCentre::Fixed([0.5, 0.5])), [40.0, 40.0], [80.0, 46.0], [0.0, 0.0])]
+#[case::an_aim(GestureKind::Aim { origin: [0.5, 0.5] }, [80.0, 40.0], [110.0, 40.0], [1.0, 0.0])]
+#[case::a_near_aim_is_as_long(GestureKind::Aim { origin: [0.5, 0.5] }, [80.0, 40.0], [83.0, 44.0], [0.6, -0.8])]
+#[case::too_near(GestureKind::Aim { origin: [0.5, 0.5] }, [80.0, 40.0], [81.0, 40.0], [0.0, 0.0])]
 fn what_lasts_gives_a_vector_until_it_is_lifted(
-    #[case] kind: Kind,
+    #[case] kind: GestureKind,
     #[case] from: [f32; 2],
     #[case] to: [f32; 2],
     #[case] expected: [f32; 2],
@@ -236,21 +252,21 @@ fn what_lasts_gives_a_vector_until_it_is_lifted(
 fn a_following_stick_turns_at_once() {
     // 40 mm right, and 12 back: one that follows is at rest again, and on.
     let reports = path(100.0, 1, &[[20.0, 40.0], [60.0, 40.0], [36.0, 40.0]], 400.0);
-    let [floating, following] = [Centre::Floating, Centre::Following]
-        .map(|centre| given(Kind::Stick(centre), &reports, 500.0)[0]);
+    let [floating, following] = [StickCentre::Floating, StickCentre::Following]
+        .map(|centre| given(GestureKind::Stick(centre), &reports, 500.0)[0]);
     assert!(near(floating, 1.0) && near(following, -1.0), "{floating} {following}");
 }
 
 #[rstest]
-#[case::apart(Kind::Pinch, [60.0, 40.0], [40.0, 40.0], [80.0, 40.0], [100.0, 40.0], 1.0)]
-#[case::together(Kind::Pinch, [40.0, 40.0], [60.0, 40.0], [100.0, 40.0], [88.284, 40.0], -1.0)]
-#[case::not_enough(Kind::Pinch, [60.0, 40.0], [59.5, 40.0], [80.0, 40.0], [80.5, 40.0], 0.0)]
+#[case::apart(GestureKind::Pinch, [60.0, 40.0], [40.0, 40.0], [80.0, 40.0], [100.0, 40.0], 1.0)]
+#[case::together(GestureKind::Pinch, [40.0, 40.0], [60.0, 40.0], [100.0, 40.0], [88.284, 40.0], -1.0)]
+#[case::not_enough(GestureKind::Pinch, [60.0, 40.0], [59.5, 40.0], [80.0, 40.0], [80.5, 40.0], 0.0)]
 #[case::a_quarter_counter_clockwise(
-    Kind::Rotate, [60.0, 40.0], [80.0, 60.0], [100.0, 40.0], [80.0, 20.0], 1.0)]
+    GestureKind::Rotate, [60.0, 40.0], [80.0, 60.0], [100.0, 40.0], [80.0, 20.0], 1.0)]
 #[case::an_eighth_clockwise(
-    Kind::Rotate, [60.0, 40.0], [65.858, 25.858], [100.0, 40.0], [94.142, 54.142], -0.5)]
+    GestureKind::Rotate, [60.0, 40.0], [65.858, 25.858], [100.0, 40.0], [94.142, 54.142], -0.5)]
 fn two_fingers(
-    #[case] kind: Kind,
+    #[case] kind: GestureKind,
     #[case] from_1: [f32; 2],
     #[case] to_1: [f32; 2],
     #[case] from_2: [f32; 2],
@@ -269,9 +285,9 @@ fn two_fingers(
 
 /// Both fingers go the same way, further between two polls than the slop.
 #[rstest]
-#[case::no_pinch(Kind::Pinch)]
-#[case::no_rotation(Kind::Rotate)]
-fn two_fingers_side_by_side(#[case] kind: Kind) {
+#[case::no_pinch(GestureKind::Pinch)]
+#[case::no_rotation(GestureKind::Rotate)]
+fn two_fingers_side_by_side(#[case] kind: GestureKind) {
     let reports = together([
         stroke(100.0, 1, [20.0, 30.0], [110.0, 60.0], 150.0),
         stroke(100.0, 2, [40.0, 30.0], [130.0, 60.0], 150.0),
@@ -292,7 +308,7 @@ fn signs(hand: &mut Rig) {
 #[case::neither(&[[40.0, 20.0], [80.0, 20.0]], &[])]
 #[case::too_small(&[[40.0, 20.0], [40.0, 25.0], [42.0, 25.0]], &[])]
 fn a_stroke_is_the_sign_it_is_like(#[case] places: &[[f32; 2]], #[case] expected: &[&str]) {
-    let kind = |sign| Kind::Sign { sign };
+    let kind = |sign| GestureKind::Sign { sign };
     let mut rig = gesture_rig(vec![gesture("hook", kind(0), &[]), gesture("roof", kind(1), &[])]);
     signs(&mut rig);
     let mut hand = Hand::new(rig);
@@ -303,7 +319,7 @@ fn a_stroke_is_the_sign_it_is_like(#[case] places: &[[f32; 2]], #[case] expected
 
 /// A tap that waits for a double tap.
 fn waiting() -> Vec<Gesture> {
-    let tap = gesture("tap", Kind::Tap { times: 1 }, &[]);
+    let tap = gesture("tap", GestureKind::Tap { times: 1 }, &[]);
     vec![Gesture { waits_for: vec![1], ..tap }, gesture("double", DOUBLE, &[])]
 }
 
@@ -321,7 +337,8 @@ fn a_double_tap_ends_the_taps_that_wait_for_it() {
     let taps = [100.0, 300.0].map(|ms| tap(ms, 1, [20.0, 20.0], 80.0));
     let hand = played(waiting(), &together(taps));
     assert_eq!(hand.fired(), ["double"]);
-    let cancelled = hand.verdicts().iter().filter(|v| v.outcome == Outcome::Cancelled(1)).count();
+    let cancelled =
+        hand.verdicts().iter().filter(|v| v.outcome == GestureOutcome::Cancelled(1)).count();
     assert_eq!(cancelled, 2);
 }
 
@@ -336,21 +353,21 @@ fn a_second_tap_that_is_held_lets_both_taps_through() {
 
 #[test]
 fn a_drag_that_takes_its_contact_ends_the_long_press() {
-    let drag = Gesture { takes: true, ..gesture("drag", Kind::Drag, &[]) };
-    let press = gesture("press", Kind::Press, &[(Quantity::Move, 40.0)]);
+    let drag = Gesture { takes: true, ..gesture("drag", GestureKind::Drag, &[]) };
+    let press = gesture("press", GestureKind::Press, &[(Quantity::Move, 40.0)]);
     let slow = stroke(100.0, 1, [20.0, 20.0], [40.0, 20.0], 900.0);
     let hand = played(vec![drag.clone(), press.clone()], &slow);
     assert_eq!(hand.fired(), ["drag"]);
-    assert!(hand.verdicts().iter().any(|verdict| verdict.outcome == Outcome::Cancelled(0)));
+    assert!(hand.verdicts().iter().any(|verdict| verdict.outcome == GestureOutcome::Cancelled(0)));
     let beside = Gesture { beside: vec![0], ..press };
     assert_eq!(played(vec![drag, beside], &slow).fired(), ["drag", "press"]);
 }
 
 #[test]
 fn a_zone_that_takes_a_contact_keeps_it_from_gestures_without_one() {
-    let mut on_zone = gesture("on", Kind::Tap { times: 1 }, &[]);
+    let mut on_zone = gesture("on", GestureKind::Tap { times: 1 }, &[]);
     on_zone.zone = Some(0);
-    let rig = gesture_rig(vec![on_zone, gesture("off", Kind::Tap { times: 1 }, &[])]);
+    let rig = gesture_rig(vec![on_zone, gesture("off", GestureKind::Tap { times: 1 }, &[])]);
     let left = common::zone("left", [0.0, 0.0], [0.5, 1.0]);
     let played = |claim| {
         let mut hand =
@@ -370,8 +387,8 @@ mod trouble {
     #[test]
     fn a_panel_that_goes_away_breaks_what_was_on_it() {
         let mut hand = Hand::new(gesture_rig(vec![
-            gesture("press", Kind::Press, &[]),
-            gesture("drag", Kind::Drag, &[]),
+            gesture("press", GestureKind::Press, &[]),
+            gesture("drag", GestureKind::Drag, &[]),
         ]));
         hand.report(100.0, 1, Some([20.0, 20.0]));
         hand.report(200.0, 1, Some([40.0, 20.0]));
@@ -381,21 +398,22 @@ mod trouble {
         hand.desk.session.unplug(glass, Nanos::from_millis(310));
         hand.run_to(2000.0);
         assert!(!hand.desk.action(0).is_active() && !hand.desk.action(1).is_active());
-        let outcomes: Vec<Outcome> = hand.verdicts().iter().map(|v| v.outcome).collect();
-        assert_eq!(outcomes, [Outcome::Broken, Outcome::Fired]);
+        let outcomes: Vec<GestureOutcome> = hand.verdicts().iter().map(|v| v.outcome).collect();
+        assert_eq!(outcomes, [GestureOutcome::Broken, GestureOutcome::Fired]);
         assert!(hand.desk.session.now().candidates(hand.desk.session.plan()).is_empty());
     }
 
     /// The flat of a hand, as the panel finds out after a while.
     #[test]
     fn a_touch_that_is_taken_back_is_no_tap() {
-        let mut hand = Hand::new(gesture_rig(vec![gesture("it", Kind::Tap { times: 1 }, &[])]));
+        let mut hand =
+            Hand::new(gesture_rig(vec![gesture("it", GestureKind::Tap { times: 1 }, &[])]));
         hand.report(100.0, 1, Some([20.0, 20.0]));
         let control = hand.desk.control("glass/contact-1");
         let time = Nanos::from_millis(180);
         hand.desk.session.report(Event { time, value: 0, control, marks: Marks::CANCELLED });
         hand.run_to(1000.0);
-        assert_eq!(hand.verdicts()[0].outcome, Outcome::Broken);
+        assert_eq!(hand.verdicts()[0].outcome, GestureOutcome::Broken);
         assert!(hand.fired().is_empty());
         // The next one counts again.
         hand.play(&tap(1100.0, 1, [20.0, 20.0], 80.0));
@@ -408,7 +426,7 @@ mod trouble {
     #[case(300)]
     fn many_fingers_are_many_fingers(#[case] fingers: usize) {
         let mut session = Session::new(
-            gesture_rig(vec![gesture("it", Kind::Tap { times: 1 }, &[])]),
+            gesture_rig(vec![gesture("it", GestureKind::Tap { times: 1 }, &[])]),
             Tick(0),
             Capacity::DEFAULT,
         );
@@ -451,7 +469,7 @@ mod trouble {
         desk.set(300.0, "glass/contact-1", 0);
         desk.run_to(60);
         let verdict = desk.session.history().verdicts()[0];
-        assert_eq!(verdict.outcome, Outcome::Missed);
+        assert_eq!(verdict.outcome, GestureOutcome::Missed);
         assert!(verdict.way.as_flattened().iter().all(|part| part.is_finite()));
     }
 
@@ -464,7 +482,7 @@ mod trouble {
             (152.0, 1, Some([90.0, 20.0])),
             (240.0, 1, None),
         ];
-        let hand = played(vec![gesture("it", Kind::Tap { times: 1 }, &[])], &reports);
+        let hand = played(vec![gesture("it", GestureKind::Tap { times: 1 }, &[])], &reports);
         assert_eq!(hand.fired(), ["it", "it"]);
     }
 
@@ -477,7 +495,7 @@ mod trouble {
             (230.0, 1, None),
         ];
         assert_eq!(
-            played(vec![gesture("it", Kind::Tap { times: 1 }, &[])], &reports).fired(),
+            played(vec![gesture("it", GestureKind::Tap { times: 1 }, &[])], &reports).fired(),
             ["it"]
         );
     }

@@ -7,8 +7,8 @@ mod common;
 use common::hand::*;
 use gtrig_core::{
     gesture::{
-        Centre, Checked, Fires, Gesture, Kind, Outcome, Quantity, Sense, Side, Sign, Toward,
-        Verdict,
+        CheckedLimit, Gesture, GestureKind, GestureOutcome, GestureVerdict, LimitSense, PanelEdge,
+        Quantity, Sign, StickCentre, SwipeDirections, SwipeFires,
     },
     *,
 };
@@ -25,30 +25,30 @@ fn hair(of: Quantity) -> f32 {
     }
 }
 
-fn kinds() -> impl Strategy<Value = (Kind, u8)> {
+fn kinds() -> impl Strategy<Value = (GestureKind, u8)> {
     let toward = prop_oneof![
-        Just(Toward::Any),
-        Just(Toward::FOUR),
-        Just(Toward::EIGHT),
-        (1u8..=255).prop_map(Toward::Some),
+        Just(SwipeDirections::Any),
+        Just(SwipeDirections::FOUR),
+        Just(SwipeDirections::EIGHT),
+        (1u8..=255).prop_map(SwipeDirections::Some),
     ];
-    let fires = prop_oneof![Just(Fires::Passing), Just(Fires::Release)];
-    let edge = prop::option::of(prop::sample::select(Side::ALL.to_vec()));
-    let swipe = (toward, fires, edge).prop_map(|(toward, fires, from_edge)| Kind::Swipe {
+    let fires = prop_oneof![Just(SwipeFires::Passing), Just(SwipeFires::Release)];
+    let edge = prop::option::of(prop::sample::select(PanelEdge::ALL.to_vec()));
+    let swipe = (toward, fires, edge).prop_map(|(toward, fires, from_edge)| GestureKind::Swipe {
         toward,
         fires,
         from_edge,
     });
     prop_oneof![
-        (1u8..4, 1u8..3).prop_map(|(times, fingers)| (Kind::Tap { times }, fingers)),
-        Just((Kind::Press, 1)),
+        (1u8..4, 1u8..3).prop_map(|(times, fingers)| (GestureKind::Tap { times }, fingers)),
+        Just((GestureKind::Press, 1)),
         (swipe, 1u8..3),
-        (Just(Kind::Drag), 1u8..3),
-        Just((Kind::Pinch, 2)),
-        Just((Kind::Rotate, 2)),
-        Just((Kind::Stick(Centre::Fixed([0.5, 0.5])), 1)),
-        Just((Kind::Aim { origin: [0.5, 0.5] }, 1)),
-        (0u16..2).prop_map(|sign| (Kind::Sign { sign }, 1)),
+        (Just(GestureKind::Drag), 1u8..3),
+        Just((GestureKind::Pinch, 2)),
+        Just((GestureKind::Rotate, 2)),
+        Just((GestureKind::Stick(StickCentre::Fixed([0.5, 0.5])), 1)),
+        Just((GestureKind::Aim { origin: [0.5, 0.5] }, 1)),
+        (0u16..2).prop_map(|sign| (GestureKind::Sign { sign }, 1)),
     ]
 }
 
@@ -110,7 +110,7 @@ fn rig_of(gesture: &Gesture) -> Rig {
     Rig { signs, ..gesture_rig(vec![gesture.clone()]) }
 }
 
-fn run(gesture: &Gesture, reports: &[Report]) -> Vec<Verdict> {
+fn run(gesture: &Gesture, reports: &[Report]) -> Vec<GestureVerdict> {
     let mut hand = Hand::new(rig_of(gesture));
     hand.play(reports);
     hand.verdicts()
@@ -120,22 +120,24 @@ fn run(gesture: &Gesture, reports: &[Report]) -> Vec<Verdict> {
 fn fires_with(
     gesture: &Gesture,
     reports: &[Report],
-    verdict: &Verdict,
-    check: &Checked,
+    verdict: &GestureVerdict,
+    check: &CheckedLimit,
     by: f32,
 ) -> bool {
     let limit = match check.quantity.sense() {
-        Sense::AtMost => check.limit - by,
+        LimitSense::AtMost => check.limit - by,
         _ => check.limit + by,
     };
     let mut moved = gesture.clone();
     moved.limits.set(check.quantity, Some(limit));
     // Of several taps an earlier sequence may fire now, and spend some of these.
-    let is_it = |other: &Verdict| match gesture.kind {
-        Kind::Tap { times: 2.. } => other.ended >= verdict.began && other.began <= verdict.ended,
+    let is_it = |other: &GestureVerdict| match gesture.kind {
+        GestureKind::Tap { times: 2.. } => {
+            other.ended >= verdict.began && other.began <= verdict.ended
+        }
         _ => other.began == verdict.began && other.contact == verdict.contact,
     };
-    run(&moved, reports).iter().any(|other| is_it(other) && other.outcome == Outcome::Fired)
+    run(&moved, reports).iter().any(|other| is_it(other) && other.outcome == GestureOutcome::Fired)
 }
 
 proptest! {
@@ -151,7 +153,7 @@ proptest! {
                     fires(check.margin - hair), "not by {} less a hair: {:?}", check.margin, verdict
                 );
                 // Of several taps others may fire in their place.
-                let is_replaced = matches!(gesture.kind, Kind::Tap { times: 2.. });
+                let is_replaced = matches!(gesture.kind, GestureKind::Tap { times: 2.. });
                 prop_assert!(
                     is_replaced || !fires(check.margin + hair),
                     "even by {} and a hair: {:?}", check.margin, verdict
@@ -166,7 +168,7 @@ proptest! {
     fn a_verdict_is_what_its_margins_say(gesture in gestures(), reports in strokes()) {
         for verdict in run(&gesture, &reports) {
             let is_met = verdict.checks().iter().all(|check| check.margin >= 0.0);
-            prop_assert_eq!(verdict.outcome == Outcome::Fired, is_met, "{:?}", verdict);
+            prop_assert_eq!(verdict.outcome == GestureOutcome::Fired, is_met, "{:?}", verdict);
             prop_assert_eq!(verdict.nearest().is_some(), !is_met && verdict.checks().iter().any(|c| c.is_alone));
         }
     }

@@ -4,7 +4,7 @@ mod common;
 
 use common::*;
 use gtrig_core::{
-    compare::{Difference, DifferenceKind, Outline, compare},
+    compare::{ActionRecord, Difference, DifferenceKind, compare},
     shape::{DeadZone, Stage},
     *,
 };
@@ -83,8 +83,8 @@ proptest! {
     ) {
         let mut desk = play(tuned(0.1), &steps);
         desk.session.run_until(Tick(1_000));
-        let before = Outline::of(&desk.session);
-        let after = Outline::of(&desk.session.retuned(tuned(zone), Capacity::DEFAULT));
+        let before = ActionRecord::of(&desk.session);
+        let after = ActionRecord::of(&desk.session.retuned(tuned(zone), Capacity::DEFAULT));
         prop_assert_eq!(compare(&before, &before), []);
         let count = |found: &[Difference], kind| found.iter().filter(|d| d.kind == kind).count();
         let (there, back) = (compare(&before, &after), compare(&after, &before));
@@ -116,12 +116,12 @@ fn differences_are_named() {
         desk.set(ms, control, value);
     }
     desk.run_to(90);
-    let before = Outline::of(&desk.session);
+    let before = ActionRecord::of(&desk.session);
     let mut rig = tuned(0.2);
     let thresholds = Thresholds { press_at: 0.4, release_at: 0.3 };
     rig.actions[1].inputs[1] =
         InputSpec::Button { control: reference("pad1/trigger-r"), thresholds };
-    let after = Outline::of(&desk.session.retuned(rig, Capacity::DEFAULT));
+    let after = ActionRecord::of(&desk.session.retuned(rig, Capacity::DEFAULT));
     let found = compare(&before, &after);
     let words: Vec<_> = found.iter().map(|d| (d.action.0, d.kind, d.from.0 / 1_000_000)).collect();
     use DifferenceKind::{Appeared, Changed, Vanished};

@@ -8,12 +8,12 @@ use common::{
 };
 use gtrig_core::{
     ActionId, Gives, InputSpec, Rig,
-    combo::{Combo, Mirror, Mode, Signal, SignalId, Span, Step, Way, What},
+    combo::{Combo, ComboStep, Direction, Mirror, Mode, Signal, SignalId, StepKind, TimeSpan},
 };
 use rstest::rstest;
 
-fn press(of: u16, within: u64) -> Step {
-    Step::new(What::Press(SignalId(of)), Span::millis(within))
+fn press(of: u16, within: u64) -> ComboStep {
+    ComboStep::new(StepKind::Press(SignalId(of)), TimeSpan::millis(within))
 }
 
 fn tap(button: u16, at: u64, lasts: u64) -> Tap {
@@ -75,13 +75,15 @@ fn what_a_combo_had_begun_is_forgotten_or_waits(#[case] freezes: bool, #[case] f
 
 #[test]
 fn a_combo_takes_its_buttons_from_actions_until_they_are_released() {
-    let chord = What::Together {
+    let chord = StepKind::Together {
         of: vec![SignalId(0), SignalId(1)],
-        spread: Span::millis(50),
+        spread: TimeSpan::millis(50),
         in_order: false,
     };
-    let combo =
-        Combo { takes: true, ..Combo::new("both", vec![Step::new(chord, Span::millis(0))]) };
+    let combo = Combo {
+        takes: true,
+        ..Combo::new("both", vec![ComboStep::new(chord, TimeSpan::millis(0))])
+    };
     let mut rig = rig_of(vec![combo]);
     rig.actions = vec![
         action("one", Gives::On, vec![button("keys/KeyW")]),
@@ -96,7 +98,8 @@ fn a_combo_takes_its_buttons_from_actions_until_they_are_released() {
 
 #[test]
 fn a_combo_that_lasts_is_on_until_its_last_signal_goes_off() {
-    let hold = Step::new(What::Hold(SignalId(0), Span::millis(50)), Span::millis(0));
+    let hold =
+        ComboStep::new(StepKind::Hold(SignalId(0), TimeSpan::millis(50)), TimeSpan::millis(0));
     let combo = Combo { lasts: true, ..Combo::new("held", vec![hold]) };
     let mut rig = rig_of(vec![combo]);
     rig.actions = vec![action("held", Gives::On, vec![InputSpec::Combo(0)])];
@@ -122,7 +125,7 @@ fn a_combo_can_be_turned_around(#[case] taps: &[Tap], #[case] fires: usize) {
         both,
     };
     rig.actions = vec![action("go", Gives::Plane, vec![InputSpec::Cross(cross)])];
-    let way = |word| Signal::Way(0, Way::of(word).unwrap());
+    let way = |word| Signal::Way(0, Direction::of(word).unwrap());
     rig.signals.extend([way("right"), way("left")]);
     let mirror = Mirror { while_on: SignalId(2), pairs: vec![(SignalId(3), SignalId(4))] };
     rig.combos = vec![Combo { mirror: Some(mirror), ..Combo::new("go", vec![press(3, 0)]) }];

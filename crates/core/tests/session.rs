@@ -72,7 +72,7 @@ fn play(rig: Rig, steps: &[Step], capacity: Capacity, cut: impl Fn(usize) -> boo
 }
 
 /// All that can be seen of a machine.
-fn seen(desk: &Desk, machine: &Machine) -> (Vec<Cell>, Vec<ActionState>, u64) {
+fn seen(desk: &Desk, machine: &Machine) -> (Vec<ControlState>, Vec<ActionState>, u64) {
     let cells = controls(desk).into_iter().map(|id| *machine.cell(id)).collect();
     let actions = (0..6).map(|id| machine.action(ActionId(id))).collect();
     (cells, actions, machine.lost())

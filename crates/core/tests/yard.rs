@@ -4,7 +4,7 @@ mod common;
 
 use common::*;
 use gtrig_core::{
-    yard::{Crane, Drive, Track, Way, YardSpec},
+    yard::{Crane, CraneTrack, Drive, MotionRule, YardSpec},
     *,
 };
 use rstest::rstest;
@@ -33,8 +33,8 @@ fn play(rig: Rig, hand: &[(f64, &str, i32)]) -> Session {
     desk.session
 }
 
-fn last(session: &Session, way: Way) -> Crane {
-    let mut track = Track::new(session, way);
+fn last(session: &Session, way: MotionRule) -> Crane {
+    let mut track = CraneTrack::new(session, way);
     assert!(track.catch_up(session, u32::MAX));
     *track.until(session, session.now().at(), 1).last().unwrap()
 }
@@ -49,15 +49,15 @@ const PUSH: [(f64, &str, i32); 4] = [
 #[test]
 fn the_rate_does_not_matter_unless_speed_is_per_frame() {
     let at = |hz, way| last(&play(yard_rig(hz), &PUSH), way).at[0];
-    assert!((at(60.0, Way::Right) - at(240.0, Way::Right)).abs() < 0.2);
-    assert!((at(30.0, Way::PerFrame) - at(30.0, Way::Right)).abs() < 1e-4);
-    assert!(at(240.0, Way::PerFrame).abs() > 3.0 * at(240.0, Way::Right).abs());
+    assert!((at(60.0, MotionRule::Right) - at(240.0, MotionRule::Right)).abs() < 0.2);
+    assert!((at(30.0, MotionRule::PerFrame) - at(30.0, MotionRule::Right)).abs() < 1e-4);
+    assert!(at(240.0, MotionRule::PerFrame).abs() > 3.0 * at(240.0, MotionRule::Right).abs());
 }
 
 #[test]
 fn looking_back_is_what_it_was() {
     let session = play(yard_rig(240.0), &PUSH);
-    let mut track = Track::new(&session, Way::Right);
+    let mut track = CraneTrack::new(&session, MotionRule::Right);
     let mut seen = Vec::new();
     while !track.catch_up(&session, 1) {
         seen.extend(track.until(&session, Tick(u32::MAX - 1), 1));
@@ -70,12 +70,12 @@ fn looking_back_is_what_it_was() {
 }
 
 #[rstest]
-#[case::unclamped(Way::Unclamped, &[(100.0, "keys/KeyW", 1), (100.0, "keys/KeyD", 1)], std::f32::consts::SQRT_2)]
-#[case::unclamped_alone(Way::Unclamped, &[(100.0, "keys/KeyD", 1)], 1.0)]
-#[case::normalised(Way::AlwaysNormalised, &[(100.0, "pad1/stick-l-x", 30)], 8.0)]
-#[case::unstretched(Way::Unstretched, &[(100.0, "pad1/stick-l-x", 30)], 2.4)]
+#[case::unclamped(MotionRule::Unclamped, &[(100.0, "keys/KeyW", 1), (100.0, "keys/KeyD", 1)], std::f32::consts::SQRT_2)]
+#[case::unclamped_alone(MotionRule::Unclamped, &[(100.0, "keys/KeyD", 1)], 1.0)]
+#[case::normalised(MotionRule::AlwaysNormalised, &[(100.0, "pad1/stick-l-x", 30)], 8.0)]
+#[case::unstretched(MotionRule::Unstretched, &[(100.0, "pad1/stick-l-x", 30)], 2.4)]
 fn mistakes_by_hand(
-    #[case] way: Way,
+    #[case] way: MotionRule,
     #[case] hand: &[(f64, &str, i32)],
     #[case] times_too_fast: f32,
 ) {
@@ -83,7 +83,7 @@ fn mistakes_by_hand(
     let wrong = way.rig(right.rig()).map(|rig| right.retuned(rig, Capacity::DEFAULT));
     let speed = |crane: Crane| crane.velocity[0];
     let found =
-        speed(last(wrong.as_ref().unwrap_or(&right), way)) / speed(last(&right, Way::Right));
+        speed(last(wrong.as_ref().unwrap_or(&right), way)) / speed(last(&right, MotionRule::Right));
     assert!((found - times_too_fast).abs() < 0.01, "{found}");
 }
 
@@ -91,7 +91,7 @@ fn mistakes_by_hand(
 #[test]
 fn a_wrong_run_follows() {
     let mut desk = Desk::new(yard_rig(60.0));
-    let rig = Way::Unclamped.rig(desk.session.rig()).unwrap();
+    let rig = MotionRule::Unclamped.rig(desk.session.rig()).unwrap();
     let mut from = desk.session.seen_count();
     let mut wrong = desk.session.retuned(rig, Capacity::DEFAULT);
     for n in 1..30 {

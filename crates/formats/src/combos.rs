@@ -4,12 +4,12 @@
 use gtrig_core::{
     Nanos, Rig, Session,
     combo::{
-        ComboNews, ComboOutcome, Signal, SignalId, Span, attempt_words,
-        ladder::{Attempt, AttemptOutcome, Ladder, LimitCheck},
+        ComboNews, ComboOutcome, Signal, SignalId, TimeSpan, attempt_words,
+        ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
         limit_words,
     },
     lint::begins_alike,
-    pace::{PaceDifference, Paced},
+    pace::{LoopDifference, LoopRun},
     stream::StreamWatch,
 };
 use serde::Serialize;
@@ -128,27 +128,27 @@ impl ComboReport {
     /// A report over the whole history of a session.
     pub fn new(session: &Session, streams: &StreamWatch, which: ComboLines) -> Self {
         let rig = session.rig();
-        let mut attempts: Vec<(usize, Attempt)> = Vec::new();
+        let mut attempts: Vec<(usize, ComboAttempt)> = Vec::new();
         for combo in 0..rig.combos.len() {
             let ladder = ladder(session, combo);
             attempts.extend(ladder.attempts().iter().map(|attempt| (combo, attempt.clone())));
         }
         attempts.sort_by_key(|(combo, attempt)| (attempt.ended, *combo));
-        let count = |outcome: fn(AttemptOutcome) -> bool| {
+        let count = |outcome: fn(ComboAttemptOutcome) -> bool| {
             attempts.iter().filter(|(_, attempt)| outcome(attempt.outcome)).count()
         };
         let history = session.history().combo_news();
         let fired = history.iter().filter(|news| news.outcome == ComboOutcome::Fired);
-        let near = count(|outcome| outcome == AttemptOutcome::Near);
+        let near = count(|outcome| outcome == ComboAttemptOutcome::Near);
         let summary = SummaryLine {
-            met: count(|outcome| outcome == AttemptOutcome::Met),
+            met: count(|outcome| outcome == ComboAttemptOutcome::Met),
             fired: fired.count(),
             near,
-            broken: count(|outcome| matches!(outcome, AttemptOutcome::Broken(_))),
-            stopped: count(|outcome| matches!(outcome, AttemptOutcome::Stopped(_))),
+            broken: count(|outcome| matches!(outcome, ComboAttemptOutcome::Broken(_))),
+            stopped: count(|outcome| matches!(outcome, ComboAttemptOutcome::Stopped(_))),
         };
         if which == ComboLines::Near {
-            attempts.retain(|(_, attempt)| attempt.outcome == AttemptOutcome::Near);
+            attempts.retain(|(_, attempt)| attempt.outcome == ComboAttemptOutcome::Near);
             attempts.sort_by(|(_, a), (_, b)| shortfall(a).total_cmp(&shortfall(b)));
         }
         let lines = attempts
@@ -162,10 +162,10 @@ impl ComboReport {
     }
 
     /// Adds what loops made of the take, and what came out differently.
-    pub fn add_pace(&mut self, rig: &Rig, paced: &[Paced], differences: &[PaceDifference]) {
+    pub fn add_pace(&mut self, rig: &Rig, paced: &[LoopRun], differences: &[LoopDifference]) {
         self.lines.extend(paced.iter().map(|paced| Line::Pace(PaceLine::new(paced))));
         self.lines.extend(differences.iter().map(|difference| {
-            let PaceDifference { at, combo, met, is_extra, why } = difference;
+            let LoopDifference { at, combo, met, is_extra, why } = difference;
             Line::Difference(DifferenceLine {
                 hz: paced[*at].of.rate.hz(),
                 combo: rig.combos[usize::from(*combo)].name.clone(),
@@ -204,7 +204,7 @@ pub fn ladder(session: &Session, combo: usize) -> Ladder {
     Ladder::read(session.rig(), combo, session.history().signal_edges().iter(), now)
 }
 
-fn shortfall(attempt: &Attempt) -> f64 {
+fn shortfall(attempt: &ComboAttempt) -> f64 {
     attempt.nearest().map_or(f64::INFINITY, LimitCheck::shortfall)
 }
 
@@ -245,8 +245,8 @@ fn coarse(session: &Session, streams: &StreamWatch) -> Vec<Line> {
             };
             let windows = combo.steps.iter().skip(1).map(|step| step.within);
             let shortest = windows.filter_map(|within| match within {
-                Span::Time(nanos) => Some(nanos),
-                Span::Ticks(_) => None,
+                TimeSpan::Time(nanos) => Some(nanos),
+                TimeSpan::Ticks(_) => None,
             });
             if let Some(window) = shortest.min().filter(|window| *window < median.0)
                 && combo.signals().any(its)
@@ -264,14 +264,14 @@ fn coarse(session: &Session, streams: &StreamWatch) -> Vec<Line> {
 }
 
 impl AttemptLine {
-    fn new(session: &Session, combo: usize, attempt: &Attempt) -> Self {
+    fn new(session: &Session, combo: usize, attempt: &ComboAttempt) -> Self {
         let (rig, rate) = (session.rig(), session.plan().rate());
         let of = &rig.combos[combo];
         let is_its = |news: &&ComboNews| {
             usize::from(news.combo) == combo && news.met.time == attempt.ended.time
         };
         let news = session.history().combo_news().iter().find(is_its);
-        let news = news.filter(|_| attempt.outcome == AttemptOutcome::Met);
+        let news = news.filter(|_| attempt.outcome == ComboAttemptOutcome::Met);
         let fired = news.filter(|news| news.outcome == ComboOutcome::Fired);
         let cancelled_by = news.and_then(|news| match news.outcome {
             ComboOutcome::Cancelled(by) => Some(rig.combos[usize::from(by)].name.clone()),
@@ -284,11 +284,11 @@ impl AttemptLine {
         AttemptLine {
             combo: of.name.clone(),
             outcome: match attempt.outcome {
-                AttemptOutcome::Met if cancelled_by.is_some() => "cancelled",
-                AttemptOutcome::Met => "met",
-                AttemptOutcome::Near => "near",
-                AttemptOutcome::Broken(_) => "broken",
-                AttemptOutcome::Stopped(_) => "stopped",
+                ComboAttemptOutcome::Met if cancelled_by.is_some() => "cancelled",
+                ComboAttemptOutcome::Met => "met",
+                ComboAttemptOutcome::Near => "near",
+                ComboAttemptOutcome::Broken(_) => "broken",
+                ComboAttemptOutcome::Stopped(_) => "stopped",
             },
             began_ns: attempt.began.time.0,
             ended_ns: attempt.ended.time.0,
@@ -314,8 +314,8 @@ impl RungLine {
 impl CheckLine {
     fn new(rig: &Rig, combo: usize, check: &LimitCheck) -> Self {
         let unit = match check.asked {
-            Span::Time(_) => "ns",
-            Span::Ticks(_) => "ticks",
+            TimeSpan::Time(_) => "ns",
+            TimeSpan::Ticks(_) => "ticks",
         };
         CheckLine {
             name: limit_words(rig, &rig.combos[combo], check.limit),
@@ -329,7 +329,7 @@ impl CheckLine {
 }
 
 impl PaceLine {
-    fn new(paced: &Paced) -> Self {
+    fn new(paced: &LoopRun) -> Self {
         let latencies = paced.latencies();
         let ms = |at: usize| latencies.get(at).map(|latency| latency.as_millis());
         PaceLine {

@@ -1,7 +1,7 @@
 //! Doubts about a rig, each with its place in the file.
 
 use gtrig_core::Rig;
-use gtrig_core::lint::{Doubt, lint};
+use gtrig_core::lint::{Lint, lint};
 use serde::Serialize;
 use std::io::{self, Write};
 use toml::de::DeTable;
@@ -22,7 +22,7 @@ pub struct Placed {
 /// Every doubt about a rig that was read from `text`.
 pub fn placed(rig: &Rig, text: &str) -> Vec<Placed> {
     let (document, _) = DeTable::parse_recoverable(text);
-    let placed = |Doubt { code, about, words }: Doubt| {
+    let placed = |Lint { code, about, words }: Lint| {
         let line = line_of(document.get_ref(), text, &about).unwrap_or(1);
         Placed { code, about, line, words }
     };

@@ -3,7 +3,7 @@
 
 use gtrig_core::{
     Nanos, PollRate, Session,
-    gesture::{Checked, Outcome, Verdict, verdict_words},
+    gesture::{CheckedLimit, GestureOutcome, GestureVerdict, verdict_words},
     meant::{self, Score},
 };
 use serde::Serialize;
@@ -84,7 +84,7 @@ impl GestureReport {
     pub fn new(session: &Session) -> Self {
         let verdicts = session.history().verdicts();
         let score = meant::score(session.rig(), session.labels(), verdicts.iter());
-        let line = |verdict: &Verdict| Line::Verdict(VerdictLine::new(session, verdict));
+        let line = |verdict: &GestureVerdict| Line::Verdict(VerdictLine::new(session, verdict));
         GestureReport {
             verdicts: verdicts.iter().map(line).collect(),
             meant: meant_lines(session, &score),
@@ -133,21 +133,21 @@ impl Line {
 }
 
 impl VerdictLine {
-    fn new(session: &Session, verdict: &Verdict) -> Self {
+    fn new(session: &Session, verdict: &GestureVerdict) -> Self {
         let (rig, rate) = (session.rig(), session.plan().rate());
         let gesture = &rig.gestures[usize::from(verdict.gesture)];
         let cancelled_by = match verdict.outcome {
-            Outcome::Cancelled(by) => Some(rig.gestures[usize::from(by)].name.clone()),
+            GestureOutcome::Cancelled(by) => Some(rig.gestures[usize::from(by)].name.clone()),
             _ => None,
         };
         VerdictLine {
             gesture: gesture.name.clone(),
             kind: gesture.kind.word(),
             outcome: match verdict.outcome {
-                Outcome::Fired => "fired",
-                Outcome::Missed => "missed",
-                Outcome::Cancelled(_) => "cancelled",
-                Outcome::Broken => "broken",
+                GestureOutcome::Fired => "fired",
+                GestureOutcome::Missed => "missed",
+                GestureOutcome::Cancelled(_) => "cancelled",
+                GestureOutcome::Broken => "broken",
             },
             near: verdict.is_near(),
             cancelled_by,
@@ -168,15 +168,15 @@ impl VerdictLine {
     }
 }
 
-fn waited(rate: PollRate, verdict: &Verdict) -> Option<f64> {
+fn waited(rate: PollRate, verdict: &GestureVerdict) -> Option<f64> {
     let (met, fired) = (rate.time_of(verdict.met?), rate.time_of(verdict.fired?));
     Some(fired.as_millis() - met.as_millis())
 }
 
 impl CheckLine {
-    fn new(check: &Checked) -> Self {
+    fn new(check: &CheckedLimit) -> Self {
         let tunable = check.quantity.tunable();
-        let Checked { value, limit, margin, is_alone: alone, .. } = *check;
+        let CheckedLimit { value, limit, margin, is_alone: alone, .. } = *check;
         CheckLine { name: tunable.name, unit: tunable.unit, value, limit, margin, alone }
     }
 }

@@ -2,7 +2,7 @@
 
 use gtrig_core::{
     ControlKind, Shape,
-    shape::{self, Chain, Memory, Stage},
+    shape::{self, Chain, Stage, StageMemory},
 };
 use serde::Serialize;
 use std::io::{self, BufRead, Write};
@@ -55,7 +55,7 @@ impl Passage<'_> {
         let names = ["own-scale".to_owned()].into_iter().chain(names);
         let columns = names.flat_map(|name| ["x", "y"].map(|axis| format!("{name}-{axis}")));
         writer.write_record(["x", "y"].map(str::to_owned).into_iter().chain(columns))?;
-        let mut memories = vec![Memory::default(); chain.memory_count()];
+        let mut memories = vec![StageMemory::default(); chain.memory_count()];
         for (line, number) in input.lines().zip(1..) {
             let line = line?;
             if line.trim().is_empty() {

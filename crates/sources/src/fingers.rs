@@ -4,7 +4,7 @@
 //! like any touch. The panel is plugged in when the first finger lands.
 
 use gtrig_core::{
-    CleanText, ControlInfo, ControlKind, DeviceId, DeviceInfo, DeviceKind, Event, Grain, Marks,
+    AxisInfo, CleanText, ControlInfo, ControlKind, DeviceId, DeviceInfo, DeviceKind, Event, Marks,
     Nanos, RosterError, Session,
 };
 
@@ -85,7 +85,7 @@ impl Fingers {
 }
 
 fn info([width, height]: [f32; 2]) -> DeviceInfo {
-    let grain = Grain { resolution: UNITS_PER_MM as i32, ..Grain::default() };
+    let grain = AxisInfo { resolution: UNITS_PER_MM as i32, ..AxisInfo::default() };
     let place = |code: String, mm: f32| {
         let kind = ControlKind::Position { min: 0, max: (mm * UNITS_PER_MM) as i32 };
         ControlInfo { grain, ..ControlInfo::new(&code, kind) }

@@ -5,8 +5,8 @@ use super::page::{FAINT, FIRED, INK, LOST, Page, RULE, SIGNAL, round_step};
 use gtrig_core::{
     Nanos, PollRate, Session,
     combo::{
-        Combo, Moment, What, attempt_words, combo_words,
-        ladder::{Attempt, AttemptOutcome, LimitCheck},
+        Combo, Moment, StepKind, attempt_words, combo_words,
+        ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck},
         miss_words, rung_words, span_words,
     },
 };
@@ -40,10 +40,11 @@ pub fn ladder(session: &Session, sheet: &LadderSheet) -> String {
     let ladder = ladder_of(session, sheet.combo);
     let combo = &rig.combos[sheet.combo];
     let stretch = sheet.from..=sheet.to;
-    let here: Vec<&Attempt> =
+    let here: Vec<&ComboAttempt> =
         ladder.attempts().iter().filter(|a| stretch.contains(&a.ended.time)).collect();
-    let near = here.iter().filter(|a| a.outcome == AttemptOutcome::Near);
-    let short = |attempt: &Attempt| attempt.nearest().map_or(f64::INFINITY, LimitCheck::shortfall);
+    let near = here.iter().filter(|a| a.outcome == ComboAttemptOutcome::Near);
+    let short =
+        |attempt: &ComboAttempt| attempt.nearest().map_or(f64::INFINITY, LimitCheck::shortfall);
     let nearest = near.min_by(|a, b| short(a).total_cmp(&short(b)));
     let attempt = nearest.or(here.last()).copied();
     let steps = combo.steps.len();
@@ -81,7 +82,7 @@ struct Drawing<'a> {
 }
 
 impl Drawing<'_> {
-    fn attempt(&mut self, attempt: &Attempt) {
+    fn attempt(&mut self, attempt: &ComboAttempt) {
         let Some(first) = attempt.rungs.first() else { return };
         let from = first.first;
         let windows = attempt.rungs.windows(2).zip(self.combo.steps.iter().skip(1));
@@ -97,7 +98,7 @@ impl Drawing<'_> {
             let y = TOP + (n as f64 + 0.6) * ROW;
             let step = &self.combo.steps[n];
             let before = n.checked_sub(1).map(|m| &attempt.rungs[m]);
-            if let Some(before) = before.filter(|_| !matches!(step.what, What::Quiet(_))) {
+            if let Some(before) = before.filter(|_| !matches!(step.what, StepKind::Quiet(_))) {
                 let opens = place(step.opens().over(before.met, self.rate));
                 let closes = place(step.within.over(before.met, self.rate));
                 self.page.hole((opens, y - 8.0), (closes, y + 8.0));

@@ -1,7 +1,7 @@
 //! A square plot on a page: values in, places out.
 
 use super::page::{FAINT, INK, Page, RULE};
-use gtrig_core::shape::{Border, Stage};
+use gtrig_core::shape::{DeadZoneBorder, Stage};
 use std::collections::BTreeSet;
 
 /// A square of the page with its own scale.
@@ -88,8 +88,10 @@ impl Plot {
         let Stage::DeadZone(zone) = stage else { return };
         for border in zone.borders() {
             match border {
-                Border::Circle(r) => self.circle(page, [0.0; 2], r, colour),
-                Border::Line([from, to]) => page.line(self.at(from), self.at(to), colour, 1.0),
+                DeadZoneBorder::Circle(r) => self.circle(page, [0.0; 2], r, colour),
+                DeadZoneBorder::Line([from, to]) => {
+                    page.line(self.at(from), self.at(to), colour, 1.0)
+                }
             }
         }
     }

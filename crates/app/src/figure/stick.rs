@@ -6,8 +6,8 @@ use super::{
     plot::Plot,
 };
 use gtrig_core::{
-    ActionId, ControlId, Input, Plan, Session, Tick,
-    shape::{Chain, Gate, Response, Rim, Stage, length},
+    ActionId, BoundInput, ControlId, Plan, Session, Tick,
+    shape::{Chain, Response, Rim, Stage, StickGate, length},
 };
 
 /// What the sheet of a stick shows.
@@ -38,7 +38,7 @@ impl StickSheet {
     pub fn of_input(
         title: String,
         session: &Session,
-        (action, input): (ActionId, Input),
+        (action, input): (ActionId, BoundInput),
         (from, to): (Tick, Tick),
     ) -> Self {
         let plan = session.plan();
@@ -61,7 +61,7 @@ impl StickSheet {
 }
 
 /// The controls of an input: x, and y if it has one.
-fn axes(plan: &Plan, input: Input) -> (ControlId, Option<ControlId>) {
+fn axes(plan: &Plan, input: BoundInput) -> (ControlId, Option<ControlId>) {
     let mut controls = plan.controls_of(input).into_iter();
     (controls.next().unwrap_or(ControlId(0)), controls.next())
 }
@@ -95,7 +95,7 @@ pub fn stick(sheet: &StickSheet) -> String {
 fn place(page: &mut Page, plot: Plot, sheet: &StickSheet) {
     plot.frame(page, "reported, with zones and gate");
     plot.circle(page, [0.0; 2], 1.0, RULE);
-    if sheet.chain.stages().contains(&Stage::Gate(Gate::Square)) {
+    if sheet.chain.stages().contains(&Stage::Gate(StickGate::Square)) {
         let corners = [[1.0, 1.0], [-1.0, 1.0], [-1.0, -1.0], [1.0, -1.0], [1.0, 1.0]];
         plot.trace(page, &corners, REPORTED, 1.0);
     }

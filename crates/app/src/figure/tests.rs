@@ -7,7 +7,7 @@ use gtrig_core::{
     ActionId, ControlId, ControlKind, Nanos, PollRate, Session, Tick,
     audit::{Loop, LoopAudit},
     measure::{self, Samples},
-    shape::{Chain, Curve, DeadZone, Gate, Stage, ZoneKind, length},
+    shape::{Chain, Curve, DeadZone, DeadZoneKind, Stage, StickGate, length},
     stream::StreamWatch,
 };
 use gtrig_formats::measure::MeasureReport;
@@ -130,9 +130,9 @@ fn a_figure_of_nothing_is_still_a_figure() {
 }
 
 fn chain() -> Chain {
-    let zone = DeadZone { kind: ZoneKind::Axes, inner: 0.2, outer: 1.0, slope: 0.0 };
+    let zone = DeadZone { kind: DeadZoneKind::Axes, inner: 0.2, outer: 1.0, slope: 0.0 };
     let curve = Stage::Curve { curve: Curve::Power(2.0), on_axes: false };
-    Chain::from([Stage::Gate(Gate::Square), Stage::DeadZone(zone), curve].as_slice())
+    Chain::from([Stage::Gate(StickGate::Square), Stage::DeadZone(zone), curve].as_slice())
 }
 
 #[test]

@@ -4,7 +4,7 @@
 use super::page::{FAINT, FIRED, INK, Page, REPORTED, RULE, SIGNAL};
 use gtrig_core::{
     Contact, LaneLog, Nanos, Session, Tick,
-    gesture::{LimitShape, Outcome, Verdict, limit_shapes, verdict_brief},
+    gesture::{GestureOutcome, GestureVerdict, LimitShape, limit_shapes, verdict_brief},
     touch::Outline,
 };
 
@@ -75,13 +75,15 @@ impl Drawing<'_> {
 
     /// Those of the stretch that fired or missed by little, or of the gesture all
     /// but those that another one ended.
-    fn verdicts(&self) -> Vec<Verdict> {
+    fn verdicts(&self) -> Vec<GestureVerdict> {
         let TouchSheet { from, to, gesture, .. } = *self.sheet;
-        let is_shown = |verdict: &&Verdict| {
+        let is_shown = |verdict: &&GestureVerdict| {
             let is_here = self.contacts.iter().any(|contact| contact.down == verdict.contact);
             let is_told = match (verdict.outcome, gesture) {
-                (Outcome::Fired | Outcome::Missed, Some(n)) => usize::from(verdict.gesture) == n,
-                (outcome, None) => outcome == Outcome::Fired || verdict.is_near(),
+                (GestureOutcome::Fired | GestureOutcome::Missed, Some(n)) => {
+                    usize::from(verdict.gesture) == n
+                }
+                (outcome, None) => outcome == GestureOutcome::Fired || verdict.is_near(),
                 _ => false,
             };
             is_here && is_told && verdict.ended >= from && verdict.began <= to
@@ -89,7 +91,7 @@ impl Drawing<'_> {
         self.session.history().verdicts().iter().filter(is_shown).copied().collect()
     }
 
-    fn subtitle(&self, verdicts: &[Verdict]) -> String {
+    fn subtitle(&self, verdicts: &[GestureVerdict]) -> String {
         let [wide, high] = self.size;
         let what = match self.sheet.gesture {
             Some(n) => {
@@ -98,7 +100,7 @@ impl Drawing<'_> {
             }
             None => "every gesture".to_owned(),
         };
-        let fired = verdicts.iter().filter(|v| v.outcome == Outcome::Fired).count();
+        let fired = verdicts.iter().filter(|v| v.outcome == GestureOutcome::Fired).count();
         let TouchSheet { from, to, .. } = self.sheet;
         format!(
             "{what}: {fired} of {} fired · {wide:.0} × {high:.0} mm · {from} to {to}",
@@ -171,7 +173,7 @@ impl Drawing<'_> {
     }
 
     /// The limits of an attempt, and what came of it.
-    fn verdict(&mut self, verdict: &Verdict, number: usize) {
+    fn verdict(&mut self, verdict: &GestureVerdict, number: usize) {
         let colour = colour_of(verdict);
         if self.sheet.gesture.is_some() {
             let gesture = &self.session.rig().gestures[usize::from(verdict.gesture)];
@@ -194,14 +196,14 @@ impl Drawing<'_> {
         self.page.text(end.0 + 5.0, end.1 - 4.0, &number.to_string(), colour);
     }
 
-    fn list(&mut self, verdicts: &[Verdict], top: f64) {
+    fn list(&mut self, verdicts: &[GestureVerdict], top: f64) {
         for ((verdict, n), row) in verdicts.iter().zip(1..).take(LISTED).zip(0u32..) {
             let y = top + f64::from(row) * ROW;
             let name = &self.session.rig().gestures[usize::from(verdict.gesture)].name;
             let word = match verdict.outcome {
-                Outcome::Fired => "fired",
-                Outcome::Missed => "missed",
-                Outcome::Cancelled(_) | Outcome::Broken => "",
+                GestureOutcome::Fired => "fired",
+                GestureOutcome::Missed => "missed",
+                GestureOutcome::Cancelled(_) | GestureOutcome::Broken => "",
             };
             let words = verdict_brief(self.session.rig(), verdict);
             self.page.text_ending(LEFT + 20.0, y, &n.to_string(), INK);
@@ -218,10 +220,10 @@ impl Drawing<'_> {
 }
 
 /// Green is what fired; what missed has the hue of doubt.
-fn colour_of(verdict: &Verdict) -> &'static str {
+fn colour_of(verdict: &GestureVerdict) -> &'static str {
     match verdict.outcome {
-        Outcome::Fired => FIRED,
-        Outcome::Missed => REPORTED,
-        Outcome::Cancelled(_) | Outcome::Broken => FAINT,
+        GestureOutcome::Fired => FIRED,
+        GestureOutcome::Missed => REPORTED,
+        GestureOutcome::Cancelled(_) | GestureOutcome::Broken => FAINT,
     }
 }

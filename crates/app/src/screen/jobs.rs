@@ -9,7 +9,7 @@ use gtrig_core::{
     Capacity, ControlId, Event, Nanos, Recording, Rig, Session, Tick,
     audit::{self, Loop, LoopAudit},
     measure::{self, Measurement, Proposal, Samples},
-    yard::Way,
+    yard::MotionRule,
 };
 use gtrig_formats::{measure::MeasureReport, save_atomically, take};
 use std::{
@@ -32,7 +32,7 @@ pub(crate) enum Outcome {
     /// The history by another rig, up to this event.
     Retuned(Box<Session>, u64),
     /// The same with a mistake in the rig.
-    WentWrong(Box<Session>, (u64, Way)),
+    WentWrong(Box<Session>, (u64, MotionRule)),
     Measured(Box<Measured>),
     /// A figure was drawn, or why it was not.
     Drawn(PathBuf, Result<(), String>),
@@ -103,7 +103,12 @@ pub(crate) fn retune(recording: Recording, rig: Rig, from: u64, done: Sender<Out
 }
 
 /// Runs a recording by a rig with a mistake. The outcome goes to `done`.
-pub(crate) fn go_wrong(recording: Recording, rig: Rig, of: (u64, Way), done: Sender<Outcome>) {
+pub(crate) fn go_wrong(
+    recording: Recording,
+    rig: Rig,
+    of: (u64, MotionRule),
+    done: Sender<Outcome>,
+) {
     thread::spawn(move || {
         let session = Session::replayed(&recording, rig, Capacity::DEFAULT);
         let _ = done.send(Outcome::WentWrong(Box::new(session), of));

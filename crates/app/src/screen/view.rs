@@ -1,6 +1,6 @@
 //! What the person looks at: playhead, stretch of time, lanes.
 
-use gtrig_core::{ActionId, ControlId, Gives, Input, Session, Tick};
+use gtrig_core::{ActionId, BoundInput, ControlId, Gives, Session, Tick};
 
 /// What is shown above the timeline.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -166,12 +166,12 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
             lanes.push(Lane::Action(action, 1));
         }
         for input in plan.inputs(action) {
-            if let Input::Gesture { gesture, .. } = input
+            if let BoundInput::Gesture { gesture, .. } = input
                 && let Some(at) = gestures.iter().position(|n| *n == usize::from(*gesture))
             {
                 lanes.push(Lane::Gesture(gestures.remove(at)));
             }
-            if let Input::Combo(combo) = input
+            if let BoundInput::Combo(combo) = input
                 && let Ok(at) = combos.binary_search(&usize::from(*combo))
             {
                 lanes.push(Lane::Combo(combos.remove(at)));

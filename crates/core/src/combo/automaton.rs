@@ -6,7 +6,7 @@
 //! node, for only what would always be in the same state may share one.
 
 use super::{
-    Clock, Combo, SignalId, Span, Step, Variant, What,
+    Combo, ComboClock, ComboStep, ComboVariant, SignalId, StepKind, TimeSpan,
     sets::{SetId, Sets},
 };
 use crate::PollRate;
@@ -42,8 +42,8 @@ impl Trigger {
 /// where it is the first of a combo.
 #[derive(Clone, Debug)]
 pub(crate) struct Rest {
-    pub(crate) what: What,
-    pub(crate) after: Span,
+    pub(crate) what: StepKind,
+    pub(crate) after: TimeSpan,
     /// For the first step: this signal must be on, or off.
     pub(crate) guard: Option<(SignalId, bool)>,
 }
@@ -56,9 +56,9 @@ pub(crate) struct Node {
     /// Whether it is a press or a release, which may come at any time up to
     /// `within`.
     pub(crate) is_plain: bool,
-    pub(crate) opens: Span,
-    pub(crate) within: Span,
-    pub(crate) clock: Clock,
+    pub(crate) opens: TimeSpan,
+    pub(crate) within: TimeSpan,
+    pub(crate) clock: ComboClock,
     /// A press of these since the step before breaks it: what a strict combo does
     /// not know, and what the step is to be cancelled by.
     pub(crate) broken_by: [Option<SetId>; 2],
@@ -98,7 +98,7 @@ pub(crate) struct Automaton {
 /// What is asked of a combo as a whole.
 #[derive(Clone, Debug)]
 pub(crate) struct BoundCombo {
-    pub(crate) all: Option<Span>,
+    pub(crate) all: Option<TimeSpan>,
     pub(crate) takes: bool,
     pub(crate) again: bool,
     pub(crate) lasts: bool,
@@ -114,8 +114,8 @@ pub(crate) struct BoundCombo {
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord)]
 struct Key {
     parent: NodeId,
-    step: Step,
-    clock: Clock,
+    step: ComboStep,
+    clock: ComboClock,
     broken_by: [Option<SetId>; 2],
     /// What a quiet listens to; part of it, for it differs between combos.
     quiet: Option<SetId>,
@@ -140,8 +140,8 @@ impl Automaton {
             return Automaton::default();
         }
         let mut builder = Builder::default();
-        let root = Step::new(What::Quiet(Span::Time(0)), Span::Time(0));
-        builder.push(0, &root, Clock::Reports);
+        let root = ComboStep::new(StepKind::Quiet(TimeSpan::Time(0)), TimeSpan::Time(0));
+        builder.push(0, &root, ComboClock::Reports);
         let mut paths = Vec::new();
         let mut bound = Vec::new();
         for (combo, n) in combos.iter().zip(0..) {
@@ -195,7 +195,7 @@ impl Automaton {
 }
 
 impl BoundCombo {
-    fn new(combo: &Combo, variants: &[Variant], own: Option<SetId>) -> Self {
+    fn new(combo: &Combo, variants: &[ComboVariant], own: Option<SetId>) -> Self {
         let last = combo.steps.iter().rev().find(|step| !step.what.signals().is_empty());
         let all = variants.iter().flat_map(|variant| &variant.steps);
         let mut signals: Vec<SignalId> =
@@ -217,16 +217,16 @@ impl BoundCombo {
 
 impl Builder {
     fn own(&mut self, combo: &Combo) -> Option<SetId> {
-        let is_quiet = |step: &Step| matches!(step.what, What::Quiet(_));
+        let is_quiet = |step: &ComboStep| matches!(step.what, StepKind::Quiet(_));
         let signals = combo.variants().into_iter().flat_map(|variant| variant.steps);
         let signals: Vec<SignalId> =
             signals.flat_map(|step| step.what.signals().to_vec()).collect();
         combo.steps.iter().any(is_quiet).then(|| self.sets.of(signals.into_iter(), false))
     }
 
-    fn push(&mut self, parent: NodeId, step: &Step, clock: Clock) -> NodeId {
+    fn push(&mut self, parent: NodeId, step: &ComboStep, clock: ComboClock) -> NodeId {
         self.rests.push(Rest { what: step.what.clone(), after: step.after, guard: None });
-        let is_plain = matches!(step.what, What::Press(_) | What::Release(_));
+        let is_plain = matches!(step.what, StepKind::Press(_) | StepKind::Release(_));
         self.nodes.push(Node {
             parent,
             is_plain: is_plain && step.after.amount() == 0,
@@ -252,7 +252,7 @@ impl Builder {
     fn add(
         &mut self,
         combo: &Combo,
-        variant: &Variant,
+        variant: &ComboVariant,
         own: Option<SetId>,
         number: u16,
     ) -> Vec<NodeId> {
@@ -268,11 +268,11 @@ impl Builder {
             let cancel = is_cancelled.then(|| self.sets.of(step.unless.iter().copied(), false));
             let broken_by = [foreign, cancel];
             let guard = variant.guard.filter(|_| n == 0);
-            let quiet = own.filter(|_| matches!(step.what, What::Quiet(_)));
+            let quiet = own.filter(|_| matches!(step.what, StepKind::Quiet(_)));
             let (clock, modes) = (combo.clock, combo.modes);
             // How it was written makes no difference, nor when a first step comes.
-            let within = if n == 0 { Span::Time(0) } else { step.within };
-            let step = Step { written: 0, text: None, within, ..step.clone() };
+            let within = if n == 0 { TimeSpan::Time(0) } else { step.within };
+            let step = ComboStep { written: 0, text: None, within, ..step.clone() };
             let key = Key { parent, step, clock, broken_by, quiet, guard, modes };
             parent = match self.known.get(&key) {
                 Some(&node) => node,
@@ -290,20 +290,20 @@ impl Builder {
         node.broken_by = key.broken_by;
         self.rests[id as usize].guard = key.guard;
         node.modes = key.modes;
-        let is_press = !matches!(key.step.what, What::Release(_));
+        let is_press = !matches!(key.step.what, StepKind::Release(_));
         let children = &mut self.children[key.parent as usize];
         for &signal in key.step.what.signals() {
             children.push((Trigger::new(signal, is_press), id));
         }
-        if matches!(key.step.what, What::Quiet(_)) {
+        if matches!(key.step.what, StepKind::Quiet(_)) {
             children.push((Trigger::QUIET, id));
             self.nodes[key.parent as usize].has_quiet = true;
         }
         // The latest arrival is as good as any, unless what follows may come too
         // early after it, or, of a chord, have begun before it.
-        let is_chord = matches!(key.step.what, What::Together { .. });
+        let is_chord = matches!(key.step.what, StepKind::Together { .. });
         if is_chord || key.step.opens().amount() > 0 {
-            self.nodes[key.parent as usize].kept = super::KEPT as u8;
+            self.nodes[key.parent as usize].kept = super::KEPT_MOMENTS as u8;
         }
         self.known.insert(key, id);
         id

@@ -15,7 +15,8 @@
 mod judge;
 
 use super::{
-    Combo, Limit, Mode, Moment, SignalEdge, SignalId, Span, Step, Variant, What, watch::Held,
+    Combo, ComboLimit, ComboStep, ComboVariant, Mode, Moment, SignalEdge, SignalId, StepKind,
+    TimeSpan, watch::SignalState,
 };
 use crate::{Nanos, PollRate, Rig};
 use alloc::{collections::VecDeque, vec, vec::Vec};
@@ -33,7 +34,7 @@ const NEAR_TICKS: i64 = 6;
 
 /// What an attempt came to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum AttemptOutcome {
+pub enum ComboAttemptOutcome {
     /// All steps were met.
     Met,
     /// They would have been with one limit changed.
@@ -62,9 +63,9 @@ pub struct Rung {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct LimitCheck {
     /// Which.
-    pub limit: Limit,
+    pub limit: ComboLimit,
     /// What was asked.
-    pub asked: Span,
+    pub asked: TimeSpan,
     /// By how much it was kept, in the unit of what was asked; negative where
     /// it was not.
     pub margin: i64,
@@ -73,27 +74,27 @@ pub struct LimitCheck {
 }
 
 /// Whether a limit asks for at least so much, instead of at most.
-pub fn is_least(combo: &Combo, limit: Limit) -> bool {
+pub fn is_least(combo: &Combo, limit: ComboLimit) -> bool {
     match limit {
-        Limit::After(_) => true,
-        Limit::Within(_) | Limit::All => false,
-        Limit::Own(n) => {
+        ComboLimit::After(_) => true,
+        ComboLimit::Within(_) | ComboLimit::All => false,
+        ComboLimit::Own(n) => {
             let step = combo.steps.get(usize::from(n));
-            step.is_some_and(|step| matches!(step.what, What::Hold(..) | What::Quiet(_)))
+            step.is_some_and(|step| matches!(step.what, StepKind::Hold(..) | StepKind::Quiet(_)))
         }
     }
 }
 
 /// An attempt at a combo.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Attempt {
+pub struct ComboAttempt {
     /// When its first step was met.
     pub began: Moment,
     /// When its last step was, or would have been, met; of one that stopped, when
     /// the last of those that were.
     pub ended: Moment,
     /// What it came to.
-    pub outcome: AttemptOutcome,
+    pub outcome: ComboAttemptOutcome,
     /// Whether it is turned around; see [`Mirror`](super::Mirror).
     pub is_mirrored: bool,
     /// The steps that were met, in order.
@@ -102,7 +103,7 @@ pub struct Attempt {
     pub checks: Vec<LimitCheck>,
 }
 
-impl Attempt {
+impl ComboAttempt {
     /// Of a near miss the limit with the smallest change, for its size, that
     /// would have made it fire.
     pub fn nearest(&self) -> Option<&LimitCheck> {
@@ -111,13 +112,15 @@ impl Attempt {
     }
 }
 
-impl Attempt {
+impl ComboAttempt {
     /// Of the limits of a step the one that is kept least, for its size; of the last
     /// one that on the whole too.
     pub fn worst_of(&self, step: usize) -> Option<&LimitCheck> {
         let is_its = |check: &&LimitCheck| match check.limit {
-            Limit::After(n) | Limit::Within(n) | Limit::Own(n) => usize::from(n) == step,
-            Limit::All => step + 1 == self.rungs.len(),
+            ComboLimit::After(n) | ComboLimit::Within(n) | ComboLimit::Own(n) => {
+                usize::from(n) == step
+            }
+            ComboLimit::All => step + 1 == self.rungs.len(),
         };
         let share = |check: &LimitCheck| check.margin as f64 / check.asked.amount().max(1) as f64;
         self.checks.iter().filter(is_its).min_by(|a, b| share(a).total_cmp(&share(b)))
@@ -177,7 +180,7 @@ struct Link {
 struct Track {
     /// Its place among the variants.
     number: usize,
-    steps: Vec<Step>,
+    steps: Vec<ComboStep>,
     guard: Option<(SignalId, bool)>,
     hits: Vec<VecDeque<Hit>>,
     counts: Vec<u32>,
@@ -203,7 +206,7 @@ pub struct Ladder {
     modes: Vec<Mode>,
     rate: PollRate,
     tracks: Vec<Track>,
-    held: Vec<Held>,
+    held: Vec<SignalState>,
     /// The last presses, of signals and others, to find what broke an attempt.
     presses: VecDeque<(u32, Option<SignalId>, Moment)>,
     serial: u32,
@@ -212,7 +215,7 @@ pub struct Ladder {
     floor: u32,
     /// For how long, in nanoseconds, hits matter.
     horizon: u64,
-    attempts: Vec<Attempt>,
+    attempts: Vec<ComboAttempt>,
     unknown: Vec<Unknown>,
     gaps: Vec<Vec<i64>>,
 }
@@ -228,7 +231,7 @@ impl Ladder {
 
     /// The ladder of a combo over the signals and modes of a rig.
     pub fn of(combo: &Combo, rig: &Rig) -> Self {
-        let of = |(number, Variant { steps, guard }): (usize, Variant)| Track {
+        let of = |(number, ComboVariant { steps, guard }): (usize, ComboVariant)| Track {
             number,
             hits: vec![VecDeque::new(); steps.len()],
             counts: vec![0; steps.len()],
@@ -236,7 +239,7 @@ impl Ladder {
             guard,
             pending: Vec::new(),
         };
-        let spans = |step: &Step| {
+        let spans = |step: &ComboStep| {
             let own = step.what.span().map_or(0, |span| span.nanos(rig.rate));
             2 * (step.within.nanos(rig.rate) + own) + NEAR_TIME as u64
         };
@@ -247,7 +250,7 @@ impl Ladder {
             combo: combo.clone(),
             modes: rig.modes.clone(),
             rate: rig.rate,
-            held: vec![Held::default(); rig.signals.len()],
+            held: vec![SignalState::default(); rig.signals.len()],
             presses: VecDeque::new(),
             serial: 0,
             spent: 0,
@@ -274,7 +277,7 @@ impl Ladder {
     }
 
     /// Every attempt so far, in the order in which it was over.
-    pub fn attempts(&self) -> &[Attempt] {
+    pub fn attempts(&self) -> &[ComboAttempt] {
         &self.attempts
     }
 
@@ -326,7 +329,7 @@ impl Ladder {
     fn hold(&mut self, edge: &SignalEdge, serial: u32) {
         if let Some(signal) = edge.signal {
             let since = edge.moment();
-            self.held[signal.index()] = Held { is_on: edge.is_press, since, serial };
+            self.held[signal.index()] = SignalState { is_on: edge.is_press, since, serial };
         }
     }
 
@@ -351,7 +354,7 @@ impl Ladder {
         for n in (0..track.steps.len()).rev() {
             let step = &track.steps[n];
             let is_its = step.what.signals().contains(&signal)
-                && edge.is_press != matches!(step.what, What::Release(_));
+                && edge.is_press != matches!(step.what, StepKind::Release(_));
             if !is_its || (n == 0 && !self.is_faced(track.guard)) {
                 continue;
             }
@@ -372,8 +375,8 @@ impl Ladder {
                 is_used: false,
             };
             match &step.what {
-                What::Hold(..) => track.pending.push((n, hit)),
-                What::Together { of, spread, in_order } => {
+                StepKind::Hold(..) => track.pending.push((n, hit)),
+                StepKind::Together { of, spread, in_order } => {
                     let Some((first, since)) = self.chord(of, *in_order) else { continue };
                     let since = self.at(since);
                     (hit.first, hit.began, hit.own_first) = (first, since, since);
@@ -421,7 +424,7 @@ impl Ladder {
     fn end_going(&self, track: &mut Track, edge: &SignalEdge, at: Moment) {
         let Track { steps, hits, .. } = track;
         for (n, step) in steps.iter().enumerate() {
-            let What::Hold(_, span) = step.what else { continue };
+            let StepKind::Hold(_, span) = step.what else { continue };
             if !self.ends(steps, n, edge) {
                 continue;
             }
@@ -455,14 +458,14 @@ impl Ladder {
     }
 
     /// Whether a change ends what step `n` goes on with.
-    fn ends(&self, steps: &[Step], n: usize, edge: &SignalEdge) -> bool {
+    fn ends(&self, steps: &[ComboStep], n: usize, edge: &SignalEdge) -> bool {
         let is_breaking = edge.is_press && self.breaks(&steps[n], edge.signal);
         match steps[n].what {
-            What::Hold(of, _) => {
+            StepKind::Hold(of, _) => {
                 let is_released = !edge.is_press && edge.signal == Some(of);
                 is_released || (is_breaking && edge.signal != Some(of))
             }
-            What::Quiet(_) => {
+            StepKind::Quiet(_) => {
                 let is_own = edge.signal.is_some_and(|signal| is_about(steps, signal));
                 edge.is_press && is_own || is_breaking
             }
@@ -471,7 +474,7 @@ impl Ladder {
     }
 
     /// Whether a step does not bear a press before it is met.
-    fn breaks(&self, step: &Step, signal: Option<SignalId>) -> bool {
+    fn breaks(&self, step: &ComboStep, signal: Option<SignalId>) -> bool {
         let is_cancel = signal.is_some_and(|signal| step.unless.contains(&signal));
         let is_foreign = self.combo.passing.as_ref().is_some_and(|passing| {
             let members = step.what.signals();
@@ -488,7 +491,7 @@ impl Ladder {
             if !is_it(unknown) {
                 return true;
             }
-            let limit = Limit::Own(unknown.step as u8);
+            let limit = ComboLimit::Own(unknown.step as u8);
             let checks = attempts[unknown.attempt].checks.iter_mut();
             if let Some(check) = checks.into_iter().find(|check| check.limit == limit)
                 && let Some(span) = combo.steps[unknown.step].what.span()
@@ -497,10 +500,10 @@ impl Ladder {
                 check.margin = check.margin.min(known);
                 let margin = check.margin;
                 // A hold before a quiet can be no longer than that bears.
-                let is_quiet = matches!(combo.steps[unknown.step].what, What::Quiet(_));
+                let is_quiet = matches!(combo.steps[unknown.step].what, StepKind::Quiet(_));
                 let before = unknown.step.checked_sub(1).filter(|_| is_quiet);
-                let hold = before.filter(|&n| matches!(combo.steps[n].what, What::Hold(..)));
-                let limit = hold.map(|n| Limit::Own(n as u8));
+                let hold = before.filter(|&n| matches!(combo.steps[n].what, StepKind::Hold(..)));
+                let limit = hold.map(|n| ComboLimit::Own(n as u8));
                 let checks = attempts[unknown.attempt].checks.iter_mut();
                 for check in checks.filter(|check| Some(check.limit) == limit) {
                     check.margin = check.margin.min(margin);
@@ -551,7 +554,7 @@ impl Ladder {
         self.note_gap(track, n, &hit);
         if n + 1 == track.steps.len() {
             self.judge(track, hit);
-        } else if let What::Quiet(_) = track.steps[n + 1].what {
+        } else if let StepKind::Quiet(_) = track.steps[n + 1].what {
             let quiet =
                 Hit { press: hit.met, own: i64::MAX, of: Some(hit.number), best: None, ..hit };
             track.pending.push((n + 1, quiet));
@@ -592,7 +595,7 @@ impl Ladder {
     }
 
     /// How a hit follows one of the step before; `None` if it does not at all.
-    fn link(&self, step: &Step, from: &Hit, to: &Hit) -> Option<Link> {
+    fn link(&self, step: &ComboStep, from: &Hit, to: &Hit) -> Option<Link> {
         if let Some(of) = to.of {
             // What breaks the combo from outside breaks a quiet too.
             let broken = self.broken(step, from.serial, to);
@@ -613,7 +616,7 @@ impl Ladder {
 
     /// What was pressed since a press, and before the step was met, that it does
     /// not bear.
-    fn broken(&self, step: &Step, since: u32, to: &Hit) -> Option<Option<SignalId>> {
+    fn broken(&self, step: &ComboStep, since: u32, to: &Hit) -> Option<Option<SignalId>> {
         let is_between = |serial: &u32| *serial > since && *serial <= to.heard;
         let between = self.presses.iter().filter(|(serial, ..)| is_between(serial));
         let between = between.filter(|(serial, ..)| *serial != to.serial);
@@ -623,7 +626,13 @@ impl Ladder {
 
     /// How long after a press the last one came that a quiet does not bear, before
     /// another moment; `None` without one.
-    fn noise(&self, steps: &[Step], since: &Hit, until: Moment, unit: Span) -> Option<i64> {
+    fn noise(
+        &self,
+        steps: &[ComboStep],
+        since: &Hit,
+        until: Moment,
+        unit: TimeSpan,
+    ) -> Option<i64> {
         let quiet = steps.last()?;
         let later = self.presses.iter().filter(|(serial, ..)| *serial > since.serial);
         let noisy = later.filter(|(_, signal, at)| {
@@ -648,7 +657,7 @@ impl Ladder {
         // How long its last step goes on is not known yet, nor of a hold that only a
         // quiet follows.
         let last = track.steps.len() - 1;
-        let is_quiet = matches!(track.steps[last].what, What::Quiet(_));
+        let is_quiet = matches!(track.steps[last].what, StepKind::Quiet(_));
         let before = last.checked_sub(1).filter(|_| is_quiet);
         let before = before.and_then(|n| Some((n, *find(&track.hits[n], hit.of?)?)));
         for (step, hit) in [(last, hit)].into_iter().chain(before) {
@@ -696,10 +705,10 @@ impl Ladder {
             before = hit.best.and_then(|best| best.before);
         }
         rungs.reverse();
-        self.attempts.push(Attempt {
+        self.attempts.push(ComboAttempt {
             began: best.began,
             ended: hit.met,
-            outcome: AttemptOutcome::Stopped(n as u8 + 1),
+            outcome: ComboAttemptOutcome::Stopped(n as u8 + 1),
             is_mirrored: track.number > 0,
             rungs,
             checks: Vec::new(),
@@ -707,7 +716,7 @@ impl Ladder {
     }
 }
 
-fn is_about(steps: &[Step], signal: SignalId) -> bool {
+fn is_about(steps: &[ComboStep], signal: SignalId) -> bool {
     steps.iter().any(|step| step.what.signals().contains(&signal))
 }
 

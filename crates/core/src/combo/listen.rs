@@ -1,21 +1,21 @@
 //! From controls, zones, gestures and actions to the edges of signals.
 
-use super::{Moment, SignalEdge, SignalId, Way, signal::BoundSignal};
+use super::{Direction, Moment, SignalEdge, SignalId, signal::BoundSignal};
 use crate::{ActionId, ControlId, Edge, Machine, Nanos, Plan, Tick};
 use alloc::vec::Vec;
 
 /// What the signals were at the last tick.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Ears {
+pub(crate) struct SignalTracker {
     is_on: Vec<bool>,
     by: Vec<Option<ControlId>>,
     /// For each signal that is a direction, the direction its action is in.
-    ways: Vec<Option<Way>>,
+    ways: Vec<Option<Direction>>,
     /// An action changed after it was listened to.
     pub(crate) actions_due: bool,
 }
 
-impl Ears {
+impl SignalTracker {
     pub(crate) fn fit(&mut self, signals: usize) {
         self.is_on.resize(signals, false);
         self.by.resize(signals, None);
@@ -112,7 +112,7 @@ impl Ears {
                 let state = machine.action(action);
                 let v = plan.vector(action, state);
                 let slot = &mut self.ways[signal.index()];
-                *slot = Way::next(*slot, v);
+                *slot = Direction::next(*slot, v);
                 let on = *slot == Some(way);
                 self.hear(signal, on, instant(action), edges, of_tick);
             }

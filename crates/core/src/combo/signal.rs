@@ -1,7 +1,7 @@
 //! Signals: whatever is on or off, and when it changed.
 
 use super::{Moment, SignalId};
-use crate::{ActionId, ControlId, ControlRef, Nanos, Thresholds, Tick, gesture::Toward};
+use crate::{ActionId, ControlId, ControlRef, Nanos, Thresholds, Tick, gesture::SwipeDirections};
 
 /// Anything of a rig that is on or off.
 #[derive(Clone, Debug, PartialEq)]
@@ -22,14 +22,14 @@ pub enum Signal {
     /// A gesture, by its place in the rig, while it is on.
     Gesture(usize),
     /// A direction of an action that gives a plane.
-    Way(usize, Way),
+    Way(usize, Direction),
 }
 
-/// One of eight directions, by its place in [`Toward::WORDS`].
+/// One of eight directions, by its place in [`SwipeDirections::WORDS`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Way(pub u8);
+pub struct Direction(pub u8);
 
-impl Way {
+impl Direction {
     /// From this deflection on a stick is in a direction,
     pub const ENTER: f32 = 0.5;
     /// and below this one it is in none.
@@ -39,38 +39,38 @@ impl Way {
     pub const HYSTERESIS: f32 = 5.0;
 
     /// The direction of a word.
-    pub fn of(word: &str) -> Option<Way> {
-        Toward::WORDS.iter().position(|other| *other == word).map(|n| Way(n as u8))
+    pub fn of(word: &str) -> Option<Direction> {
+        SwipeDirections::WORDS.iter().position(|other| *other == word).map(|n| Direction(n as u8))
     }
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
-        Toward::WORDS[self.0 as usize]
+        SwipeDirections::WORDS[self.0 as usize]
     }
 
     /// The same with left and right swapped.
     #[must_use]
-    pub const fn mirrored(self) -> Way {
-        Way((12 - self.0) % 8)
+    pub const fn mirrored(self) -> Direction {
+        Direction((12 - self.0) % 8)
     }
 
     /// The direction of a vector that was in `before`.
-    pub(crate) fn next(before: Option<Way>, [x, y]: [f32; 2]) -> Option<Way> {
-        let least = if before.is_some() { Way::LEAVE } else { Way::ENTER };
+    pub(crate) fn next(before: Option<Direction>, [x, y]: [f32; 2]) -> Option<Direction> {
+        let least = if before.is_some() { Direction::LEAVE } else { Direction::ENTER };
         // What is no number is nowhere.
         let is_out = x * x + y * y >= least * least;
         if !is_out {
             return None;
         }
         let degrees = libm::atan2f(y, x).to_degrees();
-        if let Some(Way(n)) = before {
+        if let Some(Direction(n)) = before {
             let turned = libm::fabsf(libm::remainderf(degrees - 45.0 * f32::from(n), 360.0));
-            if turned <= 22.5 + Way::HYSTERESIS {
+            if turned <= 22.5 + Direction::HYSTERESIS {
                 return before;
             }
         }
         let nearest = libm::roundf(degrees / 45.0) as i32;
-        Some(Way(nearest.rem_euclid(8) as u8))
+        Some(Direction(nearest.rem_euclid(8) as u8))
     }
 }
 
@@ -126,7 +126,7 @@ pub(crate) enum BoundSignal {
     Action(ActionId),
     Zone(u8),
     Gesture(u16),
-    Way(ActionId, Way),
+    Way(ActionId, Direction),
 }
 
 #[cfg(test)]
@@ -150,8 +150,8 @@ mod tests {
         #[case] v: [f32; 2],
         #[case] after: Option<&str>,
     ) {
-        let way = Way::next(before.and_then(Way::of), v);
-        assert_eq!(way.map(Way::word), after);
+        let way = Direction::next(before.and_then(Direction::of), v);
+        assert_eq!(way.map(Direction::word), after);
     }
 
     #[rstest]
@@ -160,7 +160,7 @@ mod tests {
     #[case("down-right", "down-left")]
     #[case("up-left", "up-right")]
     fn left_and_right_change_places(#[case] word: &str, #[case] other: &str) {
-        assert_eq!(Way::of(word).unwrap().mirrored().word(), other);
-        assert_eq!(Way::of(other).unwrap().mirrored().word(), word);
+        assert_eq!(Direction::of(word).unwrap().mirrored().word(), other);
+        assert_eq!(Direction::of(other).unwrap().mirrored().word(), word);
     }
 }

@@ -1,7 +1,7 @@
 //! Running the automaton: what happened before, and what follows from it.
 
 use super::{
-    Moment, SignalEdge, SignalId, Span, What,
+    Moment, SignalEdge, SignalId, StepKind, TimeSpan,
     automaton::{Automaton, Node, NodeId, Trigger},
 };
 use crate::{ControlId, Nanos, PollRate, Tick};
@@ -67,7 +67,7 @@ struct Arrival {
 
 /// A signal as the combos know it.
 #[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Held {
+pub(super) struct SignalState {
     pub(super) is_on: bool,
     /// When it went on, and as which press; 0 where that does not count.
     pub(super) since: Moment,
@@ -88,7 +88,7 @@ struct Active {
 /// Something that happens by itself.
 #[derive(Clone, Copy, Debug)]
 struct Timer {
-    span: Span,
+    span: TimeSpan,
     due: Moment,
     what: Due,
     arrival: Arrival,
@@ -114,8 +114,8 @@ struct Waiting {
 
 /// The mutable half of all combos.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Combos {
-    held: Vec<Held>,
+pub(crate) struct ComboEngine {
+    held: Vec<SignalState>,
     /// The latest arrivals of each node; `heads` says which is the newest.
     rings: Vec<Arrival>,
     heads: Vec<u8>,
@@ -153,10 +153,10 @@ struct Poll<'a> {
     tick: Tick,
 }
 
-impl Combos {
+impl ComboEngine {
     pub(crate) fn fit(&mut self, automaton: &Automaton, signals: usize) {
         let (nodes, combos) = (automaton.nodes.len(), automaton.combos.len());
-        self.held.resize(signals, Held::default());
+        self.held.resize(signals, SignalState::default());
         self.rings.resize(automaton.ring_count, Arrival::default());
         self.heads.resize(nodes, 0);
         self.place.resize(nodes, 0);
@@ -203,8 +203,8 @@ impl Combos {
 
     fn next_timer(&self, rate: PollRate) -> Option<Nanos> {
         let instant = |timer: &Timer| match timer.span {
-            Span::Time(_) => timer.due.time,
-            Span::Ticks(_) => rate.time_of(timer.due.tick),
+            TimeSpan::Time(_) => timer.due.time,
+            TimeSpan::Ticks(_) => rate.time_of(timer.due.tick),
         };
         self.timers.iter().map(instant).min()
     }
@@ -272,7 +272,7 @@ impl Combos {
     fn hold(&mut self, edge: &SignalEdge, serial: u32) {
         if let Some(signal) = edge.signal {
             let since = edge.moment();
-            self.held[signal.index()] = Held { is_on: edge.is_press, since, serial };
+            self.held[signal.index()] = SignalState { is_on: edge.is_press, since, serial };
         }
     }
 
@@ -381,7 +381,7 @@ impl Combos {
         if node.is_plain {
             return Some(arrival);
         }
-        if let What::Together { of, spread, in_order } = &poll.automaton.rest(id).what {
+        if let StepKind::Together { of, spread, in_order } = &poll.automaton.rest(id).what {
             let mut before = 0;
             for signal in of {
                 let held = &self.held[signal.index()];
@@ -453,7 +453,7 @@ impl Combos {
             return self.arrive(poll, node, arrival, None);
         }
         let rest = poll.automaton.rest(node);
-        if let What::Hold(signal, span) = rest.what {
+        if let StepKind::Hold(signal, span) = rest.what {
             let due = span.over(arrival.at, poll.rate);
             self.start(Timer { span, due, what: Due::Held(node, signal), arrival });
             return;
@@ -503,7 +503,7 @@ impl Combos {
         self.rings[ring as usize + usize::from(*head)] = arrival;
         self.watch(automaton, node, arrival.at);
         for &(_, quiet) in automaton.quiets(node) {
-            if let What::Quiet(span) = automaton.rest(quiet).what {
+            if let StepKind::Quiet(span) = automaton.rest(quiet).what {
                 let due = span.over(arrival.at, poll.rate);
                 self.start(Timer { span, due, what: Due::Quiet(quiet), arrival });
             }
@@ -633,7 +633,7 @@ impl Combos {
                 passed <= node.within.amount() && !self.is_broken(node, from.serial)
             };
             node.parent != 0
-                && !matches!(poll.automaton.rest(child).what, What::Quiet(_))
+                && !matches!(poll.automaton.rest(child).what, StepKind::Quiet(_))
                 && self
                     .arrivals(poll.automaton, node.parent)
                     .any(|from| counts(from) && is_open(from))

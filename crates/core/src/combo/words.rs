@@ -1,8 +1,8 @@
 //! Combos in words.
 
 use super::{
-    Combo, Limit, Signal, SignalId, Span, Step, What,
-    ladder::{Attempt, AttemptOutcome, LimitCheck, is_least, step_of},
+    Combo, ComboLimit, ComboStep, Signal, SignalId, StepKind, TimeSpan,
+    ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck, is_least, step_of},
 };
 use crate::{PollRate, Rig};
 use alloc::{
@@ -12,31 +12,31 @@ use alloc::{
 };
 
 /// A length of time: `250 ms`, `12.4 ms`, `3 ticks`.
-pub fn span_words(span: Span) -> String {
+pub fn span_words(span: TimeSpan) -> String {
     amount_words(span, span.amount())
 }
 
 /// So much, in the unit of a span.
-fn amount_words(unit: Span, amount: i64) -> String {
+fn amount_words(unit: TimeSpan, amount: i64) -> String {
     match unit {
-        Span::Time(_) => {
+        TimeSpan::Time(_) => {
             let ms = format!("{:.2}", amount as f64 / 1e6);
             format!("{} ms", ms.trim_end_matches('0').trim_end_matches('.'))
         }
-        Span::Ticks(_) if amount == 1 => "1 tick".to_string(),
-        Span::Ticks(_) => format!("{amount} ticks"),
+        TimeSpan::Ticks(_) if amount == 1 => "1 tick".to_string(),
+        TimeSpan::Ticks(_) => format!("{amount} ticks"),
     }
 }
 
 /// The same in the other unit, rounded up: what a change of that many ticks
 /// would be.
-fn other_unit(unit: Span, amount: i64, rate: PollRate) -> String {
+fn other_unit(unit: TimeSpan, amount: i64, rate: PollRate) -> String {
     match unit {
-        Span::Time(_) => {
+        TimeSpan::Time(_) => {
             let ticks = libm::ceil(amount as f64 * 1e-9 * rate.hz()) as i64;
-            amount_words(Span::Ticks(0), ticks)
+            amount_words(TimeSpan::Ticks(0), ticks)
         }
-        Span::Ticks(_) => {
+        TimeSpan::Ticks(_) => {
             let ms = amount as f64 / rate.hz() * 1000.0;
             format!("{ms:.1} ms")
         }
@@ -58,33 +58,33 @@ pub fn signal_words(rig: &Rig, signal: SignalId) -> String {
 }
 
 /// A step, as rigs write it, without its limits on when it comes.
-pub fn rung_words(rig: &Rig, step: &Step) -> String {
+pub fn rung_words(rig: &Rig, step: &ComboStep) -> String {
     let name = |signal: &SignalId| signal_words(rig, *signal);
     match &step.what {
-        What::Press(of) => match rig.signals.get(of.index()) {
+        StepKind::Press(of) => match rig.signals.get(of.index()) {
             Some(Signal::Way(..)) => format!("push {}", name(of)),
             Some(Signal::Gesture(_)) => format!("make {}", name(of)),
             _ => format!("press {}", name(of)),
         },
-        What::Release(of) => format!("release {}", name(of)),
-        What::Hold(of, span) => format!("hold {} for {}", name(of), span_words(*span)),
-        What::Together { of, spread, in_order } => {
+        StepKind::Release(of) => format!("release {}", name(of)),
+        StepKind::Hold(of, span) => format!("hold {} for {}", name(of), span_words(*span)),
+        StepKind::Together { of, spread, in_order } => {
             let names: Vec<String> = of.iter().map(name).collect();
             let order = if *in_order { " in order" } else { "" };
             format!("together {} in {}{order}", names.join(" and "), span_words(*spread))
         }
-        What::Quiet(span) => format!("quiet {}", span_words(*span)),
+        StepKind::Quiet(span) => format!("quiet {}", span_words(*span)),
     }
 }
 
 /// A combo as rigs write it, with every limit.
 pub fn combo_words(rig: &Rig, combo: &Combo) -> String {
-    let step = |(n, step): (usize, &Step)| {
+    let step = |(n, step): (usize, &ComboStep)| {
         let mut words = rung_words(rig, step);
         if n > 0 && step.after.amount() > 0 {
             words += &format!(" after {}", span_words(step.after));
         }
-        if n > 0 && !matches!(step.what, What::Quiet(_)) {
+        if n > 0 && !matches!(step.what, StepKind::Quiet(_)) {
             words += &format!(" within {}", span_words(step.within));
         }
         if step.buffer.amount() > 0 {
@@ -102,21 +102,21 @@ pub fn combo_words(rig: &Rig, combo: &Combo) -> String {
 }
 
 /// A limit: what it asks of which step.
-pub fn limit_words(rig: &Rig, combo: &Combo, limit: Limit) -> String {
+pub fn limit_words(rig: &Rig, combo: &Combo, limit: ComboLimit) -> String {
     let step = combo.steps.get(usize::from(step_of(limit)));
     let name = step.map_or(String::new(), |step| match step.what.signals().first() {
         Some(signal) => signal_words(rig, *signal),
         None => "quiet".to_string(),
     });
     match limit {
-        Limit::After(_) => format!("after, {name}"),
-        Limit::Within(_) => format!("within, {name}"),
-        Limit::Own(_) => match step.map(|step| &step.what) {
-            Some(What::Hold(..)) => format!("hold, {name}"),
-            Some(What::Together { .. }) => "together".to_string(),
+        ComboLimit::After(_) => format!("after, {name}"),
+        ComboLimit::Within(_) => format!("within, {name}"),
+        ComboLimit::Own(_) => match step.map(|step| &step.what) {
+            Some(StepKind::Hold(..)) => format!("hold, {name}"),
+            Some(StepKind::Together { .. }) => "together".to_string(),
             _ => "quiet".to_string(),
         },
-        Limit::All => "all within".to_string(),
+        ComboLimit::All => "all within".to_string(),
     }
 }
 
@@ -124,21 +124,21 @@ pub fn limit_words(rig: &Rig, combo: &Combo, limit: Limit) -> String {
 pub fn miss_words(combo: &Combo, rate: PollRate, check: &LimitCheck) -> String {
     let by = -check.margin;
     let how = match check.limit {
-        Limit::After(_) => "too early",
+        ComboLimit::After(_) => "too early",
         _ if is_least(combo, check.limit) => "short",
-        Limit::Own(_) => "too far apart",
-        Limit::Within(_) | Limit::All => "too late",
+        ComboLimit::Own(_) => "too far apart",
+        ComboLimit::Within(_) | ComboLimit::All => "too late",
     };
     let amount = amount_words(check.asked, by);
     format!("{amount} ({}) {how}", other_unit(check.asked, by, rate))
 }
 
 /// What an attempt came to, in a sentence.
-pub fn attempt_words(rig: &Rig, combo: &Combo, attempt: &Attempt) -> String {
+pub fn attempt_words(rig: &Rig, combo: &Combo, attempt: &ComboAttempt) -> String {
     let count = combo.steps.len();
     let mirrored = if attempt.is_mirrored { ", turned around" } else { "" };
     match attempt.outcome {
-        AttemptOutcome::Met => {
+        ComboAttemptOutcome::Met => {
             let tightest = attempt.checks.iter().filter(|check| check.margin < i64::MAX);
             let share = |c: &&LimitCheck| c.margin as f64 / c.asked.amount().max(1) as f64;
             let tightest = tightest.min_by(|a, b| share(a).total_cmp(&share(b)));
@@ -149,7 +149,7 @@ pub fn attempt_words(rig: &Rig, combo: &Combo, attempt: &Attempt) -> String {
             let met = if count == 1 { "met".to_string() } else { format!("met all {count} steps") };
             format!("{met}{spare}{mirrored}")
         }
-        AttemptOutcome::Near => match attempt.nearest() {
+        ComboAttemptOutcome::Near => match attempt.nearest() {
             Some(check) => {
                 let step = combo.steps.get(usize::from(step_of(check.limit)));
                 let step = step.map_or("all of it".to_string(), |step| rung_words(rig, step));
@@ -160,13 +160,13 @@ pub fn attempt_words(rig: &Rig, combo: &Combo, attempt: &Attempt) -> String {
             }
             None => "missed".to_string(),
         },
-        AttemptOutcome::Broken(by) => {
+        ComboAttemptOutcome::Broken(by) => {
             let by = by.map_or("a button that it does not know".to_string(), |signal| {
                 signal_words(rig, signal)
             });
             format!("broken by {by}; all else held{mirrored}")
         }
-        AttemptOutcome::Stopped(n) => {
+        ComboAttemptOutcome::Stopped(n) => {
             let next = combo.steps.get(usize::from(n)).map(|step| rung_words(rig, step));
             let next = next.unwrap_or_default();
             format!("stopped after {n} of {count} steps: no `{next}` came in time{mirrored}")

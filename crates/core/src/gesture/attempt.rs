@@ -1,8 +1,8 @@
 //! One attempt at a gesture: its fingers, and everything measured of them.
 
 use super::{
-    BoundGesture, Centre, Kind, Quantity, Toward,
-    verdict::{Tally, Verdict},
+    BoundGesture, GestureKind, Quantity, StickCentre, SwipeDirections,
+    verdict::{GestureVerdict, Tally},
 };
 use crate::{Nanos, Tick};
 use core::f32::consts::PI;
@@ -23,7 +23,7 @@ pub(crate) struct Finger {
 
 /// How far an attempt has got.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Phase {
+pub(crate) enum AttemptPhase {
     /// Its limits have not been met yet.
     Trying,
     /// They have, but it waits for other gestures to fail.
@@ -33,9 +33,9 @@ pub(crate) enum Phase {
 }
 
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Attempt {
+pub(crate) struct GestureAttempt {
     pub(crate) gesture: u16,
-    pub(crate) phase: Phase,
+    pub(crate) phase: AttemptPhase,
     fingers: [Finger; MAX_FINGERS],
     count: u8,
     /// The last landing.
@@ -73,11 +73,11 @@ pub(crate) struct Attempt {
     pub(crate) first_landing: Option<Nanos>,
 }
 
-impl Attempt {
+impl GestureAttempt {
     pub(crate) fn new(gesture: u16, size: [f32; 2]) -> Self {
-        Attempt {
+        GestureAttempt {
             gesture,
-            phase: Phase::Trying,
+            phase: AttemptPhase::Trying,
             fingers: [Finger::default(); MAX_FINGERS],
             count: 0,
             complete: Nanos(0),
@@ -115,7 +115,7 @@ impl Attempt {
         &self.fingers[0]
     }
 
-    pub(crate) fn shares_with(&self, other: &Attempt) -> bool {
+    pub(crate) fn shares_with(&self, other: &GestureAttempt) -> bool {
         self.fingers().iter().any(|mine| {
             other
                 .fingers()
@@ -207,7 +207,7 @@ impl Attempt {
                 false => since(self.first().landed),
             },
             Quantity::Length => match of.kind {
-                Kind::Sign { .. } => self.path,
+                GestureKind::Sign { .. } => self.path,
                 _ => length(self.way()),
             },
             Quantity::Speed => length(self.way()) * 1000.0 / since(self.first().landed).max(1e-3),
@@ -222,7 +222,7 @@ impl Attempt {
                 of.from_edge.map_or(0.0, |edge| edge.distance(self.first().start, self.size))
             }
             Quantity::Slop => match of.kind {
-                Kind::Pinch => (length(self.last_line) - length(self.line)).abs(),
+                GestureKind::Pinch => (length(self.last_line) - length(self.line)).abs(),
                 _ => length(self.way()),
             },
             Quantity::SlopDeg => self.turned.abs(),
@@ -244,30 +244,32 @@ impl Attempt {
         Some([along, (axis[0] * way[1] - axis[1] * way[0]).abs()])
     }
 
-    /// What it gives now: see [`Kind`].
+    /// What it gives now: see [`GestureKind`].
     pub(crate) fn output(&mut self, of: &BoundGesture) -> [f32; 2] {
         match of.kind {
-            Kind::Tap { .. } | Kind::Press | Kind::Sign { .. } => [0.0; 2],
-            Kind::Swipe { toward, .. } => toward.nearest(self.way_up()).unwrap_or([0.0; 2]),
-            Kind::Drag => crate::shape::clamp_to_circle(self.way_up().map(|part| part / of.scale)),
-            Kind::Pinch => {
+            GestureKind::Tap { .. } | GestureKind::Press | GestureKind::Sign { .. } => [0.0; 2],
+            GestureKind::Swipe { toward, .. } => toward.nearest(self.way_up()).unwrap_or([0.0; 2]),
+            GestureKind::Drag => {
+                crate::shape::clamp_to_circle(self.way_up().map(|part| part / of.scale))
+            }
+            GestureKind::Pinch => {
                 // A finger is no point: below a millimetre no ratio means anything.
                 let ratio = length(self.last_line).max(1.0) / length(self.line).max(1.0);
                 [(libm::logf(ratio) / libm::logf(of.scale)).clamp(-1.0, 1.0), 0.0]
             }
-            Kind::Rotate => [(self.turned / of.scale).clamp(-1.0, 1.0), 0.0],
-            Kind::Stick(ring) => self.stick(ring, of.scale),
-            Kind::Aim { .. } => {
+            GestureKind::Rotate => [(self.turned / of.scale).clamp(-1.0, 1.0), 0.0],
+            GestureKind::Stick(ring) => self.stick(ring, of.scale),
+            GestureKind::Aim { .. } => {
                 let [x, y] = minus(self.first().at, self.centre);
-                Toward::Any.nearest([x, -y]).unwrap_or([0.0; 2])
+                SwipeDirections::Any.nearest([x, -y]).unwrap_or([0.0; 2])
             }
         }
     }
 
-    fn stick(&mut self, ring: Centre, radius: f32) -> [f32; 2] {
+    fn stick(&mut self, ring: StickCentre, radius: f32) -> [f32; 2] {
         let [x, y] = minus(self.first().at, self.centre);
         let far = length([x, y]);
-        if ring == Centre::Following && far > radius {
+        if ring == StickCentre::Following && far > radius {
             let excess = (far - radius) / far;
             self.centre = [self.centre[0] + x * excess, self.centre[1] + y * excess];
         }
@@ -275,21 +277,26 @@ impl Attempt {
     }
 
     /// A verdict without its limits.
-    pub(crate) fn verdict(&self, tick: Tick, ended: Nanos, contact: crate::ControlId) -> Verdict {
+    pub(crate) fn verdict(
+        &self,
+        tick: Tick,
+        ended: Nanos,
+        contact: crate::ControlId,
+    ) -> GestureVerdict {
         let first = self.first();
-        Verdict {
+        GestureVerdict {
             gesture: self.gesture,
             contact,
             fingers: self.count,
             began: self.began(),
             ended,
             tick,
-            outcome: super::Outcome::Missed,
+            outcome: super::GestureOutcome::Missed,
             met: self.met,
             fired: self.fired,
             value: self.value,
             way: [first.start, first.at],
-            checks: Verdict::NO_CHECKS,
+            checks: GestureVerdict::NO_CHECKS,
             check_count: 0,
         }
     }

@@ -1,19 +1,21 @@
 //! A gesture tied to a plan: what a tick needs of it, laid out for it.
 
-use super::{Gesture, Kind, Quantity, Sense, Side, Toward, verdict::Check};
+use super::{
+    Gesture, GestureKind, LimitSense, PanelEdge, Quantity, SwipeDirections, verdict::Check,
+};
 use alloc::vec::Vec;
 
 /// Invariant: at most [`MAX_CHECKS`](super::verdict::MAX_CHECKS) checks.
 #[derive(Clone, Debug)]
 pub(crate) struct BoundGesture {
-    pub(crate) kind: Kind,
+    pub(crate) kind: GestureKind,
     pub(crate) zone: Option<u8>,
     pub(crate) fingers: u8,
     pub(crate) checks: Vec<Check>,
     /// Full deflection, in the unit of its kind.
     pub(crate) scale: f32,
-    pub(crate) toward: Toward,
-    pub(crate) from_edge: Option<Side>,
+    pub(crate) toward: SwipeDirections,
+    pub(crate) from_edge: Option<PanelEdge>,
     pub(crate) waits_for: Vec<u16>,
     pub(crate) takes: bool,
     pub(crate) beside: Vec<u16>,
@@ -26,10 +28,10 @@ impl BoundGesture {
             Some(Check { quantity, limit: gesture.limits.of(quantity)? })
         });
         let (checks, scales): (Vec<Check>, Vec<Check>) =
-            limits.partition(|check| check.quantity.sense() != Sense::Scale);
+            limits.partition(|check| check.quantity.sense() != LimitSense::Scale);
         let (toward, from_edge) = match gesture.kind {
-            Kind::Swipe { toward, from_edge, .. } => (toward, from_edge),
-            _ => (Toward::Any, None),
+            GestureKind::Swipe { toward, from_edge, .. } => (toward, from_edge),
+            _ => (SwipeDirections::Any, None),
         };
         let places = |list: &[usize]| list.iter().map(|&n| n as u16).collect();
         BoundGesture {

@@ -1,6 +1,6 @@
 //! The limits of a gesture as shapes on the surface, to be drawn.
 
-use super::{Gesture, Kind, Quantity, Toward};
+use super::{Gesture, GestureKind, Quantity, SwipeDirections};
 use alloc::{vec, vec::Vec};
 use core::f32::consts::PI;
 
@@ -29,21 +29,23 @@ pub fn limit_shapes(gesture: &Gesture, start: [f32; 2], centre: [f32; 2]) -> Vec
         gesture.limits.of(of).map(|radius| LimitShape::Circle { centre, radius })
     };
     match gesture.kind {
-        Kind::Tap { .. } | Kind::Press => around(start, Quantity::Move).into_iter().collect(),
-        Kind::Drag => around(start, Quantity::Slop).into_iter().collect(),
-        Kind::Stick(_) => [Quantity::Ring, Quantity::Catch]
+        GestureKind::Tap { .. } | GestureKind::Press => {
+            around(start, Quantity::Move).into_iter().collect()
+        }
+        GestureKind::Drag => around(start, Quantity::Slop).into_iter().collect(),
+        GestureKind::Stick(_) => [Quantity::Ring, Quantity::Catch]
             .into_iter()
             .filter_map(|of| around(centre, of))
             .collect(),
-        Kind::Aim { .. } => around(centre, Quantity::Dead).into_iter().collect(),
-        Kind::Swipe { toward, .. } => wedges(gesture, toward, start)
+        GestureKind::Aim { .. } => around(centre, Quantity::Dead).into_iter().collect(),
+        GestureKind::Swipe { toward, .. } => wedges(gesture, toward, start)
             .unwrap_or_else(|| around(start, Quantity::Length).into_iter().collect()),
-        Kind::Pinch | Kind::Rotate | Kind::Sign { .. } => Vec::new(),
+        GestureKind::Pinch | GestureKind::Rotate | GestureKind::Sign { .. } => Vec::new(),
     }
 }
 
-fn wedges(gesture: &Gesture, toward: Toward, start: [f32; 2]) -> Option<Vec<LimitShape>> {
-    let Toward::Some(bits) = toward else { return None };
+fn wedges(gesture: &Gesture, toward: SwipeDirections, start: [f32; 2]) -> Option<Vec<LimitShape>> {
+    let SwipeDirections::Some(bits) = toward else { return None };
     let off = gesture.limits.of(Quantity::OffAxisDeg)?;
     let length = gesture.limits.of(Quantity::Length)?;
     let at = |degrees: f32| {
@@ -64,12 +66,13 @@ fn wedges(gesture: &Gesture, toward: Toward, start: [f32; 2]) -> Option<Vec<Limi
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::gesture::{Fires, Limits};
+    use crate::gesture::{GestureLimits, SwipeFires};
     use alloc::string::String;
 
-    fn swipe(toward: Toward) -> Gesture {
-        let kind = Kind::Swipe { toward, fires: Fires::Passing, from_edge: None };
-        let limits = Limits::NONE.with(Quantity::Length, 10.0).with(Quantity::OffAxisDeg, 30.0);
+    fn swipe(toward: SwipeDirections) -> Gesture {
+        let kind = GestureKind::Swipe { toward, fires: SwipeFires::Passing, from_edge: None };
+        let limits =
+            GestureLimits::NONE.with(Quantity::Length, 10.0).with(Quantity::OffAxisDeg, 30.0);
         let (waits_for, beside) = (Vec::new(), Vec::new());
         let name = String::new();
         Gesture { name, zone: None, kind, fingers: 1, limits, waits_for, takes: false, beside }
@@ -78,7 +81,7 @@ mod tests {
     /// What leaves the wedge by its arc is long enough and on its axis.
     #[test]
     fn the_arc_of_a_wedge_is_where_the_limits_begin_to_hold() {
-        let shapes = limit_shapes(&swipe(Toward::Some(0b100)), [50.0, 50.0], [0.0; 2]);
+        let shapes = limit_shapes(&swipe(SwipeDirections::Some(0b100)), [50.0, 50.0], [0.0; 2]);
         let [LimitShape::Line(places)] = &shapes[..] else { panic!("{shapes:?}") };
         assert_eq!((places[0], places[places.len() - 1]), ([50.0, 50.0], [50.0, 50.0]));
         for [x, y] in &places[1..places.len() - 1] {
@@ -90,7 +93,7 @@ mod tests {
 
     #[test]
     fn where_any_direction_will_do_the_length_is_a_circle() {
-        let shapes = limit_shapes(&swipe(Toward::Any), [50.0, 50.0], [0.0; 2]);
+        let shapes = limit_shapes(&swipe(SwipeDirections::Any), [50.0, 50.0], [0.0; 2]);
         assert_eq!(shapes, [LimitShape::Circle { centre: [50.0, 50.0], radius: 10.0 }]);
     }
 }

@@ -55,7 +55,7 @@ pub enum Quantity {
 
 /// What a limit asks of a quantity.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Sense {
+pub enum LimitSense {
     /// To be no less.
     AtLeast,
     /// To be no more.
@@ -64,15 +64,15 @@ pub enum Sense {
     Scale,
 }
 
-impl Sense {
+impl LimitSense {
     /// By how much a value meets a limit; negative where it does not. One that
     /// is no number meets none.
     pub fn slack(self, value: f32, limit: f32) -> f32 {
         match self {
             _ if value.is_nan() => f32::NEG_INFINITY,
-            Sense::AtLeast => value - limit,
-            Sense::AtMost => limit - value,
-            Sense::Scale => f32::INFINITY,
+            LimitSense::AtLeast => value - limit,
+            LimitSense::AtMost => limit - value,
+            LimitSense::Scale => f32::INFINITY,
         }
     }
 }
@@ -121,13 +121,13 @@ impl Quantity {
     }
 
     /// What a limit asks of it.
-    pub const fn sense(self) -> Sense {
+    pub const fn sense(self) -> LimitSense {
         use Quantity::*;
         match self {
-            Hold | Length | Speed | Straight | Slop | SlopDeg | Dead | Lead => Sense::AtLeast,
+            Hold | Length | Speed | Straight | Slop | SlopDeg | Dead | Lead => LimitSense::AtLeast,
             Lift | Move | Gap | Spread | Together | Time | OffAxisDeg | OffAxisMm | Edge
-            | Catch | Differs => Sense::AtMost,
-            Ring | Reach | ReachTimes | ReachDeg => Sense::Scale,
+            | Catch | Differs => LimitSense::AtMost,
+            Ring | Reach | ReachTimes | ReachDeg => LimitSense::Scale,
         }
     }
 
@@ -142,11 +142,11 @@ impl Quantity {
 /// The limits that a rig sets to a gesture; of what it leaves out nothing is
 /// asked.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Limits([Option<f32>; Quantity::COUNT]);
+pub struct GestureLimits([Option<f32>; Quantity::COUNT]);
 
-impl Limits {
+impl GestureLimits {
     /// Asks nothing.
-    pub const NONE: Limits = Limits([None; Quantity::COUNT]);
+    pub const NONE: GestureLimits = GestureLimits([None; Quantity::COUNT]);
 
     /// The limit of a quantity.
     pub const fn of(&self, quantity: Quantity) -> Option<f32> {

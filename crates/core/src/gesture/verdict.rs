@@ -9,7 +9,7 @@
 //! of this one alone would meet it; then the moment that came closest is
 //! shown, and the margin is not *alone*.
 
-use super::{Quantity, Sense};
+use super::{LimitSense, Quantity};
 use crate::{ControlId, Nanos, Tick};
 
 /// No gesture has more limits than this.
@@ -17,7 +17,7 @@ pub const MAX_CHECKS: usize = 8;
 
 /// A miss is a *near* one if a limit changed by this share of itself would
 /// have met it.
-pub const NEAR: f32 = 0.25;
+pub const NEAR_SHARE: f32 = 0.25;
 
 /// A limit, as a plan holds it.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -76,22 +76,22 @@ impl Tally {
     }
 
     /// What came of each check.
-    pub(crate) fn checked(&self, checks: &[Check]) -> impl Iterator<Item = Checked> {
+    pub(crate) fn checked(&self, checks: &[Check]) -> impl Iterator<Item = CheckedLimit> {
         checks.iter().enumerate().map(|(n, &Check { quantity, limit })| {
             let is_alone = self.alone[n] > f32::NEG_INFINITY;
             let margin = if is_alone { self.alone[n] } else { self.closest[n] };
             let value = match quantity.sense() {
-                Sense::AtMost => limit - margin,
+                LimitSense::AtMost => limit - margin,
                 _ => limit + margin,
             };
-            Checked { quantity, value, limit, margin, is_alone }
+            CheckedLimit { quantity, value, limit, margin, is_alone }
         })
     }
 }
 
 /// A limit of an attempt that is over.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Checked {
+pub struct CheckedLimit {
     /// What was measured.
     pub quantity: Quantity,
     /// What it was, at the moment that speaks best for it; in the unit of its
@@ -106,14 +106,19 @@ pub struct Checked {
     pub is_alone: bool,
 }
 
-impl Checked {
-    const NONE: Checked =
-        Checked { quantity: Quantity::Lift, value: 0.0, limit: 0.0, margin: 0.0, is_alone: false };
+impl CheckedLimit {
+    const NONE: CheckedLimit = CheckedLimit {
+        quantity: Quantity::Lift,
+        value: 0.0,
+        limit: 0.0,
+        margin: 0.0,
+        is_alone: false,
+    };
 }
 
 /// What became of an attempt.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Outcome {
+pub enum GestureOutcome {
     /// It fired.
     Fired,
     /// It did not meet its limits.
@@ -127,7 +132,7 @@ pub enum Outcome {
 
 /// What an attempt at a gesture came to.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Verdict {
+pub struct GestureVerdict {
     /// The gesture, by its place in the rig.
     pub gesture: u16,
     /// The first of its contacts.
@@ -141,7 +146,7 @@ pub struct Verdict {
     /// The tick that gave the verdict.
     pub tick: Tick,
     /// What became of it.
-    pub outcome: Outcome,
+    pub outcome: GestureOutcome,
     /// The tick at which it met its limits.
     pub met: Option<Tick>,
     /// The tick at which it fired; later than `met` where it had to wait for
@@ -152,11 +157,11 @@ pub struct Verdict {
     /// Where its first finger landed and where it was last, in millimetres
     /// from the top left.
     pub way: [[f32; 2]; 2],
-    pub(crate) checks: [Checked; MAX_CHECKS],
+    pub(crate) checks: [CheckedLimit; MAX_CHECKS],
     pub(crate) check_count: u8,
 }
 
-impl Verdict {
+impl GestureVerdict {
     pub(crate) fn with_checks(mut self, tally: &Tally, checks: &[Check]) -> Self {
         self.check_count = checks.len() as u8;
         for (slot, checked) in self.checks.iter_mut().zip(tally.checked(checks)) {
@@ -165,25 +170,25 @@ impl Verdict {
         self
     }
 
-    pub(crate) const NO_CHECKS: [Checked; MAX_CHECKS] = [Checked::NONE; MAX_CHECKS];
+    pub(crate) const NO_CHECKS: [CheckedLimit; MAX_CHECKS] = [CheckedLimit::NONE; MAX_CHECKS];
 
     /// Every limit, and by how much it was met.
-    pub fn checks(&self) -> &[Checked] {
+    pub fn checks(&self) -> &[CheckedLimit] {
         &self.checks[..usize::from(self.check_count)]
     }
 
     /// Of a miss the limit that alone kept it from firing, with the smallest
     /// change for its size that would have let it.
-    pub fn nearest(&self) -> Option<&Checked> {
-        let is_missed = self.outcome == Outcome::Missed;
+    pub fn nearest(&self) -> Option<&CheckedLimit> {
+        let is_missed = self.outcome == GestureOutcome::Missed;
         let misses = self.checks().iter().filter(|c| is_missed && c.is_alone && c.margin < 0.0);
-        let share = |check: &Checked| -check.margin / check.limit.max(f32::MIN_POSITIVE);
+        let share = |check: &CheckedLimit| -check.margin / check.limit.max(f32::MIN_POSITIVE);
         misses.min_by(|a, b| share(a).total_cmp(&share(b)))
     }
 
-    /// Whether it is a near miss: see [`NEAR`].
+    /// Whether it is a near miss: see [`NEAR_SHARE`].
     pub fn is_near(&self) -> bool {
-        self.nearest().is_some_and(|check| -check.margin <= NEAR * check.limit)
+        self.nearest().is_some_and(|check| -check.margin <= NEAR_SHARE * check.limit)
     }
 }
 

@@ -1,8 +1,8 @@
 //! The attempts that go on, and how gestures bear on each other.
 
 use super::{
-    Checked, Kind, Outcome, Quantity, Verdict,
-    attempt::{Attempt, Finger, Phase, millis},
+    CheckedLimit, GestureKind, GestureOutcome, GestureVerdict, Quantity,
+    attempt::{AttemptPhase, Finger, GestureAttempt, millis},
     bound::BoundGesture,
     sign::Trail,
     taps::{self, Tap, Taps},
@@ -17,7 +17,7 @@ pub const MAX_ATTEMPTS: usize = 1024;
 
 /// What a poll found out about a contact; a lift comes before a landing.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct News {
+pub(crate) struct ContactUpdate {
     pub(crate) contact: u16,
     pub(crate) lifted: Option<Nanos>,
     /// Whether it went away without a word.
@@ -41,7 +41,7 @@ pub struct GestureState {
     lasting: u16,
     /// Whether one fired in this tick.
     pub fired: bool,
-    /// What it gives; see [`Kind`].
+    /// What it gives; see [`GestureKind`].
     pub value: [f32; 2],
     /// The first contact of the attempt that fired last.
     pub contact: Option<ControlId>,
@@ -63,7 +63,7 @@ impl GestureState {
 
 /// An attempt that goes on, to be shown.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Candidate {
+pub struct GestureCandidate {
     /// The gesture, by its place in the rig.
     pub gesture: usize,
     /// The first of its contacts.
@@ -80,17 +80,17 @@ pub struct Candidate {
     /// The centre of a stick, or the origin of an aim, in the same measure.
     pub centre: [f32; 2],
     /// Every limit, and how far it is from being met at this moment.
-    pub checks: Vec<Checked>,
+    pub checks: Vec<CheckedLimit>,
 }
 
 /// The mutable half of all gestures.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Watch {
-    attempts: Vec<Attempt>,
+pub(crate) struct GestureEngine {
+    attempts: Vec<GestureAttempt>,
     states: Vec<GestureState>,
     taps: Vec<Taps>,
     trails: Vec<Trail>,
-    verdicts: Vec<Verdict>,
+    verdicts: Vec<GestureVerdict>,
     changed: Vec<u16>,
     is_changed: Vec<bool>,
     /// Gestures that fired for this tick alone.
@@ -109,12 +109,12 @@ struct Poll<'a> {
 }
 
 impl Poll<'_> {
-    fn gesture(&self, attempt: &Attempt) -> &BoundGesture {
+    fn gesture(&self, attempt: &GestureAttempt) -> &BoundGesture {
         &self.plan.gestures()[usize::from(attempt.gesture)]
     }
 }
 
-impl Watch {
+impl GestureEngine {
     /// Makes room, so that no tick needs to allocate.
     pub(crate) fn fit(&mut self, plan: &Plan) {
         let (gestures, contacts) = (plan.gestures().len(), plan.contacts().len());
@@ -141,7 +141,7 @@ impl Watch {
         &self.changed
     }
 
-    pub(crate) fn verdicts(&self) -> &[Verdict] {
+    pub(crate) fn verdicts(&self) -> &[GestureVerdict] {
         &self.verdicts
     }
 
@@ -182,7 +182,7 @@ impl Watch {
     }
 
     /// Runs a tick over the news of its contacts, none of which is in it twice.
-    pub(crate) fn tick(&mut self, plan: &Plan, tick: Tick, now: Nanos, news: &[News]) {
+    pub(crate) fn tick(&mut self, plan: &Plan, tick: Tick, now: Nanos, news: &[ContactUpdate]) {
         self.age();
         let is_idle = news.is_empty() && self.wake.is_none_or(|wake| wake > now);
         if is_idle {
@@ -212,8 +212,8 @@ impl Watch {
     }
 
     /// Tells an attempt the news of its fingers.
-    fn hear(&mut self, poll: Poll, at: usize, news: &[News]) {
-        let Watch { attempts, trails, taps, news_of, .. } = self;
+    fn hear(&mut self, poll: Poll, at: usize, news: &[ContactUpdate]) {
+        let GestureEngine { attempts, trails, taps, news_of, .. } = self;
         let attempt = &mut attempts[at];
         let of = poll.gesture(attempt);
         let news_of = |finger: &Finger| {
@@ -223,9 +223,11 @@ impl Watch {
         let (mut moved, mut is_news) = (None, false);
         for n in 0..attempt.fingers().len() {
             let finger = attempt.fingers()[n];
-            let Some(&News { lifted, landed, place, at, .. }) = news_of(&finger) else { continue };
+            let Some(&ContactUpdate { lifted, landed, place, at, .. }) = news_of(&finger) else {
+                continue;
+            };
             is_news = true;
-            if of.kind == Kind::Press {
+            if of.kind == GestureKind::Press {
                 // Until now it was as it has been.
                 judge(attempt, of, lifted.unwrap_or(at), poll.tick);
             }
@@ -242,13 +244,13 @@ impl Watch {
         }
         for n in 0..attempt.fingers().len() {
             let finger = attempt.fingers()[n];
-            if let Some(&News { lifted: Some(time), is_broken, .. }) = news_of(&finger) {
+            if let Some(&ContactUpdate { lifted: Some(time), is_broken, .. }) = news_of(&finger) {
                 attempt.lift(finger.contact, time);
                 attempt.is_broken |= is_broken;
             }
         }
-        let is_due = of.kind == Kind::Press && !attempt.any_lifted();
-        if is_due && attempt.phase == Phase::Trying {
+        let is_due = of.kind == GestureKind::Press && !attempt.any_lifted();
+        if is_due && attempt.phase == AttemptPhase::Trying {
             judge(attempt, of, poll.now, poll.tick);
         }
         let Some(over) = attempt.over.filter(|_| is_news && !attempt.is_broken) else { return };
@@ -256,12 +258,16 @@ impl Watch {
             return;
         }
         match of.kind {
-            Kind::Tap { times: 1 } if attempt.all_lifted() => judge(attempt, of, over, poll.tick),
-            Kind::Tap { times } if attempt.all_lifted() => {
+            GestureKind::Tap { times: 1 } if attempt.all_lifted() => {
+                judge(attempt, of, over, poll.tick)
+            }
+            GestureKind::Tap { times } if attempt.all_lifted() => {
                 one_tap(attempt, of, &mut taps[usize::from(attempt.gesture)], times, poll.tick);
             }
-            Kind::Swipe { fires: super::Fires::Release, .. } => judge(attempt, of, over, poll.tick),
-            Kind::Sign { sign } => {
+            GestureKind::Swipe { fires: super::SwipeFires::Release, .. } => {
+                judge(attempt, of, over, poll.tick)
+            }
+            GestureKind::Sign { sign } => {
                 let trail = &trails[usize::from(attempt.first().contact)];
                 if let Some(stroke) = trail.stroke() {
                     attempt.likeness = poll.plan.signs().likeness(&stroke, sign);
@@ -274,7 +280,7 @@ impl Watch {
 
     /// A finger lands: every gesture that listens there begins an attempt, or
     /// adds the finger to one that lacks it.
-    fn land(&mut self, poll: Poll, news: &News, landed: Nanos) {
+    fn land(&mut self, poll: Poll, news: &ContactUpdate, landed: Nanos) {
         if let Some(trail) = self.trails.get_mut(usize::from(news.contact)) {
             trail.begin(news.place);
         }
@@ -287,7 +293,7 @@ impl Watch {
             if !listens {
                 continue;
             }
-            let joins = |attempt: &Attempt| {
+            let joins = |attempt: &GestureAttempt| {
                 let lacks = attempt.gesture == n && !attempt.is_complete(of);
                 let panel = poll.plan.contacts()[usize::from(attempt.first().contact)].panel;
                 lacks && !attempt.all_lifted() && panel == contact.panel
@@ -295,12 +301,12 @@ impl Watch {
             let at = match self.attempts.iter().position(joins) {
                 Some(at) => at,
                 None => {
-                    let is_busy = |attempt: &Attempt| attempt.gesture == n;
+                    let is_busy = |attempt: &GestureAttempt| attempt.gesture == n;
                     let is_busy = of.kind.is_single() && self.attempts.iter().any(is_busy);
                     if is_busy || self.attempts.len() == room(poll.plan) {
                         continue;
                     }
-                    self.attempts.push(Attempt::new(n, contact.size));
+                    self.attempts.push(GestureAttempt::new(n, contact.size));
                     self.change(n).trying += 1;
                     self.attempts.len() - 1
                 }
@@ -308,12 +314,13 @@ impl Watch {
             let attempt = &mut self.attempts[at];
             attempt.land(news.contact, landed, news.place);
             attempt.centre = match of.kind {
-                Kind::Stick(super::Centre::Fixed(place)) | Kind::Aim { origin: place } => {
+                GestureKind::Stick(super::StickCentre::Fixed(place))
+                | GestureKind::Aim { origin: place } => {
                     [place[0] * contact.size[0], place[1] * contact.size[1]]
                 }
                 _ => news.place,
             };
-            if matches!(of.kind, Kind::Stick(_) | Kind::Aim { .. }) {
+            if matches!(of.kind, GestureKind::Stick(_) | GestureKind::Aim { .. }) {
                 judge(attempt, of, landed, poll.tick);
             }
         }
@@ -324,7 +331,7 @@ impl Watch {
         let mut at = 0;
         while at < self.attempts.len() {
             let attempt = &self.attempts[at];
-            if attempt.phase != Phase::Met || attempt.cancelled_by.is_some() {
+            if attempt.phase != AttemptPhase::Met || attempt.cancelled_by.is_some() {
                 at += 1;
                 continue;
             }
@@ -343,33 +350,33 @@ impl Watch {
     }
 
     /// Whether a gesture can still fire with what an attempt is about.
-    fn is_possible(&self, poll: Poll, gesture: u16, waiting: &Attempt) -> bool {
+    fn is_possible(&self, poll: Poll, gesture: u16, waiting: &GestureAttempt) -> bool {
         let of = &poll.plan.gestures()[usize::from(gesture)];
-        let is_several = matches!(of.kind, Kind::Tap { times: 2.. });
+        let is_several = matches!(of.kind, GestureKind::Tap { times: 2.. });
         let is_open = is_several && {
             let gap = of.limit(Quantity::Gap).unwrap_or(0.0);
             self.taps[usize::from(gesture)].open_until(gap).is_some_and(|until| until > poll.now)
         };
         is_open
             || self.attempts.iter().any(|other| {
-                let is_live = other.phase != Phase::Fired
+                let is_live = other.phase != AttemptPhase::Fired
                     && other.cancelled_by.is_none()
-                    && (other.over.is_none() || other.phase == Phase::Met);
+                    && (other.over.is_none() || other.phase == AttemptPhase::Met);
                 other.gesture == gesture
                     && is_live
                     && (is_several || other.shares_with(waiting))
-                    && (other.phase == Phase::Met || !is_hopeless(other, of, poll.now))
+                    && (other.phase == AttemptPhase::Met || !is_hopeless(other, of, poll.now))
             })
     }
 
     fn fire(&mut self, poll: Poll, at: usize) {
         let attempt = &mut self.attempts[at];
         let of = poll.gesture(attempt);
-        (attempt.phase, attempt.fired) = (Phase::Fired, Some(poll.tick));
+        (attempt.phase, attempt.fired) = (AttemptPhase::Fired, Some(poll.tick));
         attempt.value = attempt.output(of);
         attempt.is_lasting = of.kind.lasts() && attempt.over.is_none();
         let fired = *attempt;
-        if let Kind::Tap { times: 2.. } = of.kind {
+        if let GestureKind::Tap { times: 2.. } = of.kind {
             self.taps[usize::from(fired.gesture)].spend();
         }
         let contact = poll.plan.contacts()[usize::from(fired.first().contact)].down;
@@ -384,9 +391,9 @@ impl Watch {
             let its = poll.gesture(other);
             let is_beside =
                 of.beside.contains(&other.gesture) || its.beside.contains(&fired.gesture);
-            let waited = other.phase == Phase::Met && its.waits_for.contains(&fired.gesture);
+            let waited = other.phase == AttemptPhase::Met && its.waits_for.contains(&fired.gesture);
             let is_taken = of.takes && !is_beside && other.shares_with(&fired);
-            let is_over = other.phase == Phase::Fired || other.cancelled_by.is_some();
+            let is_over = other.phase == AttemptPhase::Fired || other.cancelled_by.is_some();
             if !is_over && other.gesture != fired.gesture && (waited || is_taken) {
                 other.cancelled_by = Some(fired.gesture);
             }
@@ -414,10 +421,10 @@ impl Watch {
         while at < self.attempts.len() {
             let attempt = &self.attempts[at];
             let is_over = match poll.gesture(attempt).kind {
-                Kind::Tap { .. } => attempt.all_lifted(),
+                GestureKind::Tap { .. } => attempt.all_lifted(),
                 _ => attempt.any_lifted(),
             };
-            let waits = attempt.phase == Phase::Met && !attempt.is_broken;
+            let waits = attempt.phase == AttemptPhase::Met && !attempt.is_broken;
             if attempt.cancelled_by.is_none() && (!is_over || waits) {
                 at += 1;
                 continue;
@@ -427,11 +434,11 @@ impl Watch {
         }
     }
 
-    fn forget(&mut self, poll: Poll, attempt: &Attempt) {
+    fn forget(&mut self, poll: Poll, attempt: &GestureAttempt) {
         let of = poll.gesture(attempt);
         let state = self.change(attempt.gesture);
         state.lasting -= u16::from(attempt.is_lasting);
-        state.trying -= u16::from(attempt.phase != Phase::Fired);
+        state.trying -= u16::from(attempt.phase != AttemptPhase::Fired);
         state.rest();
         if attempt.is_broken {
             self.taps[usize::from(attempt.gesture)].clear();
@@ -444,10 +451,10 @@ impl Watch {
         let ended = attempt.over.unwrap_or(poll.now);
         let mut verdict = attempt.verdict(poll.tick, ended, contact);
         verdict.outcome = match (attempt.fired, attempt.cancelled_by) {
-            (Some(_), _) => Outcome::Fired,
-            (None, Some(by)) => Outcome::Cancelled(by),
-            (None, None) if attempt.is_broken => Outcome::Broken,
-            (None, None) => Outcome::Missed,
+            (Some(_), _) => GestureOutcome::Fired,
+            (None, Some(by)) => GestureOutcome::Cancelled(by),
+            (None, None) if attempt.is_broken => GestureOutcome::Broken,
+            (None, None) => GestureOutcome::Missed,
         };
         self.verdicts.push(verdict.with_checks(&attempt.tally, &of.checks));
     }
@@ -455,9 +462,9 @@ impl Watch {
     /// Those that time alone can bring further.
     fn next_wake(&self, poll: Poll) -> Option<Nanos> {
         let next = Nanos(poll.now.0 + 1);
-        let due = |attempt: &Attempt| match (attempt.phase, poll.gesture(attempt)) {
-            (Phase::Met, _) => Some(next),
-            (Phase::Trying, of) if of.kind == Kind::Press => {
+        let due = |attempt: &GestureAttempt| match (attempt.phase, poll.gesture(attempt)) {
+            (AttemptPhase::Met, _) => Some(next),
+            (AttemptPhase::Trying, of) if of.kind == GestureKind::Press => {
                 let hold = f64::from(of.limit(Quantity::Hold)?) * 1e6;
                 let due = Nanos(attempt.first().landed.0 + hold as u64);
                 let can_come = !is_hopeless(attempt, of, poll.now);
@@ -469,13 +476,13 @@ impl Watch {
     }
 
     /// The attempts that go on, with how far each is now.
-    pub(crate) fn candidates(&self, plan: &Plan, now: Nanos) -> Vec<Candidate> {
-        let shown = |attempt: &Attempt| {
+    pub(crate) fn candidates(&self, plan: &Plan, now: Nanos) -> Vec<GestureCandidate> {
+        let shown = |attempt: &GestureAttempt| {
             let of = &plan.gestures()[usize::from(attempt.gesture)];
             let until = attempt.over.unwrap_or(now);
             let checks = of.checks.iter().map(|check: &Check| {
                 let value = attempt.measure(of, check.quantity, until);
-                Checked {
+                CheckedLimit {
                     quantity: check.quantity,
                     value,
                     limit: check.limit,
@@ -483,18 +490,18 @@ impl Watch {
                     is_alone: false,
                 }
             });
-            Candidate {
+            GestureCandidate {
                 gesture: usize::from(attempt.gesture),
                 contact: plan.contacts()[usize::from(attempt.first().contact)].down,
                 began: attempt.began(),
-                is_waiting: attempt.phase == Phase::Met,
-                has_fired: attempt.phase == Phase::Fired,
+                is_waiting: attempt.phase == AttemptPhase::Met,
+                has_fired: attempt.phase == AttemptPhase::Fired,
                 way: [attempt.first().start, attempt.first().at],
                 centre: attempt.centre,
                 checks: checks.collect(),
             }
         };
-        let mut candidates: Vec<Candidate> = self.attempts.iter().map(shown).collect();
+        let mut candidates: Vec<GestureCandidate> = self.attempts.iter().map(shown).collect();
         let has_attempt = |n: usize| self.attempts.iter().any(|a| usize::from(a.gesture) == n);
         let between = (0..self.taps.len()).filter(|&n| !has_attempt(n));
         candidates.extend(between.filter_map(|n| self.between_taps(plan, n, now)));
@@ -503,15 +510,15 @@ impl Watch {
 
     /// A gesture of several taps that waits for the next one: how much of the gap
     /// has gone.
-    fn between_taps(&self, plan: &Plan, gesture: usize, now: Nanos) -> Option<Candidate> {
+    fn between_taps(&self, plan: &Plan, gesture: usize, now: Nanos) -> Option<GestureCandidate> {
         let of = plan.gestures().get(gesture)?;
         let limit = of.limit(Quantity::Gap)?;
         self.taps[gesture].open_until(limit).filter(|until| *until > now)?;
         let last = self.taps[gesture].newest()?;
         let value = millis(now.0.saturating_sub(last.lifted.0));
         let margin = Quantity::Gap.sense().slack(value, limit);
-        let gap = Checked { quantity: Quantity::Gap, value, limit, margin, is_alone: false };
-        Some(Candidate {
+        let gap = CheckedLimit { quantity: Quantity::Gap, value, limit, margin, is_alone: false };
+        Some(GestureCandidate {
             gesture,
             contact: plan.contacts()[usize::from(last.contact)].down,
             began: last.landed,
@@ -531,21 +538,26 @@ fn room(plan: &Plan) -> usize {
 }
 
 /// Judges an attempt as it has been until a moment.
-fn judge(attempt: &mut Attempt, of: &BoundGesture, until: Nanos, tick: Tick) {
+fn judge(attempt: &mut GestureAttempt, of: &BoundGesture, until: Nanos, tick: Tick) {
     let mut tally = attempt.tally;
     let is_met = tally.judge(&of.checks, |quantity| attempt.measure(of, quantity, until));
     attempt.tally = tally;
-    if is_met && attempt.phase == Phase::Trying {
-        (attempt.phase, attempt.met) = (Phase::Met, Some(tick));
+    if is_met && attempt.phase == AttemptPhase::Trying {
+        (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
     }
 }
 
 /// Judges a movement, where movements are what matters.
-fn follow(attempt: &mut Attempt, of: &BoundGesture, at: Nanos, tick: Tick) {
+fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos, tick: Tick) {
     let matters = match of.kind {
-        Kind::Swipe { fires, .. } => fires == super::Fires::Passing,
-        Kind::Drag | Kind::Pinch | Kind::Rotate | Kind::Aim { .. } => true,
-        Kind::Tap { .. } | Kind::Press | Kind::Stick(_) | Kind::Sign { .. } => false,
+        GestureKind::Swipe { fires, .. } => fires == super::SwipeFires::Passing,
+        GestureKind::Drag | GestureKind::Pinch | GestureKind::Rotate | GestureKind::Aim { .. } => {
+            true
+        }
+        GestureKind::Tap { .. }
+        | GestureKind::Press
+        | GestureKind::Stick(_)
+        | GestureKind::Sign { .. } => false,
     };
     if matters && attempt.is_complete(of) && !attempt.any_lifted() {
         judge(attempt, of, at, tick);
@@ -553,7 +565,13 @@ fn follow(attempt: &mut Attempt, of: &BoundGesture, at: Nanos, tick: Tick) {
 }
 
 /// A tap of several is over: the last so many are judged together.
-fn one_tap(attempt: &mut Attempt, of: &BoundGesture, taps: &mut Taps, times: u8, tick: Tick) {
+fn one_tap(
+    attempt: &mut GestureAttempt,
+    of: &BoundGesture,
+    taps: &mut Taps,
+    times: u8,
+    tick: Tick,
+) {
     let Some(over) = attempt.over else { return };
     let measure = |quantity| attempt.measure(of, quantity, over);
     let is_good = [Quantity::Lift, Quantity::Move]
@@ -577,12 +595,12 @@ fn one_tap(attempt: &mut Attempt, of: &BoundGesture, taps: &mut Taps, times: u8,
     attempt.first_landing = last.first().map(|tap| tap.landed);
     let is_met = attempt.tally.judge(&of.checks, |quantity| taps::measure(last, quantity));
     if is_met {
-        (attempt.phase, attempt.met) = (Phase::Met, Some(tick));
+        (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
     }
 }
 
 /// Whether an attempt cannot be met any more, whatever its fingers do.
-fn is_hopeless(attempt: &Attempt, of: &BoundGesture, now: Nanos) -> bool {
+fn is_hopeless(attempt: &GestureAttempt, of: &BoundGesture, now: Nanos) -> bool {
     of.checks.iter().filter(|check| check.quantity.only_grows()).any(|check| {
         // A finger that is still missing comes now at the earliest.
         check.slack(attempt.measure(of, check.quantity, now)) < 0.0

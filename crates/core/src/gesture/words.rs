@@ -1,6 +1,6 @@
 //! What came of attempts, in plain sentences with numbers.
 
-use super::{Candidate, Checked, Outcome, Sense, Verdict};
+use super::{CheckedLimit, GestureCandidate, GestureOutcome, GestureVerdict, LimitSense};
 use crate::{Machine, PollRate, Rig, Session};
 use alloc::{
     format,
@@ -10,52 +10,52 @@ use alloc::{
 
 /// What a verdict says, without the name of its gesture: `missed at 316.00 ms:
 /// length-mm 8.8 where at least 15 was asked, 6.2 mm short`.
-pub fn verdict_words(rig: &Rig, rate: PollRate, verdict: &Verdict) -> String {
+pub fn verdict_words(rig: &Rig, rate: PollRate, verdict: &GestureVerdict) -> String {
     let name = |gesture: u16| &rig.gestures[usize::from(gesture)].name;
     match verdict.outcome {
-        Outcome::Fired => fired(rig, rate, verdict),
-        Outcome::Cancelled(by) => {
+        GestureOutcome::Fired => fired(rig, rate, verdict),
+        GestureOutcome::Cancelled(by) => {
             format!("was ended at {} by {}, which fired first", verdict.ended, name(by))
         }
-        Outcome::Broken => {
+        GestureOutcome::Broken => {
             format!(
                 "was broken off at {}: its panel took the touch back, or could no longer be heard",
                 verdict.ended
             )
         }
-        Outcome::Missed => format!("missed at {}: {}", verdict.ended, missed(verdict)),
+        GestureOutcome::Missed => format!("missed at {}: {}", verdict.ended, missed(verdict)),
     }
 }
 
 /// The same in a few words: `18.0 mm, 100.0 ms after landing`, `length-mm 6.2 mm
 /// short`, `ended by zoom`.
-pub fn verdict_brief(rig: &Rig, verdict: &Verdict) -> String {
+pub fn verdict_brief(rig: &Rig, verdict: &GestureVerdict) -> String {
     match verdict.outcome {
-        Outcome::Fired => {
-            let named = |check: &Checked| {
+        GestureOutcome::Fired => {
+            let named = |check: &CheckedLimit| {
                 format!("{} {}", check.quantity.tunable().name, number(check.value))
             };
             verdict.checks().iter().map(named).collect::<Vec<String>>().join("  ")
         }
-        Outcome::Missed => match verdict.nearest() {
+        GestureOutcome::Missed => match verdict.nearest() {
             Some(check) => shortfall(check),
             None => {
                 let missed = verdict.checks().iter().filter(|check| check.margin < 0.0);
                 missed.map(shortfall).collect::<Vec<String>>().join(", ")
             }
         },
-        Outcome::Cancelled(by) => format!("ended by {}", rig.gestures[usize::from(by)].name),
-        Outcome::Broken => "its panel took the touch back, or was gone".to_string(),
+        GestureOutcome::Cancelled(by) => format!("ended by {}", rig.gestures[usize::from(by)].name),
+        GestureOutcome::Broken => "its panel took the touch back, or was gone".to_string(),
     }
 }
 
 /// `length-mm 6.2 mm short`.
-fn shortfall(check: &Checked) -> String {
-    let word = if check.quantity.sense() == Sense::AtMost { "over" } else { "short" };
+fn shortfall(check: &CheckedLimit) -> String {
+    let word = if check.quantity.sense() == LimitSense::AtMost { "over" } else { "short" };
     format!("{} {} {word}", check.quantity.tunable().name, amount(check, -check.margin))
 }
 
-fn fired(rig: &Rig, rate: PollRate, verdict: &Verdict) -> String {
+fn fired(rig: &Rig, rate: PollRate, verdict: &GestureVerdict) -> String {
     let Some(tick) = verdict.fired else { return String::new() };
     let at = rate.time_of(tick);
     let mut words = format!(
@@ -69,7 +69,7 @@ fn fired(rig: &Rig, rate: PollRate, verdict: &Verdict) -> String {
         words += &format!(", {waited:.1} ms of it spent waiting for {}", names.join(" and "));
     }
     // What would give way first, for its size.
-    let share = |check: &&Checked| check.margin / check.limit.abs().max(f32::MIN_POSITIVE);
+    let share = |check: &&CheckedLimit| check.margin / check.limit.abs().max(f32::MIN_POSITIVE);
     let tightest = verdict.checks().iter().min_by(|a, b| share(a).total_cmp(&share(b)));
     match tightest {
         Some(check) => format!(
@@ -82,10 +82,11 @@ fn fired(rig: &Rig, rate: PollRate, verdict: &Verdict) -> String {
     }
 }
 
-fn missed(verdict: &Verdict) -> String {
+fn missed(verdict: &GestureVerdict) -> String {
     if let Some(check) = verdict.nearest() {
         let words = format!("{}; all else held", lack(check));
-        let is_other = |c: &&Checked| c.is_alone && c.margin < 0.0 && c.quantity != check.quantity;
+        let is_other =
+            |c: &&CheckedLimit| c.is_alone && c.margin < 0.0 && c.quantity != check.quantity;
         let others: Vec<String> = verdict.checks().iter().filter(is_other).map(shortfall).collect();
         return match others.is_empty() {
             true => words,
@@ -95,15 +96,15 @@ fn missed(verdict: &Verdict) -> String {
     format!("{}; no one number alone would have let it fire", lacks(verdict))
 }
 
-fn lacks(verdict: &Verdict) -> String {
+fn lacks(verdict: &GestureVerdict) -> String {
     let missed = verdict.checks().iter().filter(|check| check.margin < 0.0);
     missed.map(lack).collect::<Vec<String>>().join(", ")
 }
 
 /// `length-mm 8.8 where at least 15 was asked, 6.2 mm short`.
-fn lack(check: &Checked) -> String {
+fn lack(check: &CheckedLimit) -> String {
     let (rule, word) = match check.quantity.sense() {
-        Sense::AtMost => ("at most", "over"),
+        LimitSense::AtMost => ("at most", "over"),
         _ => ("at least", "short"),
     };
     let name = check.quantity.tunable().name;
@@ -116,7 +117,7 @@ fn lack(check: &Checked) -> String {
 }
 
 /// `6.2 mm`.
-fn amount(check: &Checked, amount: f32) -> String {
+fn amount(check: &CheckedLimit, amount: f32) -> String {
     format!("{} {}", number(amount), check.quantity.tunable().unit)
 }
 
@@ -132,7 +133,7 @@ pub fn explain_gesture(session: &Session, machine: &Machine, gesture: usize) -> 
     let rig = session.rig();
     let rate = session.plan().rate();
     let name = &rig.gestures[gesture].name;
-    let going: Vec<Candidate> = machine
+    let going: Vec<GestureCandidate> = machine
         .candidates(session.plan())
         .into_iter()
         .filter(|candidate| candidate.gesture == gesture)
@@ -151,7 +152,7 @@ pub fn explain_gesture(session: &Session, machine: &Machine, gesture: usize) -> 
     }
 }
 
-fn progress(rig: &Rig, candidate: &Candidate) -> String {
+fn progress(rig: &Rig, candidate: &GestureCandidate) -> String {
     let since = candidate.began;
     if candidate.has_fired {
         return format!("is on, by the contact that landed at {since}");
@@ -165,7 +166,8 @@ fn progress(rig: &Rig, candidate: &Candidate) -> String {
         );
     }
     let checks = candidate.checks.iter().map(|check| {
-        let rule = if check.quantity.sense() == Sense::AtMost { "at most" } else { "at least" };
+        let rule =
+            if check.quantity.sense() == LimitSense::AtMost { "at most" } else { "at least" };
         let (value, limit) = (number(check.value), number(check.limit));
         format!("{} {value} ({rule} {limit})", check.quantity.tunable().name)
     });
@@ -196,6 +198,6 @@ mod tests {
         #[case] words: &str,
     ) {
         let margin = quantity.sense().slack(value, limit);
-        assert_eq!(lack(&Checked { quantity, value, limit, margin, is_alone: true }), words);
+        assert_eq!(lack(&CheckedLimit { quantity, value, limit, margin, is_alone: true }), words);
     }
 }

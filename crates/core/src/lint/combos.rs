@@ -1,9 +1,9 @@
 //! Doubts about combos.
 
-use super::Doubt;
+use super::Lint;
 use crate::{
     InputSpec, Rig,
-    combo::{Combo, Span, Step, What, signal_words, span_words},
+    combo::{Combo, ComboStep, StepKind, TimeSpan, signal_words, span_words},
 };
 use alloc::{
     collections::BTreeMap,
@@ -28,7 +28,7 @@ pub struct Alike {
 pub fn begins_alike(rig: &Rig) -> Vec<Alike> {
     // In the order of what their steps are about, a beginning stands before what
     // goes on from it.
-    let mut known: BTreeMap<Vec<&What>, Vec<usize>> = BTreeMap::new();
+    let mut known: BTreeMap<Vec<&StepKind>, Vec<usize>> = BTreeMap::new();
     for (n, combo) in rig.combos.iter().enumerate() {
         known.entry(kinds(combo)).or_default().push(n);
     }
@@ -49,7 +49,7 @@ pub fn begins_alike(rig: &Rig) -> Vec<Alike> {
 }
 
 /// What the steps of a combo are about, without the times.
-fn kinds(combo: &Combo) -> Vec<&What> {
+fn kinds(combo: &Combo) -> Vec<&StepKind> {
     combo.steps.iter().map(|step| &step.what).collect()
 }
 
@@ -59,10 +59,10 @@ fn overlap(rig: &Rig, one: usize, other: usize) -> bool {
     one == 0 || other == 0 || one & other != 0
 }
 
-pub(super) fn doubts(rig: &Rig) -> Vec<Doubt> {
+pub(super) fn doubts(rig: &Rig) -> Vec<Lint> {
     let mut doubts = Vec::new();
     let mut doubt = |n: usize, code, words| {
-        doubts.push(Doubt { code, about: format!("combo.{}", rig.combos[n].name), words });
+        doubts.push(Lint { code, about: format!("combo.{}", rig.combos[n].name), words });
     };
     for (n, combo) in rig.combos.iter().enumerate() {
         for words in short(rig, combo) {
@@ -109,9 +109,10 @@ pub(super) fn doubts(rig: &Rig) -> Vec<Doubt> {
 /// Times that are shorter than what the loop can tell apart.
 fn short(rig: &Rig, combo: &Combo) -> Vec<String> {
     let period = 1e9 / rig.rate.hz();
-    let is_short = |span: Span| matches!(span, Span::Time(nanos) if (nanos as f64) < period);
+    let is_short =
+        |span: TimeSpan| matches!(span, TimeSpan::Time(nanos) if (nanos as f64) < period);
     let mut words = Vec::new();
-    let mut say = |what: &str, span: Span| {
+    let mut say = |what: &str, span: TimeSpan| {
         words.push(format!(
             "{what} is {}, shorter than the {:.1} ms between two polls: what is done so fast is mostly seen in one tick, or not at all",
             span_words(span),
@@ -119,11 +120,11 @@ fn short(rig: &Rig, combo: &Combo) -> Vec<String> {
         ));
     };
     for (n, step) in combo.steps.iter().enumerate() {
-        if n > 0 && is_short(step.within) && !matches!(step.what, What::Quiet(_)) {
+        if n > 0 && is_short(step.within) && !matches!(step.what, StepKind::Quiet(_)) {
             say("a window", step.within);
         }
         match step.what {
-            What::Hold(_, span) if is_short(span) => say("a hold", span),
+            StepKind::Hold(_, span) if is_short(span) => say("a hold", span),
             // A chord is pressed at once, and may be seen at once.
             _ => {}
         }
@@ -133,14 +134,14 @@ fn short(rig: &Rig, combo: &Combo) -> Vec<String> {
 
 /// A step that cannot come after the one before it.
 fn never(rig: &Rig, combo: &Combo) -> Option<String> {
-    let of = |step: &Step| match step.what {
-        What::Hold(of, span) => Some((of, span)),
+    let of = |step: &ComboStep| match step.what {
+        StepKind::Hold(of, span) => Some((of, span)),
         _ => None,
     };
     let pairs = combo.steps.windows(2).filter_map(|two| Some((of(&two[0])?, &two[1])));
     for ((held, _), next) in pairs {
         let is_again = match &next.what {
-            What::Press(other) | What::Hold(other, _) => *other == held,
+            StepKind::Press(other) | StepKind::Hold(other, _) => *other == held,
             _ => false,
         };
         if is_again && combo.passing.is_some() && next.unless.contains(&held) {
@@ -156,7 +157,7 @@ fn never(rig: &Rig, combo: &Combo) -> Option<String> {
 
 /// What waiting for others, or for quiet, costs at most.
 fn waits(rig: &Rig, combo: &Combo) -> Option<String> {
-    if let Some(Step { what: What::Quiet(span), .. }) = combo.steps.last() {
+    if let Some(ComboStep { what: StepKind::Quiet(span), .. }) = combo.steps.last() {
         return Some(format!(
             "it fires {} after its last press: that is its price",
             span_words(*span)
@@ -193,16 +194,16 @@ mod tests {
     use alloc::vec;
     use rstest::rstest;
 
-    fn press(of: u16, within: u64) -> Step {
-        Step::new(What::Press(SignalId(of)), Span::millis(within))
+    fn press(of: u16, within: u64) -> ComboStep {
+        ComboStep::new(StepKind::Press(SignalId(of)), TimeSpan::millis(within))
     }
 
-    fn hold(of: u16, ms: u64) -> Step {
-        Step::new(What::Hold(SignalId(of), Span::millis(ms)), Span::millis(500))
+    fn hold(of: u16, ms: u64) -> ComboStep {
+        ComboStep::new(StepKind::Hold(SignalId(of), TimeSpan::millis(ms)), TimeSpan::millis(500))
     }
 
-    fn quiet(ms: u64) -> Step {
-        Step::new(What::Quiet(Span::millis(ms)), Span::millis(500))
+    fn quiet(ms: u64) -> ComboStep {
+        ComboStep::new(StepKind::Quiet(TimeSpan::millis(ms)), TimeSpan::millis(500))
     }
 
     fn waiting(combo: Combo, other: usize) -> Combo {

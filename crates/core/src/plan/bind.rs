@@ -1,8 +1,9 @@
 //! From names to numbers.
 
 use super::{
-    ActionId, BoundAction, BoundDevice, BoundShape, Contact, Gate, Input, Opposites, Passing, Plan,
-    Sampled, Side, SignalKinds, Table, UseRange, ZoneReader,
+    ActionGate, ActionId, BoundAction, BoundDevice, BoundInput, BoundShape, BoundSide,
+    BoundThresholds, Contact, ControlTable, Opposites, Plan, SampledControl, SignalKinds, UseRange,
+    ZoneReader,
 };
 use crate::{
     ActionSpec, BothHeld, Control, ControlId, ControlKind, ControlRef, DeviceKind, EdgeSettings,
@@ -20,14 +21,14 @@ use core::ops::Range;
 pub(super) struct Binder<'r> {
     rig: &'r Rig,
     roster: &'r Roster,
-    inputs: Vec<Input>,
+    inputs: Vec<BoundInput>,
     sides: Vec<ControlId>,
-    passings: Vec<Passing>,
+    passings: Vec<BoundThresholds>,
     /// The different thresholds of the rig, in the order they appear.
     pairs: Vec<Thresholds>,
     chains: Vec<Chain>,
     travels: Vec<[Option<ControlKind>; 2]>,
-    gates: Vec<Gate>,
+    gates: Vec<ActionGate>,
     feeds: Vec<(ControlId, ActionId)>,
     reads: Vec<(ControlId, u32)>,
     spec_of: Vec<u16>,
@@ -88,8 +89,8 @@ impl<'r> Binder<'r> {
             main_only: main_only.map(|(id, _)| id).collect(),
             gated_by: gated_by(&actions, &self.gates),
             actions,
-            feeds: Table::new(self.feeds, self.roster.controls().len()),
-            read_by: Table::new(self.reads, self.roster.controls().len()),
+            feeds: ControlTable::new(self.feeds, self.roster.controls().len()),
+            read_by: ControlTable::new(self.reads, self.roster.controls().len()),
             action_of,
             spec_of: self.spec_of,
             zones: Zones::new(&rig.zones, &rig.surface),
@@ -104,7 +105,7 @@ impl<'r> Binder<'r> {
             early: early(rig),
             signals,
             signal_controls: self.signal_controls,
-            signals_of: Table::new(self.signals_of, self.roster.controls().len()),
+            signals_of: ControlTable::new(self.signals_of, self.roster.controls().len()),
             combo_inputs: self.combo_inputs,
             modes: rig.modes.iter().map(BoundMode::new).collect(),
             signs: Signs::new(&rig.signs),
@@ -148,7 +149,7 @@ impl<'r> Binder<'r> {
                 zones: 1 << zone,
                 contacts: Some((first, first + count)),
             });
-            self.inputs.push(Input::Zone { zone: zone as u8, first, count });
+            self.inputs.push(BoundInput::Zone { zone: zone as u8, first, count });
             first += count;
         }
     }
@@ -168,12 +169,12 @@ impl<'r> Binder<'r> {
             .inputs
             .iter_mut()
             .filter_map(|input| match input {
-                Input::Axis { control, shape } => Some((Some(*control), shape)),
-                Input::Stick { x, shape, .. } | Input::Pointer { x, shape, .. } => {
+                BoundInput::Axis { control, shape } => Some((Some(*control), shape)),
+                BoundInput::Stick { x, shape, .. } | BoundInput::Pointer { x, shape, .. } => {
                     Some((Some(*x), shape))
                 }
                 // It is there whatever devices are.
-                Input::Gesture { shape, .. } => Some((None, shape)),
+                BoundInput::Gesture { shape, .. } => Some((None, shape)),
                 _ => None,
             })
             .collect();
@@ -199,15 +200,21 @@ impl<'r> Binder<'r> {
         self.roster.devices().map(bound).collect()
     }
 
-    fn sampled(&self, rig: &Rig) -> Vec<Sampled> {
+    fn sampled(&self, rig: &Rig) -> Vec<SampledControl> {
         let plain = |(&control, id): (&Control, u16)| {
             let first = self.passings.partition_point(|passing| passing.control < ControlId(id));
             let after = self.passings.partition_point(|passing| passing.control <= ControlId(id));
             let (first_passing, passing_count) = (first as u32, (after - first) as u32);
             let used = UseRange::of(control.kind, &rig.main);
-            Sampled { control, edges: EdgeSettings::DEFAULT, used, first_passing, passing_count }
+            SampledControl {
+                control,
+                edges: EdgeSettings::DEFAULT,
+                used,
+                first_passing,
+                passing_count,
+            }
         };
-        let mut controls: Vec<Sampled> =
+        let mut controls: Vec<SampledControl> =
             self.roster.controls().iter().zip(0..).map(plain).collect();
         for rule in &rig.edges {
             for id in rule.of.iter().flat_map(|scope| self.covered(scope)) {
@@ -245,7 +252,8 @@ impl<'r> Binder<'r> {
             self.spec_of.resize(self.inputs.len(), nth);
         }
         for (gates, closes) in [(&spec.closed_while, true), (&spec.open_while, false)] {
-            self.gates.extend(gates.iter().map(|&by| Gate { by: ActionId(by as u16), closes }));
+            self.gates
+                .extend(gates.iter().map(|&by| ActionGate { by: ActionId(by as u16), closes }));
         }
         BoundAction {
             gives: spec.gives,
@@ -264,9 +272,9 @@ impl<'r> Binder<'r> {
                 let (thresholds, bit) = (*thresholds, self.bit(*thresholds));
                 for control in self.resolve(control, action) {
                     if !self.roster.control(control).kind.is_button() {
-                        self.passings.push(Passing { control, bit, thresholds });
+                        self.passings.push(BoundThresholds { control, bit, thresholds });
                     }
-                    self.add(Input::Button { control, thresholds, bit });
+                    self.add(BoundInput::Button { control, thresholds, bit });
                 }
             }
             InputSpec::Zone(zone) => self.zone(*zone, action),
@@ -274,7 +282,7 @@ impl<'r> Binder<'r> {
                 let shape = self.shape(shape, 0, [None, None]);
                 self.feed_by(0..self.contacts.len() as u16, action);
                 self.gesture_inputs.push(self.inputs.len() as u32);
-                self.inputs.push(Input::Gesture { gesture: *gesture as u16, shape });
+                self.inputs.push(BoundInput::Gesture { gesture: *gesture as u16, shape });
             }
             InputSpec::Combo(combo) => {
                 let signals = self.rig.combos[*combo].signals();
@@ -282,39 +290,39 @@ impl<'r> Binder<'r> {
                     signals.flat_map(|signal| self.controls_of(signal)).collect();
                 self.feeds.extend(controls.into_iter().map(|control| (control, action)));
                 self.combo_inputs.push(self.inputs.len() as u32);
-                self.inputs.push(Input::Combo(*combo as u16));
+                self.inputs.push(BoundInput::Combo(*combo as u16));
             }
             InputSpec::Axis { control, shape } => {
                 for control in self.resolve(control, action) {
                     let shape = self.shape(shape, 0, [Some(control), None]);
-                    self.add(Input::Axis { control, shape });
+                    self.add(BoundInput::Axis { control, shape });
                 }
             }
             InputSpec::Pair { negative, positive, both } => {
                 let pair = self.opposites(negative, positive, *both, action);
                 if !pair.is_empty() {
-                    self.add(Input::Pair(pair));
+                    self.add(BoundInput::Pair(pair));
                 }
             }
             InputSpec::Cross(cross) => {
                 let x = self.opposites(&cross.left, &cross.right, cross.both, action);
                 let y = self.opposites(&cross.down, &cross.up, cross.both, action);
                 if !(x.is_empty() && y.is_empty()) {
-                    self.add(Input::Cross { x, y });
+                    self.add(BoundInput::Cross { x, y });
                 }
             }
             InputSpec::Stick { stick, shape } => {
                 let names = (format!("{}-x", stick.code), format!("{}-y", stick.code));
                 for (x, y) in self.resolve_two(stick, (&names.0, &names.1), action) {
                     let shape = self.shape(shape, 0, [Some(x), Some(y)]);
-                    self.add(Input::Stick { x, y, shape });
+                    self.add(BoundInput::Stick { x, y, shape });
                 }
             }
             InputSpec::Pointer { pointer, counts, shape } => {
                 for (x, y) in self.resolve_two(pointer, ("x", "y"), action) {
                     // The sum is a memory too.
                     let shape = self.shape(shape, 1, [None, None]);
-                    self.add(Input::Pointer { x, y, counts: *counts, shape });
+                    self.add(BoundInput::Pointer { x, y, counts: *counts, shape });
                 }
             }
         }
@@ -336,7 +344,7 @@ impl<'r> Binder<'r> {
                 let first = self.signal_controls.len() as u32;
                 for control in control.resolve(self.roster) {
                     if !self.roster.control(control).kind.is_button() {
-                        self.passings.push(Passing { control, bit, thresholds });
+                        self.passings.push(BoundThresholds { control, bit, thresholds });
                     }
                     self.signal_controls.push((control, bit));
                     self.signals_of.push((control, SignalId(id)));
@@ -350,25 +358,25 @@ impl<'r> Binder<'r> {
         }
     }
 
-    fn add(&mut self, input: Input) {
+    fn add(&mut self, input: BoundInput) {
         let at = self.inputs.len() as u32;
         let sides = |pair: Opposites| [pair.negative, pair.positive];
         match input {
-            Input::Button { control, .. } | Input::Axis { control, .. } => {
+            BoundInput::Button { control, .. } | BoundInput::Axis { control, .. } => {
                 self.reads.push((control, at));
             }
-            Input::Stick { x, y, .. } | Input::Pointer { x, y, .. } => {
+            BoundInput::Stick { x, y, .. } | BoundInput::Pointer { x, y, .. } => {
                 self.reads.extend([(x, at), (y, at)]);
             }
             // It is the contacts that say when these are due.
-            Input::Zone { .. } | Input::Gesture { .. } | Input::Combo(_) => {}
-            Input::Pair(pair) => self.read_sides(at, &sides(pair)),
-            Input::Cross { x, y } => self.read_sides(at, &[sides(x), sides(y)].concat()),
+            BoundInput::Zone { .. } | BoundInput::Gesture { .. } | BoundInput::Combo(_) => {}
+            BoundInput::Pair(pair) => self.read_sides(at, &sides(pair)),
+            BoundInput::Cross { x, y } => self.read_sides(at, &[sides(x), sides(y)].concat()),
         }
         self.inputs.push(input);
     }
 
-    fn read_sides(&mut self, at: u32, sides: &[Side]) {
+    fn read_sides(&mut self, at: u32, sides: &[BoundSide]) {
         for side in sides {
             let keys = side.first as usize..(side.first + side.len) as usize;
             self.reads.extend(self.sides[keys].iter().map(|&key| (key, at)));
@@ -441,7 +449,7 @@ impl<'r> Binder<'r> {
         Opposites { negative, positive, both }
     }
 
-    fn any_of(&mut self, spec: &SideSpec, action: ActionId) -> Side {
+    fn any_of(&mut self, spec: &SideSpec, action: ActionId) -> BoundSide {
         let first = self.sides.len() as u32;
         for reference in &spec.keys {
             let found = self.resolve(reference, action);
@@ -452,7 +460,7 @@ impl<'r> Binder<'r> {
             zones = spec.zones.iter().fold(0, |bits, zone| bits | 1 << zone);
             self.feed_by(0..self.contacts.len() as u16, action);
         }
-        Side { first, len: self.sides.len() as u32 - first, zones }
+        BoundSide { first, len: self.sides.len() as u32 - first, zones }
     }
 }
 
@@ -495,8 +503,8 @@ fn size(roster: &Roster, x: ControlId, y: ControlId) -> [f32; 2] {
     size.map(|mm| mm as f32)
 }
 
-fn zone_gates(rig: &Rig) -> Vec<(u8, Gate)> {
-    let gate = |by: &usize, closes| Gate { by: ActionId(*by as u16), closes };
+fn zone_gates(rig: &Rig) -> Vec<(u8, ActionGate)> {
+    let gate = |by: &usize, closes| ActionGate { by: ActionId(*by as u16), closes };
     let of = |(zone, n): (&crate::touch::Zone, u8)| {
         let closing = zone.closed_while.iter().map(move |by| (n, gate(by, true)));
         let opening = zone.open_while.iter().map(move |by| (n, gate(by, false)));
@@ -535,7 +543,7 @@ fn early(rig: &Rig) -> Vec<bool> {
     early
 }
 
-fn gated_by(actions: &[BoundAction], gates: &[Gate]) -> Vec<Vec<ActionId>> {
+fn gated_by(actions: &[BoundAction], gates: &[ActionGate]) -> Vec<Vec<ActionId>> {
     if gates.is_empty() {
         return Vec::new();
     }
@@ -548,7 +556,7 @@ fn gated_by(actions: &[BoundAction], gates: &[Gate]) -> Vec<Vec<ActionId>> {
     gated
 }
 
-impl<T: Ord + Copy> Table<T> {
+impl<T: Ord + Copy> ControlTable<T> {
     fn new(mut pairs: Vec<(ControlId, T)>, controls: usize) -> Self {
         pairs.sort_unstable();
         pairs.dedup();
@@ -559,6 +567,6 @@ impl<T: Ord + Copy> Table<T> {
         for i in 0..controls {
             starts[i + 1] += starts[i];
         }
-        Table { starts, entries: pairs.into_iter().map(|(_, entry)| entry).collect() }
+        ControlTable { starts, entries: pairs.into_iter().map(|(_, entry)| entry).collect() }
     }
 }

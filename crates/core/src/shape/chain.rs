@@ -1,7 +1,7 @@
 //! Stages in the order a rig states them, and the same tied together to be run.
 
 use super::{
-    Curve, DeadZone, Gate, Memory, Stage, at_most, length,
+    Curve, DeadZone, Stage, StageMemory, StickGate, at_most, length,
     stage::{multiplied, on_axes, sign},
     with_length,
 };
@@ -107,7 +107,7 @@ impl Length {
             return false;
         }
         let place = match stage {
-            Stage::Gate(Gate::Circle) if self.reached < GATE => {
+            Stage::Gate(StickGate::Circle) if self.reached < GATE => {
                 self.most = 1.0;
                 GATE
             }
@@ -206,7 +206,7 @@ impl Chain {
     /// Runs it over a value; `memories` are those of the stages that remember,
     /// in order, and `dt` the seconds since the tick before. Returns the output
     /// and whether it would go on changing.
-    pub fn run(&self, mut v: [f32; 2], dt: f32, memories: &mut [Memory]) -> ([f32; 2], bool) {
+    pub fn run(&self, mut v: [f32; 2], dt: f32, memories: &mut [StageMemory]) -> ([f32; 2], bool) {
         let mut is_moving = false;
         for step in &self.steps {
             v = step.before_last(v);
@@ -232,11 +232,11 @@ impl Chain {
         &self,
         mut v: [f32; 2],
         dt: f32,
-        memories: &mut [Memory],
+        memories: &mut [StageMemory],
         mut after: impl FnMut(&Stage, [f32; 2]),
     ) {
         let mut memories = memories.iter_mut();
-        let mut nothing = Memory::default();
+        let mut nothing = StageMemory::default();
         let mut stages = self.stages.iter();
         for step in &self.steps {
             // Of stages that keep the direction: what went in, and how long it is

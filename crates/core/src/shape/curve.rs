@@ -18,7 +18,7 @@ pub enum Curve {
     /// `m^k / (m^k + (1 - m)^k)`: fine around rest and around the end.
     S(f32),
     /// A monotone curve through points.
-    Points(Points),
+    Points(CurvePoints),
 }
 
 impl Curve {
@@ -67,7 +67,7 @@ impl Curve {
 ///
 /// Invariant: x strictly rises from 0 to 1, y never falls from 0 to 1.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Points {
+pub struct CurvePoints {
     x: Vec<f32>,
     y: Vec<f32>,
     slope: Vec<f32>,
@@ -75,7 +75,7 @@ pub struct Points {
 
 /// Why points make no curve.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum PointsError {
+pub enum CurvePointsError {
     /// The point with this number, from 0, lies outside 0 to 1, ends included
     /// for y only.
     Outside(usize),
@@ -85,29 +85,29 @@ pub enum PointsError {
     Falls(usize),
 }
 
-impl Points {
+impl CurvePoints {
     /// A curve through `inner` points between (0, 0) and (1, 1).
     ///
     /// # Errors
     /// When the points go back, fall, or lie outside.
-    pub fn new(inner: &[[f32; 2]]) -> Result<Self, PointsError> {
+    pub fn new(inner: &[[f32; 2]]) -> Result<Self, CurvePointsError> {
         let mut before = [0.0, 0.0];
         for (n, &[x, y]) in inner.iter().enumerate() {
             if !(x > 0.0 && x < 1.0 && (0.0..=1.0).contains(&y)) {
-                return Err(PointsError::Outside(n));
+                return Err(CurvePointsError::Outside(n));
             }
             if x <= before[0] {
-                return Err(PointsError::Back(n));
+                return Err(CurvePointsError::Back(n));
             }
             if y < before[1] {
-                return Err(PointsError::Falls(n));
+                return Err(CurvePointsError::Falls(n));
             }
             before = [x, y];
         }
         let all = [[0.0, 0.0]].into_iter().chain(inner.iter().copied()).chain([[1.0, 1.0]]);
         let (x, y): (Vec<f32>, Vec<f32>) = all.map(|[x, y]| (x, y)).unzip();
         let slope = tangents(&x, &y);
-        Ok(Points { x, y, slope })
+        Ok(CurvePoints { x, y, slope })
     }
 
     /// The points a person gave, without the ends.

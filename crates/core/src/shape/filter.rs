@@ -1,7 +1,7 @@
 //! Stages that remember: smoothing, turn limit, directions, facing.
 //!
 //! Each is a function of the value, the time since the tick before, and a
-//! [`Memory`]. With no time passed it gives its last output again, which is how
+//! [`StageMemory`]. With no time passed it gives its last output again, which is how
 //! a screen looks at a run without disturbing it.
 
 use super::length;
@@ -9,7 +9,7 @@ use core::f32::consts::{LN_2, PI, TAU};
 
 /// What a stage remembers from tick to tick.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct Memory {
+pub struct StageMemory {
     /// The last output.
     pub(super) out: [f32; 2],
     /// What else the stage needs.
@@ -20,7 +20,7 @@ pub struct Memory {
     pub(super) is_live: bool,
 }
 
-impl Memory {
+impl StageMemory {
     /// The last output.
     pub(crate) fn place(&self) -> [f32; 2] {
         self.out
@@ -55,10 +55,10 @@ pub enum Smooth {
 impl Smooth {
     /// The next output, and whether it is still on its way.
     #[inline]
-    pub fn step(self, v: [f32; 2], dt: f32, memory: &mut Memory) -> ([f32; 2], bool) {
+    pub fn step(self, v: [f32; 2], dt: f32, memory: &mut StageMemory) -> ([f32; 2], bool) {
         if !memory.is_live {
             // Before anything moved, it rested.
-            *memory = Memory { is_live: true, ..Memory::default() };
+            *memory = StageMemory { is_live: true, ..StageMemory::default() };
         }
         if dt <= 0.0 {
             return (memory.out, false);
@@ -83,7 +83,7 @@ impl Smooth {
 
 /// Makes up a share of the way. Returns whether there is any left.
 #[inline]
-fn approach(v: [f32; 2], share: f32, memory: &mut Memory) -> bool {
+fn approach(v: [f32; 2], share: f32, memory: &mut StageMemory) -> bool {
     let [x, y] = memory.out;
     let out = [x + share * (v[0] - x), y + share * (v[1] - y)];
     let away = [v[0] - out[0], v[1] - out[1]];
@@ -100,7 +100,7 @@ fn made_up(half_life: f32, dt: f32) -> f32 {
 
 /// The same for a low-pass that follows the speed, which it takes in.
 #[inline(never)]
-fn adapted(steady_hz: f32, follow: f32, v: [f32; 2], dt: f32, memory: &mut Memory) -> f32 {
+fn adapted(steady_hz: f32, follow: f32, v: [f32; 2], dt: f32, memory: &mut StageMemory) -> f32 {
     let calm = low_pass(1.0, dt);
     for ((speed, v), out) in memory.aside.iter_mut().zip(v).zip(memory.out) {
         *speed += calm * ((v - out) / dt - *speed);
@@ -121,7 +121,7 @@ fn low_pass(cutoff_hz: f32, dt: f32) -> f32 {
 ///
 /// Angles are compared by their sines and cosines, as cross and dot product
 /// give them; only those of the limit are worked out, once for a run.
-pub fn turn_limit(v: [f32; 2], limit: f32, dt: f32, memory: &mut Memory) -> ([f32; 2], bool) {
+pub fn turn_limit(v: [f32; 2], limit: f32, dt: f32, memory: &mut StageMemory) -> ([f32; 2], bool) {
     let (r, was) = (length(v), length(memory.out));
     let most = limit.to_radians() * dt;
     if r == 0.0 || was == 0.0 || most >= PI {
@@ -132,7 +132,7 @@ pub fn turn_limit(v: [f32; 2], limit: f32, dt: f32, memory: &mut Memory) -> ([f3
         return (memory.out, false);
     }
     if !memory.is_live || memory.dt != dt {
-        *memory = Memory {
+        *memory = StageMemory {
             aside: [libm::cosf(most), libm::sinf(most)],
             dt,
             is_live: true,
@@ -161,7 +161,7 @@ fn wrap(angle: f32) -> f32 {
 
 /// Snaps to `ways` directions, the first of which points right. A direction is
 /// kept until the stick is more than `hysteresis` degrees beyond its sector.
-pub fn directions(v: [f32; 2], ways: u8, hysteresis: f32, memory: &mut Memory) -> [f32; 2] {
+pub fn directions(v: [f32; 2], ways: u8, hysteresis: f32, memory: &mut StageMemory) -> [f32; 2] {
     let r = length(v);
     if r == 0.0 {
         memory.is_live = false;
@@ -183,7 +183,7 @@ pub fn directions(v: [f32; 2], ways: u8, hysteresis: f32, memory: &mut Memory) -
 
 /// The side on which x last was beyond `from`: -1 or +1, and 0 before it ever
 /// was.
-pub fn facing(v: [f32; 2], from: f32, memory: &mut Memory) -> [f32; 2] {
+pub fn facing(v: [f32; 2], from: f32, memory: &mut StageMemory) -> [f32; 2] {
     if v[0].abs() >= from && v[0] != 0.0 {
         memory.out = [1.0f32.copysign(v[0]), 0.0];
     }

@@ -3,8 +3,8 @@
 use core::fmt;
 
 use super::{
-    Curve, DeadZone, Gate, Memory, Smooth, ZoneKind, at_most, directions, facing, length,
-    turn_limit, with_length,
+    Curve, DeadZone, DeadZoneKind, Smooth, StageMemory, StickGate, at_most, directions, facing,
+    length, turn_limit, with_length,
 };
 
 /// One stage of shaping.
@@ -27,7 +27,7 @@ pub enum Stage {
     /// Multiplies each axis.
     Scale([f32; 2]),
     /// Sees to the corners.
-    Gate(Gate),
+    Gate(StickGate),
     /// Takes out rest, and the rim.
     DeadZone(DeadZone),
     /// Bends the response.
@@ -84,7 +84,7 @@ impl Stage {
     /// The value after it, and whether it would go on changing with time. A
     /// stage without memory does not touch `memory`.
     #[inline(never)]
-    pub fn apply(&self, v: [f32; 2], dt: f32, memory: &mut Memory) -> ([f32; 2], bool) {
+    pub fn apply(&self, v: [f32; 2], dt: f32, memory: &mut StageMemory) -> ([f32; 2], bool) {
         match self {
             Stage::Smooth(smooth) => smooth.step(v, dt, memory),
             Stage::TurnLimit(limit) => turn_limit(v, *limit, dt, memory),
@@ -104,10 +104,10 @@ impl Stage {
     /// Whether it makes a vector longer or shorter, and nothing else.
     pub(super) const fn keeps_direction(&self) -> bool {
         match self {
-            Stage::Gate(Gate::Circle)
+            Stage::Gate(StickGate::Circle)
             | Stage::Curve { on_axes: false, .. }
             | Stage::Sensitivity(_) => true,
-            Stage::DeadZone(zone) => matches!(zone.kind, ZoneKind::Radius | ZoneKind::Cut),
+            Stage::DeadZone(zone) => matches!(zone.kind, DeadZoneKind::Radius | DeadZoneKind::Cut),
             _ => false,
         }
     }
@@ -116,7 +116,7 @@ impl Stage {
     /// direction.
     pub(super) fn on_length(&self, r: f32) -> f32 {
         match self {
-            Stage::Gate(Gate::Circle) => at_most(r, 1.0),
+            Stage::Gate(StickGate::Circle) => at_most(r, 1.0),
             Stage::DeadZone(zone) => zone.on_length(r),
             Stage::Curve { curve, .. } => curve.at(r),
             Stage::Sensitivity(by) => multiplied(r, *by),
@@ -162,7 +162,7 @@ impl fmt::Display for Stage {
             Stage::Gate(gate) => write!(f, " {}", gate.word()),
             Stage::DeadZone(zone) => {
                 write!(f, " {}, {} to {}", zone.kind.word(), zone.inner, zone.outer)?;
-                if zone.kind == ZoneKind::Sloped {
+                if zone.kind == DeadZoneKind::Sloped {
                     write!(f, ", slope {}", zone.slope)?;
                 }
                 Ok(())

@@ -18,7 +18,7 @@ fn close(a: [f32; 2], b: [f32; 2], within: f32) -> bool {
     (a[0] - b[0]).abs() <= within && (a[1] - b[1]).abs() <= within
 }
 
-fn zone(kind: ZoneKind, inner: f32, outer: f32) -> DeadZone {
+fn zone(kind: DeadZoneKind, inner: f32, outer: f32) -> DeadZone {
     DeadZone { kind, inner, outer, slope: 0.2 }
 }
 
@@ -41,16 +41,16 @@ fn normalises(#[case] kind: ControlKind, #[case] raw: i32, #[case] value: f32) {
 }
 
 #[rstest]
-#[case::inside(ZoneKind::Radius, [0.12, 0.16], [0.0, 0.0])]
-#[case::edge_to_end(ZoneKind::Radius, [0.6, 0.8], [0.6, 0.8])]
-#[case::half(ZoneKind::Radius, [0.36, 0.48], [0.3, 0.4])]
-#[case::one_axis(ZoneKind::Radius, [-0.6, 0.0], [-0.5, 0.0])]
-#[case::cut_keeps(ZoneKind::Cut, [0.36, 0.48], [0.36, 0.48])]
-#[case::cut_cuts(ZoneKind::Cut, [0.1, 0.1], [0.0, 0.0])]
-#[case::per_axis(ZoneKind::Axes, [0.6, 0.1], [0.5, 0.0])]
-#[case::sloped_narrow(ZoneKind::Sloped, [0.6, 0.0], [0.5, 0.0])]
-#[case::sloped_wide(ZoneKind::Sloped, [1.0, 0.35], [1.0, 0.0])]
-fn zones_by_hand(#[case] kind: ZoneKind, #[case] v: [f32; 2], #[case] out: [f32; 2]) {
+#[case::inside(DeadZoneKind::Radius, [0.12, 0.16], [0.0, 0.0])]
+#[case::edge_to_end(DeadZoneKind::Radius, [0.6, 0.8], [0.6, 0.8])]
+#[case::half(DeadZoneKind::Radius, [0.36, 0.48], [0.3, 0.4])]
+#[case::one_axis(DeadZoneKind::Radius, [-0.6, 0.0], [-0.5, 0.0])]
+#[case::cut_keeps(DeadZoneKind::Cut, [0.36, 0.48], [0.36, 0.48])]
+#[case::cut_cuts(DeadZoneKind::Cut, [0.1, 0.1], [0.0, 0.0])]
+#[case::per_axis(DeadZoneKind::Axes, [0.6, 0.1], [0.5, 0.0])]
+#[case::sloped_narrow(DeadZoneKind::Sloped, [0.6, 0.0], [0.5, 0.0])]
+#[case::sloped_wide(DeadZoneKind::Sloped, [1.0, 0.35], [1.0, 0.0])]
+fn zones_by_hand(#[case] kind: DeadZoneKind, #[case] v: [f32; 2], #[case] out: [f32; 2]) {
     let found = zone(kind, 0.2, 1.0).apply(v);
     assert!(close(found, out, 1e-6), "{found:?}");
 }
@@ -66,12 +66,12 @@ fn curves_by_hand(#[case] curve: Curve, #[case] m: f32, #[case] out: f32) {
 }
 
 #[rstest]
-#[case::corner(Gate::Circle, [1.0, 1.0], [SQRT_HALF, SQRT_HALF])]
-#[case::inside(Gate::Circle, [0.3, -0.5], [0.3, -0.5])]
-#[case::square_corner(Gate::Square, [1.0, 1.0], [SQRT_HALF, SQRT_HALF])]
-#[case::square_side(Gate::Square, [1.0, 0.0], [1.0, 0.0])]
-#[case::square_half(Gate::Square, [0.5, 0.5], [0.46771, 0.46771])]
-fn gates_by_hand(#[case] gate: Gate, #[case] v: [f32; 2], #[case] out: [f32; 2]) {
+#[case::corner(StickGate::Circle, [1.0, 1.0], [SQRT_HALF, SQRT_HALF])]
+#[case::inside(StickGate::Circle, [0.3, -0.5], [0.3, -0.5])]
+#[case::square_corner(StickGate::Square, [1.0, 1.0], [SQRT_HALF, SQRT_HALF])]
+#[case::square_side(StickGate::Square, [1.0, 0.0], [1.0, 0.0])]
+#[case::square_half(StickGate::Square, [0.5, 0.5], [0.46771, 0.46771])]
+fn gates_by_hand(#[case] gate: StickGate, #[case] v: [f32; 2], #[case] out: [f32; 2]) {
     assert!(close(gate.apply(v), out, 1e-5), "{:?}", gate.apply(v));
 }
 
@@ -94,7 +94,7 @@ fn angles_in_all_quadrants(#[case] v: [f32; 2], #[case] degrees: f32) {
 
 #[test]
 fn a_half_life_makes_up_half_in_its_time() {
-    let mut memory = Memory::default();
+    let mut memory = StageMemory::default();
     let smooth = Smooth::HalfLife(0.020);
     let ticks: Vec<f32> =
         (0..4).map(|_| smooth.step([1.0, 0.0], 0.010, &mut memory).0[0]).collect();
@@ -106,7 +106,7 @@ fn a_half_life_makes_up_half_in_its_time() {
 #[test]
 fn an_adaptive_filter_calms_noise_and_follows_a_flick() {
     let smooth = Smooth::Adaptive { steady_hz: 1.0, follow: 5.0 };
-    let mut memory = Memory::default();
+    let mut memory = StageMemory::default();
     let noisy: Vec<f32> = (0..200)
         .map(|n| smooth.step([if n % 2 == 0 { 0.02 } else { -0.02 }, 0.0], 0.004, &mut memory).0[0])
         .collect();
@@ -117,7 +117,7 @@ fn an_adaptive_filter_calms_noise_and_follows_a_flick() {
 
 #[test]
 fn a_direction_is_kept_within_its_hysteresis() {
-    let mut memory = Memory::default();
+    let mut memory = StageMemory::default();
     let degrees = |d: f32| at(d.to_radians(), 1.0);
     let snapped: Vec<i32> = [10.0, 24.0, 27.0, 28.0, 24.0, 18.0, 17.0]
         .map(|d| polar(directions(degrees(d), 8, 5.0, &mut memory))[0] as i32)
@@ -129,7 +129,7 @@ fn a_direction_is_kept_within_its_hysteresis() {
 
 #[test]
 fn facing_keeps_its_side() {
-    let mut memory = Memory::default();
+    let mut memory = StageMemory::default();
     let sides: Vec<f32> = [0.1, 0.5, 0.1, 0.0, -0.1, -0.3, 0.0]
         .map(|x| facing([x, 0.4], 0.2, &mut memory)[0])
         .to_vec();
@@ -138,8 +138,8 @@ fn facing_keeps_its_side() {
 
 #[test]
 fn a_turn_takes_its_time_and_a_stick_from_rest_does_not() {
-    let mut memory = Memory::default();
-    let turned = |v, memory: &mut Memory| polar(turn_limit(v, 900.0, 0.01, memory).0)[0];
+    let mut memory = StageMemory::default();
+    let turned = |v, memory: &mut StageMemory| polar(turn_limit(v, 900.0, 0.01, memory).0)[0];
     assert!((turned([0.0, 1.0], &mut memory) - 90.0).abs() < 1e-3);
     let angles: Vec<f32> = (0..12).map(|_| turned([-1.0, -1e-3], &mut memory)).collect();
     assert!((angles[0] - 99.0).abs() < 1e-2, "{angles:?}");
@@ -156,7 +156,7 @@ fn curves() -> impl Strategy<Value = Curve> {
         x.dedup();
         y.sort_by(f32::total_cmp);
         let pairs: Vec<[f32; 2]> = x.into_iter().zip(y).map(|(x, y)| [x, y]).collect();
-        Curve::Points(Points::new(&pairs).unwrap())
+        Curve::Points(CurvePoints::new(&pairs).unwrap())
     });
     prop_oneof![
         Just(Curve::Linear),
@@ -167,8 +167,8 @@ fn curves() -> impl Strategy<Value = Curve> {
     ]
 }
 
-fn kinds() -> impl Strategy<Value = ZoneKind> {
-    prop::sample::select(ZoneKind::ALL.to_vec())
+fn kinds() -> impl Strategy<Value = DeadZoneKind> {
+    prop::sample::select(DeadZoneKind::ALL.to_vec())
 }
 
 fn stages() -> impl Strategy<Value = Stage> {
@@ -177,7 +177,7 @@ fn stages() -> impl Strategy<Value = Stage> {
         Just(Stage::Swap),
         (-2.0f32..2.0, -2.0f32..2.0).prop_map(|(x, y)| Stage::Offset([x, y])),
         (-10.0f32..10.0, -10.0f32..10.0).prop_map(|(x, y)| Stage::Scale([x, y])),
-        prop::sample::select(Gate::ALL.to_vec()).prop_map(Stage::Gate),
+        prop::sample::select(StickGate::ALL.to_vec()).prop_map(Stage::Gate),
         (kinds(), 0.0f32..0.5, 0.55f32..1.0)
             .prop_map(|(kind, inner, outer)| Stage::DeadZone(zone(kind, inner, outer))),
         (curves(), any::<bool>()).prop_map(|(curve, on_axes)| Stage::Curve { curve, on_axes }),
@@ -218,9 +218,9 @@ proptest! {
     fn a_stretched_zone_has_no_step_at_its_edge(
         inner in 0.0f32..0.5, outer in 0.6f32..1.0, angle in 0.0f32..TAU,
     ) {
-        let edge = zone(ZoneKind::Radius, inner, outer).apply(at(angle, inner + 1e-4));
+        let edge = zone(DeadZoneKind::Radius, inner, outer).apply(at(angle, inner + 1e-4));
         prop_assert!(length(edge) < 1e-4 / (outer - inner) + 1e-5);
-        let axis = zone(ZoneKind::Axes, inner, outer).apply([inner + 1e-4, 0.0]);
+        let axis = zone(DeadZoneKind::Axes, inner, outer).apply([inner + 1e-4, 0.0]);
         prop_assert!(axis[0] < 1e-4 / (outer - inner) + 1e-5);
     }
 
@@ -229,7 +229,7 @@ proptest! {
     fn a_radial_zone_is_the_same_all_round(
         inner in 0.0f32..0.5, outer in 0.6f32..1.0, r in 0.0f32..1.0, angle in 0.0f32..TAU,
     ) {
-        let zone = zone(ZoneKind::Radius, inner, outer);
+        let zone = zone(DeadZoneKind::Radius, inner, outer);
         let turned = zone.apply(at(angle, r));
         let straight = zone.apply([r, 0.0])[0];
         prop_assert!(close(turned, at(angle, straight), 1e-5), "{:?}", turned);
@@ -257,7 +257,7 @@ proptest! {
 
     #[test]
     fn a_curve_through_points_meets_them(x in 0.05f32..0.95, y in 0.0f32..1.0) {
-        let curve = Curve::Points(Points::new(&[[x, y]]).unwrap());
+        let curve = Curve::Points(CurvePoints::new(&[[x, y]]).unwrap());
         prop_assert!((curve.at(x) - y).abs() < 1e-5);
     }
 
@@ -272,8 +272,8 @@ proptest! {
 
     #[test]
     fn the_square_fills_the_circle(x in -1.0f32..1.0, y in -1.0f32..1.0) {
-        prop_assert!(length(Gate::Square.apply([x, y])) <= 1.0 + 1e-5);
-        let rim = Gate::Square.apply([1.0, y]);
+        prop_assert!(length(StickGate::Square.apply([x, y])) <= 1.0 + 1e-5);
+        let rim = StickGate::Square.apply([1.0, y]);
         prop_assert!((length(rim) - 1.0).abs() < 1e-5);
     }
 
@@ -282,7 +282,7 @@ proptest! {
     fn smoothing_arrives(
         half_life in 0.001f32..0.2, x in -1.0f32..1.0, y in -1.0f32..1.0,
     ) {
-        let (mut memory, mut ticks) = (Memory::default(), 0);
+        let (mut memory, mut ticks) = (StageMemory::default(), 0);
         loop {
             let (out, is_moving) = Smooth::HalfLife(half_life).step([x, y], 0.01, &mut memory);
             if !is_moving {
@@ -302,7 +302,7 @@ proptest! {
         hand in prop::collection::vec((-1.5f32..1.5, -1.5f32..1.5), 1..40),
     ) {
         let chain = Chain::from(stages.as_slice());
-        let mut memories = vec![Memory::default(); chain.memory_count()];
+        let mut memories = vec![StageMemory::default(); chain.memory_count()];
         for (x, y) in hand {
             let (mut by_stage, mut last) = (memories.clone(), [x, y]);
             chain.run_each([x, y], 1.0 / 60.0, &mut by_stage, |_, v| last = v);

@@ -7,19 +7,19 @@ use alloc::vec::Vec;
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct DeadZone {
     /// What the zone is measured on.
-    pub kind: ZoneKind,
+    pub kind: DeadZoneKind,
     /// Deflection that counts as rest; below `outer`.
     pub inner: f32,
     /// Deflection from which on it counts as full.
     pub outer: f32,
     /// By how much the zone of an axis widens with the deflection of the other
-    /// one, for [`ZoneKind::Sloped`].
+    /// one, for [`DeadZoneKind::Sloped`].
     pub slope: f32,
 }
 
 /// What a dead zone is measured on.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum ZoneKind {
+pub enum DeadZoneKind {
     /// The length, stretched so that output starts at 0 at the edge:
     /// `(r - inner) / (outer - inner)` along the same direction.
     Radius,
@@ -34,25 +34,25 @@ pub enum ZoneKind {
     Sloped,
 }
 
-impl ZoneKind {
+impl DeadZoneKind {
     /// Every kind, in the order they are listed to people.
-    pub const ALL: [ZoneKind; 4] =
-        [ZoneKind::Radius, ZoneKind::Cut, ZoneKind::Axes, ZoneKind::Sloped];
+    pub const ALL: [DeadZoneKind; 4] =
+        [DeadZoneKind::Radius, DeadZoneKind::Cut, DeadZoneKind::Axes, DeadZoneKind::Sloped];
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
         match self {
-            ZoneKind::Radius => "radius",
-            ZoneKind::Cut => "cut",
-            ZoneKind::Axes => "axes",
-            ZoneKind::Sloped => "sloped",
+            DeadZoneKind::Radius => "radius",
+            DeadZoneKind::Cut => "cut",
+            DeadZoneKind::Axes => "axes",
+            DeadZoneKind::Sloped => "sloped",
         }
     }
 }
 
 /// A border of a zone, in the plane of the stick.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Border {
+pub enum DeadZoneBorder {
     /// Around the origin.
     Circle(f32),
     /// From here to there.
@@ -62,18 +62,18 @@ pub enum Border {
 impl DeadZone {
     /// A zone around rest, stretched, with nothing taken off at the rim.
     pub const fn radius(inner: f32) -> Self {
-        DeadZone { kind: ZoneKind::Radius, inner, outer: 1.0, slope: 0.0 }
+        DeadZone { kind: DeadZoneKind::Radius, inner, outer: 1.0, slope: 0.0 }
     }
 
     /// Applies it. Output is never longer than the longer of 1 and the input.
     pub fn apply(&self, [x, y]: [f32; 2]) -> [f32; 2] {
         match self.kind {
-            ZoneKind::Radius | ZoneKind::Cut => {
+            DeadZoneKind::Radius | DeadZoneKind::Cut => {
                 let r = length([x, y]);
                 super::with_length([x, y], r, self.on_length(r))
             }
-            ZoneKind::Axes => [self.axis(x, self.inner), self.axis(y, self.inner)],
-            ZoneKind::Sloped => {
+            DeadZoneKind::Axes => [self.axis(x, self.inner), self.axis(y, self.inner)],
+            DeadZoneKind::Sloped => {
                 let zone = |other: f32| (self.inner + self.slope * other.abs()).min(0.95);
                 [self.axis(x, zone(y)), self.axis(y, zone(x))]
             }
@@ -81,21 +81,21 @@ impl DeadZone {
     }
 
     /// Its borders, to be drawn.
-    pub fn borders(&self) -> Vec<Border> {
-        let (inner, sloped) = (self.inner, self.kind == ZoneKind::Sloped);
+    pub fn borders(&self) -> Vec<DeadZoneBorder> {
+        let (inner, sloped) = (self.inner, self.kind == DeadZoneKind::Sloped);
         match self.kind {
-            ZoneKind::Radius | ZoneKind::Cut => {
-                let outer = (self.outer < 1.0).then_some(Border::Circle(self.outer));
-                [Border::Circle(inner)].into_iter().chain(outer).collect()
+            DeadZoneKind::Radius | DeadZoneKind::Cut => {
+                let outer = (self.outer < 1.0).then_some(DeadZoneBorder::Circle(self.outer));
+                [DeadZoneBorder::Circle(inner)].into_iter().chain(outer).collect()
             }
-            ZoneKind::Axes | ZoneKind::Sloped => {
+            DeadZoneKind::Axes | DeadZoneKind::Sloped => {
                 let rim = inner + if sloped { self.slope } else { 0.0 };
                 let sides = [[-1.0, -1.0], [-1.0, 1.0], [1.0, -1.0], [1.0, 1.0]];
                 let lines = sides.into_iter().flat_map(|[side, end]| {
                     let (from, to) = (side * inner, side * rim);
                     [[[0.0, from], [end, to]], [[from, 0.0], [to, end]]]
                 });
-                lines.map(Border::Line).collect()
+                lines.map(DeadZoneBorder::Line).collect()
             }
         }
     }
@@ -104,10 +104,10 @@ impl DeadZone {
     #[inline]
     pub(super) fn on_length(&self, r: f32) -> f32 {
         match self.kind {
-            ZoneKind::Radius | ZoneKind::Cut if r <= self.inner => 0.0,
-            ZoneKind::Radius => stretch(r, self.inner, self.outer),
-            ZoneKind::Cut if r >= self.outer => r.max(1.0),
-            ZoneKind::Cut | ZoneKind::Axes | ZoneKind::Sloped => r,
+            DeadZoneKind::Radius | DeadZoneKind::Cut if r <= self.inner => 0.0,
+            DeadZoneKind::Radius => stretch(r, self.inner, self.outer),
+            DeadZoneKind::Cut if r >= self.outer => r.max(1.0),
+            DeadZoneKind::Cut | DeadZoneKind::Axes | DeadZoneKind::Sloped => r,
         }
     }
 
@@ -127,7 +127,7 @@ fn stretch(size: f32, inner: f32, outer: f32) -> f32 {
 
 /// What is done about the corners of a stick's range.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Gate {
+pub enum StickGate {
     /// A vector longer than 1 is divided by its length; shorter ones keep
     /// their analogue precision.
     Circle,
@@ -137,23 +137,23 @@ pub enum Gate {
     Square,
 }
 
-impl Gate {
+impl StickGate {
     /// Every gate, in the order they are listed to people.
-    pub const ALL: [Gate; 2] = [Gate::Circle, Gate::Square];
+    pub const ALL: [StickGate; 2] = [StickGate::Circle, StickGate::Square];
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
         match self {
-            Gate::Circle => "circle",
-            Gate::Square => "square",
+            StickGate::Circle => "circle",
+            StickGate::Square => "square",
         }
     }
 
     /// Applies it.
     pub fn apply(self, [x, y]: [f32; 2]) -> [f32; 2] {
         match self {
-            Gate::Circle => super::clamp_to_circle([x, y]),
-            Gate::Square => {
+            StickGate::Circle => super::clamp_to_circle([x, y]),
+            StickGate::Square => {
                 let (x, y) = (x.clamp(-1.0, 1.0), y.clamp(-1.0, 1.0));
                 [x * libm::sqrtf(1.0 - y * y / 2.0), y * libm::sqrtf(1.0 - x * x / 2.0)]
             }

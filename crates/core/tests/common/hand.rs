@@ -1,14 +1,22 @@
 //! Fingers on a panel of 160 by 80 millimetres, polled 60 times a second.
 
 use super::*;
-use gtrig_core::gesture::{Centre, Fires, Gesture, Kind, Quantity, Side, Sign, Toward, Verdict};
+use gtrig_core::gesture::{
+    Gesture, GestureKind, GestureVerdict, PanelEdge, Quantity, Sign, StickCentre, SwipeDirections,
+    SwipeFires,
+};
 
 /// One gesture of its kind with its defaults, but for these limits.
-pub fn gesture(name: &str, kind: Kind, limits: &[(Quantity, f32)]) -> Gesture {
+pub fn gesture(name: &str, kind: GestureKind, limits: &[(Quantity, f32)]) -> Gesture {
     with_fingers(name, kind, *kind.fingers().start(), limits)
 }
 
-pub fn with_fingers(name: &str, kind: Kind, fingers: u8, limits: &[(Quantity, f32)]) -> Gesture {
+pub fn with_fingers(
+    name: &str,
+    kind: GestureKind,
+    fingers: u8,
+    limits: &[(Quantity, f32)],
+) -> Gesture {
     let defaults = kind.defaults(fingers);
     let limits = limits.iter().fold(defaults, |limits, &(of, limit)| limits.with(of, limit));
     let (waits_for, beside) = (Vec::new(), Vec::new());
@@ -31,21 +39,21 @@ pub fn hook() -> Sign {
 }
 
 /// One of each kind; a sign is the first of the rig.
-pub fn every_kind() -> [Kind; 12] {
-    let (toward, from_edge) = (Toward::FOUR, Some(Side::Left));
+pub fn every_kind() -> [GestureKind; 12] {
+    let (toward, from_edge) = (SwipeDirections::FOUR, Some(PanelEdge::Left));
     [
-        Kind::Tap { times: 1 },
-        Kind::Tap { times: 2 },
-        Kind::Press,
-        Kind::Swipe { toward, fires: Fires::Passing, from_edge: None },
-        Kind::Swipe { toward, fires: Fires::Release, from_edge },
-        Kind::Drag,
-        Kind::Pinch,
-        Kind::Rotate,
-        Kind::Stick(Centre::Following),
-        Kind::Stick(Centre::Fixed([0.5, 0.5])),
-        Kind::Aim { origin: [0.5, 0.5] },
-        Kind::Sign { sign: 0 },
+        GestureKind::Tap { times: 1 },
+        GestureKind::Tap { times: 2 },
+        GestureKind::Press,
+        GestureKind::Swipe { toward, fires: SwipeFires::Passing, from_edge: None },
+        GestureKind::Swipe { toward, fires: SwipeFires::Release, from_edge },
+        GestureKind::Drag,
+        GestureKind::Pinch,
+        GestureKind::Rotate,
+        GestureKind::Stick(StickCentre::Following),
+        GestureKind::Stick(StickCentre::Fixed([0.5, 0.5])),
+        GestureKind::Aim { origin: [0.5, 0.5] },
+        GestureKind::Sign { sign: 0 },
     ]
 }
 
@@ -102,17 +110,18 @@ impl Hand {
         self.desk.run_to((ms.max(0.0) * 0.06) as u32);
     }
 
-    pub fn verdicts(&self) -> Vec<Verdict> {
+    pub fn verdicts(&self) -> Vec<GestureVerdict> {
         self.desk.session.history().verdicts().iter().copied().collect()
     }
 
     /// The names of the gestures that fired, in order.
     pub fn fired(&self) -> Vec<String> {
-        let mut fired: Vec<Verdict> =
+        let mut fired: Vec<GestureVerdict> =
             self.verdicts().into_iter().filter(|verdict| verdict.fired.is_some()).collect();
         fired.sort_by_key(|verdict| verdict.fired);
-        let name =
-            |v: &Verdict| self.desk.session.rig().gestures[usize::from(v.gesture)].name.clone();
+        let name = |v: &GestureVerdict| {
+            self.desk.session.rig().gestures[usize::from(v.gesture)].name.clone()
+        };
         fired.iter().map(name).collect()
     }
 }

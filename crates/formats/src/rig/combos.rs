@@ -8,10 +8,10 @@ use super::{
 use gtrig_core::{
     ActionSpec, ControlRef, Gives, Rig, Thresholds,
     combo::{
-        Clock, Combo, MAX_COMBOS, MAX_MODES, MAX_STEPS, Mirror, Mode, Signal, SignalId, Span, Step,
-        Way, What,
+        Combo, ComboClock, ComboStep, Direction, MAX_COMBOS, MAX_MODES, MAX_STEPS, Mirror, Mode,
+        Signal, SignalId, StepKind, TimeSpan,
     },
-    gesture::Toward,
+    gesture::SwipeDirections,
     tunable, vocabulary,
 };
 use std::ops::Range;
@@ -185,7 +185,7 @@ impl<'a> Reader<'a> {
             device: fields.take("device").and_then(|v| v.string(problems)).unwrap_or("pad"),
             stick: fields.take("stick").and_then(|value| self.stick(problems, value)),
         };
-        let clocks = Clock::ALL.map(|clock| (clock.word(), clock));
+        let clocks = ComboClock::ALL.map(|clock| (clock.word(), clock));
         let clock = fields.take("clock").and_then(|v| v.word(problems, &clocks));
         let all = fields.take("all-within").and_then(|value| duration(problems, value));
         let is_strict = flag(problems, &mut fields, "strict");
@@ -258,7 +258,7 @@ impl<'a> Reader<'a> {
         &mut self,
         problems: &mut Problems,
         value: Value,
-        steps: &[Step],
+        steps: &[ComboStep],
         names: &Names,
     ) -> Option<Mirror> {
         let text = value.string(problems)?;
@@ -299,7 +299,7 @@ impl<'a> Reader<'a> {
         n: usize,
         within: &mut Vec<usize>,
         names: &Names,
-        steps: &mut Vec<Step>,
+        steps: &mut Vec<ComboStep>,
     ) -> Option<()> {
         let Text { steps: written, is_whole } = self.written[n].clone();
         let mut is_sound = is_whole;
@@ -339,7 +339,7 @@ impl<'a> Reader<'a> {
         problems: &mut Problems,
         part: &Written,
         (names, text): (&Names, Option<u8>),
-        steps: &mut Vec<Step>,
+        steps: &mut Vec<ComboStep>,
     ) -> Option<()> {
         let signals: Vec<Option<SignalId>> =
             part.names.iter().map(|name| self.signal(problems, name, names)).collect();
@@ -347,35 +347,45 @@ impl<'a> Reader<'a> {
             part.unless.iter().map(|name| self.signal(problems, name, names)).collect();
         let signals: Vec<SignalId> = signals.into_iter().collect::<Option<_>>()?;
         let unless: Vec<SignalId> = unless.into_iter().collect::<Option<_>>()?;
-        let default = |tunable: &tunable::Tunable| Span::millis(tunable.default as u64);
+        let default = |tunable: &tunable::Tunable| TimeSpan::millis(tunable.default as u64);
         let written = steps.last().map_or(1, |step| step.written + 1);
         let what = match part.verb {
-            Verb::Press | Verb::Tap => What::Press(signals[0]),
-            Verb::Release => What::Release(signals[0]),
-            Verb::Hold => What::Hold(signals[0], part.own?),
-            Verb::Together => What::Together {
+            Verb::Press | Verb::Tap => StepKind::Press(signals[0]),
+            Verb::Release => StepKind::Release(signals[0]),
+            Verb::Hold => StepKind::Hold(signals[0], part.own?),
+            Verb::Together => StepKind::Together {
                 of: signals.clone(),
                 spread: part.own.unwrap_or(default(&tunable::IN)),
                 in_order: part.in_order,
             },
-            Verb::Quiet => What::Quiet(part.own?),
+            Verb::Quiet => StepKind::Quiet(part.own?),
             Verb::Do => return None,
         };
         check_written(problems, part, &what, steps.is_empty())?;
         let within = part.within.unwrap_or(default(&tunable::WITHIN));
         let after = part.after.unwrap_or(within.with(0));
         let buffer = part.buffered.unwrap_or(after.with(0));
-        steps.push(Step { what, after, within, buffer, unless, written, text });
+        steps.push(ComboStep { what, after, within, buffer, unless, written, text });
         if part.verb == Verb::Tap {
-            let lift = part.own.unwrap_or(Span::millis(tunable::TAP_MS));
-            steps.push(Step { written, text, ..Step::new(What::Release(signals[0]), lift) });
+            let lift = part.own.unwrap_or(TimeSpan::millis(tunable::TAP_MS));
+            steps.push(ComboStep {
+                written,
+                text,
+                ..ComboStep::new(StepKind::Release(signals[0]), lift)
+            });
         }
         Some(())
     }
 
     /// Whether the steps of a combo make sense together.
-    fn check(&self, problems: &mut Problems, entry: &Entry, steps: &[Step], all: Option<Span>) {
-        let is_quiet = |step: &Step| matches!(step.what, What::Quiet(_));
+    fn check(
+        &self,
+        problems: &mut Problems,
+        entry: &Entry,
+        steps: &[ComboStep],
+        all: Option<TimeSpan>,
+    ) {
+        let is_quiet = |step: &ComboStep| matches!(step.what, StepKind::Quiet(_));
         let quiet = steps.iter().position(is_quiet);
         if quiet.is_some_and(|at| at == 0 || at + 1 < steps.len()) {
             let found = format!("a `quiet` within `{}`", entry.key.escape_debug());
@@ -447,7 +457,7 @@ impl<'a> Reader<'a> {
             }
             return at.map(Signal::Gesture);
         }
-        if let Some(way) = Way::of(word.text) {
+        if let Some(way) = Direction::of(word.text) {
             let Some(stick) = names.stick else {
                 let expected = "`stick = …` in this combo, the action whose direction is meant";
                 problems.add_word(word, [], expected);
@@ -470,7 +480,7 @@ impl<'a> Reader<'a> {
         match text.parse::<ControlRef>() {
             Ok(control) if control.is_control() => Some(Signal::Control { control, thresholds }),
             Ok(control) => {
-                let ways = Toward::WORDS.iter().copied().filter(|_| names.stick.is_some());
+                let ways = SwipeDirections::WORDS.iter().copied().filter(|_| names.stick.is_some());
                 let known = vocabulary::names(control.kind).iter().copied().chain(ways);
                 problems.add_part(word, &control.code, known, expected);
                 None
@@ -483,9 +493,9 @@ impl<'a> Reader<'a> {
     }
 }
 
-fn least_nanos(step: &Step, rate: gtrig_core::PollRate) -> u64 {
+fn least_nanos(step: &ComboStep, rate: gtrig_core::PollRate) -> u64 {
     let own = match step.what {
-        What::Hold(_, span) | What::Quiet(span) => span.nanos(rate),
+        StepKind::Hold(_, span) | StepKind::Quiet(span) => span.nanos(rate),
         _ => 0,
     };
     step.opens().nanos(rate) + own
@@ -494,7 +504,7 @@ fn least_nanos(step: &Step, rate: gtrig_core::PollRate) -> u64 {
 fn check_written(
     problems: &mut Problems,
     part: &Written,
-    what: &What,
+    what: &StepKind,
     is_first: bool,
 ) -> Option<()> {
     let mut problem = |found: &str, expected: &str| {
@@ -508,10 +518,10 @@ fn check_written(
             "none: there is no step before it to count from",
         );
     }
-    if matches!(what, What::Quiet(_)) && has_window {
+    if matches!(what, StepKind::Quiet(_)) && has_window {
         return problem("a limit on when a quiet comes", "none: it begins with the step before it");
     }
-    if part.buffered.is_some() && (part.after.is_none() || matches!(what, What::Hold(..))) {
+    if part.buffered.is_some() && (part.after.is_none() || matches!(what, StepKind::Hold(..))) {
         return problem(
             "`buffered`",
             "it beside `after`, and not on a hold: an early press waits for that moment",
@@ -532,7 +542,7 @@ fn check_written(
             );
         }
     }
-    if let What::Together { of, .. } = what {
+    if let StepKind::Together { of, .. } = what {
         let mut known = of.clone();
         known.sort_unstable();
         known.dedup();
@@ -548,7 +558,7 @@ fn flag(problems: &mut Problems, fields: &mut Fields, key: &'static str) -> bool
 }
 
 /// A time as a text of its own: `"600 ms"`.
-fn duration(problems: &mut Problems, value: Value) -> Option<Span> {
+fn duration(problems: &mut Problems, value: Value) -> Option<TimeSpan> {
     let text = value.string(problems)?;
     let words: Vec<Word> =
         text.split_whitespace().map(|text| Word { text, span: value.span() }).collect();

@@ -3,7 +3,7 @@
 use super::parse;
 use gtrig_core::{
     Rig,
-    knobs::{Place, Step},
+    knobs::{Place, Selector},
 };
 use toml_edit::{Array, DocumentMut, Formatted, InlineTable, Item, Value};
 
@@ -42,26 +42,26 @@ fn set_numbers(text: &str, numbers: &[(Place, f64)]) -> Result<String, String> {
     Ok(document.to_string())
 }
 
-fn set(item: &mut Item, steps: &[Step], number: f64) -> Option<()> {
+fn set(item: &mut Item, steps: &[Selector], number: f64) -> Option<()> {
     match steps {
         [] => set_value(item.as_value_mut()?, &[], number),
-        [Step::At(at), rest @ ..] => match item {
+        [Selector::At(at), rest @ ..] => match item {
             Item::ArrayOfTables(tables) => {
                 let table = tables.get_mut(*at)?;
-                let (Step::Key(key), rest) = rest.split_first()? else { return None };
+                let (Selector::Key(key), rest) = rest.split_first()? else { return None };
                 set(&mut table[key], rest, number)
             }
             Item::Value(value) => set_value(value, steps, number),
             _ => None,
         },
-        [Step::Key(key), rest @ ..] => match item {
+        [Selector::Key(key), rest @ ..] => match item {
             Item::Value(value) => set_value(value, steps, number),
             Item::Table(table) if rest.is_empty() && !table.contains_key(key) => {
                 table.insert(key, Item::Value(plain(number)));
                 Some(())
             }
             // A list whose first number this is.
-            Item::Table(table) if *rest == [Step::At(0)] && !table.contains_key(key) => {
+            Item::Table(table) if *rest == [Selector::At(0)] && !table.contains_key(key) => {
                 table.insert(key, Item::Value(Value::Array(Array::from_iter([plain(number)]))));
                 Some(())
             }
@@ -76,7 +76,7 @@ fn set(item: &mut Item, steps: &[Step], number: f64) -> Option<()> {
     }
 }
 
-fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
+fn set_value(value: &mut Value, steps: &[Selector], number: f64) -> Option<()> {
     match steps {
         [] if value.is_str() => {
             let text = set_time(value.as_str()?, gtrig_core::tunable::ALL_WITHIN.name, number)?;
@@ -87,7 +87,7 @@ fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
             replace(value, number);
             Some(())
         }
-        [Step::At(at), rest @ ..] => match value {
+        [Selector::At(at), rest @ ..] => match value {
             Value::Array(array) if rest.is_empty() && *at == array.len() => {
                 array.push_formatted(plain(number).decorated(" ", ""));
                 Some(())
@@ -97,7 +97,7 @@ fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
             single if single.is_str() && !rest.is_empty() => {
                 let text = single.as_str()?;
                 let mut parts: Vec<String> = text.split(',').map(str::to_owned).collect();
-                let [Step::Key(word)] = rest else { return None };
+                let [Selector::Key(word)] = rest else { return None };
                 let part = parts.get_mut(*at)?;
                 *part = set_time(part, word, number)?;
                 replace_text(single, &parts.join(","));
@@ -108,17 +108,17 @@ fn set_value(value: &mut Value, steps: &[Step], number: f64) -> Option<()> {
             _ => None,
         },
         // A number within the text of a step of a combo.
-        [Step::Key(word)] if value.is_str() => {
+        [Selector::Key(word)] if value.is_str() => {
             let text = set_time(value.as_str()?, word, number)?;
             replace_text(value, &text);
             Some(())
         }
-        [Step::Key(key), rest @ ..] => {
+        [Selector::Key(key), rest @ ..] => {
             let table = value.as_inline_table_mut()?;
             if !table.contains_key(key) {
                 match rest {
                     [] => add(table, key, plain(number)),
-                    [Step::At(0)] => add(table, key, Array::from_iter([plain(number)]).into()),
+                    [Selector::At(0)] => add(table, key, Array::from_iter([plain(number)]).into()),
                     _ => return None,
                 }
                 return Some(());

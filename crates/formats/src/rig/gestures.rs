@@ -6,8 +6,8 @@ use super::{
 };
 use gtrig_core::{
     gesture::{
-        Centre, Fires, Gesture, Kind, Limits, MAX_GESTURES, MAX_TAPS, Quantity, Sense, Side, Sign,
-        Toward,
+        Gesture, GestureKind, GestureLimits, LimitSense, MAX_GESTURES, MAX_TAPS, PanelEdge,
+        Quantity, Sign, StickCentre, SwipeDirections, SwipeFires,
         sign::{MAX_EXAMPLES, MAX_SIGNS},
     },
     touch::{Claim, Zone},
@@ -108,7 +108,7 @@ fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<G
     let takes = fields.take("takes").and_then(|value| value.bool(problems)).unwrap_or(false);
     let Some(word) = fields.take("kind") else {
         let found = format!("the gesture `{}` without it", entry.key.escape_debug());
-        let expected = format!("`kind`: \"{}\"", Kind::WORDS.join("\", \""));
+        let expected = format!("`kind`: \"{}\"", GestureKind::WORDS.join("\", \""));
         problems.add(entry.key_span.clone(), found, &expected);
         return None;
     };
@@ -165,18 +165,20 @@ fn kind(
     fields: &mut Fields,
     word: Value,
     context: Context,
-) -> Option<Kind> {
-    match word.word(problems, &Kind::WORDS.map(|word| (word, word)))? {
-        "tap" => Some(Kind::Tap { times: count(problems, fields, "times", 1..=MAX_TAPS as u8) }),
-        "press" => Some(Kind::Press),
+) -> Option<GestureKind> {
+    match word.word(problems, &GestureKind::WORDS.map(|word| (word, word)))? {
+        "tap" => {
+            Some(GestureKind::Tap { times: count(problems, fields, "times", 1..=MAX_TAPS as u8) })
+        }
+        "press" => Some(GestureKind::Press),
         "swipe" => Some(swipe(problems, fields)),
-        "drag" => Some(Kind::Drag),
-        "pinch" => Some(Kind::Pinch),
-        "rotate" => Some(Kind::Rotate),
-        "stick" => stick(problems, fields, word).map(Kind::Stick),
+        "drag" => Some(GestureKind::Drag),
+        "pinch" => Some(GestureKind::Pinch),
+        "rotate" => Some(GestureKind::Rotate),
+        "stick" => stick(problems, fields, word).map(GestureKind::Stick),
         "aim" => {
             let origin = fields.take("origin").map_or(Some([0.5; 2]), |v| share(problems, v));
-            origin.map(|origin| Kind::Aim { origin })
+            origin.map(|origin| GestureKind::Aim { origin })
         }
         _ => sign_of(problems, fields, word, context),
     }
@@ -188,37 +190,43 @@ fn share(problems: &mut Problems, value: Value) -> Option<[f32; 2]> {
     value.numbers(problems, expected, |n| (0.0..=1.0).contains(&n))
 }
 
-fn swipe(problems: &mut Problems, fields: &mut Fields) -> Kind {
-    let edges = Side::ALL.map(|side| (side.word(), side));
+fn swipe(problems: &mut Problems, fields: &mut Fields) -> GestureKind {
+    let edges = PanelEdge::ALL.map(|side| (side.word(), side));
     let from_edge = fields.take("from-edge").and_then(|v| v.word(problems, &edges));
-    let moments = Fires::ALL.map(|fires| (fires.word(), fires));
+    let moments = SwipeFires::ALL.map(|fires| (fires.word(), fires));
     let fires = fields.take("fires").and_then(|v| v.word(problems, &moments)).unwrap_or_default();
     let toward = fields.take("toward").and_then(|value| toward(problems, value));
-    Kind::Swipe { toward: toward.unwrap_or(Toward::FOUR), fires, from_edge }
+    GestureKind::Swipe { toward: toward.unwrap_or(SwipeDirections::FOUR), fires, from_edge }
 }
 
-fn toward(problems: &mut Problems, value: Value) -> Option<Toward> {
-    let mut words = vec![("any", Toward::Any), ("four", Toward::FOUR), ("eight", Toward::EIGHT)];
-    words.extend(Toward::WORDS.into_iter().zip((0..8).map(|n| Toward::Some(1 << n))));
+fn toward(problems: &mut Problems, value: Value) -> Option<SwipeDirections> {
+    let mut words = vec![
+        ("any", SwipeDirections::Any),
+        ("four", SwipeDirections::FOUR),
+        ("eight", SwipeDirections::EIGHT),
+    ];
+    words.extend(
+        SwipeDirections::WORDS.into_iter().zip((0..8).map(|n| SwipeDirections::Some(1 << n))),
+    );
     if value.is_string() {
         return value.word(problems, &words);
     }
     let mut bits = 0;
     for item in value.items(problems) {
-        if let Some(Toward::Some(bit)) = item.word(problems, &words[3..]) {
+        if let Some(SwipeDirections::Some(bit)) = item.word(problems, &words[3..]) {
             bits |= bit;
         }
     }
-    (bits != 0).then_some(Toward::Some(bits))
+    (bits != 0).then_some(SwipeDirections::Some(bits))
 }
 
-fn stick(problems: &mut Problems, fields: &mut Fields, word: Value) -> Option<Centre> {
+fn stick(problems: &mut Problems, fields: &mut Fields, word: Value) -> Option<StickCentre> {
     let at = fields.take("at");
     let place = at.and_then(|value| share(problems, value));
     let words = [("fixed", 0), ("floating", 1), ("following", 2)];
     let centre = fields.take("centre").and_then(|v| v.word(problems, &words));
     match (centre, at) {
-        (Some(0), Some(_)) => place.map(Centre::Fixed),
+        (Some(0), Some(_)) => place.map(StickCentre::Fixed),
         (Some(0), None) => {
             let expected = "`at`: where a fixed stick is, as shares of the surface";
             problems.add(word.span(), "a fixed stick without it".to_owned(), expected);
@@ -229,8 +237,8 @@ fn stick(problems: &mut Problems, fields: &mut Fields, word: Value) -> Option<Ce
             problems.add(at.span(), "`at`".to_owned(), expected);
             None
         }
-        (Some(2), None) => Some(Centre::Following),
-        _ => Some(Centre::Floating),
+        (Some(2), None) => Some(StickCentre::Following),
+        _ => Some(StickCentre::Floating),
     }
 }
 
@@ -239,7 +247,7 @@ fn sign_of(
     fields: &mut Fields,
     word: Value,
     context: Context,
-) -> Option<Kind> {
+) -> Option<GestureKind> {
     let expected = "the name of a [sign.…] of this rig";
     let Some(value) = fields.take("sign") else {
         problems.add(word.span(), "no `sign`".to_owned(), expected);
@@ -251,10 +259,10 @@ fn sign_of(
         let known = context.signs.iter().map(|sign| sign.name.as_str());
         problems.add_unknown(&value, name, known, expected);
     }
-    found.map(|sign| Kind::Sign { sign: sign as u16 })
+    found.map(|sign| GestureKind::Sign { sign: sign as u16 })
 }
 
-fn fingers(problems: &mut Problems, fields: &mut Fields, kind: Kind) -> u8 {
+fn fingers(problems: &mut Problems, fields: &mut Fields, kind: GestureKind) -> u8 {
     count(problems, fields, "fingers", kind.fingers())
 }
 
@@ -279,14 +287,19 @@ fn count(
 }
 
 /// Its limits; `"none"` takes one away that would be there by default.
-fn limits(problems: &mut Problems, fields: &mut Fields, kind: Kind, fingers: u8) -> Limits {
+fn limits(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    kind: GestureKind,
+    fingers: u8,
+) -> GestureLimits {
     let mut limits = kind.defaults(fingers);
     for (quantity, _) in kind.quantities(fingers) {
         let tunable = quantity.tunable();
         let Some(value) = fields.take(tunable.name) else { continue };
         // What its output is measured by must be there, and so must the first
         // thing it asks.
-        let is_needed = quantity.sense() == Sense::Scale || quantity == first(kind);
+        let is_needed = quantity.sense() == LimitSense::Scale || quantity == first(kind);
         if value.is_string() && !is_needed {
             if value.word(problems, &[("none", ())]).is_some() {
                 limits.set(quantity, None);
@@ -299,6 +312,6 @@ fn limits(problems: &mut Problems, fields: &mut Fields, kind: Kind, fingers: u8)
 }
 
 /// What a gesture of a kind cannot do without.
-fn first(kind: Kind) -> Quantity {
+fn first(kind: GestureKind) -> Quantity {
     kind.quantities(1)[0].0
 }

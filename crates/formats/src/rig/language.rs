@@ -15,7 +15,7 @@
 //! ```
 
 use super::problem::Problems;
-use gtrig_core::{combo::Span, tunable};
+use gtrig_core::{combo::TimeSpan, tunable};
 use std::ops::Range;
 
 /// A word and its place in the file.
@@ -31,11 +31,11 @@ pub(super) struct Written<'t> {
     pub(super) verb: Verb,
     pub(super) names: Vec<Word<'t>>,
     /// Of a hold, a quiet, a tap or a chord.
-    pub(super) own: Option<Span>,
+    pub(super) own: Option<TimeSpan>,
     pub(super) in_order: bool,
-    pub(super) after: Option<Span>,
-    pub(super) within: Option<Span>,
-    pub(super) buffered: Option<Span>,
+    pub(super) after: Option<TimeSpan>,
+    pub(super) within: Option<TimeSpan>,
+    pub(super) buffered: Option<TimeSpan>,
     pub(super) unless: Vec<Word<'t>>,
     pub(super) span: Range<usize>,
 }
@@ -203,7 +203,7 @@ impl<'t> Reader<'t> {
         Some(())
     }
 
-    fn time(&mut self, problems: &mut Problems, of: &tunable::Tunable) -> Option<Span> {
+    fn time(&mut self, problems: &mut Problems, of: &tunable::Tunable) -> Option<TimeSpan> {
         let Some(number) = self.next() else {
             let expected = "a time, such as \"250 ms\" or \"3 ticks\"";
             problems.add(self.end.clone(), "the end of the step".to_owned(), expected);
@@ -220,7 +220,7 @@ pub(super) fn time(
     number: &Word,
     unit: Option<&Word>,
     of: &tunable::Tunable,
-) -> Option<Span> {
+) -> Option<TimeSpan> {
     let (min, max) = (of.min, of.max);
     let expected = format!("a time from {min} to {max} ms, such as \"250 ms\" or \"3 ticks\"");
     let Some(amount) = number.text.parse::<f64>().ok().filter(|n| n.is_finite()) else {
@@ -241,7 +241,7 @@ pub(super) fn time(
                 problems.add_word(number, [], "a whole number of ticks, from 1 to 10000");
                 return None;
             }
-            return Some(Span::Ticks(amount as u32));
+            return Some(TimeSpan::Ticks(amount as u32));
         }
         _ => {
             problems.add_word(unit, ["ms", "s", "ticks"], "a unit: ms, s or ticks");
@@ -252,5 +252,5 @@ pub(super) fn time(
         problems.add_word(number, [], &expected);
         return None;
     }
-    Some(Span::Time((ms * 1e6).round() as u64))
+    Some(TimeSpan::Time((ms * 1e6).round() as u64))
 }

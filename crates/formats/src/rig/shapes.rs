@@ -6,7 +6,9 @@ use super::{
 };
 use gtrig_core::{
     NamedShape, Shape, ShapeUse, Travel,
-    shape::{Curve, DeadZone, Gate, Points, PointsError, Smooth, Stage, ZoneKind},
+    shape::{
+        Curve, CurvePoints, CurvePointsError, DeadZone, DeadZoneKind, Smooth, Stage, StickGate,
+    },
     tunable::{self, Tunable},
 };
 
@@ -152,14 +154,15 @@ fn scale(problems: &mut Problems, _: &mut Fields, value: Value) -> Option<Stage>
 }
 
 fn gate(problems: &mut Problems, _: &mut Fields, value: Value) -> Option<Stage> {
-    value.word(problems, &Gate::ALL.map(|gate| (gate.word(), gate))).map(Stage::Gate)
+    value.word(problems, &StickGate::ALL.map(|gate| (gate.word(), gate))).map(Stage::Gate)
 }
 
 fn dead_zone(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<Stage> {
-    let kinds = ZoneKind::ALL.map(|kind| (kind.word(), kind));
-    let kind = fields.take("on").and_then(|v| v.word(problems, &kinds)).unwrap_or(ZoneKind::Radius);
+    let kinds = DeadZoneKind::ALL.map(|kind| (kind.word(), kind));
+    let kind =
+        fields.take("on").and_then(|v| v.word(problems, &kinds)).unwrap_or(DeadZoneKind::Radius);
     let slope = match kind {
-        ZoneKind::Sloped => number(problems, fields, &tunable::SLOPE),
+        DeadZoneKind::Sloped => number(problems, fields, &tunable::SLOPE),
         _ => 0.0,
     };
     let outer = number(problems, fields, &tunable::OUTER);
@@ -185,7 +188,7 @@ fn curve(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<S
     Some(Stage::Curve { curve, on_axes })
 }
 
-fn points(problems: &mut Problems, fields: &mut Fields, curve: Value) -> Option<Points> {
+fn points(problems: &mut Problems, fields: &mut Fields, curve: Value) -> Option<CurvePoints> {
     let Some(value) = fields.take("points") else {
         let expected = "`points`: [[x, y], …] between [0, 0] and [1, 1]";
         problems.add(curve.span(), "a curve without them".to_owned(), expected);
@@ -209,12 +212,12 @@ fn points(problems: &mut Problems, fields: &mut Fields, curve: Value) -> Option<
             }
         }
     }
-    Points::new(&pairs)
+    CurvePoints::new(&pairs)
         .map_err(|error| {
             let (at, expected) = match error {
-                PointsError::Outside(at) => (at, "x between 0 and 1, and y from 0 to 1"),
-                PointsError::Back(at) => (at, "an x above that of the point before"),
-                PointsError::Falls(at) => (at, "a y not below that of the point before"),
+                CurvePointsError::Outside(at) => (at, "x between 0 and 1, and y from 0 to 1"),
+                CurvePointsError::Back(at) => (at, "an x above that of the point before"),
+                CurvePointsError::Falls(at) => (at, "a y not below that of the point before"),
             };
             problems.add(items[at].span(), problems.quote(&items[at]), expected);
         })

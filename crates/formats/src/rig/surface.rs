@@ -5,7 +5,7 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    surface::{Camera, Surface, Turn, Window},
+    surface::{Camera, Surface, Turn, ViewWindow},
     tunable,
 };
 
@@ -48,7 +48,7 @@ fn turned(problems: &mut Problems, value: Value) -> Option<Turn> {
 }
 
 /// `{ at = [0, 0], size = [1920, 1080], view = [1280, 720] }`
-fn window(problems: &mut Problems, value: Value) -> Option<Window> {
+fn window(problems: &mut Problems, value: Value) -> Option<ViewWindow> {
     let mut fields = value.table(problems)?;
     let expected = "left and top of the window on the panel, in its pixels";
     let at = fields
@@ -64,7 +64,7 @@ fn window(problems: &mut Problems, value: Value) -> Option<Window> {
     };
     let size = size(problems, sized);
     fields.finish(problems);
-    Some(Window { at: at?, size: size?, view: view.or(size)? })
+    Some(ViewWindow { at: at?, size: size?, view: view.or(size)? })
 }
 
 /// `{ camera = [120, 40], zoom = 2 }`

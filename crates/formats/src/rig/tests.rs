@@ -3,7 +3,7 @@
 use super::*;
 use gtrig_core::{
     BothHeld, Deal, Gives, InputSpec, MainRule,
-    gesture::{Fires, Kind, Quantity, Toward},
+    gesture::{GestureKind, Quantity, SwipeDirections, SwipeFires},
     touch::Zones,
 };
 use rstest::rstest;
@@ -74,7 +74,11 @@ fn a_gesture_has_its_defaults_and_what_is_said_of_it() {
     let said = [limit(Quantity::Length), limit(Quantity::OffAxisDeg), limit(Quantity::Straight)];
     assert_eq!(said, [Some(9.0), None, Some(0.9)]);
     assert_eq!([limit(Quantity::Time), limit(Quantity::Speed)], [Some(500.0), None]);
-    let kind = Kind::Swipe { toward: Toward::FOUR, fires: Fires::Passing, from_edge: None };
+    let kind = GestureKind::Swipe {
+        toward: SwipeDirections::FOUR,
+        fires: SwipeFires::Passing,
+        from_edge: None,
+    };
     assert_eq!((gesture.kind, gesture.fingers, gesture.zone), (kind, 1, None));
 }
 
@@ -86,7 +90,7 @@ fn the_rig_of_every_gesture_is_sound() {
     let mut words: Vec<&str> = rig.gestures.iter().map(|gesture| gesture.kind.word()).collect();
     words.sort_unstable();
     words.dedup();
-    assert_eq!(words.len(), Kind::WORDS.len());
+    assert_eq!(words.len(), GestureKind::WORDS.len());
 }
 
 #[test]

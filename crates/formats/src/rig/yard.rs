@@ -7,7 +7,7 @@ use super::{
 use gtrig_core::{
     ActionId, ActionSpec, Gives,
     tunable::{self, Tunable},
-    yard::{Drive, Part, YardSpec},
+    yard::{CranePart, Drive, YardSpec},
 };
 
 pub(super) fn read(
@@ -15,7 +15,7 @@ pub(super) fn read(
     fields: &mut Fields,
     actions: &[ActionSpec],
 ) -> YardSpec {
-    let drives = Part::ALL.map(|part| {
+    let drives = CranePart::ALL.map(|part| {
         let mut table = fields.take(part.word())?.table(problems)?;
         let drive = drive(problems, &mut table, actions);
         table.finish(problems);

@@ -1,7 +1,7 @@
 //! The lines of a take, as serde sees them. The order of the fields is the
 //! order of the keys in the file.
 
-use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Grain, Marks};
+use gtrig_core::{AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Marks};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
@@ -130,7 +130,7 @@ impl<'a> ControlEntry<'a> {
         }
         let kind = self.kind().map_err(|why| format!("control \"{code}\": {why}"))?;
         let Self { resolution, flat, fuzz, .. } = *self;
-        let grain = Grain { resolution, flat, fuzz };
+        let grain = AxisInfo { resolution, flat, fuzz };
         Ok(ControlInfo { code: code.to_owned(), kind, grain })
     }
 

@@ -1,7 +1,9 @@
 //! The devices of the cab. All are made up.
 
 use super::axis::Wear;
-use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Grain, vocabulary};
+use gtrig_core::{
+    AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, vocabulary,
+};
 
 /// One of the cab's devices.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -89,7 +91,7 @@ fn device(kind: DeviceKind, name: &str, identity: &str, slot: Option<u8>) -> Dev
 }
 
 /// What the drivers of the cab's pads and lever say of their axes.
-fn with_grain(mut controls: Vec<ControlInfo>, grain: Grain) -> Vec<ControlInfo> {
+fn with_grain(mut controls: Vec<ControlInfo>, grain: AxisInfo) -> Vec<ControlInfo> {
     let analogue = |c: &&mut ControlInfo| {
         matches!(c.kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. })
     };
@@ -110,7 +112,7 @@ fn pad(name: &str, identity: &str, slot: u8) -> DeviceInfo {
     DeviceInfo {
         controls: with_grain(
             named(vocabulary::PAD, kind),
-            Grain { resolution: 0, flat: 128, fuzz: 16 },
+            AxisInfo { resolution: 0, flat: 128, fuzz: 16 },
         ),
         ..device(DeviceKind::Pad, name, identity, Some(slot))
     }
@@ -124,7 +126,7 @@ fn lever() -> DeviceInfo {
     DeviceInfo {
         controls: with_grain(
             named(vocabulary::LEVER, kind),
-            Grain { resolution: 27, flat: 15, fuzz: 4 },
+            AxisInfo { resolution: 27, flat: 15, fuzz: 4 },
         ),
         ..device(DeviceKind::Lever, "Hoist lever, twelve bits", "cab-lever", Some(3))
     }

@@ -5,7 +5,7 @@
 //! Values stay as reported; a hat, which the kernel reports as an axis of
 //! three values, becomes two buttons of the pad's cross.
 
-use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Grain};
+use gtrig_core::{AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind};
 use std::collections::HashMap;
 
 pub(super) const EV_SYN: u16 = 0;
@@ -52,7 +52,7 @@ pub(super) struct AbsAxis {
     pub(super) code: u16,
     /// Smallest and largest value.
     pub(super) range: (i32, i32),
-    pub(super) grain: Grain,
+    pub(super) grain: AxisInfo,
 }
 
 /// Which control a code is.
@@ -162,9 +162,9 @@ impl Abilities {
     }
 
     /// The kind and grain of a part of a contact.
-    fn part(&self, code: u16, kind: impl Fn((i32, i32)) -> ControlKind) -> (ControlKind, Grain) {
+    fn part(&self, code: u16, kind: impl Fn((i32, i32)) -> ControlKind) -> (ControlKind, AxisInfo) {
         let axis = self.axes.iter().find(|axis| axis.code == code);
-        let grain = axis.map_or(Grain::default(), |axis| axis.grain);
+        let grain = axis.map_or(AxisInfo::default(), |axis| axis.grain);
         (kind(self.axis(code).unwrap_or((0, 0))), grain)
     }
 }
@@ -175,7 +175,7 @@ impl Layout {
         3 + self.extras.len() as u16
     }
 
-    fn add_with(&mut self, code: String, (kind, grain): (ControlKind, Grain)) {
+    fn add_with(&mut self, code: String, (kind, grain): (ControlKind, AxisInfo)) {
         let control = self.add(code, kind);
         self.info.controls[usize::from(control)].grain = grain;
     }

@@ -10,7 +10,7 @@ use super::{
 };
 use evdev::BusType;
 use evdev::raw_stream::RawDevice;
-use gtrig_core::{DeviceInfo, DeviceKind, Grain, Nanos};
+use gtrig_core::{AxisInfo, DeviceInfo, DeviceKind, Nanos};
 use std::{
     fs::OpenOptions,
     io,
@@ -141,7 +141,7 @@ fn abilities(device: &RawDevice) -> io::Result<Abilities> {
     let axis = |(code, info): (evdev::AbsoluteAxisCode, evdev::AbsInfo)| AbsAxis {
         code: code.0,
         range: (info.minimum(), info.maximum()),
-        grain: Grain { resolution: info.resolution(), flat: info.flat(), fuzz: info.fuzz() },
+        grain: AxisInfo { resolution: info.resolution(), flat: info.flat(), fuzz: info.fuzz() },
     };
     let axes: Vec<AbsAxis> = device.get_absinfo()?.map(axis).collect();
     debug_assert!(axes.iter().filter(|axis| axis.code == ABS_MT_SLOT).count() <= 1);

@@ -6,7 +6,7 @@ use super::{
     decode::{Decoder, Next, Raw, State},
     layout::{Abilities, AbsAxis, Layout},
 };
-use gtrig_core::{ControlKind, DeviceKind, Grain, Marks, Nanos};
+use gtrig_core::{AxisInfo, ControlKind, DeviceKind, Marks, Nanos};
 use rstest::rstest;
 
 const SYN: u16 = 0;
@@ -16,7 +16,7 @@ const SOUTH: u16 = 0x130;
 
 /// Axes of a code and a range each.
 fn axes(axes: &[(u16, i32, i32)]) -> Vec<AbsAxis> {
-    let axis = |&(code, min, max)| AbsAxis { code, range: (min, max), grain: Grain::default() };
+    let axis = |&(code, min, max)| AbsAxis { code, range: (min, max), grain: AxisInfo::default() };
     axes.iter().map(axis).collect()
 }
 
@@ -180,7 +180,7 @@ fn a_palm_takes_its_touch_back() {
 #[test]
 fn pressure_and_size_are_reported_where_a_panel_knows_them() {
     let mut abilities = glass();
-    let grain = Grain { resolution: 12, ..Grain::default() };
+    let grain = AxisInfo { resolution: 12, ..AxisInfo::default() };
     for (code, range) in [(0x3a, (0, 255)), (0x30, (0, 15))] {
         abilities.axes.push(AbsAxis { code, range, grain });
     }

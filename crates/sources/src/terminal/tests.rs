@@ -1,6 +1,6 @@
 use super::*;
 use crossterm::event::{KeyCode, KeyEventState, KeyModifiers};
-use gtrig_core::{Capacity, Cell, LaneMarks, PollRate, Rig, Tick};
+use gtrig_core::{Capacity, ControlState, LaneMarks, PollRate, Rig, Tick};
 use rstest::rstest;
 
 struct Desk {
@@ -26,7 +26,7 @@ impl Desk {
         self.terminal.key(&mut self.session, &key, Nanos::from_millis(ms));
     }
 
-    fn at(&mut self, ms: u64, device: &str, code: &str) -> Cell {
+    fn at(&mut self, ms: u64, device: &str, code: &str) -> ControlState {
         let now = Nanos::from_millis(ms);
         self.terminal.drain(&mut self.session, now);
         let tick = self.session.plan().rate().tick_at(now);

@@ -3,7 +3,7 @@
 use super::App;
 use crate::screen::view::{Bench, Lane, lanes};
 use gtrig_core::{
-    ActionId, CleanText, ControlId, DeviceId, Input, Label, LaneLog, Tick,
+    ActionId, BoundInput, CleanText, ControlId, DeviceId, Label, LaneLog, Tick,
     meant::{self, Score},
     stream::Trouble,
 };
@@ -30,7 +30,7 @@ impl App {
             Lane::Action(id, _) => plan
                 .inputs(id)
                 .iter()
-                .any(|input| matches!(input, Input::Gesture { .. } | Input::Zone { .. })),
+                .any(|input| matches!(input, BoundInput::Gesture { .. } | BoundInput::Zone { .. })),
         }
     }
 
@@ -43,7 +43,7 @@ impl App {
             Lane::Gesture(_) => false,
             Lane::Control(id) => plan.feeds_combos(id),
             Lane::Action(id, _) => {
-                let is_combo = |input: &Input| matches!(input, Input::Combo(_));
+                let is_combo = |input: &BoundInput| matches!(input, BoundInput::Combo(_));
                 plan.inputs(id).iter().any(is_combo) || plan.combos_read(id)
             }
         }

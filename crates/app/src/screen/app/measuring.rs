@@ -2,14 +2,16 @@
 
 use super::App;
 use crate::screen::{jobs, view::Bench};
-use gtrig_core::{ControlId, Input, Nanos, knobs::places_of, measure::Proposal};
+use gtrig_core::{BoundInput, ControlId, Nanos, knobs::places_of, measure::Proposal};
 
 /// The axes of an input that can be measured: x, and y if it has one.
-fn measurable(input: Input) -> Option<(ControlId, Option<ControlId>)> {
+fn measurable(input: BoundInput) -> Option<(ControlId, Option<ControlId>)> {
     match input {
-        Input::Stick { x, y, .. } => Some((x, Some(y))),
+        BoundInput::Stick { x, y, .. } => Some((x, Some(y))),
         // A button has no travel; one that is asked for its thresholds has.
-        Input::Axis { control, .. } | Input::Button { control, .. } => Some((control, None)),
+        BoundInput::Axis { control, .. } | BoundInput::Button { control, .. } => {
+            Some((control, None))
+        }
         _ => None,
     }
 }

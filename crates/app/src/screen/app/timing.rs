@@ -3,10 +3,10 @@
 use super::App;
 use crate::screen::view::{Bench, Lane};
 use gtrig_core::{
-    Input, Nanos, Session, Tick,
+    BoundInput, Nanos, Session, Tick,
     combo::{
         attempt_words,
-        ladder::{Attempt, AttemptOutcome, Ladder, LimitCheck},
+        ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
     },
 };
 
@@ -64,7 +64,7 @@ impl Ladders {
 }
 
 /// When an attempt was over, as it was reported.
-pub(crate) fn ended_at(attempt: &Attempt) -> Nanos {
+pub(crate) fn ended_at(attempt: &ComboAttempt) -> Nanos {
     attempt.rungs.last().map_or(attempt.ended.time, |last| {
         Nanos(last.reported.0 + attempt.ended.time.0.saturating_sub(last.press.time.0))
     })
@@ -88,7 +88,7 @@ impl App {
     }
 
     /// The tick at which an attempt was over.
-    pub(crate) fn end_tick(&self, attempt: &Attempt) -> Tick {
+    pub(crate) fn end_tick(&self, attempt: &ComboAttempt) -> Tick {
         self.session.plan().rate().tick_seeing(ended_at(attempt))
     }
 
@@ -99,7 +99,7 @@ impl App {
             Lane::Combo(n) => Some(n),
             Lane::Action(id, _) => {
                 self.session.plan().inputs(id).iter().find_map(|input| match input {
-                    Input::Combo(n) => Some(usize::from(*n)),
+                    BoundInput::Combo(n) => Some(usize::from(*n)),
                     _ => None,
                 })
             }
@@ -114,22 +114,22 @@ impl App {
     }
 
     /// The last attempt at a combo that was over at the playhead.
-    pub(crate) fn attempt_of(&self, combo: usize) -> Option<&Attempt> {
+    pub(crate) fn attempt_of(&self, combo: usize) -> Option<&ComboAttempt> {
         let attempts = self.ladder(combo)?.attempts();
         let tick = self.tick();
         attempts.iter().rev().find(|attempt| self.end_tick(attempt) <= tick)
     }
 
     /// Every near miss, the nearest first, with its combo.
-    pub(crate) fn near_misses(&self) -> Vec<(usize, &Attempt)> {
+    pub(crate) fn near_misses(&self) -> Vec<(usize, &ComboAttempt)> {
         let near = self.ladders.all().flat_map(|(n, ladder)| {
             let attempts = ladder.attempts().iter();
-            let near = attempts.filter(|a| a.outcome == AttemptOutcome::Near);
+            let near = attempts.filter(|a| a.outcome == ComboAttemptOutcome::Near);
             near.map(move |attempt| (n, attempt))
         });
-        let mut near: Vec<(usize, &Attempt)> = near.collect();
+        let mut near: Vec<(usize, &ComboAttempt)> = near.collect();
         let short =
-            |attempt: &Attempt| attempt.nearest().map_or(f64::INFINITY, LimitCheck::shortfall);
+            |attempt: &ComboAttempt| attempt.nearest().map_or(f64::INFINITY, LimitCheck::shortfall);
         near.sort_by(|(_, a), (_, b)| short(a).total_cmp(&short(b)));
         near
     }

@@ -11,8 +11,8 @@ use crate::{
     },
 };
 use gtrig_core::{
-    ActionId, Capacity, ControlId, Input, Nanos, Rig, Session,
-    compare::{Difference, DifferenceKind, Outline, compare},
+    ActionId, BoundInput, Capacity, ControlId, Nanos, Rig, Session,
+    compare::{ActionRecord, Difference, DifferenceKind, compare},
     knobs::{Knob, places_of},
 };
 use gtrig_formats::{rig, save_atomically};
@@ -35,7 +35,7 @@ pub(crate) struct Tuning {
     /// The rig as it was read.
     original: Option<Rig>,
     /// What came out before the first nudge.
-    pub(crate) before: Option<Outline>,
+    pub(crate) before: Option<ActionRecord>,
     pub(crate) differences: Vec<Difference>,
     /// The rig that is wanted, until the history has been run by it.
     wanted: Option<Rig>,
@@ -58,7 +58,7 @@ impl Tuning {
 impl App {
     /// The analogue input that the stick bench is about: that of the chosen
     /// lane, or else the first there is. With its place among those of its action.
-    pub(crate) fn subject(&self) -> Option<(ActionId, usize, Input)> {
+    pub(crate) fn subject(&self) -> Option<(ActionId, usize, BoundInput)> {
         let plan = self.session.plan();
         let shaped = |action: ActionId| {
             let inputs = plan.inputs(action).iter().copied().enumerate();
@@ -68,7 +68,7 @@ impl App {
         let found = match self.lane() {
             Some(Lane::Action(id, _)) => {
                 let driver = self.machine().action(id).driver;
-                let drives = |(_, _, input): &(ActionId, usize, Input)| {
+                let drives = |(_, _, input): &(ActionId, usize, BoundInput)| {
                     driver.is_some_and(|by| plan.controls_of(*input).contains(&by))
                 };
                 shaped(id).find(drives).or_else(|| shaped(id).next())
@@ -247,7 +247,7 @@ impl App {
     /// Has the history run by another rig.
     pub(super) fn tune_to(&mut self, rig: Rig) {
         if self.tuning.before.is_none() {
-            self.tuning.before = Some(Outline::of(&self.session));
+            self.tuning.before = Some(ActionRecord::of(&self.session));
         }
         if self.tuning.original.is_none() {
             self.tuning.original = Some(self.session.rig().clone());
@@ -313,7 +313,7 @@ impl App {
             self.audit();
         }
         let before = self.tuning.before.as_ref();
-        let after = Outline::of(&self.session);
+        let after = ActionRecord::of(&self.session);
         self.tuning.differences = before.map_or(Vec::new(), |before| compare(before, &after));
     }
 

@@ -5,7 +5,7 @@ use super::App;
 use crate::screen::{jobs, view::Bench};
 use gtrig_core::{
     Capacity, Session, Tick,
-    yard::{Crane, Track, Way},
+    yard::{Crane, CraneTrack, MotionRule},
 };
 
 /// Ticks that a frame works out at most, so that no key waits.
@@ -19,7 +19,7 @@ const EVENTS_AT_ONCE: usize = 60_000;
 pub(crate) struct Yard {
     /// Which of the mistakes is shown.
     mistake: usize,
-    right: Option<Track>,
+    right: Option<CraneTrack>,
     wrong: Option<Wrong>,
     /// Whether a thread runs the history with the mistake.
     is_running: bool,
@@ -28,7 +28,7 @@ pub(crate) struct Yard {
 /// A run with a mistake in it.
 #[derive(Debug)]
 struct Wrong {
-    track: Track,
+    track: CraneTrack,
     /// The history with the mistake and how many events it has, where the rig
     /// makes it; otherwise only the motion is wrong.
     session: Option<(Box<Session>, u64)>,
@@ -36,8 +36,8 @@ struct Wrong {
 
 impl Yard {
     /// The mistake that is shown.
-    pub(crate) fn mistake(&self) -> Way {
-        Way::MISTAKES[self.mistake]
+    pub(crate) fn mistake(&self) -> MotionRule {
+        MotionRule::MISTAKES[self.mistake]
     }
 }
 
@@ -48,7 +48,7 @@ impl App {
     }
 
     pub(super) fn next_mistake(&mut self, by: isize) {
-        let count = Way::MISTAKES.len();
+        let count = MotionRule::MISTAKES.len();
         self.yard.mistake = (self.yard.mistake + count).saturating_add_signed(by) % count;
         self.yard.wrong = None;
         self.yard.is_running = false;
@@ -60,7 +60,10 @@ impl App {
         if self.bench != Bench::Yard {
             return;
         }
-        let right = self.yard.right.get_or_insert_with(|| Track::new(&self.session, Way::Right));
+        let right = self
+            .yard
+            .right
+            .get_or_insert_with(|| CraneTrack::new(&self.session, MotionRule::Right));
         right.catch_up(&self.session, AT_ONCE);
         if self.yard.wrong.is_none() {
             self.begin_wrong();
@@ -79,7 +82,7 @@ impl App {
     fn begin_wrong(&mut self) {
         let way = self.yard.mistake();
         let Some(rig) = way.rig(self.session.rig()) else {
-            let track = Track::new(&self.session, way);
+            let track = CraneTrack::new(&self.session, way);
             self.yard.wrong = Some(Wrong { track, session: None });
             return;
         };
@@ -97,11 +100,11 @@ impl App {
     }
 
     /// The history was run with a mistake, up to event number `from`.
-    pub(super) fn went_wrong(&mut self, session: Session, from: u64, way: Way) {
+    pub(super) fn went_wrong(&mut self, session: Session, from: u64, way: MotionRule) {
         self.yard.is_running = false;
         if way == self.yard.mistake() && way.rig(self.session.rig()).as_ref() == Some(session.rig())
         {
-            let track = Track::new(&session, way);
+            let track = CraneTrack::new(&session, way);
             self.yard.wrong = Some(Wrong { track, session: Some((Box::new(session), from)) });
         }
     }

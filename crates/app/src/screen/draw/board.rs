@@ -10,7 +10,8 @@
 use super::paint;
 use crate::screen::App;
 use gtrig_core::{
-    ActionId, ActionState, ControlId, ControlKind, Edge, Gives, Input, LaneMarks, Opposites, Side,
+    ActionId, ActionState, BoundInput, BoundSide, ControlId, ControlKind, Edge, Gives, LaneMarks,
+    Opposites,
 };
 use ratatui::{buffer::Buffer, layout::Rect};
 
@@ -110,7 +111,7 @@ fn field(row: Rect, from: u16, to: u16) -> Rect {
 /// An action and everything that could drive it.
 struct Block<'a> {
     id: ActionId,
-    inputs: &'a [Input],
+    inputs: &'a [BoundInput],
     state: ActionState,
     /// Which of the inputs drives it.
     winner: Option<usize>,
@@ -121,7 +122,7 @@ impl<'a> Block<'a> {
         let plan = app.session.plan();
         let inputs = plan.inputs(id);
         let state = app.machine().action(id);
-        let through = |input: &Input| app.machine().through(plan, id, *input);
+        let through = |input: &BoundInput| app.machine().through(plan, id, *input);
         let winner = inputs.iter().position(|input| state.is_active() && through(input) == state);
         Block { id, inputs, state, winner }
     }
@@ -234,7 +235,7 @@ impl<'a> Block<'a> {
 struct InputRow<'a> {
     app: &'a App,
     action: ActionId,
-    input: Input,
+    input: BoundInput,
     wins: bool,
 }
 
@@ -247,26 +248,28 @@ impl InputRow<'_> {
             (false, false) => self.app.theme.faint(),
         };
         let (label, raw, own, shaped) = match self.input {
-            Input::Button { control, thresholds, .. } => self.button(control, thresholds.press_at),
-            Input::Axis { control, .. } => {
+            BoundInput::Button { control, thresholds, .. } => {
+                self.button(control, thresholds.press_at)
+            }
+            BoundInput::Axis { control, .. } => {
                 let cell = self.app.machine().cell(control);
                 let own = format!("{:+.2}", cell.value);
                 (self.label(control), format!("{:+}", cell.seen), own, format!("{:+.2}", out.x))
             }
-            Input::Zone { zone, .. } => {
+            BoundInput::Zone { zone, .. } => {
                 let name = &self.app.session.rig().zones[usize::from(zone)].name;
                 let state = if out.is_active() { "touched" } else { "free" };
                 (format!("glass {name}"), state.to_owned(), String::new(), String::new())
             }
-            Input::Gesture { gesture, .. } => self.gesture(usize::from(gesture), out),
-            Input::Combo(combo) => self.combo(usize::from(combo), out),
-            Input::Stick { x, y, .. } => self.stick(x, y, out),
-            Input::Pointer { x, y, .. } => self.pointer(x, y, out),
-            Input::Pair(pair) => {
+            BoundInput::Gesture { gesture, .. } => self.gesture(usize::from(gesture), out),
+            BoundInput::Combo(combo) => self.combo(usize::from(combo), out),
+            BoundInput::Stick { x, y, .. } => self.stick(x, y, out),
+            BoundInput::Pointer { x, y, .. } => self.pointer(x, y, out),
+            BoundInput::Pair(pair) => {
                 let (label, held) = self.pair(pair);
                 (label, held, String::new(), format!("{:+.2}", out.x))
             }
-            Input::Cross { x, y } => self.cross(x, y, out),
+            BoundInput::Cross { x, y } => self.cross(x, y, out),
         };
         self.edge(buffer, row);
         let name = field(row, LABEL, RAW);
@@ -369,7 +372,7 @@ impl InputRow<'_> {
     }
 
     /// Whether any key of a side is down, or any zone of it has a contact.
-    fn is_held(&self, side: Side) -> bool {
+    fn is_held(&self, side: BoundSide) -> bool {
         let (machine, plan) = (self.app.machine(), self.app.session.plan());
         let is_down = |&key: &ControlId| machine.cell(key).is_down();
         let has_any =
@@ -378,7 +381,7 @@ impl InputRow<'_> {
     }
 
     /// Zones by their names, keys by what they share.
-    fn sides_label(&self, sides: &[Side]) -> String {
+    fn sides_label(&self, sides: &[BoundSide]) -> String {
         let plan = self.app.session.plan();
         let zones = &self.app.session.rig().zones;
         let names: Vec<&str> = sides

@@ -4,7 +4,8 @@
 use super::paint;
 use crate::screen::{App, Theme};
 use gtrig_core::gesture::{
-    Candidate, Kind, LimitShape, Outcome, Quantity, Verdict, limit_shapes, verdict_brief,
+    GestureCandidate, GestureKind, GestureOutcome, GestureVerdict, LimitShape, Quantity,
+    limit_shapes, verdict_brief,
 };
 use ratatui::{
     buffer::Buffer,
@@ -53,7 +54,7 @@ pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Re
     }
 }
 
-fn state(candidate: &Candidate, theme: Theme) -> (&'static str, Style) {
+fn state(candidate: &GestureCandidate, theme: Theme) -> (&'static str, Style) {
     match (candidate.has_fired, candidate.is_waiting) {
         (true, _) => ("●", theme.fired()),
         (false, true) => ("◌", theme.wire()),
@@ -70,14 +71,15 @@ fn short(quantity: Quantity) -> &'static str {
 /// What came of attempts up to the playhead, the newest first.
 pub(super) fn verdicts(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect>, app: &App) {
     let rig = app.session.rig();
-    let name = |verdict: &Verdict| rig.gestures[usize::from(verdict.gesture)].name.clone();
-    let mut shown = past(app).filter(|v| v.outcome != Outcome::Missed || v.is_near()).peekable();
+    let name = |verdict: &GestureVerdict| rig.gestures[usize::from(verdict.gesture)].name.clone();
+    let mut shown =
+        past(app).filter(|v| v.outcome != GestureOutcome::Missed || v.is_near()).peekable();
     while let Some(verdict) = shown.next() {
         let Some(row) = rows.next() else { return };
         let mut names = vec![name(verdict)];
         // What one gesture ended at once is one piece of news.
-        let is_same = |other: &&Verdict| {
-            matches!(verdict.outcome, Outcome::Cancelled(_))
+        let is_same = |other: &&GestureVerdict| {
+            matches!(verdict.outcome, GestureOutcome::Cancelled(_))
                 && (other.outcome, other.tick) == (verdict.outcome, verdict.tick)
         };
         while let Some(other) = shown.next_if(is_same) {
@@ -87,10 +89,10 @@ pub(super) fn verdicts(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect
             }
         }
         let (glyph, style) = match verdict.outcome {
-            Outcome::Fired => ("●", app.theme.fired()),
-            Outcome::Missed => ("◇", app.theme.doubtful()),
-            Outcome::Cancelled(_) => ("⊣", app.theme.faint()),
-            Outcome::Broken => ("⊥", app.theme.doubtful()),
+            GestureOutcome::Fired => ("●", app.theme.fired()),
+            GestureOutcome::Missed => ("◇", app.theme.doubtful()),
+            GestureOutcome::Cancelled(_) => ("⊣", app.theme.faint()),
+            GestureOutcome::Broken => ("⊥", app.theme.doubtful()),
         };
         let first = format!("{glyph} {:<14} ", names[0]);
         let x = paint::text(buffer, row, row.x + 2, &first, style);
@@ -103,7 +105,7 @@ pub(super) fn verdicts(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect
     }
 }
 
-fn past(app: &App) -> impl Iterator<Item = &Verdict> {
+fn past(app: &App) -> impl Iterator<Item = &GestureVerdict> {
     let verdicts = app.session.history().verdicts();
     let known = verdicts.partition_point(|verdict| verdict.tick <= app.tick());
     verdicts.range(..known).rev()
@@ -131,15 +133,15 @@ impl Sheet<'_, '_, '_> {
         let since = self.app.tick().0.saturating_sub(SHOWN);
         let last = past(self.app)
             .take_while(|verdict| verdict.tick.0 >= since)
-            .find(|v| is_here(v.contact) && (v.outcome == Outcome::Fired || v.is_near()));
+            .find(|v| is_here(v.contact) && (v.outcome == GestureOutcome::Fired || v.is_near()));
         if let Some(verdict) = last {
             let style = match verdict.outcome {
-                Outcome::Fired => self.app.theme.fired(),
+                GestureOutcome::Fired => self.app.theme.fired(),
                 _ => self.app.theme.doubtful(),
             };
             let [from, to] = verdict.way.map(|place| self.at(place));
             self.line(from, to, style);
-            let glyph = if verdict.outcome == Outcome::Fired { "●" } else { "◇" };
+            let glyph = if verdict.outcome == GestureOutcome::Fired { "●" } else { "◇" };
             self.context.print(to.0, to.1, Span::styled(glyph, style));
         }
     }
@@ -159,7 +161,7 @@ impl Sheet<'_, '_, '_> {
         self.context.draw(&Circle { x, y, radius, color });
     }
 
-    fn limits(&mut self, candidate: &Candidate) {
+    fn limits(&mut self, candidate: &GestureCandidate) {
         let gesture = &self.app.session.rig().gestures[candidate.gesture];
         let theme = self.app.theme;
         let style = if candidate.has_fired { theme.fired() } else { theme.faint() };
@@ -173,7 +175,7 @@ impl Sheet<'_, '_, '_> {
                 }
             }
         }
-        if matches!(gesture.kind, Kind::Stick(_) | Kind::Aim { .. }) {
+        if matches!(gesture.kind, GestureKind::Stick(_) | GestureKind::Aim { .. }) {
             self.line(self.at(candidate.centre), self.at(candidate.way[1]), style);
         }
     }

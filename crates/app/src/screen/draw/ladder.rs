@@ -14,8 +14,8 @@ use crate::screen::{App, app::ended_at};
 use gtrig_core::{
     PollRate,
     combo::{
-        Combo, Limit, Moment, Span, Step, What, attempt_words, combo_words,
-        ladder::{Attempt, AttemptOutcome, Ladder, LimitCheck, Rung},
+        Combo, ComboLimit, ComboStep, Moment, StepKind, TimeSpan, attempt_words, combo_words,
+        ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung},
         miss_words, rung_words, span_words,
     },
 };
@@ -121,17 +121,17 @@ impl Bench<'_> {
     }
 
     /// What the attempt under the playhead came to.
-    fn said(&self, buffer: &mut Buffer, row: Rect, attempt: Option<&Attempt>) {
+    fn said(&self, buffer: &mut Buffer, row: Rect, attempt: Option<&ComboAttempt>) {
         let theme = self.app.theme;
         let Some(attempt) = attempt else {
             paint::text(buffer, row, row.x + 2, "nobody has tried it yet", theme.faint());
             return;
         };
         let (glyph, style) = match attempt.outcome {
-            AttemptOutcome::Met => ("● ", theme.fired()),
-            AttemptOutcome::Near => ("◇ ", theme.doubtful()),
-            AttemptOutcome::Broken(_) => ("⊣ ", theme.lost()),
-            AttemptOutcome::Stopped(_) => ("┄ ", theme.faint()),
+            ComboAttemptOutcome::Met => ("● ", theme.fired()),
+            ComboAttemptOutcome::Near => ("◇ ", theme.doubtful()),
+            ComboAttemptOutcome::Broken(_) => ("⊣ ", theme.lost()),
+            ComboAttemptOutcome::Stopped(_) => ("┄ ", theme.faint()),
         };
         let x = paint::text(buffer, row, row.x + 2, glyph, style);
         let words = attempt_words(self.app.session.rig(), self.combo, attempt);
@@ -144,7 +144,7 @@ impl Bench<'_> {
         buffer: &mut Buffer,
         row: Rect,
         (n, met): (usize, usize),
-        attempt: Option<&Attempt>,
+        attempt: Option<&ComboAttempt>,
         scale: &Scale,
     ) {
         let theme = self.app.theme;
@@ -158,7 +158,7 @@ impl Bench<'_> {
         let track = scale.track(row);
         let rungs = attempt.map_or(&[][..], |attempt| &attempt.rungs);
         let before = n.checked_sub(1).and_then(|m| rungs.get(m));
-        if let Some(before) = before.filter(|_| !matches!(step.what, What::Quiet(_))) {
+        if let Some(before) = before.filter(|_| !matches!(step.what, StepKind::Quiet(_))) {
             let from = step.opens().over(before.met, self.rate());
             let to = step.within.over(before.met, self.rate());
             self.window(buffer, track, (from, to), scale);
@@ -186,15 +186,15 @@ impl Bench<'_> {
 
     /// When what a step asks of itself is over: of a chord, which must be
     /// complete by then, or of a hold, which must last until then.
-    fn own_window(&self, step: &Step, rung: &Rung) -> Option<(Moment, Moment)> {
+    fn own_window(&self, step: &ComboStep, rung: &Rung) -> Option<(Moment, Moment)> {
         match step.what {
-            What::Together { spread, .. } => {
+            StepKind::Together { spread, .. } => {
                 Some((rung.first, spread.over(rung.first, self.rate())))
             }
-            What::Hold(_, span) | What::Quiet(span) => {
+            StepKind::Hold(_, span) | StepKind::Quiet(span) => {
                 Some((rung.press, span.over(rung.press, self.rate())))
             }
-            What::Press(_) | What::Release(_) => None,
+            StepKind::Press(_) | StepKind::Release(_) => None,
         }
     }
 
@@ -233,12 +233,12 @@ impl Bench<'_> {
     }
 
     /// What other limits would have made of the attempt.
-    fn what_if(&self, buffer: &mut Buffer, row: Rect, attempt: Option<&Attempt>) {
+    fn what_if(&self, buffer: &mut Buffer, row: Rect, attempt: Option<&ComboAttempt>) {
         let theme = self.app.theme;
-        let Some(check) = attempt.and_then(Attempt::nearest) else { return };
+        let Some(check) = attempt.and_then(ComboAttempt::nearest) else { return };
         let step = match check.asked {
-            Span::Time(_) => gtrig_core::tunable::WITHIN.step * 1e6,
-            Span::Ticks(_) => 1.0,
+            TimeSpan::Time(_) => gtrig_core::tunable::WITHIN.step * 1e6,
+            TimeSpan::Ticks(_) => 1.0,
         } as i64;
         let is_least = gtrig_core::combo::ladder::is_least(self.combo, check.limit);
         let toward = |by: i64| check.asked.amount() + if is_least { -by } else { by };
@@ -253,14 +253,14 @@ impl Bench<'_> {
     }
 
     /// The intervals of a step as they came, against its window.
-    fn histogram(&self, buffer: &mut Buffer, rows: &[Rect], attempt: Option<&Attempt>) {
+    fn histogram(&self, buffer: &mut Buffer, rows: &[Rect], attempt: Option<&ComboAttempt>) {
         let [first, .., last] = rows else { return };
         let theme = self.app.theme;
         let of_check = |check: &LimitCheck| match check.limit {
-            Limit::Within(n) | Limit::After(n) => Some(usize::from(n)),
+            ComboLimit::Within(n) | ComboLimit::After(n) => Some(usize::from(n)),
             _ => None,
         };
-        let chosen = attempt.and_then(Attempt::nearest).and_then(of_check);
+        let chosen = attempt.and_then(ComboAttempt::nearest).and_then(of_check);
         let most = (1..self.combo.steps.len()).max_by_key(|&n| self.ladder.gaps(n).len());
         let Some(n) = chosen.or(most) else { return };
         let gaps = self.ladder.gaps(n);
@@ -315,7 +315,7 @@ struct Scale {
 
 impl Scale {
     /// From the first press of an attempt to the last press or window.
-    fn of(bench: &Bench, attempt: Option<&Attempt>) -> Self {
+    fn of(bench: &Bench, attempt: Option<&ComboAttempt>) -> Self {
         let Some(attempt) = attempt else {
             return Scale { from: Moment::default(), length: 1, left: bench.name };
         };
@@ -325,7 +325,7 @@ impl Scale {
         let own = own.filter_map(|(rung, step)| bench.own_window(step, rung)).map(|(_, to)| to);
         let windows = attempt.rungs.iter().zip(bench.combo.steps.iter().skip(1));
         let windows = windows
-            .filter(|(_, step)| !matches!(step.what, What::Quiet(_)))
+            .filter(|(_, step)| !matches!(step.what, StepKind::Quiet(_)))
             .map(|(rung, step)| step.within.over(rung.met, bench.rate()));
         let presses = attempt.rungs.iter().map(|rung| rung.met);
         let to = windows.chain(presses).chain(own).max().unwrap_or(attempt.ended);

@@ -7,9 +7,9 @@ use crate::screen::{
     view::{Lane, lane_name},
 };
 use gtrig_core::{
-    ActionId, CleanText, ControlId, LaneMarks, Marks, Nanos, Span, Tick,
-    combo::ladder::AttemptOutcome,
-    compare::{Outline, SAME},
+    ActionId, CleanText, ControlId, LaneMarks, LaneSummary, Marks, Nanos, Tick,
+    combo::ladder::ComboAttemptOutcome,
+    compare::{ActionRecord, SAME},
     meant, shape,
 };
 use ratatui::{
@@ -157,8 +157,8 @@ enum Column {
     /// Reports of the device are missing.
     Missing,
     /// A column that repeats the one before: part of the same tick.
-    Same(Span),
-    Span(Span),
+    Same(LaneSummary),
+    Summary(LaneSummary),
 }
 
 impl Row<'_> {
@@ -287,8 +287,8 @@ impl Row<'_> {
                 self.put(0, at, "┄", self.theme().signal());
             }
             let (glyph, style) = match attempt.outcome {
-                AttemptOutcome::Near => ("◇", self.theme().doubtful()),
-                AttemptOutcome::Broken(_) => ("⊣", self.theme().lost()),
+                ComboAttemptOutcome::Near => ("◇", self.theme().doubtful()),
+                ComboAttemptOutcome::Broken(_) => ("⊣", self.theme().lost()),
                 _ => continue,
             };
             if let Some(at) = column(to) {
@@ -329,11 +329,11 @@ impl Row<'_> {
             let column = match (known, heard || !span.marks.is_empty()) {
                 (false, _) => Column::Nothing,
                 (true, false) => Column::Hole,
-                (true, true) => Column::Span(span),
+                (true, true) => Column::Summary(span),
             };
             columns.push(column);
             let same = match column {
-                Column::Span(span) => Column::Same(span),
+                Column::Summary(span) => Column::Same(span),
                 other => other,
             };
             columns.extend((1..repeat).map(|_| same));
@@ -397,7 +397,7 @@ impl Row<'_> {
         let count = columns.len().div_ceil(stretch.zoom.columns_per_tick() as usize);
         let history = self.app.session.history();
         let drivers = history.driver_lane(action).columns(stretch.first, width);
-        let drivers: Vec<Span> = drivers.take(count).collect();
+        let drivers: Vec<LaneSummary> = drivers.take(count).collect();
         // A change of driver is an event of one of the two.
         let mut has_event: Vec<bool> = drivers.iter().map(|span| span.min < span.max).collect();
         for feeder in plan.feeders(action) {
@@ -411,13 +411,15 @@ impl Row<'_> {
         }
         for (at, column) in columns.iter().enumerate() {
             let (glyph, style) = match column {
-                Column::Span(span) if has_event[at / stretch.zoom.columns_per_tick() as usize] => {
+                Column::Summary(span)
+                    if has_event[at / stretch.zoom.columns_per_tick() as usize] =>
+                {
                     self.height_of(furthest(*span))
                 }
-                Column::Span(span) | Column::Same(span) if furthest(*span) != 0.0 => {
+                Column::Summary(span) | Column::Same(span) if furthest(*span) != 0.0 => {
                     ("·", self.theme().doubtful())
                 }
-                Column::Span(_) | Column::Same(_) => ("─", self.theme().rule()),
+                Column::Summary(_) | Column::Same(_) => ("─", self.theme().rule()),
                 _ => continue,
             };
             self.put(row, at, glyph, style);
@@ -426,7 +428,7 @@ impl Row<'_> {
 
     /// The row below: what the action was before any number was nudged, bright
     /// where it is another now.
-    fn before(&mut self, before: &Outline, (action, axis): (ActionId, usize)) {
+    fn before(&mut self, before: &ActionRecord, (action, axis): (ActionId, usize)) {
         let row = self.below("before");
         let Some(lanes) = before.lanes(action) else { return };
         let stretch = self.app.stretch;
@@ -456,12 +458,12 @@ impl Row<'_> {
     }
 
     /// What a control reported, column by column.
-    fn reported(&self, control: ControlId) -> Vec<Span> {
+    fn reported(&self, control: ControlId) -> Vec<LaneSummary> {
         let (session, stretch) = (&self.app.session, self.app.stretch);
         let kind = session.roster().control(control).kind;
         let last = Tick(stretch.first.0 + stretch.zoom.ticks_in(stretch.columns));
         let mut level = self.app.log(self.lane).value_at(stretch.first);
-        let mut columns = vec![Span::steady(level); usize::from(self.traces.width)];
+        let mut columns = vec![LaneSummary::steady(level); usize::from(self.traces.width)];
         // Columns before this one are settled.
         let mut next = 0;
         let reports = session
@@ -470,12 +472,12 @@ impl Row<'_> {
         for event in reports {
             let at = self.column_of_instant(event.time);
             let Some(unsettled) = columns.get_mut(next..=at) else { continue };
-            unsettled.fill(Span::steady(level));
+            unsettled.fill(LaneSummary::steady(level));
             level = shape::normalise(kind, event.value);
             columns[at] = columns[at].changed_to(level);
             next = at + 1;
         }
-        columns[next..].fill(Span::steady(level));
+        columns[next..].fill(LaneSummary::steady(level));
         columns
     }
 
@@ -520,7 +522,7 @@ impl Row<'_> {
                 Column::Hole => ("░", self.theme().rule()),
                 Column::Missing => ("░", self.theme().doubtful()),
                 Column::Same(span) => self.level(span),
-                Column::Span(span) => mark(self.theme(), span.marks)
+                Column::Summary(span) => mark(self.theme(), span.marks)
                     .filter(|_| has_glyph(span))
                     .unwrap_or_else(|| self.edge_or_level(span)),
             };
@@ -532,8 +534,8 @@ impl Row<'_> {
     fn gesture(&mut self, columns: &[Column]) {
         let mut was_on = false;
         for (at, &column) in columns.iter().enumerate() {
-            let (Column::Span(span) | Column::Same(span)) = column else { continue };
-            let is_first = matches!(column, Column::Span(_));
+            let (Column::Summary(span) | Column::Same(span)) = column else { continue };
+            let is_first = matches!(column, Column::Summary(_));
             let begins = is_first && !std::mem::replace(&mut was_on, span.last == 1.0);
             let (glyph, style) = match (span.max, mark(self.theme(), span.marks)) {
                 (1.0, _) if begins => ("●", self.theme().fired()),
@@ -569,12 +571,12 @@ impl Row<'_> {
         }
     }
 
-    fn level(&self, span: Span) -> (&'static str, Style) {
+    fn level(&self, span: LaneSummary) -> (&'static str, Style) {
         let high = span.last != 0.0;
         (if high { "▔" } else { "▁" }, self.level_style(high))
     }
 
-    fn edge_or_level(&self, span: Span) -> (&'static str, Style) {
+    fn edge_or_level(&self, span: LaneSummary) -> (&'static str, Style) {
         let glyph = match (span.changes, span.last != 0.0) {
             (0, _) => return self.level(span),
             (1, true) => "╱",
@@ -589,7 +591,7 @@ impl Row<'_> {
     /// mirrored in the line between them.
     fn two_sided(&mut self, columns: &[Column]) {
         for (at, &column) in columns.iter().enumerate() {
-            let (Column::Span(span) | Column::Same(span)) = column else {
+            let (Column::Summary(span) | Column::Same(span)) = column else {
                 self.no_value(at, column);
                 continue;
             };
@@ -614,7 +616,7 @@ impl Row<'_> {
 
     fn one_row(&mut self, columns: &[Column]) {
         for (at, &column) in columns.iter().enumerate() {
-            let (Column::Span(span) | Column::Same(span)) = column else {
+            let (Column::Summary(span) | Column::Same(span)) = column else {
                 self.no_value(at, column);
                 continue;
             };
@@ -643,11 +645,11 @@ impl Row<'_> {
 }
 
 /// The value furthest from rest, which stands for a column.
-fn furthest(span: Span) -> f32 {
+fn furthest(span: LaneSummary) -> f32 {
     if span.max >= -span.min { span.max } else { span.min }
 }
 
 /// An inferred press is no news; an inferred release is.
-fn has_glyph(span: Span) -> bool {
+fn has_glyph(span: LaneSummary) -> bool {
     span.marks != LaneMarks::INFERRED || span.last == 0.0
 }

@@ -5,8 +5,8 @@
 use super::{paint, tune};
 use crate::screen::{App, Theme};
 use gtrig_core::{
-    ActionId, ControlId, Input, Tick,
-    shape::{self, Border, Chain, Gate, Response, Rim, Stage},
+    ActionId, BoundInput, ControlId, Tick,
+    shape::{self, Chain, DeadZoneBorder, Response, Rim, Stage, StickGate},
 };
 use ratatui::{
     buffer::Buffer,
@@ -60,7 +60,7 @@ struct Stick<'a> {
     app: &'a App,
     action: ActionId,
     nth: usize,
-    input: Input,
+    input: BoundInput,
 }
 
 impl Stick<'_> {
@@ -74,13 +74,15 @@ impl Stick<'_> {
 
     fn axes(&self) -> (ControlId, Option<ControlId>) {
         match self.input {
-            Input::Stick { x, y, .. } | Input::Pointer { x, y, .. } => (x, Some(y)),
-            Input::Axis { control, .. } | Input::Button { control, .. } => (control, None),
-            Input::Zone { .. }
-            | Input::Gesture { .. }
-            | Input::Combo(_)
-            | Input::Pair(_)
-            | Input::Cross { .. } => (ControlId(0), None),
+            BoundInput::Stick { x, y, .. } | BoundInput::Pointer { x, y, .. } => (x, Some(y)),
+            BoundInput::Axis { control, .. } | BoundInput::Button { control, .. } => {
+                (control, None)
+            }
+            BoundInput::Zone { .. }
+            | BoundInput::Gesture { .. }
+            | BoundInput::Combo(_)
+            | BoundInput::Pair(_)
+            | BoundInput::Cross { .. } => (ControlId(0), None),
         }
     }
 
@@ -208,7 +210,9 @@ impl Stick<'_> {
     /// where it is released.
     fn thresholds(&self) -> Option<[f32; 2]> {
         match self.input {
-            Input::Button { thresholds, .. } => Some([thresholds.press_at, thresholds.release_at]),
+            BoundInput::Button { thresholds, .. } => {
+                Some([thresholds.press_at, thresholds.release_at])
+            }
             _ => None,
         }
     }
@@ -217,7 +221,7 @@ impl Stick<'_> {
     fn others(&self) -> impl Iterator<Item = (ControlId, Option<ControlId>)> {
         let inputs = self.app.session.plan().inputs(self.action).iter().enumerate();
         inputs.filter_map(|(nth, input)| match input {
-            Input::Stick { x, y, .. } if nth != self.nth => Some((*x, Some(*y))),
+            BoundInput::Stick { x, y, .. } if nth != self.nth => Some((*x, Some(*y))),
             _ => None,
         })
     }
@@ -358,7 +362,7 @@ impl Stick<'_> {
 
 /// Zones and gates to scale.
 fn zones(context: &mut Context, stage: &Stage, is_single: bool, color: Color) {
-    if let Stage::Gate(Gate::Square) = stage {
+    if let Stage::Gate(StickGate::Square) = stage {
         let square = Rectangle { x: -1.0, y: -1.0, width: 2.0, height: 2.0, color };
         context.draw(&square);
     }
@@ -371,10 +375,10 @@ fn zones(context: &mut Context, stage: &Stage, is_single: bool, color: Color) {
     }
     for border in zone.borders() {
         match border {
-            Border::Circle(radius) => {
+            DeadZoneBorder::Circle(radius) => {
                 context.draw(&Circle { x: 0.0, y: 0.0, radius: radius.into(), color });
             }
-            Border::Line([[x1, y1], [x2, y2]]) => {
+            DeadZoneBorder::Line([[x1, y1], [x2, y2]]) => {
                 let [x1, y1, x2, y2] = [x1, y1, x2, y2].map(f64::from);
                 context.draw(&Line { x1, y1, x2, y2, color });
             }

@@ -10,7 +10,7 @@
 
 use super::{paint, tune};
 use crate::screen::App;
-use gtrig_core::yard::{Crane, Part};
+use gtrig_core::yard::{Crane, CranePart};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
@@ -164,7 +164,7 @@ fn readings(
         paint::text(buffer, row, row.x + 33, &words[1], style[1]);
     };
     let plain = [theme.plain(), theme.plain()];
-    for (n, part) in Part::ALL.into_iter().enumerate() {
+    for (n, part) in CranePart::ALL.into_iter().enumerate() {
         let words = [right, wrong].map(|crane| {
             let Some(Crane { at, velocity, .. }) = crane else { return "…".to_owned() };
             let unit = part.unit();

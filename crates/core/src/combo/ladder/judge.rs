@@ -1,10 +1,10 @@
 //! The chains that end at one moment, and by how much each limit is kept.
 
 use super::{
-    Attempt, AttemptOutcome, Hit, Ladder, LimitCheck, Link, NEAR_TICKS, NEAR_TIME, Track, find,
-    rung,
+    ComboAttempt, ComboAttemptOutcome, Hit, Ladder, LimitCheck, Link, NEAR_TICKS, NEAR_TIME, Track,
+    find, rung,
 };
-use crate::combo::{Limit, Moment, SignalId, Span, What};
+use crate::combo::{ComboLimit, Moment, SignalId, StepKind, TimeSpan};
 use alloc::{vec, vec::Vec};
 
 impl Link {
@@ -32,12 +32,12 @@ enum Part {
 impl Part {
     const ALL: [Part; 4] = [Part::After, Part::Within, Part::Own, Part::Broken];
 
-    fn limit(self, step: usize) -> Option<Limit> {
+    fn limit(self, step: usize) -> Option<ComboLimit> {
         let step = step as u8;
         match self {
-            Part::After => Some(Limit::After(step)),
-            Part::Within => Some(Limit::Within(step)),
-            Part::Own => Some(Limit::Own(step)),
+            Part::After => Some(ComboLimit::After(step)),
+            Part::Within => Some(ComboLimit::Within(step)),
+            Part::Own => Some(ComboLimit::Own(step)),
             Part::Broken => None,
         }
     }
@@ -65,7 +65,7 @@ struct Through {
 
 /// What they come to.
 pub(super) struct Judged {
-    pub(super) attempt: Attempt,
+    pub(super) attempt: ComboAttempt,
     /// The hits of the chain that is shown, by step.
     pub(super) used: Vec<u32>,
     pub(super) is_met: bool,
@@ -110,25 +110,26 @@ impl<'a> Judge<'a> {
             }
         }
         if let (Some(asked), Some(margin)) = (self.ladder.combo.all, all) {
-            checks.push(LimitCheck { limit: Limit::All, asked, margin, is_alone: true });
+            checks.push(LimitCheck { limit: ComboLimit::All, asked, margin, is_alone: true });
         }
         let only_all = whole.is_some() && checks.last().is_some_and(is_near);
         let (outcome, chain) = match (nearest, broken) {
             _ if is_met || only_all => {
-                let outcome = if is_met { AttemptOutcome::Met } else { AttemptOutcome::Near };
+                let outcome =
+                    if is_met { ComboAttemptOutcome::Met } else { ComboAttemptOutcome::Near };
                 (outcome, self.chain(count - 1, self.last.best?.before, self.last))
             }
             (Some((_, n, through)), _) => {
-                (AttemptOutcome::Near, self.chain(n, through.from, through.to))
+                (ComboAttemptOutcome::Near, self.chain(n, through.from, through.to))
             }
             (None, Some((n, through))) => {
                 let by = through.broken?;
-                (AttemptOutcome::Broken(by), self.chain(n, through.from, through.to))
+                (ComboAttemptOutcome::Broken(by), self.chain(n, through.from, through.to))
             }
             (None, None) => return None,
         };
         self.add_others(&mut checks, &chain);
-        let attempt = Attempt {
+        let attempt = ComboAttempt {
             began: chain.first().map_or(self.last.began, |hit| hit.began),
             ended: self.last.met,
             outcome,
@@ -187,7 +188,7 @@ impl<'a> Judge<'a> {
     /// The chain that keeps one part of a step best, all others being kept.
     fn through(&self, n: usize, part: Part) -> Option<Through> {
         let mut best: Option<Through> = None;
-        let is_hold = matches!(self.track.steps[n].what, What::Hold(..));
+        let is_hold = matches!(self.track.steps[n].what, StepKind::Hold(..));
         let is_coupled = part == Part::Own && is_hold && n + 1 < self.track.steps.len();
         // A hold that goes on has been long enough for a smaller limit.
         let going = self.track.pending.iter().filter(|(step, _)| is_coupled && *step == n);
@@ -253,13 +254,13 @@ impl<'a> Judge<'a> {
     /// whole.
     fn own_slack(&self, n: usize, to: &Hit, began: Moment) -> Option<i64> {
         let span = self.track.steps[n].what.span()?;
-        let is_end = !matches!(self.track.steps[n].what, What::Together { .. });
+        let is_end = !matches!(self.track.steps[n].what, StepKind::Together { .. });
         let all = self.ladder.combo.all.filter(|_| is_end && n + 1 == self.track.steps.len());
         let Some(all) = all else { return Some(to.own) };
         // Longer than the whole allows it cannot be asked to be.
         let room = all.amount() - all.between(began, to.press);
         let room = match (all, span) {
-            (Span::Time(_), Span::Time(_)) | (Span::Ticks(_), Span::Ticks(_)) => {
+            (TimeSpan::Time(_), TimeSpan::Time(_)) | (TimeSpan::Ticks(_), TimeSpan::Ticks(_)) => {
                 room - span.amount()
             }
             _ => i64::MAX,
@@ -272,7 +273,7 @@ impl<'a> Judge<'a> {
     fn hold_slack(&self, n: usize, to: &Hit, began: Moment) -> Option<i64> {
         let span = self.track.steps[n].what.span()?;
         let step = &self.track.steps[n + 1];
-        if let What::Quiet(quiet) = step.what {
+        if let StepKind::Quiet(quiet) = step.what {
             return self.hold_slack_before_quiet(span, quiet, to, began);
         }
         let opens = step.opens();
@@ -294,8 +295,8 @@ impl<'a> Judge<'a> {
     /// ends when it ends.
     fn hold_slack_before_quiet(
         &self,
-        span: Span,
-        quiet: Span,
+        span: TimeSpan,
+        quiet: TimeSpan,
         to: &Hit,
         began: Moment,
     ) -> Option<i64> {
@@ -369,26 +370,26 @@ impl<'a> Judge<'a> {
 }
 
 /// The step that a limit is about; the last one for the whole.
-pub(in crate::combo) fn step_of(limit: Limit) -> u8 {
+pub(in crate::combo) fn step_of(limit: ComboLimit) -> u8 {
     match limit {
-        Limit::After(n) | Limit::Within(n) | Limit::Own(n) => n,
-        Limit::All => u8::MAX,
+        ComboLimit::After(n) | ComboLimit::Within(n) | ComboLimit::Own(n) => n,
+        ComboLimit::All => u8::MAX,
     }
 }
 
 /// Whether a limit asks nothing.
-fn is_idle(limit: Limit, step: usize, asked: Span) -> bool {
+fn is_idle(limit: ComboLimit, step: usize, asked: TimeSpan) -> bool {
     match limit {
-        Limit::After(_) => asked.amount() <= 0,
-        Limit::Within(_) => step == 0,
-        Limit::Own(_) | Limit::All => false,
+        ComboLimit::After(_) => asked.amount() <= 0,
+        ComboLimit::Within(_) => step == 0,
+        ComboLimit::Own(_) | ComboLimit::All => false,
     }
 }
 
 fn is_near(check: &LimitCheck) -> bool {
     let least = match check.asked {
-        Span::Time(_) => NEAR_TIME,
-        Span::Ticks(_) => NEAR_TICKS,
+        TimeSpan::Time(_) => NEAR_TIME,
+        TimeSpan::Ticks(_) => NEAR_TICKS,
     };
     check.margin < 0 && -check.margin <= check.asked.amount().max(least)
 }
