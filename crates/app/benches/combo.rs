@@ -6,10 +6,11 @@
 //! instants before anything is measured.
 
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
+use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{
-    Capacity, CleanText, ControlInfo, ControlKind, ControlRef, DeviceInfo, DeviceKind, Event,
-    Machine, Marks, Nanos, PollRate, Rig, Session, Thresholds, Tick,
-    combo::{Combo, ComboStep, Signal, SignalId, StepKind, TimeSpan},
+    CleanText, Combo, ComboStep, ControlInfo, ControlKind, ControlRef, DeviceInfo, DeviceKind,
+    Event, Machine, Marks, Nanos, PollRate, Rig, Signal, SignalId, StepKind, Thresholds, Tick,
+    TimeSpan,
 };
 use std::hint::black_box;
 

@@ -3,10 +3,10 @@
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use gtrig::files;
+use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{
-    Capacity, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Marks, Nanos,
-    Session, Tick,
-    shape::{Chain, Curve, DeadZone, DeadZoneKind, Smooth, Stage, StageMemory, StickGate},
+    Chain, CleanText, ControlInfo, ControlKind, Curve, DeadZone, DeadZoneKind, DeviceInfo,
+    DeviceKind, Event, Marks, Nanos, Smooth, Stage, StageMemory, StickGate, Tick,
 };
 use std::{
     f32::consts::{LN_2, TAU},

@@ -7,9 +7,10 @@
 
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
 use gtrig::{files, headless};
+use gtrig_analysis::{Capacity, Session, audit::Loop, stream::StreamWatch};
 use gtrig_core::{
-    Capacity, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Machine, Marks,
-    Nanos, PollRate, Session, Tick, audit::Loop, run, stream::StreamWatch,
+    CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Machine, Marks, Nanos,
+    PollRate, Tick, run,
 };
 use gtrig_formats::take;
 use serde::Deserialize;
@@ -142,7 +143,9 @@ fn audit(c: &mut Criterion) {
         b.iter(|| {
             let rates = [20.0, 30.0, 60.0, 120.0, 240.0, 1000.0];
             let loops = rates.map(|hz| Loop::steady(PollRate::from_hz(hz).unwrap()));
-            black_box(loops.map(|of| gtrig_core::audit::audit(session.plan(), &events, of).total))
+            black_box(
+                loops.map(|of| gtrig_analysis::audit::audit(session.plan(), &events, of).total),
+            )
         });
     });
     group.finish();

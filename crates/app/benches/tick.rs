@@ -6,7 +6,8 @@
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use gtrig::{files, headless};
-use gtrig_core::{Event, InputSpec, Machine, Marks, Nanos, Presence, Session, Tick, run};
+use gtrig_analysis::Session;
+use gtrig_core::{Event, InputSpec, Machine, Marks, Nanos, Presence, Tick, run};
 use std::hint::black_box;
 
 const SECONDS: u64 = 60;

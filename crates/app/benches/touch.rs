@@ -7,12 +7,11 @@
 //! and swipes before anything is measured.
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
+use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{
-    AxisInfo, Capacity, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event,
-    Machine, Marks, Nanos, PollRate, Rig, Session, Tick,
-    gesture::{Gesture, GestureKind, PanelEdge, Sign, StickCentre, SwipeDirections, SwipeFires},
-    run,
-    touch::{Claim, Outline, Zone},
+    AxisInfo, Claim, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Gesture,
+    GestureKind, Machine, Marks, Nanos, Outline, PanelEdge, PollRate, Rig, Sign, StickCentre,
+    SwipeDirections, SwipeFires, Tick, Zone, run,
 };
 use std::hint::black_box;
 

@@ -5,7 +5,8 @@ use gtrig::{
     files,
     screen::{Start, run},
 };
-use gtrig_core::{Capacity, Nanos, Session, Tick};
+use gtrig_analysis::{Capacity, Session};
+use gtrig_core::{Nanos, Tick};
 use gtrig_sources::Source;
 
 struct Faulty;

@@ -7,7 +7,8 @@ use crate::{
     screen::{self, Start},
 };
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use gtrig_core::{Capacity, Nanos, Session, Tick, audit::Hitches};
+use gtrig_analysis::{Capacity, Session, audit::Hitches};
+use gtrig_core::{Nanos, Tick};
 use gtrig_formats::combos::ComboLines;
 use gtrig_sources::{Source, Story};
 use std::{path::PathBuf, process::ExitCode};

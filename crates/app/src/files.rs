@@ -1,7 +1,8 @@
 //! Rigs and takes from disk, and those that ship with the program.
 
 use anyhow::{Context, bail};
-use gtrig_core::{Capacity, PollRate, Rig, Session, stream::StreamWatch};
+use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
+use gtrig_core::{PollRate, Rig};
 use gtrig_formats::{
     rig,
     take::{Loaded, TakeReader},

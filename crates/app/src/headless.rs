@@ -8,14 +8,14 @@ use crate::{
     screen::{SETTLE, lanes},
 };
 use anyhow::Context;
-use gtrig_core::{
-    ActionId, BoundInput, Capacity, ControlKind, Event, Nanos, Rig, Session, Tick,
+use gtrig_analysis::{
+    Capacity, Session,
     audit::{Loop, shortest_state},
     compare::{self, ActionRecord},
+    loops::{self, LoopRun},
     measure::Samples,
-    pace::{self, LoopRun},
-    shape::Chain,
 };
+use gtrig_core::{ActionId, BoundInput, Chain, ControlKind, Event, Nanos, Rig, Tick};
 use gtrig_formats::{
     Report,
     audit::AuditReport,
@@ -111,7 +111,7 @@ pub fn audit(
         .zip(0u32..)
         .map(|(of, done)| {
             let tell = |share| bar.show(f64::from(done) + share);
-            gtrig_core::audit::audit_with(plan, &events, *of, tell)
+            gtrig_analysis::audit::audit_with(plan, &events, *of, tell)
         })
         .collect();
     bar.finish();
@@ -212,7 +212,7 @@ pub fn combos(
         let recording = session.recording();
         let run = |of: &Loop| LoopRun::run(&recording, session.rig(), *of);
         let paced: Vec<LoopRun> = loops.iter().map(run).collect();
-        let differences = pace::differences(session.rig(), &paced);
+        let differences = loops::differences(session.rig(), &paced);
         report.add_pace(session.rig(), &paced, &differences);
     }
     let mut out = BufWriter::new(io::stdout().lock());
@@ -341,8 +341,8 @@ pub fn measure(
     for &(ref name, (x, y)) in wanted {
         let kinds = [x, y.unwrap_or(x)].map(|id| roster.control(id).kind);
         let samples = Samples::of(session.recording().events(), (x, y), kinds);
-        let found = gtrig_core::measure::measure(&samples);
-        let proposal = gtrig_core::measure::propose(&found, kinds);
+        let found = gtrig_analysis::measure::measure(&samples);
+        let proposal = gtrig_analysis::measure::propose(&found, kinds);
         let report = MeasureReport::new(name.clone(), &found, &proposal);
         if let Some(chart) = chart {
             figure::save(&figure::measurement(&samples, &found, &report), chart)?;

@@ -1,10 +1,8 @@
 //! The loops that an audit tries, as a person writes them.
 
 use crate::files;
-use gtrig_core::{
-    Nanos, PollRate,
-    audit::{Hitches, Loop},
-};
+use gtrig_analysis::audit::{Hitches, Loop};
+use gtrig_core::{Nanos, PollRate};
 use std::{fmt, str::FromStr};
 
 /// Several poll rates, and what all those loops have in common. Written as

@@ -8,7 +8,8 @@
 //! thread keeps what it could not write, says so, and tries again; the history
 //! in memory is not touched by any of it.
 
-use gtrig_core::{Nanos, Session};
+use gtrig_analysis::Session;
+use gtrig_core::Nanos;
 use gtrig_formats::take::TakeWriter;
 use std::{
     fs::File,
@@ -181,7 +182,8 @@ impl Disk {
 mod tests {
     use super::*;
     use crate::files;
-    use gtrig_core::{Capacity, Tick};
+    use gtrig_analysis::Capacity;
+    use gtrig_core::Tick;
     use gtrig_sources::{Cab, Source};
 
     /// A cab that works while it is recorded, in steps of a frame.

@@ -1,12 +1,21 @@
-//! The pure core of Green Trigger.
+//! The part of Green Trigger that an engine can embed: devices, rigs, and a
+//! machine that turns time-stamped raw events into what game code reads.
 //!
-//! It turns time-stamped raw events into what a game would have read:
+//! The crate is built like the road that the data takes. Each stage is a
+//! module that knows only those above it in this list:
 //!
-//! 1. [`Session::report`] takes events from sources, in any interleaving.
-//! 2. [`Machine::tick`] samples them once per tick and derives edges.
-//! 3. Sticks and axes are shaped ([`shape`]) and bindings become actions.
-//! 4. [`History`] keeps every event and a checkpoint now and then, so that any
-//!    tick can be computed again, to the bit, by running the same code.
+//! | stage | holds |
+//! |---|---|
+//! | `base` | time, the numbers of things, sets of them, text, vectors |
+//! | `device` | devices and controls, their events, the roster that numbers them |
+//! | `spec` | what a rig says: rules, shapes, zones, gestures, combos, actions; every tunable number |
+//! | `sample` | one control, one device, polled: state, edges, marks |
+//! | `shape` | what stages make of a value: dead zones, curves, smoothing |
+//! | `touch` | contacts of touch panels, and the zones that have them |
+//! | `gesture` | what fingers mean |
+//! | `combo` | presses, holds and chords in time |
+//! | `plan` | a rig tied to the devices of a roster: immutable |
+//! | `run` | the machine: all that changes from tick to tick |
 //!
 //! The crate is `no_std`: there is no file, socket, clock, thread or screen
 //! in it, and time comes in with the events. Floating point is IEEE 754
@@ -18,62 +27,24 @@ extern crate alloc;
 #[cfg(test)]
 extern crate std;
 
-mod actions;
-mod address;
-pub mod audit;
-pub mod combo;
-pub mod compare;
+mod base;
+mod combo;
 mod device;
-mod event;
-mod explain;
-pub mod gesture;
-mod hearing;
-mod history;
-pub mod knobs;
-mod lane;
-pub mod lint;
-mod machine;
-pub mod meant;
-pub mod measure;
-pub mod pace;
+mod gesture;
 mod plan;
-mod recording;
-mod rig;
-mod roster;
-mod sampler;
-mod session;
-pub mod shape;
-mod slots;
-pub mod stream;
-pub mod surface;
-mod text;
-mod time;
-pub mod touch;
-pub mod tunable;
-pub mod vocabulary;
-pub mod yard;
+mod run;
+mod sample;
+mod shape;
+mod spec;
+mod touch;
 
-pub use actions::ActionState;
-pub use address::{AddressError, ControlRef};
-pub use device::{
-    AxisInfo, ControlId, ControlInfo, ControlKind, DeviceId, DeviceInfo, DeviceKind, Presence,
-    SLOTS,
-};
-pub use event::{Event, Marks};
-pub use explain::{explain_action, explain_control};
-pub use hearing::DeviceStatus;
-pub use history::{Capacity, History};
-pub use lane::{Change, LaneLog, LaneMarks, LaneSummary};
-pub use machine::{Closed, Machine, run};
-pub use plan::{ActionId, BoundInput, BoundShape, BoundSide, Contact, Opposites, Plan};
-pub use recording::Recording;
-pub use rig::{
-    ActionSpec, BothHeld, Combine, CrossSpec, EdgeRule, EdgeSettings, Gives, InputSpec,
-    MAX_THRESHOLDS, NamedShape, Rig, Scope, Shape, ShapeUse, SideSpec, Thresholds, Travel,
-};
-pub use roster::{Control, Device, MAX_CONTROLS, Roster, RosterError};
-pub use sampler::{ControlState, Edge};
-pub use session::{Label, Session};
-pub use slots::{Deal, MainRule, MainRules, SlotRules};
-pub use text::CleanText;
-pub use time::{LAST_TIME, Nanos, PollRate, Tick};
+pub use base::*;
+pub use combo::*;
+pub use device::*;
+pub use gesture::*;
+pub use plan::*;
+pub use run::*;
+pub use sample::*;
+pub use shape::*;
+pub use spec::*;
+pub use touch::*;

@@ -5,30 +5,26 @@
 //! devices before it do: inputs keep the order of the rig and, within a
 //! reference to any device of a kind, the order of the roster.
 
+mod action;
 mod bind;
+mod input;
+mod table;
 
-use crate::{
-    ActionState, BothHeld, Combine, Control, ControlId, ControlKind, DeviceId, DeviceKind,
-    EdgeSettings, Gives, MainRule, MainRules, PollRate, Rig, Roster, Thresholds,
-    combo::{SignalId, automaton::Automaton, modes::BoundMode, signal::BoundSignal},
-    gesture::{BoundGesture, sign::Signs},
-    shape::{self, Chain},
-    surface::Turn,
-    touch::{MAX_ZONES, Zones},
-};
+pub use action::*;
+pub use input::*;
+
+use crate::base::{ActionId, ControlId, DeviceId, PollRate, SignalId, from_polar};
+use crate::combo::{Automaton, BoundMode, BoundSignal};
+use crate::device::{Control, ControlKind, DeviceKind, Roster};
+use crate::gesture::{BoundGesture, Signs};
+use crate::sample::{BoundThresholds, SampledControl};
+use crate::shape::{Chain, normalise};
+use crate::spec::{EdgeSettings, Gives, MainRule, Rig};
+use crate::touch::{Contact, Zones};
 use alloc::{sync::Arc, vec, vec::Vec};
+use bind::Binder;
 use core::ops::Range;
-
-/// The number of an action: its place in the rig.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct ActionId(pub u16);
-
-impl ActionId {
-    /// As an index into per-action tables.
-    pub const fn index(self) -> usize {
-        self.0 as usize
-    }
-}
+use table::ControlTable;
 
 /// A rig tied to the controls of a roster.
 #[derive(Clone, Debug)]
@@ -89,71 +85,6 @@ struct SignalKinds {
     actions: Vec<SignalId>,
 }
 
-/// An action that opens or closes another one.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct ActionGate {
-    pub(crate) by: ActionId,
-    /// Whether the other is closed while this one is on, instead of while it is
-    /// off.
-    pub(crate) closes: bool,
-}
-
-/// A shape, tied to its place in the plan and to its memory in the machine.
-#[derive(Clone, Copy, Debug, Default)]
-pub struct BoundShape {
-    chain: u32,
-    memories: u16,
-    /// Memories before those of the stages.
-    own: u16,
-    /// One more than its place among the travels; 0 for none.
-    travel: u16,
-    /// Where in the machine its memories begin.
-    memory: u32,
-}
-
-impl BoundShape {
-    /// All its memories.
-    pub(crate) fn memories(self) -> Range<usize> {
-        self.memory as usize..self.memory as usize + usize::from(self.memories)
-    }
-
-    /// Those of its stages.
-    pub(crate) fn of_stages(self) -> Range<usize> {
-        let all = self.memories();
-        all.start + usize::from(self.own)..all.end
-    }
-}
-
-/// A contact of a touch panel: what says that it is there, and where.
-#[derive(Clone, Copy, Debug)]
-pub struct Contact {
-    /// The touch.
-    pub down: ControlId,
-    /// From the left.
-    pub x: ControlId,
-    /// From the top.
-    pub y: ControlId,
-    /// How large the picture on its surface is, in millimetres.
-    pub size: [f32; 2],
-    /// How the picture lies on the device.
-    pub turn: Turn,
-    /// Which panel it is of, counted over all of them.
-    pub panel: u16,
-}
-
-impl Contact {
-    /// Where on the picture it is, in shares, when its controls have these
-    /// values.
-    pub const fn place(&self, values: [f32; 2]) -> [f32; 2] {
-        self.turn.apply(values)
-    }
-
-    /// How high its surface is, in widths.
-    pub fn proportion(&self) -> f32 {
-        self.size[1] / self.size[0]
-    }
-}
-
 /// A device, as far as a run needs it.
 #[derive(Clone, Debug)]
 pub(crate) struct BoundDevice {
@@ -162,191 +93,6 @@ pub(crate) struct BoundDevice {
     /// Its slot, for devices that may be the main one.
     pub(crate) main_number: Option<u8>,
     kind: DeviceKind,
-}
-
-/// From which values on a control counts as used.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct UseRange {
-    below: i32,
-    above: i32,
-}
-
-impl UseRange {
-    fn of(kind: ControlKind, rules: &MainRules) -> Self {
-        let share = |from: i32, to: i32| {
-            let way = (f64::from(to) - f64::from(from)) * f64::from(rules.use_at);
-            (f64::from(from) + way) as i32
-        };
-        match kind {
-            ControlKind::Button => UseRange { below: 0, above: 0 },
-            ControlKind::Relative => {
-                UseRange { below: 1 - rules.use_counts, above: rules.use_counts - 1 }
-            }
-            ControlKind::Trigger { min, max } if min < max => {
-                UseRange { below: i32::MIN, above: share(min, max).min(max - 1) }
-            }
-            ControlKind::Axis { min, centre, max } => UseRange {
-                below: if min < centre { share(centre, min).max(min + 1) } else { i32::MIN },
-                above: if centre < max { share(centre, max).min(max - 1) } else { i32::MAX },
-            },
-            // A finger counts by its touch, not by its place.
-            ControlKind::Trigger { .. } | ControlKind::Position { .. } => {
-                UseRange { below: i32::MIN, above: i32::MAX }
-            }
-        }
-    }
-
-    /// Whether a value is further out than noise would take it.
-    pub(crate) const fn is_beyond(self, value: i32) -> bool {
-        value < self.below || value > self.above
-    }
-}
-
-/// How one control is sampled.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct SampledControl {
-    pub(crate) control: Control,
-    pub(crate) edges: EdgeSettings,
-    pub(crate) used: UseRange,
-    /// Its stretch of the plan's list of passings.
-    first_passing: u32,
-    passing_count: u32,
-}
-
-#[cfg(test)]
-impl SampledControl {
-    pub(crate) fn with(control: Control, edges: EdgeSettings) -> Self {
-        let used = UseRange::of(control.kind, &MainRules::default());
-        SampledControl { control, edges, used, first_passing: 0, passing_count: 0 }
-    }
-}
-
-/// A pair of thresholds of one control, and its bit in the control's cell.
-/// The bit is the place of the pair among those of the rig, so that it stays
-/// the same when devices arrive.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) struct BoundThresholds {
-    control: ControlId,
-    pub(crate) bit: u32,
-    pub(crate) thresholds: Thresholds,
-}
-
-#[derive(Clone, Debug)]
-pub(crate) struct BoundAction {
-    pub(crate) gives: Gives,
-    pub(crate) clamp: bool,
-    pub(crate) main_only: bool,
-    pub(crate) combine: Combine,
-    pub(crate) modes: u32,
-    pub(crate) gates: Range<u32>,
-    pub(crate) inputs: Range<u32>,
-}
-
-/// One way to drive an action, tied to controls: an
-/// [`InputSpec`](crate::InputSpec) whose names are resolved.
-#[derive(Clone, Copy, Debug)]
-pub enum BoundInput {
-    /// A button, or any other control from a travel on.
-    Button {
-        /// The control.
-        control: ControlId,
-        /// For a control that is no button.
-        thresholds: Thresholds,
-        /// The bit of the thresholds in the control's cell.
-        bit: u32,
-    },
-    /// A zone of a touch panel.
-    Zone {
-        /// Its place in the rig.
-        zone: u8,
-        /// The first contact of the panel.
-        first: u16,
-        /// How many it has.
-        count: u16,
-    },
-    /// A gesture on any touch panel.
-    Gesture {
-        /// Its place in the rig.
-        gesture: u16,
-        /// How what it gives is shaped.
-        shape: BoundShape,
-    },
-    /// A combo, by its place in the rig.
-    Combo(u16),
-    /// One analogue axis.
-    Axis {
-        /// The control.
-        control: ControlId,
-        /// How it is shaped.
-        shape: BoundShape,
-    },
-    /// Two opposite sides as one axis.
-    Pair(Opposites),
-    /// Two analogue axes.
-    Stick {
-        /// The horizontal axis.
-        x: ControlId,
-        /// The vertical axis.
-        y: ControlId,
-        /// How it is shaped.
-        shape: BoundShape,
-    },
-    /// Relative motion, summed up.
-    Pointer {
-        /// Counts to the right.
-        x: ControlId,
-        /// Counts downwards.
-        y: ControlId,
-        /// Counts from rest to the rim.
-        counts: f32,
-        /// How the sum is shaped; the first of its memories is the sum.
-        shape: BoundShape,
-    },
-    /// Two pairs as two axes.
-    Cross {
-        /// Left and right.
-        x: Opposites,
-        /// Down and up.
-        y: Opposites,
-    },
-}
-
-/// Two opposite sides, each any of some buttons and zones.
-#[derive(Clone, Copy, Debug)]
-pub struct Opposites {
-    /// The side that is -1.
-    pub negative: BoundSide,
-    /// The side that is +1.
-    pub positive: BoundSide,
-    /// What both together are.
-    pub both: BothHeld,
-}
-
-impl Opposites {
-    /// Whether no device has any of the buttons.
-    fn is_empty(&self) -> bool {
-        [self.negative, self.positive].iter().all(|side| side.len == 0 && side.zones == 0)
-    }
-}
-
-/// The buttons of a side, which [`Plan::side`] lists, and its zones.
-#[derive(Clone, Copy, Debug)]
-pub struct BoundSide {
-    first: u32,
-    len: u32,
-    /// A bit for each zone, on any panel.
-    zones: u64,
-}
-
-impl BoundSide {
-    /// Its zones, by their places in the rig.
-    pub fn zones(self) -> impl Iterator<Item = usize> {
-        (0..MAX_ZONES).filter(move |zone| self.zones >> zone & 1 != 0)
-    }
-
-    pub(crate) const fn zone_bits(self) -> u64 {
-        self.zones
-    }
 }
 
 /// An input that reads zones.
@@ -367,24 +113,35 @@ impl ZoneReader {
     }
 }
 
-/// For each control a list: `entries[starts[c]..starts[c + 1]]`.
-#[derive(Clone, Debug)]
-struct ControlTable<T> {
-    starts: Vec<u32>,
-    entries: Vec<T>,
-}
-
-impl<T> ControlTable<T> {
-    fn of(&self, control: ControlId) -> &[T] {
-        let at = control.index();
-        &self.entries[self.starts[at] as usize..self.starts[at + 1] as usize]
-    }
-}
-
 impl Plan {
     /// Ties a rig to the devices known so far.
     pub fn bind(rig: &Rig, roster: &Roster) -> Self {
-        bind::Binder::new(rig, roster).bind()
+        Binder::new(rig, roster).bind()
+    }
+
+    /// A control of the roster.
+    pub fn control(&self, control: ControlId) -> Control {
+        self.sampled(control).control
+    }
+
+    /// Whether a value of a control is further out than noise would take it.
+    pub fn is_in_use(&self, control: ControlId, value: i32) -> bool {
+        self.sampled(control).used.is_beyond(value)
+    }
+
+    /// How many devices it knows.
+    pub fn device_count(&self) -> usize {
+        self.devices.len()
+    }
+
+    /// How many gestures it has.
+    pub fn gesture_count(&self) -> usize {
+        self.gestures.len()
+    }
+
+    /// How many combos it has.
+    pub fn combo_count(&self) -> usize {
+        self.automaton.combos.len()
     }
 
     /// The stages of a shape.
@@ -468,7 +225,7 @@ impl Plan {
     /// What an action gives, as a vector.
     pub(crate) fn vector(&self, action: ActionId, state: ActionState) -> [f32; 2] {
         match self.gives(action) {
-            Gives::Polar => shape::from_polar([state.x, state.y]),
+            Gives::Polar => from_polar([state.x, state.y]),
             _ => [state.x, state.y],
         }
     }
@@ -554,7 +311,7 @@ impl Plan {
             return None;
         }
         let travel = self.travels[usize::from(shape.travel) - 1][axis]?;
-        Some(shape::normalise(travel, raw))
+        Some(normalise(travel, raw))
     }
 
     pub(crate) fn memory_count(&self) -> usize {

@@ -1,9 +1,7 @@
 //! Audits as reports: a table for people, JSON for programs.
 
-use gtrig_core::{
-    Nanos, Roster,
-    audit::{LoopAudit, Presses},
-};
+use gtrig_analysis::audit::{LoopAudit, Presses};
+use gtrig_core::{Nanos, Roster};
 use serde::Serialize;
 use std::fmt;
 

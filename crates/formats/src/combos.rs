@@ -1,17 +1,15 @@
 //! What came of the combos of a take, as a report: lines for people, JSON Lines
 //! for programs.
 
-use gtrig_core::{
-    Nanos, Rig, Session,
-    combo::{
-        ComboNews, ComboOutcome, Signal, SignalId, TimeSpan, attempt_words,
-        ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
-        limit_words,
-    },
+use gtrig_analysis::{
+    Session,
+    ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
     lint::begins_alike,
-    pace::{LoopDifference, LoopRun},
+    loops::{LoopDifference, LoopRun},
     stream::StreamWatch,
+    words::{attempt_words, limit_words},
 };
+use gtrig_core::{ComboNews, ComboOutcome, Nanos, Rig, Signal, SignalId, TimeSpan};
 use serde::Serialize;
 use std::io::{self, Write};
 
@@ -306,7 +304,7 @@ impl AttemptLine {
 }
 
 impl RungLine {
-    fn new(rung: &gtrig_core::combo::ladder::Rung) -> Self {
+    fn new(rung: &gtrig_analysis::ladder::Rung) -> Self {
         RungLine { press_ns: rung.press.time.0, met_ns: rung.met.time.0, tick: rung.met.tick.0 }
     }
 }

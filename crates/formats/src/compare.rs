@@ -1,9 +1,7 @@
 //! What came out differently by two rigs, as a report.
 
-use gtrig_core::{
-    Nanos, Rig,
-    compare::{Difference, DifferenceKind},
-};
+use gtrig_analysis::compare::{Difference, DifferenceKind};
+use gtrig_core::{Nanos, Rig};
 use serde::Serialize;
 use std::{collections::BTreeMap, fmt};
 

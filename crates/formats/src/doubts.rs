@@ -1,7 +1,7 @@
 //! Doubts about a rig, each with its place in the file.
 
+use gtrig_analysis::lint::{Lint, lint};
 use gtrig_core::Rig;
-use gtrig_core::lint::{Lint, lint};
 use serde::Serialize;
 use std::io::{self, Write};
 use toml::de::DeTable;

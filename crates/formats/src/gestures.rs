@@ -1,11 +1,8 @@
 //! What came of the gestures of a take, as a report: lines for people, JSON
 //! Lines for programs.
 
-use gtrig_core::{
-    Nanos, PollRate, Session,
-    gesture::{CheckedLimit, GestureOutcome, GestureVerdict, verdict_words},
-    meant::{self, Score},
-};
+use gtrig_analysis::{Session, score, score::Score, words::verdict_words};
+use gtrig_core::{CheckedLimit, GestureOutcome, GestureVerdict, Nanos, PollRate};
 use serde::Serialize;
 use std::io::{self, Write};
 
@@ -83,7 +80,7 @@ impl GestureReport {
     /// A report over the whole history of a session.
     pub fn new(session: &Session) -> Self {
         let verdicts = session.history().verdicts();
-        let score = meant::score(session.rig(), session.labels(), verdicts.iter());
+        let score = score::score(session.rig(), session.labels(), verdicts.iter());
         let line = |verdict: &GestureVerdict| Line::Verdict(VerdictLine::new(session, verdict));
         GestureReport {
             verdicts: verdicts.iter().map(line).collect(),
@@ -184,7 +181,7 @@ impl CheckLine {
 fn meant_lines(session: &Session, score: &Score) -> Vec<Line> {
     let verdicts = session.history().verdicts();
     let rig = session.rig();
-    let said = session.labels().iter().filter_map(|label| meant::named(label.text.as_str()));
+    let said = session.labels().iter().filter_map(|label| score::named(label.text.as_str()));
     let meant = score.meant.iter().zip(said).map(|(meant, name)| {
         let words = match (meant.is_hit, meant.gesture, meant.attempt) {
             (true, ..) => String::new(),

@@ -1,10 +1,8 @@
 //! How well the reports of devices came, as a report: a table for people, JSON
 //! for programs.
 
-use gtrig_core::{
-    Device, DeviceId, Nanos, Roster,
-    stream::{DeviceStream, StreamWatch, Trouble, TroubleKind},
-};
+use gtrig_analysis::stream::{DeviceStream, StreamWatch, Trouble, TroubleKind};
+use gtrig_core::{Device, DeviceId, Nanos, Roster};
 use serde::Serialize;
 use std::{collections::BTreeMap, fmt};
 
@@ -12,7 +10,7 @@ use std::{collections::BTreeMap, fmt};
 #[derive(Clone, Debug, Serialize)]
 pub struct HealthReport {
     devices: Vec<DeviceRow>,
-    /// In order of time; the newest [`gtrig_core::stream::MAX_LISTED`].
+    /// In order of time; the newest [`gtrig_analysis::stream::MAX_LISTED`].
     troubles: Vec<TroubleRow>,
 }
 

@@ -1,10 +1,8 @@
 //! What a stick was measured to do, as a report: lines for people, JSON for
 //! programs.
 
-use gtrig_core::{
-    Nanos, Travel,
-    measure::{Known, Measurement, Proposal, SECTORS, SnapBack},
-};
+use gtrig_analysis::measure::{Known, Measurement, Proposal, SECTORS, SnapBack};
+use gtrig_core::{Nanos, Travel};
 use serde::Serialize;
 use std::fmt;
 

@@ -3,8 +3,9 @@
 //! A tick appears when something happened in it: an edge, a lost press, or
 //! an action that changed. The same take and rig always give the same bytes.
 
+use gtrig_analysis::Session;
 use gtrig_core::{
-    ActionId, ControlId, Edge, Gives, LaneMarks, Machine, Nanos, PollRate, Roster, Session, Tick,
+    ActionId, ControlId, Edge, Gives, LaneMarks, Machine, Nanos, PollRate, Roster, Tick,
 };
 use serde::Serialize;
 use std::io::{self, Write};

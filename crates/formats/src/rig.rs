@@ -23,8 +23,8 @@ pub use problem::{Problem, RigError};
 
 use fields::{Fields, Value};
 use gtrig_core::{
-    ControlRef, DeviceKind, InputSpec, MAX_THRESHOLDS, PollRate, Rig, Thresholds, combo::Signal,
-    tunable,
+    AddressError, ControlRef, DeviceKind, InputSpec, MAX_THRESHOLDS, PollRate, Rig, Signal,
+    Thresholds, tunable,
 };
 use problem::Problems;
 use toml::de::DeTable;
@@ -206,21 +206,20 @@ fn stick_reference(problems: &mut Problems, value: &Value) -> Option<ControlRef>
 }
 
 fn any_reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
-    use gtrig_core::AddressError::{BadNumber, NoSlash, UnknownKind};
     let text = value.string(problems)?;
     let kinds = DeviceKind::ALL.map(DeviceKind::word);
     match text.parse() {
         Ok(reference) => return Some(reference),
-        Err(NoSlash) => problems.add(
+        Err(AddressError::NoSlash) => problems.add(
             value.span(),
             problems.quote(value),
             "a device and a control, such as \"pad/south\", \"pad1/stick-l-x\" or \"keys/KeyH\"",
         ),
-        Err(UnknownKind(word)) => {
+        Err(AddressError::UnknownKind(word)) => {
             let expected = format!("a kind of device: {}", kinds.join(", "));
             problems.add_unknown(value, &word, kinds, &expected);
         }
-        Err(BadNumber(_)) => problems.add(
+        Err(AddressError::BadNumber(_)) => problems.add(
             value.span(),
             problems.quote(value),
             "no number for any device of the kind, or a slot from 1 to 4, such as \"pad2/south\"",

@@ -1,9 +1,7 @@
 //! Raw values through a shape, stage by stage; and the shape as a table.
 
-use gtrig_core::{
-    ControlKind, Shape,
-    shape::{self, Chain, Stage, StageMemory},
-};
+use gtrig_core::length;
+use gtrig_core::{Chain, ControlKind, Shape, Stage, StageMemory};
 use serde::Serialize;
 use std::io::{self, BufRead, Write};
 
@@ -105,7 +103,7 @@ pub fn table(stages: &[Stage], count: usize) -> Vec<Point> {
     (0..count.max(2))
         .map(|n| n as f32 / last)
         .map(|travel| {
-            let output = shape::length(chain.without_memory([travel, 0.0]));
+            let output = length(chain.without_memory([travel, 0.0]));
             Point { travel, output }
         })
         .collect()
@@ -133,7 +131,7 @@ pub fn write_json(points: &[Point], out: &mut impl Write) -> io::Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use gtrig_core::shape::{DeadZone, Smooth};
+    use gtrig_core::{DeadZone, Smooth};
     use rstest::rstest;
 
     fn shape() -> Shape {

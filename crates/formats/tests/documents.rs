@@ -1,7 +1,8 @@
 //! The documents say what the program does: their examples are read, and
 //! their tables compared.
 
-use gtrig_core::{Capacity, DeviceKind, tunable, vocabulary};
+use gtrig_analysis::Capacity;
+use gtrig_core::{DeviceKind, tunable, vocabulary};
 use gtrig_formats::{rig, take};
 
 const RIG: &str = include_str!("../../../docs/rig-format.md");

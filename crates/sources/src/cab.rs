@@ -20,7 +20,8 @@ pub use strokes::MAX_STROKES;
 use crate::Source;
 use axis::Axis;
 use devices::{Maker, Model, UNITS_PER_MM};
-use gtrig_core::{DeviceId, Event, Label, Marks, Nanos, Presence, Session};
+use gtrig_analysis::{Label, Session};
+use gtrig_core::{DeviceId, Event, Marks, Nanos, Presence};
 use operator::Operator;
 use rand_pcg::{
     Pcg32,

@@ -3,9 +3,10 @@
 //! The owner of the mouse says where each finger is; what is drawn is reported
 //! like any touch. The panel is plugged in when the first finger lands.
 
+use gtrig_analysis::Session;
 use gtrig_core::{
     AxisInfo, CleanText, ControlInfo, ControlKind, DeviceId, DeviceInfo, DeviceKind, Event, Marks,
-    Nanos, RosterError, Session,
+    Nanos, RosterError,
 };
 
 /// How many fingers there are.
@@ -110,7 +111,8 @@ fn info([width, height]: [f32; 2]) -> DeviceInfo {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use gtrig_core::{Capacity, PollRate, Rig, Tick};
+    use gtrig_analysis::Capacity;
+    use gtrig_core::{PollRate, Rig, Tick};
 
     #[test]
     fn fingers_land_move_and_lift_on_a_panel_of_their_own() {

@@ -24,7 +24,8 @@ mod node;
 mod watch;
 
 use crate::Source;
-use gtrig_core::{ControlId, DeviceId, DeviceInfo, Event, Marks, Nanos, Session};
+use gtrig_analysis::Session;
+use gtrig_core::{ControlId, DeviceId, DeviceInfo, Event, Marks, Nanos};
 use std::{
     collections::HashMap,
     io,

@@ -23,7 +23,8 @@ pub use fingers::{FINGERS, Fingers};
 pub use kernel::{Kernel, Wanted};
 pub use terminal::{Terminal, TerminalKeys, code_of};
 
-use gtrig_core::{Nanos, Session};
+use gtrig_analysis::Session;
+use gtrig_core::Nanos;
 
 /// Where raw events come from.
 pub trait Source {

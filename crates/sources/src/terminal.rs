@@ -15,9 +15,10 @@ pub use codes::code_of;
 
 use crate::Source;
 use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
+use gtrig_analysis::Session;
 use gtrig_core::{
     CleanText, ControlId, ControlInfo, ControlKind, DeviceId, DeviceInfo, DeviceKind, Event, Marks,
-    Nanos, Presence, RosterError, Session, vocabulary,
+    Nanos, Presence, RosterError, vocabulary,
 };
 
 /// How releases of keys become known.

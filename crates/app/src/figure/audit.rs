@@ -1,7 +1,8 @@
 //! What loops of other rates would have seen.
 
 use super::page::{FAINT, INK, LEFT, LOST, Page, RIGHT, RULE, SIGNAL, round_step};
-use gtrig_core::{Nanos, audit::LoopAudit};
+use gtrig_analysis::audit::LoopAudit;
+use gtrig_core::Nanos;
 
 const TOP: f64 = 80.0;
 const ROW: f64 = 34.0;

@@ -2,14 +2,12 @@
 //! and the intervals of all attempts against those windows.
 
 use super::page::{FAINT, FIRED, INK, LOST, Page, RULE, SIGNAL, round_step};
-use gtrig_core::{
-    Nanos, PollRate, Session,
-    combo::{
-        Combo, Moment, StepKind, attempt_words, combo_words,
-        ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck},
-        miss_words, rung_words, span_words,
-    },
+use gtrig_analysis::{
+    Session,
+    ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck},
+    words::{attempt_words, combo_words, miss_words, rung_words, span_words},
 };
+use gtrig_core::{Combo, Moment, Nanos, PollRate, StepKind};
 use gtrig_formats::combos::ladder as ladder_of;
 
 /// What a figure of a ladder shows.

@@ -4,7 +4,7 @@ use super::{
     page::{FAINT, INK, LOST, Page, REPORTED, RULE, SIGNAL},
     plot::Plot,
 };
-use gtrig_core::measure::{Measurement, SECTORS, Samples};
+use gtrig_analysis::measure::{Measurement, SECTORS, Samples};
 use gtrig_formats::measure::{Line, MeasureReport};
 use std::f32::consts::TAU;
 

@@ -1,7 +1,7 @@
 //! A square plot on a page: values in, places out.
 
 use super::page::{FAINT, INK, Page, RULE};
-use gtrig_core::shape::{DeadZoneBorder, Stage};
+use gtrig_core::{DeadZoneBorder, Stage};
 use std::collections::BTreeSet;
 
 /// A square of the page with its own scale.

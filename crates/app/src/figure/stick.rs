@@ -5,9 +5,9 @@ use super::{
     page::{FAINT, FIRED, INK, LOST, Page, REPORTED, RULE, SIGNAL},
     plot::Plot,
 };
+use gtrig_analysis::Session;
 use gtrig_core::{
-    ActionId, BoundInput, ControlId, Plan, Session, Tick,
-    shape::{Chain, Response, Rim, Stage, StickGate, length},
+    ActionId, BoundInput, Chain, ControlId, Plan, Response, Rim, Stage, StickGate, Tick, length,
 };
 
 /// What the sheet of a stick shows.

@@ -3,12 +3,15 @@ use crate::{
     files,
     screen::{Lane, lane_name},
 };
-use gtrig_core::{
-    ActionId, ControlId, ControlKind, Nanos, PollRate, Session, Tick,
+use gtrig_analysis::{
+    Session,
     audit::{Loop, LoopAudit},
     measure::{self, Samples},
-    shape::{Chain, Curve, DeadZone, DeadZoneKind, Stage, StickGate, length},
     stream::StreamWatch,
+};
+use gtrig_core::{
+    ActionId, Chain, ControlId, ControlKind, Curve, DeadZone, DeadZoneKind, Nanos, PollRate, Stage,
+    StickGate, Tick, length,
 };
 use gtrig_formats::measure::MeasureReport;
 use gtrig_sources::Story;
@@ -36,7 +39,7 @@ fn audits(session: &Session) -> Vec<LoopAudit> {
     let events: Vec<_> = session.recording().events().collect();
     let rate = |hz| PollRate::from_hz(hz).unwrap();
     [20.0, 60.0, 1000.0]
-        .map(|hz| gtrig_core::audit::audit(session.plan(), &events, Loop::steady(rate(hz))))
+        .map(|hz| gtrig_analysis::audit::audit(session.plan(), &events, Loop::steady(rate(hz))))
         .to_vec()
 }
 

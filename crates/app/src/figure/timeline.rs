@@ -4,10 +4,9 @@ use super::page::{
     FAINT, FIRED, HOLE, INK, LEFT, LOST, Page, REPORTED, RIGHT, RULE, SIGNAL, round_step, width_of,
 };
 use crate::screen::{Lane, lane_name};
-use gtrig_core::{
-    Change, ControlId, Gives, LaneLog, LaneMarks, Marks, Nanos, Session, Tick, shape,
-    stream::StreamWatch,
-};
+use gtrig_analysis::{Change, LaneLog, Session, stream::StreamWatch};
+use gtrig_core::normalise;
+use gtrig_core::{ControlId, ControlKind, Gives, LaneMarks, Marks, Nanos, Tick};
 
 /// What part of a history a figure shows.
 #[derive(Clone, Debug)]
@@ -170,10 +169,12 @@ impl Figure<'_> {
     }
 
     fn goes_below_rest(&self, lane: Lane) -> bool {
-        use gtrig_core::ControlKind::{Axis, Relative};
         match lane {
             Lane::Control(id) => {
-                matches!(self.session.roster().control(id).kind, Axis { .. } | Relative)
+                matches!(
+                    self.session.roster().control(id).kind,
+                    ControlKind::Axis { .. } | ControlKind::Relative
+                )
             }
             Lane::Action(id, _) => {
                 matches!(self.session.plan().gives(id), Gives::Axis | Gives::Plane)
@@ -232,7 +233,7 @@ impl Figure<'_> {
         let reports = self.session.reports_of(control, first, last.next());
         for event in reports.filter(|e| !e.marks.intersects(Marks::REPEAT | Marks::CARRIED)) {
             let x = self.x(event.time);
-            let next = shape::normalise(kind, event.value);
+            let next = normalise(kind, event.value);
             points.extend([(x, place(value)), (x, place(next))]);
             value = next;
         }

@@ -2,11 +2,12 @@
 //! and what came of a gesture, with its limits where each attempt began.
 
 use super::page::{FAINT, FIRED, INK, Page, REPORTED, RULE, SIGNAL};
-use gtrig_core::{
-    Contact, LaneLog, Nanos, Session, Tick,
-    gesture::{GestureOutcome, GestureVerdict, LimitShape, limit_shapes, verdict_brief},
-    touch::Outline,
+use gtrig_analysis::{
+    LaneLog, Session,
+    limits::{LimitShape, limit_shapes},
+    words::verdict_brief,
 };
+use gtrig_core::{Contact, GestureOutcome, GestureVerdict, Nanos, Outline, Tick};
 
 /// What a figure of a touch panel shows.
 #[derive(Clone, Debug)]

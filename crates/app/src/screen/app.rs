@@ -31,9 +31,8 @@ use crate::{
     loops::AuditBy,
     recorder::Recorder,
 };
-use gtrig_core::{
-    ControlId, LaneLog, LaneMarks, Machine, Nanos, Session, Tick, stream::StreamWatch,
-};
+use gtrig_analysis::{LaneLog, Session, stream::StreamWatch};
+use gtrig_core::{ControlId, LaneMarks, Machine, Nanos, Tick};
 use gtrig_sources::{Source, Terminal};
 use ratatui::layout::Rect;
 use std::sync::{

@@ -5,12 +5,13 @@ use crate::{
     figure,
     files::{self, Opened},
 };
-use gtrig_core::{
-    Capacity, ControlId, Event, Nanos, Recording, Rig, Session, Tick,
+use gtrig_analysis::{
+    Capacity, Recording, Session,
     audit::{self, Loop, LoopAudit},
     measure::{self, Measurement, Proposal, Samples},
-    yard::MotionRule,
+    motion::MotionRule,
 };
+use gtrig_core::{ControlId, Event, Nanos, Rig, Tick};
 use gtrig_formats::{measure::MeasureReport, save_atomically, take};
 use std::{
     path::{Path, PathBuf},

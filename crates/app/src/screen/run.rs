@@ -12,7 +12,8 @@ use crate::{
 };
 use anyhow::Context;
 use crossterm::event::{self, Event};
-use gtrig_core::{Nanos, Session};
+use gtrig_analysis::Session;
+use gtrig_core::Nanos;
 use gtrig_sources::{Source, Terminal, TerminalKeys};
 use ratatui::backend::CrosstermBackend;
 use signal_hook::{

@@ -5,7 +5,8 @@ use crate::{files, headless};
 use crossterm::event::{
     Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
 };
-use gtrig_core::{Capacity, Nanos, Session, Tick};
+use gtrig_analysis::{Capacity, Session};
+use gtrig_core::{Nanos, Tick};
 use gtrig_sources::{Source, Story, Terminal, TerminalKeys};
 use ratatui::{Terminal as Screen, backend::TestBackend, layout::Rect, style::Color};
 use rstest::rstest;

@@ -1,6 +1,7 @@
 //! What the person looks at: playhead, stretch of time, lanes.
 
-use gtrig_core::{ActionId, BoundInput, ControlId, Gives, Session, Tick};
+use gtrig_analysis::Session;
+use gtrig_core::{ActionId, BoundInput, ControlId, Gives, Tick};
 
 /// What is shown above the timeline.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -5,11 +5,9 @@
 //! it is strict, its clock, its modes, which way it faces) is part of every
 //! node, for only what would always be in the same state may share one.
 
-use super::{
-    Combo, ComboClock, ComboStep, ComboVariant, SignalId, StepKind, TimeSpan,
-    sets::{SetId, Sets},
-};
-use crate::PollRate;
+use crate::base::{PollRate, SignalId, Tick};
+use crate::combo::{KEPT_MOMENTS, SetId, Sets};
+use crate::spec::{Combo, ComboClock, ComboStep, ComboVariant, StepKind, TimeSpan};
 use alloc::{
     collections::{BTreeMap, BTreeSet},
     vec,
@@ -303,7 +301,7 @@ impl Builder {
         // early after it, or, of a chord, have begun before it.
         let is_chord = matches!(key.step.what, StepKind::Together { .. });
         if is_chord || key.step.opens().amount() > 0 {
-            self.nodes[key.parent as usize].kept = super::KEPT_MOMENTS as u8;
+            self.nodes[key.parent as usize].kept = KEPT_MOMENTS as u8;
         }
         self.known.insert(key, id);
         id
@@ -367,7 +365,7 @@ impl Builder {
             node.ring = rings;
             rings += u32::from(node.kept);
             // A window in ticks ends with its last tick.
-            node.live = live[n] + rate.time_of(crate::Tick(1)).0;
+            node.live = live[n] + rate.time_of(Tick(1)).0;
         }
         Automaton {
             edges,

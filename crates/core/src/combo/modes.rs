@@ -1,7 +1,7 @@
 //! Which mode is on top, and the clock of the combos.
 
-use super::{MAX_MODES, Mode, Moment};
-use crate::{ActionId, Nanos, Tick};
+use crate::base::{ActionId, Moment, Nanos, Tick};
+use crate::spec::{MAX_MODES, Mode};
 
 /// A mode, as a tick needs it.
 #[derive(Clone, Copy, Debug)]
@@ -111,6 +111,7 @@ impl Modes {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::base::{ActionId, Moment, Nanos, Tick};
     use rstest::rstest;
     use std::vec::Vec;
 

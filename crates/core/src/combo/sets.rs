@@ -1,6 +1,6 @@
 //! Sets of signals of which only the last press matters.
 
-use super::SignalId;
+use crate::base::SignalId;
 use alloc::vec::Vec;
 
 /// Which presses a watcher is interested in.

@@ -1,78 +1,7 @@
-//! Signals: whatever is on or off, and when it changed.
+//! When a signal changed, and which direction a stick is in.
 
-use super::{Moment, SignalId};
-use crate::{ActionId, ControlId, ControlRef, Nanos, Thresholds, Tick, gesture::SwipeDirections};
-
-/// Anything of a rig that is on or off.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Signal {
-    /// A button on any device that is meant, or any other control from a travel
-    /// on.
-    Control {
-        /// Which.
-        control: ControlRef,
-        /// For a control that is no button.
-        thresholds: Thresholds,
-    },
-    /// An action that gives on or off, by its place in the rig. One that combos
-    /// drive is seen a tick later.
-    Action(usize),
-    /// A zone, by its place in the rig, while any contact is in it.
-    Zone(usize),
-    /// A gesture, by its place in the rig, while it is on.
-    Gesture(usize),
-    /// A direction of an action that gives a plane.
-    Way(usize, Direction),
-}
-
-/// One of eight directions, by its place in [`SwipeDirections::WORDS`].
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Direction(pub u8);
-
-impl Direction {
-    /// From this deflection on a stick is in a direction,
-    pub const ENTER: f32 = 0.5;
-    /// and below this one it is in none.
-    pub const LEAVE: f32 = 0.4;
-    /// So many degrees beyond the middle between two directions it must go to
-    /// be in the other one.
-    pub const HYSTERESIS: f32 = 5.0;
-
-    /// The direction of a word.
-    pub fn of(word: &str) -> Option<Direction> {
-        SwipeDirections::WORDS.iter().position(|other| *other == word).map(|n| Direction(n as u8))
-    }
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        SwipeDirections::WORDS[self.0 as usize]
-    }
-
-    /// The same with left and right swapped.
-    #[must_use]
-    pub const fn mirrored(self) -> Direction {
-        Direction((12 - self.0) % 8)
-    }
-
-    /// The direction of a vector that was in `before`.
-    pub(crate) fn next(before: Option<Direction>, [x, y]: [f32; 2]) -> Option<Direction> {
-        let least = if before.is_some() { Direction::LEAVE } else { Direction::ENTER };
-        // What is no number is nowhere.
-        let is_out = x * x + y * y >= least * least;
-        if !is_out {
-            return None;
-        }
-        let degrees = libm::atan2f(y, x).to_degrees();
-        if let Some(Direction(n)) = before {
-            let turned = libm::fabsf(libm::remainderf(degrees - 45.0 * f32::from(n), 360.0));
-            if turned <= 22.5 + Direction::HYSTERESIS {
-                return before;
-            }
-        }
-        let nearest = libm::roundf(degrees / 45.0) as i32;
-        Some(Direction(nearest.rem_euclid(8) as u8))
-    }
-}
+use crate::base::{ActionId, ControlId, Moment, Nanos, SignalId, Tick};
+use crate::spec::Direction;
 
 /// A change of a signal that a tick saw, or something else that combos must
 /// know of.
@@ -129,9 +58,31 @@ pub(crate) enum BoundSignal {
     Way(ActionId, Direction),
 }
 
+impl Direction {
+    /// The direction of a vector that was in `before`.
+    pub(crate) fn next(before: Option<Direction>, [x, y]: [f32; 2]) -> Option<Direction> {
+        let least = if before.is_some() { Direction::LEAVE } else { Direction::ENTER };
+        // What is no number is nowhere.
+        let is_out = x * x + y * y >= least * least;
+        if !is_out {
+            return None;
+        }
+        let degrees = libm::atan2f(y, x).to_degrees();
+        if let Some(Direction(n)) = before {
+            let turned = libm::fabsf(libm::remainderf(degrees - 45.0 * f32::from(n), 360.0));
+            if turned <= 22.5 + Direction::HYSTERESIS {
+                return before;
+            }
+        }
+        let nearest = libm::roundf(degrees / 45.0) as i32;
+        Some(Direction(nearest.rem_euclid(8) as u8))
+    }
+}
+
 #[cfg(test)]
 mod tests {
-    use super::*;
+
+    use crate::spec::Direction;
     use rstest::rstest;
 
     #[rstest]

@@ -1,14 +1,9 @@
 //! One attempt at a gesture: its fingers, and everything measured of them.
 
-use super::{
-    BoundGesture, GestureKind, Quantity, StickCentre, SwipeDirections,
-    verdict::{GestureVerdict, Tally},
-};
-use crate::{Nanos, Tick};
+use crate::base::{ControlId, Nanos, Tick, clamp_to_circle, length, minus};
+use crate::gesture::{BoundGesture, GestureOutcome, GestureVerdict, Tally};
+use crate::spec::{GestureKind, MAX_FINGERS, Quantity, StickCentre, SwipeDirections};
 use core::f32::consts::PI;
-
-/// A gesture has at most this many fingers.
-pub const MAX_FINGERS: usize = 5;
 
 /// A finger of an attempt; places in millimetres from the top left.
 #[derive(Clone, Copy, Debug, Default)]
@@ -249,9 +244,7 @@ impl GestureAttempt {
         match of.kind {
             GestureKind::Tap { .. } | GestureKind::Press | GestureKind::Sign { .. } => [0.0; 2],
             GestureKind::Swipe { toward, .. } => toward.nearest(self.way_up()).unwrap_or([0.0; 2]),
-            GestureKind::Drag => {
-                crate::shape::clamp_to_circle(self.way_up().map(|part| part / of.scale))
-            }
+            GestureKind::Drag => clamp_to_circle(self.way_up().map(|part| part / of.scale)),
             GestureKind::Pinch => {
                 // A finger is no point: below a millimetre no ratio means anything.
                 let ratio = length(self.last_line).max(1.0) / length(self.line).max(1.0);
@@ -273,16 +266,11 @@ impl GestureAttempt {
             let excess = (far - radius) / far;
             self.centre = [self.centre[0] + x * excess, self.centre[1] + y * excess];
         }
-        crate::shape::clamp_to_circle([x / radius, -y / radius])
+        clamp_to_circle([x / radius, -y / radius])
     }
 
     /// A verdict without its limits.
-    pub(crate) fn verdict(
-        &self,
-        tick: Tick,
-        ended: Nanos,
-        contact: crate::ControlId,
-    ) -> GestureVerdict {
+    pub(crate) fn verdict(&self, tick: Tick, ended: Nanos, contact: ControlId) -> GestureVerdict {
         let first = self.first();
         GestureVerdict {
             gesture: self.gesture,
@@ -291,7 +279,7 @@ impl GestureAttempt {
             began: self.began(),
             ended,
             tick,
-            outcome: super::GestureOutcome::Missed,
+            outcome: GestureOutcome::Missed,
             met: self.met,
             fired: self.fired,
             value: self.value,
@@ -305,14 +293,6 @@ impl GestureAttempt {
 /// A time in milliseconds.
 pub(crate) fn millis(nanos: u64) -> f32 {
     (nanos as f64 / 1e6) as f32
-}
-
-pub(crate) fn minus(a: [f32; 2], b: [f32; 2]) -> [f32; 2] {
-    [a[0] - b[0], a[1] - b[1]]
-}
-
-pub(crate) fn length([x, y]: [f32; 2]) -> f32 {
-    libm::sqrtf(x * x + y * y)
 }
 
 /// The angle from one line to another on a surface whose y points down, as it

@@ -1,11 +1,10 @@
 //! A gesture tied to a plan: what a tick needs of it, laid out for it.
 
-use super::{
-    Gesture, GestureKind, LimitSense, PanelEdge, Quantity, SwipeDirections, verdict::Check,
-};
+use crate::gesture::Check;
+use crate::spec::{Gesture, GestureKind, LimitSense, PanelEdge, Quantity, SwipeDirections};
 use alloc::vec::Vec;
 
-/// Invariant: at most [`MAX_CHECKS`](super::verdict::MAX_CHECKS) checks.
+/// Invariant: at most [`MAX_CHECKS`](super::MAX_CHECKS) checks.
 #[derive(Clone, Debug)]
 pub(crate) struct BoundGesture {
     pub(crate) kind: GestureKind,

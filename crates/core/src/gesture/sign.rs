@@ -9,8 +9,9 @@
 //! place and size. Here the rotation is held within [`TURN_DEG`], so that a sign
 //! and the same sign on its side remain two.
 
-use super::attempt::{length, minus};
-use alloc::{string::String, vec::Vec};
+use crate::base::{length, minus};
+use crate::spec::Sign;
+use alloc::vec::Vec;
 use core::f32::consts::PI;
 
 /// To how many points a stroke is resampled; the paper's number.
@@ -19,22 +20,6 @@ pub const POINTS: usize = 16;
 /// By how much a stroke may be turned to match: half the angle between two of
 /// the paper's eight base orientations.
 pub const TURN_DEG: f32 = 22.5;
-
-/// A sign has at most this many examples.
-pub const MAX_EXAMPLES: usize = 16;
-
-/// A rig has at most this many signs.
-pub const MAX_SIGNS: usize = 64;
-
-/// A sign that a rig teaches.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Sign {
-    /// Its name.
-    pub name: String,
-    /// How it was drawn: places in order, y down, in any unit. Each has two
-    /// different places at least.
-    pub examples: Vec<Vec<[f32; 2]>>,
-}
 
 /// A stroke in the form in which it is compared: a vector of length 1.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -173,6 +158,8 @@ impl Trail {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::base::minus;
+    use crate::spec::Sign;
     use proptest::prelude::*;
 
     const HOOK: [[f32; 2]; 3] = [[0.0, 0.0], [0.0, 20.0], [10.0, 20.0]];

@@ -4,14 +4,9 @@
 //! of them, the widest gap and so on. No window is opened or closed, and so a
 //! tap that comes too late for one sequence can begin the next.
 
-use super::{
-    Quantity,
-    attempt::{length, millis, minus},
-};
-use crate::Nanos;
-
-/// A gesture has at most this many taps.
-pub const MAX_TAPS: usize = 5;
+use crate::base::{Nanos, length, minus};
+use crate::gesture::millis;
+use crate::spec::{MAX_TAPS, Quantity};
 
 /// A gap this many times as wide as the limit parts two attempts: nobody meant
 /// them as one.
@@ -84,7 +79,7 @@ fn gap(two: &[Tap]) -> f32 {
 }
 
 /// What a quantity is over a sequence of taps: the worst.
-pub(crate) fn measure(taps: &[Tap], quantity: Quantity) -> f32 {
+pub(crate) fn measure_taps(taps: &[Tap], quantity: Quantity) -> f32 {
     let worst = |of: &dyn Fn(&Tap) -> f32| taps.iter().map(of).fold(0.0, f32::max);
     let between = |of: &dyn Fn(&[Tap]) -> f32| taps.windows(2).map(of).fold(0.0, f32::max);
     match quantity {

@@ -9,8 +9,8 @@
 //! of this one alone would meet it; then the moment that came closest is
 //! shown, and the margin is not *alone*.
 
-use super::{LimitSense, Quantity};
-use crate::{ControlId, Nanos, Tick};
+use crate::base::{ControlId, Nanos, Tick};
+use crate::spec::{LimitSense, Quantity};
 
 /// No gesture has more limits than this.
 pub const MAX_CHECKS: usize = 8;
@@ -195,6 +195,8 @@ impl GestureVerdict {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    use crate::spec::Quantity;
     use rstest::rstest;
     use std::vec::Vec;
 

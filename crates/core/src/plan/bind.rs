@@ -1,24 +1,25 @@
 //! From names to numbers.
 
-use super::{
-    ActionGate, ActionId, BoundAction, BoundDevice, BoundInput, BoundShape, BoundSide,
-    BoundThresholds, Contact, ControlTable, Opposites, Plan, SampledControl, SignalKinds, UseRange,
+use super::{SignalKinds, table::ControlTable};
+use crate::base::{ActionId, ControlId, SignalId};
+use crate::combo::{Automaton, BoundMode, BoundSignal};
+use crate::device::{Control, ControlKind, ControlRef, Device, DeviceKind, Roster};
+use crate::gesture::{BoundGesture, Signs};
+use crate::plan::{
+    ActionGate, BoundAction, BoundDevice, BoundInput, BoundShape, BoundSide, Opposites, Plan,
     ZoneReader,
 };
-use crate::{
-    ActionSpec, BothHeld, Control, ControlId, ControlKind, ControlRef, DeviceKind, EdgeSettings,
-    InputSpec, MAX_THRESHOLDS, MainRules, Rig, Roster, Scope, ShapeUse, SideSpec, Thresholds,
-    Travel,
-    combo::{Signal, SignalId, automaton::Automaton, modes::BoundMode, signal::BoundSignal},
-    gesture::{BoundGesture, sign::Signs},
-    shape::Chain,
-    surface::Surface,
-    touch::Zones,
+use crate::sample::{BoundThresholds, SampledControl, UseRange};
+use crate::shape::Chain;
+use crate::spec::{
+    ActionSpec, BothHeld, EdgeSettings, InputSpec, MAX_THRESHOLDS, MainRules, Rig, Scope, ShapeUse,
+    SideSpec, Signal, Surface, Thresholds, Travel, Zone,
 };
+use crate::touch::{Contact, Zones};
 use alloc::{format, sync::Arc, vec, vec::Vec};
 use core::ops::Range;
 
-pub(super) struct Binder<'r> {
+pub(crate) struct Binder<'r> {
     rig: &'r Rig,
     roster: &'r Roster,
     inputs: Vec<BoundInput>,
@@ -188,7 +189,7 @@ impl<'r> Binder<'r> {
     }
 
     fn devices(&self, main: &MainRules) -> Vec<BoundDevice> {
-        let bound = |(_, device): (_, &crate::Device)| {
+        let bound = |(_, device): (_, &Device)| {
             let is_candidate = main.among.contains(&device.info.kind);
             BoundDevice {
                 range: device.range(),
@@ -468,7 +469,7 @@ impl<'r> Binder<'r> {
 fn contacts(roster: &Roster, surface: &Surface) -> Vec<Contact> {
     let turn = surface.turn;
     let panels = roster.devices().filter(|(_, device)| device.info.kind == DeviceKind::Glass);
-    let of = |device: &crate::Device, panel: u16, n: u16| {
+    let of = |device: &Device, panel: u16, n: u16| {
         let part = |axis: &str| device.control(&format!("contact-{n}{axis}"));
         let (down, x, y) = (part("")?, part("-x")?, part("-y")?);
         let size = surface.mm.unwrap_or_else(|| turn.size(size(roster, x, y)));
@@ -505,7 +506,7 @@ fn size(roster: &Roster, x: ControlId, y: ControlId) -> [f32; 2] {
 
 fn zone_gates(rig: &Rig) -> Vec<(u8, ActionGate)> {
     let gate = |by: &usize, closes| ActionGate { by: ActionId(*by as u16), closes };
-    let of = |(zone, n): (&crate::touch::Zone, u8)| {
+    let of = |(zone, n): (&Zone, u8)| {
         let closing = zone.closed_while.iter().map(move |by| (n, gate(by, true)));
         let opening = zone.open_while.iter().map(move |by| (n, gate(by, false)));
         closing.chain(opening).collect::<Vec<_>>()
@@ -554,19 +555,4 @@ fn gated_by(actions: &[BoundAction], gates: &[ActionGate]) -> Vec<Vec<ActionId>>
         }
     }
     gated
-}
-
-impl<T: Ord + Copy> ControlTable<T> {
-    fn new(mut pairs: Vec<(ControlId, T)>, controls: usize) -> Self {
-        pairs.sort_unstable();
-        pairs.dedup();
-        let mut starts = vec![0; controls + 1];
-        for &(control, _) in &pairs {
-            starts[control.index() + 1] += 1;
-        }
-        for i in 0..controls {
-            starts[i + 1] += starts[i];
-        }
-        ControlTable { starts, entries: pairs.into_iter().map(|(_, entry)| entry).collect() }
-    }
 }

@@ -1,10 +1,10 @@
 //! Stages in the order a rig states them, and the same tied together to be run.
 
-use super::{
-    Curve, DeadZone, Stage, StageMemory, StickGate, at_most, length,
-    stage::{multiplied, on_axes, sign},
-    with_length,
-};
+use super::stage::{multiplied, on_axes, sign};
+use crate::base::length;
+use crate::base::{at_most, with_length};
+use crate::shape::StageMemory;
+use crate::spec::{Curve, DeadZone, Stage, StickGate};
 use alloc::vec::Vec;
 
 /// Stages, tied together: neighbours that can be worked out at once are one

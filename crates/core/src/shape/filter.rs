@@ -4,7 +4,8 @@
 //! [`StageMemory`]. With no time passed it gives its last output again, which is how
 //! a screen looks at a run without disturbing it.
 
-use super::length;
+use crate::base::length;
+use crate::spec::Smooth;
 use core::f32::consts::{LN_2, PI, TAU};
 
 /// What a stage remembers from tick to tick.
@@ -33,24 +34,6 @@ impl StageMemory {
 
 /// Closer than this, a filter has arrived.
 const ARRIVED: f32 = 1.0 / 65_536.0;
-
-/// How a value is smoothed.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Smooth {
-    /// Exponentially: after so many seconds half of a step is made up.
-    HalfLife(f32),
-    /// By a low-pass whose cut-off rises with the speed, so that a resting hand
-    /// is calm and a fast one is not delayed: the 1 EUR filter (Casiez, Roussel
-    /// and Vogel, "1 EUR Filter: A Simple Speed-based Low-pass Filter for Noisy
-    /// Input in Interactive Systems", CHI 2012), with its derivative cut-off of
-    /// 1 Hz.
-    Adaptive {
-        /// The cut-off at rest, in hertz.
-        steady_hz: f32,
-        /// By how much the cut-off rises with the speed: hertz per unit a second.
-        follow: f32,
-    },
-}
 
 impl Smooth {
     /// The next output, and whether it is still on its way.
@@ -188,22 +171,4 @@ pub fn facing(v: [f32; 2], from: f32, memory: &mut StageMemory) -> [f32; 2] {
         memory.out = [1.0f32.copysign(v[0]), 0.0];
     }
     memory.out
-}
-
-/// The vector of an angle in degrees and a length; see [`polar`].
-pub fn from_polar([degrees, r]: [f32; 2]) -> [f32; 2] {
-    let angle = degrees.to_radians();
-    [r * libm::cosf(angle), r * libm::sinf(angle)]
-}
-
-/// Angle and length: degrees counter-clockwise from the right, above -180 up to
-/// 180, by the two-argument arctangent: a full turn, with no dead spot at the
-/// vertical. Rest has the angle 0.
-pub fn polar([x, y]: [f32; 2]) -> [f32; 2] {
-    let r = length([x, y]);
-    if r == 0.0 {
-        return [0.0, 0.0];
-    }
-    let degrees = libm::atan2f(y, x) * (180.0 / PI);
-    [if degrees <= -180.0 { 180.0 } else { degrees }, r]
 }

@@ -1,7 +1,8 @@
 //! What a chain makes of a hand that holds still: its response by length and
 //! by direction.
 
-use super::{Chain, clamp_to_circle, length};
+use crate::base::{clamp_to_circle, length};
+use crate::shape::Chain;
 use core::f32::consts::{FRAC_PI_4, TAU};
 
 /// The response of a chain without what its stages remember.

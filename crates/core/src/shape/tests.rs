@@ -2,6 +2,7 @@
 //! be, the same in every direction where they are radial, calm in the end.
 
 use super::*;
+use crate::{base::*, device::*, spec::*};
 use core::f32::consts::{FRAC_1_SQRT_2 as SQRT_HALF, PI, TAU};
 use proptest::prelude::*;
 use rstest::rstest;

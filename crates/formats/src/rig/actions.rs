@@ -7,11 +7,8 @@ use super::{
     reference, shapes, stick_reference,
 };
 use gtrig_core::{
-    ActionSpec, BothHeld, Combine, ControlRef, CrossSpec, DeviceKind, Gives, InputSpec, NamedShape,
-    SideSpec, Thresholds,
-    gesture::Gesture,
-    touch::Zone,
-    tunable::{self, Tunable},
+    ActionSpec, BothHeld, Combine, ControlRef, CrossSpec, DeviceKind, Gesture, Gives, InputSpec,
+    NamedShape, SideSpec, Thresholds, Zone, tunable, tunable::Tunable,
 };
 
 /// What an action may refer to.

@@ -6,13 +6,9 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    ActionSpec, ControlRef, Gives, Rig, Thresholds,
-    combo::{
-        Combo, ComboClock, ComboStep, Direction, MAX_COMBOS, MAX_MODES, MAX_STEPS, Mirror, Mode,
-        Signal, SignalId, StepKind, TimeSpan,
-    },
-    gesture::SwipeDirections,
-    tunable, vocabulary,
+    ActionSpec, Combo, ComboClock, ComboStep, ControlRef, Direction, Gives, MAX_COMBOS, MAX_MODES,
+    MAX_STEPS, Mirror, Mode, Rig, Signal, SignalId, StepKind, SwipeDirections, Thresholds,
+    TimeSpan, tunable, vocabulary,
 };
 use std::ops::Range;
 

@@ -5,10 +5,7 @@ use super::{
     problem::Problems,
     reference,
 };
-use gtrig_core::{
-    DeviceKind, EdgeRule, Nanos, Scope,
-    tunable::{self, Tunable},
-};
+use gtrig_core::{DeviceKind, EdgeRule, Nanos, Scope, tunable, tunable::Tunable};
 
 pub(super) fn read(problems: &mut Problems, value: &Value) -> Option<EdgeRule> {
     let mut fields = value.table(problems)?;

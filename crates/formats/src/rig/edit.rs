@@ -1,10 +1,7 @@
 //! Numbers written back into a rig file, whose comments and layout stay.
 
 use super::parse;
-use gtrig_core::{
-    Rig,
-    knobs::{Place, Selector},
-};
+use gtrig_core::{Place, Rig, Selector};
 use toml_edit::{Array, DocumentMut, Formatted, InlineTable, Item, Value};
 
 /// Some numbers follow others where a file does not mention them: after those

@@ -5,12 +5,8 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    gesture::{
-        Gesture, GestureKind, GestureLimits, LimitSense, MAX_GESTURES, MAX_TAPS, PanelEdge,
-        Quantity, Sign, StickCentre, SwipeDirections, SwipeFires,
-        sign::{MAX_EXAMPLES, MAX_SIGNS},
-    },
-    touch::{Claim, Zone},
+    Claim, Gesture, GestureKind, GestureLimits, LimitSense, MAX_EXAMPLES, MAX_GESTURES, MAX_SIGNS,
+    MAX_TAPS, PanelEdge, Quantity, Sign, StickCentre, SwipeDirections, SwipeFires, Zone,
 };
 
 /// An example of a sign has at most this many places.

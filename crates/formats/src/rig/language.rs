@@ -15,7 +15,7 @@
 //! ```
 
 use super::problem::Problems;
-use gtrig_core::{combo::TimeSpan, tunable};
+use gtrig_core::{TimeSpan, tunable};
 use std::ops::Range;
 
 /// A word and its place in the file.

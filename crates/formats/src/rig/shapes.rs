@@ -5,11 +5,8 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    NamedShape, Shape, ShapeUse, Travel,
-    shape::{
-        Curve, CurvePoints, CurvePointsError, DeadZone, DeadZoneKind, Smooth, Stage, StickGate,
-    },
-    tunable::{self, Tunable},
+    Curve, CurvePoints, CurvePointsError, DeadZone, DeadZoneKind, NamedShape, Shape, ShapeUse,
+    Smooth, Stage, StickGate, Travel, tunable, tunable::Tunable,
 };
 
 /// A shape has at most this many stages.

@@ -4,10 +4,7 @@ use super::{
     fields::{Fields, Value},
     problem::Problems,
 };
-use gtrig_core::{
-    surface::{Camera, Surface, Turn, ViewWindow},
-    tunable,
-};
+use gtrig_core::{Camera, Surface, Turn, ViewWindow, tunable};
 
 /// No panel, window or view is larger than this, in any unit.
 const LARGEST: f64 = 100_000.0;

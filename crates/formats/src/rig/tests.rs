@@ -2,9 +2,8 @@
 
 use super::*;
 use gtrig_core::{
-    BothHeld, Deal, Gives, InputSpec, MainRule,
-    gesture::{GestureKind, Quantity, SwipeDirections, SwipeFires},
-    touch::Zones,
+    BothHeld, Deal, GestureKind, Gives, InputSpec, MainRule, Quantity, SwipeDirections, SwipeFires,
+    Zones,
 };
 use rstest::rstest;
 
@@ -548,7 +547,7 @@ steps = "do double, hold south for 800 ms, release south within 2 s"
 
 #[test]
 fn combos_are_read() {
-    use gtrig_core::combo::combo_words;
+    use gtrig_analysis::words::combo_words;
     let rig = parse("t", COMBOS).unwrap();
     let words: Vec<String> = rig.combos.iter().map(|combo| combo_words(&rig, combo)).collect();
     assert_eq!(

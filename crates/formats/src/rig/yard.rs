@@ -5,9 +5,7 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    ActionId, ActionSpec, Gives,
-    tunable::{self, Tunable},
-    yard::{CranePart, Drive, YardSpec},
+    ActionId, ActionSpec, CranePart, Drive, Gives, YardSpec, tunable, tunable::Tunable,
 };
 
 pub(super) fn read(

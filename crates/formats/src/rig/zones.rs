@@ -6,10 +6,7 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    Rig,
-    surface::{Anchor, Space, Surface},
-    touch::{Claim, MAX_ZONES, Outline, Zone, crosses_itself},
-    tunable,
+    Anchor, Claim, MAX_ZONES, Outline, Rig, Space, Surface, Zone, crosses_itself, tunable,
 };
 
 /// A polygon has at most this many corners.

@@ -5,10 +5,8 @@ use super::{
     line::{HeaderLine, Line, Text, marks},
 };
 use crate::nearest::nearest;
-use gtrig_core::{
-    Capacity, CleanText, ControlId, DeviceId, Event, LAST_TIME, Label, Marks, Nanos, Presence, Rig,
-    Session,
-};
+use gtrig_analysis::{Capacity, Label, Session};
+use gtrig_core::{CleanText, ControlId, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence, Rig};
 use std::{
     collections::HashMap,
     fmt,

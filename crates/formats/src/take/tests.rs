@@ -2,9 +2,10 @@
 
 use super::*;
 use crate::report::{self, Form};
+use gtrig_analysis::{Capacity, Label, Session};
 use gtrig_core::{
-    Capacity, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Label, Marks,
-    Nanos, Presence, Rig, Session, Tick,
+    CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Marks, Nanos, Presence,
+    Rig, Tick,
 };
 use proptest::prelude::*;
 use rstest::rstest;

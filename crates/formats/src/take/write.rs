@@ -4,7 +4,8 @@ use super::{
     VERSION,
     line::{ControlEntry, HeaderLine, Line, Text, marks_text},
 };
-use gtrig_core::{Device, DeviceId, Event, Label, Nanos, Presence, Recording, Roster};
+use gtrig_analysis::{Label, Recording};
+use gtrig_core::{Device, DeviceId, Event, Nanos, Presence, Roster};
 use std::{
     borrow::Cow,
     io::{self, Write},

@@ -1,6 +1,7 @@
 //! One analogue control: the hand that moves it and the wear that shows.
 
-use gtrig_core::{ControlId, ControlKind, Nanos, Session};
+use gtrig_analysis::Session;
+use gtrig_core::{ControlId, ControlKind, Nanos};
 use rand_pcg::{Pcg32, rand_core::Rng};
 
 /// What is wrong with a control, all as shares of its travel.

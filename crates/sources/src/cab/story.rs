@@ -3,7 +3,8 @@
 
 use super::{Act, Cab, Model, hand::Stroke};
 use crate::Source;
-use gtrig_core::{Nanos, Presence, Session};
+use gtrig_analysis::Session;
+use gtrig_core::{Nanos, Presence};
 
 /// A story told by a take.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -6,7 +6,8 @@ use super::{
     hand::{Stroke, share},
 };
 use crate::Source;
-use gtrig_core::{Nanos, Session};
+use gtrig_analysis::Session;
+use gtrig_core::Nanos;
 
 /// From one to the next.
 const BEAT_MS: u64 = 1_300;

@@ -1,10 +1,10 @@
 use super::*;
-use gtrig_core::{
-    Capacity, PollRate, Rig, Tick,
+use gtrig_analysis::{
+    Capacity,
     measure::{Samples, measure, propose},
-    shape::DeadZone,
     stream::StreamWatch,
 };
+use gtrig_core::{DeadZone, PollRate, Rig, Tick};
 use rstest::rstest;
 
 fn rig(hz: f64) -> Rig {

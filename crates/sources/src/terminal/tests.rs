@@ -1,6 +1,7 @@
 use super::*;
 use crossterm::event::{KeyCode, KeyEventState, KeyModifiers};
-use gtrig_core::{Capacity, ControlState, LaneMarks, PollRate, Rig, Tick};
+use gtrig_analysis::Capacity;
+use gtrig_core::{ControlState, LaneMarks, PollRate, Rig, Tick};
 use rstest::rstest;
 
 struct Desk {

@@ -9,7 +9,8 @@ use crate::screen::{
     prompt::{Prompt, Purpose},
     view::{Bench, Lane, Stretch, Zoom, lane_name},
 };
-use gtrig_core::{CleanText, Label, Nanos, Tick, meant};
+use gtrig_analysis::{Label, score};
+use gtrig_core::{CleanText, Nanos, Tick};
 use std::path::Path;
 
 impl App {
@@ -25,10 +26,10 @@ impl App {
                 // On the lane of a gesture one says what was meant.
                 let words = match self.lane() {
                     Some(Lane::Gesture(n)) => {
-                        format!("{}{}", meant::PREFIX, self.session.rig().gestures[n].name)
+                        format!("{}{}", score::PREFIX, self.session.rig().gestures[n].name)
                     }
                     Some(Lane::Combo(n)) => {
-                        format!("{}{}", meant::PREFIX, self.session.rig().combos[n].name)
+                        format!("{}{}", score::PREFIX, self.session.rig().combos[n].name)
                     }
                     _ => String::new(),
                 };

@@ -2,11 +2,8 @@
 
 use super::App;
 use crate::screen::view::{Bench, Lane, lanes};
-use gtrig_core::{
-    ActionId, BoundInput, CleanText, ControlId, DeviceId, Label, LaneLog, Tick,
-    meant::{self, Score},
-    stream::Trouble,
-};
+use gtrig_analysis::{Label, LaneLog, score, score::Score, stream::Trouble};
+use gtrig_core::{ActionId, BoundInput, CleanText, ControlId, ControlKind, DeviceId, Tick};
 
 impl App {
     pub(crate) fn lanes(&self) -> Vec<Lane> {
@@ -52,9 +49,9 @@ impl App {
     /// How what was meant was understood, if any label says what was meant.
     pub(crate) fn score(&self) -> Option<Score> {
         let labels = self.session.labels();
-        let says = |label: &Label| meant::named(label.text.as_str()).is_some();
+        let says = |label: &Label| score::named(label.text.as_str()).is_some();
         let verdicts = self.session.history().verdicts();
-        let score = || meant::score(self.session.rig(), labels, verdicts.iter());
+        let score = || score::score(self.session.rig(), labels, verdicts.iter());
         labels.iter().any(says).then(score)
     }
 
@@ -140,10 +137,12 @@ impl App {
 
     /// Whether a lane's values go below zero.
     pub(crate) fn is_two_sided(&self, lane: Lane) -> bool {
-        use gtrig_core::ControlKind::{Axis, Relative};
         match lane {
             Lane::Control(id) => {
-                matches!(self.session.roster().control(id).kind, Axis { .. } | Relative)
+                matches!(
+                    self.session.roster().control(id).kind,
+                    ControlKind::Axis { .. } | ControlKind::Relative
+                )
             }
             Lane::Action(id, _) => !self.session.plan().gives(id).is_digital(),
             Lane::Gesture(_) | Lane::Combo(_) => false,

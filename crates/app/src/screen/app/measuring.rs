@@ -2,7 +2,8 @@
 
 use super::App;
 use crate::screen::{jobs, view::Bench};
-use gtrig_core::{BoundInput, ControlId, Nanos, knobs::places_of, measure::Proposal};
+use gtrig_analysis::measure::Proposal;
+use gtrig_core::{BoundInput, ControlId, Nanos, places_of};
 
 /// The axes of an input that can be measured: x, and y if it has one.
 fn measurable(input: BoundInput) -> Option<(ControlId, Option<ControlId>)> {

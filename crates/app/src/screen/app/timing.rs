@@ -2,13 +2,12 @@
 
 use super::App;
 use crate::screen::view::{Bench, Lane};
-use gtrig_core::{
-    BoundInput, Nanos, Session, Tick,
-    combo::{
-        attempt_words,
-        ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
-    },
+use gtrig_analysis::{
+    Session,
+    ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
+    words::attempt_words,
 };
+use gtrig_core::{BoundInput, Nanos, Tick};
 
 /// Of a rig with more combos only so many are followed all the time, and the
 /// chosen one.

@@ -4,7 +4,7 @@
 use super::App;
 use crate::screen::view::Bench;
 use crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
-use gtrig_core::{Contact, DeviceId, Nanos, touch::Zone};
+use gtrig_core::{Contact, DeviceId, Nanos, Zone};
 use gtrig_sources::Fingers;
 use ratatui::layout::Rect;
 use std::ops::Range;

@@ -10,11 +10,11 @@ use crate::{
         view::{Bench, Lane},
     },
 };
-use gtrig_core::{
-    ActionId, BoundInput, Capacity, ControlId, Nanos, Rig, Session,
+use gtrig_analysis::{
+    Capacity, Session,
     compare::{ActionRecord, Difference, DifferenceKind, compare},
-    knobs::{Knob, places_of},
 };
+use gtrig_core::{ActionId, BoundInput, ControlId, Knob, Nanos, Rig, places_of};
 use gtrig_formats::{rig, save_atomically};
 use std::{
     io::Write,

@@ -3,10 +3,11 @@
 
 use super::App;
 use crate::screen::{jobs, view::Bench};
-use gtrig_core::{
-    Capacity, Session, Tick,
-    yard::{Crane, CraneTrack, MotionRule},
+use gtrig_analysis::{
+    Capacity, Session,
+    motion::{Crane, CraneTrack, MotionRule},
 };
+use gtrig_core::Tick;
 
 /// Ticks that a frame works out at most, so that no key waits.
 const AT_ONCE: u32 = 20_000;

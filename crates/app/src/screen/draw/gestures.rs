@@ -3,10 +3,11 @@
 
 use super::paint;
 use crate::screen::{App, Theme};
-use gtrig_core::gesture::{
-    GestureCandidate, GestureKind, GestureOutcome, GestureVerdict, LimitShape, Quantity,
-    limit_shapes, verdict_brief,
+use gtrig_analysis::{
+    limits::{LimitShape, limit_shapes},
+    words::verdict_brief,
 };
+use gtrig_core::{GestureCandidate, GestureKind, GestureOutcome, GestureVerdict, Quantity};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,

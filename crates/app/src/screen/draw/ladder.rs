@@ -11,14 +11,11 @@
 
 use super::{paint, tune};
 use crate::screen::{App, app::ended_at};
-use gtrig_core::{
-    PollRate,
-    combo::{
-        Combo, ComboLimit, ComboStep, Moment, StepKind, TimeSpan, attempt_words, combo_words,
-        ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung},
-        miss_words, rung_words, span_words,
-    },
+use gtrig_analysis::{
+    ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung},
+    words::{attempt_words, combo_words, miss_words, rung_words, span_words},
 };
+use gtrig_core::{Combo, ComboLimit, ComboStep, Moment, PollRate, StepKind, TimeSpan};
 use ratatui::{buffer::Buffer, layout::Rect, style::Style};
 
 /// Columns for what came of a step, and for the list beside.
@@ -240,7 +237,7 @@ impl Bench<'_> {
             TimeSpan::Time(_) => gtrig_core::tunable::WITHIN.step * 1e6,
             TimeSpan::Ticks(_) => 1.0,
         } as i64;
-        let is_least = gtrig_core::combo::ladder::is_least(self.combo, check.limit);
+        let is_least = gtrig_analysis::ladder::is_least(self.combo, check.limit);
         let toward = |by: i64| check.asked.amount() + if is_least { -by } else { by };
         let enough = span_words(check.asked.with(toward(-check.margin)));
         let one = span_words(check.asked.with(toward(step)));

@@ -6,12 +6,14 @@ use crate::screen::{
     theme::mark,
     view::{Lane, lane_name},
 };
-use gtrig_core::{
-    ActionId, CleanText, ControlId, LaneMarks, LaneSummary, Marks, Nanos, Tick,
-    combo::ladder::ComboAttemptOutcome,
+use gtrig_analysis::{
+    LaneSummary,
     compare::{ActionRecord, SAME},
-    meant, shape,
+    ladder::ComboAttemptOutcome,
+    score,
 };
+use gtrig_core::normalise;
+use gtrig_core::{ActionId, CleanText, ControlId, LaneMarks, Marks, Nanos, Tick};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
@@ -108,13 +110,13 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
     let mut answers = score.iter().flat_map(|score| &score.meant);
     let flag = |(tick, text): (Tick, &CleanText)| {
         // What was meant wears what became of it.
-        let answer = meant::named(text.as_str()).and_then(|_| answers.next());
+        let answer = score::named(text.as_str()).and_then(|_| answers.next());
         let style = match answer.map(|meant| meant.is_hit) {
             Some(true) => ("✓ ", app.theme.fired()),
             Some(false) => ("✗ ", app.theme.lost()),
             None => ("⚑ ", app.theme.wire()),
         };
-        let words = text.as_str().strip_prefix(meant::PREFIX).unwrap_or(text.as_str());
+        let words = text.as_str().strip_prefix(score::PREFIX).unwrap_or(text.as_str());
         Some((app.stretch.column_of(tick)?, style, words.to_owned()))
     };
     let mut flags = app.marks().filter_map(flag).peekable();
@@ -363,7 +365,7 @@ impl Row<'_> {
     }
 
     /// The lane that says whether this control's device can be heard.
-    fn presence(&self) -> Option<&gtrig_core::LaneLog> {
+    fn presence(&self) -> Option<&gtrig_analysis::LaneLog> {
         match self.lane {
             Lane::Control(id) => {
                 let presence = self.app.session.roster().device_of(id).presence();
@@ -473,7 +475,7 @@ impl Row<'_> {
             let at = self.column_of_instant(event.time);
             let Some(unsettled) = columns.get_mut(next..=at) else { continue };
             unsettled.fill(LaneSummary::steady(level));
-            level = shape::normalise(kind, event.value);
+            level = normalise(kind, event.value);
             columns[at] = columns[at].changed_to(level);
             next = at + 1;
         }

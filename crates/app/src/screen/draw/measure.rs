@@ -3,7 +3,7 @@
 
 use super::paint;
 use crate::screen::{App, jobs::Measured};
-use gtrig_core::measure::SECTORS;
+use gtrig_analysis::measure::SECTORS;
 use gtrig_formats::measure::Line;
 use ratatui::{
     buffer::Buffer,

@@ -13,10 +13,8 @@ use crate::screen::{
     jobs::Audited,
     view::{Lane, lane_name},
 };
-use gtrig_core::{
-    Nanos,
-    audit::{Hitches, LoopAudit, Presses},
-};
+use gtrig_analysis::audit::{Hitches, LoopAudit, Presses};
+use gtrig_core::Nanos;
 use ratatui::{buffer::Buffer, layout::Rect};
 
 const RATE: u16 = 2;

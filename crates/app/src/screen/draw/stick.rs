@@ -4,9 +4,9 @@
 
 use super::{paint, tune};
 use crate::screen::{App, Theme};
+use gtrig_core::length;
 use gtrig_core::{
-    ActionId, BoundInput, ControlId, Tick,
-    shape::{self, Chain, DeadZoneBorder, Response, Rim, Stage, StickGate},
+    ActionId, BoundInput, Chain, ControlId, DeadZoneBorder, Response, Rim, Stage, StickGate, Tick,
 };
 use ratatui::{
     buffer::Buffer,
@@ -248,7 +248,7 @@ impl Stick<'_> {
         if let Some(thresholds) = self.thresholds() {
             return self.steps(buffer, area, thresholds);
         }
-        let m = shape::length(*self.raw(self.axes()).last().unwrap_or(&[0.0; 2])).min(1.0);
+        let m = length(*self.raw(self.axes()).last().unwrap_or(&[0.0; 2])).min(1.0);
         let response = self.response();
         let (out, slope) = (response.along(m), response.slope(m));
         let area = self.title(buffer, area, &format!("{m:.2} → {out:.2} slope {slope:.2}"));
@@ -347,7 +347,7 @@ impl Stick<'_> {
             let text = match is_single {
                 true => format!("  {number} {name:<12} {x:+.3}"),
                 false => {
-                    format!("  {number} {name:<12} {x:+.3} {y:+.3}  {:.3}", shape::length(*value))
+                    format!("  {number} {name:<12} {x:+.3} {y:+.3}  {:.3}", length(*value))
                 }
             };
             let style = if n + 1 == values.len() { theme.wire() } else { theme.plain() };

@@ -9,10 +9,8 @@
 
 use super::paint;
 use crate::screen::App;
-use gtrig_core::{
-    Device, Nanos,
-    stream::{DeviceStream, Trouble, TroubleKind},
-};
+use gtrig_analysis::stream::{DeviceStream, Trouble, TroubleKind};
+use gtrig_core::{Device, Nanos};
 use ratatui::{buffer::Buffer, layout::Rect};
 
 const MARGIN: u16 = 2;

@@ -14,11 +14,7 @@ use super::{
     paint, tune,
 };
 use crate::screen::{App, app::MARGIN};
-use gtrig_core::{
-    Contact, ControlId, Tick,
-    surface::Space,
-    touch::{Claim, Outline, Zone},
-};
+use gtrig_core::{Claim, Contact, ControlId, Outline, Space, Tick, Zone};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,

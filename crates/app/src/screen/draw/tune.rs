@@ -7,7 +7,7 @@
 
 use super::paint;
 use crate::screen::App;
-use gtrig_core::knobs::Knob;
+use gtrig_core::Knob;
 use ratatui::{buffer::Buffer, layout::Rect};
 
 const MARGIN: u16 = 2;

@@ -6,10 +6,9 @@ use crate::screen::{
     app::ended_at,
     view::{Lane, lane_name},
 };
-use gtrig_core::{
-    combo::{attempt_words, combo_words},
-    explain_action, explain_control,
-    gesture::explain_gesture,
+use gtrig_analysis::{
+    explain::{explain_action, explain_control},
+    words::{attempt_words, combo_words, explain_gesture},
 };
 use ratatui::{
     buffer::Buffer,

@@ -10,7 +10,8 @@
 
 use super::{paint, tune};
 use crate::screen::App;
-use gtrig_core::yard::{Crane, CranePart};
+use gtrig_analysis::motion::Crane;
+use gtrig_core::CranePart;
 use ratatui::{
     buffer::Buffer,
     layout::Rect,

@@ -1,0 +1,283 @@
+//! What a loop of another kind would have seen of the same events.
+//!
+//! An audit polls the same events with the same sampler ([`Machine::tick`]) at
+//! the instants of a modelled loop, and follows every press: was it seen, lost
+//! between two polls, seen late, or, where a variable frame loop feeds a fixed
+//! step, read twice or not at all.
+//!
+//! A press that is seen has a latency: from the instant of its event to that of
+//! the poll which showed it. Percentiles are by nearest rank: the smallest
+//! latency that at least so large a share of them does not exceed.
+
+use alloc::vec::Vec;
+use gtrig_core::{ControlId, Edge, Event, Machine, Marks, Nanos, Plan, PollRate, Tick};
+use rand_pcg::{
+    Pcg32,
+    rand_core::{Rng, SeedableRng},
+};
+
+/// A loop that polls.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Loop {
+    /// How often it means to poll.
+    pub rate: PollRate,
+    /// How far a poll strays from its instant, as a share of the period, to
+    /// either side: 0 to 0.5. Polls keep their order.
+    pub jitter: f64,
+    /// Stalls, if it has any.
+    pub hitches: Option<Hitches>,
+    /// The fixed step that it feeds, if it is a frame loop: edges are flagged
+    /// per frame and read by every step that the frame runs.
+    pub step: Option<PollRate>,
+}
+
+/// Stalls at regular intervals: for so long no poll happens, and then one.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Hitches {
+    /// From the beginning of one to that of the next.
+    pub every: Nanos,
+    /// How long each lasts.
+    pub lasts: Nanos,
+}
+
+impl Loop {
+    /// A loop that polls at its rate and does nothing else.
+    pub const fn steady(rate: PollRate) -> Self {
+        Loop { rate, jitter: 0.0, hitches: None, step: None }
+    }
+
+    /// Its polls from instant 0 on. The same loop always strays the same way.
+    pub(crate) fn polls(self) -> impl Iterator<Item = Nanos> {
+        let mut rng = Pcg32::seed_from_u64(1);
+        let period = 1e9 / self.rate.hz();
+        let mut last = None;
+        (0..).map(Tick).filter_map(move |tick| {
+            // A whole number between -1 and 1, exact in f64.
+            let stray = f64::from(rng.next_u32() >> 8) / f64::from(1 << 23) - 1.0;
+            let shift = stray * self.jitter.clamp(0.0, 0.5) * period;
+            let meant = self.rate.time_of(tick).0 as f64 + shift;
+            let at = self.after_hitch(Nanos(meant.max(0.0) as u64));
+            // All polls that a hitch holds up are one poll.
+            let is_new = last.is_none_or(|last| at > last);
+            last = if is_new { Some(at) } else { last };
+            is_new.then_some(at)
+        })
+    }
+
+    fn after_hitch(self, at: Nanos) -> Nanos {
+        let Some(Hitches { every, lasts }) = self.hitches.filter(|h| h.every.0 > 0) else {
+            return at;
+        };
+        // The first hitch begins after the first interval.
+        let into = at.0 % every.0;
+        if at.0 >= every.0 && into < lasts.0 { Nanos(at.0 - into + lasts.0) } else { at }
+    }
+}
+
+/// What became of the presses of one control, or of all.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Presses {
+    /// Presses in the events.
+    pub sent: u64,
+    /// Those that a poll showed.
+    pub seen: u64,
+    /// Those that no poll showed.
+    pub lost: u64,
+    /// Those that a debounce took out.
+    pub chatter: u64,
+    /// Of those seen, shown later than one period after their event.
+    pub delayed: u64,
+    /// Of those seen, flagged in a frame that ran no step: the step never
+    /// read them.
+    pub missed_by_step: u64,
+    /// Of those seen, flagged in a frame that ran several steps: each of them
+    /// read the press.
+    pub doubled_by_step: u64,
+    /// Of those seen, from event to poll, shortest first.
+    latencies: Vec<u64>,
+}
+
+impl Presses {
+    /// The latency that a share of the presses seen does not exceed (nearest
+    /// rank); 0 is the shortest, 1 the longest. `None` when none was seen.
+    pub fn latency(&self, share: f64) -> Option<Nanos> {
+        let rank = libm::ceil(share.clamp(0.0, 1.0) * self.latencies.len() as f64) as usize;
+        self.latencies.get(rank.saturating_sub(1)).copied().map(Nanos)
+    }
+
+    fn add(&mut self, other: &Presses) {
+        self.sent += other.sent;
+        self.seen += other.seen;
+        self.lost += other.lost;
+        self.chatter += other.chatter;
+        self.delayed += other.delayed;
+        self.missed_by_step += other.missed_by_step;
+        self.doubled_by_step += other.doubled_by_step;
+        self.latencies.extend(&other.latencies);
+    }
+}
+
+/// What one loop made of the events.
+#[derive(Clone, Debug)]
+pub struct LoopAudit {
+    /// The loop.
+    pub of: Loop,
+    /// Every button that was pressed, in the order of ids.
+    pub controls: Vec<(ControlId, Presses)>,
+    /// All of them together.
+    pub total: Presses,
+}
+
+/// The shortest time for which any button was down, or up between two
+/// presses: a state loop that polls at least this often cannot lose a press,
+/// whatever its phase. `None` when no button was pressed and released.
+pub fn shortest_state(plan: &Plan, events: &[Event]) -> Option<Nanos> {
+    let mut moved: Vec<Option<Nanos>> = alloc::vec![None; plan.control_count()];
+    let mut down = alloc::vec![false; plan.control_count()];
+    let mut shortest: Option<Nanos> = None;
+    for event in buttons(plan, events) {
+        let at = event.control.index();
+        let is_down = event.value != 0;
+        if is_down == down[at] || event.marks.contains(Marks::REPEAT) {
+            continue;
+        }
+        down[at] = is_down;
+        if let Some(last) = moved[at].replace(event.time) {
+            let lasted = Nanos(event.time.0 - last.0);
+            shortest = Some(shortest.map_or(lasted, |s| s.min(lasted)));
+        }
+    }
+    shortest
+}
+
+fn buttons<'e>(plan: &'e Plan, events: &'e [Event]) -> impl Iterator<Item = &'e Event> {
+    events.iter().filter(|event| plan.control(event.control).kind.is_button())
+}
+
+/// After so many polls an audit says how far it is.
+const POLLS_PER_WORD: usize = 8192;
+
+/// Polls `events`, which are in order, by a modelled loop. How edges are
+/// derived is the plan's; its own rate plays no part.
+pub fn audit(plan: &Plan, events: &[Event], of: Loop) -> LoopAudit {
+    audit_with(plan, events, of, |_| {})
+}
+
+/// The same, and tells now and then what share of the time of the events has
+/// been polled, from 0 to 1.
+pub fn audit_with(
+    plan: &Plan,
+    events: &[Event],
+    of: Loop,
+    mut progress: impl FnMut(f64),
+) -> LoopAudit {
+    let events: Vec<Event> = buttons(plan, events).copied().collect();
+    let end = events.last().map_or(1, |event| event.time.0.max(1));
+    let mut auditor = Auditor::new(plan, of);
+    let mut used = 0;
+    for (poll, now) in of.polls().enumerate() {
+        if poll % POLLS_PER_WORD == 0 {
+            progress((now.0 as f64 / end as f64).min(1.0));
+        }
+        let here = events[used..].iter().take_while(|event| event.time <= now).count();
+        auditor.poll(now, &events[used..used + here]);
+        used += here;
+        if used == events.len() && auditor.machine.is_settled() {
+            break;
+        }
+    }
+    auditor.finish()
+}
+
+struct Auditor<'p> {
+    plan: &'p Plan,
+    of: Loop,
+    machine: Machine,
+    /// Per control: its presses, and the instant of the last one in the events.
+    presses: Vec<(Presses, Nanos)>,
+    down: Vec<bool>,
+    /// Steps that the frame loop has run.
+    steps: u32,
+}
+
+impl<'p> Auditor<'p> {
+    fn new(plan: &'p Plan, of: Loop) -> Self {
+        let count = plan.control_count();
+        Auditor {
+            plan,
+            of,
+            machine: Machine::new(plan, Tick(0)),
+            presses: alloc::vec![(Presses::default(), Nanos(0)); count],
+            down: alloc::vec![false; count],
+            steps: 0,
+        }
+    }
+
+    fn poll(&mut self, now: Nanos, events: &[Event]) {
+        for event in events {
+            self.note(event);
+        }
+        let steps = self.steps_of_frame(now);
+        if events.is_empty() && self.machine.is_settled() {
+            return;
+        }
+        self.machine.tick(self.plan, now, events);
+        for i in 0..self.machine.touched().len() {
+            let id = self.machine.touched()[i];
+            let cell = self.machine.cell(id);
+            if cell.edge() == Some(Edge::Press) && !self.plan.control(id).is_presence {
+                self.saw(id, now, steps);
+            }
+        }
+    }
+
+    /// Counts a press of the events themselves.
+    fn note(&mut self, event: &Event) {
+        let at = event.control.index();
+        let is_press = event.value != 0 && !self.down[at];
+        let is_news = !event.marks.intersects(Marks::REPEAT | Marks::CARRIED);
+        if is_press && is_news && !self.plan.control(event.control).is_presence {
+            self.presses[at].0.sent += 1;
+            self.presses[at].1 = event.time;
+        }
+        if !event.marks.contains(Marks::REPEAT) {
+            self.down[at] = event.value != 0;
+        }
+    }
+
+    /// How many fixed steps the frame at `now` runs.
+    fn steps_of_frame(&mut self, now: Nanos) -> Option<u32> {
+        let due = self.of.step?.tick_at(now).0;
+        let run = due - self.steps;
+        self.steps = due;
+        Some(run)
+    }
+
+    fn saw(&mut self, id: ControlId, now: Nanos, steps: Option<u32>) {
+        let (presses, pressed_at) = &mut self.presses[id.index()];
+        let latency = now.0.saturating_sub(pressed_at.0);
+        presses.seen += 1;
+        presses.delayed += u64::from(latency as f64 > 1e9 / self.of.rate.hz());
+        presses.missed_by_step += u64::from(steps == Some(0));
+        presses.doubled_by_step += u64::from(steps.is_some_and(|steps| steps > 1));
+        presses.latencies.push(latency);
+    }
+
+    fn finish(self) -> LoopAudit {
+        let mut total = Presses::default();
+        let mut controls = Vec::new();
+        for ((mut presses, _), id) in self.presses.into_iter().zip(0..) {
+            if presses.sent == 0 {
+                continue;
+            }
+            presses.chatter = u64::from(self.machine.cell(ControlId(id)).chatter());
+            presses.lost = presses.sent - presses.seen.min(presses.sent);
+            presses.lost = presses.lost.saturating_sub(presses.chatter);
+            presses.latencies.sort_unstable();
+            total.add(&presses);
+            controls.push((ControlId(id), presses));
+        }
+        total.latencies.sort_unstable();
+        LoopAudit { of: self.of, controls, total }
+    }
+}

@@ -1,0 +1,495 @@
+//! Every event, a checkpoint now and then, and the lanes drawn from the run.
+//!
+//! The events are the truth; anything else can be computed from them. They
+//! lie in segments, each of which begins with a copy of the machine as it was
+//! then, so that any tick costs at most one short segment to compute again.
+//! When the [`Capacity`] is reached, the oldest segment is dropped whole.
+
+mod block;
+
+use crate::lane::{Change, LaneLog};
+use alloc::{collections::VecDeque, sync::Arc, vec, vec::Vec};
+use block::Block;
+use gtrig_core::{
+    ActionId, ComboNews, ControlId, Event, GestureOutcome, GestureVerdict, Gives, LaneMarks,
+    Machine, Marks, Nanos, Plan, SignalEdge, Tick, from_polar, run,
+};
+
+/// How much history is kept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Capacity {
+    /// At most about this many events (16 bytes each).
+    pub events: usize,
+    /// At most about this many changes over all lanes (12 bytes each).
+    pub changes: usize,
+}
+
+impl Capacity {
+    /// Twenty million of each, about 560 MB when full: ten minutes of eight
+    /// devices that each change four axes a thousand times a second, polled
+    /// a thousand times a second. Ordinary devices leave it nearly empty.
+    pub const DEFAULT: Capacity = Capacity { events: 20_000_000, changes: 20_000_000 };
+}
+
+/// A segment is closed at this many events or ticks, whichever comes first.
+const SEGMENT_EVENTS: usize = 4096;
+
+const SEGMENT_TICKS: u32 = 512;
+
+/// The events of a stretch of ticks that is over, and the machine before the
+/// first. Runs of the same history by different rigs share the events.
+#[derive(Clone, Debug)]
+pub(crate) struct Segment {
+    pub(crate) start: Machine,
+    block: Arc<Block>,
+}
+
+impl Segment {
+    pub(crate) fn events(&self) -> &[Event] {
+        self.block.all()
+    }
+
+    fn begins(&self) -> Tick {
+        self.start.next_tick()
+    }
+}
+
+/// The stretch that goes on.
+#[derive(Clone, Debug)]
+struct Open {
+    start: Machine,
+    events: Vec<Event>,
+}
+
+/// The past of a session. See the module documentation.
+#[derive(Clone, Debug)]
+pub struct History {
+    closed: VecDeque<Arc<Segment>>,
+    open: Open,
+    /// Events of the open segment that a tick has seen; those after it wait.
+    seen: usize,
+    ticks_run: u32,
+    event_count: usize,
+    forgotten_events: u64,
+    lanes: Lanes,
+    capacity: Capacity,
+}
+
+/// The lanes of all controls and actions.
+#[derive(Clone, Debug, Default)]
+struct Lanes {
+    controls: Vec<LaneLog>,
+    /// For each action its x and its y.
+    actions: Vec<[LaneLog; 2]>,
+    /// For each action the number of the control that drives it, plus one; 0
+    /// for none. Exact: a number of a control is far below 2^24.
+    drivers: Vec<LaneLog>,
+    /// For each gesture whether it is idle (0), has an attempt (0.5) or is on (1).
+    gestures: Vec<LaneLog>,
+    /// In the order in which they were given.
+    verdicts: VecDeque<GestureVerdict>,
+    /// For each combo whether it is on.
+    combos: Vec<LaneLog>,
+    combo_news: VecDeque<ComboNews>,
+    /// What the combos heard.
+    signal_edges: VecDeque<SignalEdge>,
+    /// How many of them were forgotten.
+    forgotten_edges: u64,
+    changes: usize,
+}
+
+impl Lanes {
+    fn fit(&mut self, machine: &Machine, plan: &Plan) {
+        let known = self.controls.len() as u16;
+        self.controls.extend(
+            (known..plan.control_count() as u16)
+                .map(|id| LaneLog::new(machine.cell(ControlId(id)).value)),
+        );
+        self.actions.resize_with(plan.action_count(), || [LaneLog::new(0.0), LaneLog::new(0.0)]);
+        self.drivers.resize_with(plan.action_count(), || LaneLog::new(0.0));
+        self.gestures.resize_with(plan.gesture_count(), || LaneLog::new(0.0));
+        self.combos.resize_with(plan.combo_count(), || LaneLog::new(0.0));
+    }
+
+    fn record(&mut self, machine: &Machine) {
+        let tick = machine.at();
+        for &id in machine.touched() {
+            let cell = machine.cell(id);
+            let lane = &mut self.controls[id.index()];
+            if cell.value != lane.last() || !cell.marks.is_empty() {
+                lane.push(Change { tick, value: cell.value, marks: cell.marks });
+                self.changes += 1;
+            }
+        }
+        for &id in machine.changed() {
+            let state = machine.action(id);
+            let driver = state.driver.map_or(0.0, |by| f32::from(by.0) + 1.0);
+            let lanes = self.actions[id.index()].iter_mut().chain([&mut self.drivers[id.index()]]);
+            for (lane, value) in lanes.zip([state.x, state.y, driver]) {
+                if value != lane.last() {
+                    lane.push(Change { tick, value, marks: LaneMarks::empty() });
+                    self.changes += 1;
+                }
+            }
+        }
+        self.record_gestures(machine);
+        self.record_combos(machine);
+    }
+
+    fn record_combos(&mut self, machine: &Machine) {
+        for &combo in machine.changed_combos() {
+            let value = f32::from(u8::from(machine.combo(usize::from(combo)).is_on()));
+            let lane = &mut self.combos[usize::from(combo)];
+            if value != lane.last() {
+                lane.push(Change { tick: machine.at(), value, marks: LaneMarks::empty() });
+                self.changes += 1;
+            }
+        }
+        self.combo_news.extend(machine.combo_news());
+        self.signal_edges.extend(machine.signal_edges());
+        self.changes += machine.combo_news().len() + machine.signal_edges().len();
+    }
+
+    /// What gestures did, and what came of their attempts.
+    fn record_gestures(&mut self, machine: &Machine) {
+        let tick = machine.at();
+        for &gesture in machine.changed_gestures() {
+            let state = machine.gesture(usize::from(gesture));
+            let value = match state {
+                _ if state.is_on() => 1.0,
+                _ if state.trying > 0 => 0.5,
+                _ => 0.0,
+            };
+            let mut marks = LaneMarks::empty();
+            for verdict in machine.verdicts().iter().filter(|v| v.gesture == gesture) {
+                marks.set(LaneMarks::NEAR, marks.contains(LaneMarks::NEAR) || verdict.is_near());
+                if matches!(verdict.outcome, GestureOutcome::Cancelled(_)) {
+                    marks |= LaneMarks::CANCELLED;
+                }
+            }
+            let lane = &mut self.gestures[usize::from(gesture)];
+            if value != lane.last() || !marks.is_empty() {
+                lane.push(Change { tick, value, marks });
+                self.changes += 1;
+            }
+        }
+        self.changes += machine.verdicts().len();
+        self.verdicts.extend(machine.verdicts());
+    }
+
+    fn forget_before(&mut self, tick: Tick) {
+        let kept = self.verdicts.partition_point(|verdict| verdict.tick < tick);
+        self.verdicts.drain(..kept);
+        let kept = self.combo_news.partition_point(|news| news.tick < tick);
+        self.combo_news.drain(..kept);
+        let kept = self.signal_edges.partition_point(|edge| edge.seen() < tick);
+        self.signal_edges.drain(..kept);
+        self.forgotten_edges += kept as u64;
+        self.changes = self.verdicts.len() + self.combo_news.len() + self.signal_edges.len();
+        let actions = self.actions.as_flattened_mut().iter_mut().chain(&mut self.drivers);
+        let gestures = self.gestures.iter_mut().chain(&mut self.combos);
+        for lane in self.controls.iter_mut().chain(actions).chain(gestures) {
+            lane.forget_before(tick);
+            self.changes += lane.len();
+        }
+    }
+}
+
+impl History {
+    pub(crate) fn new(machine: &Machine, plan: &Plan, capacity: Capacity) -> Self {
+        let mut history = History {
+            closed: VecDeque::new(),
+            open: Open { start: machine.clone(), events: Vec::new() },
+            seen: 0,
+            ticks_run: 0,
+            event_count: 0,
+            forgotten_events: 0,
+            lanes: Lanes::default(),
+            capacity,
+        };
+        history.lanes.fit(machine, plan);
+        history
+    }
+
+    pub(crate) fn fit(&mut self, machine: &Machine, plan: &Plan) {
+        self.lanes.fit(machine, plan);
+    }
+
+    /// Adds an event after all those not later than it. It must be later than
+    /// the last tick run.
+    pub(crate) fn push(&mut self, event: Event) {
+        let waiting = &self.open.events[self.seen..];
+        let at = waiting.partition_point(|other| other.time <= event.time);
+        self.open.events.insert(self.seen + at, event);
+        self.event_count += 1;
+    }
+
+    /// Runs `machine` to the end of tick `until` over the waiting events.
+    pub(crate) fn run(&mut self, machine: &mut Machine, plan: &Plan, until: Tick) {
+        while machine.next_tick() <= until {
+            let waiting = &self.open.events[self.seen..];
+            let stop = match waiting.get(SEGMENT_EVENTS) {
+                // Stop where the segment will be full, but run one tick at least.
+                Some(e) => {
+                    plan.rate().tick_seeing(e.time).before().clamp(machine.next_tick(), until)
+                }
+                None => until,
+            };
+            let (lanes, ticks_run) = (&mut self.lanes, &mut self.ticks_run);
+            self.seen += run(machine, plan, waiting, stop, |machine| {
+                lanes.record(machine);
+                *ticks_run += 1;
+            });
+            if self.seen >= SEGMENT_EVENTS || self.ticks_run >= SEGMENT_TICKS {
+                let waiting = self.open.events.split_off(self.seen);
+                let seen = core::mem::replace(&mut self.open.events, waiting);
+                self.close_segment(Arc::new(Block::thinned(seen, plan)), machine);
+            }
+        }
+    }
+
+    /// Ends the open segment with these events.
+    fn close_segment(&mut self, block: Arc<Block>, machine: &Machine) {
+        let start = core::mem::replace(&mut self.open.start, machine.clone());
+        self.closed.push_back(Arc::new(Segment { start, block }));
+        (self.seen, self.ticks_run) = (0, 0);
+        self.forget_excess();
+    }
+
+    /// Takes over segments of another run at the same rate and with the same
+    /// rules of use, whose events this machine is run through again; those of
+    /// the last one, of which `waiting` were not seen yet, are left to be run.
+    pub(crate) fn rerun(
+        &mut self,
+        machine: &mut Machine,
+        plan: &Plan,
+        segments: &[Arc<Segment>],
+        waiting: usize,
+    ) {
+        debug_assert!(self.closed.is_empty() && self.open.events.is_empty());
+        for (segment, next) in segments.iter().zip(&segments[1..]) {
+            let lanes = &mut self.lanes;
+            let until = next.begins().before();
+            run(machine, plan, segment.block.telling(), until, |machine| lanes.record(machine));
+            self.event_count += segment.events().len();
+            self.close_segment(Arc::clone(&segment.block), machine);
+        }
+        let last = segments.last().map_or(&[][..], |segment| segment.events());
+        self.open.events.extend_from_slice(&last[..last.len() - waiting]);
+        self.event_count += self.open.events.len();
+    }
+
+    fn forget_excess(&mut self) {
+        let Capacity { events, changes } = self.capacity;
+        let is_over =
+            |history: &Self| history.event_count > events || history.lanes.changes > changes;
+        // The segment just closed stays: whoever writes down what was seen (see
+        // `seen_from`) must get the chance.
+        while self.closed.len() > 1 && is_over(self) {
+            let Some(oldest) = self.closed.pop_front() else { return };
+            self.event_count -= oldest.events().len();
+            self.forgotten_events += oldest.events().len() as u64;
+            let horizon = self.begins();
+            self.lanes.forget_before(horizon);
+        }
+    }
+
+    /// The first tick that can still be looked at.
+    pub fn begins(&self) -> Tick {
+        self.first().next_tick()
+    }
+
+    /// The machine before the first tick that is kept.
+    fn first(&self) -> &Machine {
+        self.closed.front().map_or(&self.open.start, |segment| &segment.start)
+    }
+
+    /// Presses lost before the first tick that is kept.
+    pub(crate) fn lost_before(&self) -> u64 {
+        self.first().lost()
+    }
+
+    /// The events that ticks have seen, from number `from` on, counted over
+    /// the whole session; those that were forgotten are skipped.
+    pub(crate) fn seen_from(&self, from: u64) -> impl Iterator<Item = &Event> {
+        let first = self.forgotten_events + (self.event_count - self.open.events.len()) as u64;
+        // Whoever asks again and again asks for the newest: look from the back.
+        let mut begins = first;
+        let older = self.closed.iter().rev().take_while(|segment| {
+            let wanted = begins > from;
+            begins -= if wanted { segment.events().len() as u64 } else { 0 };
+            wanted
+        });
+        let older = older.count();
+        let skip = from.saturating_sub(begins) as usize;
+        let older = self.closed.range(self.closed.len() - older..).flat_map(|s| s.events());
+        older.chain(&self.open.events[..self.seen]).skip(skip)
+    }
+
+    /// The events that no tick has seen yet.
+    pub(crate) fn waiting(&self) -> &[Event] {
+        &self.open.events[self.seen..]
+    }
+
+    /// How many events ticks have seen over the whole session.
+    pub(crate) fn seen_count(&self) -> u64 {
+        let waiting = self.open.events.len() - self.seen;
+        self.forgotten_events + (self.event_count - waiting) as u64
+    }
+
+    /// How many events are kept.
+    pub fn event_count(&self) -> usize {
+        self.event_count
+    }
+
+    /// The machine as it was after `tick`, computed again from the nearest
+    /// checkpoint before it. A tick that was forgotten gives the first one
+    /// kept; one that has not come yet gives the last one.
+    pub(crate) fn at(&self, plan: &Plan, tick: Tick) -> Machine {
+        let (start, events) = self.segment_of(tick);
+        let mut machine = start.clone();
+        machine.fit(plan);
+        let tick = tick.max(machine.next_tick());
+        run(&mut machine, plan, events, tick, |_| {});
+        machine
+    }
+
+    pub(crate) fn replay(&self, plan: &Plan, last: Tick, mut after_tick: impl FnMut(&Machine)) {
+        let mut machine = self.first().clone();
+        machine.fit(plan);
+        let ends = self.closed.iter().skip(1).map(|next| next.begins());
+        for (segment, end) in self.closed.iter().zip(ends.chain([self.open.start.next_tick()])) {
+            run(&mut machine, plan, segment.block.telling(), end.before(), &mut after_tick);
+        }
+        run(&mut machine, plan, &self.open.events, last, &mut after_tick);
+    }
+
+    /// The machine before the segment that `tick` is in, and its events.
+    fn segment_of(&self, tick: Tick) -> (&Machine, &[Event]) {
+        let begun = self.closed.partition_point(|segment| segment.begins() <= tick);
+        let is_open = begun == self.closed.len() && self.open.start.next_tick() <= tick;
+        match self.closed.get(begun.saturating_sub(1)) {
+            Some(segment) if !is_open => (&segment.start, segment.events()),
+            _ => (&self.open.start, &self.open.events),
+        }
+    }
+
+    /// The events that `tick` saw: those after the tick before it.
+    pub(crate) fn events_in(&self, plan: &Plan, tick: Tick) -> &[Event] {
+        let (_, events) = self.segment_of(tick);
+        let end = events.partition_point(|e| e.time <= plan.rate().time_of(tick));
+        let start = match tick.0 {
+            0 => 0,
+            _ => events.partition_point(|e| e.time <= plan.rate().time_of(tick.before())),
+        };
+        &events[start..end]
+    }
+
+    /// The events after the instant of tick `first` and not after that of
+    /// `last`, waiting ones included.
+    pub(crate) fn events_between(
+        &self,
+        plan: &Plan,
+        first: Tick,
+        last: Tick,
+    ) -> impl Iterator<Item = &Event> {
+        let (from, to) = (plan.rate().time_of(first), plan.rate().time_of(last));
+        let begun = self.closed.partition_point(|segment| segment.begins() <= first);
+        let closed = self.closed.range(begun.saturating_sub(1)..);
+        closed
+            .map(|segment| (segment.begins(), segment.events()))
+            .chain([(self.open.start.next_tick(), self.open.events.as_slice())])
+            .take_while(move |(begins, _)| *begins <= last.next())
+            .flat_map(move |(_, events)| {
+                let start = events.partition_point(|event| event.time <= from);
+                events[start..].iter().take_while(move |event| event.time <= to)
+            })
+    }
+
+    /// How many reports each device sent in the last whole second before
+    /// `now`. Events of the same instant are one report.
+    pub(crate) fn reports_per_second(&self, plan: &Plan, now: Nanos) -> Vec<u32> {
+        const SECOND: u64 = 1_000_000_000;
+        let to = Nanos(now.0 / SECOND * SECOND);
+        let from = Nanos(to.0.saturating_sub(SECOND));
+        let mut reports = vec![(0, None); plan.device_count()];
+        let first = plan.rate().tick_seeing(from);
+        // Whole ticks, and of those what lies in the second.
+        let events = self.events_between(plan, first.before(), plan.rate().tick_seeing(to));
+        for event in events.filter(|event| event.time >= from && event.time < to) {
+            let control = plan.control(event.control);
+            let (count, last) = &mut reports[usize::from(control.device.0)];
+            let is_said = !control.is_presence && !event.marks.contains(Marks::CARRIED);
+            if is_said && *last != Some(event.time) {
+                (*count, *last) = (*count + 1, Some(event.time));
+            }
+        }
+        reports.into_iter().map(|(count, _)| count).collect()
+    }
+
+    /// The lane of a control: its value on its own scale.
+    pub fn control_lane(&self, control: ControlId) -> &LaneLog {
+        &self.lanes.controls[control.index()]
+    }
+
+    /// The lanes of an action: x and y.
+    pub fn action_lanes(&self, action: ActionId) -> &[LaneLog; 2] {
+        &self.lanes.actions[action.index()]
+    }
+
+    /// What an action gave at a tick, as a vector: an angle and a length as the
+    /// vector they mean.
+    pub fn action_vector(&self, plan: &Plan, action: ActionId, tick: Tick) -> [f32; 2] {
+        let lanes = self.action_lanes(action);
+        let value = [0, 1].map(|axis| lanes[axis].value_at(tick));
+        match plan.gives(action) {
+            Gives::Polar => from_polar(value),
+            _ => value,
+        }
+    }
+
+    /// The lane of a gesture: 0 idle, 0.5 while an attempt goes on, 1 while it is
+    /// on.
+    pub fn gesture_lane(&self, gesture: usize) -> &LaneLog {
+        &self.lanes.gestures[gesture]
+    }
+
+    /// What came of attempts at gestures, in the order in which it was known.
+    pub fn verdicts(&self) -> &VecDeque<GestureVerdict> {
+        &self.lanes.verdicts
+    }
+
+    /// The lane of a combo: 1 while it is on.
+    pub fn combo_lane(&self, combo: usize) -> &LaneLog {
+        &self.lanes.combos[combo]
+    }
+
+    /// The combos whose steps were all met, in the order in which it was decided
+    /// what became of them.
+    pub fn combo_news(&self) -> &VecDeque<ComboNews> {
+        &self.lanes.combo_news
+    }
+
+    /// What the combos heard, in order.
+    pub fn signal_edges(&self) -> &VecDeque<SignalEdge> {
+        &self.lanes.signal_edges
+    }
+
+    /// How many edges before [`History::signal_edges`] were forgotten.
+    pub fn forgotten_edges(&self) -> u64 {
+        self.lanes.forgotten_edges
+    }
+
+    /// Who drove an action: the number of the control plus one, 0 for none.
+    pub fn driver_lane(&self, action: ActionId) -> &LaneLog {
+        &self.lanes.drivers[action.index()]
+    }
+
+    /// All segments, the waiting events with the last. Cheap: closed segments
+    /// are shared.
+    pub(crate) fn segments(&self) -> Vec<Arc<Segment>> {
+        let block = Arc::new(Block::new(self.open.events.clone()));
+        let open = Arc::new(Segment { start: self.open.start.clone(), block });
+        self.closed.iter().cloned().chain([open]).collect()
+    }
+}

@@ -1,0 +1,751 @@
+//! What every attempt at a combo came to, and by how much.
+//!
+//! A combo fires at a moment if there is a *chain* of moments, one for each
+//! step, that keeps every limit (see [`Combo`]). So the margin of a
+//! limit is the most by which it is kept over all chains that keep *every
+//! other* limit: tightened by less, or loosened by no less, the combo fires
+//! there, and otherwise it does not. The ladder finds these margins exactly: for
+//! each pair of moments of neighbouring steps it knows the best chain that
+//! leads to the first (the one that began last) and whether a chain leads on
+//! from the second.
+//!
+//! It is a reader of [`SignalEdge`]s and runs beside the automaton, which only
+//! finds out what fires; both agree, as tests hold.
+
+mod judge;
+
+use alloc::{collections::VecDeque, vec, vec::Vec};
+use gtrig_core::{
+    Combo, ComboLimit, ComboStep, ComboVariant, Mode, Moment, Nanos, PollRate, Rig, SignalEdge,
+    SignalId, StepKind, TimeSpan,
+};
+pub(crate) use judge::step_of;
+use judge::{Judge, Judged};
+
+/// Of the moments at which a step was met, at most so many are looked at.
+const WIDTH: usize = 64;
+
+/// A miss is a near one if a limit changed by no more than itself, or by this
+/// many nanoseconds, would have made it fire.
+const NEAR_TIME: i64 = 100_000_000;
+
+/// The same in ticks.
+const NEAR_TICKS: i64 = 6;
+
+/// What an attempt came to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ComboAttemptOutcome {
+    /// All steps were met.
+    Met,
+    /// They would have been with one limit changed.
+    Near,
+    /// They would have been, had not this been pressed in between: a signal, or
+    /// `None` for a button that is none.
+    Broken(Option<SignalId>),
+    /// It went no further than so many steps.
+    Stopped(u8),
+}
+
+/// A step of an attempt.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Rung {
+    /// Of a chord when its first press was; otherwise `press`.
+    pub first: Moment,
+    /// When its press was, or for a release or a quiet when that was.
+    pub press: Moment,
+    /// When it was met; later than `press` for a hold.
+    pub met: Moment,
+    /// When it was reported, with the time the clock of the combos stood still.
+    pub reported: Nanos,
+}
+
+/// A limit of an attempt.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct LimitCheck {
+    /// Which.
+    pub limit: ComboLimit,
+    /// What was asked.
+    pub asked: TimeSpan,
+    /// By how much it was kept, in the unit of what was asked; negative where
+    /// it was not.
+    pub margin: i64,
+    /// Whether the margin holds with all other limits as they are.
+    pub is_alone: bool,
+}
+
+/// Whether a limit asks for at least so much, instead of at most.
+pub fn is_least(combo: &Combo, limit: ComboLimit) -> bool {
+    match limit {
+        ComboLimit::After(_) => true,
+        ComboLimit::Within(_) | ComboLimit::All => false,
+        ComboLimit::Own(n) => {
+            let step = combo.steps.get(usize::from(n));
+            step.is_some_and(|step| matches!(step.what, StepKind::Hold(..) | StepKind::Quiet(_)))
+        }
+    }
+}
+
+/// An attempt at a combo.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ComboAttempt {
+    /// When its first step was met.
+    pub began: Moment,
+    /// When its last step was, or would have been, met; of one that stopped, when
+    /// the last of those that were.
+    pub ended: Moment,
+    /// What it came to.
+    pub outcome: ComboAttemptOutcome,
+    /// Whether it is turned around; see [`Mirror`].
+    pub is_mirrored: bool,
+    /// The steps that were met, in order.
+    pub rungs: Vec<Rung>,
+    /// Its limits.
+    pub checks: Vec<LimitCheck>,
+}
+
+impl ComboAttempt {
+    /// Of a near miss the limit with the smallest change, for its size, that
+    /// would have made it fire.
+    pub fn nearest(&self) -> Option<&LimitCheck> {
+        let missed = self.checks.iter().filter(|check| check.margin < 0 && check.is_alone);
+        missed.min_by(|a, b| a.shortfall().total_cmp(&b.shortfall()))
+    }
+}
+
+impl ComboAttempt {
+    /// Of the limits of a step the one that is kept least, for its size; of the last
+    /// one that on the whole too.
+    pub fn worst_of(&self, step: usize) -> Option<&LimitCheck> {
+        let is_its = |check: &&LimitCheck| match check.limit {
+            ComboLimit::After(n) | ComboLimit::Within(n) | ComboLimit::Own(n) => {
+                usize::from(n) == step
+            }
+            ComboLimit::All => step + 1 == self.rungs.len(),
+        };
+        let share = |check: &LimitCheck| check.margin as f64 / check.asked.amount().max(1) as f64;
+        self.checks.iter().filter(is_its).min_by(|a, b| share(a).total_cmp(&share(b)))
+    }
+}
+
+impl LimitCheck {
+    /// By what share of itself it was missed; 0 where it was kept.
+    pub fn shortfall(&self) -> f64 {
+        (-self.margin).max(0) as f64 / self.asked.amount().max(1) as f64
+    }
+}
+
+/// A signal as the ladder knows it.
+#[derive(Clone, Copy, Debug, Default)]
+struct SignalState {
+    is_on: bool,
+    /// When it went on, and as which press; 0 where that does not count.
+    since: Moment,
+    serial: u32,
+}
+
+/// A moment at which a step was met, or nearly was.
+#[derive(Clone, Copy, Debug)]
+struct Hit {
+    press: Moment,
+    met: Moment,
+    reported: Nanos,
+    /// Its press, and the first of a chord, as a count over all edges.
+    serial: u32,
+    first: u32,
+    began: Moment,
+    own_first: Moment,
+    /// Which of the hits of its step, counted from the beginning.
+    number: u32,
+    /// By how much it keeps its own limit; [`i64::MAX`] without one, or while
+    /// that goes on.
+    own: i64,
+    /// Up to this press what may break it counts.
+    heard: u32,
+    /// Of a quiet the hit of the step before that it follows.
+    of: Option<u32>,
+    /// The chain that keeps every limit and began last.
+    best: Option<Best>,
+    is_used: bool,
+}
+
+#[derive(Clone, Copy, Debug)]
+struct Best {
+    first: u32,
+    began: Moment,
+    /// The hit of the step before.
+    before: Option<u32>,
+}
+
+/// How a hit follows one of the step before.
+#[derive(Clone, Copy, Debug)]
+struct Link {
+    after: i64,
+    within: i64,
+    broken: Option<Option<SignalId>>,
+}
+
+/// The hits of one variant of the combo.
+#[derive(Clone, Debug)]
+struct Track {
+    /// Its place among the variants.
+    number: usize,
+    steps: Vec<ComboStep>,
+    guard: Option<(SignalId, bool)>,
+    hits: Vec<VecDeque<Hit>>,
+    counts: Vec<u32>,
+    /// Holds and quiets that go on, by step.
+    pending: Vec<(usize, Hit)>,
+}
+
+/// A check of the last attempts that is known only later: for how long the last
+/// step was held or stayed quiet.
+#[derive(Clone, Copy, Debug)]
+struct Unknown {
+    attempt: usize,
+    track: usize,
+    step: usize,
+    serial: u32,
+    from: Moment,
+}
+
+/// Reads the edges of a session for one combo. See the module documentation.
+#[derive(Clone, Debug)]
+pub struct Ladder {
+    combo: Combo,
+    modes: Vec<Mode>,
+    rate: PollRate,
+    tracks: Vec<Track>,
+    held: Vec<SignalState>,
+    /// The last presses, of signals and others, to find what broke an attempt.
+    presses: VecDeque<(u32, Option<SignalId>, Moment)>,
+    serial: u32,
+    /// No chain begins at or before this press.
+    spent: u32,
+    floor: u32,
+    /// For how long, in nanoseconds, hits matter.
+    horizon: u64,
+    attempts: Vec<ComboAttempt>,
+    unknown: Vec<Unknown>,
+    gaps: Vec<Vec<i64>>,
+}
+
+/// At most this many gaps of a step are kept for its histogram.
+const MAX_GAPS: usize = 100_000;
+
+impl Ladder {
+    /// The ladder of a combo of a rig, by its place there.
+    pub fn new(rig: &Rig, combo: usize) -> Self {
+        Ladder::of(&rig.combos[combo], rig)
+    }
+
+    /// The ladder of a combo over the signals and modes of a rig.
+    pub fn of(combo: &Combo, rig: &Rig) -> Self {
+        let of = |(number, ComboVariant { steps, guard }): (usize, ComboVariant)| Track {
+            number,
+            hits: vec![VecDeque::new(); steps.len()],
+            counts: vec![0; steps.len()],
+            steps,
+            guard,
+            pending: Vec::new(),
+        };
+        let spans = |step: &ComboStep| {
+            let own = step.what.span().map_or(0, |span| span.nanos(rig.rate));
+            2 * (step.within.nanos(rig.rate) + own) + NEAR_TIME as u64
+        };
+        Ladder {
+            tracks: combo.variants().into_iter().enumerate().map(of).collect(),
+            horizon: combo.steps.iter().map(spans).sum(),
+            gaps: vec![Vec::new(); combo.steps.len()],
+            combo: combo.clone(),
+            modes: rig.modes.clone(),
+            rate: rig.rate,
+            held: vec![SignalState::default(); rig.signals.len()],
+            presses: VecDeque::new(),
+            serial: 0,
+            spent: 0,
+            floor: 0,
+            attempts: Vec::new(),
+            unknown: Vec::new(),
+        }
+    }
+
+    /// The ladder of a combo that has read all these edges, up to `now` by the
+    /// clock of the combos.
+    pub fn read<'e>(
+        rig: &Rig,
+        combo: usize,
+        edges: impl Iterator<Item = &'e SignalEdge>,
+        now: Moment,
+    ) -> Self {
+        let mut ladder = Ladder::new(rig, combo);
+        for edge in edges {
+            ladder.feed(edge);
+        }
+        ladder.advance(now);
+        ladder
+    }
+
+    /// Every attempt so far, in the order in which it was over.
+    pub fn attempts(&self) -> &[ComboAttempt] {
+        &self.attempts
+    }
+
+    /// The times from each step to the next as they came, whether they kept the
+    /// limits or not, in the unit of the step's `within`; of the first step none.
+    pub fn gaps(&self, step: usize) -> &[i64] {
+        &self.gaps[step]
+    }
+
+    /// Takes in the next edge.
+    pub fn feed(&mut self, edge: &SignalEdge) {
+        if edge.is_clear {
+            self.floor = self.serial;
+            self.forget();
+            return;
+        }
+        let is_frozen = self.modes.get(usize::from(edge.mode)).is_some_and(|mode| mode.freezes);
+        if is_frozen {
+            self.hold(edge, 0);
+            return;
+        }
+        self.run_pending(edge.moment());
+        self.serial += 1;
+        let serial = self.serial;
+        self.hold(edge, if edge.is_press { serial } else { 0 });
+        let mut tracks = core::mem::take(&mut self.tracks);
+        self.end(&mut tracks, edge);
+        if let Some(signal) = edge.signal.filter(|_| self.combo.listens_in(edge.mode)) {
+            for track in &mut tracks {
+                self.meet(track, signal, edge);
+            }
+        }
+        if edge.is_press {
+            self.presses.push_back((serial, edge.signal, self.at(edge.moment())));
+            if self.presses.len() > 4 * WIDTH {
+                self.presses.pop_front();
+            }
+        }
+        self.tracks = tracks;
+        self.prune(edge.moment());
+    }
+
+    /// Lets time pass up to a moment by the clock of the combos.
+    pub fn advance(&mut self, now: Moment) {
+        self.run_pending(now);
+        self.prune(now);
+    }
+
+    fn hold(&mut self, edge: &SignalEdge, serial: u32) {
+        if let Some(signal) = edge.signal {
+            let since = edge.moment();
+            self.held[signal.index()] = SignalState { is_on: edge.is_press, since, serial };
+        }
+    }
+
+    fn forget(&mut self) {
+        for track in &mut self.tracks {
+            track.hits.iter_mut().for_each(VecDeque::clear);
+            track.pending.clear();
+        }
+        for held in &mut self.held {
+            held.serial = 0;
+        }
+        self.unknown.clear();
+    }
+
+    fn at(&self, moment: Moment) -> Moment {
+        self.combo.clock.moment(moment, self.rate)
+    }
+
+    /// Finds the steps that an edge meets.
+    fn meet(&mut self, track: &mut Track, signal: SignalId, edge: &SignalEdge) {
+        // The last step first: a press leads on from what was, not from itself.
+        for n in (0..track.steps.len()).rev() {
+            let step = &track.steps[n];
+            let is_its = step.what.signals().contains(&signal)
+                && edge.is_press != matches!(step.what, StepKind::Release(_));
+            if !is_its || (n == 0 && !self.is_faced(track.guard)) {
+                continue;
+            }
+            let at = self.at(edge.moment());
+            let mut hit = Hit {
+                press: at,
+                met: at,
+                reported: edge.reported(),
+                serial: self.serial,
+                first: self.serial,
+                began: at,
+                own_first: at,
+                number: 0,
+                own: i64::MAX,
+                heard: self.serial,
+                of: None,
+                best: None,
+                is_used: false,
+            };
+            match &step.what {
+                StepKind::Hold(..) => track.pending.push((n, hit)),
+                StepKind::Together { of, spread, in_order } => {
+                    let Some((first, since)) = self.chord(of, *in_order) else { continue };
+                    let since = self.at(since);
+                    (hit.first, hit.began, hit.own_first) = (first, since, since);
+                    hit.own = spread.amount() - spread.between(since, at);
+                    self.enter(track, n, hit);
+                }
+                _ => self.enter(track, n, hit),
+            }
+        }
+    }
+
+    fn is_faced(&self, guard: Option<(SignalId, bool)>) -> bool {
+        guard.is_none_or(|(by, on)| self.held[by.index()].is_on == on)
+    }
+
+    /// The first press of a chord, if all of it is down.
+    fn chord(&self, of: &[SignalId], in_order: bool) -> Option<(u32, Moment)> {
+        let held = of.iter().map(|signal| self.held[signal.index()]);
+        let is_down = held.clone().all(|held| held.is_on && held.serial > self.floor);
+        let is_ordered = !in_order || held.clone().map(|held| held.serial).is_sorted();
+        if !is_down || !is_ordered {
+            return None;
+        }
+        held.map(|held| (held.serial, held.since)).min()
+    }
+
+    /// What a change brings to an end: a hold by the release of what is held, a
+    /// quiet by a press of the combo's own, and both by a press that breaks them.
+    fn end(&mut self, tracks: &mut [Track], edge: &SignalEdge) {
+        let at = self.at(edge.moment());
+        for track in &mut *tracks {
+            self.end_going(track, edge, at);
+            // A hold that is cut short may begin a quiet, which this ends at once.
+            while self.end_pending(track, edge, at) {}
+        }
+        let serial = self.serial;
+        let ends: Vec<Vec<bool>> = tracks
+            .iter()
+            .map(|track| (0..track.steps.len()).map(|n| self.ends(&track.steps, n, edge)).collect())
+            .collect();
+        self.learn(|unknown| unknown.serial < serial && ends[unknown.track][unknown.step], at);
+    }
+
+    /// Holds that were long enough already end.
+    fn end_going(&self, track: &mut Track, edge: &SignalEdge, at: Moment) {
+        let Track { steps, hits, .. } = track;
+        for (n, step) in steps.iter().enumerate() {
+            let StepKind::Hold(_, span) = step.what else { continue };
+            if !self.ends(steps, n, edge) {
+                continue;
+            }
+            let going = hits[n].iter_mut().filter(|hit| hit.own == i64::MAX);
+            for hit in going.filter(|hit| hit.serial < self.serial) {
+                hit.own = span.between(hit.press, at) - span.amount();
+            }
+        }
+    }
+
+    /// Holds and quiets end that were not long enough. Returns whether there were
+    /// any.
+    fn end_pending(&mut self, track: &mut Track, edge: &SignalEdge, at: Moment) -> bool {
+        let mut over = Vec::new();
+        let Track { steps, pending, .. } = &mut *track;
+        pending.retain(|&(step, hit)| {
+            let is_over = hit.serial < self.serial && self.ends(steps, step, edge);
+            if is_over {
+                over.push((step, hit));
+            }
+            !is_over
+        });
+        for (step, mut hit) in over.iter().copied() {
+            let Some(span) = track.steps[step].what.span() else { continue };
+            hit.own = span.between(hit.press, at) - span.amount();
+            // What ended it did not come before.
+            (hit.met, hit.heard) = (at, self.serial - 1);
+            self.enter(track, step, hit);
+        }
+        !over.is_empty()
+    }
+
+    /// Whether a change ends what step `n` goes on with.
+    fn ends(&self, steps: &[ComboStep], n: usize, edge: &SignalEdge) -> bool {
+        let is_breaking = edge.is_press && self.breaks(&steps[n], edge.signal);
+        match steps[n].what {
+            StepKind::Hold(of, _) => {
+                let is_released = !edge.is_press && edge.signal == Some(of);
+                is_released || (is_breaking && edge.signal != Some(of))
+            }
+            StepKind::Quiet(_) => {
+                let is_own = edge.signal.is_some_and(|signal| is_about(steps, signal));
+                edge.is_press && is_own || is_breaking
+            }
+            _ => false,
+        }
+    }
+
+    /// Whether a step does not bear a press before it is met.
+    fn breaks(&self, step: &ComboStep, signal: Option<SignalId>) -> bool {
+        let is_cancel = signal.is_some_and(|signal| step.unless.contains(&signal));
+        let is_foreign = self.combo.passing.as_ref().is_some_and(|passing| {
+            let members = step.what.signals();
+            let members = if members.len() > 1 { members } else { &[] };
+            signal.is_none_or(|s| !passing.contains(&s) && !members.contains(&s))
+        });
+        is_cancel || is_foreign
+    }
+
+    /// Now it is known how long the last step of some attempts went on.
+    fn learn(&mut self, is_it: impl Fn(&Unknown) -> bool, at: Moment) {
+        let Ladder { unknown, attempts, combo, .. } = self;
+        unknown.retain(|unknown| {
+            if !is_it(unknown) {
+                return true;
+            }
+            let limit = ComboLimit::Own(unknown.step as u8);
+            let checks = attempts[unknown.attempt].checks.iter_mut();
+            if let Some(check) = checks.into_iter().find(|check| check.limit == limit)
+                && let Some(span) = combo.steps[unknown.step].what.span()
+            {
+                let known = span.between(unknown.from, at) - span.amount();
+                check.margin = check.margin.min(known);
+                let margin = check.margin;
+                // A hold before a quiet can be no longer than that bears.
+                let is_quiet = matches!(combo.steps[unknown.step].what, StepKind::Quiet(_));
+                let before = unknown.step.checked_sub(1).filter(|_| is_quiet);
+                let hold = before.filter(|&n| matches!(combo.steps[n].what, StepKind::Hold(..)));
+                let limit = hold.map(|n| ComboLimit::Own(n as u8));
+                let checks = attempts[unknown.attempt].checks.iter_mut();
+                for check in checks.filter(|check| Some(check.limit) == limit) {
+                    check.margin = check.margin.min(margin);
+                }
+            }
+            false
+        });
+    }
+
+    /// Holds and quiets that are over by `until`.
+    fn run_pending(&mut self, until: Moment) {
+        let until = self.at(until);
+        let mut tracks = core::mem::take(&mut self.tracks);
+        for track in &mut tracks {
+            loop {
+                let due = |&(step, hit): &(usize, Hit)| {
+                    let span = track.steps[step].what.span()?;
+                    let due = span.over(hit.press, self.rate);
+                    span.is_over(due, until).then_some(due)
+                };
+                let over = track.pending.iter().enumerate();
+                let over = over.filter_map(|(n, pending)| Some((due(pending)?, n))).min();
+                let Some((due, n)) = over else { break };
+                let (step, mut hit) = track.pending.swap_remove(n);
+                (hit.met, hit.heard) = (due, self.serial);
+                self.enter(track, step, hit);
+            }
+        }
+        self.tracks = tracks;
+    }
+
+    /// A step was met, or nearly was.
+    fn enter(&mut self, track: &mut Track, n: usize, mut hit: Hit) {
+        let step = &track.steps[n];
+        if n == 0 && self.broken(step, hit.serial, &hit).is_some() {
+            return;
+        }
+        hit.number = track.counts[n];
+        track.counts[n] += 1;
+        if hit.own >= 0 {
+            hit.best = self.best(track, n, &hit);
+        }
+        if let Some(Best { before: Some(before), .. }) = hit.best
+            && let Some(before) = find_mut(&mut track.hits[n - 1], before)
+        {
+            before.is_used = true;
+        }
+        self.note_gap(track, n, &hit);
+        if n + 1 == track.steps.len() {
+            self.judge(track, hit);
+        } else if let StepKind::Quiet(_) = track.steps[n + 1].what {
+            let quiet =
+                Hit { press: hit.met, own: i64::MAX, of: Some(hit.number), best: None, ..hit };
+            track.pending.push((n + 1, quiet));
+        }
+        let hits = &mut track.hits[n];
+        hits.push_back(hit);
+        if hits.len() > WIDTH {
+            hits.pop_front();
+        }
+    }
+
+    fn note_gap(&mut self, track: &Track, n: usize, hit: &Hit) {
+        if n == 0 || hit.of.is_some() || self.gaps[n].len() >= MAX_GAPS {
+            return;
+        }
+        let within = track.steps[n].within;
+        let before = track.hits[n - 1].iter().rev();
+        let mut before = before.filter(|before| before.best.is_some() && before.serial < hit.first);
+        if let Some(before) = before.next() {
+            let gap = within.between(before.met, hit.press);
+            if gap >= 0 && gap <= 4 * within.amount() {
+                self.gaps[n].push(gap);
+            }
+        }
+    }
+
+    /// The chain up to a hit that keeps every limit and began last.
+    fn best(&self, track: &Track, n: usize, hit: &Hit) -> Option<Best> {
+        if n == 0 {
+            return Some(Best { first: hit.first, began: hit.began, before: None });
+        }
+        let from = track.hits[n - 1].iter().filter(|from| {
+            self.link(&track.steps[n], from, hit).is_some_and(|link| link.is_kept())
+        });
+        let from = from.filter_map(|from| Some((from.best?, from.number)));
+        let (best, number) = from.max_by_key(|(best, number)| (best.first, *number))?;
+        Some(Best { before: Some(number), ..best })
+    }
+
+    /// How a hit follows one of the step before; `None` if it does not at all.
+    fn link(&self, step: &ComboStep, from: &Hit, to: &Hit) -> Option<Link> {
+        if let Some(of) = to.of {
+            // What breaks the combo from outside breaks a quiet too.
+            let broken = self.broken(step, from.serial, to);
+            return (of == from.number).then_some(Link { after: 0, within: 0, broken });
+        }
+        if from.serial >= to.first {
+            return None;
+        }
+        let opens = step.opens();
+        let after = opens.between(from.met, to.press) - opens.amount();
+        // Before the step before was met is never right.
+        if opens.between(from.met, to.press) < 0 {
+            return None;
+        }
+        let within = step.within.amount() - step.within.between(from.met, to.press);
+        Some(Link { after, within, broken: self.broken(step, from.serial, to) })
+    }
+
+    /// What was pressed since a press, and before the step was met, that it does
+    /// not bear.
+    fn broken(&self, step: &ComboStep, since: u32, to: &Hit) -> Option<Option<SignalId>> {
+        let is_between = |serial: &u32| *serial > since && *serial <= to.heard;
+        let between = self.presses.iter().filter(|(serial, ..)| is_between(serial));
+        let between = between.filter(|(serial, ..)| *serial != to.serial);
+        let mut breaking = between.map(|&(_, signal, _)| signal);
+        breaking.find(|signal| self.breaks(step, *signal))
+    }
+
+    /// How long after a press the last one came that a quiet does not bear, before
+    /// another moment; `None` without one.
+    fn noise(
+        &self,
+        steps: &[ComboStep],
+        since: &Hit,
+        until: Moment,
+        unit: TimeSpan,
+    ) -> Option<i64> {
+        let quiet = steps.last()?;
+        let later = self.presses.iter().filter(|(serial, ..)| *serial > since.serial);
+        let noisy = later.filter(|(_, signal, at)| {
+            let is_own = signal.is_some_and(|signal| is_about(steps, signal));
+            *at < until && (is_own || self.breaks(quiet, *signal))
+        });
+        noisy.map(|(_, _, at)| unit.between(since.press, *at)).max()
+    }
+
+    /// What the chains that end at a hit of the last step come to.
+    fn judge(&mut self, track: &mut Track, hit: Hit) {
+        let Some(judged) = Judge::new(self, track, hit).run() else { return };
+        let Judged { attempt, used, is_met } = judged;
+        for (n, number) in used.iter().enumerate() {
+            if let Some(hit) = find_mut(&mut track.hits[n], *number) {
+                hit.is_used = true;
+            }
+        }
+        if is_met {
+            self.spent = hit.serial;
+        }
+        // How long its last step goes on is not known yet, nor of a hold that only a
+        // quiet follows.
+        let last = track.steps.len() - 1;
+        let is_quiet = matches!(track.steps[last].what, StepKind::Quiet(_));
+        let before = last.checked_sub(1).filter(|_| is_quiet);
+        let before = before.and_then(|n| Some((n, *find(&track.hits[n], hit.of?)?)));
+        for (step, hit) in [(last, hit)].into_iter().chain(before) {
+            if hit.own == i64::MAX && track.steps[step].what.span().is_some() {
+                let (attempt, track) = (self.attempts.len(), track.number);
+                let (serial, from) = (hit.serial, hit.press);
+                self.unknown.push(Unknown { attempt, track, step, serial, from });
+            }
+        }
+        self.attempts.push(attempt);
+    }
+
+    /// Forgets what nothing can come of any more, and notes what stopped there.
+    fn prune(&mut self, now: Moment) {
+        let oldest = now.time.0.saturating_sub(self.horizon);
+        let mut tracks = core::mem::take(&mut self.tracks);
+        for track in &mut tracks {
+            for n in 0..track.hits.len() {
+                while let Some(hit) = track.hits[n].front()
+                    && hit.met.time.0 < oldest
+                {
+                    let hit = *hit;
+                    track.hits[n].pop_front();
+                    if n + 1 < track.steps.len() && !hit.is_used {
+                        self.note_stopped(track, n, &hit);
+                    }
+                }
+            }
+        }
+        self.tracks = tracks;
+    }
+
+    /// An attempt that went on for two written steps and no further.
+    fn note_stopped(&mut self, track: &Track, n: usize, hit: &Hit) {
+        let Some(best) = hit.best else { return };
+        let is_long = track.steps[n + 1].written > 2;
+        if !is_long || best.first <= self.spent {
+            return;
+        }
+        let mut rungs = vec![rung(hit)];
+        let mut before = best.before;
+        for n in (0..n).rev() {
+            let Some(hit) = before.and_then(|number| find(&track.hits[n], number)) else { break };
+            rungs.push(rung(hit));
+            before = hit.best.and_then(|best| best.before);
+        }
+        rungs.reverse();
+        self.attempts.push(ComboAttempt {
+            began: best.began,
+            ended: hit.met,
+            outcome: ComboAttemptOutcome::Stopped(n as u8 + 1),
+            is_mirrored: track.number > 0,
+            rungs,
+            checks: Vec::new(),
+        });
+    }
+}
+
+fn is_about(steps: &[ComboStep], signal: SignalId) -> bool {
+    steps.iter().any(|step| step.what.signals().contains(&signal))
+}
+
+fn rung(hit: &Hit) -> Rung {
+    Rung { first: hit.own_first, press: hit.press, met: hit.met, reported: hit.reported }
+}
+
+fn find(hits: &VecDeque<Hit>, number: u32) -> Option<&Hit> {
+    let first = hits.front()?.number;
+    hits.get(number.checked_sub(first)? as usize)
+}
+
+fn find_mut(hits: &mut VecDeque<Hit>, number: u32) -> Option<&mut Hit> {
+    let first = hits.front()?.number;
+    hits.get_mut(number.checked_sub(first)? as usize)
+}
+
+impl Ladder {
+    /// Chains that began no later than this press do not count.
+    fn spent_for(&self) -> u32 {
+        if self.combo.again { self.floor } else { self.spent.max(self.floor) }
+    }
+}

@@ -1,0 +1,248 @@
+//! Doubts about combos.
+
+use crate::lint::Lint;
+use crate::words::{signal_words, span_words};
+use alloc::{
+    collections::BTreeMap,
+    format,
+    string::{String, ToString},
+    vec::Vec,
+};
+use gtrig_core::{Combo, ComboStep, InputSpec, Rig, StepKind, TimeSpan};
+
+/// How one combo stands to another that begins like it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Alike {
+    /// The one that is over first, by its place in the rig.
+    pub short: usize,
+    /// The one that goes on, or is the same.
+    pub long: usize,
+    /// Whether they are the same from the beginning to the end.
+    pub is_same: bool,
+}
+
+/// The combos whose steps are the beginning of those of others. Of each the
+/// first other one, so that a rig of many does not say the same many times.
+pub fn begins_alike(rig: &Rig) -> Vec<Alike> {
+    // In the order of what their steps are about, a beginning stands before what
+    // goes on from it.
+    let mut known: BTreeMap<Vec<&StepKind>, Vec<usize>> = BTreeMap::new();
+    for (n, combo) in rig.combos.iter().enumerate() {
+        known.entry(kinds(combo)).or_default().push(n);
+    }
+    let mut found = Vec::new();
+    for (short, combo) in rig.combos.iter().enumerate() {
+        let own = kinds(combo);
+        let longer = known.range(own.clone()..).take_while(|(kinds, _)| kinds.starts_with(&own));
+        let others = longer.flat_map(|(kinds, combos)| {
+            combos.iter().map(|&n| (n, kinds.len() == own.len())).collect::<Vec<_>>()
+        });
+        // Of two that are the same the later one is told.
+        let mut others = others.filter(|&(n, is_same)| n != short && (!is_same || n < short));
+        if let Some((long, is_same)) = others.find(|&(n, _)| overlap(rig, short, n)) {
+            found.push(Alike { short, long, is_same });
+        }
+    }
+    found
+}
+
+/// What the steps of a combo are about, without the times.
+fn kinds(combo: &Combo) -> Vec<&StepKind> {
+    combo.steps.iter().map(|step| &step.what).collect()
+}
+
+/// Whether two combos can listen at the same time.
+fn overlap(rig: &Rig, one: usize, other: usize) -> bool {
+    let (one, other) = (rig.combos[one].modes, rig.combos[other].modes);
+    one == 0 || other == 0 || one & other != 0
+}
+
+pub(super) fn doubts(rig: &Rig) -> Vec<Lint> {
+    let mut doubts = Vec::new();
+    let mut doubt = |n: usize, code, words| {
+        doubts.push(Lint { code, about: format!("combo.{}", rig.combos[n].name), words });
+    };
+    for (n, combo) in rig.combos.iter().enumerate() {
+        for words in short(rig, combo) {
+            doubt(n, "combo-short", words);
+        }
+        if let Some(words) = never(rig, combo) {
+            doubt(n, "combo-never", words);
+        }
+        if let Some(words) = waits(rig, combo) {
+            doubt(n, "combo-waits", words);
+        }
+        if let Some(words) = unread(rig, n) {
+            doubt(n, "combo-unread", words);
+        }
+    }
+    for Alike { short, long, is_same } in begins_alike(rig) {
+        let (one, other) = (&rig.combos[short], &rig.combos[long]);
+        let waits = one.waits_for.contains(&long);
+        if other.waits_for.contains(&short) {
+            let words = format!(
+                "it waits for `{}`, with whose steps it begins: that fires first, and so this one never; let `{}` wait instead",
+                one.name, one.name
+            );
+            doubt(long, "combo-never", words);
+        } else if is_same && !waits {
+            let words = format!(
+                "its steps are those of `{}`: where both keep their times both fire",
+                other.name
+            );
+            doubt(short, "combo-twice", words);
+        } else if !is_same && !waits {
+            let words = format!(
+                "`{}` begins with all of it: whoever does that one fires this one on the way; with `waits-for = \"{}\"` only one of the two fires, at the price of {} at most",
+                other.name,
+                other.name,
+                span_words(other.steps[one.steps.len()].within)
+            );
+            doubt(short, "combo-begins", words);
+        }
+    }
+    doubts
+}
+
+/// Times that are shorter than what the loop can tell apart.
+fn short(rig: &Rig, combo: &Combo) -> Vec<String> {
+    let period = 1e9 / rig.rate.hz();
+    let is_short =
+        |span: TimeSpan| matches!(span, TimeSpan::Time(nanos) if (nanos as f64) < period);
+    let mut words = Vec::new();
+    let mut say = |what: &str, span: TimeSpan| {
+        words.push(format!(
+            "{what} is {}, shorter than the {:.1} ms between two polls: what is done so fast is mostly seen in one tick, or not at all",
+            span_words(span),
+            period / 1e6
+        ));
+    };
+    for (n, step) in combo.steps.iter().enumerate() {
+        if n > 0 && is_short(step.within) && !matches!(step.what, StepKind::Quiet(_)) {
+            say("a window", step.within);
+        }
+        match step.what {
+            StepKind::Hold(_, span) if is_short(span) => say("a hold", span),
+            // A chord is pressed at once, and may be seen at once.
+            _ => {}
+        }
+    }
+    words
+}
+
+/// A step that cannot come after the one before it.
+fn never(rig: &Rig, combo: &Combo) -> Option<String> {
+    let of = |step: &ComboStep| match step.what {
+        StepKind::Hold(of, span) => Some((of, span)),
+        _ => None,
+    };
+    let pairs = combo.steps.windows(2).filter_map(|two| Some((of(&two[0])?, &two[1])));
+    for ((held, _), next) in pairs {
+        let is_again = match &next.what {
+            StepKind::Press(other) | StepKind::Hold(other, _) => *other == held,
+            _ => false,
+        };
+        if is_again && combo.passing.is_some() && next.unless.contains(&held) {
+            return Some(format!(
+                "its own {} cancels it: this step can never come",
+                signal_words(rig, held)
+            ));
+        }
+    }
+    let gated = combo.modes != 0 && combo.modes.trailing_zeros() as usize >= rig.modes.len();
+    gated.then(|| "it listens in no mode of this rig".to_string())
+}
+
+/// What waiting for others, or for quiet, costs at most.
+fn waits(rig: &Rig, combo: &Combo) -> Option<String> {
+    if let Some(ComboStep { what: StepKind::Quiet(span), .. }) = combo.steps.last() {
+        return Some(format!(
+            "it fires {} after its last press: that is its price",
+            span_words(*span)
+        ));
+    }
+    let cost = |&n: &usize| {
+        let other = rig.combos.get(n)?;
+        let at = combo.steps.len().min(other.steps.len() - 1);
+        Some((other.steps[at].within, other.name.as_str()))
+    };
+    let costs = combo.waits_for.iter().filter_map(cost);
+    let (span, name) = costs.max_by_key(|(span, _)| span.nanos(rig.rate))?;
+    Some(format!("it waits for `{name}`, which makes it up to {} late", span_words(span)))
+}
+
+/// A combo that nothing reads.
+fn unread(rig: &Rig, n: usize) -> Option<String> {
+    let mut inputs = rig.actions.iter().flat_map(|action| &action.inputs);
+    let is_read = inputs.any(|input| matches!(input, InputSpec::Combo(other) if *other == n));
+    let is_waited = rig.combos.iter().any(|combo| combo.waits_for.contains(&n));
+    let takes = rig.combos[n].takes;
+    // A library of combos without any actions is to be looked at, not to be read.
+    let has_readers = rig.actions.iter().any(|action| !action.inputs.is_empty());
+    let is_idle = has_readers && !is_read && !is_waited && !takes;
+    is_idle.then(|| {
+        "no action reads it: give one `from = { combo = … }`, or it fires for nobody".to_string()
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use alloc::vec;
+    use gtrig_core::{Combo, ComboStep, PollRate, Rig, SignalId, StepKind, TimeSpan};
+    use rstest::rstest;
+
+    fn press(of: u16, within: u64) -> ComboStep {
+        ComboStep::new(StepKind::Press(SignalId(of)), TimeSpan::millis(within))
+    }
+
+    fn hold(of: u16, ms: u64) -> ComboStep {
+        ComboStep::new(StepKind::Hold(SignalId(of), TimeSpan::millis(ms)), TimeSpan::millis(500))
+    }
+
+    fn quiet(ms: u64) -> ComboStep {
+        ComboStep::new(StepKind::Quiet(TimeSpan::millis(ms)), TimeSpan::millis(500))
+    }
+
+    fn waiting(combo: Combo, other: usize) -> Combo {
+        Combo { waits_for: vec![other], ..combo }
+    }
+
+    #[rstest]
+    #[case::alone(vec![Combo::new("a", vec![press(0, 500)])], &[])]
+    #[case::a_beginning(
+        vec![Combo::new("a", vec![press(0, 9)]), Combo::new("b", vec![press(0, 9), press(1, 90)])],
+        &["combo-begins combo.a"])]
+    #[case::a_beginning_that_waits(
+        vec![
+            waiting(Combo::new("a", vec![press(0, 9)]), 1),
+            Combo::new("b", vec![press(0, 9), press(1, 90)]),
+        ],
+        &["combo-waits combo.a"])]
+    #[case::the_wrong_one_waits(
+        vec![
+            Combo::new("a", vec![press(0, 9)]),
+            waiting(Combo::new("b", vec![press(0, 9), press(1, 90)]), 0),
+        ],
+        &["combo-waits combo.b", "combo-never combo.b"])]
+    #[case::the_same_twice(
+        vec![Combo::new("a", vec![press(0, 9)]), Combo::new("b", vec![press(0, 80)])],
+        &["combo-twice combo.b"])]
+    #[case::in_other_modes(
+        vec![
+            Combo { modes: 1, ..Combo::new("a", vec![press(0, 9)]) },
+            Combo { modes: 2, ..Combo::new("b", vec![press(0, 9)]) },
+        ],
+        &["combo-never combo.a", "combo-never combo.b"])]
+    #[case::a_window_below_a_tick(
+        vec![Combo::new("a", vec![press(0, 9), press(1, 9)])], &["combo-short combo.a"])]
+    #[case::a_hold_below_a_tick(vec![Combo::new("a", vec![hold(0, 9)])], &["combo-short combo.a"])]
+    #[case::quiet_has_a_price(
+        vec![Combo::new("a", vec![press(0, 9), quiet(90)])], &["combo-waits combo.a"])]
+    fn combos_that_are_worth_a_second_look(#[case] combos: Vec<Combo>, #[case] expected: &[&str]) {
+        let rig = Rig { combos, ..Rig::bare("r", PollRate::DEFAULT) };
+        let codes: Vec<String> =
+            doubts(&rig).iter().map(|doubt| format!("{} {}", doubt.code, doubt.about)).collect();
+        assert_eq!(codes, expected);
+    }
+}

@@ -1,0 +1,55 @@
+//! A session's history, taken out to be written: cheap to make, and
+//! independent of the session from then on, so that writing can go on in
+//! another thread.
+
+use crate::history::Segment;
+use crate::session::Label;
+use alloc::{sync::Arc, vec::Vec};
+use gtrig_core::{CleanText, Event, MainRules, Nanos, PollRate, Roster};
+
+/// Everything a take holds.
+#[derive(Clone, Debug)]
+pub struct Recording {
+    /// The devices, by which the events' controls are numbered.
+    pub roster: Roster,
+    /// The name of the rig in force.
+    pub rig_name: CleanText,
+    /// The instant at which it begins: just after the tick before the first.
+    pub begins_at: Nanos,
+    /// What a person wrote on it, in order of time.
+    pub labels: Vec<Label>,
+    pub(crate) opening: Vec<Event>,
+    pub(crate) segments: Vec<Arc<Segment>>,
+    /// How many of the last events no tick has seen yet.
+    pub(crate) waiting: usize,
+    /// The instant of the last tick.
+    pub(crate) ends_at: Nanos,
+    pub(crate) newest: Vec<Nanos>,
+    /// By which rate and which rules of use it was run.
+    pub(crate) run_by: (PollRate, MainRules),
+}
+
+impl Recording {
+    /// The state that was there when the recording begins, as events marked
+    /// as carried over.
+    pub fn opening(&self) -> impl Iterator<Item = Event> + '_ {
+        self.opening.iter().copied()
+    }
+
+    /// How many events it has.
+    pub fn len(&self) -> usize {
+        self.opening.len() + self.segments.iter().map(|s| s.events().len()).sum::<usize>()
+    }
+
+    /// Whether it has none.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// All events in order: first the state that was there when the recording
+    /// begins, marked as carried over, then what was reported.
+    pub fn events(&self) -> impl Iterator<Item = Event> + '_ {
+        let reported = self.segments.iter().flat_map(|segment| segment.events());
+        self.opening.iter().chain(reported).copied()
+    }
+}

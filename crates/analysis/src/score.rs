@@ -1,0 +1,112 @@
+//! What a person meant, against what gestures made of it.
+//!
+//! A label that reads `meant: NAME`, with whatever else after the name, says
+//! that the gesture `NAME` was meant there: at an instant of the attempt, or no
+//! further than [`SLACK`] from it. An attempt that fired and was meant is a
+//! **hit**; a label whose gesture did not fire is a **miss**; one that fired
+//! where nobody meant it, of a gesture that some label of the take names, is a
+//! **false alarm**.
+
+use crate::session::Label;
+use alloc::{vec, vec::Vec};
+use gtrig_core::{GestureVerdict, Nanos, Rig};
+
+/// How far from an attempt a label may stand.
+pub const SLACK: Nanos = Nanos(300_000_000);
+
+/// With what a label begins that says what was meant.
+pub const PREFIX: &str = "meant: ";
+
+/// A gesture that a person meant.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Meant {
+    /// Where the label stands.
+    pub at: Nanos,
+    /// The gesture, by its place in the rig; `None` where the rig has none of
+    /// that name.
+    pub gesture: Option<usize>,
+    /// The attempt that fired, or else a near miss, or else the one that came
+    /// closest in time, by its place among the verdicts.
+    pub attempt: Option<usize>,
+    /// Whether it fired.
+    pub is_hit: bool,
+}
+
+/// How a take was understood.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Score {
+    /// Every label that says what was meant, in order.
+    pub meant: Vec<Meant>,
+    /// The attempts that fired though nobody meant them, by their places among
+    /// the verdicts.
+    pub false_alarms: Vec<usize>,
+}
+
+impl Score {
+    /// How many labels were understood, and how many were not.
+    pub fn hits_and_misses(&self) -> (usize, usize) {
+        let hits = self.meant.iter().filter(|meant| meant.is_hit).count();
+        (hits, self.meant.len() - hits)
+    }
+}
+
+/// The gesture that a label names, if it says what was meant.
+pub fn named(text: &str) -> Option<&str> {
+    let name = text.strip_prefix(PREFIX)?.split_whitespace().next()?;
+    Some(name.trim_end_matches([',', ':', ';']))
+}
+
+/// Holds verdicts against labels. An attempt answers one label, and a label is
+/// answered by one attempt: of those that fit the one that began first.
+pub fn score<'v>(
+    rig: &Rig,
+    labels: &[Label],
+    verdicts: impl Iterator<Item = &'v GestureVerdict> + Clone,
+) -> Score {
+    let mut is_used = vec![false; verdicts.clone().count()];
+    let mut score = Score::default();
+    let said = labels.iter().filter_map(|label| Some((label.time, named(label.text.as_str())?)));
+    for (at, name) in said {
+        let gesture = rig.gestures.iter().position(|gesture| gesture.name == name);
+        let fits = |(n, verdict): &(usize, &GestureVerdict)| {
+            gesture == Some(usize::from(verdict.gesture)) && !is_used[*n] && is_near(verdict, at)
+        };
+        let near = verdicts.clone().enumerate().filter(fits);
+        let hit = near.clone().find(|(_, verdict)| verdict.fired.is_some());
+        let closest = || near.min_by_key(|(_, v)| (!v.is_near(), v.ended.0.abs_diff(at.0)));
+        let attempt = hit.or_else(closest).map(|(n, _)| n);
+        let is_hit = hit.is_some();
+        if let Some(n) = attempt {
+            is_used[n] = true;
+        }
+        score.meant.push(Meant { at, gesture, attempt, is_hit });
+    }
+    let is_judged =
+        |gesture: u16| score.meant.iter().any(|m| m.gesture == Some(usize::from(gesture)));
+    let alarms = verdicts.enumerate().filter(|(n, verdict)| {
+        verdict.fired.is_some() && !is_used[*n] && is_judged(verdict.gesture)
+    });
+    score.false_alarms = alarms.map(|(n, _)| n).collect();
+    score
+}
+
+fn is_near(verdict: &GestureVerdict, at: Nanos) -> bool {
+    let from = verdict.began.0.saturating_sub(SLACK.0);
+    (from..=verdict.ended.0.saturating_add(SLACK.0)).contains(&at.0)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("meant: swipe", Some("swipe"))]
+    #[case("meant: swipe, a lazy one", Some("swipe"))]
+    #[case("meant: swipe (lazy)", Some("swipe"))]
+    #[case("meant:", None)]
+    #[case("he meant: swipe", None)]
+    fn a_label_names_a_gesture(#[case] text: &str, #[case] gesture: Option<&str>) {
+        assert_eq!(named(text), gesture);
+    }
+}

@@ -1,0 +1,296 @@
+//! A run with its past: what the application, live or replaying, holds.
+
+use crate::history::{Capacity, History};
+use crate::recording::Recording;
+use alloc::vec::Vec;
+use gtrig_core::{
+    CleanText, ControlId, DeviceId, DeviceInfo, Event, Machine, Marks, Nanos, Plan, Presence, Rig,
+    Roster, RosterError, Tick,
+};
+
+/// A mark that a person put on the timeline.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Label {
+    /// Where.
+    pub time: Nanos,
+    /// What they wrote.
+    pub text: CleanText,
+}
+
+/// Ticks are run after this many events, so that few ever wait.
+const BATCH: usize = 4096;
+
+/// Devices, rig, machine and history in step.
+///
+/// Sources push into it ([`plug`](Session::plug), [`report`](Session::report)
+/// and so on), the owner of the clock moves it on
+/// ([`run_until`](Session::run_until)), and views read from it.
+#[derive(Clone, Debug)]
+pub struct Session {
+    roster: Roster,
+    rig: Rig,
+    plan: Plan,
+    machine: Machine,
+    history: History,
+    labels: Vec<Label>,
+    /// The time of the newest event of each device.
+    newest: Vec<Nanos>,
+}
+
+impl Session {
+    /// An empty session that will start at tick `begins`.
+    pub fn new(rig: Rig, begins: Tick, capacity: Capacity) -> Self {
+        let roster = Roster::default();
+        let plan = Plan::bind(&rig, &roster);
+        let machine = Machine::new(&plan, begins);
+        let history = History::new(&machine, &plan, capacity);
+        Session { roster, rig, plan, machine, history, labels: Vec::new(), newest: Vec::new() }
+    }
+
+    /// A device arrived. Its events may follow from `time` on.
+    ///
+    /// # Errors
+    /// When the roster has no room for its controls.
+    pub fn plug(&mut self, info: DeviceInfo, time: Nanos) -> Result<DeviceId, RosterError> {
+        let device = self.roster.admit(info, &self.rig.slots)?;
+        self.newest.resize(self.roster.devices().len(), Nanos(0));
+        self.rebind();
+        self.set_presence(device, Presence::Here, time);
+        Ok(device)
+    }
+
+    /// A device went away. Whatever was held on it is released.
+    pub fn unplug(&mut self, device: DeviceId, time: Nanos) {
+        self.roster.dismiss(device);
+        self.set_presence(device, Presence::Gone, time);
+    }
+
+    /// A device can be heard, or no longer; see [`Presence`].
+    pub fn set_presence(&mut self, device: DeviceId, presence: Presence, time: Nanos) {
+        let control = self.roster.device(device).presence();
+        self.report(Event { time, value: presence.value(), control, marks: Marks::empty() });
+    }
+
+    /// Takes in an event. One that is no later than the last tick run can no
+    /// longer be seen by its own tick; it is moved to just after that tick
+    /// and marked as late, so that a replay sees what this run saw. One that is
+    /// older than another of the same device is marked as disordered.
+    pub fn report(&mut self, mut event: Event) {
+        let device = self.roster.control(event.control).device;
+        let newest = &mut self.newest[usize::from(device.0)];
+        event.marks.set(
+            Marks::DISORDERED,
+            event.marks.contains(Marks::DISORDERED) || event.time < *newest,
+        );
+        *newest = event.time.max(*newest);
+        let next = self.machine.next_tick();
+        if next > Tick(0) {
+            let last = self.plan.rate().time_of(next.before());
+            if event.time <= last {
+                event.time = Nanos(last.0 + 1);
+                event.marks |= Marks::LATE;
+            }
+        }
+        self.history.push(event);
+    }
+
+    /// Runs every tick up to and including `until`.
+    pub fn run_until(&mut self, until: Tick) {
+        self.history.run(&mut self.machine, &self.plan, until);
+    }
+
+    /// Runs every tick that lies before `time`: what may be run when no
+    /// event before `time` can come any more.
+    pub fn run_before(&mut self, time: Nanos) {
+        let next = self.plan.rate().tick_seeing(time);
+        if next > Tick(0) {
+            self.run_until(next.before());
+        }
+    }
+
+    /// Writes a label.
+    pub fn add_label(&mut self, label: Label) {
+        let at = self.labels.partition_point(|other| other.time <= label.time);
+        self.labels.insert(at, label);
+    }
+
+    /// Removes the labels of a tick. Returns whether there were any.
+    pub fn remove_labels_at(&mut self, tick: Tick) -> bool {
+        let before = self.labels.len();
+        let rate = self.plan.rate();
+        self.labels.retain(|label| rate.tick_seeing(label.time) != tick);
+        self.labels.len() != before
+    }
+
+    /// The labels, in order of time.
+    pub fn labels(&self) -> &[Label] {
+        &self.labels
+    }
+
+    /// The devices.
+    pub fn roster(&self) -> &Roster {
+        &self.roster
+    }
+
+    /// The rig in force.
+    pub fn rig(&self) -> &Rig {
+        &self.rig
+    }
+
+    /// The rig, tied to the devices known now.
+    pub fn plan(&self) -> &Plan {
+        &self.plan
+    }
+
+    /// The state after the last tick.
+    pub fn now(&self) -> &Machine {
+        &self.machine
+    }
+
+    /// Presses that left no press edge, over the history that is kept.
+    pub fn lost_in_history(&self) -> u64 {
+        self.machine.lost() - self.history.lost_before()
+    }
+
+    /// The past.
+    pub fn history(&self) -> &History {
+        &self.history
+    }
+
+    /// The state after any tick that is kept, to the bit as it was.
+    pub fn at(&self, tick: Tick) -> Machine {
+        self.history.at(&self.plan, tick.min(self.machine.at()))
+    }
+
+    /// The events of one control that `tick` saw.
+    pub fn events_of(&self, control: ControlId, tick: Tick) -> impl Iterator<Item = &Event> {
+        self.history.events_in(&self.plan, tick).iter().filter(move |e| e.control == control)
+    }
+
+    /// The events of one control after the instant of tick `first` and not
+    /// after that of `last`: what it reported, between the polls too.
+    pub fn reports_of(
+        &self,
+        control: ControlId,
+        first: Tick,
+        last: Tick,
+    ) -> impl Iterator<Item = &Event> {
+        let events = self.history.events_between(&self.plan, first, last);
+        events.filter(move |event| event.control == control)
+    }
+
+    /// How many reports each device sent in the last whole second before a
+    /// tick, by the device's number. Events of the same instant are one report.
+    pub fn reports_per_second(&self, tick: Tick) -> Vec<u32> {
+        self.history.reports_per_second(&self.plan, self.plan.rate().time_of(tick))
+    }
+
+    /// How many events ticks have seen since the session began.
+    pub fn seen_count(&self) -> u64 {
+        self.history.seen_count()
+    }
+
+    /// The events that ticks have seen, in order, from number `from` on (see
+    /// [`Session::seen_count`]): what a recorder that writes as it goes has not
+    /// written yet. Their order and values never change any more.
+    pub fn seen_from(&self, from: u64) -> impl Iterator<Item = Event> {
+        self.history.seen_from(from).copied()
+    }
+
+    /// The same history run by another rig: what would have come out. Devices
+    /// keep the slots they have. Events that no tick has seen yet are left to
+    /// [`Session::follow`].
+    pub fn retuned(&self, rig: Rig, capacity: Capacity) -> Session {
+        Session::replayed(&self.recording(), rig, capacity)
+    }
+
+    /// A recording run by a rig; see [`Session::retuned`].
+    pub fn replayed(recording: &Recording, rig: Rig, capacity: Capacity) -> Session {
+        let begins = rig.rate.tick_seeing(recording.begins_at);
+        let mut session = Session::new(rig, begins, capacity);
+        session.roster = recording.roster.clone();
+        session.newest.clone_from(&recording.newest);
+        session.labels.clone_from(&recording.labels);
+        session.rebind();
+        let is_alike = recording.run_by == (session.rig.rate, session.rig.main.clone());
+        if is_alike && recording.opening.is_empty() {
+            let Session { history, machine, plan, .. } = &mut session;
+            history.rerun(machine, plan, &recording.segments, recording.waiting);
+        } else {
+            session.run_batches(recording);
+        }
+        session.run_until(session.plan.rate().tick_at(recording.ends_at));
+        session
+    }
+
+    fn run_batches(&mut self, recording: &Recording) {
+        let seen = recording.len() - recording.waiting;
+        let mut events = recording.events().take(seen).peekable();
+        while events.peek().is_some() {
+            let mut last = Nanos(0);
+            for event in events.by_ref().take(BATCH) {
+                last = event.time;
+                self.history.push(event);
+            }
+            self.run_before(last);
+        }
+    }
+
+    /// Takes over what `other`, which had `from` events when it was
+    /// [retuned](Session::retuned) into this session or when this last
+    /// followed it, has seen since.
+    pub fn follow(&mut self, other: &Session, from: u64) {
+        self.roster = other.roster.clone();
+        self.newest.clone_from(&other.newest);
+        self.labels.clone_from(&other.labels);
+        self.rebind();
+        for event in other.seen_from(from) {
+            self.report(event);
+        }
+        let seen_until = other.plan.rate().time_of(other.machine.at());
+        self.run_until(self.plan.rate().tick_at(seen_until));
+    }
+
+    /// Takes over the events that no tick of `other` has seen yet, to go on in
+    /// its place.
+    pub fn take_waiting(&mut self, other: &Session) {
+        for event in other.history.waiting() {
+            self.report(*event);
+        }
+    }
+
+    fn rebind(&mut self) {
+        self.plan = Plan::bind(&self.rig, &self.roster);
+        self.machine.fit(&self.plan);
+        self.history.fit(&self.machine, &self.plan);
+    }
+
+    /// The history, to be written.
+    pub fn recording(&self) -> Recording {
+        let segments = self.history.segments();
+        let mut start = segments[0].start.clone();
+        start.fit(&self.plan);
+        let begins_at = match self.history.begins() {
+            Tick(0) => Nanos(0),
+            tick => Nanos(self.plan.rate().time_of(tick.before()).0 + 1),
+        };
+        Recording {
+            roster: self.roster.clone(),
+            rig_name: self.rig.name.clone(),
+            begins_at,
+            labels: self.labels.iter().filter(|l| l.time >= begins_at).cloned().collect(),
+            opening: start.opening(&self.plan, begins_at),
+            segments,
+            waiting: self.history.waiting().len(),
+            ends_at: self.plan.rate().time_of(self.machine.at()),
+            newest: self.newest.clone(),
+            run_by: (self.rig.rate, self.rig.main.clone()),
+        }
+    }
+
+    /// Runs the whole history again and shows the machine after each tick
+    /// that could have changed anything.
+    pub fn replay(&self, after_tick: impl FnMut(&Machine)) {
+        self.history.replay(&self.plan, self.machine.at(), after_tick);
+    }
+}

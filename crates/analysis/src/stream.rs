@@ -1,0 +1,430 @@
+//! How well the reports of a device come: how far apart, and what is wrong
+//! with them.
+//!
+//! A [`StreamWatch`] follows the events in the order in which ticks saw them,
+//! live or from a take, and costs a few nanoseconds an event. What it lists is
+//! a hole in knowledge or a reason to doubt a time stamp:
+//!
+//! - **gap**: a device with axes or triggers was silent for more than four of its usual intervals,
+//!   and then a control had moved by a tenth of its range or more at once, and
+//!   by three times as much as in the report before or after. A hand that lay
+//!   still and then flicks starts slowly; a move of which reports are missing
+//!   does not.
+//! - **stall**: a device that reports all the time (of a thousand intervals and
+//!   more, at most one in a thousand was longer than two) was silent for more
+//!   than eight.
+//! - **burst**: five reports or more, each closer to the one before than an
+//!   eighth of the usual interval: they waited somewhere and came at once.
+//! - **late**: reported after the tick that should have seen it had run.
+//! - **backwards**: a time stamp before that of an earlier report.
+//! - **twice**: one control reported twice at one instant.
+//! - **overrun**: the source lost events and asked for the state again.
+//!
+//! The usual interval is the median so far; nothing is judged before
+//! [`LEAST_REPORTS`].
+
+use crate::session::Session;
+mod intervals;
+
+use alloc::{collections::VecDeque, format, string::String, vec::Vec};
+use gtrig_core::{ControlId, ControlKind, DeviceId, Event, Marks, Nanos, Roster};
+pub use intervals::Intervals;
+
+/// A device must have reported so often before its intervals tell anything.
+pub const LEAST_REPORTS: u64 = 64;
+
+/// At most so many troubles are listed, the newest; all are counted.
+pub const MAX_LISTED: usize = 10_000;
+
+/// What is wrong with a stretch of a stream. See the module documentation.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum TroubleKind {
+    /// Reports are missing from a move.
+    Gap,
+    /// A device that always reports was silent.
+    Stall,
+    /// Reports that waited came all at once.
+    Burst,
+    /// Reports came after their tick had run.
+    Late,
+    /// Time went back.
+    Disordered,
+    /// One control was reported twice at one instant.
+    Duplicate,
+    /// The source lost events.
+    Overrun,
+}
+
+impl TroubleKind {
+    /// Every kind, in the order they are listed to people.
+    pub const ALL: [TroubleKind; 7] = [
+        TroubleKind::Gap,
+        TroubleKind::Stall,
+        TroubleKind::Overrun,
+        TroubleKind::Burst,
+        TroubleKind::Late,
+        TroubleKind::Disordered,
+        TroubleKind::Duplicate,
+    ];
+
+    /// The word for it in reports and on screen.
+    pub const fn word(self) -> &'static str {
+        match self {
+            TroubleKind::Gap => "gap",
+            TroubleKind::Stall => "stall",
+            TroubleKind::Burst => "burst",
+            TroubleKind::Late => "late",
+            TroubleKind::Disordered => "backwards",
+            TroubleKind::Duplicate => "twice",
+            TroubleKind::Overrun => "overrun",
+        }
+    }
+
+    /// Whether nothing is known of the device in that stretch.
+    pub const fn is_hole(self) -> bool {
+        matches!(self, TroubleKind::Gap | TroubleKind::Stall | TroubleKind::Overrun)
+    }
+}
+
+/// A stretch of a stream with which something is wrong.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Trouble {
+    /// What is wrong.
+    pub kind: TroubleKind,
+    /// With which device.
+    pub device: DeviceId,
+    /// The control that showed it, where one did.
+    pub control: Option<ControlId>,
+    /// The last instant before it at which all was well.
+    pub from: Nanos,
+    /// Its end.
+    pub to: Nanos,
+    /// How many events are concerned; for a gap or a stall, about how many
+    /// reports are missing.
+    pub count: u32,
+    /// By what share of its range the control had moved, for a gap.
+    pub jump: f32,
+}
+
+impl Trouble {
+    /// A plain sentence with the numbers.
+    pub fn words(&self, roster: &Roster) -> String {
+        let device = roster.device(self.device).label();
+        let Trouble { from, to, count, .. } = *self;
+        let lasted = Nanos(to.0 - from.0);
+        let control = |id| roster.code(id);
+        match (self.kind, self.control) {
+            (TroubleKind::Gap, Some(id)) => format!(
+                "{device} sent nothing for {lasted} from {from} on (about {count} reports); then {} stood {:.0} % of its range further.",
+                control(id),
+                self.jump * 100.0
+            ),
+            (TroubleKind::Gap | TroubleKind::Stall, _) => format!(
+                "{device}, which reports all the time, sent nothing for {lasted} from {from} on (about {count} reports)."
+            ),
+            (TroubleKind::Burst, _) => format!(
+                "{device} sent {count} reports within {lasted} from {from} on: they had waited, and their times are too late."
+            ),
+            (TroubleKind::Late, _) => format!(
+                "{count} event(s) of {device} came after their own tick had run and were moved to {to}."
+            ),
+            (TroubleKind::Disordered, _) => format!(
+                "{count} event(s) of {device} at {to} carry a time before that of an earlier report."
+            ),
+            (TroubleKind::Duplicate, id) => format!(
+                "{device} reported {} {count} times at {to}: which came first is not known.",
+                id.map_or("a control", control)
+            ),
+            (TroubleKind::Overrun, _) => format!(
+                "events of {device} were lost between {from} and {to}, when the source asked for the state again; {count} control(s) differed."
+            ),
+        }
+    }
+}
+
+/// What is known of the stream of one device.
+#[derive(Clone, Debug, Default)]
+pub struct DeviceStream {
+    /// Events, auto-repeat included.
+    pub events: u64,
+    /// Reports: events of one instant are one.
+    pub reports: u64,
+    /// The first report.
+    pub first: Option<Nanos>,
+    /// The last one.
+    pub last: Option<Nanos>,
+    /// From report to report, while it could be heard.
+    pub intervals: Intervals,
+    counts: [u64; TroubleKind::ALL.len()],
+    /// The report before, unless the device has been away since.
+    before: Option<Nanos>,
+    /// The length of the interval that ended with the newest report.
+    interval: Nanos,
+    run_began: Nanos,
+    run: u32,
+    suspect: Option<Suspect>,
+}
+
+/// A jump that may be a gap; the report after it decides.
+#[derive(Clone, Copy, Debug)]
+struct Suspect {
+    trouble: Trouble,
+    step_before: f32,
+    report: u64,
+}
+
+/// How a control moved last.
+#[derive(Clone, Copy, Debug)]
+struct Motion {
+    value: i32,
+    at: Option<Nanos>,
+    /// By what share of its range.
+    step: f32,
+}
+
+impl DeviceStream {
+    /// How often this went wrong.
+    pub fn count(&self, kind: TroubleKind) -> u64 {
+        self.counts[kind as usize]
+    }
+
+    /// How often anything went wrong.
+    pub fn troubles(&self) -> u64 {
+        self.counts.iter().sum()
+    }
+
+    /// Events per second from the first report to the last.
+    pub fn events_per_second(&self) -> f64 {
+        match (self.first, self.last) {
+            (Some(first), Some(last)) if first < last => {
+                self.events as f64 * 1e9 / (last.0 - first.0) as f64
+            }
+            _ => 0.0,
+        }
+    }
+
+    fn usual(&self) -> Option<u64> {
+        (self.reports >= LEAST_REPORTS).then_some(self.intervals.usual().0.max(1))
+    }
+}
+
+/// Follows the streams of all devices of a session.
+#[derive(Clone, Debug, Default)]
+pub struct StreamWatch {
+    devices: Vec<DeviceStream>,
+    motions: Vec<Motion>,
+    troubles: VecDeque<Trouble>,
+    /// The number of the next event to take in.
+    next: u64,
+}
+
+impl StreamWatch {
+    /// Everything that a session still knows.
+    pub fn over(session: &Session) -> Self {
+        let mut watch = StreamWatch::default();
+        watch.catch_up(session);
+        watch
+    }
+
+    /// Takes in what ticks have seen since.
+    pub fn catch_up(&mut self, session: &Session) {
+        let roster = session.roster();
+        self.devices.resize_with(roster.devices().len(), DeviceStream::default);
+        let known = self.motions.len();
+        self.motions.extend(roster.controls()[known..].iter().map(|control| Motion {
+            value: control.kind.rest(),
+            at: None,
+            step: 0.0,
+        }));
+        for event in session.seen_from(self.next) {
+            self.take_in(roster, &event);
+        }
+        self.next = session.seen_count();
+    }
+
+    /// The session is another one that has seen the same: go on from here.
+    pub fn go_on_from(&mut self, session: &Session) {
+        self.next = session.seen_count();
+    }
+
+    /// The stream of a device.
+    pub fn device(&self, id: DeviceId) -> Option<&DeviceStream> {
+        self.devices.get(usize::from(id.0))
+    }
+
+    /// What went wrong, in order of time; see [`MAX_LISTED`].
+    pub fn troubles(&self) -> &VecDeque<Trouble> {
+        &self.troubles
+    }
+
+    /// The stretches between two instants in which nothing is known of a
+    /// device, though it was there.
+    pub fn holes(
+        &self,
+        device: DeviceId,
+        from: Nanos,
+        to: Nanos,
+    ) -> impl Iterator<Item = &Trouble> {
+        self.troubles
+            .iter()
+            .take_while(move |trouble| trouble.from <= to)
+            .filter(move |t| t.kind.is_hole() && t.device == device && t.to >= from)
+    }
+
+    fn take_in(&mut self, roster: &Roster, event: &Event) {
+        let control = roster.control(event.control);
+        if control.is_presence {
+            self.devices[usize::from(control.device.0)].before = None;
+            return;
+        }
+        if event.marks.contains(Marks::CARRIED) {
+            self.motions[event.control.index()].value = event.value;
+            return;
+        }
+        let is_new = {
+            let stream = &mut self.devices[usize::from(control.device.0)];
+            stream.events += 1;
+            stream.last.is_none_or(|last| last != event.time)
+        };
+        if is_new {
+            self.report(control.device, event.time);
+        }
+        self.doubt(control.device, event);
+        self.movement(control.kind, control.device, event);
+    }
+
+    /// A new report of a device begins.
+    fn report(&mut self, device: DeviceId, time: Nanos) {
+        self.decide(device);
+        let stream = &mut self.devices[usize::from(device.0)];
+        stream.reports += 1;
+        stream.first.get_or_insert(time);
+        let before = stream.before.replace(time);
+        stream.last = Some(time);
+        stream.interval = Nanos(0);
+        let Some(before) = before.filter(|before| *before < time) else {
+            (stream.run_began, stream.run) = (time, 0);
+            return;
+        };
+        let usual = stream.usual();
+        let is_steady = stream.intervals.is_steady();
+        let interval = Nanos(time.0 - before.0);
+        stream.interval = interval;
+        stream.intervals.add(before, time);
+        let Some(usual) = usual else { return };
+        if interval.0 * 8 < usual {
+            stream.run += 1;
+        } else {
+            let (from, run) = (stream.run_began, stream.run);
+            (stream.run_began, stream.run) = (time, 0);
+            if run >= 4 {
+                let count = run + 1;
+                self.list(Trouble::of(TroubleKind::Burst, device, (from, before), count));
+            }
+        }
+        if is_steady && interval.0 > 8 * usual {
+            let count = missing(interval.0, usual);
+            self.list(Trouble::of(TroubleKind::Stall, device, (before, time), count));
+        }
+    }
+
+    /// Whether the jump of the report before the last one was a gap.
+    fn decide(&mut self, device: DeviceId) {
+        let stream = &mut self.devices[usize::from(device.0)];
+        let Some(Suspect { trouble, step_before, report }) = stream.suspect else { return };
+        if report == stream.reports {
+            return;
+        }
+        stream.suspect = None;
+        let motion = trouble.control.map(|id| self.motions[id.index()]);
+        let step_after = motion.filter(|m| m.at > Some(trouble.to)).map_or(0.0, |m| m.step);
+        let is_stall = |other: &&Trouble| {
+            other.kind == TroubleKind::Stall && (other.device, other.to) == (device, trouble.to)
+        };
+        let is_known = self.troubles.iter().rev().take(8).find(is_stall).is_some();
+        if trouble.jump >= 3.0 * step_before.max(step_after) && !is_known {
+            self.list(trouble);
+        }
+    }
+
+    fn movement(&mut self, kind: ControlKind, device: DeviceId, event: &Event) {
+        let motion = &mut self.motions[event.control.index()];
+        let range = kind.range().map_or(0.0, |(min, max)| f64::from(max) - f64::from(min));
+        let moved = (f64::from(event.value) - f64::from(motion.value)).abs();
+        // A finger may land anywhere: a place that jumps says nothing.
+        let is_analogue = matches!(kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. });
+        let step = if is_analogue && range > 0.0 { (moved / range) as f32 } else { 0.0 };
+        let step_before = motion.step;
+        *motion = Motion { value: event.value, at: Some(event.time), step };
+        let stream = &mut self.devices[usize::from(device.0)];
+        let interval = stream.interval.0;
+        let Some(usual) = stream.usual() else { return };
+        let is_known = event.marks.intersects(Marks::RESYNCED | Marks::LATE);
+        let is_largest = stream.suspect.is_none_or(|s| s.trouble.jump < step);
+        if interval > 4 * usual && step >= 0.1 && is_largest && !is_known {
+            let from = Nanos(event.time.0 - interval);
+            let count = missing(interval, usual);
+            let trouble = Trouble {
+                control: Some(event.control),
+                jump: step,
+                ..Trouble::of(TroubleKind::Gap, device, (from, event.time), count)
+            };
+            stream.suspect = Some(Suspect { trouble, step_before, report: stream.reports });
+        }
+    }
+
+    /// What the event itself gives reason to doubt.
+    fn doubt(&mut self, device: DeviceId, event: &Event) {
+        let Event { time, marks, control, .. } = *event;
+        let here = (time, time);
+        if marks.contains(Marks::DISORDERED) {
+            self.count(Trouble::of(TroubleKind::Disordered, device, here, 1));
+        } else if marks.contains(Marks::LATE) {
+            self.count(Trouble::of(TroubleKind::Late, device, here, 1));
+        }
+        if marks.contains(Marks::RESYNCED) {
+            let interval = self.devices[usize::from(device.0)].interval.0;
+            let from = Nanos(time.0 - interval);
+            self.count(Trouble::of(TroubleKind::Overrun, device, (from, time), 1));
+        }
+        let is_twice = self.motions[control.index()].at == Some(time);
+        if is_twice && !marks.intersects(Marks::LATE | Marks::RESYNCED | Marks::REPEAT) {
+            let twice = Trouble::of(TroubleKind::Duplicate, device, here, 2);
+            self.count(Trouble { control: Some(control), ..twice });
+        }
+    }
+
+    /// Lists a trouble, or adds to the one of the same instant.
+    fn count(&mut self, trouble: Trouble) {
+        let Trouble { kind, device, control, to, .. } = trouble;
+        let same =
+            self.troubles.iter_mut().rev().take_while(|other| other.to >= to).find(|other| {
+                (other.kind, other.device, other.control, other.to) == (kind, device, control, to)
+            });
+        match same {
+            Some(other) => other.count += 1,
+            None => self.list(trouble),
+        }
+    }
+
+    fn list(&mut self, trouble: Trouble) {
+        self.devices[usize::from(trouble.device.0)].counts[trouble.kind as usize] += 1;
+        let later = self.troubles.iter().rev().take_while(|other| other.from > trouble.from);
+        let at = self.troubles.len() - later.count();
+        self.troubles.insert(at, trouble);
+        if self.troubles.len() > MAX_LISTED {
+            self.troubles.pop_front();
+        }
+    }
+}
+
+/// About how many reports are missing from an interval.
+fn missing(interval: u64, usual: u64) -> u32 {
+    u32::try_from((interval + usual / 2) / usual).unwrap_or(u32::MAX).saturating_sub(1)
+}
+
+impl Trouble {
+    fn of(kind: TroubleKind, device: DeviceId, (from, to): (Nanos, Nanos), count: u32) -> Self {
+        Trouble { kind, device, control: None, from, to, count, jump: 0.0 }
+    }
+}

@@ -1,0 +1,7 @@
+//! Findings in words.
+
+mod combo;
+mod gesture;
+
+pub use combo::*;
+pub use gesture::*;

@@ -1,0 +1,174 @@
+//! Combos in words.
+
+use crate::ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck, is_least, step_of};
+use alloc::{
+    format,
+    string::{String, ToString},
+    vec::Vec,
+};
+use gtrig_core::{
+    Combo, ComboLimit, ComboStep, PollRate, Rig, Signal, SignalId, StepKind, TimeSpan,
+};
+
+/// A length of time: `250 ms`, `12.4 ms`, `3 ticks`.
+pub fn span_words(span: TimeSpan) -> String {
+    amount_words(span, span.amount())
+}
+
+/// So much, in the unit of a span.
+fn amount_words(unit: TimeSpan, amount: i64) -> String {
+    match unit {
+        TimeSpan::Time(_) => {
+            let ms = format!("{:.2}", amount as f64 / 1e6);
+            format!("{} ms", ms.trim_end_matches('0').trim_end_matches('.'))
+        }
+        TimeSpan::Ticks(_) if amount == 1 => "1 tick".to_string(),
+        TimeSpan::Ticks(_) => format!("{amount} ticks"),
+    }
+}
+
+/// The same in the other unit, rounded up: what a change of that many ticks
+/// would be.
+fn other_unit(unit: TimeSpan, amount: i64, rate: PollRate) -> String {
+    match unit {
+        TimeSpan::Time(_) => {
+            let ticks = libm::ceil(amount as f64 * 1e-9 * rate.hz()) as i64;
+            amount_words(TimeSpan::Ticks(0), ticks)
+        }
+        TimeSpan::Ticks(_) => {
+            let ms = amount as f64 / rate.hz() * 1000.0;
+            format!("{ms:.1} ms")
+        }
+    }
+}
+
+/// A signal, as rigs write it.
+pub fn signal_words(rig: &Rig, signal: SignalId) -> String {
+    let name =
+        |kind: &str, name: Option<&String>| format!("{kind}/{}", name.map_or("?", String::as_str));
+    match rig.signals.get(signal.index()) {
+        None => "?".to_string(),
+        Some(Signal::Control { control, .. }) => control.to_string(),
+        Some(Signal::Action(n)) => name("action", rig.actions.get(*n).map(|a| &a.name)),
+        Some(Signal::Zone(n)) => name("zone", rig.zones.get(*n).map(|z| &z.name)),
+        Some(Signal::Gesture(n)) => name("gesture", rig.gestures.get(*n).map(|g| &g.name)),
+        Some(Signal::Way(_, way)) => way.word().to_string(),
+    }
+}
+
+/// A step, as rigs write it, without its limits on when it comes.
+pub fn rung_words(rig: &Rig, step: &ComboStep) -> String {
+    let name = |signal: &SignalId| signal_words(rig, *signal);
+    match &step.what {
+        StepKind::Press(of) => match rig.signals.get(of.index()) {
+            Some(Signal::Way(..)) => format!("push {}", name(of)),
+            Some(Signal::Gesture(_)) => format!("make {}", name(of)),
+            _ => format!("press {}", name(of)),
+        },
+        StepKind::Release(of) => format!("release {}", name(of)),
+        StepKind::Hold(of, span) => format!("hold {} for {}", name(of), span_words(*span)),
+        StepKind::Together { of, spread, in_order } => {
+            let names: Vec<String> = of.iter().map(name).collect();
+            let order = if *in_order { " in order" } else { "" };
+            format!("together {} in {}{order}", names.join(" and "), span_words(*spread))
+        }
+        StepKind::Quiet(span) => format!("quiet {}", span_words(*span)),
+    }
+}
+
+/// A combo as rigs write it, with every limit.
+pub fn combo_words(rig: &Rig, combo: &Combo) -> String {
+    let step = |(n, step): (usize, &ComboStep)| {
+        let mut words = rung_words(rig, step);
+        if n > 0 && step.after.amount() > 0 {
+            words += &format!(" after {}", span_words(step.after));
+        }
+        if n > 0 && !matches!(step.what, StepKind::Quiet(_)) {
+            words += &format!(" within {}", span_words(step.within));
+        }
+        if step.buffer.amount() > 0 {
+            words += &format!(" buffered {}", span_words(step.buffer));
+        }
+        for (n, signal) in step.unless.iter().enumerate() {
+            let word = if n == 0 { "unless" } else { "or" };
+            words += &format!(" {word} {}", signal_words(rig, *signal));
+        }
+        words
+    };
+    let mut words: Vec<String> = combo.steps.iter().enumerate().map(step).collect();
+    words.extend(combo.all.map(|all| format!("all within {}", span_words(all))));
+    words.join(", ")
+}
+
+/// A limit: what it asks of which step.
+pub fn limit_words(rig: &Rig, combo: &Combo, limit: ComboLimit) -> String {
+    let step = combo.steps.get(usize::from(step_of(limit)));
+    let name = step.map_or(String::new(), |step| match step.what.signals().first() {
+        Some(signal) => signal_words(rig, *signal),
+        None => "quiet".to_string(),
+    });
+    match limit {
+        ComboLimit::After(_) => format!("after, {name}"),
+        ComboLimit::Within(_) => format!("within, {name}"),
+        ComboLimit::Own(_) => match step.map(|step| &step.what) {
+            Some(StepKind::Hold(..)) => format!("hold, {name}"),
+            Some(StepKind::Together { .. }) => "together".to_string(),
+            _ => "quiet".to_string(),
+        },
+        ComboLimit::All => "all within".to_string(),
+    }
+}
+
+/// A limit and by how much it was missed: `12.4 ms (1 tick) late`.
+pub fn miss_words(combo: &Combo, rate: PollRate, check: &LimitCheck) -> String {
+    let by = -check.margin;
+    let how = match check.limit {
+        ComboLimit::After(_) => "too early",
+        _ if is_least(combo, check.limit) => "short",
+        ComboLimit::Own(_) => "too far apart",
+        ComboLimit::Within(_) | ComboLimit::All => "too late",
+    };
+    let amount = amount_words(check.asked, by);
+    format!("{amount} ({}) {how}", other_unit(check.asked, by, rate))
+}
+
+/// What an attempt came to, in a sentence.
+pub fn attempt_words(rig: &Rig, combo: &Combo, attempt: &ComboAttempt) -> String {
+    let count = combo.steps.len();
+    let mirrored = if attempt.is_mirrored { ", turned around" } else { "" };
+    match attempt.outcome {
+        ComboAttemptOutcome::Met => {
+            let tightest = attempt.checks.iter().filter(|check| check.margin < i64::MAX);
+            let share = |c: &&LimitCheck| c.margin as f64 / c.asked.amount().max(1) as f64;
+            let tightest = tightest.min_by(|a, b| share(a).total_cmp(&share(b)));
+            let spare = tightest.map_or(String::new(), |check| {
+                let spare = amount_words(check.asked, check.margin);
+                format!(": {spare} to spare on `{}`", limit_words(rig, combo, check.limit))
+            });
+            let met = if count == 1 { "met".to_string() } else { format!("met all {count} steps") };
+            format!("{met}{spare}{mirrored}")
+        }
+        ComboAttemptOutcome::Near => match attempt.nearest() {
+            Some(check) => {
+                let step = combo.steps.get(usize::from(step_of(check.limit)));
+                let step = step.map_or("all of it".to_string(), |step| rung_words(rig, step));
+                let most = if is_least(combo, check.limit) { "at least" } else { "at most" };
+                let asked = span_words(check.asked);
+                let miss = miss_words(combo, rig.rate, check);
+                format!("`{step}` {miss}, {most} {asked} asked; all else held{mirrored}")
+            }
+            None => "missed".to_string(),
+        },
+        ComboAttemptOutcome::Broken(by) => {
+            let by = by.map_or("a button that it does not know".to_string(), |signal| {
+                signal_words(rig, signal)
+            });
+            format!("broken by {by}; all else held{mirrored}")
+        }
+        ComboAttemptOutcome::Stopped(n) => {
+            let next = combo.steps.get(usize::from(n)).map(|step| rung_words(rig, step));
+            let next = next.unwrap_or_default();
+            format!("stopped after {n} of {count} steps: no `{next}` came in time{mirrored}")
+        }
+    }
+}

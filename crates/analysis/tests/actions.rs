@@ -1,0 +1,142 @@
+//! What game code reads, by hand.
+
+mod common;
+
+use common::*;
+use gtrig_analysis::explain::explain_action;
+use gtrig_analysis::*;
+use gtrig_core::length;
+use gtrig_core::*;
+use rstest::rstest;
+
+/// Sets everything before tick 1 and returns what the only action then is.
+fn read(gives: Gives, inputs: Vec<InputSpec>, set: &[(&str, i32)]) -> (f32, f32, Option<String>) {
+    let mut desk = Desk::new(rig(vec![action("a", gives, inputs)]));
+    for (i, (control, value)) in set.iter().enumerate() {
+        desk.set(1.0 + i as f64, control, *value);
+    }
+    desk.run_to(1);
+    let state = desk.action(0);
+    let by = state.driver.map(|by| desk.session.roster().address(by).to_string());
+    (state.x, state.y, by)
+}
+
+#[rstest]
+#[case(&[], 0.0, None)]
+#[case(&[("pad1/south", 1)], 1.0, Some("pad1/south"))]
+#[case(&[("pad2/south", 1)], 1.0, Some("pad2/south"))]
+#[case::first_of_equals(&[("keys/KeyS", 1), ("pad2/south", 1)], 1.0, Some("pad2/south"))]
+fn any_of_buttons(#[case] set: &[(&str, i32)], #[case] x: f32, #[case] by: Option<&str>) {
+    let inputs = vec![button("pad/south"), button("keys/KeyS")];
+    assert_eq!(read(Gives::On, inputs, set), (x, 0.0, by.map(str::to_owned)));
+}
+
+#[rstest]
+#[case(49, 0.0)]
+#[case(50, 1.0)]
+#[case(100, 1.0)]
+fn a_trigger_is_a_button_from_its_threshold_on(#[case] raw: i32, #[case] x: f32) {
+    let inputs = vec![button("pad1/trigger-r")];
+    assert_eq!(read(Gives::On, inputs, &[("pad1/trigger-r", raw)]).0, x);
+}
+
+#[test]
+fn a_trigger_that_trembles_at_its_threshold_is_pressed_once() {
+    let inputs = || vec![button("pad1/trigger-r")];
+    let mut desk = Desk::new(rig(vec![
+        action("held", Gives::On, inputs()),
+        action("pulse", Gives::Pulse, inputs()),
+    ]));
+    let mut seen = Vec::new();
+    for (tick, raw) in (1..).zip([49, 51, 49, 51, 31, 29, 49, 50]) {
+        desk.set(f64::from(tick) * 16.0, "pad1/trigger-r", raw);
+        desk.run_to(tick);
+        seen.push((desk.action(0).is_active(), desk.action(1).is_active()));
+    }
+    let held: Vec<bool> = seen.iter().map(|s| s.0).collect();
+    let pulses: Vec<bool> = seen.iter().map(|s| s.1).collect();
+    assert_eq!(held, [false, true, true, true, true, false, false, true]);
+    assert_eq!(pulses, [false, true, false, false, false, false, false, true]);
+}
+
+#[rstest]
+#[case::neither(BothHeld::Last, &[], 0.0)]
+#[case::left(BothHeld::Last, &[("keys/KeyA", 1)], -1.0)]
+#[case::both_neutral(BothHeld::Neutral, &[("keys/KeyA", 1), ("keys/KeyD", 1)], 0.0)]
+#[case::right_last(BothHeld::Last, &[("keys/KeyA", 1), ("keys/KeyD", 1)], 1.0)]
+#[case::left_last(BothHeld::Last, &[("keys/KeyD", 1), ("keys/KeyA", 1)], -1.0)]
+#[case::falls_back(BothHeld::Last, &[("keys/KeyA", 1), ("keys/KeyD", 1), ("keys/KeyD", 0)], -1.0)]
+#[case::right_first(BothHeld::First, &[("keys/KeyD", 1), ("keys/KeyA", 1)], 1.0)]
+#[case::falls_to_the_later(BothHeld::First, &[("keys/KeyD", 1), ("keys/KeyA", 1), ("keys/KeyD", 0)], -1.0)]
+#[case::neutral_falls_back(BothHeld::Neutral, &[("keys/KeyA", 1), ("keys/KeyD", 1), ("keys/KeyA", 0)], 1.0)]
+fn opposite_keys(#[case] both: BothHeld, #[case] set: &[(&str, i32)], #[case] x: f32) {
+    assert_eq!(read(Gives::Axis, vec![pair("keys/KeyA", "keys/KeyD", both)], set).0, x);
+}
+
+#[test]
+fn a_diagonal_of_keys_is_no_faster() {
+    let set = [("keys/KeyW", 1), ("keys/KeyD", 1)];
+    let (x, y, _) = read(Gives::Plane, vec![cross(BothHeld::Neutral)], &set);
+    assert!((length([x, y]) - 1.0).abs() < 1e-6, "{x} {y}");
+    assert!(x > 0.7 && y > 0.7, "up and to the right: {x} {y}");
+}
+
+#[rstest]
+#[case::rest(&[], 0.0, 0.0)]
+#[case::inside_the_dead_zone(&[("pad1/stick-l-x", 15)], 0.0, 0.0)]
+#[case::rescaled(&[("pad1/stick-l-x", 60)], 0.5, 0.0)]
+#[case::up_is_plus(&[("pad1/stick-l-y", -100)], 0.0, 1.0)]
+#[case::corner_is_held_in_the_circle(&[("pad1/stick-l-x", 100), ("pad1/stick-l-y", -100)], 0.70710677, 0.70710677)]
+#[case::strongest_pad_wins(&[("pad1/stick-l-x", 60), ("pad2/stick-l-x", -100)], -1.0, 0.0)]
+fn sticks(#[case] set: &[(&str, i32)], #[case] x: f32, #[case] y: f32) {
+    let (got_x, got_y, _) = read(Gives::Plane, vec![stick("pad/stick-l", 0.2)], set);
+    assert!((got_x - x).abs() < 1e-6 && (got_y - y).abs() < 1e-6, "{got_x} {got_y}");
+    assert!(got_y.is_sign_positive() || got_y < 0.0, "rest is 0, not -0");
+}
+
+#[test]
+fn a_pulse_lasts_one_tick_and_fires_once_per_press() {
+    let mut desk = Desk::new(rig(vec![action("a", Gives::Pulse, vec![button("pad/south")])]));
+    desk.set(1.0, "pad1/south", 1);
+    desk.set(120.0, "pad1/south", 0);
+    desk.set(150.0, "pad1/south", 1);
+    let on: Vec<u32> = (0..15)
+        .filter(|&tick| {
+            desk.run_to(tick);
+            desk.action(0).is_active()
+        })
+        .collect();
+    assert_eq!(on, [1, 9]);
+}
+
+#[test]
+fn unplugging_releases_what_was_held_and_marks_it() {
+    let mut desk = Desk::new(rig(vec![action("a", Gives::On, vec![button("pad/south")])]));
+    desk.set(1.0, "pad1/south", 1);
+    desk.run_to(2);
+    assert!(desk.action(0).is_active());
+    let south = desk.control("pad1/south");
+    desk.session.unplug(desk.devices[0], Nanos::from_millis(40));
+    desk.run_to(3);
+    let cell = desk.session.now().cell(south);
+    assert_eq!(cell.edge(), Some(Edge::Release));
+    assert!(cell.marks.contains(LaneMarks::SYNTHETIC));
+    assert!(!desk.action(0).is_active());
+    // What a device says after it left is not heard.
+    desk.set(60.0, "pad1/south", 1);
+    desk.run_to(5);
+    assert!(!desk.action(0).is_active());
+}
+
+#[test]
+fn with_no_device_at_all_every_action_is_at_rest() {
+    let rig = rig(vec![
+        action("a", Gives::On, vec![button("pad/south")]),
+        action("b", Gives::Plane, vec![stick("pad/stick-l", 0.1), cross(BothHeld::Last)]),
+    ]);
+    let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+    session.run_until(Tick(100));
+    let rest = [0, 1].map(|id| session.now().action(ActionId(id)));
+    assert_eq!(rest, [ActionState::IDLE; 2]);
+    assert!(explain_action(&session, session.now(), ActionId(0)).contains("no device"));
+}

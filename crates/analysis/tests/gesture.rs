@@ -1,0 +1,507 @@
+//! Gestures by hand: what fires, what misses, and by how much.
+
+mod common;
+
+use common::{Desk, glass, hand::*};
+use gtrig_analysis::*;
+use gtrig_core::Claim;
+use gtrig_core::{
+    Gesture, GestureKind, GestureOutcome, GestureVerdict, PanelEdge, Quantity, Sign, StickCentre,
+    SwipeDirections, SwipeFires, Zone, *,
+};
+use rstest::rstest;
+
+const SWIPE: GestureKind = GestureKind::Swipe {
+    toward: SwipeDirections::FOUR,
+    fires: SwipeFires::Release,
+    from_edge: None,
+};
+const DOUBLE: GestureKind = GestureKind::Tap { times: 2 };
+
+fn played(gestures: Vec<Gesture>, reports: &[Report]) -> Hand {
+    let mut hand = Hand::new(gesture_rig(gestures));
+    hand.play(reports);
+    hand
+}
+
+/// The verdict on one gesture after some reports.
+fn verdict(kind: GestureKind, limits: &[(Quantity, f32)], reports: &[Report]) -> GestureVerdict {
+    let hand = played(vec![gesture("it", kind, limits)], reports);
+    let verdicts = hand.verdicts();
+    assert_eq!(verdicts.len(), 1, "{verdicts:?}");
+    verdicts[0]
+}
+
+fn margin(verdict: &GestureVerdict, of: Quantity) -> f32 {
+    verdict.checks().iter().find(|check| check.quantity == of).unwrap().margin
+}
+
+fn near(is: f32, should: f32) -> bool {
+    (is - should).abs() < 0.02
+}
+
+#[rstest]
+#[case::short_and_steady(tap(100.0, 1, [20.0, 20.0], 80.0), true, 170.0, 3.0)]
+#[case::too_long(tap(100.0, 1, [20.0, 20.0], 262.4), false, -12.4, 3.0)]
+#[case::too_far(stroke(100.0, 1, [20.0, 20.0], [24.0, 20.0], 99.0), false, 150.0, -1.0)]
+#[case::away_and_back(
+    path(100.0, 1, &[[20.0, 20.0], [24.0, 20.0], [20.0, 20.0]], 199.0), false, 50.0, -1.0)]
+fn a_tap(#[case] reports: Vec<Report>, #[case] fires: bool, #[case] lift: f32, #[case] moved: f32) {
+    let verdict = verdict(GestureKind::Tap { times: 1 }, &[], &reports);
+    assert_eq!(verdict.outcome == GestureOutcome::Fired, fires);
+    assert!(near(margin(&verdict, Quantity::Lift), lift), "{verdict:?}");
+    // Polls see the way there and back a little short of its end.
+    let is = margin(&verdict, Quantity::Move);
+    assert!((is - moved).abs() < 0.4, "{verdict:?}");
+}
+
+#[rstest]
+#[case::far_enough([20.0, 20.0], [41.0, 20.0], 200.0, true, 6.0, None)]
+#[case::too_short([20.0, 20.0], [28.8, 20.0], 200.0, false, -6.2, Some(Quantity::Length))]
+#[case::too_slow([20.0, 20.0], [41.0, 20.0], 611.4, false, 6.0, Some(Quantity::Time))]
+#[case::off_axis([20.0, 20.0], [40.0, 35.0], 200.0, false, 10.0, Some(Quantity::OffAxisDeg))]
+fn a_swipe(
+    #[case] from: [f32; 2],
+    #[case] to: [f32; 2],
+    #[case] ms: f64,
+    #[case] fires: bool,
+    #[case] length: f32,
+    #[case] missed: Option<Quantity>,
+) {
+    let verdict = verdict(SWIPE, &[], &stroke(100.0, 1, from, to, ms));
+    assert_eq!(verdict.outcome == GestureOutcome::Fired, fires, "{verdict:?}");
+    assert_eq!(verdict.nearest().map(|check| check.quantity), missed);
+    let alone = verdict.checks().iter().find(|c| c.quantity == Quantity::Length).unwrap();
+    if alone.is_alone {
+        assert!(near(alone.margin, length), "{verdict:?}");
+    }
+    if fires {
+        assert_eq!(verdict.value, [1.0, 0.0]);
+    }
+}
+
+#[rstest]
+#[case([20.0, 20.0], [20.0, 60.0], [0.0, -1.0])]
+#[case([20.0, 60.0], [20.0, 20.0], [0.0, 1.0])]
+#[case([60.0, 20.0], [20.0, 22.0], [-1.0, 0.0])]
+fn a_swipe_has_the_nearest_direction_y_up(
+    #[case] from: [f32; 2],
+    #[case] to: [f32; 2],
+    #[case] value: [f32; 2],
+) {
+    assert_eq!(verdict(SWIPE, &[], &stroke(100.0, 1, from, to, 200.0)).value, value);
+}
+
+#[test]
+fn a_swipe_that_passes_its_length_fires_while_the_finger_is_down() {
+    let kind = GestureKind::Swipe {
+        toward: SwipeDirections::FOUR,
+        fires: SwipeFires::Passing,
+        from_edge: None,
+    };
+    let verdict = verdict(kind, &[], &stroke(100.0, 1, [20.0, 20.0], [60.0, 20.0], 400.0));
+    // 15 mm of 40 in 400 ms take 150 ms; the tick at 250 ms sees that.
+    assert_eq!(verdict.fired, Some(Tick(15)));
+    assert!(near(margin(&verdict, Quantity::Length), 25.0), "{verdict:?}");
+}
+
+#[rstest]
+#[case(4.0, true)]
+#[case(9.0, false)]
+fn a_swipe_from_an_edge_begins_there(#[case] x: f32, #[case] fires: bool) {
+    let from_edge = Some(PanelEdge::Left);
+    let kind = GestureKind::Swipe {
+        toward: SwipeDirections::Some(1),
+        fires: SwipeFires::Passing,
+        from_edge,
+    };
+    let verdict = verdict(kind, &[], &stroke(100.0, 1, [x, 40.0], [x + 30.0, 40.0], 200.0));
+    assert_eq!(verdict.outcome == GestureOutcome::Fired, fires);
+    assert!(near(margin(&verdict, Quantity::Edge), 6.0 - x));
+}
+
+#[test]
+fn a_long_press_fires_while_the_finger_stays_and_ends_when_it_lifts() {
+    let mut hand = Hand::new(gesture_rig(vec![gesture("it", GestureKind::Press, &[])]));
+    hand.report(100.0, 1, Some([20.0, 20.0]));
+    hand.run_to(599.0);
+    assert!(!hand.desk.action(0).is_active());
+    hand.run_to(601.0);
+    assert!(hand.desk.action(0).is_active());
+    hand.report(900.0, 1, None);
+    hand.run_to(1000.0);
+    assert!(!hand.desk.action(0).is_active());
+    let verdict = hand.verdicts()[0];
+    assert_eq!(verdict.outcome, GestureOutcome::Fired);
+    assert!(near(margin(&verdict, Quantity::Hold), 300.0), "{verdict:?}");
+}
+
+#[test]
+fn a_long_press_that_slips_says_how_long_it_had_stayed() {
+    let reports =
+        [(100.0, 1, Some([20.0, 20.0])), (550.0, 1, Some([24.0, 20.0])), (800.0, 1, None)];
+    let verdict = verdict(GestureKind::Press, &[], &reports);
+    assert_eq!(verdict.outcome, GestureOutcome::Missed);
+    // 450 ms at its place, or 4 mm from it.
+    assert!(near(margin(&verdict, Quantity::Hold), -50.0), "{verdict:?}");
+    assert!(near(margin(&verdict, Quantity::Move), -1.0), "{verdict:?}");
+}
+
+#[rstest]
+#[case::in_time(100.0, true, 150.0)]
+#[case::late_by_12_4(262.4, false, -12.4)]
+fn a_double_tap(#[case] gap: f64, #[case] fires: bool, #[case] expected: f32) {
+    let first = tap(100.0, 1, [20.0, 20.0], 80.0);
+    let second = tap(180.0 + gap, 1, [22.0, 20.0], 80.0);
+    let verdict = verdict(DOUBLE, &[], &together([first, second]));
+    assert_eq!(verdict.outcome == GestureOutcome::Fired, fires);
+    assert!(near(margin(&verdict, Quantity::Gap), expected), "{verdict:?}");
+    assert!(near(margin(&verdict, Quantity::Spread), 8.0), "{verdict:?}");
+    assert_eq!(verdict.began, Nanos::from_millis(100));
+}
+
+#[test]
+fn between_two_taps_the_time_that_is_left_is_told() {
+    let mut hand = Hand::new(gesture_rig(vec![gesture("it", DOUBLE, &[])]));
+    for report in tap(100.0, 1, [20.0, 20.0], 80.0) {
+        hand.report(report.0, report.1, report.2);
+    }
+    let gap = |hand: &mut Hand, ms| {
+        hand.run_to(ms);
+        let session = &hand.desk.session;
+        let going = session.now().candidates(session.plan());
+        going.first().map(|candidate| candidate.checks[0].value)
+    };
+    // Lifted at 180 ms; the last poll before 300 ms is that at 300.
+    assert!(gap(&mut hand, 301.0).is_some_and(|gone| near(gone, 120.0)));
+    assert_eq!(gap(&mut hand, 500.0), None);
+}
+
+#[test]
+fn no_tap_counts_twice() {
+    let taps = [100.0, 300.0, 500.0].map(|ms| tap(ms, 1, [20.0, 20.0], 80.0));
+    assert_eq!(played(vec![gesture("double", DOUBLE, &[])], &together(taps)).fired(), ["double"]);
+}
+
+#[test]
+fn a_tap_that_comes_late_for_one_pair_begins_the_next() {
+    let taps = [100.0, 500.0, 700.0].map(|ms| tap(ms, 1, [20.0, 20.0], 80.0));
+    let hand = played(vec![gesture("double", DOUBLE, &[])], &together(taps));
+    let outcomes: Vec<GestureOutcome> =
+        hand.verdicts().iter().map(|verdict| verdict.outcome).collect();
+    assert_eq!(outcomes, [GestureOutcome::Missed, GestureOutcome::Fired]);
+    assert!(hand.verdicts()[0].nearest().is_some_and(|check| check.quantity == Quantity::Gap));
+}
+
+#[rstest]
+#[case::at_once(40.0, true, 80.0)]
+#[case::one_after_the_other(150.0, false, -30.0)]
+fn a_tap_with_two_fingers(#[case] apart: f64, #[case] fires: bool, #[case] expected: f32) {
+    let kind = GestureKind::Tap { times: 1 };
+    let hand = played(
+        vec![with_fingers("it", kind, 2, &[])],
+        &together([tap(100.0, 1, [20.0, 20.0], 200.0), tap(100.0 + apart, 2, [60.0, 20.0], 40.0)]),
+    );
+    let verdict = hand.verdicts()[0];
+    assert_eq!((verdict.outcome == GestureOutcome::Fired, verdict.fingers), (fires, 2));
+    assert!(near(margin(&verdict, Quantity::Together), expected), "{verdict:?}");
+}
+
+#[test]
+fn one_finger_of_two_is_no_attempt() {
+    let gestures = vec![with_fingers("it", GestureKind::Tap { times: 1 }, 2, &[])];
+    assert!(played(gestures, &tap(100.0, 1, [20.0, 20.0], 80.0)).verdicts().is_empty());
+}
+
+/// What an action gives while a finger is on its way, and afterwards.
+fn given(kind: GestureKind, reports: &[Report], until: f64) -> [f32; 2] {
+    let mut hand = Hand::new(gesture_rig(vec![gesture("it", kind, &[])]));
+    for &(ms, contact, place) in reports.iter().filter(|report| report.0 <= until) {
+        hand.report(ms, contact, place);
+    }
+    hand.run_to(until + 17.0);
+    let ActionState { x, y, .. } = hand.desk.action(0);
+    [x, y]
+}
+
+#[rstest]
+#[case::a_drag_right_and_up(GestureKind::Drag, [20.0, 60.0], [32.0, 44.0], [0.6, 0.8])]
+#[case::within_its_slop(GestureKind::Drag, [20.0, 60.0], [21.0, 60.0], [0.0, 0.0])]
+#[case::a_floating_stick(GestureKind::Stick(StickCentre::Floating), [20.0, 40.0], [26.0, 40.0], [0.5, 0.0])]
+#[case::held_in_its_ring(GestureKind::Stick(StickCentre::Floating), [20.0, 40.0], [20.0, 0.0], [0.0, 1.0])]
+#[case::a_fixed_stick(GestureKind::Stick(StickCentre::Fixed([0.5, 0.5])), [80.0, 40.0], [80.0, 46.0], [0.0, -0.5])]
+#[case::landed_beside_it(GestureKind::Stick(StickCentre::Fixed([0.5, 0.5])), [40.0, 40.0], [80.0, 46.0], [0.0, 0.0])]
+#[case::an_aim(GestureKind::Aim { origin: [0.5, 0.5] }, [80.0, 40.0], [110.0, 40.0], [1.0, 0.0])]
+#[case::a_near_aim_is_as_long(GestureKind::Aim { origin: [0.5, 0.5] }, [80.0, 40.0], [83.0, 44.0], [0.6, -0.8])]
+#[case::too_near(GestureKind::Aim { origin: [0.5, 0.5] }, [80.0, 40.0], [81.0, 40.0], [0.0, 0.0])]
+fn what_lasts_gives_a_vector_until_it_is_lifted(
+    #[case] kind: GestureKind,
+    #[case] from: [f32; 2],
+    #[case] to: [f32; 2],
+    #[case] expected: [f32; 2],
+) {
+    let reports = stroke(100.0, 1, from, to, 300.0);
+    let [x, y] = given(kind, &reports, 400.0);
+    assert!(near(x, expected[0]) && near(y, expected[1]), "{x} {y}");
+    assert_eq!(given(kind, &reports, 600.0), [0.0, 0.0]);
+}
+
+#[test]
+fn a_following_stick_turns_at_once() {
+    // 40 mm right, and 12 back: one that follows is at rest again, and on.
+    let reports = path(100.0, 1, &[[20.0, 40.0], [60.0, 40.0], [36.0, 40.0]], 400.0);
+    let [floating, following] = [StickCentre::Floating, StickCentre::Following]
+        .map(|centre| given(GestureKind::Stick(centre), &reports, 500.0)[0]);
+    assert!(near(floating, 1.0) && near(following, -1.0), "{floating} {following}");
+}
+
+#[rstest]
+#[case::apart(GestureKind::Pinch, [60.0, 40.0], [40.0, 40.0], [80.0, 40.0], [100.0, 40.0], 1.0)]
+#[case::together(GestureKind::Pinch, [40.0, 40.0], [60.0, 40.0], [100.0, 40.0], [88.284, 40.0], -1.0)]
+#[case::not_enough(GestureKind::Pinch, [60.0, 40.0], [59.5, 40.0], [80.0, 40.0], [80.5, 40.0], 0.0)]
+#[case::a_quarter_counter_clockwise(
+    GestureKind::Rotate, [60.0, 40.0], [80.0, 60.0], [100.0, 40.0], [80.0, 20.0], 1.0)]
+#[case::an_eighth_clockwise(
+    GestureKind::Rotate, [60.0, 40.0], [65.858, 25.858], [100.0, 40.0], [94.142, 54.142], -0.5)]
+fn two_fingers(
+    #[case] kind: GestureKind,
+    #[case] from_1: [f32; 2],
+    #[case] to_1: [f32; 2],
+    #[case] from_2: [f32; 2],
+    #[case] to_2: [f32; 2],
+    #[case] expected: f32,
+) {
+    let reports =
+        together([stroke(100.0, 1, from_1, to_1, 300.0), stroke(100.0, 2, from_2, to_2, 300.0)]);
+    let [value, _] = given(kind, &reports, 400.0);
+    assert!(
+        (value - expected).abs() < 0.03 || expected.abs() == 1.0 && value * expected > 0.75,
+        "{value}"
+    );
+    assert_eq!(given(kind, &reports, 600.0), [0.0, 0.0]);
+}
+
+/// Both fingers go the same way, further between two polls than the slop.
+#[rstest]
+#[case::no_pinch(GestureKind::Pinch)]
+#[case::no_rotation(GestureKind::Rotate)]
+fn two_fingers_side_by_side(#[case] kind: GestureKind) {
+    let reports = together([
+        stroke(100.0, 1, [20.0, 30.0], [110.0, 60.0], 150.0),
+        stroke(100.0, 2, [40.0, 30.0], [130.0, 60.0], 150.0),
+    ]);
+    let hand = played(vec![gesture("it", kind, &[])], &reports);
+    assert!(hand.fired().is_empty(), "{:?}", hand.verdicts());
+}
+
+fn signs(hand: &mut Rig) {
+    let sign =
+        |name: &str, path: &[[f32; 2]]| Sign { name: name.into(), examples: vec![path.to_vec()] };
+    hand.signs = vec![hook(), sign("roof", &[[0.0, 10.0], [10.0, 0.0], [20.0, 10.0]])];
+}
+
+#[rstest]
+#[case::a_hook(&[[40.0, 20.0], [41.0, 48.0], [56.0, 50.0]], &["hook"])]
+#[case::a_roof(&[[40.0, 50.0], [58.0, 24.0], [70.0, 50.0]], &["roof"])]
+#[case::neither(&[[40.0, 20.0], [80.0, 20.0]], &[])]
+#[case::too_small(&[[40.0, 20.0], [40.0, 25.0], [42.0, 25.0]], &[])]
+fn a_stroke_is_the_sign_it_is_like(#[case] places: &[[f32; 2]], #[case] expected: &[&str]) {
+    let kind = |sign| GestureKind::Sign { sign };
+    let mut rig = gesture_rig(vec![gesture("hook", kind(0), &[]), gesture("roof", kind(1), &[])]);
+    signs(&mut rig);
+    let mut hand = Hand::new(rig);
+    hand.play(&path(100.0, 1, places, 500.0));
+    assert_eq!(hand.fired(), expected, "{:?}", hand.verdicts());
+    assert_eq!(hand.verdicts().len(), 2);
+}
+
+/// A tap that waits for a double tap.
+fn waiting() -> Vec<Gesture> {
+    let tap = gesture("tap", GestureKind::Tap { times: 1 }, &[]);
+    vec![Gesture { waits_for: vec![1], ..tap }, gesture("double", DOUBLE, &[])]
+}
+
+#[test]
+fn a_tap_that_waits_for_a_double_tap_is_late_by_the_gap() {
+    let hand = played(waiting(), &tap(100.0, 1, [20.0, 20.0], 80.0));
+    assert_eq!(hand.fired(), ["tap"]);
+    let verdict = hand.verdicts()[0];
+    // Met at 180 ms, fired once the 250 ms of the gap were over.
+    assert_eq!((verdict.met, verdict.fired), (Some(Tick(11)), Some(Tick(26))));
+}
+
+#[test]
+fn a_double_tap_ends_the_taps_that_wait_for_it() {
+    let taps = [100.0, 300.0].map(|ms| tap(ms, 1, [20.0, 20.0], 80.0));
+    let hand = played(waiting(), &together(taps));
+    assert_eq!(hand.fired(), ["double"]);
+    let cancelled =
+        hand.verdicts().iter().filter(|v| v.outcome == GestureOutcome::Cancelled(1)).count();
+    assert_eq!(cancelled, 2);
+}
+
+#[test]
+fn a_second_tap_that_is_held_lets_both_taps_through() {
+    let held = together([tap(100.0, 1, [20.0, 20.0], 80.0), tap(300.0, 1, [20.0, 20.0], 600.0)]);
+    // The first fires as soon as the second finger has stayed too long.
+    let hand = played(waiting(), &held);
+    assert_eq!(hand.fired(), ["tap"]);
+    assert_eq!(hand.verdicts().iter().find_map(|v| v.fired), Some(Tick(34)));
+}
+
+#[test]
+fn a_drag_that_takes_its_contact_ends_the_long_press() {
+    let drag = Gesture { takes: true, ..gesture("drag", GestureKind::Drag, &[]) };
+    let press = gesture("press", GestureKind::Press, &[(Quantity::Move, 40.0)]);
+    let slow = stroke(100.0, 1, [20.0, 20.0], [40.0, 20.0], 900.0);
+    let hand = played(vec![drag.clone(), press.clone()], &slow);
+    assert_eq!(hand.fired(), ["drag"]);
+    assert!(hand.verdicts().iter().any(|verdict| verdict.outcome == GestureOutcome::Cancelled(0)));
+    let beside = Gesture { beside: vec![0], ..press };
+    assert_eq!(played(vec![drag, beside], &slow).fired(), ["drag", "press"]);
+}
+
+#[test]
+fn a_zone_that_takes_a_contact_keeps_it_from_gestures_without_one() {
+    let mut on_zone = gesture("on", GestureKind::Tap { times: 1 }, &[]);
+    on_zone.zone = Some(0);
+    let rig = gesture_rig(vec![on_zone, gesture("off", GestureKind::Tap { times: 1 }, &[])]);
+    let left = common::zone("left", [0.0, 0.0], [0.5, 1.0]);
+    let played = |claim| {
+        let mut hand =
+            Hand::new(Rig { zones: vec![Zone { claim, ..left.clone() }], ..rig.clone() });
+        let taps = [[20.0, 20.0], [120.0, 20.0]].iter().zip([100.0, 300.0]);
+        hand.play(&together(taps.map(|(at, ms)| tap(ms, 1, *at, 80.0))));
+        hand.fired()
+    };
+    assert_eq!(played(Claim::Take), ["on", "off"]);
+    assert_eq!(played(Claim::Share), ["on", "off", "off"]);
+}
+
+/// Bad input: nothing sticks, and nothing is made up.
+mod trouble {
+    use super::*;
+
+    #[test]
+    fn a_panel_that_goes_away_breaks_what_was_on_it() {
+        let mut hand = Hand::new(gesture_rig(vec![
+            gesture("press", GestureKind::Press, &[]),
+            gesture("drag", GestureKind::Drag, &[]),
+        ]));
+        hand.report(100.0, 1, Some([20.0, 20.0]));
+        hand.report(200.0, 1, Some([40.0, 20.0]));
+        hand.run_to(300.0);
+        assert!(hand.desk.action(1).is_active());
+        let glass = hand.desk.session.roster().control(hand.desk.control("glass/contact-1")).device;
+        hand.desk.session.unplug(glass, Nanos::from_millis(310));
+        hand.run_to(2000.0);
+        assert!(!hand.desk.action(0).is_active() && !hand.desk.action(1).is_active());
+        let outcomes: Vec<GestureOutcome> = hand.verdicts().iter().map(|v| v.outcome).collect();
+        assert_eq!(outcomes, [GestureOutcome::Broken, GestureOutcome::Fired]);
+        assert!(hand.desk.session.now().candidates(hand.desk.session.plan()).is_empty());
+    }
+
+    /// The flat of a hand, as the panel finds out after a while.
+    #[test]
+    fn a_touch_that_is_taken_back_is_no_tap() {
+        let mut hand =
+            Hand::new(gesture_rig(vec![gesture("it", GestureKind::Tap { times: 1 }, &[])]));
+        hand.report(100.0, 1, Some([20.0, 20.0]));
+        let control = hand.desk.control("glass/contact-1");
+        let time = Nanos::from_millis(180);
+        hand.desk.session.report(Event { time, value: 0, control, marks: Marks::CANCELLED });
+        hand.run_to(1000.0);
+        assert_eq!(hand.verdicts()[0].outcome, GestureOutcome::Broken);
+        assert!(hand.fired().is_empty());
+        // The next one counts again.
+        hand.play(&tap(1100.0, 1, [20.0, 20.0], 80.0));
+        assert_eq!(hand.fired(), ["it"]);
+    }
+
+    /// A panel of many contacts, all of which land and lift at once.
+    #[rstest]
+    #[case(50)]
+    #[case(300)]
+    fn many_fingers_are_many_fingers(#[case] fingers: usize) {
+        let mut session = Session::new(
+            gesture_rig(vec![gesture("it", GestureKind::Tap { times: 1 }, &[])]),
+            Tick(0),
+            Capacity::DEFAULT,
+        );
+        let mut info = glass();
+        info.controls.clear();
+        for n in 1..=fingers {
+            info.controls.push(ControlInfo::new(&format!("contact-{n}"), ControlKind::Button));
+            for axis in ["x", "y"] {
+                let kind = ControlKind::Position { min: 0, max: 1000 };
+                info.controls.push(ControlInfo::new(&format!("contact-{n}-{axis}"), kind));
+            }
+        }
+        let device = session.plug(info, Nanos(0)).unwrap();
+        let controls: Vec<ControlId> = session.roster().device(device).controls().collect();
+        for (ms, value) in [(50, 1), (120, 0)] {
+            for &control in controls.iter().step_by(3) {
+                let time = Nanos::from_millis(ms);
+                session.report(Event { time, value, control, marks: Marks::empty() });
+            }
+        }
+        session.run_until(Tick(20));
+        let fired = session.history().verdicts().iter().filter(|v| v.fired.is_some()).count();
+        assert_eq!(fired, fingers);
+        assert!(session.now().candidates(session.plan()).is_empty());
+    }
+
+    #[test]
+    fn a_surface_of_no_size_breaks_nothing() {
+        let mut info = glass();
+        for control in &mut info.controls {
+            if let ControlKind::Position { max, .. } = &mut control.kind {
+                *max = 0;
+            }
+        }
+        let mut desk = Desk::new(gesture_rig(vec![gesture("it", SWIPE, &[])]));
+        desk.session.plug(info, Nanos(0)).unwrap();
+        desk.set(100.0, "glass/contact-1-x", 7);
+        desk.set(100.0, "glass/contact-1", 1);
+        desk.set(200.0, "glass/contact-1-x", 900);
+        desk.set(300.0, "glass/contact-1", 0);
+        desk.run_to(60);
+        let verdict = desk.session.history().verdicts()[0];
+        assert_eq!(verdict.outcome, GestureOutcome::Missed);
+        assert!(verdict.way.as_flattened().iter().all(|part| part.is_finite()));
+    }
+
+    /// The contact is lifted and put down elsewhere between two polls.
+    #[test]
+    fn a_contact_used_again_at_once_is_another_finger() {
+        let reports = [
+            (100.0, 1, Some([20.0, 20.0])),
+            (151.0, 1, None),
+            (152.0, 1, Some([90.0, 20.0])),
+            (240.0, 1, None),
+        ];
+        let hand = played(vec![gesture("it", GestureKind::Tap { times: 1 }, &[])], &reports);
+        assert_eq!(hand.fired(), ["it", "it"]);
+    }
+
+    #[test]
+    fn a_landing_said_twice_is_one() {
+        let reports = [
+            (100.0, 1, Some([20.0, 20.0])),
+            (150.0, 1, Some([20.0, 20.0])),
+            (200.0, 1, None),
+            (230.0, 1, None),
+        ];
+        assert_eq!(
+            played(vec![gesture("it", GestureKind::Tap { times: 1 }, &[])], &reports).fired(),
+            ["it"]
+        );
+    }
+
+    #[test]
+    fn a_finger_outside_the_surface_is_still_a_finger() {
+        let reports = stroke(100.0, 1, [150.0, 40.0], [190.0, 40.0], 200.0);
+        let hand = played(vec![gesture("it", SWIPE, &[])], &reports);
+        assert_eq!(hand.verdicts().len(), 1);
+    }
+}

@@ -1,0 +1,156 @@
+//! Measured by hand: what goes in is known, and so is what must come out.
+
+mod common;
+
+use common::*;
+use gtrig_analysis::measure::{Measurement, SECTORS, Samples, measure, propose};
+use gtrig_core::*;
+use proptest::prelude::*;
+
+/// A stick of pad·1 along `path`, which gives raw x and y for every 4 ms.
+fn measured(path: impl Iterator<Item = [i32; 2]>) -> (Measurement, [ControlKind; 2]) {
+    let mut desk = Desk::new(rig(Vec::new()));
+    for ([x, y], n) in path.zip(0u32..) {
+        let ms = f64::from(n) * 4.0;
+        desk.set(ms, "pad1/stick-l-x", x);
+        desk.set(ms, "pad1/stick-l-y", y);
+    }
+    desk.run_to(6_000);
+    let controls = ["pad1/stick-l-x", "pad1/stick-l-y"].map(|name| desk.control(name));
+    let kinds = controls.map(|id| desk.session.roster().control(id).kind);
+    let [x, y] = controls;
+    let samples = Samples::of(desk.session.recording().events(), (x, Some(y)), kinds);
+    (measure(&samples), kinds)
+}
+
+fn rest(at: [i32; 2], samples: usize) -> impl Iterator<Item = [i32; 2]> {
+    // One unit to either side, in turn.
+    (0..samples).map(move |n| [at[0] + (n % 2) as i32 * 2 - 1, at[1]])
+}
+
+fn rim(reach: f64) -> impl Iterator<Item = [i32; 2]> {
+    (0..=720).map(move |n| {
+        let angle = f64::from(n) / 360.0 * std::f64::consts::TAU;
+        [(angle.cos() * reach) as i32, (angle.sin() * reach) as i32]
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn the_centre_is_where_it_rests(x in -15i32..15, y in -15i32..15) {
+        let (found, _) = measured(rest([x, y], 800));
+        let [cx, cy] = found.centre.unwrap();
+        prop_assert!((cx * 100.0 - x as f32).abs() < 0.1 && (cy * 100.0 - y as f32).abs() < 0.1);
+        // One unit of a hundred to either side.
+        prop_assert!((found.noise.unwrap() - 0.01).abs() < 1e-4);
+        prop_assert!((found.rest_radius.unwrap() - 0.01).abs() < 1e-3);
+    }
+
+    #[test]
+    fn reach_is_what_the_rim_is(reach in 60.0f64..100.0) {
+        let (found, kinds) = measured(rest([0, 0], 800).chain(rim(reach)));
+        let known: Vec<f32> = found.reach.iter().flatten().copied().collect();
+        prop_assert_eq!(known.len(), SECTORS);
+        prop_assert!(known.iter().all(|r| (f64::from(*r) * 100.0 - reach).abs() < 1.6));
+        prop_assert!(found.circularity_error.unwrap() < 0.04);
+        let proposal = propose(&found, kinds);
+        prop_assert!(f64::from(proposal.outer.unwrap()) * 100.0 <= reach);
+        let travel = proposal.travel[0].unwrap();
+        prop_assert!((f64::from(travel.max) - reach).abs() < 2.0, "{:?}", travel);
+    }
+}
+
+#[test]
+fn a_stick_that_never_moved_tells_nothing() {
+    let (found, kinds) = measured(std::iter::empty());
+    assert!(found.centre.is_err() && found.circularity_error.is_err() && found.snap_back.is_err());
+    assert_eq!(found.levels, [0, 0]);
+    assert!(propose(&found, kinds).travel[0].is_err());
+}
+
+#[test]
+fn an_axis_stuck_at_one_end_has_no_rest() {
+    let (found, _) = measured(rest([98, 0], 1_000));
+    assert_eq!(found.centre, Err("let the stick go for two seconds"));
+    // It is held, though, as far as anybody can tell.
+    assert!(found.hold_jitter.is_ok());
+}
+
+#[test]
+fn a_drift_is_told_in_minutes() {
+    // From 0 to 5 units in eight seconds: 37.5 a minute.
+    let path = (0..2_000).map(|n| [n / 400, 0]);
+    let (found, _) = measured(path);
+    let drift = found.drift_per_minute.unwrap();
+    assert!((drift - 0.375).abs() < 0.05, "{drift}");
+}
+
+/// A trigger of pad·1 along `path`, which gives its raw value for every 4 ms.
+fn squeezed(path: impl Iterator<Item = i32>) -> (Measurement, ControlKind) {
+    let mut desk = Desk::new(rig(Vec::new()));
+    for (value, n) in path.zip(0u32..) {
+        desk.set(f64::from(n) * 4.0, "pad1/trigger-r", value);
+    }
+    desk.run_to(6_000);
+    let trigger = desk.control("pad1/trigger-r");
+    let kind = desk.session.roster().control(trigger).kind;
+    let samples = Samples::of(desk.session.recording().events(), (trigger, None), [kind; 2]);
+    (measure(&samples), kind)
+}
+
+#[test]
+fn a_trigger_is_measured_and_asked_for_what_a_trigger_can_do() {
+    // It rests at 3 of 100, gets to 92, is held at 80, and let go from there.
+    let rest = |n: u32| (0..n).map(|n| 2 + (n % 3) as i32);
+    let squeeze = (0..90).map(|n| n + 3).chain((0..12).rev().map(|n| 80 + n));
+    let held = (0..200).map(|n| 79 + n % 3);
+    let path = rest(700).chain(squeeze).chain(held).chain([40]).chain(rest(700));
+    let (found, kind) = squeezed(path);
+    assert!(found.is_single && found.is_one_sided);
+    assert!((found.centre.unwrap()[0] - 0.03).abs() < 1e-3);
+    assert_eq!(found.ends(), [None, Some(0.92)]);
+    assert_eq!(found.circularity_error, Err("a single axis has no directions"));
+    let steps = found.steps();
+    assert!(steps.iter().all(|(_, is_done)| *is_done), "{steps:?}");
+    let proposal = propose(&found, [kind; 2]);
+    assert_eq!(proposal.travel[0], Ok(Travel { min: 3, centre: 3, max: 92 }));
+    assert_eq!(proposal.outer, Ok(0.9));
+    let (found, _) = squeezed(rest(700));
+    let open: Vec<&str> = found.steps().into_iter().filter(|s| !s.1).map(|s| s.0).collect();
+    assert_eq!(open[0], "push it to its ends");
+}
+
+#[test]
+fn a_stick_that_says_nothing_or_only_one_thing_is_named() {
+    let (found, _) = measured(std::iter::empty());
+    assert!(found.centre.unwrap_err().starts_with("it never reported anything"));
+    let (found, kinds) = measured((0..900).map(|n| [100, n % 3 - 1]));
+    assert!(found.centre.unwrap_err().contains("reads an end all the time"));
+    assert!(propose(&found, kinds).dead_zone.is_err());
+    assert_eq!(found.steps()[0], (found.centre.unwrap_err(), false));
+}
+
+#[test]
+fn the_time_between_reports_is_told_from_pauses() {
+    let mut desk = Desk::new(rig(Vec::new()));
+    let mut ms = 0.0;
+    for n in 0..400 {
+        // Every 8 ms, every tenth after 12, and a pause now and then.
+        ms += if n % 100 == 99 {
+            900.0
+        } else if n % 10 == 9 {
+            12.0
+        } else {
+            8.0
+        };
+        desk.set(ms, "pad1/stick-l-x", n % 50);
+        desk.set(ms, "pad1/stick-l-y", n % 40);
+    }
+    desk.run_to(600);
+    let [x, y] = ["pad1/stick-l-x", "pad1/stick-l-y"].map(|name| desk.control(name));
+    let kinds = [x, y].map(|id| desk.session.roster().control(id).kind);
+    let found = measure(&Samples::of(desk.session.recording().events(), (x, Some(y)), kinds));
+    assert_eq!(found.interval, Ok([Nanos::from_millis(8), Nanos::from_millis(12)]));
+}

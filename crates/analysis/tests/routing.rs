@@ -1,0 +1,152 @@
+//! Modes, and what combos do to actions.
+
+mod common;
+
+use common::{
+    action, button,
+    presses::{Keys, Tap, rig_of},
+};
+use gtrig_core::{
+    ActionId, Combo, ComboStep, Direction, Gives, InputSpec, Mirror, Mode, Rig, Signal, SignalId,
+    StepKind, TimeSpan,
+};
+use rstest::rstest;
+
+fn press(of: u16, within: u64) -> ComboStep {
+    ComboStep::new(StepKind::Press(SignalId(of)), TimeSpan::millis(within))
+}
+
+fn tap(button: u16, at: u64, lasts: u64) -> Tap {
+    Tap { button, at, lasts }
+}
+
+fn mode(name: &str, enter: Option<usize>, leave: Option<usize>, freezes: bool) -> Mode {
+    Mode { name: name.to_owned(), enter, leave, freezes }
+}
+
+/// Key 0 enters the second mode and leaves it again; key 1 is read in the first mode
+/// only, by an action and by a combo.
+fn two_modes(freezes: bool) -> Rig {
+    let combo = Combo { modes: 1, ..Combo::new("double", vec![press(1, 0), press(1, 200)]) };
+    let mut rig = rig_of(vec![combo]);
+    let mut enter = action("enter", Gives::Pulse, vec![button("keys/KeyW")]);
+    let mut leave = enter.clone();
+    (enter.modes, leave.modes) = (1, 2);
+    let mut horn = action("horn", Gives::On, vec![button("keys/KeyA")]);
+    horn.modes = 1;
+    rig.actions = vec![enter, leave, horn];
+    rig.modes = vec![mode("driving", None, None, false), mode("menu", Some(0), Some(1), freezes)];
+    rig
+}
+
+/// The ticks at which an action was on.
+fn on(keys: &Keys, action: u16) -> Vec<u32> {
+    let lane = &keys.session.history().action_lanes(ActionId(action))[0];
+    (0..1500).filter(|&tick| lane.value_at(gtrig_core::Tick(tick)) != 0.0).collect()
+}
+
+fn met(keys: &Keys) -> Vec<u64> {
+    keys.session.history().combo_news().iter().map(|n| n.met.time.0 / 1_000_000).collect()
+}
+
+#[test]
+fn a_mode_closes_what_is_not_open_in_it_until_it_is_let_go() {
+    let taps = [tap(1, 90, 30), tap(0, 100, 10), tap(1, 130, 150), tap(0, 200, 10), tap(1, 300, 9)];
+    let keys = Keys::run(two_modes(false), &taps);
+    // Held from 90 on; the menu counts from tick 101 on. What was pressed in the menu
+    // must be let go after it.
+    let expected: Vec<u32> = (90..101).chain(300..309).collect();
+    assert_eq!(on(&keys, 2), expected);
+    assert_eq!(keys.session.now().modes(), [0]);
+}
+
+#[rstest]
+#[case::forgotten(false, &[])]
+#[case::frozen(true, &[400])]
+fn what_a_combo_had_begun_is_forgotten_or_waits(#[case] freezes: bool, #[case] fires: &[u64]) {
+    // 100 ms before the menu and 90 ms after it, and 210 ms in it.
+    let taps = [tap(1, 0, 9), tap(0, 99, 9), tap(0, 309, 9), tap(1, 400, 9)];
+    let keys = Keys::run(two_modes(freezes), &taps);
+    let reported: Vec<u64> = fires.iter().map(|at| at - 210).collect();
+    assert_eq!(met(&keys), reported);
+    // The ladder reads the same clock.
+    assert_eq!(keys.ladder(0).attempts().len(), fires.len());
+}
+
+#[test]
+fn a_combo_takes_its_buttons_from_actions_until_they_are_released() {
+    let chord = StepKind::Together {
+        of: vec![SignalId(0), SignalId(1)],
+        spread: TimeSpan::millis(50),
+        in_order: false,
+    };
+    let combo = Combo {
+        takes: true,
+        ..Combo::new("both", vec![ComboStep::new(chord, TimeSpan::millis(0))])
+    };
+    let mut rig = rig_of(vec![combo]);
+    rig.actions = vec![
+        action("one", Gives::On, vec![button("keys/KeyW")]),
+        action("other", Gives::Pulse, vec![button("keys/KeyA")]),
+        action("both", Gives::Pulse, vec![InputSpec::Combo(0)]),
+    ];
+    let taps = [tap(0, 100, 200), tap(1, 130, 100), tap(0, 400, 5)];
+    let keys = Keys::run(rig, &taps);
+    assert_eq!(on(&keys, 0), (100..130).chain(400..405).collect::<Vec<_>>());
+    assert_eq!((on(&keys, 1), on(&keys, 2)), (vec![], vec![130]));
+}
+
+#[test]
+fn a_combo_that_lasts_is_on_until_its_last_signal_goes_off() {
+    let hold =
+        ComboStep::new(StepKind::Hold(SignalId(0), TimeSpan::millis(50)), TimeSpan::millis(0));
+    let combo = Combo { lasts: true, ..Combo::new("held", vec![hold]) };
+    let mut rig = rig_of(vec![combo]);
+    rig.actions = vec![action("held", Gives::On, vec![InputSpec::Combo(0)])];
+    let keys = Keys::run(rig, &[tap(0, 100, 120), tap(0, 400, 49)]);
+    assert_eq!(on(&keys, 0), (150..220).collect::<Vec<_>>());
+}
+
+/// While key 2 is held, left and right change places.
+#[rstest]
+#[case::as_written(&[tap(1, 100, 30)], 1)]
+#[case::the_other_way(&[tap(0, 100, 30)], 0)]
+#[case::turned_around(&[tap(2, 50, 100), tap(0, 100, 30)], 1)]
+#[case::turned_around_the_other_way(&[tap(2, 50, 100), tap(1, 100, 30)], 0)]
+fn a_combo_can_be_turned_around(#[case] taps: &[Tap], #[case] fires: usize) {
+    let mut rig = rig_of(Vec::new());
+    let pair = common::pair("keys/KeyW", "keys/KeyA", gtrig_core::BothHeld::Neutral);
+    let InputSpec::Pair { negative, positive, both } = pair else { unreachable!() };
+    let cross = gtrig_core::CrossSpec {
+        left: negative,
+        right: positive,
+        up: gtrig_core::SideSpec::default(),
+        down: gtrig_core::SideSpec::default(),
+        both,
+    };
+    rig.actions = vec![action("go", Gives::Plane, vec![InputSpec::Cross(cross)])];
+    let way = |word| Signal::Way(0, Direction::of(word).unwrap());
+    rig.signals.extend([way("right"), way("left")]);
+    let mirror = Mirror { while_on: SignalId(2), pairs: vec![(SignalId(3), SignalId(4))] };
+    rig.combos = vec![Combo { mirror: Some(mirror), ..Combo::new("go", vec![press(3, 0)]) }];
+    let keys = Keys::run(rig, taps);
+    assert_eq!(met(&keys).len(), fires);
+    assert_eq!(keys.ladder(0).attempts().len(), fires);
+}
+
+/// An action that a combo drives is seen by combos a tick later.
+#[test]
+fn a_combo_may_read_what_another_one_drives() {
+    let mut rig = rig_of(Vec::new());
+    rig.signals.push(Signal::Action(0));
+    rig.combos = vec![
+        Combo::new("one", vec![press(0, 0)]),
+        Combo::new("two", vec![press(3, 0), press(3, 200)]),
+    ];
+    rig.actions = vec![
+        action("one", Gives::Pulse, vec![InputSpec::Combo(0)]),
+        action("two", Gives::Pulse, vec![InputSpec::Combo(1)]),
+    ];
+    let keys = Keys::run(rig, &[tap(0, 100, 30), tap(0, 250, 30)]);
+    assert_eq!((on(&keys, 0), on(&keys, 1)), (vec![100, 250], vec![251]));
+}

@@ -1,0 +1,208 @@
+//! Zones of a touch panel as inputs of actions.
+
+mod common;
+
+use common::*;
+use gtrig_analysis::*;
+use gtrig_core::Turn;
+use gtrig_core::{Zone, *};
+use proptest::prelude::*;
+use rstest::rstest;
+
+/// The left and the right half, and a plate in the middle above both.
+fn halves(follows: bool) -> Rig {
+    let mut rig = rig(vec![
+        action("left", Gives::On, vec![InputSpec::Zone(0)]),
+        action("right", Gives::On, vec![InputSpec::Zone(1)]),
+        action("plate", Gives::Pulse, vec![InputSpec::Zone(2)]),
+        action("lamp", Gives::Toggle, vec![InputSpec::Zone(2)]),
+    ]);
+    let plate = zone("plate", [0.4, 0.4], [0.2, 0.2]);
+    rig.zones = vec![
+        Zone { follows, ..zone("left", [0.0, 0.0], [0.5, 1.0]) },
+        Zone { follows, ..zone("right", [0.5, 0.0], [0.5, 1.0]) },
+        Zone { layer: 1, ..plate },
+    ];
+    rig
+}
+
+/// A panel whose contacts are moved in thousandths of its width and height.
+struct Panel {
+    desk: Desk,
+    tick: u32,
+}
+
+impl Panel {
+    fn new(rig: Rig) -> Self {
+        let mut desk = Desk::new(rig);
+        desk.session.plug(glass(), Nanos(0)).unwrap();
+        Panel { desk, tick: 0 }
+    }
+
+    /// One contact is moved, put down or lifted; then a tick runs. Returns which
+    /// actions are on.
+    fn tick(&mut self, contact: u32, place: Option<[i32; 2]>) -> Vec<&'static str> {
+        self.step(contact, place);
+        let names = ["left", "right", "plate", "lamp"];
+        let is_on = |(n, _): &(u16, &'static str)| self.desk.action(*n).is_active();
+        (0..).zip(names).filter(is_on).map(|(_, name)| name).collect()
+    }
+
+    fn step(&mut self, contact: u32, place: Option<[i32; 2]>) {
+        let ms = f64::from(self.tick) * 1000.0 / 60.0 + 1.0;
+        let part = |axis: &str| format!("glass/contact-{contact}{axis}");
+        if let Some([x, y]) = place {
+            self.desk.set(ms, &part("-x"), x);
+            self.desk.set(ms, &part("-y"), y / 2);
+        }
+        self.desk.set(ms, &part(""), i32::from(place.is_some()));
+        self.tick += 1;
+        self.desk.run_to(self.tick);
+    }
+}
+
+#[test]
+fn a_zone_keeps_the_contacts_that_began_on_it() {
+    let mut panel = Panel::new(halves(false));
+    assert_eq!(panel.tick(1, Some([100, 100])), ["left"]);
+    assert_eq!(panel.tick(1, Some([900, 100])), ["left"]);
+    assert_eq!(panel.tick(2, Some([800, 100])), ["left", "right"]);
+    assert_eq!(panel.tick(1, None), ["right"]);
+    assert_eq!(panel.tick(2, None), [""; 0]);
+}
+
+#[test]
+fn one_that_follows_has_the_contacts_that_are_on_it() {
+    let mut panel = Panel::new(halves(true));
+    assert_eq!(panel.tick(1, Some([100, 100])), ["left"]);
+    assert_eq!(panel.tick(1, Some([900, 100])), ["right"]);
+    assert_eq!(panel.tick(1, Some([499, 900])), ["left"]);
+    assert_eq!(panel.tick(1, None), [""; 0]);
+}
+
+#[test]
+fn a_layer_above_takes_the_contact_and_presses_once() {
+    let mut panel = Panel::new(halves(false));
+    assert_eq!(panel.tick(1, Some([450, 450])), ["plate", "lamp"]);
+    assert_eq!(panel.tick(1, Some([100, 450])), ["lamp"]);
+    assert_eq!(panel.tick(1, None), ["lamp"]);
+    assert_eq!(panel.tick(2, Some([550, 550])), ["plate"]);
+    assert_eq!(panel.desk.action(2).driver, Some(panel.desk.control("glass/contact-2")));
+}
+
+/// Both held is what the rule says, and letting go of one falls to the other.
+#[rstest]
+#[case(BothHeld::Neutral, 0.0)]
+#[case(BothHeld::Last, 1.0)]
+#[case(BothHeld::First, -1.0)]
+fn opposite_zones_are_as_opposite_keys(#[case] both: BothHeld, #[case] together: f32) {
+    let side = |zone| SideSpec { keys: Vec::new(), zones: vec![zone] };
+    let walk = InputSpec::Pair { negative: side(0), positive: side(1), both };
+    let zones = halves(true).zones;
+    let mut panel = Panel::new(Rig { zones, ..rig(vec![action("walk", Gives::Axis, vec![walk])]) });
+    let mut walk = |contact, place| {
+        panel.step(contact, place);
+        panel.desk.action(0).x
+    };
+    assert_eq!(walk(1, Some([100, 100])), -1.0);
+    assert_eq!(walk(2, Some([900, 100])), together);
+    assert_eq!(walk(1, None), 1.0);
+    // Sliding over the middle turns round at once.
+    assert_eq!(walk(2, Some([300, 100])), -1.0);
+    assert_eq!(walk(2, None), 0.0);
+}
+
+#[test]
+fn a_zone_that_did_not_begin_with_a_contact_does_not_stand_in_its_way() {
+    let mut panel = Panel::new(halves(true));
+    assert_eq!(panel.tick(1, Some([100, 500])), ["left"]);
+    // Over the plate, which has only what begins on it, and on to the other half.
+    assert_eq!(panel.tick(1, Some([450, 500])), ["left"]);
+    assert_eq!(panel.tick(1, Some([550, 500])), ["right"]);
+    // What began on the plate stays its own, and walks nowhere.
+    assert_eq!(panel.tick(2, Some([500, 500])), ["right", "plate", "lamp"]);
+    assert_eq!(panel.tick(1, None), ["lamp"]);
+    assert_eq!(panel.tick(2, Some([100, 500])), ["lamp"]);
+}
+
+/// The picture is turned by a quarter: what is left on the panel is on top.
+#[test]
+fn zones_lie_on_the_picture_however_the_panel_is_turned() {
+    let mut rig = halves(false);
+    rig.surface.turn = Turn::Quarter;
+    let mut panel = Panel::new(rig);
+    // Its left top is the right top of the picture, its bottom the left.
+    assert_eq!(panel.tick(1, Some([100, 100])), ["right"]);
+    assert_eq!(panel.tick(1, None), [""; 0]);
+    assert_eq!(panel.tick(2, Some([100, 900])), ["left"]);
+}
+
+/// A zone that is closed is as if it were not there; what was held on it must
+/// land again.
+#[test]
+fn a_zone_is_closed_by_an_action() {
+    let mut rig = halves(false);
+    rig.actions.push(action("menu", Gives::On, vec![button("pad1/south")]));
+    rig.zones[2].closed_while = vec![4];
+    let mut panel = Panel::new(rig);
+    let press = |panel: &mut Panel, value| {
+        let ms = f64::from(panel.tick) * 1000.0 / 60.0 + 0.5;
+        panel.desk.set(ms, "pad1/south", value);
+    };
+    assert_eq!(panel.tick(1, Some([450, 450])), ["plate", "lamp"]);
+    press(&mut panel, 1);
+    panel.tick(1, Some([451, 450]));
+    // Seen in the tick after the action was.
+    panel.tick(1, Some([452, 450]));
+    let has = |panel: &Panel, zone| panel.desk.session.now().zone_has(zone, 0);
+    assert!(!has(&panel, 2) && !has(&panel, 0));
+    // A new finger goes to what lies below.
+    assert_eq!(panel.tick(2, Some([455, 455])), ["left", "lamp"]);
+    press(&mut panel, 0);
+    panel.tick(1, Some([453, 450]));
+    assert_eq!(panel.tick(1, Some([454, 450])), ["left", "lamp"]);
+    assert!(!has(&panel, 2));
+    panel.tick(1, None);
+    assert_eq!(panel.tick(1, Some([450, 450])), ["left", "plate"]);
+}
+
+#[test]
+fn a_panel_that_goes_away_lets_go() {
+    let mut panel = Panel::new(halves(false));
+    assert_eq!(panel.tick(1, Some([100, 100])), ["left"]);
+    let glass = panel.desk.session.roster().control(panel.desk.control("glass/contact-1")).device;
+    panel.desk.session.unplug(glass, Nanos::from_millis(40));
+    panel.desk.run_to(5);
+    assert!(!panel.desk.action(0).is_active());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    /// Looking back at any tick, and running it all again, shows what was there.
+    #[test]
+    fn zones_look_back_and_replay_as_they_were(
+        steps in prop::collection::vec(
+            (1u32..3, prop::option::of((0i32..1000, 0i32..1000))), 1..60),
+        follows: bool,
+    ) {
+        let mut panel = Panel::new(halves(follows));
+        let mut were = Vec::new();
+        for (contact, place) in steps {
+            panel.tick(contact, place.map(|(x, y)| [x, y]));
+            were.push([0, 1, 2, 3].map(|n| panel.desk.action(n)));
+        }
+        let session = &panel.desk.session;
+        let again = session.retuned(session.rig().clone(), Capacity::DEFAULT);
+        for (n, were) in were.iter().enumerate() {
+            let tick = Tick(n as u32 + 1);
+            for session in [session, &again] {
+                let machine = session.at(tick);
+                prop_assert_eq!(&[0, 1, 2, 3].map(|n| machine.action(ActionId(n))), were);
+            }
+        }
+        // Both halves are never touched by the same contact.
+        let [left, right] = [0, 1].map(|zone| session.now().zone_has(zone, 0));
+        prop_assert!(!(left && right));
+    }
+}

@@ -1,0 +1,677 @@
+//! Running the automaton: what happened before, and what follows from it.
+
+use crate::base::{ControlId, Moment, Nanos, PollRate, SignalId, Tick};
+use crate::combo::{Automaton, Node, NodeId, SignalEdge, Trigger};
+use crate::spec::{StepKind, TimeSpan};
+use alloc::vec::Vec;
+
+/// Of the moments at which a step was met, so many are remembered.
+pub const KEPT_MOMENTS: usize = 8;
+
+/// A combo at a tick.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct ComboState {
+    /// Whether it fired in this tick.
+    pub fired: bool,
+    /// Whether it goes on after it fired.
+    pub lasts: bool,
+    /// Who made it fire last.
+    pub by: Option<ControlId>,
+}
+
+impl ComboState {
+    /// Whether it fired in this tick or still lasts.
+    pub const fn is_on(&self) -> bool {
+        self.fired || self.lasts
+    }
+}
+
+/// What became of a combo whose steps were all met.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ComboOutcome {
+    /// It fired.
+    Fired,
+    /// It waited for another one, by its place in the rig, and that fired.
+    Cancelled(u16),
+}
+
+/// A combo whose steps were all met, and what became of it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct ComboNews {
+    /// The combo, by its place in the rig.
+    pub combo: u16,
+    /// When its first step was met, by the clock of the combos.
+    pub began: Moment,
+    /// When its last step was met.
+    pub met: Moment,
+    /// The tick at which that was known.
+    pub known: Tick,
+    /// The tick at which it fired, or was cancelled.
+    pub tick: Tick,
+    /// Which of the two.
+    pub outcome: ComboOutcome,
+    /// Who did it.
+    pub by: Option<ControlId>,
+}
+
+/// A moment at which a step was met.
+#[derive(Clone, Copy, Debug, Default)]
+struct Arrival {
+    at: Moment,
+    /// Its press, as a count over all edges; 0 for none.
+    serial: u32,
+    /// The first press of the attempt.
+    first: u32,
+    began: Moment,
+    by: Option<ControlId>,
+}
+
+/// A signal as the combos know it.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct SignalState {
+    pub(super) is_on: bool,
+    /// When it went on, and as which press; 0 where that does not count.
+    pub(super) since: Moment,
+    pub(super) serial: u32,
+}
+
+/// A node that was reached: what of it decides whether an edge matters, side by
+/// side for all of them.
+#[derive(Clone, Copy, Debug)]
+struct Active {
+    /// The bits of the triggers that lead on from it.
+    wants: u64,
+    /// After this nothing comes of it.
+    until: Nanos,
+    node: NodeId,
+}
+
+/// Something that happens by itself.
+#[derive(Clone, Copy, Debug)]
+struct Timer {
+    span: TimeSpan,
+    due: Moment,
+    what: Due,
+    arrival: Arrival,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Due {
+    /// A signal has been on for so long.
+    Held(NodeId, SignalId),
+    /// Nothing came for so long.
+    Quiet(NodeId),
+    /// A press that came early counts now.
+    Opens(u16),
+}
+
+/// A combo that was met and waits for others.
+#[derive(Clone, Copy, Debug)]
+struct Waiting {
+    combo: u16,
+    arrival: Arrival,
+    known: Tick,
+}
+
+/// The mutable half of all combos.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct ComboEngine {
+    held: Vec<SignalState>,
+    /// The latest arrivals of each node; `heads` says which is the newest.
+    rings: Vec<Arrival>,
+    heads: Vec<u8>,
+    /// Nodes something may still come of.
+    active: Vec<Active>,
+    /// For each node one more than its place among the active ones; 0 for none.
+    place: Vec<u32>,
+    timers: Vec<Timer>,
+    waiting: Vec<Waiting>,
+    /// For each combo the press that made it fire last.
+    spent: Vec<u32>,
+    /// For each set its last press.
+    last_in: Vec<u32>,
+    serial: u32,
+    /// Nothing up to this press counts any more.
+    floor: u32,
+    states: Vec<ComboState>,
+    changed: Vec<u16>,
+    is_changed: Vec<bool>,
+    pulsed: Vec<u16>,
+    lasting: Vec<u16>,
+    news: Vec<ComboNews>,
+    /// When a timer is over, as far as there are any.
+    wake: Option<Nanos>,
+    reached: Vec<(NodeId, Arrival)>,
+}
+
+/// What does not change during a tick.
+#[derive(Clone, Copy)]
+struct Poll<'a> {
+    automaton: &'a Automaton,
+    rate: PollRate,
+    /// By the clock of the combos.
+    now: Moment,
+    tick: Tick,
+}
+
+impl ComboEngine {
+    pub(crate) fn fit(&mut self, automaton: &Automaton, signals: usize) {
+        let (nodes, combos) = (automaton.nodes.len(), automaton.combos.len());
+        self.held.resize(signals, SignalState::default());
+        self.rings.resize(automaton.ring_count, Arrival::default());
+        self.heads.resize(nodes, 0);
+        self.place.resize(nodes, 0);
+        self.spent.resize(combos, 0);
+        self.last_in.resize(automaton.set_count, 0);
+        self.states.resize(combos, ComboState::default());
+        self.is_changed.resize(combos, false);
+        // None of these has an entry of a kind twice. A clone brings no room along.
+        make_room(&mut self.active, nodes);
+        make_room(&mut self.reached, nodes);
+        make_room(&mut self.timers, nodes + combos);
+        for list in [&mut self.changed, &mut self.pulsed, &mut self.lasting] {
+            make_room(list, combos);
+        }
+        make_room(&mut self.waiting, combos);
+        make_room(&mut self.news, 2 * combos);
+    }
+
+    /// A combo at the last tick.
+    pub(crate) fn state(&self, combo: usize) -> ComboState {
+        self.states.get(combo).copied().unwrap_or_default()
+    }
+
+    /// The combos whose state changed in the last tick.
+    pub(crate) fn changed(&self) -> &[u16] {
+        &self.changed
+    }
+
+    /// What the last tick found out.
+    pub(crate) fn news(&self) -> &[ComboNews] {
+        &self.news
+    }
+
+    /// Whether a tick without edges would change nothing before
+    /// [`wakes`](Combos::wakes).
+    pub(crate) fn is_settled(&self) -> bool {
+        self.pulsed.is_empty() && self.waiting.is_empty() && self.changed.is_empty()
+    }
+
+    /// When something happens by itself, by the clock of the combos.
+    pub(crate) fn wakes(&self) -> Option<Nanos> {
+        self.wake
+    }
+
+    fn next_timer(&self, rate: PollRate) -> Option<Nanos> {
+        let instant = |timer: &Timer| match timer.span {
+            TimeSpan::Time(_) => timer.due.time,
+            TimeSpan::Ticks(_) => rate.time_of(timer.due.tick),
+        };
+        self.timers.iter().map(instant).min()
+    }
+
+    /// Forgets all that was begun.
+    fn clear(&mut self) {
+        self.floor = self.serial;
+        self.timers.clear();
+        self.waiting.clear();
+        for active in self.active.drain(..) {
+            self.place[active.node as usize] = 0;
+        }
+        for held in &mut self.held {
+            held.serial = 0;
+        }
+    }
+
+    /// Takes in the edges of a tick, in order. `frozen` are edges that move
+    /// signals but count for nothing.
+    pub(crate) fn tick(
+        &mut self,
+        automaton: &Automaton,
+        rate: PollRate,
+        (now, tick): (Moment, Tick),
+        (edges, is_frozen): (&[SignalEdge], bool),
+    ) {
+        self.changed.clear();
+        self.news.clear();
+        for n in 0..self.pulsed.len() {
+            let combo = self.pulsed[n];
+            self.states[usize::from(combo)].fired = false;
+            self.note(combo);
+        }
+        self.pulsed.clear();
+        self.end_lasting(automaton);
+        let poll = Poll { automaton, rate, now, tick };
+        for edge in edges {
+            if edge.is_clear {
+                self.clear();
+            } else if is_frozen {
+                self.hold(edge, 0);
+            } else {
+                self.run_timers(poll, edge.moment());
+                self.edge(poll, edge);
+            }
+        }
+        if !is_frozen {
+            self.run_timers(poll, now);
+            self.settle(poll);
+        }
+        self.end_lasting(automaton);
+        self.wake = self.next_timer(rate);
+        for &combo in &self.changed {
+            self.is_changed[usize::from(combo)] = false;
+        }
+    }
+
+    fn note(&mut self, combo: u16) {
+        if !core::mem::replace(&mut self.is_changed[usize::from(combo)], true) {
+            self.changed.push(combo);
+        }
+    }
+
+    /// Moves a signal.
+    fn hold(&mut self, edge: &SignalEdge, serial: u32) {
+        if let Some(signal) = edge.signal {
+            let since = edge.moment();
+            self.held[signal.index()] = SignalState { is_on: edge.is_press, since, serial };
+        }
+    }
+
+    /// What lasts ends when no signal of the last step is on any more.
+    fn end_lasting(&mut self, automaton: &Automaton) {
+        let mut at = 0;
+        while let Some(&combo) = self.lasting.get(at) {
+            let of = &automaton.combos[usize::from(combo)].last;
+            if of.iter().all(|signal| self.held[signal.index()].is_on) {
+                at += 1;
+                continue;
+            }
+            self.lasting.swap_remove(at);
+            self.states[usize::from(combo)].lasts = false;
+            self.note(combo);
+        }
+    }
+
+    fn edge(&mut self, poll: Poll, edge: &SignalEdge) {
+        self.serial += 1;
+        let serial = self.serial;
+        self.hold(edge, if edge.is_press { serial } else { 0 });
+        if let Some(signal) = edge.signal {
+            if !edge.is_press {
+                self.timers.retain(|timer| !matches!(timer.what, Due::Held(_, of) if of == signal));
+            }
+            self.reach(poll, edge, Trigger::new(signal, edge.is_press));
+        }
+        // What a press breaks is broken for the steps after it.
+        if edge.is_press {
+            for set in poll.automaton.sets_of(edge.signal) {
+                self.last_in[set.index()] = serial;
+            }
+            self.break_quiet(poll);
+        }
+        let mut reached = core::mem::take(&mut self.reached);
+        for (node, arrival) in reached.drain(..) {
+            self.enter(poll, node, arrival, edge);
+        }
+        self.reached = reached;
+    }
+
+    /// Collects the nodes that an edge leads to, before any of them is entered:
+    /// so no press is counted for two steps.
+    fn reach(&mut self, poll: Poll, edge: &SignalEdge, trigger: Trigger) {
+        for &(_, child) in poll.automaton.next(0, trigger) {
+            let node = &poll.automaton.nodes[child as usize];
+            let guard = poll.automaton.rest(child).guard;
+            let is_faced = guard.is_none_or(|(by, on)| self.held[by.index()].is_on == on);
+            if is_faced && let Some(own) = self.own(poll, (child, node), edge) {
+                self.reached.push((child, own));
+            }
+        }
+        let mut at = 0;
+        while let Some(&Active { wants, until, node: parent }) = self.active.get(at) {
+            if until < edge.time {
+                self.put_to_rest(at);
+                continue;
+            }
+            at += 1;
+            if wants & trigger.bit() == 0 {
+                continue;
+            }
+            for &(_, child) in poll.automaton.next(parent, trigger) {
+                if let Some(arrival) = self.follow(poll, parent, child, edge) {
+                    self.reached.push((child, arrival));
+                }
+            }
+        }
+    }
+
+    fn put_to_rest(&mut self, at: usize) {
+        let gone = self.active.swap_remove(at);
+        self.place[gone.node as usize] = 0;
+        if let Some(moved) = self.active.get(at) {
+            self.place[moved.node as usize] = at as u32 + 1;
+        }
+    }
+
+    /// Has a node watched for what may come of an arrival at it.
+    fn watch(&mut self, automaton: &Automaton, node: NodeId, at: Moment) {
+        let Node { wants, live, .. } = automaton.nodes[node as usize];
+        if wants == 0 {
+            return;
+        }
+        let until = Nanos(at.time.0.saturating_add(live));
+        match (self.place[node as usize] as usize).checked_sub(1) {
+            Some(place) => self.active[place].until = until,
+            None => {
+                self.active.push(Active { wants, until, node });
+                self.place[node as usize] = self.active.len() as u32;
+            }
+        }
+    }
+
+    /// What an edge alone makes of a node: its own moment, if what it asks of
+    /// itself is met. A hold begins.
+    fn own(&self, poll: Poll, (id, node): (NodeId, &Node), edge: &SignalEdge) -> Option<Arrival> {
+        if node.modes != 0 && node.modes >> edge.mode & 1 == 0 {
+            return None;
+        }
+        let moment = |moment| node.clock.moment(moment, poll.rate);
+        let at = moment(edge.moment());
+        let mut arrival =
+            Arrival { at, serial: self.serial, first: self.serial, began: at, by: edge.by };
+        if node.is_plain {
+            return Some(arrival);
+        }
+        if let StepKind::Together { of, spread, in_order } = &poll.automaton.rest(id).what {
+            let mut before = 0;
+            for signal in of {
+                let held = &self.held[signal.index()];
+                let is_late = *in_order && held.serial < before;
+                if !held.is_on || held.serial <= self.floor || is_late {
+                    return None;
+                }
+                before = held.serial;
+                if held.serial < arrival.first {
+                    (arrival.first, arrival.began) = (held.serial, moment(held.since));
+                }
+            }
+            if spread.between(arrival.began, at) > spread.amount() {
+                return None;
+            }
+        }
+        Some(arrival)
+    }
+
+    /// Where an edge leads from a node to one after it, with the attempt that
+    /// began last.
+    fn follow(
+        &self,
+        poll: Poll,
+        parent: NodeId,
+        child: NodeId,
+        edge: &SignalEdge,
+    ) -> Option<Arrival> {
+        let node = &poll.automaton.nodes[child as usize];
+        let own = self.own(poll, (child, node), edge)?;
+        let before = self
+            .arrivals(poll.automaton, parent)
+            .filter(|from| self.is_met(node, from, &own))
+            .max_by_key(|from| from.first)?;
+        Some(Arrival { first: before.first, began: before.began, ..own })
+    }
+
+    /// Whether a step that is met by itself keeps its limits after the one
+    /// before it.
+    fn is_met(&self, node: &Node, from: &Arrival, own: &Arrival) -> bool {
+        let opens = node.opens;
+        from.first > self.floor
+            && from.serial < own.first
+            && opens.between(from.at, own.at) >= opens.amount().max(0)
+            && node.within.between(from.at, own.at) <= node.within.amount()
+            && !self.is_broken(node, from.serial)
+    }
+
+    /// Whether something has been pressed since that a step does not bear.
+    fn is_broken(&self, node: &Node, since: u32) -> bool {
+        node.broken_by.iter().flatten().any(|set| self.last_in[set.index()] > since)
+    }
+
+    /// The arrivals of a node that are remembered.
+    fn arrivals(&self, automaton: &Automaton, node: NodeId) -> impl Iterator<Item = &Arrival> {
+        let Node { ring, kept, .. } = automaton.nodes[node as usize];
+        let ring = &self.rings[ring as usize..ring as usize + usize::from(kept)];
+        ring.iter().filter(|arrival| arrival.first != 0)
+    }
+
+    fn newest(&self, automaton: &Automaton, node: NodeId) -> &Arrival {
+        let ring = automaton.nodes[node as usize].ring;
+        &self.rings[ring as usize + usize::from(self.heads[node as usize])]
+    }
+
+    /// A node was reached by an edge.
+    fn enter(&mut self, poll: Poll, node: NodeId, arrival: Arrival, edge: &SignalEdge) {
+        if poll.automaton.nodes[node as usize].is_plain {
+            return self.arrive(poll, node, arrival, None);
+        }
+        let rest = poll.automaton.rest(node);
+        if let StepKind::Hold(signal, span) = rest.what {
+            let due = span.over(arrival.at, poll.rate);
+            self.start(Timer { span, due, what: Due::Held(node, signal), arrival });
+            return;
+        }
+        let opens_at = match rest.after.amount() {
+            0 => None,
+            // Only an attempt whose press came before its time waits for that.
+            _ => self.opening(poll, node, &arrival, edge),
+        };
+        self.arrive(poll, node, arrival, opens_at);
+    }
+
+    /// When a step that came early opens, after the latest step before it that
+    /// fits.
+    fn opening(
+        &self,
+        poll: Poll,
+        id: NodeId,
+        arrival: &Arrival,
+        edge: &SignalEdge,
+    ) -> Option<Moment> {
+        let node = &poll.automaton.nodes[id as usize];
+        let after = poll.automaton.rest(id).after;
+        let own = self.own(poll, (id, node), edge)?;
+        let fits = self
+            .arrivals(poll.automaton, node.parent)
+            .filter(|from| from.first == arrival.first && self.is_met(node, from, &own));
+        let before = fits.min_by_key(|from| from.at)?;
+        let is_early = after.between(before.at, arrival.at) < after.amount();
+        is_early.then(|| after.over(before.at, poll.rate))
+    }
+
+    fn start(&mut self, timer: Timer) {
+        let known = self.timers.iter_mut().find(|other| other.what == timer.what);
+        match known {
+            Some(other) => *other = timer,
+            None => self.timers.push(timer),
+        }
+    }
+
+    /// A step was met.
+    fn arrive(&mut self, poll: Poll, node: NodeId, arrival: Arrival, opens_at: Option<Moment>) {
+        let automaton = poll.automaton;
+        let Node { ring, kept, .. } = automaton.nodes[node as usize];
+        let head = &mut self.heads[node as usize];
+        *head = (*head + 1) % kept;
+        self.rings[ring as usize + usize::from(*head)] = arrival;
+        self.watch(automaton, node, arrival.at);
+        for &(_, quiet) in automaton.quiets(node) {
+            if let StepKind::Quiet(span) = automaton.rest(quiet).what {
+                let due = span.over(arrival.at, poll.rate);
+                self.start(Timer { span, due, what: Due::Quiet(quiet), arrival });
+            }
+        }
+        for &combo in automaton.finals(node) {
+            let bound = &automaton.combos[usize::from(combo)];
+            let is_over =
+                bound.all.is_some_and(|all| all.between(arrival.began, arrival.at) > all.amount());
+            let is_spent = !bound.again && arrival.first <= self.spent[usize::from(combo)];
+            if is_over || is_spent {
+                continue;
+            }
+            self.spent[usize::from(combo)] = arrival.serial;
+            match opens_at {
+                Some(due) => {
+                    let span = automaton.rest(node).after;
+                    self.start(Timer { span, due, what: Due::Opens(combo), arrival });
+                }
+                None => self.meet(poll, combo, arrival),
+            }
+        }
+    }
+
+    /// All steps of a combo were met.
+    fn meet(&mut self, poll: Poll, combo: u16, arrival: Arrival) {
+        let waiting = Waiting { combo, arrival, known: poll.tick };
+        match poll.automaton.combos[usize::from(combo)].waits_for.is_empty() {
+            true => self.fire(poll, waiting),
+            false => match self.waiting.iter_mut().find(|other| other.combo == combo) {
+                Some(other) => *other = waiting,
+                None => self.waiting.push(waiting),
+            },
+        }
+    }
+
+    fn fire(&mut self, poll: Poll, Waiting { combo, arrival, known }: Waiting) {
+        let state = &mut self.states[usize::from(combo)];
+        state.by = arrival.by;
+        if !core::mem::replace(&mut state.fired, true) {
+            self.pulsed.push(combo);
+        }
+        let lasts = poll.automaton.combos[usize::from(combo)].lasts;
+        if lasts && !core::mem::replace(&mut state.lasts, true) {
+            self.lasting.push(combo);
+        }
+        self.note(combo);
+        self.tell(poll, Waiting { combo, arrival, known }, ComboOutcome::Fired);
+    }
+
+    fn tell(&mut self, poll: Poll, waiting: Waiting, outcome: ComboOutcome) {
+        let Waiting { combo, arrival, known } = waiting;
+        let Arrival { at: met, began, by, .. } = arrival;
+        let news = ComboNews { combo, began, met, known, tick: poll.tick, outcome, by };
+        // More than one of a kind in a tick are as good as one.
+        if self.news.len() < self.news.capacity() {
+            self.news.push(news);
+        }
+    }
+
+    /// A press ends what was to be quiet.
+    fn break_quiet(&mut self, poll: Poll) {
+        let (last_in, serial) = (&self.last_in, self.serial);
+        let is_broken = |node: NodeId| {
+            let finals = poll.automaton.finals(node).first();
+            let own = finals.and_then(|&combo| poll.automaton.combos[usize::from(combo)].own);
+            own.is_some_and(|set| last_in[set.index()] == serial)
+        };
+        self.timers.retain(|timer| !matches!(timer.what, Due::Quiet(node) if is_broken(node)));
+    }
+
+    /// Runs what is due up to a moment, in order.
+    fn run_timers(&mut self, poll: Poll, until: Moment) {
+        loop {
+            let due = self.timers.iter().enumerate();
+            let due = due.filter(|(_, timer)| timer.span.is_over(timer.due, until));
+            let Some((n, _)) = due.min_by_key(|(_, timer)| timer.due) else { return };
+            let Timer { due, what, mut arrival, .. } = self.timers.swap_remove(n);
+            match what {
+                Due::Held(node, _) | Due::Quiet(node) => {
+                    let bound = &poll.automaton.nodes[node as usize];
+                    if arrival.first <= self.floor || self.is_broken(bound, arrival.serial) {
+                        continue;
+                    }
+                    arrival.at = due;
+                    self.arrive(poll, node, arrival, None);
+                }
+                Due::Opens(combo) => self.meet(poll, combo, arrival),
+            }
+        }
+    }
+
+    /// Lets those fire for which nothing is left to wait for.
+    fn settle(&mut self, poll: Poll) {
+        let mut at = 0;
+        while let Some(&waiting) = self.waiting.get(at) {
+            let others = &poll.automaton.combos[usize::from(waiting.combo)].waits_for;
+            let fired = others.iter().find(|&&other| self.states[usize::from(other)].fired);
+            if let Some(&by) = fired {
+                self.waiting.swap_remove(at);
+                self.tell(poll, waiting, ComboOutcome::Cancelled(by));
+            } else if others.iter().any(|&other| self.is_alive(poll, other)) {
+                at += 1;
+            } else {
+                self.waiting.swap_remove(at);
+                self.fire(poll, waiting);
+                at = 0;
+            }
+        }
+    }
+
+    /// Whether what was begun of a combo may still make it fire.
+    fn is_alive(&self, poll: Poll, combo: u16) -> bool {
+        let path = poll.automaton.path(combo);
+        let bound = &poll.automaton.combos[usize::from(combo)];
+        let counts = |arrival: &Arrival| {
+            let is_spent = !bound.again && arrival.first <= self.spent[usize::from(combo)];
+            arrival.first > self.floor && !is_spent
+        };
+        let is_timed = |timer: &Timer| match timer.what {
+            Due::Held(node, _) | Due::Quiet(node) => path.contains(&node) && counts(&timer.arrival),
+            Due::Opens(other) => other == combo,
+        };
+        let may_follow = |&child: &NodeId| {
+            let node = &poll.automaton.nodes[child as usize];
+            let is_open = |from: &Arrival| {
+                let passed = node.within.between(from.at, poll.now);
+                passed <= node.within.amount() && !self.is_broken(node, from.serial)
+            };
+            node.parent != 0
+                && !matches!(poll.automaton.rest(child).what, StepKind::Quiet(_))
+                && self
+                    .arrivals(poll.automaton, node.parent)
+                    .any(|from| counts(from) && is_open(from))
+        };
+        self.timers.iter().any(is_timed)
+            || self.waiting.iter().any(|waiting| waiting.combo == combo)
+            || path.iter().any(may_follow)
+    }
+
+    /// The combos that took their buttons in this tick.
+    pub(crate) fn taking<'a>(&'a self, automaton: &'a Automaton) -> impl Iterator<Item = u16> + 'a {
+        let fired = self.pulsed.iter().copied();
+        fired.filter(|&combo| automaton.combos[usize::from(combo)].takes)
+    }
+
+    /// How many steps of a combo are met, and when the next one is over, for
+    /// people.
+    pub(crate) fn progress(&self, automaton: &Automaton, combo: u16, now: Moment) -> usize {
+        let path = automaton.path(combo);
+        let steps = path.iter().position(|&node| automaton.finals(node).contains(&combo));
+        let steps = steps.map_or(path.len(), |last| last + 1);
+        let is_open = |(n, node): &(usize, &NodeId)| {
+            let newest = self.newest(automaton, **node);
+            let next = path.get(n + 1).filter(|_| (n + 1) % steps != 0);
+            next.is_some_and(|&next| {
+                let node = &automaton.nodes[next as usize];
+                newest.first > self.floor
+                    && newest.first > self.spent[usize::from(combo)]
+                    && node.within.between(newest.at, now) <= node.within.amount()
+                    && !self.is_broken(node, newest.serial)
+            })
+        };
+        path.iter().enumerate().filter(is_open).map(|(n, _)| n % steps + 1).max().unwrap_or(0)
+    }
+}
+
+/// Room for so many entries in all.
+fn make_room<T>(list: &mut Vec<T>, count: usize) {
+    list.reserve(count.saturating_sub(list.len()));
+}

@@ -1,0 +1,57 @@
+//! What a source reports: one control took one value at one instant.
+
+use crate::base::{ControlId, Nanos};
+use bitflags::bitflags;
+
+/// A time-stamped change reported by a source. Sixteen bytes, so that ten
+/// minutes of busy devices fit in memory.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Event {
+    /// When the source says it happened.
+    pub time: Nanos,
+    /// The value as reported: 0 or 1 for a button, device units for an axis,
+    /// a count for a relative control.
+    pub value: i32,
+    /// The control, as numbered by the session's [`Roster`](crate::Roster).
+    pub control: ControlId,
+    /// What is special about this report.
+    pub marks: Marks,
+}
+
+bitflags! {
+    /// What is special about an event.
+    #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+    pub struct Marks: u8 {
+        /// Auto-repeat of a held key: no edge.
+        const REPEAT = 1;
+        /// The source cannot report this change and concluded it from silence.
+        const INFERRED = 2;
+        /// It arrived after the tick that should have seen it, and was moved
+        /// to just after that tick.
+        const LATE = 4;
+        /// A state carried over from before the recording begins: no edge.
+        const CARRIED = 8;
+        /// The source lost events and asked for the state again: what happened
+        /// in between is not known.
+        const RESYNCED = 16;
+        /// Its device had reported something later before it.
+        const DISORDERED = 32;
+        /// A touch that its panel took back: it was the flat of a hand.
+        const CANCELLED = 64;
+    }
+}
+
+impl Marks {
+    /// The marks and the words that files use for them, in file order.
+    pub const WORDS: [(Marks, &'static str); 7] = [
+        (Marks::REPEAT, "repeat"),
+        (Marks::INFERRED, "inferred"),
+        (Marks::LATE, "late"),
+        (Marks::CARRIED, "carried"),
+        (Marks::RESYNCED, "resynced"),
+        (Marks::DISORDERED, "disordered"),
+        (Marks::CANCELLED, "cancelled"),
+    ];
+}
+
+const _: () = assert!(size_of::<Event>() == 16);

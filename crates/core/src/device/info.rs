@@ -1,0 +1,208 @@
+//! Devices and their controls, as sources describe them.
+
+use crate::base::CleanText;
+use alloc::{string::String, vec::Vec};
+
+/// Player numbers run from 1 to this.
+pub const SLOTS: u8 = 4;
+
+/// What sort of thing a device is. Pads, levers and others take a player
+/// slot; keys, mouse and glass belong to whoever sits there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum DeviceKind {
+    /// A game pad in the standard layout.
+    Pad,
+    /// A lever with one long travel.
+    Lever,
+    /// A keyboard.
+    Keys,
+    /// A mouse or other pointer.
+    Mouse,
+    /// A touch panel.
+    Glass,
+    /// Anything else; its controls may have any name.
+    Other,
+}
+
+impl DeviceKind {
+    /// Every kind, in the order they are listed to people.
+    pub const ALL: [DeviceKind; 6] = [
+        DeviceKind::Pad,
+        DeviceKind::Lever,
+        DeviceKind::Keys,
+        DeviceKind::Mouse,
+        DeviceKind::Glass,
+        DeviceKind::Other,
+    ];
+
+    /// The word for it in rigs, takes and on screen.
+    pub const fn word(self) -> &'static str {
+        match self {
+            DeviceKind::Pad => "pad",
+            DeviceKind::Lever => "lever",
+            DeviceKind::Keys => "keys",
+            DeviceKind::Mouse => "mouse",
+            DeviceKind::Glass => "glass",
+            DeviceKind::Other => "other",
+        }
+    }
+
+    /// The kind a word stands for.
+    pub fn from_word(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|kind| kind.word() == word)
+    }
+
+    /// Whether such a device takes one of the player slots.
+    pub const fn takes_slot(self) -> bool {
+        matches!(self, DeviceKind::Pad | DeviceKind::Lever | DeviceKind::Other)
+    }
+}
+
+/// What a control reports, with its raw range in device units.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ControlKind {
+    /// 0 is up, anything else is down.
+    Button,
+    /// Two-sided: `min` is -1, `centre` is 0, `max` is +1, each side on its
+    /// own scale.
+    Axis {
+        /// Raw value at -1.
+        min: i32,
+        /// Raw value at rest.
+        centre: i32,
+        /// Raw value at +1.
+        max: i32,
+    },
+    /// One-sided: `min` is 0 and rest, `max` is 1.
+    Trigger {
+        /// Raw value at rest.
+        min: i32,
+        /// Raw value when fully pulled.
+        max: i32,
+    },
+    /// A place on a surface: `min` is 0, `max` is 1; it has no rest.
+    Position {
+        /// Raw value at the left or top.
+        min: i32,
+        /// Raw value at the right or bottom.
+        max: i32,
+    },
+    /// Counts since the last report, summed over each tick.
+    Relative,
+}
+
+impl ControlKind {
+    /// The raw value of a control nobody touches.
+    pub const fn rest(self) -> i32 {
+        match self {
+            ControlKind::Button | ControlKind::Relative => 0,
+            ControlKind::Axis { centre, .. } => centre,
+            ControlKind::Trigger { min, .. } | ControlKind::Position { min, .. } => min,
+        }
+    }
+
+    /// Whether it has edges.
+    pub const fn is_button(self) -> bool {
+        matches!(self, ControlKind::Button)
+    }
+
+    /// The smallest and largest raw value, where there are such.
+    pub const fn range(self) -> Option<(i32, i32)> {
+        match self {
+            ControlKind::Button => Some((0, 1)),
+            ControlKind::Axis { min, max, .. }
+            | ControlKind::Trigger { min, max }
+            | ControlKind::Position { min, max } => Some((min, max)),
+            ControlKind::Relative => None,
+        }
+    }
+}
+
+/// One control, as its device describes it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ControlInfo {
+    /// Its standard name; see [`crate::vocabulary`].
+    pub code: String,
+    /// What it reports.
+    pub kind: ControlKind,
+    /// What its driver says of it.
+    pub grain: AxisInfo,
+}
+
+/// What the driver of an analogue control says of it, in device units; 0 where
+/// it says nothing. It is shown, and shapes nothing.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct AxisInfo {
+    /// Units per millimetre, or per radian of a turning control.
+    pub resolution: i32,
+    /// Values this close to the centre mean rest.
+    pub flat: i32,
+    /// Changes this small are filtered as noise.
+    pub fuzz: i32,
+}
+
+impl ControlInfo {
+    /// A control of whose grain nothing is said.
+    pub fn new(code: &str, kind: ControlKind) -> Self {
+        ControlInfo { code: code.into(), kind, grain: AxisInfo::default() }
+    }
+
+    /// Whether `code` can name a control: 1 to 40 of `A-Z a-z 0-9 - . _`.
+    pub fn is_code(code: &str) -> bool {
+        (1..=40).contains(&code.len())
+            && code.bytes().all(|b| b.is_ascii_alphanumeric() || b"-._".contains(&b))
+    }
+}
+
+/// A device, as its source describes it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DeviceInfo {
+    /// What the source knows it by; a device that comes back with the same
+    /// identity and controls is the same device.
+    pub identity: String,
+    /// What sort of thing it is.
+    pub kind: DeviceKind,
+    /// The name it reports.
+    pub name: CleanText,
+    /// What it is connected by, such as `usb`; empty where that is not known.
+    pub bus: CleanText,
+    /// The slot it should have, if it is free; otherwise the rules say.
+    pub slot: Option<u8>,
+    /// Its controls, in a fixed order.
+    pub controls: Vec<ControlInfo>,
+}
+
+/// Whether a device can be heard. It is itself a control, the first of every
+/// device, so that arrivals and losses travel as events.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Presence {
+    /// Not connected.
+    Gone,
+    /// Connected and heard.
+    Here,
+    /// Connected, but its input goes elsewhere: focus lost or not captured.
+    Deaf,
+}
+
+impl Presence {
+    /// The name of the presence control.
+    pub const CODE: &'static str = "presence";
+
+    /// As the value of an event.
+    pub const fn value(self) -> i32 {
+        match self {
+            Presence::Gone => 0,
+            Presence::Here => 1,
+            Presence::Deaf => 2,
+        }
+    }
+
+    /// From the value of an event; unknown values count as gone.
+    pub const fn from_value(value: i32) -> Self {
+        match value {
+            1 => Presence::Here,
+            2 => Presence::Deaf,
+            _ => Presence::Gone,
+        }
+    }
+}

@@ -1,0 +1,442 @@
+//! The roster: every device a session has seen, and the numbers of their
+//! controls.
+
+use crate::base::{ControlId, DeviceId};
+use crate::device::{
+    ControlInfo, ControlKind, Deal, DeviceInfo, DeviceKind, Presence, SLOTS, SlotRules,
+};
+use alloc::{
+    format,
+    string::{String, ToString},
+    vec::Vec,
+};
+use core::{cmp::Reverse, fmt, ops::Range};
+
+/// A session numbers at most this many controls over all its devices.
+pub const MAX_CONTROLS: usize = 60_000;
+
+/// A device on the roster.
+#[derive(Clone, Debug)]
+pub struct Device {
+    /// What the source said.
+    pub info: DeviceInfo,
+    /// Player slot for kinds that take one, otherwise the how-manyth of its
+    /// kind; 0 when all slots were taken.
+    pub number: u8,
+    first: u16,
+    /// `None` while it is connected; otherwise the how-manyth to leave it was.
+    left: Option<u32>,
+}
+
+impl Device {
+    /// The presence control.
+    pub const fn presence(&self) -> ControlId {
+        ControlId(self.first)
+    }
+
+    /// All its controls but presence.
+    pub fn controls(&self) -> impl ExactSizeIterator<Item = ControlId> + use<> {
+        self.range().skip(1).map(ControlId)
+    }
+
+    /// The control with this name.
+    pub fn control(&self, code: &str) -> Option<ControlId> {
+        let at = self.info.controls.iter().position(|c| c.code == code)?;
+        Some(ControlId(self.first + 1 + at as u16))
+    }
+
+    /// Presence and all controls.
+    pub fn range(&self) -> Range<u16> {
+        self.first..self.first + 1 + self.info.controls.len() as u16
+    }
+
+    /// How files write it: `pad1`, `keys`, `keys2`.
+    pub fn address(&self) -> impl fmt::Display + '_ {
+        Named { device: self, dot: "" }
+    }
+
+    /// How the screen writes it: `pad·1`, `keys`, `keys·2`.
+    pub fn label(&self) -> impl fmt::Display + '_ {
+        Named { device: self, dot: "·" }
+    }
+}
+
+struct Named<'a> {
+    device: &'a Device,
+    dot: &'static str,
+}
+
+impl fmt::Display for Named<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let kind = self.device.info.kind;
+        match self.device.number {
+            1 if !kind.takes_slot() => f.write_str(kind.word()),
+            0 => write!(f, "{}{}0", kind.word(), self.dot),
+            n => write!(f, "{}{}{n}", kind.word(), self.dot),
+        }
+    }
+}
+
+/// A control on the roster.
+#[derive(Clone, Copy, Debug)]
+pub struct Control {
+    /// The device it is on.
+    pub device: DeviceId,
+    /// What it reports; a [`ControlKind::Button`] for presence.
+    pub kind: ControlKind,
+    /// Whether it is the device's presence.
+    pub is_presence: bool,
+}
+
+/// Why a device could not be put on the roster.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum RosterError {
+    /// The session already has [`MAX_CONTROLS`] controls, or would have.
+    TooManyControls,
+}
+
+impl fmt::Display for RosterError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            RosterError::TooManyControls => write!(
+                f,
+                "too many controls: a session holds at most {MAX_CONTROLS} over all its devices"
+            ),
+        }
+    }
+}
+
+impl core::error::Error for RosterError {}
+
+/// Every device the session has seen. It only grows: an id stays valid, and
+/// stays with its device, for as long as the session lasts, and a device keeps
+/// its number. One that comes back and finds its slot taken is therefore put
+/// on the roster anew.
+#[derive(Clone, Debug, Default)]
+pub struct Roster {
+    devices: Vec<Device>,
+    controls: Vec<Control>,
+    departures: u32,
+}
+
+impl Roster {
+    /// Puts a device on the roster, or finds the absent one that it is, and
+    /// gives it its slot.
+    ///
+    /// # Errors
+    /// When there is no room for its controls; see [`MAX_CONTROLS`].
+    pub fn admit(&mut self, info: DeviceInfo, rules: &SlotRules) -> Result<DeviceId, RosterError> {
+        let is_it = |d: &Device| {
+            d.left.is_some() && d.info.identity == info.identity && d.info.controls == info.controls
+        };
+        let mut known: Vec<usize> =
+            (0..self.devices.len()).filter(|&at| is_it(&self.devices[at])).collect();
+        // It may have been here under several numbers: the last one first.
+        known.sort_by_key(|&at| Reverse(self.devices[at].left));
+        let number = self.number_for(&info, &known, rules);
+        if let Some(&at) = known.iter().find(|&&at| self.devices[at].number == number) {
+            self.devices[at].left = None;
+            return Ok(DeviceId(at as u16));
+        }
+        let first = self.controls.len();
+        if first + 1 + info.controls.len() > MAX_CONTROLS {
+            return Err(RosterError::TooManyControls);
+        }
+        let device = DeviceId(self.devices.len() as u16);
+        self.controls.push(Control { device, kind: ControlKind::Button, is_presence: true });
+        self.controls.extend(info.controls.iter().map(|c| Control {
+            device,
+            kind: c.kind,
+            is_presence: false,
+        }));
+        self.devices.push(Device { info, number, first: first as u16, left: None });
+        Ok(device)
+    }
+
+    /// Frees the slot of a device that was unplugged.
+    pub fn dismiss(&mut self, device: DeviceId) {
+        self.departures += 1;
+        self.devices[device.0 as usize].left = Some(self.departures);
+    }
+
+    /// The number of a device that arrives; `known` is what it was before.
+    fn number_for(&self, info: &DeviceInfo, known: &[usize], rules: &SlotRules) -> u8 {
+        let kind = info.kind;
+        let pinned = rules.pinned(info).filter(|_| kind.takes_slot());
+        let last = if kind.takes_slot() { SLOTS } else { u8::MAX };
+        let may_have = |&n: &u8| {
+            let is_kept = kind.takes_slot() && rules.is_kept(n) && pinned != Some(n);
+            (1..=last).contains(&n) && !is_kept && self.is_free(kind, n)
+        };
+        let own = known.iter().map(|&at| self.devices[at].number);
+        let wishes = pinned.into_iter().chain(own).chain(info.slot);
+        let wished = { wishes }.find(may_have);
+        let dealt = || match rules.deal {
+            Deal::LastUsed if kind.takes_slot() => {
+                (1..=last).filter(may_have).min_by_key(|&n| self.given_up(n))
+            }
+            _ => (1..=last).find(may_have),
+        };
+        wished.or_else(dealt).unwrap_or(0)
+    }
+
+    /// The last time somebody left a slot; 0 if nobody ever did.
+    fn given_up(&self, slot: u8) -> u32 {
+        let holders = self.devices.iter().filter(|d| d.info.kind.takes_slot() && d.number == slot);
+        holders.filter_map(|d| d.left).max().unwrap_or(0)
+    }
+
+    fn is_free(&self, kind: DeviceKind, number: u8) -> bool {
+        number != 0
+            && !self.devices.iter().any(|d| {
+                let rival =
+                    if kind.takes_slot() { d.info.kind.takes_slot() } else { d.info.kind == kind };
+                d.left.is_none() && rival && d.number == number
+            })
+    }
+
+    /// All devices, in the order they came.
+    pub fn devices(&self) -> impl ExactSizeIterator<Item = (DeviceId, &Device)> {
+        self.devices.iter().enumerate().map(|(i, d)| (DeviceId(i as u16), d))
+    }
+
+    /// One device.
+    pub fn device(&self, id: DeviceId) -> &Device {
+        &self.devices[id.0 as usize]
+    }
+
+    /// All controls, presences included, in the order of their ids.
+    pub fn controls(&self) -> &[Control] {
+        &self.controls
+    }
+
+    /// One control.
+    pub fn control(&self, id: ControlId) -> Control {
+        self.controls[id.index()]
+    }
+
+    /// The device a control is on.
+    pub fn device_of(&self, id: ControlId) -> &Device {
+        self.device(self.control(id).device)
+    }
+
+    /// The standard name of a control.
+    pub fn code(&self, id: ControlId) -> &str {
+        let device = self.device_of(id);
+        match (id.0 - device.first).checked_sub(1) {
+            None => Presence::CODE,
+            Some(at) => &device.info.controls[at as usize].code,
+        }
+    }
+
+    /// What its device says of a control.
+    ///
+    /// # Panics
+    /// For a presence, of which no device says anything.
+    pub fn info(&self, id: ControlId) -> &ControlInfo {
+        let device = self.device_of(id);
+        &device.info.controls[usize::from(id.0 - device.first - 1)]
+    }
+
+    /// Every stick, by its two axes, and every axis and trigger that is part of
+    /// none.
+    pub fn travels(&self) -> impl Iterator<Item = (ControlId, Option<ControlId>)> {
+        let controls = self.devices().flat_map(|(_, device)| device.controls());
+        let is_travel = |id: &ControlId| {
+            matches!(self.control(*id).kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. })
+        };
+        controls.filter(is_travel).filter_map(|id| {
+            let (code, device) = (self.code(id), self.device_of(id));
+            let partner = |ending: &str, other: &str| {
+                device.control(&format!("{}{other}", code.strip_suffix(ending)?))
+            };
+            // The y of a stick goes with its x.
+            match (partner("-x", "-y"), partner("-y", "-x")) {
+                (_, Some(_)) => None,
+                (y, None) => Some((id, y)),
+            }
+        })
+    }
+
+    /// How files write a stick, `pad1/stick-l`, or an axis that is part of none.
+    pub fn travel_address(&self, (x, y): (ControlId, Option<ControlId>)) -> String {
+        without_axis(self.address(x).to_string(), y)
+    }
+
+    /// How the screen writes it: `pad·1 stick-l`.
+    pub fn travel_label(&self, (x, y): (ControlId, Option<ControlId>)) -> String {
+        without_axis(self.label(x).to_string(), y)
+    }
+
+    /// How files write a control: `pad1/south`.
+    pub fn address(&self, id: ControlId) -> impl fmt::Display + '_ {
+        Joined { device: self.device_of(id), dot: "", between: "/", code: self.code(id) }
+    }
+
+    /// How the screen writes a control: `pad·1 south`.
+    pub fn label(&self, id: ControlId) -> impl fmt::Display + '_ {
+        Joined { device: self.device_of(id), dot: "·", between: " ", code: self.code(id) }
+    }
+}
+
+/// The name of a stick is that of its x without the axis.
+fn without_axis(mut name: String, y: Option<ControlId>) -> String {
+    if y.is_some() && name.ends_with("-x") {
+        name.truncate(name.len() - 2);
+    }
+    name
+}
+
+struct Joined<'a> {
+    device: &'a Device,
+    dot: &'static str,
+    between: &'static str,
+    code: &'a str,
+}
+
+impl fmt::Display for Joined<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let device = Named { device: self.device, dot: self.dot };
+        write!(f, "{device}{}{}", self.between, self.code)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::base::CleanText;
+    use crate::device::{ControlInfo, ControlKind, Deal, DeviceInfo, DeviceKind, SlotRules};
+    use rstest::rstest;
+    use std::{
+        string::{String, ToString},
+        vec,
+    };
+
+    fn device(kind: DeviceKind, identity: &str, slot: Option<u8>) -> DeviceInfo {
+        DeviceInfo {
+            identity: identity.into(),
+            kind,
+            name: CleanText::new(identity),
+            bus: CleanText::default(),
+            slot,
+            controls: vec![ControlInfo::new("south", ControlKind::Button)],
+        }
+    }
+
+    fn rules(deal: Deal, pins: &[(u8, &str)]) -> SlotRules {
+        let mut rules = SlotRules { deal, ..SlotRules::default() };
+        for &(slot, pin) in pins {
+            rules.pins[usize::from(slot) - 1] = Some(pin.to_string());
+        }
+        rules
+    }
+
+    /// Pads come (`+a`) and go (`-a`); who has which slot in the end.
+    #[rstest]
+    #[case::the_first_free(Deal::FirstFree, &[], "+a +b -a +c", "c1 b2")]
+    #[case::own_slot_again(Deal::FirstFree, &[], "+a +b -a +a", "a1 b2")]
+    #[case::own_slot_taken(Deal::FirstFree, &[], "+a +b -a +c +a", "c1 b2 a3")]
+    #[case::own_slot_free_again(Deal::FirstFree, &[], "+a -a +c +a -a -c +a", "a2")]
+    #[case::kept_for_who_may_return(Deal::LastUsed, &[], "+a +b -a +c +a", "a1 b2 c3")]
+    #[case::longest_away(Deal::LastUsed, &[], "+a +b +c +d -b -a +e", "e2 c3 d4")]
+    #[case::pinned(Deal::FirstFree, &[(2, "b")], "+a +c +b", "a1 b2 c3")]
+    #[case::pinned_and_full(Deal::FirstFree, &[(1, "x"), (2, "y")], "+a +b +c", "a3 b4 c0")]
+    #[case::pinned_twice(Deal::FirstFree, &[(3, "b")], "+b +b", "b1 b3")]
+    fn slots(
+        #[case] deal: Deal,
+        #[case] pins: &[(u8, &str)],
+        #[case] story: &str,
+        #[case] end: &str,
+    ) {
+        let rules = rules(deal, pins);
+        let mut roster = Roster::default();
+        for step in story.split(' ') {
+            let (way, name) = step.split_at(1);
+            if way == "+" {
+                roster.admit(device(DeviceKind::Pad, name, None), &rules).unwrap();
+            } else {
+                let is_it = |d: &Device| d.left.is_none() && d.info.identity == name;
+                let here = roster.devices().find(|(_, d)| is_it(d)).unwrap().0;
+                roster.dismiss(here);
+            }
+        }
+        let here = roster.devices().filter(|(_, d)| d.left.is_none());
+        let mut here: Vec<(u8, &str)> =
+            here.map(|(_, d)| (d.number, d.info.identity.as_str())).collect();
+        here.sort_by_key(|(number, _)| (*number == 0, *number));
+        let here: Vec<String> = here.iter().map(|(n, name)| std::format!("{name}{n}")).collect();
+        assert_eq!(here.join(" "), end);
+    }
+
+    fn labels(roster: &Roster) -> Vec<String> {
+        roster.devices().map(|(_, d)| d.label().to_string()).collect()
+    }
+
+    #[test]
+    fn slots_go_to_the_first_free_number_and_keys_take_none() {
+        let mut roster = Roster::default();
+        for (kind, id) in [
+            (DeviceKind::Pad, "a"),
+            (DeviceKind::Keys, "k"),
+            (DeviceKind::Lever, "b"),
+            (DeviceKind::Keys, "k2"),
+        ] {
+            roster.admit(device(kind, id, None), &SlotRules::default()).unwrap();
+        }
+        assert_eq!(labels(&roster), ["pad·1", "keys", "lever·2", "keys·2"]);
+    }
+
+    #[test]
+    fn a_wanted_slot_is_given_when_free() {
+        let mut roster = Roster::default();
+        roster.admit(device(DeviceKind::Pad, "a", Some(3)), &SlotRules::default()).unwrap();
+        roster.admit(device(DeviceKind::Pad, "b", Some(3)), &SlotRules::default()).unwrap();
+        roster.admit(device(DeviceKind::Pad, "c", Some(9)), &SlotRules::default()).unwrap();
+        assert_eq!(labels(&roster), ["pad·3", "pad·1", "pad·2"]);
+    }
+
+    #[test]
+    fn a_fifth_pad_has_no_slot() {
+        let mut roster = Roster::default();
+        for id in ["a", "b", "c", "d", "e"] {
+            roster.admit(device(DeviceKind::Pad, id, None), &SlotRules::default()).unwrap();
+        }
+        assert_eq!(labels(&roster).last().unwrap(), "pad·0");
+    }
+
+    #[test]
+    fn a_device_that_comes_back_is_the_same_device() {
+        let mut roster = Roster::default();
+        let a = roster.admit(device(DeviceKind::Pad, "a", None), &SlotRules::default()).unwrap();
+        roster.admit(device(DeviceKind::Pad, "b", None), &SlotRules::default()).unwrap();
+        roster.dismiss(a);
+        assert_eq!(roster.admit(device(DeviceKind::Pad, "a", None), &SlotRules::default()), Ok(a));
+        assert_eq!(labels(&roster), ["pad·1", "pad·2"]);
+    }
+
+    #[test]
+    fn two_devices_with_one_identity_are_two_devices() {
+        let mut roster = Roster::default();
+        let a = roster.admit(device(DeviceKind::Pad, "same", None), &SlotRules::default()).unwrap();
+        let b = roster.admit(device(DeviceKind::Pad, "same", None), &SlotRules::default()).unwrap();
+        assert_ne!(a, b);
+    }
+
+    #[test]
+    fn controls_have_addresses() {
+        let mut roster = Roster::default();
+        let pad = roster.admit(device(DeviceKind::Pad, "a", None), &SlotRules::default()).unwrap();
+        let south = roster.device(pad).control("south").unwrap();
+        assert_eq!(roster.address(south).to_string(), "pad1/south");
+        assert_eq!(roster.label(south).to_string(), "pad·1 south");
+        assert_eq!(roster.code(roster.device(pad).presence()), "presence");
+    }
+
+    #[test]
+    fn a_session_has_room_for_so_many_controls() {
+        let mut roster = Roster::default();
+        let mut big = device(DeviceKind::Other, "big", None);
+        big.controls = vec![big.controls[0].clone(); MAX_CONTROLS];
+        assert_eq!(roster.admit(big, &SlotRules::default()), Err(RosterError::TooManyControls));
+    }
+}

@@ -1,0 +1,55 @@
+//! Who takes which player slot.
+
+use crate::device::{DeviceInfo, SLOTS};
+use alloc::string::String;
+
+/// Who takes which of the player slots.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct SlotRules {
+    /// What a device gets that is not pinned.
+    pub deal: Deal,
+    /// For each slot, in order, a part of the identity or the name of the only
+    /// device that may have it.
+    pub pins: [Option<String>; SLOTS as usize],
+}
+
+impl SlotRules {
+    /// The slot that is kept for a device, if one is.
+    pub fn pinned(&self, info: &DeviceInfo) -> Option<u8> {
+        let is_meant =
+            |part: &String| info.identity.contains(part) || info.name.as_str().contains(part);
+        let at = self.pins.iter().position(|pin| pin.as_ref().is_some_and(is_meant))?;
+        Some(at as u8 + 1)
+    }
+
+    /// Whether a slot is kept for some device.
+    pub fn is_kept(&self, slot: u8) -> bool {
+        self.pins.get(usize::from(slot).wrapping_sub(1)).is_some_and(Option::is_some)
+    }
+}
+
+/// What slot a device gets. Under either rule a device that comes back gets
+/// its own again, as long as nobody else has it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Deal {
+    /// The first free one.
+    #[default]
+    FirstFree,
+    /// One that nobody has used yet; then that of whoever has been away the
+    /// longest. So the slots of those who may come back stay free for as long
+    /// as there are others.
+    LastUsed,
+}
+
+impl Deal {
+    /// Every rule, in the order they are listed to people.
+    pub const ALL: [Deal; 2] = [Deal::FirstFree, Deal::LastUsed];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Deal::FirstFree => "first-free",
+            Deal::LastUsed => "last-used",
+        }
+    }
+}

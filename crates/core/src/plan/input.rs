@@ -1,0 +1,138 @@
+//! What drives an action, tied to controls.
+
+use crate::base::ControlId;
+use crate::spec::{BothHeld, MAX_ZONES, Thresholds};
+use core::ops::Range;
+
+/// One way to drive an action, tied to controls: an
+/// [`InputSpec`](crate::InputSpec) whose names are resolved.
+#[derive(Clone, Copy, Debug)]
+pub enum BoundInput {
+    /// A button, or any other control from a travel on.
+    Button {
+        /// The control.
+        control: ControlId,
+        /// For a control that is no button.
+        thresholds: Thresholds,
+        /// The bit of the thresholds in the control's cell.
+        bit: u32,
+    },
+    /// A zone of a touch panel.
+    Zone {
+        /// Its place in the rig.
+        zone: u8,
+        /// The first contact of the panel.
+        first: u16,
+        /// How many it has.
+        count: u16,
+    },
+    /// A gesture on any touch panel.
+    Gesture {
+        /// Its place in the rig.
+        gesture: u16,
+        /// How what it gives is shaped.
+        shape: BoundShape,
+    },
+    /// A combo, by its place in the rig.
+    Combo(u16),
+    /// One analogue axis.
+    Axis {
+        /// The control.
+        control: ControlId,
+        /// How it is shaped.
+        shape: BoundShape,
+    },
+    /// Two opposite sides as one axis.
+    Pair(Opposites),
+    /// Two analogue axes.
+    Stick {
+        /// The horizontal axis.
+        x: ControlId,
+        /// The vertical axis.
+        y: ControlId,
+        /// How it is shaped.
+        shape: BoundShape,
+    },
+    /// Relative motion, summed up.
+    Pointer {
+        /// Counts to the right.
+        x: ControlId,
+        /// Counts downwards.
+        y: ControlId,
+        /// Counts from rest to the rim.
+        counts: f32,
+        /// How the sum is shaped; the first of its memories is the sum.
+        shape: BoundShape,
+    },
+    /// Two pairs as two axes.
+    Cross {
+        /// Left and right.
+        x: Opposites,
+        /// Down and up.
+        y: Opposites,
+    },
+}
+
+/// Two opposite sides, each any of some buttons and zones.
+#[derive(Clone, Copy, Debug)]
+pub struct Opposites {
+    /// The side that is -1.
+    pub negative: BoundSide,
+    /// The side that is +1.
+    pub positive: BoundSide,
+    /// What both together are.
+    pub both: BothHeld,
+}
+
+impl Opposites {
+    /// Whether no device has any of the buttons.
+    pub(crate) fn is_empty(&self) -> bool {
+        [self.negative, self.positive].iter().all(|side| side.len == 0 && side.zones == 0)
+    }
+}
+
+/// The buttons of a side, which [`Plan::side`] lists, and its zones.
+#[derive(Clone, Copy, Debug)]
+pub struct BoundSide {
+    pub(crate) first: u32,
+    pub(crate) len: u32,
+    /// A bit for each zone, on any panel.
+    pub(crate) zones: u64,
+}
+
+impl BoundSide {
+    /// Its zones, by their places in the rig.
+    pub fn zones(self) -> impl Iterator<Item = usize> {
+        (0..MAX_ZONES).filter(move |zone| self.zones >> zone & 1 != 0)
+    }
+
+    pub(crate) const fn zone_bits(self) -> u64 {
+        self.zones
+    }
+}
+
+/// A shape, tied to its place in the plan and to its memory in the machine.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct BoundShape {
+    pub(crate) chain: u32,
+    pub(crate) memories: u16,
+    /// Memories before those of the stages.
+    pub(crate) own: u16,
+    /// One more than its place among the travels; 0 for none.
+    pub(crate) travel: u16,
+    /// Where in the machine its memories begin.
+    pub(crate) memory: u32,
+}
+
+impl BoundShape {
+    /// All its memories.
+    pub(crate) fn memories(self) -> Range<usize> {
+        self.memory as usize..self.memory as usize + usize::from(self.memories)
+    }
+
+    /// Those of its stages.
+    pub(crate) fn of_stages(self) -> Range<usize> {
+        let all = self.memories();
+        all.start + usize::from(self.own)..all.end
+    }
+}

@@ -1,0 +1,410 @@
+//! One control, sampled once per tick: current state, previous state, and the
+//! edges between the two.
+//!
+//! *State sampling* compares the state at two polls, so a press and a release
+//! between them leave no trace: the press is **lost**. *Latched sampling*
+//! remembers that something happened: the poll shows the other state for one
+//! tick, and the true one on the next. Of several taps between two polls a
+//! latch still catches only one.
+//!
+//! A *debounce* believes the first movement of a button at once and nothing
+//! for a while after it; what the button is when that while is over counts
+//! again. What it took out is **chatter**, and is counted.
+//!
+//! Every press is accounted for: over any run, `presses sent = press edges
+//! seen + presses lost + presses taken for chatter (+ 1 while a latch owes
+//! one)`.
+
+use crate::base::Nanos;
+use crate::device::{ControlKind, Event, Marks};
+use crate::sample::{BoundThresholds, LaneMarks, SampledControl};
+use crate::shape::normalise;
+
+/// A change of state between two polls.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Edge {
+    /// Down now and up before.
+    Press,
+    /// Up now and down before.
+    Release,
+}
+
+/// The sampled state of one control.
+///
+/// Invariant: outside [`Machine::tick`](crate::Machine::tick), `value` is
+/// `normalise(seen)`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct ControlState {
+    /// Raw value at this tick, as the poll saw it.
+    pub seen: i32,
+    /// Raw value at the tick before.
+    pub before: i32,
+    /// `seen` on its own scale; see [`normalise`].
+    pub value: f32,
+    /// What happened in this tick besides the change of value.
+    pub marks: LaneMarks,
+    /// Raw value after the last event, which a latch may hide from the poll.
+    pub(crate) actual: i32,
+    /// When it was last pressed, as a count over all controls.
+    pub(crate) press_order: u32,
+    presses: u16,
+    /// A latch hides a press that the next tick will show.
+    owes_press: bool,
+    pub(crate) touched: bool,
+    /// What the last report said, which a debounce may hold back.
+    pub(crate) reported: i32,
+    /// Until then a debounce holds back.
+    quiet_until: Nanos,
+    chatter: u32,
+    /// For a control that is no button: which of the rig's thresholds it is
+    /// past, a bit each, now and at the tick before.
+    past: u32,
+    past_before: u32,
+    /// When it was released and pressed last; of a control that is no button
+    /// both are when it was heard last.
+    turned: [Nanos; 2],
+    /// A combo took it from the actions, until it is released.
+    pub(crate) taken: bool,
+}
+
+/// What a poll of a control came to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct PollResult {
+    /// Presses that left no edge.
+    pub(crate) lost: u16,
+    /// Whether a debounce let a press through just now.
+    pub(crate) pressed: bool,
+}
+
+impl ControlState {
+    pub(crate) fn at_rest(kind: ControlKind) -> Self {
+        let rest = kind.rest();
+        ControlState {
+            seen: rest,
+            before: rest,
+            value: normalise(kind, rest),
+            marks: LaneMarks::empty(),
+            actual: rest,
+            press_order: 0,
+            presses: 0,
+            owes_press: false,
+            touched: false,
+            reported: rest,
+            quiet_until: Nanos(0),
+            chatter: 0,
+            past: 0,
+            past_before: 0,
+            turned: [Nanos(0); 2],
+            taken: false,
+        }
+    }
+
+    /// Whether a button is down at this tick.
+    pub const fn is_down(&self) -> bool {
+        self.seen != 0
+    }
+
+    /// The edge of a button at this tick.
+    pub const fn edge(&self) -> Option<Edge> {
+        match (self.before != 0, self.seen != 0) {
+            (false, true) => Some(Edge::Press),
+            (true, false) => Some(Edge::Release),
+            _ => None,
+        }
+    }
+
+    /// Whether a button was pressed in this tick: by an edge, or by an
+    /// auto-repeat where the rig has that count.
+    pub fn is_pressed(&self) -> bool {
+        self.edge() == Some(Edge::Press) || self.marks.contains(LaneMarks::REPEATED)
+    }
+
+    /// Presses that a debounce took for chatter, over the whole run.
+    pub const fn chatter(&self) -> u32 {
+        self.chatter
+    }
+
+    /// When it was pressed last, or released; of a control that is no button
+    /// when it was heard last.
+    pub(crate) const fn turned(&self, is_press: bool) -> Nanos {
+        self.turned[is_press as usize]
+    }
+
+    /// When it moved last.
+    pub(crate) fn heard(&self) -> Nanos {
+        self.turned[0].max(self.turned[1])
+    }
+
+    pub(crate) const fn is_past(&self, bit: u32) -> bool {
+        self.past >> bit & 1 != 0
+    }
+
+    pub(crate) const fn was_past(&self, bit: u32) -> bool {
+        self.past_before >> bit & 1 != 0
+    }
+
+    /// Ends the tick before: what was seen then is what was before now.
+    /// Returns whether this control has unfinished business.
+    pub(crate) fn age(&mut self) -> bool {
+        self.before = self.seen;
+        self.past_before = self.past;
+        self.marks = LaneMarks::empty();
+        self.touched = false;
+        self.actual != self.seen || self.reported != self.actual
+    }
+
+    /// Takes in one event. Returns whether it pressed the control, or carried
+    /// it over as held.
+    pub(crate) fn receive(
+        &mut self,
+        how: &SampledControl,
+        passings: &[BoundThresholds],
+        event: &Event,
+    ) -> bool {
+        let kind = how.control.kind;
+        if event.marks.contains(Marks::REPEAT) {
+            let counts = how.edges.repeats_press && self.actual != 0;
+            self.marks |= if counts { LaneMarks::REPEATED } else { LaneMarks::empty() };
+            return false;
+        }
+        let value = if kind.is_button() { i32::from(event.value != 0) } else { event.value };
+        if event.marks.contains(Marks::CARRIED) {
+            (self.actual, self.reported) = (value, value);
+            (self.seen, self.before) = (value, value);
+            self.value = normalise(kind, value);
+            self.pass(passings);
+            self.past_before = self.past;
+            self.turned = [event.time; 2];
+            return kind.is_button() && value != 0;
+        }
+        self.marks |= LaneMarks::of(event.marks);
+        match kind {
+            ControlKind::Relative => {
+                self.actual = self.actual.saturating_add(value);
+                self.reported = self.actual;
+                self.turned = [event.time; 2];
+                false
+            }
+            ControlKind::Button => self.move_to(value, event.time, how.edges.debounce),
+            _ => {
+                (self.actual, self.reported) = (value, value);
+                self.turned = [event.time; 2];
+                false
+            }
+        }
+    }
+
+    /// A button moves. Returns whether that pressed it, or let a press through
+    /// that was held back before.
+    fn move_to(&mut self, value: i32, time: Nanos, debounce: Nanos) -> bool {
+        let released_by_time = self.let_through(time, debounce);
+        if time < self.quiet_until {
+            let is_press = self.reported == 0 && value != 0;
+            self.chatter += u32::from(is_press);
+            if value != self.reported {
+                self.marks |= LaneMarks::CHATTER;
+            }
+            self.reported = value;
+            return released_by_time;
+        }
+        self.reported = value;
+        self.believe(time, debounce) || released_by_time
+    }
+
+    /// Believes what was held back, if its time is over. Returns whether that
+    /// was a press.
+    fn let_through(&mut self, now: Nanos, debounce: Nanos) -> bool {
+        if self.reported == self.actual || now < self.quiet_until {
+            return false;
+        }
+        let press = self.believe(self.quiet_until, debounce);
+        // It had been taken for chatter.
+        self.chatter -= u32::from(press);
+        press
+    }
+
+    /// Takes the last report for the truth. Returns whether it is a press.
+    fn believe(&mut self, time: Nanos, debounce: Nanos) -> bool {
+        let press = self.actual == 0 && self.reported != 0;
+        if self.actual != self.reported {
+            self.quiet_until = Nanos(time.0 + debounce.0);
+            self.turned[usize::from(self.reported != 0)] = time;
+        }
+        self.actual = self.reported;
+        self.presses = self.presses.saturating_add(u16::from(press));
+        press
+    }
+
+    /// Returns the control to rest because its device can no longer be heard.
+    /// A place on a surface has no rest and stays.
+    pub(crate) fn let_go(&mut self, kind: ControlKind, time: Nanos) -> bool {
+        let is_off = self.actual != kind.rest() || self.reported != kind.rest();
+        let held = is_off && !matches!(kind, ControlKind::Position { .. });
+        if held {
+            (self.actual, self.reported) = (kind.rest(), kind.rest());
+            self.quiet_until = Nanos(0);
+            self.marks |= LaneMarks::SYNTHETIC;
+            self.turned[0] = time;
+        }
+        held
+    }
+
+    /// Polls the control at the instant `now`.
+    pub(crate) fn sample(
+        &mut self,
+        how: &SampledControl,
+        passings: &[BoundThresholds],
+        now: Nanos,
+    ) -> PollResult {
+        let kind = how.control.kind;
+        if !kind.is_button() {
+            self.seen = self.actual;
+            self.value = normalise(kind, self.seen);
+            if kind == ControlKind::Relative {
+                (self.actual, self.reported) = (0, 0);
+            }
+            self.pass(passings);
+            return PollResult::default();
+        }
+        let pressed = self.let_through(now, how.edges.debounce);
+        let latched = how.edges.latched;
+        let was_owed = u16::from(self.owes_press);
+        let flickered = self.presses > 0 && self.actual == self.before;
+        self.seen = if latched && flickered { 1 - self.before } else { self.actual };
+        self.value = self.seen as f32;
+        self.taken &= self.is_down();
+        self.owes_press = self.actual != 0 && self.seen == 0;
+        let shown = u16::from(self.edge() == Some(Edge::Press));
+        let lost = (self.presses + was_owed).saturating_sub(shown + u16::from(self.owes_press));
+        self.presses = 0;
+        self.marks.set(LaneMarks::CAUGHT, latched && flickered);
+        self.marks.set(LaneMarks::LOST, lost > 0);
+        PollResult { lost, pressed }
+    }
+
+    /// Which thresholds the value is past now: a bit turns on from `press_at`
+    /// on, and off below `release_at`.
+    fn pass(&mut self, passings: &[BoundThresholds]) {
+        for passing in passings {
+            if self.value >= passing.thresholds.press_at {
+                self.past |= 1 << passing.bit;
+            } else if self.value < passing.thresholds.release_at {
+                self.past &= !(1 << passing.bit);
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::base::{ControlId, DeviceId, Nanos};
+    use crate::device::{Control, ControlKind, Event, Marks};
+    use crate::sample::SampledControl;
+    use crate::spec::EdgeSettings;
+    use rstest::rstest;
+    use std::{string::String, vec::Vec};
+
+    fn button(latched: bool, debounce: Nanos) -> SampledControl {
+        let control =
+            Control { device: DeviceId(0), kind: ControlKind::Button, is_presence: false };
+        SampledControl::with(control, EdgeSettings { latched, debounce, ..EdgeSettings::DEFAULT })
+    }
+
+    fn event(ms: u64, value: i32, marks: Marks) -> Event {
+        Event { time: Nanos::from_millis(ms), value, control: ControlId(0), marks }
+    }
+
+    /// Runs ticks, ten milliseconds each, written as the events between polls
+    /// (`d` down, `u` up, `r` repeat, a millisecond apart) and returns what each
+    /// poll saw: `_` up, `#` down, then `!` for each lost press.
+    fn run(ticks: &str, how: &SampledControl) -> (String, u32) {
+        let mut cell = ControlState::at_rest(ControlKind::Button);
+        let mut seen = Vec::new();
+        for (tick, events) in (0..).zip(ticks.split('|')) {
+            cell.age();
+            for (ms, c) in (10 * tick + 1..).zip(events.chars()) {
+                let (value, marks) = match c {
+                    'd' => (1, Marks::empty()),
+                    'u' => (0, Marks::empty()),
+                    '.' => continue,
+                    _ => (1, Marks::REPEAT),
+                };
+                cell.receive(how, &[], &event(ms, value, marks));
+            }
+            let polled = cell.sample(how, &[], Nanos::from_millis(10 * (tick + 1)));
+            let state = if cell.is_down() { "#" } else { "_" };
+            seen.push(String::from(state) + &"!".repeat(polled.lost.into()));
+        }
+        (seen.join("|"), cell.chatter())
+    }
+
+    fn polls(ticks: &str, latched: bool) -> String {
+        run(ticks, &button(latched, Nanos(0))).0
+    }
+
+    #[rstest]
+    #[case::bounce_is_one_press("dudud|..|u", 5, "#|#|_", 2)]
+    #[case::bounce_on_release("d|.|ududu|.", 5, "#|#|_|_", 2)]
+    #[case::short_tap_is_let_through_late("du||", 5, "_!|_|_", 0)]
+    #[case::tap_longer_than_the_debounce("d...u||", 3, "_!|_|_", 0)]
+    #[case::press_held_back_counts_when_time_is_over("d|ud|", 15, "#|#|#", 1)]
+    #[case::release_held_back_over_a_tick("d|u||", 25, "#|#|_|_", 0)]
+    #[case::without_debounce("dudud||u", 0, "#!!|#|_", 0)]
+    fn debounce(#[case] events: &str, #[case] ms: u64, #[case] seen: &str, #[case] chatter: u32) {
+        let how = button(false, Nanos::from_millis(ms));
+        assert_eq!(run(events, &how), (seen.into(), chatter));
+    }
+
+    #[test]
+    fn auto_repeat_counts_as_a_press_only_where_the_rig_says_so() {
+        for repeats_press in [false, true] {
+            let mut how = button(false, Nanos(0));
+            how.edges.repeats_press = repeats_press;
+            let mut cell = ControlState::at_rest(ControlKind::Button);
+            cell.receive(&how, &[], &event(1, 1, Marks::empty()));
+            cell.sample(&how, &[], Nanos(0));
+            cell.age();
+            cell.receive(&how, &[], &event(20, 1, Marks::REPEAT));
+            cell.sample(&how, &[], Nanos(0));
+            assert_eq!((cell.edge(), cell.is_pressed()), (None, repeats_press));
+        }
+    }
+
+    #[rstest]
+    #[case::press_and_release("|d||u|", "_|#|#|_|_")]
+    #[case::tap_between_polls("|du||", "_|_!|_|_")]
+    #[case::release_between_polls("d|ud|u", "#|#!|_")]
+    #[case::bounce_on_press("dud||u", "#!|#|_")]
+    #[case::bounce_on_release("d|udu|", "#|_!|_")]
+    #[case::two_taps_between_polls("dudu|", "_!!|_")]
+    #[case::auto_repeat_is_no_press("d|r|r|u|r", "#|#|#|_|_")]
+    #[case::pressed_twice_without_release("dd|u", "#|_")]
+    fn state_sampling(#[case] events: &str, #[case] seen: &str) {
+        assert_eq!(polls(events, false), seen);
+    }
+
+    #[rstest]
+    #[case::tap_is_caught_and_falls_back("|du||", "_|#|_|_")]
+    #[case::release_is_caught_and_comes_back("d|ud||u", "#|_|#|_")]
+    #[case::two_taps_are_one("dudu|", "#!|_")]
+    #[case::taps_in_a_row("du|du|du|", "#|_!|#|_")]
+    #[case::plain_press("d||u", "#|#|_")]
+    fn latched_sampling(#[case] events: &str, #[case] seen: &str) {
+        assert_eq!(polls(events, true), seen);
+    }
+
+    #[test]
+    fn relative_counts_are_summed_per_tick_and_then_gone() {
+        let mut how = button(false, Nanos(0));
+        how.control.kind = ControlKind::Relative;
+        let mut cell = ControlState::at_rest(ControlKind::Relative);
+        cell.receive(&how, &[], &event(1, 2, Marks::empty()));
+        cell.receive(&how, &[], &event(2, -5, Marks::empty()));
+        cell.sample(&how, &[], Nanos(0));
+        assert_eq!(cell.seen, -3);
+        assert!(cell.age(), "the count must be cleared on the next tick");
+        cell.sample(&how, &[], Nanos(0));
+        assert_eq!(cell.seen, 0);
+    }
+}

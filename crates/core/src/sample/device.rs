@@ -1,0 +1,23 @@
+//! What a run knows of a device as a stream of reports.
+
+use crate::base::Nanos;
+use crate::device::Presence;
+
+/// What is known of a device as a stream of reports.
+#[derive(Clone, Copy, Debug)]
+pub struct DeviceStatus {
+    /// Whether it can be heard.
+    pub presence: Presence,
+    /// The instant of its last report, if it ever sent one.
+    pub last_report: Option<Nanos>,
+    /// When it was last used: a button pressed, or a control moved further
+    /// than noise would.
+    pub last_use: Option<Nanos>,
+    /// The how-manyth hand-over made it the device used last; 0 before any.
+    pub(crate) used: u32,
+}
+
+impl DeviceStatus {
+    pub(crate) const SILENT: DeviceStatus =
+        DeviceStatus { presence: Presence::Gone, last_report: None, last_use: None, used: 0 };
+}

@@ -1,0 +1,227 @@
+//! Actions, and what drives them.
+
+use crate::device::ControlRef;
+use crate::spec::{ShapeUse, Thresholds};
+use alloc::{string::String, vec::Vec};
+
+/// The named result that game code reads.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ActionSpec {
+    /// Its name.
+    pub name: String,
+    /// What sort of value it has.
+    pub gives: Gives,
+    /// Where it comes from.
+    pub inputs: Vec<InputSpec>,
+    /// What several inputs that are active come to.
+    pub combine: Combine,
+    /// Whether a plane is held in the unit circle.
+    pub clamp: bool,
+    /// Whether only the main device drives it.
+    pub main_only: bool,
+    /// Actions, by their place in the rig, that close it while they are on.
+    pub closed_while: Vec<usize>,
+    /// Actions without which it is closed.
+    pub open_while: Vec<usize>,
+    /// The modes, a bit each by their place in the rig, in which it is open; 0
+    /// for all of them.
+    pub modes: u32,
+}
+
+/// What several active inputs of an action come to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Combine {
+    /// The strongest, of equals the first.
+    #[default]
+    Strongest,
+    /// Their sum, each axis held between -1 and +1.
+    Sum,
+}
+
+impl Combine {
+    /// Every rule, in the order they are listed to people.
+    pub const ALL: [Combine; 2] = [Combine::Strongest, Combine::Sum];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Combine::Strongest => "strongest",
+            Combine::Sum => "sum",
+        }
+    }
+}
+
+/// What game code reads from an action.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Gives {
+    /// On while any of its buttons is down.
+    On,
+    /// On for the one tick in which any of its buttons was pressed.
+    Pulse,
+    /// One axis, -1 to +1.
+    Axis,
+    /// Turns over with each press of any of its buttons: off, on, off, …
+    Toggle,
+    /// Two axes, each -1 to +1, y up.
+    Plane,
+    /// The same as angle and length: x in degrees, counter-clockwise from the
+    /// right, above -180 up to 180; y the length.
+    Polar,
+}
+
+impl Gives {
+    /// Every sort, in the order they are listed to people.
+    pub const ALL: [Gives; 6] =
+        [Gives::On, Gives::Pulse, Gives::Toggle, Gives::Axis, Gives::Plane, Gives::Polar];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Gives::On => "on",
+            Gives::Pulse => "pulse",
+            Gives::Axis => "axis",
+            Gives::Toggle => "toggle",
+            Gives::Plane => "plane",
+            Gives::Polar => "polar",
+        }
+    }
+
+    /// Whether the value is on or off.
+    pub const fn is_digital(self) -> bool {
+        matches!(self, Gives::On | Gives::Pulse | Gives::Toggle)
+    }
+
+    /// Whether it has two numbers.
+    pub const fn is_double(self) -> bool {
+        matches!(self, Gives::Plane | Gives::Polar)
+    }
+
+    /// Whether an input may feed an action of this sort.
+    pub const fn accepts(self, input: &InputSpec) -> bool {
+        matches!(
+            (self, input),
+            (
+                Gives::On | Gives::Pulse | Gives::Toggle,
+                InputSpec::Button { .. }
+                    | InputSpec::Zone(_)
+                    | InputSpec::Gesture { .. }
+                    | InputSpec::Combo(_)
+            ) | (
+                Gives::Axis,
+                InputSpec::Axis { .. } | InputSpec::Pair { .. } | InputSpec::Gesture { .. }
+            ) | (
+                Gives::Plane | Gives::Polar,
+                InputSpec::Stick { .. }
+                    | InputSpec::Cross(_)
+                    | InputSpec::Pointer { .. }
+                    | InputSpec::Gesture { .. }
+            )
+        )
+    }
+}
+
+/// One way to drive an action.
+#[derive(Clone, Debug, PartialEq)]
+pub enum InputSpec {
+    /// A button, or any other control from a travel on.
+    Button {
+        /// The control.
+        control: ControlRef,
+        /// For a control that is no button.
+        thresholds: Thresholds,
+    },
+    /// A zone of a touch panel, by its place in the rig.
+    Zone(usize),
+    /// A gesture on any touch panel.
+    Gesture {
+        /// Its place in the rig.
+        gesture: usize,
+        /// How what it gives is shaped.
+        shape: ShapeUse,
+    },
+    /// A combo, by its place in the rig.
+    Combo(usize),
+    /// One analogue axis.
+    Axis {
+        /// The control.
+        control: ControlRef,
+        /// How it is shaped.
+        shape: ShapeUse,
+    },
+    /// Two keys, or two zones, as -1 and +1.
+    Pair {
+        /// Any of these is -1.
+        negative: SideSpec,
+        /// Any of these is +1.
+        positive: SideSpec,
+        /// What both together are.
+        both: BothHeld,
+    },
+    /// A stick as two axes.
+    Stick {
+        /// The stick.
+        stick: ControlRef,
+        /// How it is shaped.
+        shape: ShapeUse,
+    },
+    /// Four keys as two axes.
+    Cross(CrossSpec),
+    /// Relative motion, summed up and held in the unit circle, as two axes.
+    Pointer {
+        /// The device that moves, as a reference to its `x`.
+        pointer: ControlRef,
+        /// Counts from rest to the rim.
+        counts: f32,
+        /// How the sum is shaped.
+        shape: ShapeUse,
+    },
+}
+
+/// One side of a pair or a cross: any of these holds it.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SideSpec {
+    /// Keys and buttons.
+    pub keys: Vec<ControlRef>,
+    /// Zones of touch panels, by their places in the rig.
+    pub zones: Vec<usize>,
+}
+
+/// Four keys, or four zones, as two axes.
+#[derive(Clone, Debug, PartialEq)]
+pub struct CrossSpec {
+    /// x = -1.
+    pub left: SideSpec,
+    /// x = +1.
+    pub right: SideSpec,
+    /// y = +1.
+    pub up: SideSpec,
+    /// y = -1.
+    pub down: SideSpec,
+    /// What opposite keys together are.
+    pub both: BothHeld,
+}
+
+/// What two opposite keys mean when both are held.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum BothHeld {
+    /// They cancel out.
+    Neutral,
+    /// The one pressed last wins; releasing it falls back to the other.
+    Last,
+    /// The one pressed first wins; releasing it falls to the other.
+    First,
+}
+
+impl BothHeld {
+    /// Every rule, in the order they are listed to people.
+    pub const ALL: [BothHeld; 3] = [BothHeld::Neutral, BothHeld::Last, BothHeld::First];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            BothHeld::Neutral => "neutral",
+            BothHeld::Last => "last",
+            BothHeld::First => "first",
+        }
+    }
+}

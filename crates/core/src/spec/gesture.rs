@@ -1,0 +1,373 @@
+//! Gestures: what fingers on a touch panel mean.
+//!
+//! A gesture is a state machine fed by contacts. An **attempt** begins when a
+//! finger lands where the gesture listens: on its zone, or, without one, on any
+//! part of a panel that no zone takes. Distances are millimetres of the
+//! surface, and times are those of the reports, not of the ticks that see them.
+//! When an attempt is over it gets a **verdict**: each limit with what was
+//! measured and by how much it was met (see [`verdict`]).
+//!
+//! Gestures run beside each other and know nothing of each other, unless the
+//! rig says so: one that *waits for* others fires only once none of them can
+//! fire any more, and one that *takes* its contacts ends all other attempts
+//! with them, as far as they have not fired, when it fires.
+
+use crate::base::length;
+use crate::spec::{GestureLimits, Quantity};
+use alloc::{string::String, vec::Vec};
+
+/// A gesture has at most this many fingers.
+pub const MAX_FINGERS: usize = 5;
+
+/// A gesture has at most this many taps.
+pub const MAX_TAPS: usize = 5;
+
+/// A sign has at most this many examples.
+pub const MAX_EXAMPLES: usize = 16;
+
+/// A rig has at most this many signs.
+pub const MAX_SIGNS: usize = 64;
+
+/// A rig has at most this many gestures.
+pub const MAX_GESTURES: usize = 256;
+
+/// A gesture of a rig.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Gesture {
+    /// Its name.
+    pub name: String,
+    /// The zone it listens to, by its place in the rig; without one it listens
+    /// to every contact that no zone takes.
+    pub zone: Option<usize>,
+    /// What it looks for.
+    pub kind: GestureKind,
+    /// With how many fingers, 1 to [`MAX_FINGERS`].
+    pub fingers: u8,
+    /// What it asks, and how its output is measured.
+    pub limits: GestureLimits,
+    /// The gestures, by their place in the rig, that must have failed first.
+    pub waits_for: Vec<usize>,
+    /// Whether it ends other attempts with its contacts when it fires, as far as
+    /// they have not fired yet.
+    pub takes: bool,
+    /// Gestures that it does not end, and that do not end it.
+    pub beside: Vec<usize>,
+}
+
+/// What a gesture looks for.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum GestureKind {
+    /// Fingers that land and soon lift, a number of times (1 to [`MAX_TAPS`]).
+    Tap {
+        /// How often.
+        times: u8,
+    },
+    /// A finger that stays where it landed. On until it lifts.
+    Press,
+    /// A quick straight movement.
+    Swipe {
+        /// In which directions.
+        toward: SwipeDirections,
+        /// When it fires.
+        fires: SwipeFires,
+        /// The edge of the surface from which it must come.
+        from_edge: Option<PanelEdge>,
+    },
+    /// Movement of one finger, or of the middle of several. On until one lifts;
+    /// gives the way from where it began.
+    Drag,
+    /// Two fingers that move apart (+1) or together (-1).
+    Pinch,
+    /// Two fingers that turn about each other, counter-clockwise +1.
+    Rotate,
+    /// A stick on the screen.
+    Stick(StickCentre),
+    /// The direction from an origin, in shares of the surface, to the finger;
+    /// always of length 1, so that a far one is not faster.
+    Aim {
+        /// The origin.
+        origin: [f32; 2],
+    },
+    /// A stroke like the examples of a sign, by its place in the rig.
+    Sign {
+        /// Which.
+        sign: u16,
+    },
+}
+
+/// Where the centre of an on-screen stick is.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum StickCentre {
+    /// At a place, in shares of the surface.
+    Fixed([f32; 2]),
+    /// Where the finger landed.
+    Floating,
+    /// Where the finger landed, and drawn along when the finger leaves the
+    /// ring.
+    Following,
+}
+
+/// When a swipe fires.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum SwipeFires {
+    /// As soon as its limits hold.
+    #[default]
+    Passing,
+    /// When the finger lifts, if they hold then.
+    Release,
+}
+
+impl SwipeFires {
+    /// Both, in the order they are listed to people.
+    pub const ALL: [SwipeFires; 2] = [SwipeFires::Passing, SwipeFires::Release];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            SwipeFires::Passing => "passing",
+            SwipeFires::Release => "release",
+        }
+    }
+}
+
+/// An edge of the surface.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PanelEdge {
+    /// x = 0.
+    Left,
+    /// x = 1.
+    Right,
+    /// y = 0.
+    Top,
+    /// y = 1.
+    Bottom,
+}
+
+impl PanelEdge {
+    /// All four, in the order they are listed to people.
+    pub const ALL: [PanelEdge; 4] =
+        [PanelEdge::Left, PanelEdge::Right, PanelEdge::Top, PanelEdge::Bottom];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            PanelEdge::Left => "left",
+            PanelEdge::Right => "right",
+            PanelEdge::Top => "top",
+            PanelEdge::Bottom => "bottom",
+        }
+    }
+
+    /// How far a place is from it, on a surface of this size.
+    pub(crate) fn distance(self, [x, y]: [f32; 2], [width, height]: [f32; 2]) -> f32 {
+        match self {
+            PanelEdge::Left => x,
+            PanelEdge::Right => width - x,
+            PanelEdge::Top => y,
+            PanelEdge::Bottom => height - y,
+        }
+    }
+}
+
+/// The directions in which a swipe may go.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SwipeDirections {
+    /// Any; then nothing is asked of its axis.
+    Any,
+    /// Some of the eight, a bit for each in the order of [`SwipeDirections::WORDS`].
+    Some(u8),
+}
+
+impl SwipeDirections {
+    /// Up, down, left and right.
+    pub const FOUR: SwipeDirections = SwipeDirections::Some(0b0101_0101);
+    /// Those and the diagonals.
+    pub const EIGHT: SwipeDirections = SwipeDirections::Some(0xff);
+
+    /// The words for the eight directions in rigs, counter-clockwise from the
+    /// right.
+    pub const WORDS: [&'static str; 8] =
+        ["right", "up-right", "up", "up-left", "left", "down-left", "down", "down-right"];
+
+    /// The direction of these that is nearest to `way` (y up), as a vector of
+    /// length 1; `None` for a way of no length.
+    pub(crate) fn nearest(self, way: [f32; 2]) -> Option<[f32; 2]> {
+        const HALF: f32 = core::f32::consts::FRAC_1_SQRT_2;
+        const AXES: [[f32; 2]; 8] = [
+            [1.0, 0.0],
+            [HALF, HALF],
+            [0.0, 1.0],
+            [-HALF, HALF],
+            [-1.0, 0.0],
+            [-HALF, -HALF],
+            [0.0, -1.0],
+            [HALF, -HALF],
+        ];
+        let length = length(way);
+        if length == 0.0 {
+            return None;
+        }
+        let SwipeDirections::Some(bits) = self else { return Some(way.map(|part| part / length)) };
+        let allowed = AXES.iter().enumerate().filter(|(n, _)| bits >> n & 1 != 0);
+        let along = |axis: &[f32; 2]| axis[0] * way[0] + axis[1] * way[1];
+        allowed.map(|(_, axis)| *axis).max_by(|a, b| along(a).total_cmp(&along(b)))
+    }
+}
+
+/// Whether a limit is in force without being said.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum LimitUse {
+    /// With the default of its tunable.
+    Always,
+    /// Only if the rig says so.
+    IfSaid,
+}
+
+impl GestureKind {
+    /// The words for the kinds in rigs, in the order they are listed to people.
+    pub const WORDS: [&'static str; 9] =
+        ["tap", "press", "swipe", "drag", "pinch", "rotate", "stick", "aim", "sign"];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        GestureKind::WORDS[match self {
+            GestureKind::Tap { .. } => 0,
+            GestureKind::Press => 1,
+            GestureKind::Swipe { .. } => 2,
+            GestureKind::Drag => 3,
+            GestureKind::Pinch => 4,
+            GestureKind::Rotate => 5,
+            GestureKind::Stick(_) => 6,
+            GestureKind::Aim { .. } => 7,
+            GestureKind::Sign { .. } => 8,
+        }]
+    }
+
+    /// What it can ask, and how its output is measured.
+    pub fn quantities(self, fingers: u8) -> Vec<(Quantity, LimitUse)> {
+        use LimitUse::{Always, IfSaid};
+        use Quantity::*;
+        let mut asked: Vec<(Quantity, LimitUse)> = match self {
+            GestureKind::Tap { times: 1 } => [(Lift, Always), (Move, Always)].into(),
+            GestureKind::Tap { .. } => {
+                [(Lift, Always), (Move, Always), (Gap, Always), (Spread, Always)].into()
+            }
+            GestureKind::Press => [(Hold, Always), (Move, Always)].into(),
+            GestureKind::Swipe { toward, from_edge, .. } => {
+                let mut asked: Vec<_> =
+                    [(Length, Always), (Time, Always), (Speed, IfSaid), (Straight, IfSaid)].into();
+                if toward != SwipeDirections::Any {
+                    asked.extend([(OffAxisDeg, Always), (OffAxisMm, IfSaid)]);
+                }
+                asked.extend(from_edge.map(|_| (Edge, Always)));
+                asked
+            }
+            GestureKind::Drag => [(Slop, Always), (Reach, Always)].into(),
+            GestureKind::Pinch => [(Slop, Always), (ReachTimes, Always)].into(),
+            GestureKind::Rotate => [(SlopDeg, Always), (ReachDeg, Always)].into(),
+            GestureKind::Stick(StickCentre::Fixed(_)) => [(Catch, Always), (Ring, Always)].into(),
+            GestureKind::Stick(_) => [(Ring, Always)].into(),
+            GestureKind::Aim { .. } => [(Dead, Always)].into(),
+            GestureKind::Sign { .. } => {
+                [(Differs, Always), (Length, Always), (Lead, Always), (Time, IfSaid)].into()
+            }
+        };
+        if fingers > 1 {
+            // Whoever taps or swipes lands them at once; for a pinch a finger may
+            // rest and another one join it.
+            asked.push((Together, if self.lasts() { IfSaid } else { Always }));
+        }
+        asked
+    }
+
+    /// The limits of a rig that says nothing of them.
+    pub fn defaults(self, fingers: u8) -> GestureLimits {
+        let asked = self.quantities(fingers).into_iter().filter(|(_, a)| *a == LimitUse::Always);
+        asked.fold(GestureLimits::NONE, |limits, (quantity, _)| {
+            limits.with(quantity, quantity.tunable().default as f32)
+        })
+    }
+
+    /// How many fingers it can have.
+    pub const fn fingers(self) -> core::ops::RangeInclusive<u8> {
+        match self {
+            GestureKind::Tap { .. } | GestureKind::Drag | GestureKind::Swipe { .. } => {
+                1..=MAX_FINGERS as u8
+            }
+            GestureKind::Pinch | GestureKind::Rotate => 2..=2,
+            GestureKind::Press
+            | GestureKind::Stick(_)
+            | GestureKind::Aim { .. }
+            | GestureKind::Sign { .. } => 1..=1,
+        }
+    }
+
+    /// Whether it goes on until a finger lifts, instead of firing for one tick.
+    pub const fn lasts(self) -> bool {
+        !matches!(
+            self,
+            GestureKind::Tap { .. } | GestureKind::Swipe { .. } | GestureKind::Sign { .. }
+        )
+    }
+
+    /// Whether it gives a vector or a length besides being on or off.
+    pub const fn has_value(self) -> bool {
+        !matches!(self, GestureKind::Tap { .. } | GestureKind::Press | GestureKind::Sign { .. })
+    }
+
+    /// Whether its value has two parts.
+    pub const fn is_double(self) -> bool {
+        self.has_value() && !matches!(self, GestureKind::Pinch | GestureKind::Rotate)
+    }
+
+    /// Whether it has one attempt at a time: it moves something, which has only
+    /// one place.
+    pub(crate) const fn is_single(self) -> bool {
+        self.lasts() && !matches!(self, GestureKind::Press)
+    }
+}
+
+/// A sign that a rig teaches.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Sign {
+    /// Its name.
+    pub name: String,
+    /// How it was drawn: places in order, y down, in any unit. Each has two
+    /// different places at least.
+    pub examples: Vec<Vec<[f32; 2]>>,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::gesture::MAX_CHECKS;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(SwipeDirections::FOUR, [0.9, 0.5], Some([1.0, 0.0]))]
+    #[case(SwipeDirections::FOUR, [-0.4, 0.5], Some([0.0, 1.0]))]
+    #[case(SwipeDirections::EIGHT, [-0.6, -0.5], Some([-core::f32::consts::FRAC_1_SQRT_2; 2]))]
+    #[case(SwipeDirections::Some(1), [-1.0, 0.1], Some([1.0, 0.0]))]
+    #[case(SwipeDirections::Any, [3.0, 4.0], Some([0.6, 0.8]))]
+    #[case(SwipeDirections::EIGHT, [0.0, 0.0], None)]
+    fn a_way_has_a_nearest_direction(
+        #[case] toward: SwipeDirections,
+        #[case] way: [f32; 2],
+        #[case] nearest: Option<[f32; 2]>,
+    ) {
+        assert_eq!(toward.nearest(way), nearest);
+    }
+
+    #[test]
+    fn no_kind_asks_more_than_a_verdict_holds() {
+        for toward in [SwipeDirections::Any, SwipeDirections::FOUR] {
+            let kind = GestureKind::Swipe {
+                toward,
+                fires: SwipeFires::Passing,
+                from_edge: Some(PanelEdge::Left),
+            };
+            assert!(kind.quantities(5).len() <= MAX_CHECKS);
+        }
+        assert!(GestureKind::Tap { times: 3 }.quantities(5).len() <= MAX_CHECKS);
+    }
+}

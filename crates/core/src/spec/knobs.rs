@@ -1,0 +1,577 @@
+//! The numbers of a rig, each with its place, to be listed, nudged and written
+//! back.
+
+use crate::base::{Nanos, PollRate};
+use crate::device::{ControlRef, DeviceKind};
+use crate::spec::tunable::Tunable;
+use crate::spec::{
+    Combo, CranePart, Curve, DeadZoneKind, InputSpec, Outline, Quantity, Rig, Shape, ShapeUse,
+    Smooth, Space, Stage, StepKind, TimeSpan, Travel, tunable,
+};
+use alloc::{format, string::String, vec, vec::Vec};
+
+/// A step on the way from the root of a rig file to a value.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Selector {
+    /// An entry of a table.
+    Key(String),
+    /// An entry of an array; a value that is no array is its own entry 0.
+    At(usize),
+}
+
+/// Where a number stands in a rig file.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Place(pub Vec<Selector>);
+
+impl Place {
+    /// Whether it is about an entry of a table of the root.
+    pub fn is_of(&self, table: &str, entry: &str) -> bool {
+        let is_it = |at: usize, name: &str| matches!(self.0.get(at), Some(Selector::Key(key)) if key == name);
+        is_it(0, table) && is_it(1, entry)
+    }
+
+    /// Whether it is in a table of the root.
+    pub fn is_in(&self, table: &str) -> bool {
+        matches!(self.0.first(), Some(Selector::Key(key)) if key == table)
+    }
+}
+
+/// `action.slew.from[0].dead-zone`
+impl core::fmt::Display for Place {
+    fn fmt(&self, f: &mut core::fmt::Formatter<'_>) -> core::fmt::Result {
+        for (n, step) in self.0.iter().enumerate() {
+            match step {
+                Selector::Key(key) if n == 0 => f.write_str(key)?,
+                Selector::Key(key) => write!(f, ".{key}")?,
+                Selector::At(at) => write!(f, "[{at}]")?,
+            }
+        }
+        Ok(())
+    }
+}
+
+/// A number of a rig.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Knob {
+    /// Where it stands.
+    pub place: Place,
+    /// Its unit, range, step and meaning.
+    pub tunable: &'static Tunable,
+    /// What it is, in the unit of its tunable.
+    pub value: f64,
+}
+
+impl Rig {
+    /// Every number that the rig states, in the order of the file format.
+    pub fn knobs(&self) -> Vec<Knob> {
+        let mut knobs = Vec::new();
+        // Visiting changes nothing where the visitor does not.
+        self.clone().visit(&mut |place, tunable, value| {
+            knobs.push(Knob { place: Place(place.to_vec()), tunable, value: *value });
+        });
+        knobs
+    }
+
+    /// The rig with one number changed, held within its range and what the
+    /// numbers beside it allow; the same rig if it has no such number.
+    pub fn with(&self, place: &Place, value: f64) -> Rig {
+        let mut rig = self.clone();
+        rig.visit(&mut |here, tunable, number| {
+            if *here == place.0 {
+                *number = value.clamp(tunable.min, tunable.max);
+            }
+        });
+        rig
+    }
+
+    /// The rig with the input of an action calibrated, or the shape that it
+    /// shares; axes of `None` stay as they are.
+    pub fn calibrated(&self, action: usize, input: usize, travel: [Option<Travel>; 2]) -> Rig {
+        let mut rig = self.clone();
+        let Rig { actions, shapes, .. } = &mut rig;
+        if let InputSpec::Axis { shape, .. } | InputSpec::Stick { shape, .. } =
+            &mut actions[action].inputs[input]
+        {
+            let shape = match shape {
+                ShapeUse::Own(shape) => shape,
+                ShapeUse::Named(at) => &mut shapes[*at].shape,
+            };
+            shape.travel = [0, 1].map(|axis| travel[axis].or(shape.travel[axis]));
+        }
+        rig
+    }
+
+    /// The rig with a zone elsewhere, on the grid of its steps, held within what
+    /// its numbers allow.
+    pub fn with_zone(&self, zone: usize, outline: &Outline) -> Rig {
+        let mut rig = self.clone();
+        let Some(of) = rig.zones.get_mut(zone) else { return rig };
+        let step = if of.space == Space::Panel { &tunable::RECT } else { &tunable::RECT_UNITS };
+        let step = step.step as f32;
+        let on_grid = |n: f32| libm::roundf(n / step) * step;
+        of.outline = match outline {
+            Outline::Rect { at, size } => {
+                Outline::Rect { at: at.map(on_grid), size: size.map(on_grid) }
+            }
+            Outline::Circle { centre, radius } => {
+                Outline::Circle { centre: centre.map(on_grid), radius: on_grid(*radius) }
+            }
+            Outline::Polygon(corners) => {
+                Outline::Polygon(corners.iter().map(|corner| corner.map(on_grid)).collect())
+            }
+        };
+        // Whoever visits every number brings each into its range.
+        rig.visit(&mut |_, tunable, number| *number = number.clamp(tunable.min, tunable.max));
+        rig
+    }
+
+    /// Shows every number to `visitor`, which may change it.
+    fn visit(&mut self, visitor: &mut Visitor) {
+        let mut hz = self.rate.hz();
+        visitor(&[key("sampling"), key(tunable::POLL_HZ.name)], &tunable::POLL_HZ, &mut hz);
+        self.rate = PollRate::from_hz(hz).unwrap_or(self.rate);
+        for (n, rule) in self.edges.iter_mut().enumerate() {
+            let at = |tunable: &Tunable| [key("edge"), Selector::At(n), key(tunable.name)];
+            time(
+                visitor,
+                &at(&tunable::DEBOUNCE_MS),
+                &tunable::DEBOUNCE_MS,
+                1e6,
+                &mut rule.debounce,
+            );
+            time(
+                visitor,
+                &at(&tunable::STUCK_AFTER_S),
+                &tunable::STUCK_AFTER_S,
+                1e9,
+                &mut rule.stuck_after,
+            );
+        }
+        for named in &mut self.shapes {
+            let place = [key("shape"), key(&named.name)];
+            travels(visitor, &place, &mut named.shape.travel);
+            for (n, stage) in named.shape.stages.iter_mut().enumerate() {
+                self::stage(visitor, &joined(&place, [key("stages"), Selector::At(n)]), stage);
+            }
+        }
+        if let Some(camera) = &mut self.surface.camera {
+            let place = [key("surface"), key("world")];
+            two(visitor, &place, &tunable::CAMERA, &mut camera.at);
+            number(visitor, &place, &tunable::ZOOM, &mut camera.zoom);
+        }
+        for zone in &mut self.zones {
+            let place = [key("zone"), key(&zone.name)];
+            outline(visitor, &place, zone.space, &mut zone.outline);
+        }
+        for gesture in &mut self.gestures {
+            let place = [key("gesture"), key(&gesture.name)];
+            for quantity in Quantity::ALL {
+                if let Some(mut limit) = gesture.limits.of(quantity) {
+                    number(visitor, &place, quantity.tunable(), &mut limit);
+                    gesture.limits.set(quantity, Some(limit));
+                }
+            }
+        }
+        for combo in &mut self.combos {
+            self::combo(visitor, combo);
+        }
+        for action in &mut self.actions {
+            for (n, input) in action.inputs.iter_mut().enumerate() {
+                let place = [key("action"), key(&action.name), key("from"), Selector::At(n)];
+                self::input(visitor, &place, input);
+            }
+        }
+        for (part, drive) in CranePart::ALL.into_iter().zip(&mut self.yard.drives) {
+            if let Some(drive) = drive {
+                let place = [key("yard"), key(part.word())];
+                number(visitor, &place, &tunable::SPEED, &mut drive.speed);
+                number(visitor, &place, &tunable::ACCELERATION, &mut drive.acceleration);
+                number(visitor, &place, &tunable::BRAKING, &mut drive.braking);
+            }
+        }
+    }
+}
+
+/// The times of a combo: those of its steps stand in their texts.
+fn combo(visitor: &mut Visitor, combo: &mut Combo) {
+    let place = [key("combo"), key(&combo.name)];
+    let mut lift_of = None;
+    for step in &mut combo.steps {
+        let Some(text) = step.text else { continue };
+        let place = joined(&place, [key("steps"), Selector::At(usize::from(text))]);
+        // The release of a tap, which stands in the same text as its press.
+        if lift_of.replace(text) == Some(text) {
+            span(visitor, &place, (&tunable::IN, &tunable::IN_TICKS), &mut step.within);
+            continue;
+        }
+        match &mut step.what {
+            StepKind::Hold(_, own) | StepKind::Quiet(own) => {
+                span(visitor, &place, (&tunable::FOR, &tunable::FOR_TICKS), own);
+            }
+            StepKind::Together { spread, .. } => {
+                span(visitor, &place, (&tunable::IN, &tunable::IN_TICKS), spread);
+            }
+            StepKind::Press(_) | StepKind::Release(_) => {}
+        }
+        if text == 0 || matches!(step.what, StepKind::Quiet(_)) {
+            continue;
+        }
+        if step.after.amount() > 0 {
+            let most = step.within.amount();
+            span(visitor, &place, (&tunable::AFTER, &tunable::AFTER_TICKS), &mut step.after);
+            if core::mem::discriminant(&step.after) == core::mem::discriminant(&step.within) {
+                step.after = step.after.with(step.after.amount().min(most));
+            }
+            step.buffer = step.buffer.with(step.buffer.amount().min(step.after.amount()));
+        }
+        if step.buffer.amount() > 0 {
+            let most = step.after.amount();
+            span(visitor, &place, (&tunable::BUFFERED, &tunable::BUFFERED), &mut step.buffer);
+            step.buffer = step.buffer.with(step.buffer.amount().min(most));
+        }
+        span(visitor, &place, (&tunable::WITHIN, &tunable::WITHIN_TICKS), &mut step.within);
+    }
+    if let Some(all) = &mut combo.all {
+        span(visitor, &place, (&tunable::ALL_WITHIN, &tunable::ALL_WITHIN_TICKS), all);
+    }
+}
+
+/// A time in milliseconds or ticks.
+fn span(
+    visitor: &mut Visitor,
+    place: &[Selector],
+    (ms, ticks): (&'static Tunable, &'static Tunable),
+    of: &mut TimeSpan,
+) {
+    let (tunable, unit) = match of {
+        TimeSpan::Time(_) => (ms, 1e6),
+        TimeSpan::Ticks(_) => (ticks, 1.0),
+    };
+    let shown = of.amount() as f64 / unit;
+    let mut value = shown;
+    visitor(&joined(place, [key(tunable.name)]), tunable, &mut value);
+    if value != shown {
+        *of = of.with(libm::round(value * unit) as i64);
+    }
+}
+
+type Visitor<'v> = dyn FnMut(&[Selector], &'static Tunable, &mut f64) + 'v;
+
+fn key(key: &str) -> Selector {
+    Selector::Key(key.into())
+}
+
+fn joined<const N: usize>(place: &[Selector], more: [Selector; N]) -> Vec<Selector> {
+    place.iter().cloned().chain(more).collect()
+}
+
+fn time(
+    visitor: &mut Visitor,
+    place: &[Selector],
+    tunable: &'static Tunable,
+    nanos_per_unit: f64,
+    time: &mut Option<Nanos>,
+) {
+    if let Some(time) = time {
+        let mut value = time.0 as f64 / nanos_per_unit;
+        visitor(place, tunable, &mut value);
+        *time = Nanos(libm::round(value * nanos_per_unit) as u64);
+    }
+}
+
+fn number(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, number: &mut f32) {
+    named(visitor, &joined(place, [key(tunable.name)]), tunable, number);
+}
+
+/// A number whose place is not the name of its tunable.
+fn named(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, number: &mut f32) {
+    // As a person would write it: 0.12, not 0.11999999731779099.
+    let shown = libm::round(f64::from(*number) * 1e6) / 1e6;
+    let mut value = shown;
+    visitor(place, tunable, &mut value);
+    if value != shown {
+        *number = value as f32;
+    }
+}
+
+fn two(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, both: &mut [f32; 2]) {
+    for (n, part) in both.iter_mut().enumerate() {
+        named(visitor, &joined(place, [key(tunable.name), Selector::At(n)]), tunable, part);
+    }
+}
+
+/// Where a zone is, which a finger can still meet: it has some size, and in
+/// shares it begins on the panel. The corners of a polygon are no single numbers.
+fn outline(visitor: &mut Visitor, place: &[Selector], space: Space, outline: &mut Outline) {
+    let (rect, circle) = match space {
+        Space::Panel => (&tunable::RECT, &tunable::CIRCLE),
+        _ => (&tunable::RECT_UNITS, &tunable::CIRCLE_UNITS),
+    };
+    let mut parts = |tunable: &'static Tunable, numbers: &mut [&mut f32]| {
+        for (n, number) in numbers.iter_mut().enumerate() {
+            named(visitor, &joined(place, [key(tunable.name), Selector::At(n)]), tunable, number);
+        }
+    };
+    let least = rect.step as f32;
+    match outline {
+        Outline::Rect { at: [left, top], size: [width, height] } => {
+            parts(rect, &mut [left, top, width, height]);
+            for at in [left, top] {
+                let is_outside = space == Space::Panel && *at >= 1.0;
+                *at = if is_outside { 1.0 - least } else { *at };
+            }
+            for size in [width, height] {
+                *size = if *size <= 0.0 { least } else { *size };
+            }
+        }
+        Outline::Circle { centre: [x, y], radius } => {
+            parts(circle, &mut [x, y, radius]);
+            *radius = if *radius <= 0.0 { least } else { *radius };
+        }
+        Outline::Polygon(_) => {}
+    }
+}
+
+fn stage(visitor: &mut Visitor, place: &[Selector], stage: &mut Stage) {
+    match stage {
+        Stage::Offset(by) => two(visitor, place, &tunable::OFFSET, by),
+        Stage::Scale(by) => two(visitor, place, &tunable::SCALE, by),
+        Stage::DeadZone(zone) => {
+            number(visitor, place, &tunable::DEAD_ZONE, &mut zone.inner);
+            number(visitor, place, &tunable::OUTER, &mut zone.outer);
+            if zone.kind == DeadZoneKind::Sloped {
+                number(visitor, place, &tunable::SLOPE, &mut zone.slope);
+            }
+            zone.outer = zone.outer.max(zone.inner + 0.01);
+        }
+        Stage::Curve { curve: Curve::Power(n), .. } => {
+            number(visitor, place, &tunable::EXPONENT, n);
+        }
+        Stage::Curve { curve: Curve::Blend(n), .. } => number(visitor, place, &tunable::CUBIC, n),
+        Stage::Curve { curve: Curve::S(n), .. } => number(visitor, place, &tunable::STEEPNESS, n),
+        Stage::Sensitivity(n) => number(visitor, place, &tunable::SENSITIVITY, n),
+        Stage::Smooth(Smooth::HalfLife(seconds)) => {
+            let mut ms = *seconds * 1000.0;
+            number(visitor, place, &tunable::HALF_LIFE_MS, &mut ms);
+            *seconds = ms / 1000.0;
+        }
+        Stage::Smooth(Smooth::Adaptive { steady_hz, follow }) => {
+            number(visitor, place, &tunable::STEADY_HZ, steady_hz);
+            number(visitor, place, &tunable::FOLLOW, follow);
+        }
+        Stage::TurnLimit(n) => number(visitor, place, &tunable::TURN_LIMIT, n),
+        Stage::Directions { hysteresis, .. } => {
+            number(visitor, place, &tunable::HYSTERESIS, hysteresis);
+        }
+        Stage::Facing(n) => number(visitor, place, &tunable::FACING, n),
+        Stage::Invert { .. } | Stage::Swap | Stage::Gate(_) | Stage::Curve { .. } => {}
+    }
+}
+
+fn input(visitor: &mut Visitor, place: &[Selector], input: &mut InputSpec) {
+    match input {
+        InputSpec::Button { control, thresholds } if is_analogue(control) => {
+            number(visitor, place, &tunable::PRESS_AT, &mut thresholds.press_at);
+            number(visitor, place, &tunable::RELEASE_AT, &mut thresholds.release_at);
+            thresholds.release_at = thresholds.release_at.min(thresholds.press_at);
+        }
+        InputSpec::Pointer { counts, shape, .. } => {
+            number(visitor, place, &tunable::COUNTS, counts);
+            own(visitor, place, shape);
+        }
+        InputSpec::Axis { shape, .. }
+        | InputSpec::Stick { shape, .. }
+        | InputSpec::Gesture { shape, .. } => {
+            own(visitor, place, shape);
+        }
+        InputSpec::Button { .. }
+        | InputSpec::Zone(_)
+        | InputSpec::Combo(_)
+        | InputSpec::Pair { .. }
+        | InputSpec::Cross(_) => {}
+    }
+}
+
+/// Whether a control may be other than a button, for which thresholds would
+/// mean nothing.
+fn is_analogue(control: &ControlRef) -> bool {
+    let code = control.code.as_str();
+    let has_travel = code.starts_with("trigger-") || code.ends_with("-x") || code.ends_with("-y");
+    control.kind == DeviceKind::Other || has_travel || code == "travel"
+}
+
+/// What axes read. Numbers that do not rise stay as they were.
+fn travels(visitor: &mut Visitor, place: &[Selector], travels: &mut [Option<Travel>; 2]) {
+    for (travel, tunable) in travels.iter_mut().zip([&tunable::CALIBRATE_X, &tunable::CALIBRATE_Y])
+    {
+        let Some(Travel { min, centre, max }) = travel else { continue };
+        let mut numbers = [*min, *centre, *max].map(f64::from);
+        for (n, number) in numbers.iter_mut().enumerate() {
+            visitor(&joined(place, [key(tunable.name), Selector::At(n)]), tunable, number);
+        }
+        let [least, rest, most] = numbers.map(|number| libm::round(number) as i32);
+        if least <= rest && rest < most {
+            (*min, *centre, *max) = (least, rest, most);
+        }
+    }
+}
+
+/// The short form of a shape: its dead zone is a key of the input itself.
+fn own(visitor: &mut Visitor, place: &[Selector], shape: &mut ShapeUse) {
+    let ShapeUse::Own(Shape { stages, travel }) = shape else { return };
+    travels(visitor, place, travel);
+    for stage in stages {
+        if let Stage::DeadZone(zone) = stage {
+            number(visitor, place, &tunable::DEAD_ZONE, &mut zone.inner);
+        }
+    }
+}
+
+/// The places of the numbers that bear on an input of an action: its own, and
+/// those of the shape it names.
+pub fn places_of(rig: &Rig, action: usize, input: usize) -> Vec<Place> {
+    let spec = &rig.actions[action];
+    let own = vec![key("action"), key(&spec.name), key("from"), Selector::At(input)];
+    let shape = match spec.inputs.get(input) {
+        Some(
+            InputSpec::Axis { shape, .. }
+            | InputSpec::Stick { shape, .. }
+            | InputSpec::Pointer { shape, .. },
+        ) => Some(shape),
+        _ => None,
+    };
+    let shared = match shape {
+        Some(ShapeUse::Named(at)) => Some(vec![key("shape"), key(&rig.shapes[*at].name)]),
+        _ => None,
+    };
+    let belongs = |place: &Place| {
+        place.0.starts_with(&own) || shared.as_ref().is_some_and(|s| place.0.starts_with(s))
+    };
+    rig.knobs().into_iter().map(|knob| knob.place).filter(belongs).collect()
+}
+
+impl Knob {
+    /// The name to show beside its value: the last words of its place.
+    pub fn label(&self) -> String {
+        match self.place.0.as_slice() {
+            [Selector::Key(yard), Selector::Key(part), Selector::Key(key)] if yard == "yard" => {
+                format!("{part} {key}")
+            }
+            [.., Selector::At(stage), Selector::Key(key)] => format!("{}: {key}", stage + 1),
+            [.., Selector::Key(key), Selector::At(at)] if key.starts_with("calibrate-") => {
+                format!("{key} {}", ["low", "rest", "high"][(*at).min(2)])
+            }
+            [Selector::Key(gesture), Selector::Key(name), Selector::Key(key)]
+                if gesture == "gesture" =>
+            {
+                format!("{name} {key}")
+            }
+            [Selector::Key(zone), Selector::Key(name), Selector::Key(key), Selector::At(at)]
+                if zone == "zone" =>
+            {
+                let rect = ["left", "top", "width", "height"];
+                let part =
+                    if key == "rect" { rect[(*at).min(3)] } else { ["x", "y", "r"][(*at).min(2)] };
+                format!("{name} {part}")
+            }
+            [.., Selector::Key(key), Selector::At(axis)] => {
+                format!("{key} {}", if *axis == 0 { "x" } else { "y" })
+            }
+            _ => format!("{}", self.place),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::base::PollRate;
+    use crate::spec::{
+        ActionSpec, Combine, DeadZone, Gives, InputSpec, NamedShape, Outline, Rig, Shape, ShapeUse,
+        Smooth, Stage, Zone,
+    };
+    use std::string::ToString;
+
+    fn rig() -> Rig {
+        let stages =
+            vec![Stage::DeadZone(DeadZone::radius(0.12)), Stage::Smooth(Smooth::HalfLife(0.02))];
+        let shape = Shape { travel: [None; 2], stages };
+        let own =
+            Shape { stages: vec![Stage::DeadZone(DeadZone::radius(0.08))], ..Shape::default() };
+        let stick = |shape| InputSpec::Stick { stick: "pad/stick-l".parse().unwrap(), shape };
+        let action = ActionSpec {
+            name: "slew".into(),
+            gives: Gives::Plane,
+            inputs: vec![stick(ShapeUse::Named(0)), stick(ShapeUse::Own(own))],
+            combine: Combine::Strongest,
+            clamp: true,
+            main_only: false,
+            closed_while: Vec::new(),
+            open_while: Vec::new(),
+            modes: 0,
+        };
+        let mut rig = Rig::bare("t", PollRate::DEFAULT);
+        rig.shapes = vec![NamedShape { name: "worn".into(), shape }];
+        rig.actions = vec![action];
+        rig
+    }
+
+    #[test]
+    fn every_number_is_listed_with_its_place() {
+        let listed: Vec<(String, f64)> =
+            rig().knobs().into_iter().map(|k| (k.place.to_string(), k.value)).collect();
+        let expected = [
+            ("sampling.poll-hz", 60.0),
+            ("shape.worn.stages[0].dead-zone", 0.12),
+            ("shape.worn.stages[0].outer", 1.0),
+            ("shape.worn.stages[1].half-life-ms", 20.0),
+            ("action.slew.from[1].dead-zone", 0.08),
+        ];
+        assert_eq!(listed, expected.map(|(place, value)| (place.to_string(), value)));
+    }
+
+    #[test]
+    fn a_number_can_be_set_and_is_held_in_its_range() {
+        let rig = rig();
+        for knob in rig.knobs() {
+            let next = knob.value + knob.tunable.step;
+            let changed = rig.with(&knob.place, next);
+            let found = changed.knobs().into_iter().find(|k| k.place == knob.place).unwrap();
+            let expected = next.min(knob.tunable.max);
+            assert!((found.value - expected).abs() < 1e-6, "{}: {}", found.place, found.value);
+            let least = rig.with(&knob.place, -1e9);
+            let found = least.knobs().into_iter().find(|k| k.place == knob.place).unwrap();
+            assert!(found.value >= knob.tunable.min, "{}", found.place);
+            // Nothing else moved, and back again is where it was.
+            assert_eq!(changed.with(&knob.place, knob.value), rig);
+        }
+    }
+
+    #[test]
+    fn a_zone_stays_one_that_a_finger_can_meet() {
+        let zone = |name: &str, outline| Zone::new(name, outline);
+        let mut rig = Rig::bare("t", PollRate::DEFAULT);
+        rig.zones = vec![
+            zone("a", Outline::Rect { at: [0.5, 0.5], size: [0.2, 0.2] }),
+            zone("b", Outline::Circle { centre: [0.5, 0.5], radius: 0.1 }),
+        ];
+        let ends = |end: f64| {
+            let knobs = rig.knobs().into_iter().filter(|knob| knob.place.is_in("zone"));
+            knobs.fold(rig.clone(), |rig, knob| rig.with(&knob.place, end))
+        };
+        let (least, most) = (ends(0.0).zones, ends(1.0).zones);
+        assert_eq!(least[0].outline, Outline::Rect { at: [0.0; 2], size: [0.01; 2] });
+        assert_eq!(least[1].outline, Outline::Circle { centre: [0.0; 2], radius: 0.01 });
+        assert_eq!(most[0].outline, Outline::Rect { at: [0.99; 2], size: [1.0; 2] });
+    }
+
+    #[test]
+    fn an_input_has_the_numbers_of_its_shape() {
+        let places = |input| {
+            let places = places_of(&rig(), 0, input);
+            places.iter().map(ToString::to_string).collect::<Vec<_>>()
+        };
+        assert_eq!(places(0).len(), 3);
+        assert_eq!(places(1), ["action.slew.from[1].dead-zone"]);
+    }
+}

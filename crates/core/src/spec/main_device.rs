@@ -1,0 +1,52 @@
+//! Which device is the main one.
+
+use crate::device::DeviceKind;
+use crate::spec::tunable;
+use alloc::vec::Vec;
+
+/// Which of the devices that can be heard is the main one. When it goes, the
+/// next one is; when there is none, none is.
+#[derive(Clone, Debug, PartialEq)]
+pub struct MainRules {
+    /// How it is chosen.
+    pub rule: MainRule,
+    /// Among devices of these kinds. Keys and mouse count as one.
+    pub among: Vec<DeviceKind>,
+    /// An analogue control counts as used from this share of its travel on.
+    pub use_at: f32,
+    /// A relative control counts as used from so many counts in a report on.
+    pub use_counts: i32,
+}
+
+impl Default for MainRules {
+    fn default() -> Self {
+        MainRules {
+            rule: MainRule::First,
+            among: DeviceKind::ALL.into_iter().filter(|kind| kind.takes_slot()).collect(),
+            use_at: tunable::USE_AT.default as f32,
+            use_counts: tunable::USE_COUNTS.default as i32,
+        }
+    }
+}
+
+/// How the main device is chosen.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MainRule {
+    /// The lowest number, of equals the one that came first.
+    First,
+    /// The one that was used last; before any was, the first.
+    LastUsed,
+}
+
+impl MainRule {
+    /// Every rule, in the order they are listed to people.
+    pub const ALL: [MainRule; 2] = [MainRule::First, MainRule::LastUsed];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            MainRule::First => "first",
+            MainRule::LastUsed => "last-used",
+        }
+    }
+}

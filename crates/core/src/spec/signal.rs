@@ -1,0 +1,58 @@
+//! Signals: whatever of a rig is on or off.
+
+use crate::device::ControlRef;
+use crate::spec::{SwipeDirections, Thresholds};
+
+/// Anything of a rig that is on or off.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Signal {
+    /// A button on any device that is meant, or any other control from a travel
+    /// on.
+    Control {
+        /// Which.
+        control: ControlRef,
+        /// For a control that is no button.
+        thresholds: Thresholds,
+    },
+    /// An action that gives on or off, by its place in the rig. One that combos
+    /// drive is seen a tick later.
+    Action(usize),
+    /// A zone, by its place in the rig, while any contact is in it.
+    Zone(usize),
+    /// A gesture, by its place in the rig, while it is on.
+    Gesture(usize),
+    /// A direction of an action that gives a plane.
+    Way(usize, Direction),
+}
+
+/// One of eight directions, by its place in [`SwipeDirections::WORDS`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Direction(pub u8);
+
+impl Direction {
+    /// From this deflection on a stick is in a direction,
+    pub const ENTER: f32 = 0.5;
+
+    /// and below this one it is in none.
+    pub const LEAVE: f32 = 0.4;
+
+    /// So many degrees beyond the middle between two directions it must go to
+    /// be in the other one.
+    pub const HYSTERESIS: f32 = 5.0;
+
+    /// The direction of a word.
+    pub fn of(word: &str) -> Option<Direction> {
+        SwipeDirections::WORDS.iter().position(|other| *other == word).map(|n| Direction(n as u8))
+    }
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        SwipeDirections::WORDS[self.0 as usize]
+    }
+
+    /// The same with left and right swapped.
+    #[must_use]
+    pub const fn mirrored(self) -> Direction {
+        Direction((12 - self.0) % 8)
+    }
+}

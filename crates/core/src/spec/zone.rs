@@ -1,0 +1,225 @@
+//! Zones on a touch surface, and which of them has which contact.
+//!
+//! Places are shares of the surface: x from 0 at the left to 1 at the right, y
+//! from 0 at the top to 1 at the bottom. A circle is round on the surface, not
+//! in shares, so it needs the surface's proportion. A zone may be measured in
+//! another space (see [`surface`](crate::surface)); it is brought to shares
+//! when the rig is bound.
+
+use crate::spec::{Anchor, Space, SpaceMap, Surface};
+use alloc::{string::String, vec::Vec};
+
+/// A rig has at most this many zones: a contact keeps a bit for each.
+pub const MAX_ZONES: usize = 64;
+
+/// A part of a touch surface.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Zone {
+    /// Its name.
+    pub name: String,
+    /// Where it is, in its space.
+    pub outline: Outline,
+    /// What its outline is measured in.
+    pub space: Space,
+    /// And from which corner.
+    pub anchor: Anchor,
+    /// Of zones that lie over each other the one with the higher layer is asked
+    /// first; of equals the one that the rig names first.
+    pub layer: i32,
+    /// What it does with a contact.
+    pub claim: Claim,
+    /// Whether it has the contacts that are on it now, instead of those that
+    /// began on it: sliding in presses, sliding out releases.
+    pub follows: bool,
+    /// Actions, by their place in the rig, that close it while they are on: then
+    /// it is as if it were not there.
+    pub closed_while: Vec<usize>,
+    /// Actions without which it is closed.
+    pub open_while: Vec<usize>,
+}
+
+impl Zone {
+    /// A zone that takes what begins on it; in shares of the panel.
+    pub fn new(name: &str, outline: Outline) -> Self {
+        Zone {
+            name: name.into(),
+            outline,
+            space: Space::Panel,
+            anchor: Anchor::default(),
+            layer: 0,
+            claim: Claim::Take,
+            follows: false,
+            closed_while: Vec::new(),
+            open_while: Vec::new(),
+        }
+    }
+
+    /// From its own numbers to shares of the panel.
+    pub fn to_panel(&self, surface: &Surface) -> Option<SpaceMap> {
+        surface.from_corner(self.space, self.anchor)
+    }
+}
+
+/// Where a zone is.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Outline {
+    /// A rectangle; its left and top edges belong to it.
+    Rect {
+        /// Left and top.
+        at: [f32; 2],
+        /// Width and height.
+        size: [f32; 2],
+    },
+    /// A circle; its rim belongs to it.
+    Circle {
+        /// Its centre.
+        centre: [f32; 2],
+        /// Its radius; in shares that of the width.
+        radius: f32,
+    },
+    /// The inside of a closed line, by the even-odd rule.
+    Polygon(Vec<[f32; 2]>),
+}
+
+/// What a zone does with a contact on it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Claim {
+    /// Has it, and no zone below does.
+    #[default]
+    Take,
+    /// Has it, and so may the zones below.
+    Share,
+    /// Leaves it to the zones below.
+    Pass,
+}
+
+impl Claim {
+    /// Every claim, in the order they are listed to people.
+    pub const ALL: [Claim; 3] = [Claim::Take, Claim::Share, Claim::Pass];
+
+    /// The word for it in rigs.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Claim::Take => "take",
+            Claim::Share => "share",
+            Claim::Pass => "pass",
+        }
+    }
+}
+
+impl Outline {
+    /// The same by another measure.
+    pub fn mapped(&self, map: &SpaceMap) -> Outline {
+        match self {
+            Outline::Rect { at, size } => {
+                let near = map.place(*at);
+                let far = map.place([at[0] + size[0], at[1] + size[1]]);
+                let at = [near[0].min(far[0]), near[1].min(far[1])];
+                Outline::Rect { at, size: map.size(*size) }
+            }
+            Outline::Circle { centre, radius } => {
+                let [radius, _] = map.size([*radius; 2]);
+                Outline::Circle { centre: map.place(*centre), radius }
+            }
+            Outline::Polygon(corners) => {
+                Outline::Polygon(corners.iter().map(|&corner| map.place(corner)).collect())
+            }
+        }
+    }
+
+    /// The place by which it is moved: left and top, the centre, or the first
+    /// corner.
+    pub fn handle(&self) -> [f32; 2] {
+        match self {
+            Outline::Rect { at, .. } => *at,
+            Outline::Circle { centre, .. } => *centre,
+            Outline::Polygon(corners) => corners.first().copied().unwrap_or([0.0; 2]),
+        }
+    }
+
+    /// The same outline with its handle at another place.
+    #[must_use]
+    pub fn moved_to(&self, place: [f32; 2]) -> Outline {
+        let from = self.handle();
+        let by = [place[0] - from[0], place[1] - from[1]];
+        let moved = |[x, y]: [f32; 2]| [x + by[0], y + by[1]];
+        match self {
+            Outline::Rect { size, .. } => Outline::Rect { at: place, size: *size },
+            Outline::Circle { radius, .. } => Outline::Circle { centre: place, radius: *radius },
+            Outline::Polygon(corners) => {
+                Outline::Polygon(corners.iter().map(|&corner| moved(corner)).collect())
+            }
+        }
+    }
+
+    /// The same outline, as large that its lower right corner or its rim is at a
+    /// place; a polygon stays as it is, and nothing becomes smaller than `least`.
+    #[must_use]
+    pub fn stretched_to(&self, place: [f32; 2], least: f32) -> Outline {
+        match self {
+            Outline::Rect { at, .. } => {
+                let size = [0, 1].map(|axis| (place[axis] - at[axis]).max(least));
+                Outline::Rect { at: *at, size }
+            }
+            Outline::Circle { centre, .. } => {
+                let [dx, dy] = [place[0] - centre[0], place[1] - centre[1]];
+                let radius = libm::sqrtf(dx * dx + dy * dy).max(least);
+                Outline::Circle { centre: *centre, radius }
+            }
+            Outline::Polygon(_) => self.clone(),
+        }
+    }
+
+    /// The smallest rectangle around it: left, top, right and bottom; on a
+    /// surface `proportion` times as high as wide.
+    pub fn bounds(&self, proportion: f32) -> [f32; 4] {
+        match self {
+            Outline::Rect { at, size } => [at[0], at[1], at[0] + size[0], at[1] + size[1]],
+            Outline::Circle { centre: [x, y], radius } => {
+                let high = radius / proportion;
+                [x - radius, y - high, x + radius, y + high]
+            }
+            Outline::Polygon(corners) => {
+                let none = [f32::INFINITY, f32::INFINITY, f32::NEG_INFINITY, f32::NEG_INFINITY];
+                corners.iter().fold(none, |[left, top, right, bottom], [x, y]| {
+                    [left.min(*x), top.min(*y), right.max(*x), bottom.max(*y)]
+                })
+            }
+        }
+    }
+
+    /// Whether a place lies in it, on a surface `proportion` times as high as
+    /// wide.
+    pub fn contains(&self, [x, y]: [f32; 2], proportion: f32) -> bool {
+        match self {
+            Outline::Rect { at, size } => {
+                (at[0]..at[0] + size[0]).contains(&x) && (at[1]..at[1] + size[1]).contains(&y)
+            }
+            Outline::Circle { centre, radius } => {
+                let (dx, dy) = (x - centre[0], (y - centre[1]) * proportion);
+                dx * dx + dy * dy <= radius * radius
+            }
+            Outline::Polygon(corners) => {
+                let edges = corners.iter().zip(corners.iter().cycle().skip(1));
+                // A line to the right crosses the border an odd number of times.
+                let crosses = |(from, to): &(&[f32; 2], &[f32; 2])| {
+                    (from[1] > y) != (to[1] > y)
+                        && x < (to[0] - from[0]) * (y - from[1]) / (to[1] - from[1]) + from[0]
+                };
+                edges.filter(crosses).count() % 2 == 1
+            }
+        }
+    }
+}
+
+/// Whether the line through `corners`, closed, crosses itself.
+pub fn crosses_itself(corners: &[[f32; 2]]) -> bool {
+    let edge = |n: usize| (corners[n], corners[(n + 1) % corners.len()]);
+    let turn = |a: [f32; 2], b: [f32; 2], c: [f32; 2]| {
+        (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+    };
+    let crosses = |(a, b): ([f32; 2], [f32; 2]), (c, d): ([f32; 2], [f32; 2])| {
+        turn(a, b, c) * turn(a, b, d) < 0.0 && turn(c, d, a) * turn(c, d, b) < 0.0
+    };
+    (0..corners.len()).any(|n| (n + 1..corners.len()).any(|m| crosses(edge(n), edge(m))))
+}

@@ -1,0 +1,173 @@
+//! Which zones have a contact.
+
+use crate::spec::{Anchor, Claim, MAX_ZONES, Space, Surface, Zone};
+use alloc::vec::Vec;
+
+/// The zones of a rig, in the order in which they are asked.
+#[derive(Clone, Debug, Default)]
+pub struct Zones {
+    zones: Vec<Zone>,
+    order: Vec<u8>,
+    /// A bit for each zone that follows.
+    pub(super) following: u64,
+    /// A bit for each zone that takes what it has.
+    pub(super) taking: u64,
+}
+
+impl Zones {
+    /// Of `zones` those beyond [`MAX_ZONES`] are left out, and one whose space
+    /// the surface does not know is taken to be in shares.
+    pub fn new(zones: &[Zone], surface: &Surface) -> Self {
+        let on_panel = |zone: &Zone| {
+            let map = zone.to_panel(surface);
+            let outline = map.map_or(zone.outline.clone(), |map| zone.outline.mapped(&map));
+            Zone { outline, space: Space::Panel, anchor: Anchor::default(), ..zone.clone() }
+        };
+        let zones: Vec<Zone> = zones.iter().take(MAX_ZONES).map(on_panel).collect();
+        let mut order: Vec<u8> = (0..zones.len() as u8).collect();
+        order.sort_by_key(|&n| core::cmp::Reverse(zones[usize::from(n)].layer));
+        let those = |is: fn(&Zone) -> bool| {
+            let of = zones.iter().enumerate().filter(|(_, zone)| is(zone));
+            of.fold(0, |bits, (n, _)| bits | 1 << n)
+        };
+        let following = those(|zone| zone.follows);
+        let taking = those(|zone| zone.claim == Claim::Take);
+        Zones { zones, order, following, taking }
+    }
+
+    /// The zones with their outlines in shares of the panel, in the order of the
+    /// rig.
+    pub fn on_panel(&self) -> &[Zone] {
+        &self.zones
+    }
+
+    /// The zones under a place by their numbers in the rig, the one that is asked
+    /// first in front.
+    pub fn under(&self, place: [f32; 2], proportion: f32) -> impl Iterator<Item = usize> {
+        let order = self.order.iter().map(|&n| usize::from(n));
+        order.filter(move |&n| self.zones[n].outline.contains(place, proportion))
+    }
+
+    /// A bit for each zone that has a contact at a place, of which those that
+    /// `began` with it keep it, wherever it goes. A zone that does not follow
+    /// and did not begin with it does not stand in its way either, nor does one
+    /// that is `closed`.
+    pub(super) fn having(
+        &self,
+        place: [f32; 2],
+        proportion: f32,
+        began: Option<u64>,
+        closed: u64,
+    ) -> u64 {
+        let mut having = 0;
+        for n in self.order.iter().map(|&n| usize::from(n)) {
+            let zone = &self.zones[n];
+            let is_asked = match began {
+                Some(began) if !zone.follows => began >> n & 1 != 0,
+                _ => zone.outline.contains(place, proportion),
+            };
+            if !is_asked || zone.claim == Claim::Pass || closed >> n & 1 != 0 {
+                continue;
+            }
+            having |= 1 << n;
+            if zone.claim == Claim::Take {
+                break;
+            }
+        }
+        having
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::spec::{Claim, Outline, Surface, Zone, crosses_itself};
+    use proptest::prelude::*;
+    use rstest::rstest;
+    use std::vec;
+
+    fn rect(at: [f32; 2], size: [f32; 2]) -> Outline {
+        Outline::Rect { at, size }
+    }
+
+    fn zone(layer: i32, claim: Claim, outline: Outline) -> Zone {
+        Zone { layer, claim, ..Zone::new("", outline) }
+    }
+
+    #[rstest]
+    #[case::inside(rect([0.2, 0.2], [0.2, 0.2]), [0.3, 0.3], true)]
+    #[case::on_its_left_edge(rect([0.2, 0.2], [0.2, 0.2]), [0.2, 0.3], true)]
+    #[case::on_its_right_edge(rect([0.25, 0.2], [0.25, 0.2]), [0.5, 0.3], false)]
+    #[case::round_on_a_wide_surface(
+        Outline::Circle { centre: [0.5, 0.5], radius: 0.2 }, [0.5, 0.85], true)]
+    #[case::but_no_further(Outline::Circle { centre: [0.5, 0.5], radius: 0.2 }, [0.5, 0.95], false)]
+    #[case::in_a_triangle(Outline::Polygon(vec![[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]), [0.3, 0.3], true)]
+    #[case::beside_it(Outline::Polygon(vec![[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]), [0.6, 0.6], false)]
+    fn outlines_by_hand(#[case] outline: Outline, #[case] place: [f32; 2], #[case] inside: bool) {
+        // Twice as wide as high.
+        assert_eq!(outline.contains(place, 0.5), inside);
+    }
+
+    #[rstest]
+    #[case(&[[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]], false)]
+    #[case(&[[0.0, 0.0], [1.0, 1.0], [1.0, 0.0], [0.0, 1.0]], true)]
+    fn a_bow_tie_crosses_itself(#[case] corners: &[[f32; 2]], #[case] crosses: bool) {
+        assert_eq!(crosses_itself(corners), crosses);
+    }
+
+    fn on_panel(zones: &[Zone]) -> Zones {
+        Zones::new(zones, &Surface::default())
+    }
+
+    #[test]
+    fn the_whole_stack_is_named_and_who_has_the_contact() {
+        let all = rect([0.0, 0.0], [1.0, 1.0]);
+        let zones = on_panel(&[
+            zone(0, Claim::Take, all.clone()),
+            zone(3, Claim::Pass, all.clone()),
+            zone(2, Claim::Share, all.clone()),
+            zone(1, Claim::Take, all.clone()),
+            zone(9, Claim::Take, rect([0.0, 0.0], [0.1, 0.1])),
+        ]);
+        let under: Vec<usize> = zones.under([0.5, 0.5], 1.0).collect();
+        assert_eq!(under, [1, 2, 3, 0]);
+        assert_eq!(zones.having([0.5, 0.5], 1.0, None, 0), 1 << 2 | 1 << 3);
+    }
+
+    proptest! {
+        /// A polygon with the corners of a rectangle is that rectangle.
+        #[test]
+        fn a_polygon_of_four_corners_is_a_rectangle(
+            x in 0.0f32..0.5, y in 0.0f32..0.5, w in 0.01f32..0.5, h in 0.01f32..0.5,
+            px in 0.0f32..1.0, py in 0.0f32..1.0,
+        ) {
+            let polygon = Outline::Polygon(vec![[x, y], [x + w, y], [x + w, y + h], [x, y + h]]);
+            let rect = rect([x, y], [w, h]);
+            prop_assert_eq!(polygon.contains([px, py], 1.0), rect.contains([px, py], 1.0));
+        }
+
+        /// Whatever lies over each other, a contact is taken at most once, and
+        /// nothing below the one that took it has it.
+        #[test]
+        fn a_contact_is_taken_once(
+            layers in prop::collection::vec((-3i32..3, 0usize..3), 0..64), x in 0.0f32..1.0,
+        ) {
+            let zones: Vec<Zone> = layers
+                .iter()
+                .map(|&(layer, n)| zone(layer, Claim::ALL[n], rect([0.0, 0.0], [0.9, 1.0])))
+                .collect();
+            let asked = on_panel(&zones);
+            let under: Vec<usize> = asked.under([x, 0.5], 1.0).collect();
+            let bits = asked.having([x, 0.5], 1.0, None, 0);
+            let has = |n: &usize| bits >> n & 1 != 0;
+            let by_layer = under.windows(2).all(|two| zones[two[0]].layer >= zones[two[1]].layer);
+            prop_assert!(by_layer);
+            let is_taker = |n: &usize| zones[*n].claim == Claim::Take;
+            let end = under.iter().position(is_taker).map_or(under.len(), |at| at + 1);
+            let (above, below) = under.split_at(end);
+            prop_assert!(above.iter().all(|n| has(n) == (zones[*n].claim != Claim::Pass)));
+            prop_assert!(!below.iter().any(has));
+            prop_assert!((0..zones.len()).filter(has).all(|n| under.contains(&n)));
+        }
+    }
+}
