@@ -224,7 +224,7 @@ impl<'p> Auditor<'p> {
         self.machine.tick(self.plan, now, events);
         for i in 0..self.machine.touched().len() {
             let id = self.machine.touched()[i];
-            let cell = self.machine.cell(id);
+            let cell = self.machine.control(id);
             if cell.edge() == Some(Edge::Press) && !self.plan.control(id).is_presence {
                 self.saw(id, now, steps);
             }
@@ -270,7 +270,7 @@ impl<'p> Auditor<'p> {
             if presses.sent == 0 {
                 continue;
             }
-            presses.chatter = u64::from(self.machine.cell(ControlId(id)).chatter());
+            presses.chatter = u64::from(self.machine.control(ControlId(id)).chatter());
             presses.lost = presses.sent - presses.seen.min(presses.sent);
             presses.lost = presses.lost.saturating_sub(presses.chatter);
             presses.latencies.sort_unstable();

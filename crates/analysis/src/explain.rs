@@ -42,7 +42,7 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
             }
             Closed::Mode(mode) => {
                 let modes = &session.rig().modes;
-                let mode = modes.get(usize::from(mode)).map_or("?", |mode| &mode.name);
+                let mode = modes.get(mode.index()).map_or("?", |mode| &mode.name);
                 format!("{name} is {value}: it is closed in the mode `{mode}`.")
             }
             Closed::Without(by) => {
@@ -112,7 +112,7 @@ impl Asked<'_> {
         if control.is_presence {
             return self.presence();
         }
-        match self.machine.hearing(control.device).presence {
+        match self.machine.device(control.device).presence {
             Presence::Gone if !self.released_now() => {
                 format!("{} is not connected: nothing is known of it.", self.device())
             }
@@ -125,7 +125,7 @@ impl Asked<'_> {
     }
 
     fn released_now(&self) -> bool {
-        self.machine.cell(self.control).marks.contains(LaneMarks::SYNTHETIC)
+        self.machine.control(self.control).marks.contains(LaneMarks::SYNTHETIC)
     }
 
     fn device(&self) -> String {
@@ -147,7 +147,7 @@ impl Asked<'_> {
 
     fn presence(&self) -> String {
         let device = self.session.roster().device_of(self.control);
-        let state = match Presence::from_value(self.machine.cell(self.control).seen) {
+        let state = match Presence::from_value(self.machine.control(self.control).seen) {
             Presence::Here => "is connected",
             Presence::Gone => "is not connected",
             Presence::Deaf => "is connected, but not listened to",
@@ -156,7 +156,7 @@ impl Asked<'_> {
     }
 
     fn button(&self) -> String {
-        let cell = self.machine.cell(self.control);
+        let cell = self.machine.control(self.control);
         let events: Vec<&Event> = self.session.events_of(self.control, self.tick).collect();
         let why = match cell.edge() {
             None if cell.marks.contains(LaneMarks::LOST) => self.lost(&events, cell.is_down()),
@@ -254,7 +254,7 @@ impl Asked<'_> {
     }
 
     fn analogue(&self, kind: ControlKind) -> String {
-        let cell = self.machine.cell(self.control);
+        let cell = self.machine.control(self.control);
         let share = match kind {
             ControlKind::Relative => String::new(),
             _ => format!(", {:+.3} of its travel", cell.value),

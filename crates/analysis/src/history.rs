@@ -11,8 +11,8 @@ use crate::lane::{Change, LaneLog};
 use alloc::{collections::VecDeque, sync::Arc, vec, vec::Vec};
 use block::Block;
 use gtrig_core::{
-    ActionId, ComboNews, ControlId, Event, GestureOutcome, GestureVerdict, Gives, LaneMarks,
-    Machine, Marks, Nanos, Plan, SignalEdge, Tick, from_polar, run,
+    ActionId, ComboId, ComboNews, ControlId, Event, GestureId, GestureOutcome, GestureVerdict,
+    Gives, LaneMarks, Machine, Marks, Nanos, Plan, SignalEdge, Tick, from_polar, run,
 };
 
 /// How much history is kept.
@@ -103,7 +103,7 @@ impl Lanes {
         let known = self.controls.len() as u16;
         self.controls.extend(
             (known..plan.control_count() as u16)
-                .map(|id| LaneLog::new(machine.cell(ControlId(id)).value)),
+                .map(|id| LaneLog::new(machine.control(ControlId(id)).value)),
         );
         self.actions.resize_with(plan.action_count(), || [LaneLog::new(0.0), LaneLog::new(0.0)]);
         self.drivers.resize_with(plan.action_count(), || LaneLog::new(0.0));
@@ -114,7 +114,7 @@ impl Lanes {
     fn record(&mut self, machine: &Machine) {
         let tick = machine.at();
         for &id in machine.touched() {
-            let cell = machine.cell(id);
+            let cell = machine.control(id);
             let lane = &mut self.controls[id.index()];
             if cell.value != lane.last() || !cell.marks.is_empty() {
                 lane.push(Change { tick, value: cell.value, marks: cell.marks });
@@ -138,8 +138,8 @@ impl Lanes {
 
     fn record_combos(&mut self, machine: &Machine) {
         for &combo in machine.changed_combos() {
-            let value = f32::from(u8::from(machine.combo(usize::from(combo)).is_on()));
-            let lane = &mut self.combos[usize::from(combo)];
+            let value = f32::from(u8::from(machine.combo(combo).is_on()));
+            let lane = &mut self.combos[combo.index()];
             if value != lane.last() {
                 lane.push(Change { tick: machine.at(), value, marks: LaneMarks::empty() });
                 self.changes += 1;
@@ -154,7 +154,7 @@ impl Lanes {
     fn record_gestures(&mut self, machine: &Machine) {
         let tick = machine.at();
         for &gesture in machine.changed_gestures() {
-            let state = machine.gesture(usize::from(gesture));
+            let state = machine.gesture(gesture);
             let value = match state {
                 _ if state.is_on() => 1.0,
                 _ if state.trying > 0 => 0.5,
@@ -167,7 +167,7 @@ impl Lanes {
                     marks |= LaneMarks::CANCELLED;
                 }
             }
-            let lane = &mut self.gestures[usize::from(gesture)];
+            let lane = &mut self.gestures[gesture.index()];
             if value != lane.last() || !marks.is_empty() {
                 lane.push(Change { tick, value, marks });
                 self.changes += 1;
@@ -450,8 +450,8 @@ impl History {
 
     /// The lane of a gesture: 0 idle, 0.5 while an attempt goes on, 1 while it is
     /// on.
-    pub fn gesture_lane(&self, gesture: usize) -> &LaneLog {
-        &self.lanes.gestures[gesture]
+    pub fn gesture_lane(&self, gesture: GestureId) -> &LaneLog {
+        &self.lanes.gestures[gesture.index()]
     }
 
     /// What came of attempts at gestures, in the order in which it was known.
@@ -460,8 +460,8 @@ impl History {
     }
 
     /// The lane of a combo: 1 while it is on.
-    pub fn combo_lane(&self, combo: usize) -> &LaneLog {
-        &self.lanes.combos[combo]
+    pub fn combo_lane(&self, combo: ComboId) -> &LaneLog {
+        &self.lanes.combos[combo.index()]
     }
 
     /// The combos whose steps were all met, in the order in which it was decided

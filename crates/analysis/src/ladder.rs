@@ -16,8 +16,8 @@ mod judge;
 
 use alloc::{collections::VecDeque, vec, vec::Vec};
 use gtrig_core::{
-    Combo, ComboLimit, ComboStep, ComboVariant, Mode, Moment, Nanos, PollRate, Rig, SignalEdge,
-    SignalId, StepKind, TimeSpan,
+    Combo, ComboId, ComboLimit, ComboStep, ComboVariant, Mode, Moment, Nanos, PollRate, Rig,
+    SignalEdge, SignalId, StepKind, TimeSpan,
 };
 pub(crate) use judge::step_of;
 use judge::{Judge, Judged};
@@ -234,8 +234,8 @@ const MAX_GAPS: usize = 100_000;
 
 impl Ladder {
     /// The ladder of a combo of a rig, by its place there.
-    pub fn new(rig: &Rig, combo: usize) -> Self {
-        Ladder::of(&rig.combos[combo], rig)
+    pub fn new(rig: &Rig, combo: ComboId) -> Self {
+        Ladder::of(&rig.combos[combo.index()], rig)
     }
 
     /// The ladder of a combo over the signals and modes of a rig.
@@ -273,7 +273,7 @@ impl Ladder {
     /// clock of the combos.
     pub fn read<'e>(
         rig: &Rig,
-        combo: usize,
+        combo: ComboId,
         edges: impl Iterator<Item = &'e SignalEdge>,
         now: Moment,
     ) -> Self {
@@ -303,7 +303,7 @@ impl Ladder {
             self.forget();
             return;
         }
-        let is_frozen = self.modes.get(usize::from(edge.mode)).is_some_and(|mode| mode.freezes);
+        let is_frozen = self.modes.get(edge.mode.index()).is_some_and(|mode| mode.freezes);
         if is_frozen {
             self.hold(edge, 0);
             return;

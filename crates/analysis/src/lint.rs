@@ -9,7 +9,9 @@ use alloc::{
     string::{String, ToString},
     vec::Vec,
 };
-use gtrig_core::{Claim, Gesture, GestureKind, Outline, Quantity, Rig, Space, Zone, Zones};
+use gtrig_core::{
+    Claim, Gesture, GestureId, GestureKind, Outline, Quantity, Rig, Space, Zone, Zones,
+};
 
 /// Something about a rig that is worth a second look.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -137,7 +139,7 @@ fn tap_of_double(rig: &Rig, gesture: &Gesture) -> Option<String> {
     let shares = |(n, other): &(usize, &Gesture)| {
         matches!(other.kind, GestureKind::Tap { times: 2.. })
             && (other.zone, other.fingers) == (gesture.zone, gesture.fingers)
-            && !gesture.waits_for.contains(n)
+            && !gesture.waits_for.contains(&GestureId::at(*n))
     };
     let (_, other) = rig.gestures.iter().enumerate().find(shares)?;
     Some(format!(
@@ -148,7 +150,7 @@ fn tap_of_double(rig: &Rig, gesture: &Gesture) -> Option<String> {
 
 /// A gesture that waits for one of several fingers, which can come at any time.
 fn stalls(rig: &Rig, gesture: &Gesture) -> Option<String> {
-    let others = gesture.waits_for.iter().filter_map(|&n| rig.gestures.get(n));
+    let others = gesture.waits_for.iter().filter_map(|n| rig.gestures.get(n.index()));
     let other = others
         .filter(|other| other.fingers > gesture.fingers)
         .find(|other| other.limits.of(Quantity::Together).is_none())?;
@@ -160,8 +162,8 @@ fn stalls(rig: &Rig, gesture: &Gesture) -> Option<String> {
 
 /// What waiting for others costs at most.
 fn latency(rig: &Rig, gesture: &Gesture) -> Option<String> {
-    let cost = |&n: &usize| {
-        let other = rig.gestures.get(n)?;
+    let cost = |n: &GestureId| {
+        let other = rig.gestures.get(n.index())?;
         let ms = match other.kind {
             GestureKind::Tap { times: 2.. } => other.limits.of(Quantity::Gap)?,
             GestureKind::Swipe { .. } => other.limits.of(Quantity::Time)?,
@@ -179,7 +181,9 @@ fn latency(rig: &Rig, gesture: &Gesture) -> Option<String> {
 mod tests {
     use super::*;
     use alloc::vec;
-    use gtrig_core::{Gesture, GestureKind, Outline, PollRate, Quantity, Rig, Space, Zone};
+    use gtrig_core::{
+        Gesture, GestureId, GestureKind, Outline, PollRate, Quantity, Rig, Space, Zone,
+    };
     use rstest::rstest;
 
     fn zone(name: &str, at: [f32; 2], size: [f32; 2]) -> Zone {
@@ -202,7 +206,7 @@ mod tests {
             kind,
             fingers,
             limits: kind.defaults(fingers),
-            waits_for: waits_for.to_vec(),
+            waits_for: waits_for.iter().copied().map(GestureId::at).collect(),
             takes: false,
             beside: Vec::new(),
         }

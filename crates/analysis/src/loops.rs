@@ -11,8 +11,8 @@ use crate::recording::Recording;
 use crate::words::{attempt_words, signal_words};
 use alloc::{format, string::String, vec, vec::Vec};
 use gtrig_core::{
-    ComboNews, ComboOutcome, Machine, Moment, Nanos, Plan, PollRate, Rig, SignalEdge, SignalId,
-    Tick,
+    ComboId, ComboNews, ComboOutcome, Machine, Moment, Nanos, Plan, PollRate, Rig, SignalEdge,
+    SignalId, Tick,
 };
 
 /// What a loop made of a take.
@@ -36,7 +36,7 @@ pub struct LoopDifference {
     /// The loop, by its place among those compared.
     pub at: usize,
     /// The combo, by its place in the rig.
-    pub combo: u16,
+    pub combo: ComboId,
     /// When its steps were met, in the loop in which they were.
     pub met: Nanos,
     /// Whether this loop fired it, and the fastest one did not.
@@ -135,7 +135,7 @@ fn unmatched<'p>(one: &'p LoopRun, other: &'p LoopRun) -> (Vec<&'p ComboNews>, V
 
 /// Why one loop did not fire what the other did.
 fn why(rig: &Rig, did: &LoopRun, did_not: &LoopRun, news: &ComboNews) -> String {
-    let combo = &rig.combos[usize::from(news.combo)];
+    let combo = &rig.combos[news.combo.index()];
     let span = news.began.time..=news.met.time;
     let is_its = |edge: &&SignalEdge| {
         let of = edge.signal.is_some_and(|signal| combo.signals().any(|its| its == signal));
@@ -158,7 +158,7 @@ fn why(rig: &Rig, did: &LoopRun, did_not: &LoopRun, news: &ComboNews) -> String 
         );
     }
     let slow = Rig { rate: did_not.rate, ..rig.clone() };
-    let ladder = Ladder::read(&slow, usize::from(news.combo), did_not.edges.iter(), did_not.ends);
+    let ladder = Ladder::read(&slow, news.combo, did_not.edges.iter(), did_not.ends);
     let attempt = ladder.attempts().iter().find(|attempt| {
         attempt.outcome != ComboAttemptOutcome::Met
             && attempt.ended.time >= news.began.time

@@ -9,7 +9,7 @@
 
 use crate::session::Label;
 use alloc::{vec, vec::Vec};
-use gtrig_core::{GestureVerdict, Nanos, Rig};
+use gtrig_core::{GestureId, GestureVerdict, Nanos, Rig};
 
 /// How far from an attempt a label may stand.
 pub const SLACK: Nanos = Nanos(300_000_000);
@@ -24,7 +24,7 @@ pub struct Meant {
     pub at: Nanos,
     /// The gesture, by its place in the rig; `None` where the rig has none of
     /// that name.
-    pub gesture: Option<usize>,
+    pub gesture: Option<GestureId>,
     /// The attempt that fired, or else a near miss, or else the one that came
     /// closest in time, by its place among the verdicts.
     pub attempt: Option<usize>,
@@ -68,8 +68,9 @@ pub fn score<'v>(
     let said = labels.iter().filter_map(|label| Some((label.time, named(label.text.as_str())?)));
     for (at, name) in said {
         let gesture = rig.gestures.iter().position(|gesture| gesture.name == name);
+        let gesture = gesture.map(GestureId::at);
         let fits = |(n, verdict): &(usize, &GestureVerdict)| {
-            gesture == Some(usize::from(verdict.gesture)) && !is_used[*n] && is_near(verdict, at)
+            gesture == Some(verdict.gesture) && !is_used[*n] && is_near(verdict, at)
         };
         let near = verdicts.clone().enumerate().filter(fits);
         let hit = near.clone().find(|(_, verdict)| verdict.fired.is_some());
@@ -81,8 +82,7 @@ pub fn score<'v>(
         }
         score.meant.push(Meant { at, gesture, attempt, is_hit });
     }
-    let is_judged =
-        |gesture: u16| score.meant.iter().any(|m| m.gesture == Some(usize::from(gesture)));
+    let is_judged = |gesture: GestureId| score.meant.iter().any(|m| m.gesture == Some(gesture));
     let alarms = verdicts.enumerate().filter(|(n, verdict)| {
         verdict.fired.is_some() && !is_used[*n] && is_judged(verdict.gesture)
     });

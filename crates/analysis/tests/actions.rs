@@ -5,7 +5,6 @@ mod common;
 use common::*;
 use gtrig_analysis::explain::explain_action;
 use gtrig_analysis::*;
-use gtrig_core::length;
 use gtrig_core::*;
 use rstest::rstest;
 
@@ -118,7 +117,7 @@ fn unplugging_releases_what_was_held_and_marks_it() {
     let south = desk.control("pad1/south");
     desk.session.unplug(desk.devices[0], Nanos::from_millis(40));
     desk.run_to(3);
-    let cell = desk.session.now().cell(south);
+    let cell = desk.session.now().control(south);
     assert_eq!(cell.edge(), Some(Edge::Release));
     assert!(cell.marks.contains(LaneMarks::SYNTHETIC));
     assert!(!desk.action(0).is_active());

@@ -3,10 +3,7 @@
 mod common;
 
 use common::{hand::*, *};
-use gtrig_core::{
-    Combo, ComboStep, Direction, GestureKind, Mode, Signal, SignalId, StepKind, TimeSpan, *,
-};
-use gtrig_core::{Smooth, Stage};
+use gtrig_core::*;
 
 /// Every kind of step and of signal, in two modes.
 fn combos(rig: &mut Rig) {
@@ -18,10 +15,10 @@ fn combos(rig: &mut Rig) {
         control("pad/south"),
         control("keys/KeyS"),
         control("pad/trigger-r"),
-        Signal::Action(6),
-        Signal::Zone(1),
-        Signal::Gesture(0),
-        Signal::Way(3, Direction::of("left").unwrap()),
+        Signal::Action(ActionId(6)),
+        Signal::Zone(ZoneId(1)),
+        Signal::Gesture(GestureId(0)),
+        Signal::Way(ActionId(3), Direction::of("left").unwrap()),
     ];
     let step = |what| ComboStep::new(what, TimeSpan::millis(500));
     let of = |n| SignalId(n);
@@ -39,7 +36,7 @@ fn combos(rig: &mut Rig) {
         },
         Combo { takes: true, ..Combo::new("early", vec![step(StepKind::Press(of(0))), early]) },
         Combo {
-            waits_for: vec![1],
+            waits_for: vec![ComboId(1)],
             ..Combo::new(
                 "both",
                 vec![step(StepKind::Together { of: vec![of(0), of(2)], spread, in_order: false })],
@@ -54,7 +51,7 @@ fn combos(rig: &mut Rig) {
         ),
     ];
     let mode = |enter, leave| Mode { name: "m".into(), enter, leave, freezes: enter.is_none() };
-    rig.modes = vec![mode(None, None), mode(Some(1), Some(2))];
+    rig.modes = vec![mode(None, None), mode(Some(ActionId(1)), Some(ActionId(2)))];
 }
 
 #[test]
@@ -68,8 +65,8 @@ fn a_tick_allocates_nothing() {
         action("slew", Gives::Plane, vec![stick("pad/stick-l", 0.1), cross(BothHeld::Last)]),
         action("reach", Gives::Polar, vec![shaped_stick("pad/stick-l", smooth)]),
         action("menu", Gives::Toggle, vec![button("keys/KeyW")]),
-        action("lights", Gives::On, vec![InputSpec::Zone(0)]),
-        action("bell", Gives::Pulse, vec![InputSpec::Zone(1)]),
+        action("lights", Gives::On, vec![InputSpec::Zone(ZoneId(0))]),
+        action("bell", Gives::Pulse, vec![InputSpec::Zone(ZoneId(1))]),
     ]);
     // Values of a contact go from 0 to 100 of 1000 in x and of 500 in y.
     rig.zones =
@@ -77,7 +74,7 @@ fn a_tick_allocates_nothing() {
     rig.zones[1].follows = true;
     every_gesture(&mut rig);
     combos(&mut rig);
-    rig.actions[3].closed_while = vec![5];
+    rig.actions[3].closed_while = vec![ActionId(5)];
     rig.actions[0].main_only = true;
     let mut desk = Desk::new(rig);
     let glass = desk.session.plug(glass(), Nanos(0)).unwrap();
@@ -109,7 +106,7 @@ fn a_tick_allocates_nothing() {
             ticks += 1;
             verdicts += machine.verdicts().len();
             for news in machine.combo_news() {
-                combos[usize::from(news.combo)] += 1;
+                combos[news.combo.index()] += 1;
             }
             lit += u32::from(machine.action(ActionId(6)).is_active());
             rung += u32::from(machine.action(ActionId(7)).is_active());
@@ -130,7 +127,7 @@ fn every_gesture(rig: &mut Rig) {
         .flat_map(|kind| kind.fingers().take(2).map(move |fingers| (kind, fingers)))
         .map(|(kind, fingers)| with_fingers("it", kind, fingers, &[]))
         .collect();
-    rig.gestures[0].waits_for = vec![2];
+    rig.gestures[0].waits_for = vec![GestureId(2)];
     rig.gestures
         .iter_mut()
         .filter(|g| g.kind == GestureKind::Drag)

@@ -4,7 +4,7 @@
 mod common;
 
 use common::hand::*;
-use gtrig_core::{Claim, Gesture, GestureKind, GestureOutcome, GestureVerdict, Zone, *};
+use gtrig_core::*;
 use proptest::prelude::*;
 
 /// Gestures of any kind. Each may wait for later ones only, so that none waits
@@ -13,7 +13,10 @@ fn gestures() -> impl Strategy<Value = Vec<Gesture>> {
     let one = (0usize..12, any::<u8>(), any::<bool>(), any::<u8>(), any::<bool>(), 0.2f32..1.5);
     prop::collection::vec(one, 2..6).prop_map(|all| {
         let count = all.len();
-        let bits = |of: u8, from: usize| (from..count).filter(move |n| of >> n & 1 != 0).collect();
+        let bits = |of: u8, from: usize| {
+            let places = (from..count).filter(move |n| of >> n & 1 != 0);
+            places.map(GestureId::at).collect()
+        };
         type Drawn = (usize, u8, bool, u8, bool, f32);
         let build = |(n, drawn): (usize, Drawn)| {
             let (kind, waits, takes, beside, zoned, scale) = drawn;
@@ -24,7 +27,7 @@ fn gestures() -> impl Strategy<Value = Vec<Gesture>> {
                 gesture.limits.set(quantity, limit);
             }
             let (waits_for, beside) = (bits(waits, n + 1), bits(beside, 0));
-            Gesture { waits_for, takes, beside, zone: zoned.then_some(0), ..gesture }
+            Gesture { waits_for, takes, beside, zone: zoned.then_some(ZoneId(0)), ..gesture }
         };
         all.into_iter().enumerate().map(build).collect()
     })
@@ -76,7 +79,7 @@ proptest! {
         prop_assert!(going.is_empty(), "{:?}", going);
         prop_assert!(session.now().is_settled());
         for n in 0..gestures.len() {
-            let state = session.now().gesture(n);
+            let state = session.now().gesture(GestureId::at(n));
             prop_assert!(!state.is_on() && state.trying == 0 && state.value == [0.0; 2]);
             prop_assert!(!hand.desk.action(n as u16).is_active());
         }
@@ -92,8 +95,8 @@ proptest! {
             let did = |other: &&GestureVerdict| other.gesture == by && other.fired == Some(verdict.tick);
             prop_assert!(verdicts.iter().any(|other| did(&other)), "{:?}", verdict);
             let (ended, ender) =
-                (&gestures[usize::from(verdict.gesture)], &gestures[usize::from(by)]);
-            let is_allowed = ended.waits_for.contains(&usize::from(by)) || ender.takes;
+                (&gestures[verdict.gesture.index()], &gestures[by.index()]);
+            let is_allowed = ended.waits_for.contains(&by) || ender.takes;
             prop_assert!(is_allowed, "{:?}", verdict);
         }
     }
@@ -103,12 +106,12 @@ proptest! {
     fn a_finger_that_was_taken_fires_nothing_else(gestures in gestures(), reports in touches()) {
         let verdicts = played(&gestures, &reports).verdicts();
         let fired = || verdicts.iter().filter_map(|verdict| Some((verdict, verdict.fired?)));
-        for (taker, at) in fired().filter(|(v, _)| gestures[usize::from(v.gesture)].takes) {
-            let n = usize::from(taker.gesture);
+        for (taker, at) in fired().filter(|(v, _)| gestures[v.gesture.index()].takes) {
+            let n = taker.gesture.index();
             for (other, later) in fired().filter(|(other, _)| other.gesture != taker.gesture) {
-                let m = usize::from(other.gesture);
+                let m = other.gesture.index();
                 let is_beside =
-                    gestures[n].beside.contains(&m) || gestures[m].beside.contains(&n);
+                    gestures[n].beside.contains(&GestureId::at(m)) || gestures[m].beside.contains(&GestureId::at(n));
                 // One finger each, the same, that landed before it was taken.
                 let is_single = taker.fingers == 1 && other.fingers == 1;
                 let landed = time_of(at) >= other.began.0 && taker.ended >= other.began;
@@ -125,7 +128,7 @@ proptest! {
         for verdict in played(&gestures, &reports).verdicts() {
             let Some(fired) = verdict.fired else { continue };
             let met = verdict.met.unwrap();
-            let waits = !gestures[usize::from(verdict.gesture)].waits_for.is_empty();
+            let waits = !gestures[verdict.gesture.index()].waits_for.is_empty();
             prop_assert!(met <= fired && (waits || met == fired), "{:?}", verdict);
         }
     }

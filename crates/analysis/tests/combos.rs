@@ -5,10 +5,7 @@ mod common;
 
 use common::presses::{Keys, Tap, rig_of};
 use gtrig_analysis::ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, is_least};
-use gtrig_core::{
-    Combo, ComboClock, ComboLimit, ComboOutcome, ComboStep, SignalId, StepKind, TimeSpan,
-};
-use gtrig_core::{PollRate, Rig};
+use gtrig_core::*;
 use proptest::{collection::vec, option, prelude::*, sample::select};
 use rstest::rstest;
 
@@ -255,7 +252,7 @@ fn run(combo: &Combo, taps: &[Tap]) -> (Vec<i64>, Vec<ComboAttempt>) {
     let mut met: Vec<i64> = news.map(|news| news.met.time.0 as i64).collect();
     // A press that came early fires later than it was met.
     met.sort_unstable();
-    let ladder = keys.ladder(0);
+    let ladder = keys.ladder(ComboId(0));
     (met, ladder.attempts().to_vec())
 }
 
@@ -411,7 +408,7 @@ fn a_combo_may_know_the_times_of_ticks_only(#[case] clock: ComboClock, #[case] f
     let rig = Rig { rate: PollRate::DEFAULT, ..rig_of(vec![combo]) };
     let keys = Keys::run(rig, &[tap(0, 101), tap(0, 352)]);
     assert_eq!(keys.session.history().combo_news().len(), fires);
-    assert_eq!(met(keys.ladder(0).attempts()).len(), fires);
+    assert_eq!(met(keys.ladder(ComboId(0)).attempts()).len(), fires);
 }
 
 #[rstest]
@@ -422,18 +419,19 @@ fn one_waits_for_another(
     #[case] fired: &[(u16, u32)],
     #[case] cancelled: &[u16],
 ) {
-    let one = Combo { waits_for: vec![1], ..Combo::new("one", vec![press(0, 0)]) };
+    let one = Combo { waits_for: vec![ComboId(1)], ..Combo::new("one", vec![press(0, 0)]) };
     let two = Combo::new("two", vec![press(0, 0), press(0, 250)]);
     let keys = Keys::run(rig_of(vec![one, two]), taps);
     let news = keys.session.history().combo_news();
     let came: Vec<(u16, u32)> = news
         .iter()
         .filter(|n| n.outcome == ComboOutcome::Fired)
-        .map(|n| (n.combo, n.tick.0))
+        .map(|n| (n.combo.0, n.tick.0))
         .collect();
     assert_eq!(came, fired);
     // Both taps of the double were met as single ones.
-    let lost = news.iter().filter(|n| n.outcome == ComboOutcome::Cancelled(1)).map(|n| n.combo);
+    let lost =
+        news.iter().filter(|n| n.outcome == ComboOutcome::Cancelled(ComboId(1))).map(|n| n.combo.0);
     assert_eq!(lost.collect::<Vec<_>>(), cancelled);
 }
 
@@ -448,7 +446,7 @@ fn many_combos_fire_as_each_of_them_alone() {
         let keys = Keys::run(rig_of(combos.clone()), &taps);
         for (combo, n) in combos.iter().zip(0..) {
             let news = keys.session.history().combo_news();
-            let its = news.iter().filter(|news| news.combo == n);
+            let its = news.iter().filter(|news| news.combo.0 == n);
             let mut fires: Vec<i64> = its.map(|news| news.met.time.0 as i64).collect();
             fires.sort_unstable();
             assert_eq!(fires, reference(combo, &taps), "{combo:?}\n{taps:?}");
@@ -461,10 +459,10 @@ fn a_ladder_that_reads_piece_by_piece_reads_the_same() {
     let combo = Combo::new("c", vec![press(0, 0), press(1, 200)]);
     let taps = [tap(0, 0), tap(1, 150), tap(0, 400), tap(1, 650)];
     let keys = Keys::run(rig_of(vec![combo]), &taps);
-    let mut ladder = Ladder::new(keys.session.rig(), 0);
+    let mut ladder = Ladder::new(keys.session.rig(), ComboId(0));
     for edge in keys.session.history().signal_edges() {
         ladder.advance(edge.moment());
         ladder.feed(edge);
     }
-    assert_eq!(ladder.attempts(), keys.ladder(0).attempts());
+    assert_eq!(ladder.attempts(), keys.ladder(ComboId(0)).attempts());
 }

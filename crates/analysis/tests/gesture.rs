@@ -4,11 +4,7 @@ mod common;
 
 use common::{Desk, glass, hand::*};
 use gtrig_analysis::*;
-use gtrig_core::Claim;
-use gtrig_core::{
-    Gesture, GestureKind, GestureOutcome, GestureVerdict, PanelEdge, Quantity, Sign, StickCentre,
-    SwipeDirections, SwipeFires, Zone, *,
-};
+use gtrig_core::*;
 use rstest::rstest;
 
 const SWIPE: GestureKind = GestureKind::Swipe {
@@ -306,7 +302,7 @@ fn signs(hand: &mut Rig) {
 #[case::neither(&[[40.0, 20.0], [80.0, 20.0]], &[])]
 #[case::too_small(&[[40.0, 20.0], [40.0, 25.0], [42.0, 25.0]], &[])]
 fn a_stroke_is_the_sign_it_is_like(#[case] places: &[[f32; 2]], #[case] expected: &[&str]) {
-    let kind = |sign| GestureKind::Sign { sign };
+    let kind = |sign| GestureKind::Sign { sign: SignId(sign) };
     let mut rig = gesture_rig(vec![gesture("hook", kind(0), &[]), gesture("roof", kind(1), &[])]);
     signs(&mut rig);
     let mut hand = Hand::new(rig);
@@ -318,7 +314,7 @@ fn a_stroke_is_the_sign_it_is_like(#[case] places: &[[f32; 2]], #[case] expected
 /// A tap that waits for a double tap.
 fn waiting() -> Vec<Gesture> {
     let tap = gesture("tap", GestureKind::Tap { times: 1 }, &[]);
-    vec![Gesture { waits_for: vec![1], ..tap }, gesture("double", DOUBLE, &[])]
+    vec![Gesture { waits_for: vec![GestureId(1)], ..tap }, gesture("double", DOUBLE, &[])]
 }
 
 #[test]
@@ -335,8 +331,11 @@ fn a_double_tap_ends_the_taps_that_wait_for_it() {
     let taps = [100.0, 300.0].map(|ms| tap(ms, 1, [20.0, 20.0], 80.0));
     let hand = played(waiting(), &together(taps));
     assert_eq!(hand.fired(), ["double"]);
-    let cancelled =
-        hand.verdicts().iter().filter(|v| v.outcome == GestureOutcome::Cancelled(1)).count();
+    let cancelled = hand
+        .verdicts()
+        .iter()
+        .filter(|v| v.outcome == GestureOutcome::Cancelled(GestureId(1)))
+        .count();
     assert_eq!(cancelled, 2);
 }
 
@@ -356,15 +355,19 @@ fn a_drag_that_takes_its_contact_ends_the_long_press() {
     let slow = stroke(100.0, 1, [20.0, 20.0], [40.0, 20.0], 900.0);
     let hand = played(vec![drag.clone(), press.clone()], &slow);
     assert_eq!(hand.fired(), ["drag"]);
-    assert!(hand.verdicts().iter().any(|verdict| verdict.outcome == GestureOutcome::Cancelled(0)));
-    let beside = Gesture { beside: vec![0], ..press };
+    assert!(
+        hand.verdicts()
+            .iter()
+            .any(|verdict| verdict.outcome == GestureOutcome::Cancelled(GestureId(0)))
+    );
+    let beside = Gesture { beside: vec![GestureId(0)], ..press };
     assert_eq!(played(vec![drag, beside], &slow).fired(), ["drag", "press"]);
 }
 
 #[test]
 fn a_zone_that_takes_a_contact_keeps_it_from_gestures_without_one() {
     let mut on_zone = gesture("on", GestureKind::Tap { times: 1 }, &[]);
-    on_zone.zone = Some(0);
+    on_zone.zone = Some(ZoneId(0));
     let rig = gesture_rig(vec![on_zone, gesture("off", GestureKind::Tap { times: 1 }, &[])]);
     let left = common::zone("left", [0.0, 0.0], [0.5, 1.0]);
     let played = |claim| {

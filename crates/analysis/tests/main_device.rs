@@ -123,7 +123,7 @@ fn plugging_a_hundred_times_a_second_leaves_nothing_behind() {
     desk.session.unplug(pad_b, Nanos::from_millis(30_000));
     desk.run_to(1_900);
     assert_eq!(desk.session.roster().devices().len(), 3);
-    assert!(!desk.session.now().cell(desk.control("pad2/south")).is_down(), "stuck");
+    assert!(!desk.session.now().control(desk.control("pad2/south")).is_down(), "stuck");
 }
 
 proptest! {

@@ -6,10 +6,7 @@ mod common;
 
 use common::hand::*;
 use gtrig_analysis::*;
-use gtrig_core::{
-    CheckedLimit, Gesture, GestureKind, GestureOutcome, GestureVerdict, LimitSense, PanelEdge,
-    Quantity, Sign, StickCentre, SwipeDirections, SwipeFires, *,
-};
+use gtrig_core::*;
 use proptest::prelude::*;
 
 /// How closely a limit is moved past a margin, in its unit: float arithmetic
@@ -46,7 +43,7 @@ fn kinds() -> impl Strategy<Value = (GestureKind, u8)> {
         Just((GestureKind::Rotate, 2)),
         Just((GestureKind::Stick(StickCentre::Fixed([0.5, 0.5])), 1)),
         Just((GestureKind::Aim { origin: [0.5, 0.5] }, 1)),
-        (0u16..2).prop_map(|sign| (GestureKind::Sign { sign }, 1)),
+        (0u16..2).prop_map(|sign| (GestureKind::Sign { sign: SignId(sign) }, 1)),
     ]
 }
 
@@ -179,7 +176,7 @@ proptest! {
         for &(ms, contact, place) in &reports {
             hand.report(ms, contact, place);
             let now = hand.desk.session.now();
-            were.push((now.at(), now.gesture(0), now.action(ActionId(0))));
+            were.push((now.at(), now.gesture(GestureId(0)), now.action(ActionId(0))));
         }
         hand.run_to(reports.last().unwrap().0 + 1000.0);
         let session = &hand.desk.session;
@@ -188,7 +185,7 @@ proptest! {
         for (tick, gesture, action) in were {
             for session in [session, &again] {
                 let machine = session.at(tick);
-                prop_assert_eq!(machine.gesture(0), gesture);
+                prop_assert_eq!(machine.gesture(GestureId(0)), gesture);
                 prop_assert_eq!(machine.action(ActionId(0)), action);
             }
         }

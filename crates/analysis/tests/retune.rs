@@ -7,7 +7,7 @@ use gtrig_analysis::{
     compare::{ActionRecord, Difference, DifferenceKind, compare},
     *,
 };
-use gtrig_core::{DeadZone, Stage, *};
+use gtrig_core::*;
 use proptest::prelude::*;
 
 fn tuned(dead_zone: f32) -> Rig {
@@ -187,7 +187,7 @@ proptest! {
         for tick in (0..700).step_by(61).map(Tick) {
             let (again, was) = (retuned.at(tick), fresh.session.at(tick));
             prop_assert_eq!(again.action(ActionId(0)), was.action(ActionId(0)));
-            let last = |machine: &Machine| machine.hearing(DeviceId(0)).last_report;
+            let last = |machine: &Machine| machine.device(DeviceId(0)).last_report;
             prop_assert_eq!(last(&again), last(&was));
         }
         let mut replayed = 0;

@@ -6,11 +6,12 @@ use common::{
     action, button,
     presses::{Keys, Tap, rig_of},
 };
-use gtrig_core::{
-    ActionId, Combo, ComboStep, Direction, Gives, InputSpec, Mirror, Mode, Rig, Signal, SignalId,
-    StepKind, TimeSpan,
-};
+use gtrig_core::*;
 use rstest::rstest;
+
+fn mode_set(mode: u8) -> ModeSet {
+    ModeSet::EMPTY.with(ModeId(mode))
+}
 
 fn press(of: u16, within: u64) -> ComboStep {
     ComboStep::new(StepKind::Press(SignalId(of)), TimeSpan::millis(within))
@@ -21,19 +22,21 @@ fn tap(button: u16, at: u64, lasts: u64) -> Tap {
 }
 
 fn mode(name: &str, enter: Option<usize>, leave: Option<usize>, freezes: bool) -> Mode {
+    let [enter, leave] = [enter, leave].map(|place: Option<usize>| place.map(ActionId::at));
     Mode { name: name.to_owned(), enter, leave, freezes }
 }
 
 /// Key 0 enters the second mode and leaves it again; key 1 is read in the first mode
 /// only, by an action and by a combo.
 fn two_modes(freezes: bool) -> Rig {
-    let combo = Combo { modes: 1, ..Combo::new("double", vec![press(1, 0), press(1, 200)]) };
+    let combo =
+        Combo { modes: mode_set(0), ..Combo::new("double", vec![press(1, 0), press(1, 200)]) };
     let mut rig = rig_of(vec![combo]);
     let mut enter = action("enter", Gives::Pulse, vec![button("keys/KeyW")]);
     let mut leave = enter.clone();
-    (enter.modes, leave.modes) = (1, 2);
+    (enter.modes, leave.modes) = (mode_set(0), mode_set(1));
     let mut horn = action("horn", Gives::On, vec![button("keys/KeyA")]);
-    horn.modes = 1;
+    horn.modes = mode_set(0);
     rig.actions = vec![enter, leave, horn];
     rig.modes = vec![mode("driving", None, None, false), mode("menu", Some(0), Some(1), freezes)];
     rig
@@ -42,7 +45,7 @@ fn two_modes(freezes: bool) -> Rig {
 /// The ticks at which an action was on.
 fn on(keys: &Keys, action: u16) -> Vec<u32> {
     let lane = &keys.session.history().action_lanes(ActionId(action))[0];
-    (0..1500).filter(|&tick| lane.value_at(gtrig_core::Tick(tick)) != 0.0).collect()
+    (0..1500).filter(|&tick| lane.value_at(Tick(tick)) != 0.0).collect()
 }
 
 fn met(keys: &Keys) -> Vec<u64> {
@@ -57,7 +60,7 @@ fn a_mode_closes_what_is_not_open_in_it_until_it_is_let_go() {
     // must be let go after it.
     let expected: Vec<u32> = (90..101).chain(300..309).collect();
     assert_eq!(on(&keys, 2), expected);
-    assert_eq!(keys.session.now().modes(), [0]);
+    assert_eq!(keys.session.now().modes(), [ModeId(0)]);
 }
 
 #[rstest]
@@ -70,7 +73,7 @@ fn what_a_combo_had_begun_is_forgotten_or_waits(#[case] freezes: bool, #[case] f
     let reported: Vec<u64> = fires.iter().map(|at| at - 210).collect();
     assert_eq!(met(&keys), reported);
     // The ladder reads the same clock.
-    assert_eq!(keys.ladder(0).attempts().len(), fires.len());
+    assert_eq!(keys.ladder(ComboId(0)).attempts().len(), fires.len());
 }
 
 #[test]
@@ -88,7 +91,7 @@ fn a_combo_takes_its_buttons_from_actions_until_they_are_released() {
     rig.actions = vec![
         action("one", Gives::On, vec![button("keys/KeyW")]),
         action("other", Gives::Pulse, vec![button("keys/KeyA")]),
-        action("both", Gives::Pulse, vec![InputSpec::Combo(0)]),
+        action("both", Gives::Pulse, vec![InputSpec::Combo(ComboId(0))]),
     ];
     let taps = [tap(0, 100, 200), tap(1, 130, 100), tap(0, 400, 5)];
     let keys = Keys::run(rig, &taps);
@@ -102,7 +105,7 @@ fn a_combo_that_lasts_is_on_until_its_last_signal_goes_off() {
         ComboStep::new(StepKind::Hold(SignalId(0), TimeSpan::millis(50)), TimeSpan::millis(0));
     let combo = Combo { lasts: true, ..Combo::new("held", vec![hold]) };
     let mut rig = rig_of(vec![combo]);
-    rig.actions = vec![action("held", Gives::On, vec![InputSpec::Combo(0)])];
+    rig.actions = vec![action("held", Gives::On, vec![InputSpec::Combo(ComboId(0))])];
     let keys = Keys::run(rig, &[tap(0, 100, 120), tap(0, 400, 49)]);
     assert_eq!(on(&keys, 0), (150..220).collect::<Vec<_>>());
 }
@@ -115,37 +118,37 @@ fn a_combo_that_lasts_is_on_until_its_last_signal_goes_off() {
 #[case::turned_around_the_other_way(&[tap(2, 50, 100), tap(1, 100, 30)], 0)]
 fn a_combo_can_be_turned_around(#[case] taps: &[Tap], #[case] fires: usize) {
     let mut rig = rig_of(Vec::new());
-    let pair = common::pair("keys/KeyW", "keys/KeyA", gtrig_core::BothHeld::Neutral);
+    let pair = common::pair("keys/KeyW", "keys/KeyA", BothHeld::Neutral);
     let InputSpec::Pair { negative, positive, both } = pair else { unreachable!() };
-    let cross = gtrig_core::CrossSpec {
+    let cross = CrossSpec {
         left: negative,
         right: positive,
-        up: gtrig_core::SideSpec::default(),
-        down: gtrig_core::SideSpec::default(),
+        up: SideSpec::default(),
+        down: SideSpec::default(),
         both,
     };
     rig.actions = vec![action("go", Gives::Plane, vec![InputSpec::Cross(cross)])];
-    let way = |word| Signal::Way(0, Direction::of(word).unwrap());
+    let way = |word| Signal::Way(ActionId(0), Direction::of(word).unwrap());
     rig.signals.extend([way("right"), way("left")]);
     let mirror = Mirror { while_on: SignalId(2), pairs: vec![(SignalId(3), SignalId(4))] };
     rig.combos = vec![Combo { mirror: Some(mirror), ..Combo::new("go", vec![press(3, 0)]) }];
     let keys = Keys::run(rig, taps);
     assert_eq!(met(&keys).len(), fires);
-    assert_eq!(keys.ladder(0).attempts().len(), fires);
+    assert_eq!(keys.ladder(ComboId(0)).attempts().len(), fires);
 }
 
 /// An action that a combo drives is seen by combos a tick later.
 #[test]
 fn a_combo_may_read_what_another_one_drives() {
     let mut rig = rig_of(Vec::new());
-    rig.signals.push(Signal::Action(0));
+    rig.signals.push(Signal::Action(ActionId(0)));
     rig.combos = vec![
         Combo::new("one", vec![press(0, 0)]),
         Combo::new("two", vec![press(3, 0), press(3, 200)]),
     ];
     rig.actions = vec![
-        action("one", Gives::Pulse, vec![InputSpec::Combo(0)]),
-        action("two", Gives::Pulse, vec![InputSpec::Combo(1)]),
+        action("one", Gives::Pulse, vec![InputSpec::Combo(ComboId(0))]),
+        action("two", Gives::Pulse, vec![InputSpec::Combo(ComboId(1))]),
     ];
     let keys = Keys::run(rig, &[tap(0, 100, 30), tap(0, 250, 30)]);
     assert_eq!((on(&keys, 0), on(&keys, 1)), (vec![100, 250], vec![251]));

@@ -20,8 +20,8 @@ fn full_rig(hz: f64, latched: bool) -> Rig {
         action("reach", Gives::Polar, vec![smoothed_stick()]),
     ]);
     // What remembers must be remembered.
-    rig.actions[0].closed_while = vec![4];
-    rig.actions[5].open_while = vec![4];
+    rig.actions[0].closed_while = vec![ActionId(4)];
+    rig.actions[5].open_while = vec![ActionId(4)];
     rig.rate = PollRate::from_hz(hz).unwrap();
     if latched {
         let of = vec![Scope::Kind(DeviceKind::Pad), Scope::Kind(DeviceKind::Keys)];
@@ -74,7 +74,7 @@ fn play(rig: Rig, steps: &[Step], capacity: Capacity, cut: impl Fn(usize) -> boo
 
 /// All that can be seen of a machine.
 fn seen(desk: &Desk, machine: &Machine) -> (Vec<ControlState>, Vec<ActionState>, u64) {
-    let cells = controls(desk).into_iter().map(|id| *machine.cell(id)).collect();
+    let cells = controls(desk).into_iter().map(|id| *machine.control(id)).collect();
     let actions = (0..6).map(|id| machine.action(ActionId(id))).collect();
     (cells, actions, machine.lost())
 }
@@ -137,10 +137,10 @@ proptest! {
         }
         let mut shown = 0;
         desk.session.replay(|machine| {
-            let edges = buttons.iter().filter(|&&id| machine.cell(id).edge() == Some(Edge::Press));
+            let edges = buttons.iter().filter(|&&id| machine.control(id).edge() == Some(Edge::Press));
             shown += edges.count() as u64;
         });
-        let chatter = |&id: &ControlId| u64::from(desk.session.now().cell(id).chatter());
+        let chatter = |&id: &ControlId| u64::from(desk.session.now().control(id).chatter());
         let chatter: u64 = buttons.iter().map(chatter).sum();
         prop_assert_eq!(shown + desk.session.now().lost() + chatter, sent);
     }
@@ -171,7 +171,7 @@ fn an_event_that_comes_too_late_is_moved_behind_its_tick_and_marked() {
     desk.run_to(60);
     desk.set(990.0, "pad1/south", 1);
     desk.run_to(61);
-    let cell = *desk.session.now().cell(desk.control("pad1/south"));
+    let cell = *desk.session.now().control(desk.control("pad1/south"));
     assert!(cell.is_down() && cell.marks.contains(LaneMarks::LATE), "{cell:?}");
 }
 

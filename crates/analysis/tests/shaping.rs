@@ -4,8 +4,7 @@ mod common;
 
 use common::*;
 use gtrig_analysis::explain::explain_action;
-use gtrig_core::length;
-use gtrig_core::{DeadZone, Smooth, Stage, *};
+use gtrig_core::*;
 use rstest::rstest;
 
 fn axis(text: &str, stages: Vec<Stage>) -> InputSpec {
@@ -168,8 +167,8 @@ fn menu_and_horn() -> Desk {
         action("horn", Gives::On, vec![button("pad1/south"), button("pad1/east")]),
         action("slew", Gives::Plane, vec![stick("pad1/stick-l", 0.0)]),
     ];
-    actions[1].closed_while = vec![0];
-    actions[2].closed_while = vec![0];
+    actions[1].closed_while = vec![ActionId(0)];
+    actions[2].closed_while = vec![ActionId(0)];
     Desk::new(rig(actions))
 }
 

@@ -4,18 +4,17 @@ mod common;
 
 use common::*;
 use gtrig_analysis::*;
-use gtrig_core::Turn;
-use gtrig_core::{Zone, *};
+use gtrig_core::*;
 use proptest::prelude::*;
 use rstest::rstest;
 
 /// The left and the right half, and a plate in the middle above both.
 fn halves(follows: bool) -> Rig {
     let mut rig = rig(vec![
-        action("left", Gives::On, vec![InputSpec::Zone(0)]),
-        action("right", Gives::On, vec![InputSpec::Zone(1)]),
-        action("plate", Gives::Pulse, vec![InputSpec::Zone(2)]),
-        action("lamp", Gives::Toggle, vec![InputSpec::Zone(2)]),
+        action("left", Gives::On, vec![InputSpec::Zone(ZoneId(0))]),
+        action("right", Gives::On, vec![InputSpec::Zone(ZoneId(1))]),
+        action("plate", Gives::Pulse, vec![InputSpec::Zone(ZoneId(2))]),
+        action("lamp", Gives::Toggle, vec![InputSpec::Zone(ZoneId(2))]),
     ]);
     let plate = zone("plate", [0.4, 0.4], [0.2, 0.2]);
     rig.zones = vec![
@@ -96,7 +95,7 @@ fn a_layer_above_takes_the_contact_and_presses_once() {
 #[case(BothHeld::Last, 1.0)]
 #[case(BothHeld::First, -1.0)]
 fn opposite_zones_are_as_opposite_keys(#[case] both: BothHeld, #[case] together: f32) {
-    let side = |zone| SideSpec { keys: Vec::new(), zones: vec![zone] };
+    let side = |zone| SideSpec { keys: Vec::new(), zones: vec![ZoneId(zone)] };
     let walk = InputSpec::Pair { negative: side(0), positive: side(1), both };
     let zones = halves(true).zones;
     let mut panel = Panel::new(Rig { zones, ..rig(vec![action("walk", Gives::Axis, vec![walk])]) });
@@ -143,7 +142,7 @@ fn zones_lie_on_the_picture_however_the_panel_is_turned() {
 fn a_zone_is_closed_by_an_action() {
     let mut rig = halves(false);
     rig.actions.push(action("menu", Gives::On, vec![button("pad1/south")]));
-    rig.zones[2].closed_while = vec![4];
+    rig.zones[2].closed_while = vec![ActionId(4)];
     let mut panel = Panel::new(rig);
     let press = |panel: &mut Panel, value| {
         let ms = f64::from(panel.tick) * 1000.0 / 60.0 + 0.5;
@@ -154,7 +153,7 @@ fn a_zone_is_closed_by_an_action() {
     panel.tick(1, Some([451, 450]));
     // Seen in the tick after the action was.
     panel.tick(1, Some([452, 450]));
-    let has = |panel: &Panel, zone| panel.desk.session.now().zone_has(zone, 0);
+    let has = |panel: &Panel, zone| panel.desk.session.now().zone_has(ZoneId(zone), ContactId(0));
     assert!(!has(&panel, 2) && !has(&panel, 0));
     // A new finger goes to what lies below.
     assert_eq!(panel.tick(2, Some([455, 455])), ["left", "lamp"]);
@@ -202,7 +201,7 @@ proptest! {
             }
         }
         // Both halves are never touched by the same contact.
-        let [left, right] = [0, 1].map(|zone| session.now().zone_has(zone, 0));
+        let [left, right] = [0, 1].map(|zone| session.now().zone_has(ZoneId(zone), ContactId(0)));
         prop_assert!(!(left && right));
     }
 }

@@ -7,7 +7,7 @@ use gtrig_analysis::{
     motion::{Crane, CraneTrack, MotionRule},
     *,
 };
-use gtrig_core::{Drive, YardSpec, *};
+use gtrig_core::*;
 use rstest::rstest;
 
 fn yard_rig(hz: f64) -> Rig {

@@ -172,7 +172,7 @@ fn check_that_both_agree() {
     }
     session.run_before(Nanos::from_millis(SECONDS * 1000 + 1000));
     let news = session.history().combo_news().iter();
-    let mut ours: Vec<_> = news.map(|n| (n.met.time.0, usize::from(n.combo))).collect();
+    let mut ours: Vec<_> = news.map(|n| (n.met.time.0, n.combo.index())).collect();
     let mut list: Vec<ByHand> = combos().iter().map(ByHand::new).collect();
     let mut theirs = fired_by_hand(&mut list);
     ours.sort_unstable();

@@ -78,7 +78,7 @@ fn rig() -> Rig {
         (GestureKind::Stick(StickCentre::Floating), 1),
         (GestureKind::Stick(StickCentre::Following), 1),
         (GestureKind::Aim { origin: [0.5, 0.5] }, 1),
-        (GestureKind::Sign { sign: 0 }, 1),
+        (GestureKind::Sign { sign: gtrig_core::SignId(0) }, 1),
     ];
     let gesture = |(n, (kind, fingers)): (usize, (GestureKind, u8))| Gesture {
         name: format!("g{n}"),
@@ -320,14 +320,16 @@ fn check(session: &Session, events: &[Event]) {
     let mut fired = [0; 3];
     run(&mut machine, session.plan(), events, LAST, |machine| {
         for verdict in machine.verdicts() {
-            if let Some(count) = fired.get_mut(usize::from(verdict.gesture)) {
+            if let Some(count) = fired.get_mut(verdict.gesture.index()) {
                 *count += u32::from(verdict.fired.is_some());
             }
         }
     });
     // A press that goes on has no verdict yet.
     let going = machine.candidates(session.plan());
-    fired[1] += going.iter().filter(|c| c.gesture == 1 && c.has_fired).count() as u32;
+    fired[1] +=
+        going.iter().filter(|c| c.gesture == gtrig_core::GestureId(1) && c.has_fired).count()
+            as u32;
     assert_eq!(fired, [hand.taps, hand.presses, hand.swipes]);
     assert!(fired.iter().all(|count| *count > 20), "{fired:?}");
 }

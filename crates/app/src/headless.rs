@@ -15,7 +15,9 @@ use gtrig_analysis::{
     loops::{self, LoopRun},
     measure::Samples,
 };
-use gtrig_core::{ActionId, BoundInput, Chain, ControlKind, Event, Nanos, Rig, Tick};
+use gtrig_core::{
+    ActionId, BoundInput, Chain, ComboId, ControlKind, Event, GestureId, Nanos, Rig, Tick,
+};
 use gtrig_formats::{
     Report,
     audit::AuditReport,
@@ -404,17 +406,18 @@ pub fn figure(
             let combos = &session.rig().combos;
             let combo = combos.iter().position(|combo| combo.name == *name);
             let combo = combo.with_context(|| format!("the rig has no combo {name:?}"))?;
+            let combo = ComboId::at(combo);
             figure::ladder(&session, &LadderSheet { title, combo, from, to })
         }
         FigureOf::Touch(name) => {
             let gestures = &session.rig().gestures;
             let gesture = match name {
-                Some(name) => Some(
-                    gestures
-                        .iter()
-                        .position(|g| g.name == *name)
-                        .with_context(|| format!("the rig has no gesture {name:?}"))?,
-                ),
+                Some(name) => {
+                    let place = gestures.iter().position(|gesture| gesture.name == *name);
+                    let place =
+                        place.with_context(|| format!("the rig has no gesture {name:?}"))?;
+                    Some(GestureId::at(place))
+                }
                 None => None,
             };
             let sheet = TouchSheet { title, from, to, panel: 0, gesture };

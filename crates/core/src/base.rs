@@ -1,12 +1,18 @@
-//! What everything else is made of: time, the numbers of things, sets of them,
-//! text, vectors.
+//! What everything else is made of: time, the numbers of things, sets and tables
+//! of them, text, vectors.
 
+mod action;
 mod ids;
+mod set;
+mod table;
 mod text;
 mod time;
 mod vector;
 
+pub use action::*;
 pub use ids::*;
+pub use set::*;
+pub(crate) use table::*;
 pub use text::*;
 pub use time::*;
 pub use vector::*;

@@ -5,6 +5,7 @@ mod engine;
 mod modes;
 mod sets;
 mod signal;
+mod stage;
 mod tracker;
 
 pub(crate) use automaton::*;
@@ -12,4 +13,5 @@ pub use engine::*;
 pub(crate) use modes::*;
 pub(crate) use sets::*;
 pub use signal::*;
+pub(crate) use stage::*;
 pub(crate) use tracker::*;

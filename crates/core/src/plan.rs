@@ -8,109 +8,36 @@
 mod action;
 mod bind;
 mod input;
-mod table;
 
-pub use action::*;
+pub(crate) use action::*;
 pub use input::*;
 
-use crate::base::{ActionId, ControlId, DeviceId, PollRate, SignalId, from_polar};
-use crate::combo::{Automaton, BoundMode, BoundSignal};
-use crate::device::{Control, ControlKind, DeviceKind, Roster};
-use crate::gesture::{BoundGesture, Signs};
-use crate::sample::{BoundThresholds, SampledControl};
-use crate::shape::{Chain, normalise};
-use crate::spec::{EdgeSettings, Gives, MainRule, Rig};
-use crate::touch::{Contact, Zones};
-use alloc::{sync::Arc, vec, vec::Vec};
+use crate::base::{ActionId, ContactId, ControlId, ControlTable, PollRate};
+use crate::combo::{BoundSignal, ComboPlan};
+use crate::device::{Control, ControlKind, Roster};
+use crate::gesture::GesturePlan;
+use crate::sample::{ElectionPlan, SamplePlan};
+use crate::shape::Chain;
+use crate::spec::{EdgeSettings, Gives, Rig};
+use crate::touch::{Contact, TouchPlan, Zones};
+use alloc::{vec, vec::Vec};
 use bind::Binder;
-use core::ops::Range;
-use table::ControlTable;
 
-/// A rig tied to the controls of a roster.
+/// A rig tied to the controls of a roster: for each stage of a tick the part that
+/// it needs.
 #[derive(Clone, Debug)]
 pub struct Plan {
     rate: PollRate,
     /// Seconds between two ticks.
     pub(crate) period: f32,
-    controls: Vec<SampledControl>,
-    devices: Vec<BoundDevice>,
-    main_rule: MainRule,
-    /// The actions that only the main device drives.
-    main_only: Vec<ActionId>,
-    actions: Vec<BoundAction>,
-    inputs: Vec<BoundInput>,
-    sides: Vec<ControlId>,
-    passings: Vec<BoundThresholds>,
-    chains: Vec<Chain>,
-    /// What calibrated axes report, instead of what their device says.
-    travels: Vec<[Option<ControlKind>; 2]>,
-    memory_count: usize,
-    gates: Vec<ActionGate>,
-    /// For each action, those of which it is a gate; empty without gates.
-    gated_by: Vec<Vec<ActionId>>,
+    pub(crate) sample: SamplePlan,
+    pub(crate) election: ElectionPlan,
+    pub(crate) touch: TouchPlan,
+    pub(crate) gestures: GesturePlan,
+    pub(crate) combos: ComboPlan,
+    pub(crate) actions: ActionPlan,
+    /// For each control the actions it feeds, also by zones, gestures and combos.
     feeds: ControlTable<ActionId>,
-    /// For each control the inputs that read it, by their place in `inputs`.
-    read_by: ControlTable<u32>,
-    zones: Zones,
-    contacts: Vec<Contact>,
-    /// For each control one more than the contact it is of; 0 for none.
-    contact_of: Vec<u16>,
-    /// The inputs that read zones, and those that are gestures.
-    zone_readers: Vec<ZoneReader>,
-    gesture_inputs: Vec<u32>,
-    /// The actions that open and close zones.
-    zone_gates: Vec<(u8, ActionGate)>,
-    gestures: Vec<BoundGesture>,
-    signs: Signs,
-    automaton: Arc<Automaton>,
-    signals: Vec<BoundSignal>,
-    /// The controls of signals, each with the bit of its thresholds.
-    signal_controls: Vec<(ControlId, u32)>,
-    signals_of: ControlTable<SignalId>,
-    signal_kinds: SignalKinds,
-    combo_inputs: Vec<u32>,
-    modes: Vec<BoundMode>,
-    /// The actions that combos read, and their gates; empty if there are none.
-    early: Vec<bool>,
-    /// For each input its action, and its place among those of the rig.
-    action_of: Vec<ActionId>,
-    spec_of: Vec<u16>,
-}
-
-/// The signals that are no controls.
-#[derive(Clone, Debug, Default)]
-struct SignalKinds {
-    zones: Vec<SignalId>,
-    gestures: Vec<SignalId>,
-    actions: Vec<SignalId>,
-}
-
-/// A device, as far as a run needs it.
-#[derive(Clone, Debug)]
-pub(crate) struct BoundDevice {
-    /// Presence and controls.
-    pub(crate) range: Range<u16>,
-    /// Its slot, for devices that may be the main one.
-    pub(crate) main_number: Option<u8>,
-    kind: DeviceKind,
-}
-
-/// An input that reads zones.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct ZoneReader {
-    pub(crate) input: u32,
-    /// Which, a bit each.
-    pub(crate) zones: u64,
-    /// The contacts that count for it; `None` for all of them.
-    pub(crate) contacts: Option<(u16, u16)>,
-}
-
-impl ZoneReader {
-    /// Whether it is due when a contact got or lost these zones.
-    pub(crate) fn reads(&self, contact: u16, changed: u64) -> bool {
-        let is_its = self.contacts.is_none_or(|(first, after)| (first..after).contains(&contact));
-        is_its && changed & self.zones != 0
-    }
 }
 
 impl Plan {
@@ -121,156 +48,61 @@ impl Plan {
 
     /// A control of the roster.
     pub fn control(&self, control: ControlId) -> Control {
-        self.sampled(control).control
+        self.sample.control(control).control
     }
 
     /// Whether a value of a control is further out than noise would take it.
     pub fn is_in_use(&self, control: ControlId, value: i32) -> bool {
-        self.sampled(control).used.is_beyond(value)
+        self.sample.control(control).used.is_beyond(value)
     }
 
     /// How many devices it knows.
     pub fn device_count(&self) -> usize {
-        self.devices.len()
+        self.sample.devices.len()
     }
 
     /// How many gestures it has.
     pub fn gesture_count(&self) -> usize {
-        self.gestures.len()
+        self.gestures.gestures.len()
     }
 
     /// How many combos it has.
     pub fn combo_count(&self) -> usize {
-        self.automaton.combos.len()
+        self.combos.automaton.combos.len()
     }
 
     /// The stages of a shape.
     pub fn chain(&self, shape: BoundShape) -> &Chain {
-        &self.chains[shape.chain as usize]
+        self.actions.chain(shape)
     }
 
     /// The zones of the rig.
     pub fn zones(&self) -> &Zones {
-        &self.zones
+        &self.touch.zones
     }
 
     /// The contacts of every touch panel, those of a panel together.
     pub fn contacts(&self) -> &[Contact] {
-        &self.contacts
+        &self.touch.contacts
     }
 
     /// The contact that a control is part of.
-    pub fn contact_of(&self, control: ControlId) -> Option<u16> {
-        self.contact_of.get(control.index())?.checked_sub(1)
-    }
-
-    pub(crate) fn zone_readers(&self) -> &[ZoneReader] {
-        &self.zone_readers
-    }
-
-    /// The actions that open and close zones, each with its zone.
-    pub(crate) fn zone_gates(&self) -> &[(u8, ActionGate)] {
-        &self.zone_gates
-    }
-
-    pub(crate) fn gestures(&self) -> &[BoundGesture] {
-        &self.gestures
-    }
-
-    /// All combos as one automaton.
-    pub(crate) fn automaton(&self) -> &Automaton {
-        &self.automaton
-    }
-
-    pub(crate) fn has_combos(&self) -> bool {
-        !self.automaton.combos.is_empty()
-    }
-
-    pub(crate) fn signal_count(&self) -> usize {
-        self.signals.len()
-    }
-
-    pub(crate) fn signal(&self, signal: SignalId) -> &BoundSignal {
-        &self.signals[signal.index()]
-    }
-
-    /// The controls of a signal, each with the bit of its thresholds.
-    pub(crate) fn signal_controls(&self, signal: SignalId) -> &[(ControlId, u32)] {
-        match self.signals[signal.index()] {
-            BoundSignal::Controls { first, len } => {
-                &self.signal_controls[first as usize..(first + len) as usize]
-            }
-            _ => &[],
-        }
-    }
-
-    /// The signals that a control is part of.
-    pub(crate) fn signals_of(&self, control: ControlId) -> &[SignalId] {
-        self.signals_of.of(control)
-    }
-
-    pub(crate) fn zone_signals(&self) -> &[SignalId] {
-        &self.signal_kinds.zones
-    }
-
-    pub(crate) fn gesture_signals(&self) -> &[SignalId] {
-        &self.signal_kinds.gestures
-    }
-
-    /// Those that are an action or a direction of one.
-    pub(crate) fn action_signals(&self) -> &[SignalId] {
-        &self.signal_kinds.actions
-    }
-
-    /// What an action gives, as a vector.
-    pub(crate) fn vector(&self, action: ActionId, state: ActionState) -> [f32; 2] {
-        match self.gives(action) {
-            Gives::Polar => from_polar([state.x, state.y]),
-            _ => [state.x, state.y],
-        }
-    }
-
-    pub(crate) fn modes(&self) -> &[BoundMode] {
-        &self.modes
+    pub fn contact_of(&self, control: ControlId) -> Option<ContactId> {
+        self.touch.contact_of(control)
     }
 
     /// Whether combos read a control.
     pub fn feeds_combos(&self, control: ControlId) -> bool {
-        !self.signals_of(control).is_empty()
+        !self.combos.signals_of(control).is_empty()
     }
 
     /// Whether combos read an action.
     pub fn combos_read(&self, action: ActionId) -> bool {
         let is_its = |signal: &BoundSignal| match signal {
-            BoundSignal::Action(other) | BoundSignal::Way(other, _) => *other == action,
+            BoundSignal::Action(other) | BoundSignal::Way(other, ..) => *other == action,
             _ => false,
         };
-        self.signals.iter().any(is_its)
-    }
-
-    /// Whether combos read an action, so that it is evaluated before them.
-    pub(crate) fn is_early(&self, action: ActionId) -> bool {
-        self.early.get(action.index()).copied().unwrap_or(false)
-    }
-
-    pub(crate) fn has_early(&self) -> bool {
-        !self.early.is_empty()
-    }
-
-    /// The inputs that are a combo, by their place in [`Plan::input`].
-    pub(crate) fn inputs_by_combo(&self, combo: u16) -> impl Iterator<Item = u32> {
-        let is_it = move |at: &u32| matches!(self.inputs[*at as usize], BoundInput::Combo(its) if its == combo);
-        self.combo_inputs.iter().copied().filter(is_it)
-    }
-
-    pub(crate) fn signs(&self) -> &Signs {
-        &self.signs
-    }
-
-    /// The inputs that are a gesture, by their place in [`Plan::input`].
-    pub(crate) fn inputs_by_gesture(&self, gesture: u16) -> impl Iterator<Item = u32> {
-        let is_it = move |at: &u32| matches!(self.inputs[*at as usize], BoundInput::Gesture { gesture: its, .. } if its == gesture);
-        self.gesture_inputs.iter().copied().filter(is_it)
+        self.combos.signals.iter().any(is_its)
     }
 
     /// Whether an input reads a travel, be it as a button.
@@ -278,7 +110,7 @@ impl Plan {
         match input {
             BoundInput::Axis { .. } | BoundInput::Stick { .. } | BoundInput::Pointer { .. } => true,
             BoundInput::Button { control, .. } => {
-                let kind = self.sampled(control).control.kind;
+                let kind = self.sample.control(control).control.kind;
                 matches!(kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. })
             }
             BoundInput::Zone { .. }
@@ -304,33 +136,6 @@ impl Plan {
         }
     }
 
-    /// A raw value of x (0) or y (1) on its own scale, by the calibration of a
-    /// shape if it has one.
-    pub(crate) fn calibrated(&self, shape: BoundShape, axis: usize, raw: i32) -> Option<f32> {
-        if shape.travel == 0 {
-            return None;
-        }
-        let travel = self.travels[usize::from(shape.travel) - 1][axis]?;
-        Some(normalise(travel, raw))
-    }
-
-    pub(crate) fn memory_count(&self) -> usize {
-        self.memory_count
-    }
-
-    pub(crate) fn gates(&self, action: &BoundAction) -> &[ActionGate] {
-        &self.gates[action.gates.start as usize..action.gates.end as usize]
-    }
-
-    /// The actions that an action opens or closes.
-    pub(crate) fn gated_by(&self, gate: ActionId) -> &[ActionId] {
-        self.gated_by.get(gate.index()).map_or(&[], Vec::as_slice)
-    }
-
-    pub(crate) fn has_gates(&self) -> bool {
-        !self.gates.is_empty() || !self.modes.is_empty()
-    }
-
     /// How often to poll.
     pub fn rate(&self) -> PollRate {
         self.rate
@@ -338,22 +143,22 @@ impl Plan {
 
     /// How many controls it samples.
     pub fn control_count(&self) -> usize {
-        self.controls.len()
+        self.sample.controls.len()
     }
 
     /// How many actions it has.
     pub fn action_count(&self) -> usize {
-        self.actions.len()
+        self.actions.actions.len()
     }
 
     /// What an action gives.
     pub fn gives(&self, action: ActionId) -> Gives {
-        self.actions[action.index()].gives
+        self.actions.action(action).gives
     }
 
     /// How the edges of a control are derived.
     pub fn edges(&self, control: ControlId) -> EdgeSettings {
-        self.controls[control.index()].edges
+        self.sample.control(control).edges
     }
 
     /// The actions that a control feeds.
@@ -361,103 +166,39 @@ impl Plan {
         self.feeds.of(control)
     }
 
-    /// The inputs that read a control, by their place in [`Plan::input`].
-    pub(crate) fn read_by(&self, control: ControlId) -> &[u32] {
-        self.read_by.of(control)
-    }
-
-    /// An input by its place, and the action it is of.
-    pub(crate) fn input(&self, at: u32) -> (&BoundInput, ActionId) {
-        (&self.inputs[at as usize], self.action_of[at as usize])
-    }
-
     /// Which of the inputs that the rig gives an action its `nth` bound one is.
     pub fn spec_of(&self, action: ActionId, nth: usize) -> usize {
-        usize::from(self.spec_of[self.action(action).inputs.start as usize + nth])
-    }
-
-    pub(crate) fn input_count(&self) -> usize {
-        self.inputs.len()
-    }
-
-    /// The places of the inputs of an action.
-    pub(crate) fn inputs_of(&self, action: ActionId) -> Range<u32> {
-        self.action(action).inputs.clone()
-    }
-
-    pub(crate) fn passings(&self, sampled: &SampledControl) -> &[BoundThresholds] {
-        let first = sampled.first_passing as usize;
-        &self.passings[first..first + sampled.passing_count as usize]
-    }
-
-    pub(crate) fn sampled(&self, control: ControlId) -> &SampledControl {
-        &self.controls[control.index()]
-    }
-
-    /// Presence and controls of the device a control is on.
-    pub(crate) fn siblings(&self, control: ControlId) -> Range<u16> {
-        self.devices[self.sampled(control).control.device.0 as usize].range.clone()
-    }
-
-    pub(crate) fn devices(&self) -> &[BoundDevice] {
-        &self.devices
-    }
-
-    pub(crate) fn main_rule(&self) -> MainRule {
-        self.main_rule
-    }
-
-    /// The actions that only the main device drives.
-    pub(crate) fn main_only(&self) -> &[ActionId] {
-        &self.main_only
-    }
-
-    /// Whether two devices count as one when it comes to which is the main
-    /// one: keys and mouse do.
-    pub(crate) fn are_together(&self, one: DeviceId, other: DeviceId) -> bool {
-        let is_desk = |device: DeviceId| {
-            let kind = self.devices[usize::from(device.0)].kind;
-            matches!(kind, DeviceKind::Keys | DeviceKind::Mouse)
-        };
-        one == other || is_desk(one) && is_desk(other)
-    }
-
-    pub(crate) fn controls(&self) -> &[SampledControl] {
-        &self.controls
-    }
-
-    pub(crate) fn action(&self, action: ActionId) -> &BoundAction {
-        &self.actions[action.index()]
+        usize::from(self.actions.spec_of[self.actions.action(action).inputs.start as usize + nth])
     }
 
     /// What can drive an action now, in the order of the rig.
     pub fn inputs(&self, action: ActionId) -> &[BoundInput] {
-        let range = &self.action(action).inputs;
-        &self.inputs[range.start as usize..range.end as usize]
+        let range = &self.actions.action(action).inputs;
+        &self.actions.inputs[range.start as usize..range.end as usize]
     }
 
     /// Every control that an input reads.
     pub fn controls_of(&self, input: BoundInput) -> Vec<ControlId> {
         let on_panels = || {
-            let contacts = self.contacts.iter();
+            let contacts = self.touch.contacts.iter();
             contacts.flat_map(|contact| [contact.down, contact.x, contact.y]).collect::<Vec<_>>()
         };
-        let side = |side: BoundSide| match side.zones {
-            0 => self.side(side).to_vec(),
-            _ => [self.side(side), &on_panels()].concat(),
+        let side = |side: BoundSide| match side.zones.is_empty() {
+            true => self.side(side).to_vec(),
+            false => [self.side(side), &on_panels()].concat(),
         };
         let sides = |pair: Opposites| [side(pair.negative), side(pair.positive)].concat();
         match input {
             BoundInput::Button { control, .. } | BoundInput::Axis { control, .. } => vec![control],
             BoundInput::Stick { x, y, .. } | BoundInput::Pointer { x, y, .. } => vec![x, y],
             BoundInput::Zone { first, count, .. } => {
-                let contacts = &self.contacts[usize::from(first)..usize::from(first + count)];
-                contacts.iter().flat_map(|contact| [contact.down, contact.x, contact.y]).collect()
+                let contacts = self.touch.contacts[first.index()..].iter().take(usize::from(count));
+                contacts.flat_map(|contact| [contact.down, contact.x, contact.y]).collect()
             }
             BoundInput::Gesture { .. } => on_panels(),
             BoundInput::Combo(combo) => {
-                let signals = &self.automaton.combos[usize::from(combo)].signals;
-                let controls = signals.iter().flat_map(|&signal| self.signal_controls(signal));
+                let signals = &self.combos.automaton.combo(combo).signals;
+                let controls = signals.iter().flat_map(|&signal| self.combos.controls_of(signal));
                 controls.map(|&(control, _)| control).collect()
             }
             BoundInput::Pair(pair) => sides(pair),
@@ -472,11 +213,11 @@ impl Plan {
 
     /// Whether two controls are on one device.
     pub fn are_siblings(&self, one: ControlId, other: ControlId) -> bool {
-        self.sampled(one).control.device == self.sampled(other).control.device
+        self.sample.device_of(one) == self.sample.device_of(other)
     }
 
     /// The buttons of a side.
     pub fn side(&self, side: BoundSide) -> &[ControlId] {
-        &self.sides[side.first as usize..(side.first + side.len) as usize]
+        self.actions.side(side)
     }
 }

@@ -2,6 +2,10 @@
 
 mod actions;
 mod machine;
+mod readings;
+mod until;
 
-pub(crate) use actions::*;
+pub use actions::*;
 pub use machine::*;
+pub(crate) use readings::*;
+pub use until::*;

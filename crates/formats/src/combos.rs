@@ -9,7 +9,7 @@ use gtrig_analysis::{
     stream::StreamWatch,
     words::{attempt_words, limit_words},
 };
-use gtrig_core::{ComboNews, ComboOutcome, Nanos, Rig, Signal, SignalId, TimeSpan};
+use gtrig_core::{ComboId, ComboNews, ComboOutcome, Nanos, Rig, Signal, SignalId, TimeSpan};
 use serde::Serialize;
 use std::io::{self, Write};
 
@@ -128,7 +128,7 @@ impl ComboReport {
         let rig = session.rig();
         let mut attempts: Vec<(usize, ComboAttempt)> = Vec::new();
         for combo in 0..rig.combos.len() {
-            let ladder = ladder(session, combo);
+            let ladder = ladder(session, ComboId::at(combo));
             attempts.extend(ladder.attempts().iter().map(|attempt| (combo, attempt.clone())));
         }
         attempts.sort_by_key(|(combo, attempt)| (attempt.ended, *combo));
@@ -166,7 +166,7 @@ impl ComboReport {
             let LoopDifference { at, combo, met, is_extra, why } = difference;
             Line::Difference(DifferenceLine {
                 hz: paced[*at].of.rate.hz(),
-                combo: rig.combos[usize::from(*combo)].name.clone(),
+                combo: rig.combos[combo.index()].name.clone(),
                 met_ns: met.0,
                 result: if *is_extra { "fires" } else { "does not fire" },
                 why: why.clone(),
@@ -197,7 +197,7 @@ impl ComboReport {
 }
 
 /// The ladder of a combo over the whole history of a session.
-pub fn ladder(session: &Session, combo: usize) -> Ladder {
+pub fn ladder(session: &Session, combo: ComboId) -> Ladder {
     let now = session.now().combo_now(session.plan());
     Ladder::read(session.rig(), combo, session.history().signal_edges().iter(), now)
 }
@@ -211,7 +211,7 @@ fn bites(session: &Session) -> Vec<Line> {
     let (rig, news) = (session.rig(), session.history().combo_news());
     let fired = |combo: usize| {
         let is_its =
-            move |n: &&ComboNews| usize::from(n.combo) == combo && n.outcome == ComboOutcome::Fired;
+            move |n: &&ComboNews| n.combo.index() == combo && n.outcome == ComboOutcome::Fired;
         news.iter().filter(is_its)
     };
     let pairs = begins_alike(rig).into_iter().filter(|alike| !alike.is_same);
@@ -265,14 +265,13 @@ impl AttemptLine {
     fn new(session: &Session, combo: usize, attempt: &ComboAttempt) -> Self {
         let (rig, rate) = (session.rig(), session.plan().rate());
         let of = &rig.combos[combo];
-        let is_its = |news: &&ComboNews| {
-            usize::from(news.combo) == combo && news.met.time == attempt.ended.time
-        };
+        let is_its =
+            |news: &&ComboNews| news.combo.index() == combo && news.met.time == attempt.ended.time;
         let news = session.history().combo_news().iter().find(is_its);
         let news = news.filter(|_| attempt.outcome == ComboAttemptOutcome::Met);
         let fired = news.filter(|news| news.outcome == ComboOutcome::Fired);
         let cancelled_by = news.and_then(|news| match news.outcome {
-            ComboOutcome::Cancelled(by) => Some(rig.combos[usize::from(by)].name.clone()),
+            ComboOutcome::Cancelled(by) => Some(rig.combos[by.index()].name.clone()),
             ComboOutcome::Fired => None,
         });
         let mut words = attempt_words(rig, of, attempt);

@@ -132,9 +132,9 @@ impl Line {
 impl VerdictLine {
     fn new(session: &Session, verdict: &GestureVerdict) -> Self {
         let (rig, rate) = (session.rig(), session.plan().rate());
-        let gesture = &rig.gestures[usize::from(verdict.gesture)];
+        let gesture = &rig.gestures[verdict.gesture.index()];
         let cancelled_by = match verdict.outcome {
-            GestureOutcome::Cancelled(by) => Some(rig.gestures[usize::from(by)].name.clone()),
+            GestureOutcome::Cancelled(by) => Some(rig.gestures[by.index()].name.clone()),
             _ => None,
         };
         VerdictLine {
@@ -196,7 +196,7 @@ fn meant_lines(session: &Session, score: &Score) -> Vec<Line> {
     });
     let alarms = score.false_alarms.iter().map(|&n| {
         let verdict = &verdicts[n];
-        let gesture = rig.gestures[usize::from(verdict.gesture)].name.clone();
+        let gesture = rig.gestures[verdict.gesture.index()].name.clone();
         let words = ": fired, and nobody meant it".to_owned();
         Line::Meant(MeantLine { gesture, at_ns: verdict.began.0, result: "false alarm", words })
     });

@@ -244,7 +244,7 @@ impl<'a, S: Sink> Run<'a, S> {
     }
 
     fn edge(&mut self, machine: &Machine, id: ControlId) -> Option<EdgeEntry> {
-        let cell = machine.cell(id);
+        let cell = machine.control(id);
         let edge = match cell.edge() {
             Some(Edge::Press) => {
                 self.totals.presses += 1;

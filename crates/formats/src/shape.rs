@@ -1,7 +1,6 @@
 //! Raw values through a shape, stage by stage; and the shape as a table.
 
-use gtrig_core::length;
-use gtrig_core::{Chain, ControlKind, Shape, Stage, StageMemory};
+use gtrig_core::{Chain, ControlKind, Shape, Stage, StageMemory, length};
 use serde::Serialize;
 use std::io::{self, BufRead, Write};
 

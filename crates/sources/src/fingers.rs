@@ -127,7 +127,7 @@ mod tests {
         session.run_until(Tick(4));
         let value = |session: &Session, code: &str| {
             let device = session.roster().device(fingers.device().unwrap());
-            session.now().cell(device.control(code).unwrap()).seen
+            session.now().control(device.control(code).unwrap()).seen
         };
         let all =
             ["contact-1", "contact-1-x", "contact-1-y", "contact-2", "contact-2-x", "contact-2-y"];
@@ -137,7 +137,7 @@ mod tests {
         assert_eq!(
             [all[0], all[3]].map(|code| session
                 .now()
-                .cell(session.roster().device(DeviceId(0)).control(code).unwrap())
+                .control(session.roster().device(DeviceId(0)).control(code).unwrap())
                 .seen),
             [0, 0]
         );

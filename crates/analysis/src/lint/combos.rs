@@ -8,7 +8,7 @@ use alloc::{
     string::{String, ToString},
     vec::Vec,
 };
-use gtrig_core::{Combo, ComboStep, InputSpec, Rig, StepKind, TimeSpan};
+use gtrig_core::{Combo, ComboId, ComboStep, InputSpec, ModeId, Rig, StepKind, TimeSpan};
 
 /// How one combo stands to another that begins like it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -53,8 +53,7 @@ fn kinds(combo: &Combo) -> Vec<&StepKind> {
 
 /// Whether two combos can listen at the same time.
 fn overlap(rig: &Rig, one: usize, other: usize) -> bool {
-    let (one, other) = (rig.combos[one].modes, rig.combos[other].modes);
-    one == 0 || other == 0 || one & other != 0
+    rig.combos[one].modes.meets(rig.combos[other].modes)
 }
 
 pub(super) fn doubts(rig: &Rig) -> Vec<Lint> {
@@ -78,8 +77,8 @@ pub(super) fn doubts(rig: &Rig) -> Vec<Lint> {
     }
     for Alike { short, long, is_same } in begins_alike(rig) {
         let (one, other) = (&rig.combos[short], &rig.combos[long]);
-        let waits = one.waits_for.contains(&long);
-        if other.waits_for.contains(&short) {
+        let waits = one.waits_for.contains(&ComboId::at(long));
+        if other.waits_for.contains(&ComboId::at(short)) {
             let words = format!(
                 "it waits for `{}`, with whose steps it begins: that fires first, and so this one never; let `{}` wait instead",
                 one.name, one.name
@@ -149,7 +148,8 @@ fn never(rig: &Rig, combo: &Combo) -> Option<String> {
             ));
         }
     }
-    let gated = combo.modes != 0 && combo.modes.trailing_zeros() as usize >= rig.modes.len();
+    let mut modes = ModeId::first(rig.modes.len());
+    let gated = !combo.modes.is_all() && !modes.any(|mode| combo.modes.has(mode));
     gated.then(|| "it listens in no mode of this rig".to_string())
 }
 
@@ -161,8 +161,8 @@ fn waits(rig: &Rig, combo: &Combo) -> Option<String> {
             span_words(*span)
         ));
     }
-    let cost = |&n: &usize| {
-        let other = rig.combos.get(n)?;
+    let cost = |&n: &ComboId| {
+        let other = rig.combos.get(n.index())?;
         let at = combo.steps.len().min(other.steps.len() - 1);
         Some((other.steps[at].within, other.name.as_str()))
     };
@@ -174,8 +174,9 @@ fn waits(rig: &Rig, combo: &Combo) -> Option<String> {
 /// A combo that nothing reads.
 fn unread(rig: &Rig, n: usize) -> Option<String> {
     let mut inputs = rig.actions.iter().flat_map(|action| &action.inputs);
-    let is_read = inputs.any(|input| matches!(input, InputSpec::Combo(other) if *other == n));
-    let is_waited = rig.combos.iter().any(|combo| combo.waits_for.contains(&n));
+    let is_read =
+        inputs.any(|input| matches!(input, InputSpec::Combo(other) if *other == ComboId::at(n)));
+    let is_waited = rig.combos.iter().any(|combo| combo.waits_for.contains(&ComboId::at(n)));
     let takes = rig.combos[n].takes;
     // A library of combos without any actions is to be looked at, not to be read.
     let has_readers = rig.actions.iter().any(|action| !action.inputs.is_empty());
@@ -189,7 +190,9 @@ fn unread(rig: &Rig, n: usize) -> Option<String> {
 mod tests {
     use super::*;
     use alloc::vec;
-    use gtrig_core::{Combo, ComboStep, PollRate, Rig, SignalId, StepKind, TimeSpan};
+    use gtrig_core::{
+        Combo, ComboId, ComboStep, ModeId, ModeSet, PollRate, Rig, SignalId, StepKind, TimeSpan,
+    };
     use rstest::rstest;
 
     fn press(of: u16, within: u64) -> ComboStep {
@@ -205,7 +208,7 @@ mod tests {
     }
 
     fn waiting(combo: Combo, other: usize) -> Combo {
-        Combo { waits_for: vec![other], ..combo }
+        Combo { waits_for: vec![ComboId::at(other)], ..combo }
     }
 
     #[rstest]
@@ -230,8 +233,8 @@ mod tests {
         &["combo-twice combo.b"])]
     #[case::in_other_modes(
         vec![
-            Combo { modes: 1, ..Combo::new("a", vec![press(0, 9)]) },
-            Combo { modes: 2, ..Combo::new("b", vec![press(0, 9)]) },
+            Combo { modes: ModeSet::EMPTY.with(ModeId(0)), ..Combo::new("a", vec![press(0, 9)]) },
+            Combo { modes: ModeSet::EMPTY.with(ModeId(1)), ..Combo::new("b", vec![press(0, 9)]) },
         ],
         &["combo-never combo.a", "combo-never combo.b"])]
     #[case::a_window_below_a_tick(

@@ -49,9 +49,9 @@ pub fn signal_words(rig: &Rig, signal: SignalId) -> String {
     match rig.signals.get(signal.index()) {
         None => "?".to_string(),
         Some(Signal::Control { control, .. }) => control.to_string(),
-        Some(Signal::Action(n)) => name("action", rig.actions.get(*n).map(|a| &a.name)),
-        Some(Signal::Zone(n)) => name("zone", rig.zones.get(*n).map(|z| &z.name)),
-        Some(Signal::Gesture(n)) => name("gesture", rig.gestures.get(*n).map(|g| &g.name)),
+        Some(Signal::Action(n)) => name("action", rig.actions.get(n.index()).map(|a| &a.name)),
+        Some(Signal::Zone(n)) => name("zone", rig.zones.get(n.index()).map(|z| &z.name)),
+        Some(Signal::Gesture(n)) => name("gesture", rig.gestures.get(n.index()).map(|g| &g.name)),
         Some(Signal::Way(_, way)) => way.word().to_string(),
     }
 }

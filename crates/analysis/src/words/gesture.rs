@@ -7,14 +7,14 @@ use alloc::{
     vec::Vec,
 };
 use gtrig_core::{
-    CheckedLimit, GestureCandidate, GestureOutcome, GestureVerdict, LimitSense, Machine, PollRate,
-    Rig,
+    CheckedLimit, GestureCandidate, GestureId, GestureOutcome, GestureVerdict, LimitSense, Machine,
+    PollRate, Rig,
 };
 
 /// What a verdict says, without the name of its gesture: `missed at 316.00 ms:
 /// length-mm 8.8 where at least 15 was asked, 6.2 mm short`.
 pub fn verdict_words(rig: &Rig, rate: PollRate, verdict: &GestureVerdict) -> String {
-    let name = |gesture: u16| &rig.gestures[usize::from(gesture)].name;
+    let name = |gesture: GestureId| &rig.gestures[gesture.index()].name;
     match verdict.outcome {
         GestureOutcome::Fired => fired(rig, rate, verdict),
         GestureOutcome::Cancelled(by) => {
@@ -47,7 +47,7 @@ pub fn verdict_brief(rig: &Rig, verdict: &GestureVerdict) -> String {
                 missed.map(shortfall).collect::<Vec<String>>().join(", ")
             }
         },
-        GestureOutcome::Cancelled(by) => format!("ended by {}", rig.gestures[usize::from(by)].name),
+        GestureOutcome::Cancelled(by) => format!("ended by {}", rig.gestures[by.index()].name),
         GestureOutcome::Broken => "its panel took the touch back, or was gone".to_string(),
     }
 }
@@ -66,8 +66,9 @@ fn fired(rig: &Rig, rate: PollRate, verdict: &GestureVerdict) -> String {
         at.as_millis() - verdict.began.as_millis()
     );
     if let Some(met) = verdict.met.filter(|&met| met < tick) {
-        let others = &rig.gestures[usize::from(verdict.gesture)].waits_for;
-        let names: Vec<&str> = others.iter().map(|&n| rig.gestures[n].name.as_str()).collect();
+        let others = &rig.gestures[verdict.gesture.index()].waits_for;
+        let names: Vec<&str> =
+            others.iter().map(|n| rig.gestures[n.index()].name.as_str()).collect();
         let waited = at.as_millis() - rate.time_of(met).as_millis();
         words += &format!(", {waited:.1} ms of it spent waiting for {}", names.join(" and "));
     }
@@ -132,10 +133,10 @@ fn number(n: f32) -> String {
 }
 
 /// Why a gesture is as it is. `machine` is the state at the tick to explain.
-pub fn explain_gesture(session: &Session, machine: &Machine, gesture: usize) -> String {
+pub fn explain_gesture(session: &Session, machine: &Machine, gesture: GestureId) -> String {
     let rig = session.rig();
     let rate = session.plan().rate();
-    let name = &rig.gestures[gesture].name;
+    let name = &rig.gestures[gesture.index()].name;
     let going: Vec<GestureCandidate> = machine
         .candidates(session.plan())
         .into_iter()
@@ -143,7 +144,7 @@ pub fn explain_gesture(session: &Session, machine: &Machine, gesture: usize) -> 
         .collect();
     let verdicts = session.history().verdicts();
     let known = verdicts.partition_point(|verdict| verdict.tick <= machine.at());
-    let last = verdicts.range(..known).rev().find(|v| usize::from(v.gesture) == gesture);
+    let last = verdicts.range(..known).rev().find(|v| v.gesture == gesture);
     let said = last.map(|verdict| (verdict.tick, verdict_words(rig, rate, verdict)));
     match (going.first(), said) {
         (_, Some((tick, words))) if tick == machine.at() => format!("{name} {words}."),
@@ -161,8 +162,9 @@ fn progress(rig: &Rig, candidate: &GestureCandidate) -> String {
         return format!("is on, by the contact that landed at {since}");
     }
     if candidate.is_waiting {
-        let others = &rig.gestures[candidate.gesture].waits_for;
-        let names: Vec<&str> = others.iter().map(|&n| rig.gestures[n].name.as_str()).collect();
+        let others = &rig.gestures[candidate.gesture.index()].waits_for;
+        let names: Vec<&str> =
+            others.iter().map(|n| rig.gestures[n.index()].name.as_str()).collect();
         return format!(
             "has what it asks since the contact that landed at {since}, and waits for {}",
             names.join(" and ")

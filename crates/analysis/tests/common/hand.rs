@@ -1,10 +1,6 @@
 //! Fingers on a panel of 160 by 80 millimetres, polled 60 times a second.
 
 use super::*;
-use gtrig_core::{
-    Gesture, GestureKind, GestureVerdict, PanelEdge, Quantity, Sign, StickCentre, SwipeDirections,
-    SwipeFires,
-};
 
 /// One gesture of its kind with its defaults, but for these limits.
 pub fn gesture(name: &str, kind: GestureKind, limits: &[(Quantity, f32)]) -> Gesture {
@@ -53,7 +49,7 @@ pub fn every_kind() -> [GestureKind; 12] {
         GestureKind::Stick(StickCentre::Following),
         GestureKind::Stick(StickCentre::Fixed([0.5, 0.5])),
         GestureKind::Aim { origin: [0.5, 0.5] },
-        GestureKind::Sign { sign: 0 },
+        GestureKind::Sign { sign: SignId(0) },
     ]
 }
 
@@ -66,7 +62,7 @@ pub fn gesture_rig(gestures: Vec<Gesture>) -> Rig {
             kind if kind.has_value() => Gives::Axis,
             _ => Gives::On,
         };
-        action(&gesture.name, gives, vec![InputSpec::Gesture { gesture: n, shape }])
+        action(&gesture.name, gives, vec![InputSpec::Gesture { gesture: GestureId::at(n), shape }])
     };
     let actions = gestures.iter().enumerate().map(from).collect();
     Rig { gestures, ..rig(actions) }
@@ -119,9 +115,8 @@ impl Hand {
         let mut fired: Vec<GestureVerdict> =
             self.verdicts().into_iter().filter(|verdict| verdict.fired.is_some()).collect();
         fired.sort_by_key(|verdict| verdict.fired);
-        let name = |v: &GestureVerdict| {
-            self.desk.session.rig().gestures[usize::from(v.gesture)].name.clone()
-        };
+        let name =
+            |v: &GestureVerdict| self.desk.session.rig().gestures[v.gesture.index()].name.clone();
         fired.iter().map(name).collect()
     }
 }

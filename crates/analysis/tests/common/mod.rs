@@ -4,7 +4,6 @@
 
 use gtrig_analysis::*;
 use gtrig_core::*;
-use gtrig_core::{DeadZone, Outline, Stage, Zone};
 
 pub mod hand;
 pub mod presses;
@@ -104,7 +103,7 @@ pub fn action(name: &str, gives: Gives, inputs: Vec<InputSpec>) -> ActionSpec {
         main_only: false,
         closed_while: Vec::new(),
         open_while: Vec::new(),
-        modes: 0,
+        modes: ModeSet::ALL,
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::{KEYS, reference};
 use gtrig_analysis::{Capacity, Session, ladder::Ladder};
-use gtrig_core::{Combo, Event, Marks, Moment, Nanos, PollRate, Rig, Signal, Thresholds, Tick};
+use gtrig_core::*;
 
 /// A press and its release, in milliseconds.
 #[derive(Clone, Copy, Debug)]
@@ -56,7 +56,7 @@ impl Keys {
     }
 
     /// The ladder of a combo over all of it.
-    pub fn ladder(&self, combo: usize) -> Ladder {
+    pub fn ladder(&self, combo: ComboId) -> Ladder {
         let tick = self.session.now().at();
         let now = Moment { time: self.session.plan().rate().time_of(tick), tick };
         let edges = self.session.history().signal_edges();

@@ -7,7 +7,7 @@ use gtrig_analysis::{
     ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck},
     words::{attempt_words, combo_words, miss_words, rung_words, span_words},
 };
-use gtrig_core::{Combo, Moment, Nanos, PollRate, StepKind};
+use gtrig_core::{Combo, ComboId, Moment, Nanos, PollRate, StepKind};
 use gtrig_formats::combos::ladder as ladder_of;
 
 /// What a figure of a ladder shows.
@@ -16,7 +16,7 @@ pub struct LadderSheet {
     /// Above the figure.
     pub title: String,
     /// The combo, by its place in the rig.
-    pub combo: usize,
+    pub combo: ComboId,
     /// Of the attempts that were over in this stretch the nearest miss, or else the
     /// last.
     pub from: Nanos,
@@ -36,7 +36,7 @@ const BARS: usize = 60;
 pub fn ladder(session: &Session, sheet: &LadderSheet) -> String {
     let rig = session.rig();
     let ladder = ladder_of(session, sheet.combo);
-    let combo = &rig.combos[sheet.combo];
+    let combo = &rig.combos[sheet.combo.index()];
     let stretch = sheet.from..=sheet.to;
     let here: Vec<&ComboAttempt> =
         ladder.attempts().iter().filter(|a| stretch.contains(&a.ended.time)).collect();

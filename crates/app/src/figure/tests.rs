@@ -10,8 +10,8 @@ use gtrig_analysis::{
     stream::StreamWatch,
 };
 use gtrig_core::{
-    ActionId, Chain, ControlId, ControlKind, Curve, DeadZone, DeadZoneKind, Nanos, PollRate, Stage,
-    StickGate, Tick, length,
+    ActionId, Chain, ControlId, ControlKind, Curve, DeadZone, DeadZoneKind, GestureId, Nanos,
+    PollRate, Stage, StickGate, Tick, length,
 };
 use gtrig_formats::measure::MeasureReport;
 use gtrig_sources::Story;
@@ -75,7 +75,7 @@ fn a_device_that_is_gone_is_a_hole_and_not_a_line_at_rest() {
     assert_eq!((holes(Nanos::from_millis(4_000)), holes(to)), (1, 2));
 }
 
-fn glass(gesture: Option<usize>) -> Option<String> {
+fn glass(gesture: Option<GestureId>) -> Option<String> {
     let rig = files::rig(None, None).unwrap();
     let session = files::shipped_take(Story::Glass, rig).unwrap().session;
     let (from, to) = (Nanos(0), Nanos::from_millis(12_000));
@@ -91,7 +91,7 @@ fn a_panel_has_its_zones_its_paths_and_what_came_of_gestures() {
     }
     // Thirteen times a finger landed; nothing of it is drawn as a limit.
     assert_eq!(svg.matches("stroke=\"#1f6fb2\"").count(), 13);
-    let of_one = glass(Some(1)).unwrap();
+    let of_one = glass(Some(GestureId::at(1))).unwrap();
     assert!(of_one.contains("swipe look-right: 2 of 9 fired"), "{of_one}");
     // A wedge for each of those that fired; a ring for where each began.
     assert_eq!(of_one.matches("stroke=\"#1a8f3c\"").count(), 4);

@@ -5,8 +5,7 @@ use super::page::{
 };
 use crate::screen::{Lane, lane_name};
 use gtrig_analysis::{Change, LaneLog, Session, stream::StreamWatch};
-use gtrig_core::normalise;
-use gtrig_core::{ControlId, ControlKind, Gives, LaneMarks, Marks, Nanos, Tick};
+use gtrig_core::{ControlId, ControlKind, Gives, LaneMarks, Marks, Nanos, Tick, normalise};
 
 /// What part of a history a figure shows.
 #[derive(Clone, Debug)]

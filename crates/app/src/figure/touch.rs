@@ -7,7 +7,7 @@ use gtrig_analysis::{
     limits::{LimitShape, limit_shapes},
     words::verdict_brief,
 };
-use gtrig_core::{Contact, GestureOutcome, GestureVerdict, Nanos, Outline, Tick};
+use gtrig_core::{Contact, GestureId, GestureOutcome, GestureVerdict, Nanos, Outline, Tick};
 
 /// What a figure of a touch panel shows.
 #[derive(Clone, Debug)]
@@ -22,7 +22,7 @@ pub struct TouchSheet {
     pub panel: u16,
     /// The gesture that it is about, by its place in the rig; without one about
     /// all, and no limits are drawn.
-    pub gesture: Option<usize>,
+    pub gesture: Option<GestureId>,
 }
 
 const LEFT: f64 = 20.0;
@@ -81,9 +81,7 @@ impl Drawing<'_> {
         let is_shown = |verdict: &&GestureVerdict| {
             let is_here = self.contacts.iter().any(|contact| contact.down == verdict.contact);
             let is_told = match (verdict.outcome, gesture) {
-                (GestureOutcome::Fired | GestureOutcome::Missed, Some(n)) => {
-                    usize::from(verdict.gesture) == n
-                }
+                (GestureOutcome::Fired | GestureOutcome::Missed, Some(n)) => verdict.gesture == n,
                 (outcome, None) => outcome == GestureOutcome::Fired || verdict.is_near(),
                 _ => false,
             };
@@ -96,7 +94,7 @@ impl Drawing<'_> {
         let [wide, high] = self.size;
         let what = match self.sheet.gesture {
             Some(n) => {
-                let gesture = &self.session.rig().gestures[n];
+                let gesture = &self.session.rig().gestures[n.index()];
                 format!("{} {}", gesture.kind.word(), gesture.name)
             }
             None => "every gesture".to_owned(),
@@ -177,7 +175,7 @@ impl Drawing<'_> {
     fn verdict(&mut self, verdict: &GestureVerdict, number: usize) {
         let colour = colour_of(verdict);
         if self.sheet.gesture.is_some() {
-            let gesture = &self.session.rig().gestures[usize::from(verdict.gesture)];
+            let gesture = &self.session.rig().gestures[verdict.gesture.index()];
             for shape in limit_shapes(gesture, verdict.way[0], verdict.way[0]) {
                 match shape {
                     LimitShape::Circle { centre, radius } => {
@@ -200,7 +198,7 @@ impl Drawing<'_> {
     fn list(&mut self, verdicts: &[GestureVerdict], top: f64) {
         for ((verdict, n), row) in verdicts.iter().zip(1..).take(LISTED).zip(0u32..) {
             let y = top + f64::from(row) * ROW;
-            let name = &self.session.rig().gestures[usize::from(verdict.gesture)].name;
+            let name = &self.session.rig().gestures[verdict.gesture.index()].name;
             let word = match verdict.outcome {
                 GestureOutcome::Fired => "fired",
                 GestureOutcome::Missed => "missed",

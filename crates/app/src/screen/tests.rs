@@ -877,7 +877,7 @@ fn a_finger_is_where_it_is_drawn_however_the_panel_is_turned() {
     let mut bench = bare_by("[surface]\nmm = [90, 160]\nturned = 90\n");
     bench.drag([5], 2);
     let contact = bench.app.session.plan().contacts()[0];
-    let value = |id| bench.app.session.now().cell(id).value;
+    let value = |id| bench.app.session.now().control(id).value;
     let [x, y] = contact.place([value(contact.x), value(contact.y)]);
     assert!(x < 0.4 && y < 0.3, "{x} {y}");
 }

@@ -1,7 +1,7 @@
 //! What the person looks at: playhead, stretch of time, lanes.
 
 use gtrig_analysis::Session;
-use gtrig_core::{ActionId, BoundInput, ControlId, Gives, Tick};
+use gtrig_core::{ActionId, BoundInput, ComboId, ControlId, GestureId, Gives, Tick};
 
 /// What is shown above the timeline.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -43,9 +43,9 @@ pub enum Lane {
     /// An action, and for a plane which of its axes.
     Action(ActionId, usize),
     /// A gesture, by its place in the rig.
-    Gesture(usize),
+    Gesture(GestureId),
     /// A combo, by its place in the rig.
-    Combo(usize),
+    Combo(ComboId),
 }
 
 /// How many ticks a column holds, or how many columns a tick, as a power of
@@ -159,8 +159,8 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
         }
     }
     let mut lanes = Vec::new();
-    let mut gestures: Vec<usize> = (0..session.rig().gestures.len()).collect();
-    let mut combos: Vec<usize> = (0..session.rig().combos.len()).collect();
+    let mut gestures: Vec<GestureId> = GestureId::first(plan.gesture_count()).collect();
+    let mut combos: Vec<ComboId> = ComboId::first(plan.combo_count()).collect();
     for (action, causes) in (0..).map(ActionId).zip(causes) {
         lanes.push(Lane::Action(action, 0));
         if plan.gives(action).is_double() {
@@ -168,12 +168,12 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
         }
         for input in plan.inputs(action) {
             if let BoundInput::Gesture { gesture, .. } = input
-                && let Some(at) = gestures.iter().position(|n| *n == usize::from(*gesture))
+                && let Some(at) = gestures.iter().position(|n| n == gesture)
             {
                 lanes.push(Lane::Gesture(gestures.remove(at)));
             }
             if let BoundInput::Combo(combo) = input
-                && let Ok(at) = combos.binary_search(&usize::from(*combo))
+                && let Ok(at) = combos.binary_search(combo)
             {
                 lanes.push(Lane::Combo(combos.remove(at)));
             }
@@ -198,10 +198,10 @@ pub fn lane_name(session: &Session, lane: Lane) -> String {
     match lane {
         Lane::Control(id) => session.roster().label(id).to_string(),
         Lane::Gesture(n) => {
-            let gesture = &session.rig().gestures[n];
+            let gesture = &session.rig().gestures[n.index()];
             format!("{} {}", gesture.kind.word(), gesture.name)
         }
-        Lane::Combo(n) => format!("combo {}", session.rig().combos[n].name),
+        Lane::Combo(n) => format!("combo {}", session.rig().combos[n.index()].name),
         Lane::Action(id, axis) => {
             let name = &session.rig().actions[id.index()].name;
             match session.plan().gives(id) {

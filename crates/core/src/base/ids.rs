@@ -1,39 +1,71 @@
 //! The numbers by which a run knows things. Each counts from 0, in the order in
 //! which a roster or a rig lists what it numbers.
 
-/// The number of a device in its session.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct DeviceId(pub u16);
-
-/// The number of a control in its session, over all devices.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct ControlId(pub u16);
-
-impl ControlId {
-    /// As an index into per-control tables.
-    pub const fn index(self) -> usize {
-        self.0 as usize
-    }
+/// A number that is an index into tables of its kind.
+pub trait Id: Copy + Eq {
+    /// The number as an index.
+    fn index(self) -> usize;
 }
 
-/// The number of an action: its place in the rig.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct ActionId(pub u16);
+macro_rules! ids {
+    ($($(#[$doc:meta])+ $name:ident($number:ty);)+) => {$(
+        $(#[$doc])+
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+        pub struct $name(pub $number);
 
-impl ActionId {
-    /// As an index into per-action tables.
-    pub const fn index(self) -> usize {
-        self.0 as usize
-    }
+        impl $name {
+            /// As an index into tables of its kind.
+            #[inline]
+            pub const fn index(self) -> usize {
+                self.0 as usize
+            }
+
+            /// The number of what stands at a place of a list. A list never
+            /// holds more than its number can say: whoever fills it sees to
+            /// that.
+            #[inline]
+            pub const fn at(place: usize) -> Self {
+                $name(place as $number)
+            }
+
+            /// The numbers of the first `count`, in order.
+            pub fn first(count: usize) -> impl DoubleEndedIterator<Item = $name> + Clone {
+                (0..count).map($name::at)
+            }
+        }
+
+        impl Id for $name {
+            #[inline]
+            fn index(self) -> usize {
+                self.0 as usize
+            }
+        }
+    )+};
 }
 
-/// A signal of a rig, by its place in [`Rig::signals`](crate::Rig::signals).
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct SignalId(pub u16);
-
-impl SignalId {
-    /// As an index into per-signal tables.
-    pub const fn index(self) -> usize {
-        self.0 as usize
-    }
+ids! {
+    /// A device of a session, in the order of arrival.
+    DeviceId(u16);
+    /// A control of a session, over all its devices.
+    ControlId(u16);
+    /// An action of a rig; see [`Rig::actions`](crate::Rig::actions).
+    ActionId(u16);
+    /// A shape of a rig; see [`Rig::shapes`](crate::Rig::shapes).
+    ShapeId(u16);
+    /// A zone of a rig; see [`Rig::zones`](crate::Rig::zones).
+    ZoneId(u8);
+    /// A sign of a rig; see [`Rig::signs`](crate::Rig::signs).
+    SignId(u16);
+    /// A gesture of a rig; see [`Rig::gestures`](crate::Rig::gestures).
+    GestureId(u16);
+    /// A signal of a rig; see [`Rig::signals`](crate::Rig::signals).
+    SignalId(u16);
+    /// A combo of a rig; see [`Rig::combos`](crate::Rig::combos).
+    ComboId(u16);
+    /// A mode of a rig; see [`Rig::modes`](crate::Rig::modes).
+    ModeId(u8);
+    /// A contact of a plan; see [`Plan::contacts`](crate::Plan::contacts).
+    ContactId(u16);
+    /// One way to drive an action, in the order of a plan.
+    InputId(u32);
 }

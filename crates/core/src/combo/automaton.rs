@@ -5,7 +5,7 @@
 //! it is strict, its clock, its modes, which way it faces) is part of every
 //! node, for only what would always be in the same state may share one.
 
-use crate::base::{PollRate, SignalId, Tick};
+use crate::base::{ComboId, ModeSet, PollRate, SignalId, Tick};
 use crate::combo::{KEPT_MOMENTS, SetId, Sets};
 use crate::spec::{Combo, ComboClock, ComboStep, ComboVariant, StepKind, TimeSpan};
 use alloc::{
@@ -60,7 +60,7 @@ pub(crate) struct Node {
     /// A press of these since the step before breaks it: what a strict combo does
     /// not know, and what the step is to be cancelled by.
     pub(crate) broken_by: [Option<SetId>; 2],
-    pub(crate) modes: u32,
+    pub(crate) modes: ModeSet,
     /// The combos of which this is the last step.
     pub(crate) finals: Range<u32>,
     edges: Range<u32>,
@@ -82,7 +82,7 @@ pub(crate) struct Automaton {
     pub(crate) nodes: Vec<Node>,
     rests: Vec<Rest>,
     edges: Vec<(Trigger, NodeId)>,
-    finals: Vec<u16>,
+    finals: Vec<ComboId>,
     /// For each combo the nodes of its steps, those of its variants one after the
     /// other.
     paths: Vec<Vec<NodeId>>,
@@ -100,7 +100,7 @@ pub(crate) struct BoundCombo {
     pub(crate) takes: bool,
     pub(crate) again: bool,
     pub(crate) lasts: bool,
-    pub(crate) waits_for: Vec<u16>,
+    pub(crate) waits_for: Vec<ComboId>,
     /// The signals of its last step, or of the last that has some.
     pub(crate) last: Vec<SignalId>,
     pub(crate) signals: Vec<SignalId>,
@@ -118,7 +118,7 @@ struct Key {
     /// What a quiet listens to; part of it, for it differs between combos.
     quiet: Option<SetId>,
     guard: Option<(SignalId, bool)>,
-    modes: u32,
+    modes: ModeSet,
 }
 
 #[derive(Default)]
@@ -127,7 +127,7 @@ struct Builder {
     rests: Vec<Rest>,
     known: BTreeMap<Key, NodeId>,
     children: Vec<Vec<(Trigger, NodeId)>>,
-    finals: Vec<BTreeSet<u16>>,
+    finals: Vec<BTreeSet<ComboId>>,
     sets: Sets,
 }
 
@@ -142,7 +142,7 @@ impl Automaton {
         builder.push(0, &root, ComboClock::Reports);
         let mut paths = Vec::new();
         let mut bound = Vec::new();
-        for (combo, n) in combos.iter().zip(0..) {
+        for (combo, n) in combos.iter().zip((0..).map(ComboId)) {
             let own = builder.own(combo);
             let variants = combo.variants();
             let nodes = variants.iter().flat_map(|variant| builder.add(combo, variant, own, n));
@@ -150,6 +150,10 @@ impl Automaton {
             bound.push(BoundCombo::new(combo, &variants, own));
         }
         builder.finish(paths, bound, signals, rate)
+    }
+
+    pub(crate) fn combo(&self, combo: ComboId) -> &BoundCombo {
+        &self.combos[combo.index()]
     }
 
     /// What a trigger leads to from a node.
@@ -175,14 +179,14 @@ impl Automaton {
     }
 
     /// The combos that end at a node.
-    pub(crate) fn finals(&self, node: NodeId) -> &[u16] {
+    pub(crate) fn finals(&self, node: NodeId) -> &[ComboId] {
         let finals = &self.nodes[node as usize].finals;
         &self.finals[finals.start as usize..finals.end as usize]
     }
 
     /// The nodes of the steps of a combo, of all variants.
-    pub(crate) fn path(&self, combo: u16) -> &[NodeId] {
-        &self.paths[usize::from(combo)]
+    pub(crate) fn path(&self, combo: ComboId) -> &[NodeId] {
+        &self.paths[combo.index()]
     }
 
     /// The sets that a press is in.
@@ -205,7 +209,7 @@ impl BoundCombo {
             takes: combo.takes,
             again: combo.again,
             lasts: combo.lasts,
-            waits_for: combo.waits_for.iter().map(|&n| n as u16).collect(),
+            waits_for: combo.waits_for.clone(),
             last: last.map_or(Vec::new(), |step| step.what.signals().to_vec()),
             signals,
             own,
@@ -232,7 +236,7 @@ impl Builder {
             within: step.within,
             clock,
             broken_by: [None, None],
-            modes: 0,
+            modes: ModeSet::ALL,
             finals: 0..0,
             edges: 0..0,
             kept: 1,
@@ -252,7 +256,7 @@ impl Builder {
         combo: &Combo,
         variant: &ComboVariant,
         own: Option<SetId>,
-        number: u16,
+        number: ComboId,
     ) -> Vec<NodeId> {
         let mut nodes = Vec::new();
         let mut parent = 0;

@@ -1,6 +1,6 @@
 //! Running the automaton: what happened before, and what follows from it.
 
-use crate::base::{ControlId, Moment, Nanos, PollRate, SignalId, Tick};
+use crate::base::{ComboId, ControlId, Moment, Nanos, PollRate, SignalId, SparseSet, Tick};
 use crate::combo::{Automaton, Node, NodeId, SignalEdge, Trigger};
 use crate::spec::{StepKind, TimeSpan};
 use alloc::vec::Vec;
@@ -31,15 +31,15 @@ impl ComboState {
 pub enum ComboOutcome {
     /// It fired.
     Fired,
-    /// It waited for another one, by its place in the rig, and that fired.
-    Cancelled(u16),
+    /// It waited for another one, and that fired.
+    Cancelled(ComboId),
 }
 
 /// A combo whose steps were all met, and what became of it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct ComboNews {
-    /// The combo, by its place in the rig.
-    pub combo: u16,
+    /// The combo.
+    pub combo: ComboId,
     /// When its first step was met, by the clock of the combos.
     pub began: Moment,
     /// When its last step was met.
@@ -68,11 +68,11 @@ struct Arrival {
 
 /// A signal as the combos know it.
 #[derive(Clone, Copy, Debug, Default)]
-pub(super) struct SignalState {
-    pub(super) is_on: bool,
+struct SignalState {
+    is_on: bool,
     /// When it went on, and as which press; 0 where that does not count.
-    pub(super) since: Moment,
-    pub(super) serial: u32,
+    since: Moment,
+    serial: u32,
 }
 
 /// A node that was reached: what of it decides whether an edge matters, side by
@@ -102,13 +102,13 @@ enum Due {
     /// Nothing came for so long.
     Quiet(NodeId),
     /// A press that came early counts now.
-    Opens(u16),
+    Opens(ComboId),
 }
 
 /// A combo that was met and waits for others.
 #[derive(Clone, Copy, Debug)]
 struct Waiting {
-    combo: u16,
+    combo: ComboId,
     arrival: Arrival,
     known: Tick,
 }
@@ -134,24 +134,30 @@ pub(crate) struct ComboEngine {
     /// Nothing up to this press counts any more.
     floor: u32,
     states: Vec<ComboState>,
-    changed: Vec<u16>,
-    is_changed: Vec<bool>,
-    pulsed: Vec<u16>,
-    lasting: Vec<u16>,
+    changed: SparseSet<ComboId>,
+    pulsed: Vec<ComboId>,
+    lasting: Vec<ComboId>,
     news: Vec<ComboNews>,
     /// When a timer is over, as far as there are any.
     wake: Option<Nanos>,
     reached: Vec<(NodeId, Arrival)>,
 }
 
-/// What does not change during a tick.
+/// What a tick is run by.
 #[derive(Clone, Copy)]
-struct Poll<'a> {
-    automaton: &'a Automaton,
-    rate: PollRate,
+pub(crate) struct ComboPoll<'a> {
+    pub(crate) automaton: &'a Automaton,
+    pub(crate) rate: PollRate,
     /// By the clock of the combos.
-    now: Moment,
-    tick: Tick,
+    pub(crate) now: Moment,
+    pub(crate) tick: Tick,
+}
+
+/// Whether the clock of the combos goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum ClockState {
+    Running,
+    Frozen,
 }
 
 impl ComboEngine {
@@ -164,12 +170,12 @@ impl ComboEngine {
         self.spent.resize(combos, 0);
         self.last_in.resize(automaton.set_count, 0);
         self.states.resize(combos, ComboState::default());
-        self.is_changed.resize(combos, false);
+        self.changed.grow(combos);
         // None of these has an entry of a kind twice. A clone brings no room along.
         make_room(&mut self.active, nodes);
         make_room(&mut self.reached, nodes);
         make_room(&mut self.timers, nodes + combos);
-        for list in [&mut self.changed, &mut self.pulsed, &mut self.lasting] {
+        for list in [&mut self.pulsed, &mut self.lasting] {
             make_room(list, combos);
         }
         make_room(&mut self.waiting, combos);
@@ -177,13 +183,13 @@ impl ComboEngine {
     }
 
     /// A combo at the last tick.
-    pub(crate) fn state(&self, combo: usize) -> ComboState {
-        self.states.get(combo).copied().unwrap_or_default()
+    pub(crate) fn state(&self, combo: ComboId) -> ComboState {
+        self.states.get(combo.index()).copied().unwrap_or_default()
     }
 
     /// The combos whose state changed in the last tick.
-    pub(crate) fn changed(&self) -> &[u16] {
-        &self.changed
+    pub(crate) fn changed(&self) -> &[ComboId] {
+        self.changed.as_slice()
     }
 
     /// What the last tick found out.
@@ -223,25 +229,20 @@ impl ComboEngine {
         }
     }
 
-    /// Takes in the edges of a tick, in order. `frozen` are edges that move
-    /// signals but count for nothing.
-    pub(crate) fn tick(
-        &mut self,
-        automaton: &Automaton,
-        rate: PollRate,
-        (now, tick): (Moment, Tick),
-        (edges, is_frozen): (&[SignalEdge], bool),
-    ) {
+    /// Takes in the edges of a tick, in order. While the clock stands still edges
+    /// move signals but count for nothing.
+    pub(crate) fn tick(&mut self, poll: ComboPoll, edges: &[SignalEdge], clock: ClockState) {
+        let ComboPoll { automaton, rate, now, .. } = poll;
+        let is_frozen = clock == ClockState::Frozen;
         self.changed.clear();
         self.news.clear();
         for n in 0..self.pulsed.len() {
             let combo = self.pulsed[n];
-            self.states[usize::from(combo)].fired = false;
+            self.states[combo.index()].fired = false;
             self.note(combo);
         }
         self.pulsed.clear();
         self.end_lasting(automaton);
-        let poll = Poll { automaton, rate, now, tick };
         for edge in edges {
             if edge.is_clear {
                 self.clear();
@@ -258,15 +259,10 @@ impl ComboEngine {
         }
         self.end_lasting(automaton);
         self.wake = self.next_timer(rate);
-        for &combo in &self.changed {
-            self.is_changed[usize::from(combo)] = false;
-        }
     }
 
-    fn note(&mut self, combo: u16) {
-        if !core::mem::replace(&mut self.is_changed[usize::from(combo)], true) {
-            self.changed.push(combo);
-        }
+    fn note(&mut self, combo: ComboId) {
+        self.changed.insert(combo);
     }
 
     /// Moves a signal.
@@ -281,18 +277,18 @@ impl ComboEngine {
     fn end_lasting(&mut self, automaton: &Automaton) {
         let mut at = 0;
         while let Some(&combo) = self.lasting.get(at) {
-            let of = &automaton.combos[usize::from(combo)].last;
+            let of = &automaton.combo(combo).last;
             if of.iter().all(|signal| self.held[signal.index()].is_on) {
                 at += 1;
                 continue;
             }
             self.lasting.swap_remove(at);
-            self.states[usize::from(combo)].lasts = false;
+            self.states[combo.index()].lasts = false;
             self.note(combo);
         }
     }
 
-    fn edge(&mut self, poll: Poll, edge: &SignalEdge) {
+    fn edge(&mut self, poll: ComboPoll, edge: &SignalEdge) {
         self.serial += 1;
         let serial = self.serial;
         self.hold(edge, if edge.is_press { serial } else { 0 });
@@ -318,7 +314,7 @@ impl ComboEngine {
 
     /// Collects the nodes that an edge leads to, before any of them is entered:
     /// so no press is counted for two steps.
-    fn reach(&mut self, poll: Poll, edge: &SignalEdge, trigger: Trigger) {
+    fn reach(&mut self, poll: ComboPoll, edge: &SignalEdge, trigger: Trigger) {
         for &(_, child) in poll.automaton.next(0, trigger) {
             let node = &poll.automaton.nodes[child as usize];
             let guard = poll.automaton.rest(child).guard;
@@ -371,8 +367,13 @@ impl ComboEngine {
 
     /// What an edge alone makes of a node: its own moment, if what it asks of
     /// itself is met. A hold begins.
-    fn own(&self, poll: Poll, (id, node): (NodeId, &Node), edge: &SignalEdge) -> Option<Arrival> {
-        if node.modes != 0 && node.modes >> edge.mode & 1 == 0 {
+    fn own(
+        &self,
+        poll: ComboPoll,
+        (id, node): (NodeId, &Node),
+        edge: &SignalEdge,
+    ) -> Option<Arrival> {
+        if !node.modes.has(edge.mode) {
             return None;
         }
         let moment = |moment| node.clock.moment(moment, poll.rate);
@@ -406,7 +407,7 @@ impl ComboEngine {
     /// began last.
     fn follow(
         &self,
-        poll: Poll,
+        poll: ComboPoll,
         parent: NodeId,
         child: NodeId,
         edge: &SignalEdge,
@@ -449,7 +450,7 @@ impl ComboEngine {
     }
 
     /// A node was reached by an edge.
-    fn enter(&mut self, poll: Poll, node: NodeId, arrival: Arrival, edge: &SignalEdge) {
+    fn enter(&mut self, poll: ComboPoll, node: NodeId, arrival: Arrival, edge: &SignalEdge) {
         if poll.automaton.nodes[node as usize].is_plain {
             return self.arrive(poll, node, arrival, None);
         }
@@ -471,7 +472,7 @@ impl ComboEngine {
     /// fits.
     fn opening(
         &self,
-        poll: Poll,
+        poll: ComboPoll,
         id: NodeId,
         arrival: &Arrival,
         edge: &SignalEdge,
@@ -496,7 +497,13 @@ impl ComboEngine {
     }
 
     /// A step was met.
-    fn arrive(&mut self, poll: Poll, node: NodeId, arrival: Arrival, opens_at: Option<Moment>) {
+    fn arrive(
+        &mut self,
+        poll: ComboPoll,
+        node: NodeId,
+        arrival: Arrival,
+        opens_at: Option<Moment>,
+    ) {
         let automaton = poll.automaton;
         let Node { ring, kept, .. } = automaton.nodes[node as usize];
         let head = &mut self.heads[node as usize];
@@ -510,14 +517,14 @@ impl ComboEngine {
             }
         }
         for &combo in automaton.finals(node) {
-            let bound = &automaton.combos[usize::from(combo)];
+            let bound = &automaton.combo(combo);
             let is_over =
                 bound.all.is_some_and(|all| all.between(arrival.began, arrival.at) > all.amount());
-            let is_spent = !bound.again && arrival.first <= self.spent[usize::from(combo)];
+            let is_spent = !bound.again && arrival.first <= self.spent[combo.index()];
             if is_over || is_spent {
                 continue;
             }
-            self.spent[usize::from(combo)] = arrival.serial;
+            self.spent[combo.index()] = arrival.serial;
             match opens_at {
                 Some(due) => {
                     let span = automaton.rest(node).after;
@@ -529,9 +536,9 @@ impl ComboEngine {
     }
 
     /// All steps of a combo were met.
-    fn meet(&mut self, poll: Poll, combo: u16, arrival: Arrival) {
+    fn meet(&mut self, poll: ComboPoll, combo: ComboId, arrival: Arrival) {
         let waiting = Waiting { combo, arrival, known: poll.tick };
-        match poll.automaton.combos[usize::from(combo)].waits_for.is_empty() {
+        match poll.automaton.combo(combo).waits_for.is_empty() {
             true => self.fire(poll, waiting),
             false => match self.waiting.iter_mut().find(|other| other.combo == combo) {
                 Some(other) => *other = waiting,
@@ -540,13 +547,13 @@ impl ComboEngine {
         }
     }
 
-    fn fire(&mut self, poll: Poll, Waiting { combo, arrival, known }: Waiting) {
-        let state = &mut self.states[usize::from(combo)];
+    fn fire(&mut self, poll: ComboPoll, Waiting { combo, arrival, known }: Waiting) {
+        let state = &mut self.states[combo.index()];
         state.by = arrival.by;
         if !core::mem::replace(&mut state.fired, true) {
             self.pulsed.push(combo);
         }
-        let lasts = poll.automaton.combos[usize::from(combo)].lasts;
+        let lasts = poll.automaton.combo(combo).lasts;
         if lasts && !core::mem::replace(&mut state.lasts, true) {
             self.lasting.push(combo);
         }
@@ -554,7 +561,7 @@ impl ComboEngine {
         self.tell(poll, Waiting { combo, arrival, known }, ComboOutcome::Fired);
     }
 
-    fn tell(&mut self, poll: Poll, waiting: Waiting, outcome: ComboOutcome) {
+    fn tell(&mut self, poll: ComboPoll, waiting: Waiting, outcome: ComboOutcome) {
         let Waiting { combo, arrival, known } = waiting;
         let Arrival { at: met, began, by, .. } = arrival;
         let news = ComboNews { combo, began, met, known, tick: poll.tick, outcome, by };
@@ -565,18 +572,18 @@ impl ComboEngine {
     }
 
     /// A press ends what was to be quiet.
-    fn break_quiet(&mut self, poll: Poll) {
+    fn break_quiet(&mut self, poll: ComboPoll) {
         let (last_in, serial) = (&self.last_in, self.serial);
         let is_broken = |node: NodeId| {
             let finals = poll.automaton.finals(node).first();
-            let own = finals.and_then(|&combo| poll.automaton.combos[usize::from(combo)].own);
+            let own = finals.and_then(|&combo| poll.automaton.combo(combo).own);
             own.is_some_and(|set| last_in[set.index()] == serial)
         };
         self.timers.retain(|timer| !matches!(timer.what, Due::Quiet(node) if is_broken(node)));
     }
 
     /// Runs what is due up to a moment, in order.
-    fn run_timers(&mut self, poll: Poll, until: Moment) {
+    fn run_timers(&mut self, poll: ComboPoll, until: Moment) {
         loop {
             let due = self.timers.iter().enumerate();
             let due = due.filter(|(_, timer)| timer.span.is_over(timer.due, until));
@@ -597,11 +604,11 @@ impl ComboEngine {
     }
 
     /// Lets those fire for which nothing is left to wait for.
-    fn settle(&mut self, poll: Poll) {
+    fn settle(&mut self, poll: ComboPoll) {
         let mut at = 0;
         while let Some(&waiting) = self.waiting.get(at) {
-            let others = &poll.automaton.combos[usize::from(waiting.combo)].waits_for;
-            let fired = others.iter().find(|&&other| self.states[usize::from(other)].fired);
+            let others = &poll.automaton.combo(waiting.combo).waits_for;
+            let fired = others.iter().find(|&&other| self.states[other.index()].fired);
             if let Some(&by) = fired {
                 self.waiting.swap_remove(at);
                 self.tell(poll, waiting, ComboOutcome::Cancelled(by));
@@ -616,11 +623,11 @@ impl ComboEngine {
     }
 
     /// Whether what was begun of a combo may still make it fire.
-    fn is_alive(&self, poll: Poll, combo: u16) -> bool {
+    fn is_alive(&self, poll: ComboPoll, combo: ComboId) -> bool {
         let path = poll.automaton.path(combo);
-        let bound = &poll.automaton.combos[usize::from(combo)];
+        let bound = &poll.automaton.combo(combo);
         let counts = |arrival: &Arrival| {
-            let is_spent = !bound.again && arrival.first <= self.spent[usize::from(combo)];
+            let is_spent = !bound.again && arrival.first <= self.spent[combo.index()];
             arrival.first > self.floor && !is_spent
         };
         let is_timed = |timer: &Timer| match timer.what {
@@ -645,14 +652,17 @@ impl ComboEngine {
     }
 
     /// The combos that took their buttons in this tick.
-    pub(crate) fn taking<'a>(&'a self, automaton: &'a Automaton) -> impl Iterator<Item = u16> + 'a {
+    pub(crate) fn taking<'a>(
+        &'a self,
+        automaton: &'a Automaton,
+    ) -> impl Iterator<Item = ComboId> + 'a {
         let fired = self.pulsed.iter().copied();
-        fired.filter(|&combo| automaton.combos[usize::from(combo)].takes)
+        fired.filter(|&combo| automaton.combo(combo).takes)
     }
 
     /// How many steps of a combo are met, and when the next one is over, for
     /// people.
-    pub(crate) fn progress(&self, automaton: &Automaton, combo: u16, now: Moment) -> usize {
+    pub(crate) fn progress(&self, automaton: &Automaton, combo: ComboId, now: Moment) -> usize {
         let path = automaton.path(combo);
         let steps = path.iter().position(|&node| automaton.finals(node).contains(&combo));
         let steps = steps.map_or(path.len(), |last| last + 1);
@@ -662,7 +672,7 @@ impl ComboEngine {
             next.is_some_and(|&next| {
                 let node = &automaton.nodes[next as usize];
                 newest.first > self.floor
-                    && newest.first > self.spent[usize::from(combo)]
+                    && newest.first > self.spent[combo.index()]
                     && node.within.between(newest.at, now) <= node.within.amount()
                     && !self.is_broken(node, newest.serial)
             })

@@ -1,6 +1,6 @@
 //! Which mode is on top, and the clock of the combos.
 
-use crate::base::{ActionId, Moment, Nanos, Tick};
+use crate::base::{ActionId, ModeId, Moment, Nanos, Tick};
 use crate::spec::{MAX_MODES, Mode};
 
 /// A mode, as a tick needs it.
@@ -13,16 +13,24 @@ pub(crate) struct BoundMode {
 
 impl BoundMode {
     pub(crate) fn new(mode: &Mode) -> Self {
-        let action = |at: Option<usize>| at.map(|at| ActionId(at as u16));
-        BoundMode { enter: action(mode.enter), leave: action(mode.leave), freezes: mode.freezes }
+        BoundMode { enter: mode.enter, leave: mode.leave, freezes: mode.freezes }
     }
+}
+
+/// What a change of mode does to attempts that have begun.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Switch {
+    /// They go on when their mode is back.
+    Keeps,
+    /// They are forgotten.
+    Forgets,
 }
 
 /// The modes that are on, the first of the rig at the bottom. A rig without any
 /// is always in mode 0.
 #[derive(Clone, Debug)]
 pub(crate) struct Modes {
-    stack: [u8; MAX_MODES],
+    stack: [ModeId; MAX_MODES],
     depth: u8,
     /// For how long the clock of the combos has stood still.
     paused: Moment,
@@ -30,20 +38,26 @@ pub(crate) struct Modes {
     frozen: Option<Moment>,
 }
 
+impl Default for Modes {
+    fn default() -> Self {
+        Modes::FIRST
+    }
+}
+
 impl Modes {
-    pub(crate) const FIRST: Modes = Modes {
-        stack: [0; MAX_MODES],
+    const FIRST: Modes = Modes {
+        stack: [ModeId(0); MAX_MODES],
         depth: 1,
         paused: Moment { time: Nanos(0), tick: Tick(0) },
         frozen: None,
     };
 
     /// From the bottom to the top.
-    pub(crate) fn stack(&self) -> &[u8] {
+    pub(crate) fn stack(&self) -> &[ModeId] {
         &self.stack[..usize::from(self.depth)]
     }
 
-    pub(crate) fn top(&self) -> u8 {
+    pub(crate) fn top(&self) -> ModeId {
         self.stack[usize::from(self.depth) - 1]
     }
 
@@ -64,16 +78,16 @@ impl Modes {
         at.before(self.paused_at(at))
     }
 
-    /// Follows the actions that went on at `now`. Returns whether another mode
-    /// is on top, and if so whether what was begun is to be forgotten.
+    /// Follows the actions that went on at `now`. Returns what became of the
+    /// attempts, if another mode is on top.
     pub(crate) fn follow(
         &mut self,
         modes: &[BoundMode],
         went_on: impl Fn(ActionId) -> bool,
         now: Moment,
-    ) -> Option<bool> {
+    ) -> Option<Switch> {
         let before = self.top();
-        for (mode, n) in modes.iter().zip(0..) {
+        for (mode, n) in modes.iter().zip((0..).map(ModeId)) {
             let is_left = self.depth > 1 && self.top() == n && mode.leave.is_some_and(&went_on);
             if is_left {
                 self.depth -= 1;
@@ -85,7 +99,7 @@ impl Modes {
         if top == before {
             return None;
         }
-        let freezes = |mode: u8| modes[usize::from(mode)].freezes;
+        let freezes = |mode: ModeId| modes[mode.index()].freezes;
         if let Some(since) = self.frozen.filter(|_| !freezes(top)) {
             self.paused.time.0 += now.time.0 - since.time.0;
             self.paused.tick.0 += now.tick.0 - since.tick.0;
@@ -93,11 +107,11 @@ impl Modes {
         } else if freezes(top) {
             self.frozen = Some(self.frozen.unwrap_or(now));
         }
-        Some(!freezes(top) && !freezes(before))
+        Some(if freezes(top) || freezes(before) { Switch::Keeps } else { Switch::Forgets })
     }
 
     /// Puts a mode on top; one that is on already comes back to the top.
-    fn enter(&mut self, mode: u8) {
+    fn enter(&mut self, mode: ModeId) {
         match self.stack().iter().position(|&other| other == mode) {
             Some(at) => self.depth = at as u8 + 1,
             None => {
@@ -129,17 +143,17 @@ mod tests {
 
     #[rstest]
     #[case::nothing(&[9], &[0], None)]
-    #[case::one(&[1], &[0, 1], Some(true))]
-    #[case::there_and_back(&[1, 2], &[0], Some(true))]
-    #[case::a_menu_on_top(&[1, 3], &[0, 1, 2], Some(false))]
-    #[case::out_of_the_menu(&[1, 3, 4], &[0, 1], Some(false))]
+    #[case::one(&[1], &[0, 1], Some(Switch::Forgets))]
+    #[case::there_and_back(&[1, 2], &[0], Some(Switch::Forgets))]
+    #[case::a_menu_on_top(&[1, 3], &[0, 1, 2], Some(Switch::Keeps))]
+    #[case::out_of_the_menu(&[1, 3, 4], &[0, 1], Some(Switch::Keeps))]
     #[case::only_the_top_is_left(&[1, 3, 2], &[0, 1, 2], None)]
-    #[case::back_to_one_below(&[1, 3, 1], &[0, 1], Some(false))]
+    #[case::back_to_one_below(&[1, 3, 1], &[0, 1], Some(Switch::Keeps))]
     #[case::the_first_is_never_left(&[2], &[0], None)]
     fn modes_are_stacked(
         #[case] actions: &[u16],
         #[case] stack: &[u8],
-        #[case] last: Option<bool>,
+        #[case] last: Option<Switch>,
     ) {
         let mut state = Modes::FIRST;
         let mut came = None;
@@ -147,7 +161,8 @@ mod tests {
             let now = Moment { time: Nanos(1000 * n), tick: Tick(n as u32) };
             came = state.follow(&modes(), |other| other == ActionId(action), now);
         }
-        assert_eq!((state.stack(), came), (stack, last));
+        let on: Vec<u8> = state.stack().iter().map(|mode| mode.0).collect();
+        assert_eq!((on.as_slice(), came), (stack, last));
     }
 
     #[test]

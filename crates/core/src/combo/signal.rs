@@ -1,7 +1,11 @@
 //! When a signal changed, and which direction a stick is in.
 
-use crate::base::{ActionId, ControlId, Moment, Nanos, SignalId, Tick};
-use crate::spec::Direction;
+use crate::base::{
+    ActionId, ControlId, ControlTable, GestureId, ModeId, Moment, Nanos, SignalId, Tick, ZoneId,
+};
+use crate::combo::{Automaton, BoundMode};
+use crate::spec::{Direction, Gives};
+use alloc::{sync::Arc, vec::Vec};
 
 /// A change of a signal that a tick saw, or something else that combos must
 /// know of.
@@ -19,7 +23,7 @@ pub struct SignalEdge {
     /// For how long the clock of the combos had stood still by then.
     pub paused: Moment,
     /// The mode then on top.
-    pub mode: u8,
+    pub mode: ModeId,
     /// Whether everything that was begun is to be forgotten at this moment;
     /// then it is no change of a signal.
     pub is_clear: bool,
@@ -44,6 +48,47 @@ impl SignalEdge {
     }
 }
 
+/// The combos, signals and modes of a rig, tied to a roster.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct ComboPlan {
+    pub(crate) automaton: Arc<Automaton>,
+    pub(crate) signals: Vec<BoundSignal>,
+    /// The controls of signals, each with the bit of its thresholds.
+    pub(crate) signal_controls: Vec<(ControlId, u32)>,
+    pub(crate) signals_of: ControlTable<SignalId>,
+    /// The signals that are no controls.
+    pub(crate) zones: Vec<SignalId>,
+    pub(crate) gestures: Vec<SignalId>,
+    /// Those that are an action or a direction of one.
+    pub(crate) actions: Vec<SignalId>,
+    pub(crate) modes: Vec<BoundMode>,
+}
+
+impl ComboPlan {
+    pub(crate) fn is_empty(&self) -> bool {
+        self.automaton.combos.is_empty()
+    }
+
+    pub(crate) fn signal(&self, signal: SignalId) -> &BoundSignal {
+        &self.signals[signal.index()]
+    }
+
+    /// The controls of a signal, each with the bit of its thresholds.
+    pub(crate) fn controls_of(&self, signal: SignalId) -> &[(ControlId, u32)] {
+        match *self.signal(signal) {
+            BoundSignal::Controls { first, len } => {
+                &self.signal_controls[first as usize..(first + len) as usize]
+            }
+            _ => &[],
+        }
+    }
+
+    /// The signals that a control is part of.
+    pub(crate) fn signals_of(&self, control: ControlId) -> &[SignalId] {
+        self.signals_of.of(control)
+    }
+}
+
 /// A signal tied to a plan.
 #[derive(Clone, Debug)]
 pub(crate) enum BoundSignal {
@@ -53,9 +98,10 @@ pub(crate) enum BoundSignal {
         len: u32,
     },
     Action(ActionId),
-    Zone(u8),
-    Gesture(u16),
-    Way(ActionId, Direction),
+    Zone(ZoneId),
+    Gesture(GestureId),
+    /// What the action gives, and which of its directions.
+    Way(ActionId, Gives, Direction),
 }
 
 impl Direction {

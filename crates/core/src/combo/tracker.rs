@@ -1,124 +1,148 @@
 //! From controls, zones, gestures and actions to the edges of signals.
 
-use crate::base::{ActionId, ControlId, Moment, Nanos, SignalId, Tick};
-use crate::combo::{BoundSignal, SignalEdge};
-use crate::plan::Plan;
-use crate::run::Machine;
-use crate::sample::Edge;
-use crate::spec::Direction;
+use super::{BoundSignal, ComboPlan, SignalEdge};
+use crate::base::{ActionId, ActionState, ControlId, ModeId, Moment, Nanos, SignalId, from_polar};
+use crate::gesture::GestureEngine;
+use crate::sample::{ControlState, Edge, SamplePlan};
+use crate::spec::{Direction, Gives};
+use crate::touch::{Panels, TouchPlan};
 use alloc::vec::Vec;
+
+/// Everything of a tick that signals are made of.
+#[derive(Clone, Copy)]
+pub(crate) struct SignalSources<'a> {
+    pub(crate) sample: &'a SamplePlan,
+    pub(crate) controls: &'a [ControlState],
+    pub(crate) touched: &'a [ControlId],
+    pub(crate) touch: &'a TouchPlan,
+    pub(crate) panels: &'a Panels,
+    pub(crate) gestures: &'a GestureEngine,
+    pub(crate) actions: &'a [ActionState],
+    /// The actions that changed in this tick.
+    pub(crate) changed: &'a [ActionId],
+}
 
 /// What the signals were at the last tick.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct SignalTracker {
-    is_on: Vec<bool>,
-    by: Vec<Option<ControlId>>,
-    /// For each signal that is a direction, the direction its action is in.
-    ways: Vec<Option<Direction>>,
+    signals: Vec<Tracked>,
+    /// What changed in this tick, in the order in which it was reported.
+    edges: Vec<SignalEdge>,
     /// An action changed after it was listened to.
-    pub(crate) actions_due: bool,
+    pub(super) actions_due: bool,
+}
+
+/// A signal at the last tick.
+#[derive(Clone, Copy, Debug, Default)]
+struct Tracked {
+    is_on: bool,
+    by: Option<ControlId>,
+    /// Of a signal that is a direction, the direction its action is in.
+    direction: Option<Direction>,
 }
 
 impl SignalTracker {
-    pub(crate) fn fit(&mut self, signals: usize) {
-        self.is_on.resize(signals, false);
-        self.by.resize(signals, None);
-        self.ways.resize(signals, None);
+    /// Makes room for an edge of every control and every signal, and for one at
+    /// which everything is forgotten.
+    pub(crate) fn fit(&mut self, plan: &ComboPlan, controls: usize) {
+        self.signals.resize(plan.signals.len(), Tracked::default());
+        self.edges.clear();
+        if !plan.is_empty() {
+            self.edges.reserve(controls + plan.signals.len() + 1);
+        }
     }
 
-    /// Collects what changed in this tick, in the order in which it was reported.
-    /// `edges` has room for every control and every signal.
-    pub(crate) fn listen(
-        &mut self,
-        machine: &Machine,
-        plan: &Plan,
-        (now, tick): (Nanos, Tick),
-        edges: &mut Vec<SignalEdge>,
-    ) {
-        let of_tick = |signal, is_press, time, by| SignalEdge {
-            signal,
-            is_press,
-            time,
-            tick,
-            paused: Moment::default(),
-            mode: 0,
-            is_clear: false,
-            by,
-        };
-        for &control in machine.touched() {
-            let signals = plan.signals_of(control);
-            let cell = machine.cell(control);
-            if signals.is_empty() && cell.edge() == Some(Edge::Press) {
-                let is_button = plan.sampled(control).control.kind.is_button();
-                let is_presence = plan.sampled(control).control.is_presence;
-                if is_button && !is_presence {
-                    edges.push(of_tick(None, true, cell.turned(true), Some(control)));
-                }
-            }
-            for &signal in signals {
-                let on = plan.signal_controls(signal).iter().any(|&(other, bit)| {
-                    let cell = machine.cell(other);
-                    match plan.sampled(other).control.kind.is_button() {
-                        true => cell.is_down(),
-                        false => cell.is_past(bit),
-                    }
-                });
-                let time = cell.turned(on).min(now);
-                self.hear(signal, on, (time, Some(control)), edges, of_tick);
-            }
+    pub(crate) fn edges(&self) -> &[SignalEdge] {
+        &self.edges
+    }
+
+    pub(super) fn edges_mut(&mut self) -> &mut Vec<SignalEdge> {
+        &mut self.edges
+    }
+
+    /// Collects what changed in a tick.
+    pub(super) fn listen(&mut self, sources: &SignalSources, plan: &ComboPlan, at: Moment) {
+        for &control in sources.touched {
+            self.hear_control(sources, plan, control, at);
         }
-        if machine.touches_changed() {
-            for &signal in plan.zone_signals() {
+        if sources.panels.has_changed() {
+            for &signal in &plan.zones {
                 let BoundSignal::Zone(zone) = *plan.signal(signal) else { continue };
-                let contacts = plan.contacts().iter().enumerate();
-                let mut inside = contacts.filter(|(n, _)| machine.zone_has(usize::from(zone), *n));
-                let by = inside.next().map(|(_, contact)| contact.down);
-                self.hear(signal, by.is_some(), (now, by), edges, of_tick);
+                let by = sources.panels.first_in(zone).map(|id| sources.touch.contact(id).down);
+                self.hear(signal, by.is_some(), (at.time, by), at);
             }
         }
-        if !machine.changed_gestures().is_empty() {
-            for &signal in plan.gesture_signals() {
+        if !sources.gestures.changed().is_empty() {
+            for &signal in &plan.gestures {
                 let BoundSignal::Gesture(gesture) = *plan.signal(signal) else { continue };
-                let state = machine.gesture(usize::from(gesture));
-                self.hear(signal, state.is_on(), (now, state.contact), edges, of_tick);
+                let state = sources.gestures.state(gesture);
+                self.hear(signal, state.is_on(), (at.time, state.contact), at);
             }
         }
         let was_due = core::mem::take(&mut self.actions_due);
-        if was_due || !machine.changed().is_empty() {
-            for &signal in plan.action_signals() {
-                self.hear_action(machine, plan, signal, now, edges, of_tick);
+        if was_due || !sources.changed.is_empty() {
+            for &signal in &plan.actions {
+                self.hear_action(sources, plan, signal, at);
             }
         }
-        edges.sort_unstable_by_key(|edge| (edge.time, edge.is_press, edge.signal));
+        self.edges.sort_unstable_by_key(|edge| (edge.time, edge.is_press, edge.signal));
+    }
+
+    fn hear_control(
+        &mut self,
+        sources: &SignalSources,
+        plan: &ComboPlan,
+        control: ControlId,
+        at: Moment,
+    ) {
+        let signals = plan.signals_of(control);
+        let state = &sources.controls[control.index()];
+        if signals.is_empty() && state.edge() == Some(Edge::Press) {
+            let its = sources.sample.control(control).control;
+            if its.kind.is_button() && !its.is_presence {
+                self.edges.push(edge(None, true, (state.turned(true), Some(control)), at));
+            }
+        }
+        for &signal in signals {
+            let on = plan.controls_of(signal).iter().any(|&(other, bit)| {
+                let state = &sources.controls[other.index()];
+                match sources.sample.control(other).control.kind.is_button() {
+                    true => state.is_down(),
+                    false => state.is_past(bit),
+                }
+            });
+            let time = state.turned(on).min(at.time);
+            self.hear(signal, on, (time, Some(control)), at);
+        }
     }
 
     fn hear_action(
         &mut self,
-        machine: &Machine,
-        plan: &Plan,
+        sources: &SignalSources,
+        plan: &ComboPlan,
         signal: SignalId,
-        now: Nanos,
-        edges: &mut Vec<SignalEdge>,
-        of_tick: impl Fn(Option<SignalId>, bool, Nanos, Option<ControlId>) -> SignalEdge,
+        at: Moment,
     ) {
         // Who drove it was reported within this tick, or it changed by itself.
-        let instant = |action: ActionId| {
-            let by = machine.action(action).driver;
-            let heard = by.filter(|by| machine.touched().contains(by));
-            (heard.map_or(now, |by| machine.cell(by).heard().min(now)), by)
+        let instant = |by: Option<ControlId>| {
+            let heard = by.filter(|by| sources.touched.contains(by));
+            (heard.map_or(at.time, |by| sources.controls[by.index()].heard().min(at.time)), by)
         };
         match *plan.signal(signal) {
             BoundSignal::Action(action) => {
-                let on = machine.action(action).is_active();
-                self.hear(signal, on, instant(action), edges, of_tick);
+                let state = sources.actions[action.index()];
+                self.hear(signal, state.is_active(), instant(state.driver), at);
             }
-            BoundSignal::Way(action, way) => {
-                let state = machine.action(action);
-                let v = plan.vector(action, state);
-                let slot = &mut self.ways[signal.index()];
+            BoundSignal::Way(action, gives, direction) => {
+                let state = sources.actions[action.index()];
+                let v = match gives {
+                    Gives::Polar => from_polar([state.x, state.y]),
+                    _ => [state.x, state.y],
+                };
+                let slot = &mut self.signals[signal.index()].direction;
                 *slot = Direction::next(*slot, v);
-                let on = *slot == Some(way);
-                self.hear(signal, on, instant(action), edges, of_tick);
+                let on = *slot == Some(direction);
+                self.hear(signal, on, instant(state.driver), at);
             }
             _ => {}
         }
@@ -129,13 +153,25 @@ impl SignalTracker {
         signal: SignalId,
         on: bool,
         (time, by): (Nanos, Option<ControlId>),
-        edges: &mut Vec<SignalEdge>,
-        of_tick: impl Fn(Option<SignalId>, bool, Nanos, Option<ControlId>) -> SignalEdge,
+        at: Moment,
     ) {
-        if core::mem::replace(&mut self.is_on[signal.index()], on) != on {
-            let slot = &mut self.by[signal.index()];
-            *slot = by.or(*slot);
-            edges.push(of_tick(Some(signal), on, time, *slot));
+        let tracked = &mut self.signals[signal.index()];
+        if core::mem::replace(&mut tracked.is_on, on) != on {
+            tracked.by = by.or(tracked.by);
+            let by = tracked.by;
+            self.edges.push(edge(Some(signal), on, (time, by), at));
         }
     }
+}
+
+/// An edge before the clock of the combos is taken into account.
+fn edge(
+    signal: Option<SignalId>,
+    is_press: bool,
+    (time, by): (Nanos, Option<ControlId>),
+    at: Moment,
+) -> SignalEdge {
+    let (tick, mode) = (at.tick, ModeId(0));
+    let paused = Moment::default();
+    SignalEdge { signal, is_press, time, tick, paused, mode, is_clear: false, by }
 }

@@ -1,19 +1,28 @@
 //! One attempt at a gesture: its fingers, and everything measured of them.
 
-use crate::base::{ControlId, Nanos, Tick, clamp_to_circle, length, minus};
+use crate::base::{ContactId, ControlId, GestureId, Nanos, Tick, clamp_to_circle, length, minus};
 use crate::gesture::{BoundGesture, GestureOutcome, GestureVerdict, Tally};
 use crate::spec::{GestureKind, MAX_FINGERS, Quantity, StickCentre, SwipeDirections};
 use core::f32::consts::PI;
 
 /// A finger of an attempt; places in millimetres from the top left.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug)]
 pub(crate) struct Finger {
-    /// Its contact, by its place in the plan.
-    pub(crate) contact: u16,
+    pub(crate) contact: ContactId,
     pub(crate) is_lifted: bool,
     pub(crate) landed: Nanos,
     pub(crate) start: [f32; 2],
     pub(crate) at: [f32; 2],
+}
+
+impl Finger {
+    const NONE: Finger = Finger {
+        contact: ContactId(0),
+        is_lifted: false,
+        landed: Nanos(0),
+        start: [0.0; 2],
+        at: [0.0; 2],
+    };
 }
 
 /// How far an attempt has got.
@@ -29,7 +38,7 @@ pub(crate) enum AttemptPhase {
 
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct GestureAttempt {
-    pub(crate) gesture: u16,
+    pub(crate) gesture: GestureId,
     pub(crate) phase: AttemptPhase,
     fingers: [Finger; MAX_FINGERS],
     count: u8,
@@ -59,7 +68,7 @@ pub(crate) struct GestureAttempt {
     /// Whether it fired and went on.
     pub(crate) is_lasting: bool,
     /// The gesture that ended it.
-    pub(crate) cancelled_by: Option<u16>,
+    pub(crate) cancelled_by: Option<GestureId>,
     /// Whether a finger went away without being lifted.
     pub(crate) is_broken: bool,
     /// Of several taps: whether this is only one of too few.
@@ -69,11 +78,11 @@ pub(crate) struct GestureAttempt {
 }
 
 impl GestureAttempt {
-    pub(crate) fn new(gesture: u16, size: [f32; 2]) -> Self {
+    pub(crate) fn new(gesture: GestureId, size: [f32; 2]) -> Self {
         GestureAttempt {
             gesture,
             phase: AttemptPhase::Trying,
-            fingers: [Finger::default(); MAX_FINGERS],
+            fingers: [Finger::NONE; MAX_FINGERS],
             count: 0,
             complete: Nanos(0),
             moved: 0.0,
@@ -132,7 +141,7 @@ impl GestureAttempt {
     }
 
     /// One more finger.
-    pub(crate) fn land(&mut self, contact: u16, landed: Nanos, start: [f32; 2]) {
+    pub(crate) fn land(&mut self, contact: ContactId, landed: Nanos, start: [f32; 2]) {
         let finger = Finger { contact, is_lifted: false, landed, start, at: start };
         self.fingers[usize::from(self.count)] = finger;
         self.count += 1;
@@ -148,7 +157,7 @@ impl GestureAttempt {
     }
 
     /// A finger is elsewhere.
-    pub(crate) fn move_to(&mut self, contact: u16, at: [f32; 2]) {
+    pub(crate) fn move_to(&mut self, contact: ContactId, at: [f32; 2]) {
         let fingers = &mut self.fingers[..usize::from(self.count)];
         let Some(n) = fingers.iter().position(|finger| finger.contact == contact) else { return };
         if n == 0 {
@@ -163,7 +172,7 @@ impl GestureAttempt {
         }
     }
 
-    pub(crate) fn lift(&mut self, contact: u16, time: Nanos) {
+    pub(crate) fn lift(&mut self, contact: ContactId, time: Nanos) {
         let fingers = &mut self.fingers[..usize::from(self.count)];
         if let Some(finger) = fingers.iter_mut().find(|f| f.contact == contact && !f.is_lifted) {
             finger.is_lifted = true;

@@ -1,23 +1,38 @@
 //! A gesture tied to a plan: what a tick needs of it, laid out for it.
 
-use crate::gesture::Check;
+use crate::base::{GestureId, ZoneId};
+use crate::gesture::{Check, Signs};
 use crate::spec::{Gesture, GestureKind, LimitSense, PanelEdge, Quantity, SwipeDirections};
 use alloc::vec::Vec;
+
+/// The gestures of a rig.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct GesturePlan {
+    pub(crate) gestures: Vec<BoundGesture>,
+    pub(crate) signs: Signs,
+}
+
+impl GesturePlan {
+    #[inline]
+    pub(crate) fn gesture(&self, gesture: GestureId) -> &BoundGesture {
+        &self.gestures[gesture.index()]
+    }
+}
 
 /// Invariant: at most [`MAX_CHECKS`](super::MAX_CHECKS) checks.
 #[derive(Clone, Debug)]
 pub(crate) struct BoundGesture {
     pub(crate) kind: GestureKind,
-    pub(crate) zone: Option<u8>,
+    pub(crate) zone: Option<ZoneId>,
     pub(crate) fingers: u8,
     pub(crate) checks: Vec<Check>,
     /// Full deflection, in the unit of its kind.
     pub(crate) scale: f32,
     pub(crate) toward: SwipeDirections,
     pub(crate) from_edge: Option<PanelEdge>,
-    pub(crate) waits_for: Vec<u16>,
+    pub(crate) waits_for: Vec<GestureId>,
     pub(crate) takes: bool,
-    pub(crate) beside: Vec<u16>,
+    pub(crate) beside: Vec<GestureId>,
 }
 
 impl BoundGesture {
@@ -32,18 +47,17 @@ impl BoundGesture {
             GestureKind::Swipe { toward, from_edge, .. } => (toward, from_edge),
             _ => (SwipeDirections::Any, None),
         };
-        let places = |list: &[usize]| list.iter().map(|&n| n as u16).collect();
         BoundGesture {
             kind: gesture.kind,
-            zone: gesture.zone.map(|zone| zone as u8),
+            zone: gesture.zone,
             fingers: gesture.fingers,
             checks,
             scale: scales.first().map_or(1.0, |scale| scale.limit),
             toward,
             from_edge,
-            waits_for: places(&gesture.waits_for),
+            waits_for: gesture.waits_for.clone(),
             takes: gesture.takes,
-            beside: places(&gesture.beside),
+            beside: gesture.beside.clone(),
         }
     }
 

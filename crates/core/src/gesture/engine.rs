@@ -1,13 +1,12 @@
 //! The attempts that go on, and how gestures bear on each other.
 
-use crate::base::{ControlId, Nanos, Tick};
+use crate::base::{ContactId, ControlId, GestureId, Nanos, SparseSet, Tick};
 use crate::gesture::{
     AttemptPhase, BoundGesture, Check, CheckedLimit, Finger, GestureAttempt, GestureOutcome,
-    GestureVerdict, Tap, Taps, Trail, measure_taps, millis,
+    GesturePlan, GestureVerdict, Tap, Taps, Trail, measure_taps, millis,
 };
-use crate::plan::Plan;
 use crate::spec::{GestureKind, Quantity, StickCentre, SwipeFires};
-use crate::touch::ContactUpdate;
+use crate::touch::{Contact, ContactUpdate};
 use alloc::vec::Vec;
 
 /// At most this many attempts go on at once; a finger that lands when there
@@ -46,8 +45,8 @@ impl GestureState {
 /// An attempt that goes on, to be shown.
 #[derive(Clone, Debug, PartialEq)]
 pub struct GestureCandidate {
-    /// The gesture, by its place in the rig.
-    pub gesture: usize,
+    /// The gesture.
+    pub gesture: GestureId,
     /// The first of its contacts.
     pub contact: ControlId,
     /// When it began.
@@ -73,62 +72,65 @@ pub(crate) struct GestureEngine {
     taps: Vec<Taps>,
     trails: Vec<Trail>,
     verdicts: Vec<GestureVerdict>,
-    changed: Vec<u16>,
-    is_changed: Vec<bool>,
+    changed: SparseSet<GestureId>,
     /// Gestures that fired for this tick alone.
-    pulsed: Vec<u16>,
-    /// For each contact one more than its news of this tick.
-    news_of: Vec<u16>,
+    pulsed: Vec<GestureId>,
+    /// For each contact the place of its update among those of this tick.
+    update_of: Vec<Option<u16>>,
     wake: Option<Nanos>,
 }
 
-/// What judging needs besides the watch itself.
+/// What a tick is run by.
 #[derive(Clone, Copy)]
-struct Poll<'a> {
-    plan: &'a Plan,
-    tick: Tick,
-    now: Nanos,
+pub(crate) struct GesturePoll<'a> {
+    pub(crate) plan: &'a GesturePlan,
+    pub(crate) contacts: &'a [Contact],
+    pub(crate) tick: Tick,
+    pub(crate) now: Nanos,
 }
 
-impl Poll<'_> {
+impl GesturePoll<'_> {
     fn gesture(&self, attempt: &GestureAttempt) -> &BoundGesture {
-        &self.plan.gestures()[usize::from(attempt.gesture)]
+        self.plan.gesture(attempt.gesture)
+    }
+
+    /// What says that a contact is there.
+    fn down(&self, contact: ContactId) -> ControlId {
+        self.contacts[contact.index()].down
     }
 }
 
 impl GestureEngine {
     /// Makes room, so that no tick needs to allocate.
-    pub(crate) fn fit(&mut self, plan: &Plan) {
-        let (gestures, contacts) = (plan.gestures().len(), plan.contacts().len());
+    pub(crate) fn fit(&mut self, plan: &GesturePlan, contacts: usize) {
+        let gestures = plan.gestures.len();
         if gestures == 0 {
             return;
         }
         self.states.resize(gestures, GestureState::default());
-        self.taps.resize(gestures, Taps::default());
-        self.is_changed.resize(gestures, false);
-        self.news_of.resize(contacts, 0);
-        if !plan.signs().is_empty() {
+        self.taps.resize(gestures, Taps::NONE);
+        self.changed.grow(gestures);
+        self.update_of.resize(contacts, None);
+        if !plan.signs.is_empty() {
             self.trails.resize(contacts, Trail::EMPTY);
         }
-        let room = room(plan);
+        let room = room(plan, contacts);
         self.attempts.reserve(room - self.attempts.len().min(room));
         self.verdicts.reserve(room - self.verdicts.len().min(room));
-        for list in [&mut self.changed, &mut self.pulsed] {
-            list.reserve(gestures - list.len());
-        }
+        self.pulsed.reserve(gestures - self.pulsed.len());
     }
 
     /// The gestures whose state changed in this tick.
-    pub(crate) fn changed(&self) -> &[u16] {
-        &self.changed
+    pub(crate) fn changed(&self) -> &[GestureId] {
+        self.changed.as_slice()
     }
 
     pub(crate) fn verdicts(&self) -> &[GestureVerdict] {
         &self.verdicts
     }
 
-    pub(crate) fn state(&self, gesture: usize) -> GestureState {
-        self.states.get(gesture).copied().unwrap_or_default()
+    pub(crate) fn state(&self, gesture: GestureId) -> GestureState {
+        self.states.get(gesture.index()).copied().unwrap_or_default()
     }
 
     /// When a tick must run though nothing is reported.
@@ -136,7 +138,7 @@ impl GestureEngine {
         self.wake
     }
 
-    /// Whether a tick without news would change nothing before it wakes.
+    /// Whether a tick without updates would change nothing before it wakes.
     pub(crate) fn is_settled(&self) -> bool {
         self.pulsed.is_empty() && self.changed.is_empty() && self.verdicts.is_empty()
     }
@@ -144,9 +146,7 @@ impl GestureEngine {
     /// Ends the tick before.
     fn age(&mut self) {
         self.verdicts.clear();
-        while let Some(gesture) = self.changed.pop() {
-            self.is_changed[usize::from(gesture)] = false;
-        }
+        self.changed.clear();
         while let Some(gesture) = self.pulsed.pop() {
             let state = self.change(gesture);
             state.fired = false;
@@ -155,37 +155,33 @@ impl GestureEngine {
     }
 
     /// The state of a gesture, which will change.
-    fn change(&mut self, gesture: u16) -> &mut GestureState {
-        let at = usize::from(gesture);
-        if !core::mem::replace(&mut self.is_changed[at], true) {
-            self.changed.push(gesture);
-        }
-        &mut self.states[at]
+    fn change(&mut self, gesture: GestureId) -> &mut GestureState {
+        self.changed.insert(gesture);
+        &mut self.states[gesture.index()]
     }
 
-    /// Runs a tick over the news of its contacts, none of which is in it twice.
-    pub(crate) fn tick(&mut self, plan: &Plan, tick: Tick, now: Nanos, news: &[ContactUpdate]) {
+    /// Runs a tick over the updates of its contacts, none of which is in it twice.
+    pub(crate) fn tick(&mut self, poll: GesturePoll, updates: &[ContactUpdate]) {
         self.age();
-        let is_idle = news.is_empty() && self.wake.is_none_or(|wake| wake > now);
+        let is_idle = updates.is_empty() && self.wake.is_none_or(|wake| wake > poll.now);
         if is_idle {
             return;
         }
-        let poll = Poll { plan, tick, now };
-        for (news, n) in news.iter().zip(1..) {
-            self.news_of[usize::from(news.contact)] = n;
+        for (update, n) in updates.iter().zip(0..) {
+            self.update_of[update.contact.index()] = Some(n);
             // Where it lands next is no part of the stroke that it ends.
-            let is_its = news.lifted.is_none() || news.landed.is_none();
-            if let Some(trail) = self.trails.get_mut(usize::from(news.contact)).filter(|_| is_its) {
-                trail.add(news.place);
+            let is_its = update.lifted.is_none() || update.landed.is_none();
+            if let Some(trail) = self.trails.get_mut(update.contact.index()).filter(|_| is_its) {
+                trail.add(update.place);
             }
         }
         for at in 0..self.attempts.len() {
-            self.hear(poll, at, news);
+            self.hear(poll, at, updates);
         }
-        for news in news {
-            self.news_of[usize::from(news.contact)] = 0;
-            if let Some(landed) = news.landed {
-                self.land(poll, news, landed);
+        for update in updates {
+            self.update_of[update.contact.index()] = None;
+            if let Some(landed) = update.landed {
+                self.land(poll, update, landed);
             }
         }
         self.settle(poll);
@@ -193,19 +189,19 @@ impl GestureEngine {
         self.wake = self.next_wake(poll);
     }
 
-    /// Tells an attempt the news of its fingers.
-    fn hear(&mut self, poll: Poll, at: usize, news: &[ContactUpdate]) {
-        let GestureEngine { attempts, trails, taps, news_of, .. } = self;
+    /// Tells an attempt the updates of its fingers.
+    fn hear(&mut self, poll: GesturePoll, at: usize, updates: &[ContactUpdate]) {
+        let GestureEngine { attempts, trails, taps, update_of, .. } = self;
         let attempt = &mut attempts[at];
         let of = poll.gesture(attempt);
-        let news_of = |finger: &Finger| {
-            let n = usize::from(news_of[usize::from(finger.contact)]).checked_sub(1)?;
-            (!finger.is_lifted).then(|| &news[n])
+        let update_of = |finger: &Finger| {
+            let n = usize::from(update_of[finger.contact.index()]?);
+            (!finger.is_lifted).then(|| &updates[n])
         };
         let (mut moved, mut is_news) = (None, false);
         for n in 0..attempt.fingers().len() {
             let finger = attempt.fingers()[n];
-            let Some(&ContactUpdate { lifted, landed, place, at, .. }) = news_of(&finger) else {
+            let Some(&ContactUpdate { lifted, landed, place, at, .. }) = update_of(&finger) else {
                 continue;
             };
             is_news = true;
@@ -226,7 +222,7 @@ impl GestureEngine {
         }
         for n in 0..attempt.fingers().len() {
             let finger = attempt.fingers()[n];
-            if let Some(&ContactUpdate { lifted: Some(time), is_broken, .. }) = news_of(&finger) {
+            if let Some(&ContactUpdate { lifted: Some(time), is_broken, .. }) = update_of(&finger) {
                 attempt.lift(finger.contact, time);
                 attempt.is_broken |= is_broken;
             }
@@ -244,15 +240,15 @@ impl GestureEngine {
                 judge(attempt, of, over, poll.tick)
             }
             GestureKind::Tap { times } if attempt.all_lifted() => {
-                one_tap(attempt, of, &mut taps[usize::from(attempt.gesture)], times, poll.tick);
+                one_tap(attempt, of, &mut taps[attempt.gesture.index()], times, poll.tick);
             }
             GestureKind::Swipe { fires: SwipeFires::Release, .. } => {
                 judge(attempt, of, over, poll.tick)
             }
             GestureKind::Sign { sign } => {
-                let trail = &trails[usize::from(attempt.first().contact)];
+                let trail = &trails[attempt.first().contact.index()];
                 if let Some(stroke) = trail.stroke() {
-                    attempt.likeness = poll.plan.signs().likeness(&stroke, sign);
+                    attempt.likeness = poll.plan.signs.likeness(&stroke, sign);
                 }
                 judge(attempt, of, over, poll.tick);
             }
@@ -262,22 +258,22 @@ impl GestureEngine {
 
     /// A finger lands: every gesture that listens there begins an attempt, or
     /// adds the finger to one that lacks it.
-    fn land(&mut self, poll: Poll, news: &ContactUpdate, landed: Nanos) {
-        if let Some(trail) = self.trails.get_mut(usize::from(news.contact)) {
-            trail.begin(news.place);
+    fn land(&mut self, poll: GesturePoll, update: &ContactUpdate, landed: Nanos) {
+        if let Some(trail) = self.trails.get_mut(update.contact.index()) {
+            trail.begin(update.place);
         }
-        let contact = &poll.plan.contacts()[usize::from(news.contact)];
-        for (of, n) in poll.plan.gestures().iter().zip(0..) {
+        let contact = &poll.contacts[update.contact.index()];
+        for (of, n) in poll.plan.gestures.iter().zip((0..).map(GestureId)) {
             let listens = match of.zone {
-                Some(zone) => news.zones >> zone & 1 != 0,
-                None => !news.is_taken,
+                Some(zone) => update.zones.has(zone),
+                None => !update.is_taken,
             };
             if !listens {
                 continue;
             }
             let joins = |attempt: &GestureAttempt| {
                 let lacks = attempt.gesture == n && !attempt.is_complete(of);
-                let panel = poll.plan.contacts()[usize::from(attempt.first().contact)].panel;
+                let panel = poll.contacts[attempt.first().contact.index()].panel;
                 lacks && !attempt.all_lifted() && panel == contact.panel
             };
             let at = match self.attempts.iter().position(joins) {
@@ -285,7 +281,7 @@ impl GestureEngine {
                 None => {
                     let is_busy = |attempt: &GestureAttempt| attempt.gesture == n;
                     let is_busy = of.kind.is_single() && self.attempts.iter().any(is_busy);
-                    if is_busy || self.attempts.len() == room(poll.plan) {
+                    if is_busy || self.attempts.len() == room(poll.plan, poll.contacts.len()) {
                         continue;
                     }
                     self.attempts.push(GestureAttempt::new(n, contact.size));
@@ -294,13 +290,13 @@ impl GestureEngine {
                 }
             };
             let attempt = &mut self.attempts[at];
-            attempt.land(news.contact, landed, news.place);
+            attempt.land(update.contact, landed, update.place);
             attempt.centre = match of.kind {
                 GestureKind::Stick(StickCentre::Fixed(place))
                 | GestureKind::Aim { origin: place } => {
                     [place[0] * contact.size[0], place[1] * contact.size[1]]
                 }
-                _ => news.place,
+                _ => update.place,
             };
             if matches!(of.kind, GestureKind::Stick(_) | GestureKind::Aim { .. }) {
                 judge(attempt, of, landed, poll.tick);
@@ -309,7 +305,7 @@ impl GestureEngine {
     }
 
     /// Lets those fire that have met their limits and need not wait any more.
-    fn settle(&mut self, poll: Poll) {
+    fn settle(&mut self, poll: GesturePoll) {
         let mut at = 0;
         while at < self.attempts.len() {
             let attempt = &self.attempts[at];
@@ -332,12 +328,12 @@ impl GestureEngine {
     }
 
     /// Whether a gesture can still fire with what an attempt is about.
-    fn is_possible(&self, poll: Poll, gesture: u16, waiting: &GestureAttempt) -> bool {
-        let of = &poll.plan.gestures()[usize::from(gesture)];
+    fn is_possible(&self, poll: GesturePoll, gesture: GestureId, waiting: &GestureAttempt) -> bool {
+        let of = poll.plan.gesture(gesture);
         let is_several = matches!(of.kind, GestureKind::Tap { times: 2.. });
         let is_open = is_several && {
             let gap = of.limit(Quantity::Gap).unwrap_or(0.0);
-            self.taps[usize::from(gesture)].open_until(gap).is_some_and(|until| until > poll.now)
+            self.taps[gesture.index()].open_until(gap).is_some_and(|until| until > poll.now)
         };
         is_open
             || self.attempts.iter().any(|other| {
@@ -351,7 +347,7 @@ impl GestureEngine {
             })
     }
 
-    fn fire(&mut self, poll: Poll, at: usize) {
+    fn fire(&mut self, poll: GesturePoll, at: usize) {
         let attempt = &mut self.attempts[at];
         let of = poll.gesture(attempt);
         (attempt.phase, attempt.fired) = (AttemptPhase::Fired, Some(poll.tick));
@@ -359,9 +355,9 @@ impl GestureEngine {
         attempt.is_lasting = of.kind.lasts() && attempt.over.is_none();
         let fired = *attempt;
         if let GestureKind::Tap { times: 2.. } = of.kind {
-            self.taps[usize::from(fired.gesture)].spend();
+            self.taps[fired.gesture.index()].spend();
         }
-        let contact = poll.plan.contacts()[usize::from(fired.first().contact)].down;
+        let contact = poll.down(fired.first().contact);
         let state = self.change(fired.gesture);
         state.trying -= 1;
         (state.value, state.contact) = (fired.value, Some(contact));
@@ -383,7 +379,7 @@ impl GestureEngine {
     }
 
     /// What an attempt that lasts gives now.
-    fn give(&mut self, poll: Poll, at: usize) {
+    fn give(&mut self, poll: GesturePoll, at: usize) {
         let attempt = &mut self.attempts[at];
         let of = poll.gesture(attempt);
         if !attempt.is_lasting || !of.kind.has_value() || attempt.over.is_some() {
@@ -398,7 +394,7 @@ impl GestureEngine {
     }
 
     /// Gives a verdict to those that are over, and forgets them.
-    fn conclude(&mut self, poll: Poll) {
+    fn conclude(&mut self, poll: GesturePoll) {
         let mut at = 0;
         while at < self.attempts.len() {
             let attempt = &self.attempts[at];
@@ -416,20 +412,20 @@ impl GestureEngine {
         }
     }
 
-    fn forget(&mut self, poll: Poll, attempt: &GestureAttempt) {
+    fn forget(&mut self, poll: GesturePoll, attempt: &GestureAttempt) {
         let of = poll.gesture(attempt);
         let state = self.change(attempt.gesture);
         state.lasting -= u16::from(attempt.is_lasting);
         state.trying -= u16::from(attempt.phase != AttemptPhase::Fired);
         state.rest();
         if attempt.is_broken {
-            self.taps[usize::from(attempt.gesture)].clear();
+            self.taps[attempt.gesture.index()].clear();
         }
         // One of too few fingers or taps is no attempt at all.
         if !attempt.is_complete(of) || attempt.is_part {
             return;
         }
-        let contact = poll.plan.contacts()[usize::from(attempt.first().contact)].down;
+        let contact = poll.down(attempt.first().contact);
         let ended = attempt.over.unwrap_or(poll.now);
         let mut verdict = attempt.verdict(poll.tick, ended, contact);
         verdict.outcome = match (attempt.fired, attempt.cancelled_by) {
@@ -442,7 +438,7 @@ impl GestureEngine {
     }
 
     /// Those that time alone can bring further.
-    fn next_wake(&self, poll: Poll) -> Option<Nanos> {
+    fn next_wake(&self, poll: GesturePoll) -> Option<Nanos> {
         let next = Nanos(poll.now.0 + 1);
         let due = |attempt: &GestureAttempt| match (attempt.phase, poll.gesture(attempt)) {
             (AttemptPhase::Met, _) => Some(next),
@@ -458,10 +454,10 @@ impl GestureEngine {
     }
 
     /// The attempts that go on, with how far each is now.
-    pub(crate) fn candidates(&self, plan: &Plan, now: Nanos) -> Vec<GestureCandidate> {
+    pub(crate) fn candidates(&self, poll: GesturePoll) -> Vec<GestureCandidate> {
         let shown = |attempt: &GestureAttempt| {
-            let of = &plan.gestures()[usize::from(attempt.gesture)];
-            let until = attempt.over.unwrap_or(now);
+            let of = poll.gesture(attempt);
+            let until = attempt.over.unwrap_or(poll.now);
             let checks = of.checks.iter().map(|check: &Check| {
                 let value = attempt.measure(of, check.quantity, until);
                 CheckedLimit {
@@ -473,8 +469,8 @@ impl GestureEngine {
                 }
             });
             GestureCandidate {
-                gesture: usize::from(attempt.gesture),
-                contact: plan.contacts()[usize::from(attempt.first().contact)].down,
+                gesture: attempt.gesture,
+                contact: poll.down(attempt.first().contact),
                 began: attempt.began(),
                 is_waiting: attempt.phase == AttemptPhase::Met,
                 has_fired: attempt.phase == AttemptPhase::Fired,
@@ -484,25 +480,26 @@ impl GestureEngine {
             }
         };
         let mut candidates: Vec<GestureCandidate> = self.attempts.iter().map(shown).collect();
-        let has_attempt = |n: usize| self.attempts.iter().any(|a| usize::from(a.gesture) == n);
-        let between = (0..self.taps.len()).filter(|&n| !has_attempt(n));
-        candidates.extend(between.filter_map(|n| self.between_taps(plan, n, now)));
+        let has_attempt = |id: &GestureId| self.attempts.iter().any(|a| a.gesture == *id);
+        let between = GestureId::first(self.taps.len()).filter(|id| !has_attempt(id));
+        candidates.extend(between.filter_map(|id| self.between_taps(poll, id)));
         candidates
     }
 
     /// A gesture of several taps that waits for the next one: how much of the gap
     /// has gone.
-    fn between_taps(&self, plan: &Plan, gesture: usize, now: Nanos) -> Option<GestureCandidate> {
-        let of = plan.gestures().get(gesture)?;
+    fn between_taps(&self, poll: GesturePoll, gesture: GestureId) -> Option<GestureCandidate> {
+        let of = poll.plan.gestures.get(gesture.index())?;
         let limit = of.limit(Quantity::Gap)?;
-        self.taps[gesture].open_until(limit).filter(|until| *until > now)?;
-        let last = self.taps[gesture].newest()?;
-        let value = millis(now.0.saturating_sub(last.lifted.0));
+        let taps = &self.taps[gesture.index()];
+        taps.open_until(limit).filter(|until| *until > poll.now)?;
+        let last = taps.newest()?;
+        let value = millis(poll.now.0.saturating_sub(last.lifted.0));
         let margin = Quantity::Gap.sense().slack(value, limit);
         let gap = CheckedLimit { quantity: Quantity::Gap, value, limit, margin, is_alone: false };
         Some(GestureCandidate {
             gesture,
-            contact: plan.contacts()[usize::from(last.contact)].down,
+            contact: poll.down(last.contact),
             began: last.landed,
             is_waiting: false,
             has_fired: false,
@@ -515,8 +512,8 @@ impl GestureEngine {
 
 /// How many attempts go on at most: for every finger one at every gesture, and
 /// as many again of fingers that have just lifted and of those that wait.
-fn room(plan: &Plan) -> usize {
-    (plan.gestures().len() * plan.contacts().len() * 3).min(MAX_ATTEMPTS)
+fn room(plan: &GesturePlan, contacts: usize) -> usize {
+    (plan.gestures.len() * contacts * 3).min(MAX_ATTEMPTS)
 }
 
 /// Judges an attempt as it has been until a moment.

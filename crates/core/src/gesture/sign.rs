@@ -9,7 +9,7 @@
 //! place and size. Here the rotation is held within [`TURN_DEG`], so that a sign
 //! and the same sign on its side remain two.
 
-use crate::base::{length, minus};
+use crate::base::{SignId, length, minus};
 use crate::spec::Sign;
 use alloc::vec::Vec;
 use core::f32::consts::PI;
@@ -92,13 +92,13 @@ impl Signs {
 
     /// How much a stroke differs from the nearest example of a sign, and by how
     /// much the nearest of all other signs differs more.
-    pub(crate) fn likeness(&self, stroke: &Stroke, sign: u16) -> [f32; 2] {
+    pub(crate) fn likeness(&self, stroke: &Stroke, sign: SignId) -> [f32; 2] {
         let nearest = |examples: &Vec<Stroke>| {
             examples.iter().map(|example| stroke.differs(example)).fold(180.0, f32::min)
         };
         let (mut own, mut other) = (180.0, 180.0_f32);
         for (n, examples) in self.0.iter().enumerate() {
-            match n == usize::from(sign) {
+            match n == sign.index() {
                 true => own = nearest(examples),
                 false => other = other.min(nearest(examples)),
             }
@@ -182,9 +182,9 @@ mod tests {
             examples: [path.to_vec()].into(),
         };
         let signs = Signs::new(&[sign("hook", &HOOK), sign("roof", &ROOF)]);
-        let [own, lead] = signs.likeness(&stroke(&HOOK), 0);
+        let [own, lead] = signs.likeness(&stroke(&HOOK), SignId(0));
         assert!(own < 0.1 && lead > 20.0, "{own} {lead}");
-        let [own, lead] = signs.likeness(&stroke(&HOOK), 1);
+        let [own, lead] = signs.likeness(&stroke(&HOOK), SignId(1));
         assert!(own > 20.0 && lead < -20.0, "{own} {lead}");
     }
 

@@ -4,7 +4,7 @@
 //! of them, the widest gap and so on. No window is opened or closed, and so a
 //! tap that comes too late for one sequence can begin the next.
 
-use crate::base::{Nanos, length, minus};
+use crate::base::{ContactId, Nanos, length, minus};
 use crate::gesture::millis;
 use crate::spec::{MAX_TAPS, Quantity};
 
@@ -13,10 +13,10 @@ use crate::spec::{MAX_TAPS, Quantity};
 const PARTED: f32 = 4.0;
 
 /// A tap that is over.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug)]
 pub(crate) struct Tap {
-    /// Its first contact, by its place in the plan.
-    pub(crate) contact: u16,
+    /// Its first contact.
+    pub(crate) contact: ContactId,
     pub(crate) landed: Nanos,
     pub(crate) lifted: Nanos,
     pub(crate) start: [f32; 2],
@@ -29,13 +29,29 @@ pub(crate) struct Tap {
 }
 
 /// The last taps, the newest last.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug)]
 pub(crate) struct Taps {
+    /// The first `count` are there.
     taps: [Tap; MAX_TAPS],
     count: u8,
 }
 
+impl Tap {
+    const NONE: Tap = Tap {
+        contact: ContactId(0),
+        landed: Nanos(0),
+        lifted: Nanos(0),
+        start: [0.0; 2],
+        moved: 0.0,
+        together: 0.0,
+        is_spent: false,
+        is_good: false,
+    };
+}
+
 impl Taps {
+    pub(crate) const NONE: Taps = Taps { taps: [Tap::NONE; MAX_TAPS], count: 0 };
+
     pub(crate) fn push(&mut self, tap: Tap) {
         if usize::from(self.count) == MAX_TAPS {
             self.taps.rotate_left(1);

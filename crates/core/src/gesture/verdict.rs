@@ -9,7 +9,7 @@
 //! of this one alone would meet it; then the moment that came closest is
 //! shown, and the margin is not *alone*.
 
-use crate::base::{ControlId, Nanos, Tick};
+use crate::base::{ControlId, GestureId, Nanos, Tick};
 use crate::spec::{LimitSense, Quantity};
 
 /// No gesture has more limits than this.
@@ -123,8 +123,8 @@ pub enum GestureOutcome {
     Fired,
     /// It did not meet its limits.
     Missed,
-    /// Another gesture, by its place in the rig, fired first.
-    Cancelled(u16),
+    /// Another gesture fired first.
+    Cancelled(GestureId),
     /// Its contact went away without being lifted: its panel took it back, or
     /// could no longer be heard.
     Broken,
@@ -133,8 +133,8 @@ pub enum GestureOutcome {
 /// What an attempt at a gesture came to.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct GestureVerdict {
-    /// The gesture, by its place in the rig.
-    pub gesture: u16,
+    /// The gesture.
+    pub gesture: GestureId,
     /// The first of its contacts.
     pub contact: ControlId,
     /// How many fingers it had.

@@ -1,8 +1,8 @@
 //! What drives an action, tied to controls.
 
-use crate::base::ControlId;
-use crate::spec::{BothHeld, MAX_ZONES, Thresholds};
-use core::ops::Range;
+use crate::base::{ComboId, ContactId, ControlId, GestureId, ZoneId, ZoneSet};
+use crate::spec::{BothHeld, Thresholds};
+use core::{num::NonZeroU16, ops::Range};
 
 /// One way to drive an action, tied to controls: an
 /// [`InputSpec`](crate::InputSpec) whose names are resolved.
@@ -14,27 +14,27 @@ pub enum BoundInput {
         control: ControlId,
         /// For a control that is no button.
         thresholds: Thresholds,
-        /// The bit of the thresholds in the control's cell.
+        /// The bit of the thresholds in the state of the control.
         bit: u32,
     },
     /// A zone of a touch panel.
     Zone {
-        /// Its place in the rig.
-        zone: u8,
+        /// Which.
+        zone: ZoneId,
         /// The first contact of the panel.
-        first: u16,
+        first: ContactId,
         /// How many it has.
         count: u16,
     },
     /// A gesture on any touch panel.
     Gesture {
-        /// Its place in the rig.
-        gesture: u16,
+        /// Which.
+        gesture: GestureId,
         /// How what it gives is shaped.
         shape: BoundShape,
     },
-    /// A combo, by its place in the rig.
-    Combo(u16),
+    /// A combo.
+    Combo(ComboId),
     /// One analogue axis.
     Axis {
         /// The control.
@@ -87,7 +87,7 @@ pub struct Opposites {
 impl Opposites {
     /// Whether no device has any of the buttons.
     pub(crate) fn is_empty(&self) -> bool {
-        [self.negative, self.positive].iter().all(|side| side.len == 0 && side.zones == 0)
+        [self.negative, self.positive].iter().all(|side| side.len == 0 && side.zones.is_empty())
     }
 }
 
@@ -96,17 +96,13 @@ impl Opposites {
 pub struct BoundSide {
     pub(crate) first: u32,
     pub(crate) len: u32,
-    /// A bit for each zone, on any panel.
-    pub(crate) zones: u64,
+    /// On any panel.
+    pub(crate) zones: ZoneSet,
 }
 
 impl BoundSide {
-    /// Its zones, by their places in the rig.
-    pub fn zones(self) -> impl Iterator<Item = usize> {
-        (0..MAX_ZONES).filter(move |zone| self.zones >> zone & 1 != 0)
-    }
-
-    pub(crate) const fn zone_bits(self) -> u64 {
+    /// Its zones.
+    pub const fn zones(self) -> ZoneSet {
         self.zones
     }
 }
@@ -118,8 +114,8 @@ pub struct BoundShape {
     pub(crate) memories: u16,
     /// Memories before those of the stages.
     pub(crate) own: u16,
-    /// One more than its place among the travels; 0 for none.
-    pub(crate) travel: u16,
+    /// Its place among the travels, counted from 1.
+    pub(crate) travel: Option<NonZeroU16>,
     /// Where in the machine its memories begin.
     pub(crate) memory: u32,
 }

@@ -1,288 +1,271 @@
-//! What game code reads, computed from the sampled controls.
+//! The actions of a run: which inputs are due, what they come to, and what the
+//! gates let through.
 
-use crate::base::{ControlId, DeviceId, clamp_to_circle, polar};
-use crate::combo::ComboEngine;
-use crate::device::{ControlKind, Presence};
-use crate::gesture::GestureEngine;
-use crate::plan::{ActionState, BoundAction, BoundInput, BoundShape, BoundSide, Opposites, Plan};
-use crate::sample::{ControlState, DeviceStatus};
+use super::{Readings, combine};
+use crate::base::{ActionId, ActionState, ControlId, InputId, ModeId, SparseSet, ZoneSet};
+use crate::plan::{ActionGate, ActionPlan};
 use crate::shape::StageMemory;
-use crate::spec::{BothHeld, Combine, Gives};
-use crate::touch::ContactState;
-use alloc::{vec, vec::Vec};
-use core::ops::Range;
+use crate::spec::Gives;
+use alloc::vec::Vec;
 
-/// The controls of one tick, as the evaluation of actions needs them.
-pub(crate) struct Controls<'a> {
-    pub(crate) plan: &'a Plan,
-    pub(crate) cells: &'a [ControlState],
-    pub(crate) devices: &'a [DeviceStatus],
-    pub(crate) touches: &'a [ContactState],
-    pub(crate) watch: &'a GestureEngine,
-    pub(crate) combos: &'a ComboEngine,
-    pub(crate) main: Option<DeviceId>,
-    /// Seconds since the tick before; 0 to look without moving anything on.
-    pub(crate) dt: f32,
+/// Why an action is not let through.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Closed {
+    /// This action is on.
+    While(ActionId),
+    /// This action is off.
+    Without(ActionId),
+    /// This mode is on top.
+    Mode(ModeId),
+    /// What was held while it was closed has not been let go yet.
+    Waiting,
 }
 
-/// What the inputs of an action come to together.
-pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionState {
-    let mut best = ActionState::IDLE;
-    for state in inputs {
-        if state.strength() > best.strength() {
-            best = *state;
-        }
-    }
-    if action.combine == Combine::Sum {
-        let sum = inputs.iter().fold([0.0; 2], |[x, y], state| [x + state.x, y + state.y]);
-        let [x, y] = held(action, sum.map(|part| part.clamp(-1.0, 1.0)));
-        best = ActionState { x, y, driver: best.driver.filter(|_| x != 0.0 || y != 0.0) };
-    }
-    if action.gives == Gives::Polar {
-        [best.x, best.y] = polar([best.x, best.y]);
-    }
-    best
+/// Whether an action is let through by its gates.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Gating {
+    Open,
+    Closed,
+    /// Open again, but what was held meanwhile must be let go first: a button
+    /// that closed a menu is not to sound the horn.
+    Waiting,
 }
 
-impl Controls<'_> {
-    /// What an action would be if it had this input alone, and whether that
-    /// would go on changing.
-    pub(crate) fn input(
-        &self,
-        action: &BoundAction,
-        input: &BoundInput,
-        memories: &mut [StageMemory],
-    ) -> (ActionState, bool) {
-        let state = match *input {
-            BoundInput::Button { control, bit, .. } => self.button(action, control, bit),
-            BoundInput::Zone { zone, first, count } => {
-                self.zone(action, zone, first..first + count)
-            }
-            BoundInput::Gesture { gesture, shape } => {
-                return self.gesture(action, usize::from(gesture), shape, memories);
-            }
-            BoundInput::Combo(combo) => self.combo(action, usize::from(combo)),
-            BoundInput::Pair(pair) => {
-                let (x, driver) = self.opposites(action, pair);
-                ActionState { x, y: 0.0, driver }
-            }
-            BoundInput::Cross { x, y } => {
-                let ((x, by_x), (y, by_y)) = (self.opposites(action, x), self.opposites(action, y));
-                let out = held(action, [x, y]);
-                ActionState { x: out[0], y: out[1], driver: by_x.or(by_y) }
-            }
-            BoundInput::Axis { control, shape } => {
-                let raw = [self.value(control, shape, 0), 0.0];
-                let (out, is_moving) = self.shaped(action, control, raw, shape, memories);
-                return (driven(out[0].clamp(-1.0, 1.0), 0.0, control), is_moving);
-            }
-            BoundInput::Stick { x, y, shape } => {
-                let raw = [self.value(x, shape, 0), self.value(y, shape, 1)];
-                let (out, is_moving) = self.shaped(action, x, raw, shape, memories);
-                let [out_x, out_y] = held(action, out);
-                let by = if raw[0].abs() >= raw[1].abs() { x } else { y };
-                return (driven(out_x, out_y, by), is_moving);
-            }
-            BoundInput::Pointer { x, y, counts, shape } => {
-                let raw = self.pointer((x, y), counts, shape, memories);
-                let (out, is_moving) = self.shaped(action, x, raw, shape, memories);
-                let [out_x, out_y] = held(action, out);
-                return (driven(out_x, out_y, x), is_moving);
-            }
-        };
-        (state, false)
-    }
+/// Which of the inputs that are due are evaluated.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Which {
+    /// Those of the actions that combos read.
+    Early,
+    All,
+}
 
-    /// Whether a control may drive an action: any may, unless only those of
-    /// the main device do.
-    fn counts(&self, action: &BoundAction, control: ControlId) -> bool {
-        if !action.main_only {
-            return true;
+/// The state of all actions.
+///
+/// Invariant: after a tick every input holds what it would alone make of its
+/// action, and no input and no action is due.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Actions {
+    states: Vec<ActionState>,
+    /// What each input alone makes of its action; worked out again only when
+    /// something that it reads has changed.
+    inputs: Vec<ActionState>,
+    due_inputs: SparseSet<InputId>,
+    /// Inputs that go on changing by themselves.
+    unfinished: Vec<InputId>,
+    due: SparseSet<ActionId>,
+    changed: SparseSet<ActionId>,
+    /// What stages of shaping remember.
+    memories: Vec<StageMemory>,
+    gating: Vec<Gating>,
+}
+
+impl Actions {
+    pub(crate) fn fit(&mut self, plan: &ActionPlan) {
+        let count = plan.actions.len();
+        self.states.resize(count, ActionState::IDLE);
+        self.gating.resize(count, Gating::Open);
+        self.due.grow(count);
+        self.changed.grow(count);
+        self.memories.resize(plan.memory_count, StageMemory::default());
+        self.unfinished.reserve(plan.inputs.len().saturating_sub(self.unfinished.len()));
+        if self.inputs.len() == plan.inputs.len() {
+            self.due_inputs.grow(plan.inputs.len());
+        } else {
+            self.renumber(plan.inputs.len());
         }
-        let device = self.plan.sampled(control).control.device;
-        self.main.is_some_and(|main| self.plan.are_together(main, device))
     }
 
-    /// A control on its own scale, by a calibration where there is one.
-    fn value(&self, control: ControlId, shape: BoundShape, axis: usize) -> f32 {
-        let cell = &self.cells[control.index()];
-        self.plan.calibrated(shape, axis, cell.seen).unwrap_or(cell.value)
-    }
-
-    /// A value after all stages. A device that cannot be heard gives nothing,
-    /// whatever a stage would add to its rest.
-    fn shaped(
-        &self,
-        action: &BoundAction,
-        control: ControlId,
-        raw: [f32; 2],
-        shape: BoundShape,
-        memories: &mut [StageMemory],
-    ) -> ([f32; 2], bool) {
-        let device = self.plan.sampled(control).control.device;
-        let is_heard = self.devices[usize::from(device.0)].presence == Presence::Here;
-        if !is_heard || !self.counts(action, control) {
-            memories[shape.memories()].fill(StageMemory::default());
-            return ([0.0; 2], false);
-        }
-        self.plan.chain(shape).run(raw, self.dt, &mut memories[shape.of_stages()])
-    }
-
-    /// The sum of a pointer's motion, held in the unit circle.
-    fn pointer(
-        &self,
-        (x, y): (ControlId, ControlId),
-        counts: f32,
-        shape: BoundShape,
-        memories: &mut [StageMemory],
-    ) -> [f32; 2] {
-        let moved = |id: ControlId| self.cells[id.index()].value / counts;
-        let Some(sum) = memories[shape.memories()].first_mut() else { return [0.0; 2] };
-        if self.dt > 0.0 {
-            let [was_x, was_y] = sum.place();
-            // A screen's y points down.
-            sum.set_place(clamp_to_circle([was_x + moved(x), was_y - moved(y)]));
-        }
-        sum.place()
-    }
-
-    /// The value of an input after each of its stages, the calibrated one
-    /// first; empty for an input that is not shaped.
-    pub(crate) fn stages(&self, input: &BoundInput, memories: &[StageMemory]) -> Vec<[f32; 2]> {
-        let (v, shape) = match *input {
-            BoundInput::Axis { control, shape } => ([self.value(control, shape, 0), 0.0], shape),
-            BoundInput::Stick { x, y, shape } => {
-                ([self.value(x, shape, 0), self.value(y, shape, 1)], shape)
-            }
-            BoundInput::Pointer { shape, .. } => {
-                let sum = memories[shape.memories()].first();
-                (sum.map_or([0.0; 2], StageMemory::place), shape)
-            }
-            BoundInput::Gesture { gesture, shape } => {
-                (self.watch.state(usize::from(gesture)).value, shape)
-            }
-            BoundInput::Button { .. }
-            | BoundInput::Zone { .. }
-            | BoundInput::Combo(_)
-            | BoundInput::Pair(_)
-            | BoundInput::Cross { .. } => {
-                return Vec::new();
-            }
-        };
-        let mut memories = memories[shape.of_stages()].to_vec();
-        let mut values = vec![v];
-        self.plan.chain(shape).run_each(v, 0.0, &mut memories, |_, v| values.push(v));
-        values
-    }
-
-    fn button(&self, action: &BoundAction, control: ControlId, bit: u32) -> ActionState {
-        let cell = &self.cells[control.index()];
-        let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
-        let on = match self.plan.sampled(control).control.kind {
-            ControlKind::Button if cell.taken => false,
-            ControlKind::Button if is_pulse => cell.is_pressed(),
-            ControlKind::Button => cell.is_down(),
-            _ => cell.is_past(bit) && (!is_pulse || !cell.was_past(bit)),
-        };
-        driven(f32::from(u8::from(on && self.counts(action, control))), 0.0, control)
-    }
-
-    /// A zone is on while it has a contact; one that gets it presses.
-    fn zone(&self, action: &BoundAction, zone: u8, contacts: Range<u16>) -> ActionState {
-        let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
-        let mut contacts = contacts.map(usize::from);
-        let by = contacts.find_map(|n| {
-            let touch = &self.touches[n];
-            let is_on = touch.is_in(zone) && !(is_pulse && touch.was_in(zone));
-            let by = self.plan.contacts()[n].down;
-            (is_on && self.counts(action, by)).then_some(by)
+    /// Another device came, and inputs have other numbers: all are worked out
+    /// again, which gives what was there.
+    fn renumber(&mut self, count: usize) {
+        self.inputs.clear();
+        self.inputs.resize(count, ActionState::IDLE);
+        self.unfinished.clear();
+        self.unfinished.reserve(count);
+        self.due_inputs.clear();
+        self.due_inputs.grow(count);
+        InputId::first(count).for_each(|input| {
+            self.due_inputs.insert(input);
         });
-        by.map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by))
     }
 
-    /// A gesture is on while it lasts, presses when it fires, and gives its value
-    /// as a stick does.
-    fn gesture(
-        &self,
-        action: &BoundAction,
-        gesture: usize,
-        shape: BoundShape,
-        memories: &mut [StageMemory],
-    ) -> (ActionState, bool) {
-        let state = self.watch.state(gesture);
-        let by = state.contact.filter(|&by| self.counts(action, by));
-        let is_on = match action.gives {
-            Gives::On => state.is_on(),
-            Gives::Pulse | Gives::Toggle => state.fired,
-            Gives::Axis | Gives::Plane | Gives::Polar => {
-                let raw = by.map_or([0.0; 2], |_| state.value);
-                let memories = &mut memories[shape.of_stages()];
-                let (out, is_moving) = self.plan.chain(shape).run(raw, self.dt, memories);
-                let [x, y] = match action.gives {
-                    Gives::Axis => [out[0].clamp(-1.0, 1.0), 0.0],
-                    _ => held(action, out),
-                };
-                let driver = by.filter(|_| x != 0.0 || y != 0.0);
-                return (ActionState { x: x + 0.0, y: y + 0.0, driver }, is_moving);
+    #[inline]
+    pub(crate) fn states(&self) -> &[ActionState] {
+        &self.states
+    }
+
+    #[inline]
+    pub(crate) fn state(&self, action: ActionId) -> ActionState {
+        self.states[action.index()]
+    }
+
+    /// The actions whose value or driver changed in the last tick.
+    #[inline]
+    pub(crate) fn changed(&self) -> &[ActionId] {
+        self.changed.as_slice()
+    }
+
+    pub(crate) fn memories(&self) -> &[StageMemory] {
+        &self.memories
+    }
+
+    #[inline]
+    pub(crate) fn is_settled(&self) -> bool {
+        self.changed.is_empty() && self.unfinished.is_empty() && self.due_inputs.is_empty()
+    }
+
+    #[inline]
+    pub(crate) fn begin_tick(&mut self) {
+        self.changed.clear();
+    }
+
+    /// An input is to be worked out again.
+    #[inline]
+    pub(crate) fn mark(&mut self, input: InputId) {
+        self.due_inputs.insert(input);
+    }
+
+    /// A control was polled: what reads it is to be worked out again.
+    #[inline]
+    pub(crate) fn read(&mut self, plan: &ActionPlan, control: ControlId) {
+        for &input in plan.read_by.of(control) {
+            self.due_inputs.insert(input);
+        }
+    }
+
+    /// Inputs that go on by themselves are to be worked out again.
+    #[inline]
+    pub(crate) fn mark_unfinished(&mut self) {
+        for input in self.unfinished.drain(..) {
+            self.due_inputs.insert(input);
+        }
+    }
+
+    /// Has the actions evaluated that are not open in every mode.
+    pub(crate) fn mark_moded(&mut self, plan: &ActionPlan) {
+        for id in ActionId::first(plan.actions.len()) {
+            if !plan.action(id).modes.is_all() {
+                self.due.insert(id);
             }
-        };
-        (by.filter(|_| is_on).map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by)), false)
+        }
     }
 
-    /// A combo is on while it lasts, and presses when it fires.
-    fn combo(&self, action: &BoundAction, combo: usize) -> ActionState {
-        let state = self.combos.state(combo);
-        let is_on = match action.gives {
-            Gives::Pulse | Gives::Toggle => state.fired,
-            _ => state.is_on(),
-        };
-        let by = state.by.filter(|&by| is_on && self.counts(action, by));
-        by.map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by))
+    /// The zones that actions close at this tick.
+    pub(crate) fn closed_zones(&self, plan: &ActionPlan) -> ZoneSet {
+        let closing = plan.zone_gates.iter().filter(|(_, gate)| self.closes(gate));
+        closing.map(|&(zone, _)| zone).collect()
     }
 
-    fn opposites(&self, action: &BoundAction, pair: Opposites) -> (f32, Option<ControlId>) {
-        let latest = |side| self.latest(action, side);
-        match (latest(pair.negative), latest(pair.positive)) {
-            (None, None) => (0.0, None),
-            (Some(key), None) => (-1.0, Some(key)),
-            (None, Some(key)) => (1.0, Some(key)),
-            (Some(a), Some(b)) => {
-                let is_later = self.order(a) > self.order(b);
-                match (pair.both, is_later) {
-                    (BothHeld::Neutral, _) => (0.0, None),
-                    (BothHeld::Last, true) | (BothHeld::First, false) => (-1.0, Some(a)),
-                    (BothHeld::Last, false) | (BothHeld::First, true) => (1.0, Some(b)),
+    fn closes(&self, gate: &ActionGate) -> bool {
+        self.state(gate.by).is_active() == gate.closes
+    }
+
+    /// Evaluates what is due.
+    #[inline]
+    pub(crate) fn evaluate(&mut self, readings: &Readings, which: Which) {
+        self.evaluate_inputs(readings, which);
+        if readings.plan.has_gates() {
+            self.evaluate_gates(readings);
+        }
+        while let Some(id) = self.due.pop() {
+            self.evaluate_action(readings, id);
+        }
+    }
+
+    #[inline]
+    fn evaluate_inputs(&mut self, readings: &Readings, which: Which) {
+        let Actions { inputs, due_inputs, unfinished, due, memories, .. } = self;
+        let plan = readings.plan;
+        due_inputs.retain(|at| {
+            let (input, id) = plan.input(at);
+            if which == Which::Early && !plan.is_early(id) {
+                return true;
+            }
+            let action = plan.action(id);
+            let (state, is_moving) = readings.input(action, input, memories);
+            let is_over_next_tick = matches!(action.gives, Gives::Pulse | Gives::Toggle);
+            if is_moving || (is_over_next_tick && state.is_active()) {
+                unfinished.push(at);
+            }
+            inputs[at.index()] = state;
+            due.insert(id);
+            false
+        });
+    }
+
+    /// The actions that open and close others come first.
+    fn evaluate_gates(&mut self, readings: &Readings) {
+        let plan = readings.plan;
+        let mut at = 0;
+        while let Some(&id) = self.due.as_slice().get(at) {
+            if plan.gated_by(id).is_empty() {
+                at += 1;
+                continue;
+            }
+            self.due.swap_remove(at);
+            let was_on = self.state(id).is_active();
+            self.evaluate_action(readings, id);
+            if self.state(id).is_active() != was_on {
+                for &gated in plan.gated_by(id) {
+                    self.due.insert(gated);
                 }
             }
         }
     }
 
-    /// Of the held buttons of a side, and the contacts that its zones have, the
-    /// one pressed last.
-    fn latest(&self, action: &BoundAction, side: BoundSide) -> Option<ControlId> {
-        let keys = self.plan.side(side).iter().copied();
-        let is_held = |cell: &ControlState| cell.is_down() && !cell.taken;
-        let keys = keys.filter(|id| is_held(&self.cells[id.index()]));
-        let touching = self.touches.iter().zip(self.plan.contacts());
-        let touching = touching
-            .filter(|(touch, _)| side.zone_bits() != 0 && touch.is_in_any(side.zone_bits()))
-            .map(|(_, contact)| contact.down);
-        let held = keys.chain(touching).filter(|&id| self.counts(action, id));
-        held.max_by_key(|&id| self.order(id))
+    fn evaluate_action(&mut self, readings: &Readings, id: ActionId) {
+        let plan = readings.plan;
+        let action = plan.action(id);
+        let inputs = action.inputs.start as usize..action.inputs.end as usize;
+        let mut state = combine(action, &self.inputs[inputs]);
+        if plan.has_gates() {
+            state = self.gated(readings, id, state);
+        }
+        let slot = &mut self.states[id.index()];
+        if action.gives == Gives::Toggle {
+            state = match state.driver {
+                Some(_) if slot.is_active() => ActionState::IDLE,
+                Some(_) => state,
+                None => *slot,
+            };
+        }
+        if *slot != state {
+            *slot = state;
+            self.changed.insert(id);
+        }
     }
 
-    fn order(&self, control: ControlId) -> u32 {
-        self.cells[control.index()].press_order
+    /// What the gates of an action let through.
+    fn gated(&mut self, readings: &Readings, id: ActionId, state: ActionState) -> ActionState {
+        let action = readings.plan.action(id);
+        let gates = readings.plan.gates_of(action);
+        let is_closed =
+            !action.modes.has(readings.combos.mode()) || gates.iter().any(|gate| self.closes(gate));
+        let gating = &mut self.gating[id.index()];
+        let holds_back = action.gives.is_digital() && state.is_active();
+        *gating = match *gating {
+            _ if is_closed => Gating::Closed,
+            Gating::Closed | Gating::Waiting if holds_back => Gating::Waiting,
+            _ => Gating::Open,
+        };
+        if *gating == Gating::Open { state } else { ActionState::IDLE }
     }
-}
 
-fn held(action: &BoundAction, v: [f32; 2]) -> [f32; 2] {
-    if action.clamp { clamp_to_circle(v) } else { v }
-}
-
-/// A value and who drove it. Adding zero turns the -0 of an inverted rest
-/// into 0, which is what anybody would compare with.
-fn driven(x: f32, y: f32, by: ControlId) -> ActionState {
-    let driver = (x != 0.0 || y != 0.0).then_some(by);
-    ActionState { x: x + 0.0, y: y + 0.0, driver }
+    /// Why the gates of an action do not let it through, if they do not.
+    pub(crate) fn closed_by(
+        &self,
+        plan: &ActionPlan,
+        id: ActionId,
+        mode: ModeId,
+    ) -> Option<Closed> {
+        let action = plan.action(id);
+        let closing = plan.gates_of(action).iter().find(|gate| self.closes(gate));
+        match (self.gating[id.index()], closing) {
+            (Gating::Open, _) => None,
+            _ if !action.modes.has(mode) => Some(Closed::Mode(mode)),
+            (_, Some(gate)) if gate.closes => Some(Closed::While(gate.by)),
+            (_, Some(gate)) => Some(Closed::Without(gate.by)),
+            (Gating::Closed | Gating::Waiting, None) => Some(Closed::Waiting),
+        }
+    }
 }

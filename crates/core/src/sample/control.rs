@@ -16,7 +16,7 @@
 //! one)`.
 
 use crate::base::Nanos;
-use crate::device::{ControlKind, Event, Marks};
+use crate::device::{ControlKind, Event, Marks, Presence};
 use crate::sample::{BoundThresholds, LaneMarks, SampledControl};
 use crate::shape::normalise;
 
@@ -50,7 +50,6 @@ pub struct ControlState {
     presses: u16,
     /// A latch hides a press that the next tick will show.
     owes_press: bool,
-    pub(crate) touched: bool,
     /// What the last report said, which a debounce may hold back.
     pub(crate) reported: i32,
     /// Until then a debounce holds back.
@@ -88,7 +87,6 @@ impl ControlState {
             press_order: 0,
             presses: 0,
             owes_press: false,
-            touched: false,
             reported: rest,
             quiet_until: Nanos(0),
             chatter: 0,
@@ -149,7 +147,6 @@ impl ControlState {
         self.before = self.seen;
         self.past_before = self.past;
         self.marks = LaneMarks::empty();
-        self.touched = false;
         self.actual != self.seen || self.reported != self.actual
     }
 
@@ -158,7 +155,7 @@ impl ControlState {
     pub(crate) fn receive(
         &mut self,
         how: &SampledControl,
-        passings: &[BoundThresholds],
+        thresholds: &[BoundThresholds],
         event: &Event,
     ) -> bool {
         let kind = how.control.kind;
@@ -172,7 +169,7 @@ impl ControlState {
             (self.actual, self.reported) = (value, value);
             (self.seen, self.before) = (value, value);
             self.value = normalise(kind, value);
-            self.pass(passings);
+            self.pass(thresholds);
             self.past_before = self.past;
             self.turned = [event.time; 2];
             return kind.is_button() && value != 0;
@@ -249,11 +246,18 @@ impl ControlState {
         held
     }
 
+    /// Polls the presence of a device.
+    pub(crate) fn see_presence(&mut self) {
+        self.seen = self.actual;
+        self.reported = self.actual;
+        self.value = f32::from(u8::from(self.seen == Presence::Here.value()));
+    }
+
     /// Polls the control at the instant `now`.
     pub(crate) fn sample(
         &mut self,
         how: &SampledControl,
-        passings: &[BoundThresholds],
+        thresholds: &[BoundThresholds],
         now: Nanos,
     ) -> PollResult {
         let kind = how.control.kind;
@@ -263,7 +267,7 @@ impl ControlState {
             if kind == ControlKind::Relative {
                 (self.actual, self.reported) = (0, 0);
             }
-            self.pass(passings);
+            self.pass(thresholds);
             return PollResult::default();
         }
         let pressed = self.let_through(now, how.edges.debounce);
@@ -284,12 +288,12 @@ impl ControlState {
 
     /// Which thresholds the value is past now: a bit turns on from `press_at`
     /// on, and off below `release_at`.
-    fn pass(&mut self, passings: &[BoundThresholds]) {
-        for passing in passings {
-            if self.value >= passing.thresholds.press_at {
-                self.past |= 1 << passing.bit;
-            } else if self.value < passing.thresholds.release_at {
-                self.past &= !(1 << passing.bit);
+    fn pass(&mut self, thresholds: &[BoundThresholds]) {
+        for pair in thresholds {
+            if self.value >= pair.thresholds.press_at {
+                self.past |= 1 << pair.bit;
+            } else if self.value < pair.thresholds.release_at {
+                self.past &= !(1 << pair.bit);
             }
         }
     }

@@ -13,11 +13,9 @@ pub struct DeviceStatus {
     /// When it was last used: a button pressed, or a control moved further
     /// than noise would.
     pub last_use: Option<Nanos>,
-    /// The how-manyth hand-over made it the device used last; 0 before any.
-    pub(crate) used: u32,
 }
 
 impl DeviceStatus {
     pub(crate) const SILENT: DeviceStatus =
-        DeviceStatus { presence: Presence::Gone, last_report: None, last_use: None, used: 0 };
+        DeviceStatus { presence: Presence::Gone, last_report: None, last_use: None };
 }

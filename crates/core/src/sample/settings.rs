@@ -1,8 +1,44 @@
-//! How one control is sampled: a rig tied to the devices of a roster.
+//! How controls are sampled: what a rig says of them, tied to a roster.
 
-use crate::base::ControlId;
+use crate::base::{ControlId, DeviceId};
 use crate::device::{Control, ControlKind};
 use crate::spec::{EdgeSettings, MainRules, Thresholds};
+use alloc::vec::Vec;
+use core::ops::Range;
+
+/// How the controls of a roster are sampled.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct SamplePlan {
+    /// In the order of ids, presences included.
+    pub(crate) controls: Vec<SampledControl>,
+    /// For each device its presence and controls.
+    pub(crate) devices: Vec<Range<u16>>,
+    /// Those of a control lie side by side.
+    pub(crate) thresholds: Vec<BoundThresholds>,
+}
+
+impl SamplePlan {
+    #[inline]
+    pub(crate) fn control(&self, control: ControlId) -> &SampledControl {
+        &self.controls[control.index()]
+    }
+
+    #[inline]
+    pub(crate) fn device_of(&self, control: ControlId) -> DeviceId {
+        self.control(control).control.device
+    }
+
+    #[inline]
+    pub(crate) fn thresholds_of(&self, sampled: &SampledControl) -> &[BoundThresholds] {
+        let first = sampled.first_threshold as usize;
+        &self.thresholds[first..first + sampled.threshold_count as usize]
+    }
+
+    /// The controls of a device, without its presence.
+    pub(crate) fn controls_of(&self, device: DeviceId) -> impl Iterator<Item = ControlId> + use<> {
+        self.devices[device.index()].clone().skip(1).map(ControlId)
+    }
+}
 
 /// How one control is sampled.
 #[derive(Clone, Copy, Debug)]
@@ -10,16 +46,16 @@ pub(crate) struct SampledControl {
     pub(crate) control: Control,
     pub(crate) edges: EdgeSettings,
     pub(crate) used: UseRange,
-    /// Its stretch of the plan's list of passings.
-    pub(crate) first_passing: u32,
-    pub(crate) passing_count: u32,
+    /// Its stretch of [`SamplePlan::thresholds`].
+    pub(crate) first_threshold: u32,
+    pub(crate) threshold_count: u32,
 }
 
 #[cfg(test)]
 impl SampledControl {
     pub(crate) fn with(control: Control, edges: EdgeSettings) -> Self {
         let used = UseRange::of(control.kind, &MainRules::default());
-        SampledControl { control, edges, used, first_passing: 0, passing_count: 0 }
+        SampledControl { control, edges, used, first_threshold: 0, threshold_count: 0 }
     }
 }
 
@@ -61,7 +97,7 @@ impl UseRange {
     }
 }
 
-/// A pair of thresholds of one control, and its bit in the control's cell.
+/// A pair of thresholds of one control, and its bit in the state of the control.
 /// The bit is the place of the pair among those of the rig, so that it stays
 /// the same when devices arrive.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -1,8 +1,7 @@
 //! Stages in the order a rig states them, and the same tied together to be run.
 
 use super::stage::{multiplied, on_axes, sign};
-use crate::base::length;
-use crate::base::{at_most, with_length};
+use crate::base::{at_most, length, with_length};
 use crate::shape::StageMemory;
 use crate::spec::{Curve, DeadZone, Stage, StickGate};
 use alloc::vec::Vec;

@@ -3,8 +3,7 @@
 //! Every curve maps 0 to 0 and 1 to 1, and never goes down. Beyond 1 it goes
 //! on as the identity.
 
-use crate::base::length;
-use crate::base::{at_most, with_length};
+use crate::base::{at_most, length, with_length};
 use crate::spec::{Curve, CurvePoints};
 
 impl Curve {

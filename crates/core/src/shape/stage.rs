@@ -1,7 +1,6 @@
 //! What each stage makes of a value.
 
-use crate::base::length;
-use crate::base::{at_most, with_length};
+use crate::base::{at_most, length, with_length};
 use crate::shape::{StageMemory, directions, facing, turn_limit};
 use crate::spec::{DeadZoneKind, Stage, StickGate};
 

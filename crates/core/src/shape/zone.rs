@@ -1,7 +1,6 @@
 //! Dead zones and gates.
 
-use crate::base::{at_most, with_length};
-use crate::base::{clamp_to_circle, length};
+use crate::base::{at_most, clamp_to_circle, length, with_length};
 use crate::spec::{DeadZone, DeadZoneKind, StickGate};
 use alloc::vec::Vec;
 

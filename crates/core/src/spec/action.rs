@@ -1,5 +1,6 @@
 //! Actions, and what drives them.
 
+use crate::base::{ActionId, ComboId, GestureId, ModeSet, ZoneId};
 use crate::device::ControlRef;
 use crate::spec::{ShapeUse, Thresholds};
 use alloc::{string::String, vec::Vec};
@@ -19,13 +20,12 @@ pub struct ActionSpec {
     pub clamp: bool,
     /// Whether only the main device drives it.
     pub main_only: bool,
-    /// Actions, by their place in the rig, that close it while they are on.
-    pub closed_while: Vec<usize>,
+    /// Actions that close it while they are on.
+    pub closed_while: Vec<ActionId>,
     /// Actions without which it is closed.
-    pub open_while: Vec<usize>,
-    /// The modes, a bit each by their place in the rig, in which it is open; 0
-    /// for all of them.
-    pub modes: u32,
+    pub open_while: Vec<ActionId>,
+    /// The modes in which it is open.
+    pub modes: ModeSet,
 }
 
 /// What several active inputs of an action come to.
@@ -130,17 +130,17 @@ pub enum InputSpec {
         /// For a control that is no button.
         thresholds: Thresholds,
     },
-    /// A zone of a touch panel, by its place in the rig.
-    Zone(usize),
+    /// A zone of a touch panel.
+    Zone(ZoneId),
     /// A gesture on any touch panel.
     Gesture {
-        /// Its place in the rig.
-        gesture: usize,
+        /// Which.
+        gesture: GestureId,
         /// How what it gives is shaped.
         shape: ShapeUse,
     },
-    /// A combo, by its place in the rig.
-    Combo(usize),
+    /// A combo.
+    Combo(ComboId),
     /// One analogue axis.
     Axis {
         /// The control.
@@ -182,8 +182,8 @@ pub enum InputSpec {
 pub struct SideSpec {
     /// Keys and buttons.
     pub keys: Vec<ControlRef>,
-    /// Zones of touch panels, by their places in the rig.
-    pub zones: Vec<usize>,
+    /// Zones of touch panels.
+    pub zones: Vec<ZoneId>,
 }
 
 /// Four keys, or four zones, as two axes.

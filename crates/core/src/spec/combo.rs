@@ -16,7 +16,7 @@
 //! with equal beginnings share them; `watch` runs it. [`ladder`] explains one
 //! combo: what every attempt came to, and by how much.
 
-use crate::base::{Moment, Nanos, PollRate, SignalId, Tick};
+use crate::base::{ActionId, ComboId, ModeId, ModeSet, Moment, Nanos, PollRate, SignalId, Tick};
 use alloc::{string::String, vec::Vec};
 
 /// A rig has at most this many combos.
@@ -261,11 +261,10 @@ pub struct Combo {
     /// Whether it stays on until the signals of its last step go off, instead
     /// of being on for one tick.
     pub lasts: bool,
-    /// The combos, by their place in the rig, that must have failed first.
-    pub waits_for: Vec<usize>,
-    /// The modes, a bit each by their place in the rig, in which it listens; 0
-    /// for all of them.
-    pub modes: u32,
+    /// The combos that must have failed first.
+    pub waits_for: Vec<ComboId>,
+    /// The modes in which it listens.
+    pub modes: ModeSet,
 }
 
 /// What turns a combo around.
@@ -311,7 +310,7 @@ impl Combo {
             again: false,
             lasts: false,
             waits_for: Vec::new(),
-            modes: 0,
+            modes: ModeSet::ALL,
         }
     }
 
@@ -337,8 +336,8 @@ impl Combo {
     }
 
     /// Whether it listens in a mode.
-    pub const fn listens_in(&self, mode: u8) -> bool {
-        self.modes == 0 || self.modes >> mode & 1 != 0
+    pub const fn listens_in(&self, mode: ModeId) -> bool {
+        self.modes.has(mode)
     }
 
     /// One of its limits; when a quiet comes is not limited.
@@ -402,11 +401,11 @@ pub enum ComboLimit {
 pub struct Mode {
     /// Its name.
     pub name: String,
-    /// The action, by its place in the rig, that puts it on top of the others
+    /// The action that puts it on top of the others
     /// when it goes on; none for the first.
-    pub enter: Option<usize>,
+    pub enter: Option<ActionId>,
     /// The action that ends it, if it is on top.
-    pub leave: Option<usize>,
+    pub leave: Option<ActionId>,
     /// Whether the clock of the combos stands still in it, so that what was begun
     /// before can be finished after; otherwise what was begun is forgotten.
     pub freezes: bool,

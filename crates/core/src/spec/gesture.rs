@@ -12,7 +12,7 @@
 //! fire any more, and one that *takes* its contacts ends all other attempts
 //! with them, as far as they have not fired, when it fires.
 
-use crate::base::length;
+use crate::base::{GestureId, SignId, ZoneId, length};
 use crate::spec::{GestureLimits, Quantity};
 use alloc::{string::String, vec::Vec};
 
@@ -36,22 +36,22 @@ pub const MAX_GESTURES: usize = 256;
 pub struct Gesture {
     /// Its name.
     pub name: String,
-    /// The zone it listens to, by its place in the rig; without one it listens
+    /// The zone it listens to; without one it listens
     /// to every contact that no zone takes.
-    pub zone: Option<usize>,
+    pub zone: Option<ZoneId>,
     /// What it looks for.
     pub kind: GestureKind,
     /// With how many fingers, 1 to [`MAX_FINGERS`].
     pub fingers: u8,
     /// What it asks, and how its output is measured.
     pub limits: GestureLimits,
-    /// The gestures, by their place in the rig, that must have failed first.
-    pub waits_for: Vec<usize>,
+    /// The gestures that must have failed first.
+    pub waits_for: Vec<GestureId>,
     /// Whether it ends other attempts with its contacts when it fires, as far as
     /// they have not fired yet.
     pub takes: bool,
     /// Gestures that it does not end, and that do not end it.
-    pub beside: Vec<usize>,
+    pub beside: Vec<GestureId>,
 }
 
 /// What a gesture looks for.
@@ -88,10 +88,10 @@ pub enum GestureKind {
         /// The origin.
         origin: [f32; 2],
     },
-    /// A stroke like the examples of a sign, by its place in the rig.
+    /// A stroke like the examples of a sign.
     Sign {
         /// Which.
-        sign: u16,
+        sign: SignId,
     },
 }
 

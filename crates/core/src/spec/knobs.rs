@@ -1,7 +1,7 @@
 //! The numbers of a rig, each with its place, to be listed, nudged and written
 //! back.
 
-use crate::base::{Nanos, PollRate};
+use crate::base::{ActionId, Nanos, PollRate, ZoneId};
 use crate::device::{ControlRef, DeviceKind};
 use crate::spec::tunable::Tunable;
 use crate::spec::{
@@ -86,15 +86,15 @@ impl Rig {
 
     /// The rig with the input of an action calibrated, or the shape that it
     /// shares; axes of `None` stay as they are.
-    pub fn calibrated(&self, action: usize, input: usize, travel: [Option<Travel>; 2]) -> Rig {
+    pub fn calibrated(&self, action: ActionId, input: usize, travel: [Option<Travel>; 2]) -> Rig {
         let mut rig = self.clone();
         let Rig { actions, shapes, .. } = &mut rig;
         if let InputSpec::Axis { shape, .. } | InputSpec::Stick { shape, .. } =
-            &mut actions[action].inputs[input]
+            &mut actions[action.index()].inputs[input]
         {
             let shape = match shape {
                 ShapeUse::Own(shape) => shape,
-                ShapeUse::Named(at) => &mut shapes[*at].shape,
+                ShapeUse::Named(at) => &mut shapes[at.index()].shape,
             };
             shape.travel = [0, 1].map(|axis| travel[axis].or(shape.travel[axis]));
         }
@@ -103,9 +103,9 @@ impl Rig {
 
     /// The rig with a zone elsewhere, on the grid of its steps, held within what
     /// its numbers allow.
-    pub fn with_zone(&self, zone: usize, outline: &Outline) -> Rig {
+    pub fn with_zone(&self, zone: ZoneId, outline: &Outline) -> Rig {
         let mut rig = self.clone();
-        let Some(of) = rig.zones.get_mut(zone) else { return rig };
+        let Some(of) = rig.zones.get_mut(zone.index()) else { return rig };
         let step = if of.space == Space::Panel { &tunable::RECT } else { &tunable::RECT_UNITS };
         let step = step.step as f32;
         let on_grid = |n: f32| libm::roundf(n / step) * step;
@@ -429,8 +429,8 @@ fn own(visitor: &mut Visitor, place: &[Selector], shape: &mut ShapeUse) {
 
 /// The places of the numbers that bear on an input of an action: its own, and
 /// those of the shape it names.
-pub fn places_of(rig: &Rig, action: usize, input: usize) -> Vec<Place> {
-    let spec = &rig.actions[action];
+pub fn places_of(rig: &Rig, action: ActionId, input: usize) -> Vec<Place> {
+    let spec = &rig.actions[action.index()];
     let own = vec![key("action"), key(&spec.name), key("from"), Selector::At(input)];
     let shape = match spec.inputs.get(input) {
         Some(
@@ -441,7 +441,7 @@ pub fn places_of(rig: &Rig, action: usize, input: usize) -> Vec<Place> {
         _ => None,
     };
     let shared = match shape {
-        Some(ShapeUse::Named(at)) => Some(vec![key("shape"), key(&rig.shapes[*at].name)]),
+        Some(ShapeUse::Named(at)) => Some(vec![key("shape"), key(&rig.shapes[at.index()].name)]),
         _ => None,
     };
     let belongs = |place: &Place| {
@@ -486,6 +486,7 @@ impl Knob {
 mod tests {
     use super::*;
     use crate::base::PollRate;
+    use crate::base::{ModeSet, ShapeId};
     use crate::spec::{
         ActionSpec, Combine, DeadZone, Gives, InputSpec, NamedShape, Outline, Rig, Shape, ShapeUse,
         Smooth, Stage, Zone,
@@ -502,13 +503,13 @@ mod tests {
         let action = ActionSpec {
             name: "slew".into(),
             gives: Gives::Plane,
-            inputs: vec![stick(ShapeUse::Named(0)), stick(ShapeUse::Own(own))],
+            inputs: vec![stick(ShapeUse::Named(ShapeId(0))), stick(ShapeUse::Own(own))],
             combine: Combine::Strongest,
             clamp: true,
             main_only: false,
             closed_while: Vec::new(),
             open_while: Vec::new(),
-            modes: 0,
+            modes: ModeSet::ALL,
         };
         let mut rig = Rig::bare("t", PollRate::DEFAULT);
         rig.shapes = vec![NamedShape { name: "worn".into(), shape }];
@@ -568,7 +569,7 @@ mod tests {
     #[test]
     fn an_input_has_the_numbers_of_its_shape() {
         let places = |input| {
-            let places = places_of(&rig(), 0, input);
+            let places = places_of(&rig(), ActionId(0), input);
             places.iter().map(ToString::to_string).collect::<Vec<_>>()
         };
         assert_eq!(places(0).len(), 3);

@@ -1,6 +1,7 @@
 //! How the value of a stick, an axis or a trigger is shaped: a calibration and
 //! stages, each with its numbers. What the stages do is in `shape`.
 
+use crate::base::ShapeId;
 use crate::spec::Rig;
 use alloc::{string::String, vec::Vec};
 use core::fmt;
@@ -39,8 +40,8 @@ pub struct Travel {
 /// The shape of an input.
 #[derive(Clone, Debug, PartialEq)]
 pub enum ShapeUse {
-    /// One of the rig's, by its place there.
-    Named(usize),
+    /// One of the rig's.
+    Named(ShapeId),
     /// Its own.
     Own(Shape),
 }
@@ -49,7 +50,7 @@ impl ShapeUse {
     /// The shape that is meant.
     pub fn of<'r>(&'r self, rig: &'r Rig) -> &'r Shape {
         match self {
-            ShapeUse::Named(at) => &rig.shapes[*at].shape,
+            ShapeUse::Named(at) => &rig.shapes[at.index()].shape,
             ShapeUse::Own(shape) => shape,
         }
     }

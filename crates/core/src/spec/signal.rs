@@ -1,5 +1,6 @@
 //! Signals: whatever of a rig is on or off.
 
+use crate::base::{ActionId, GestureId, ZoneId};
 use crate::device::ControlRef;
 use crate::spec::{SwipeDirections, Thresholds};
 
@@ -14,15 +15,15 @@ pub enum Signal {
         /// For a control that is no button.
         thresholds: Thresholds,
     },
-    /// An action that gives on or off, by its place in the rig. One that combos
+    /// An action that gives on or off. One that combos
     /// drive is seen a tick later.
-    Action(usize),
-    /// A zone, by its place in the rig, while any contact is in it.
-    Zone(usize),
-    /// A gesture, by its place in the rig, while it is on.
-    Gesture(usize),
+    Action(ActionId),
+    /// A zone while any contact is in it.
+    Zone(ZoneId),
+    /// A gesture while it is on.
+    Gesture(GestureId),
     /// A direction of an action that gives a plane.
-    Way(usize, Direction),
+    Way(ActionId, Direction),
 }
 
 /// One of eight directions, by its place in [`SwipeDirections::WORDS`].

@@ -6,6 +6,7 @@
 //! another space (see [`surface`](crate::surface)); it is brought to shares
 //! when the rig is bound.
 
+use crate::base::ActionId;
 use crate::spec::{Anchor, Space, SpaceMap, Surface};
 use alloc::{string::String, vec::Vec};
 
@@ -31,11 +32,11 @@ pub struct Zone {
     /// Whether it has the contacts that are on it now, instead of those that
     /// began on it: sliding in presses, sliding out releases.
     pub follows: bool,
-    /// Actions, by their place in the rig, that close it while they are on: then
+    /// Actions that close it while they are on: then
     /// it is as if it were not there.
-    pub closed_while: Vec<usize>,
+    pub closed_while: Vec<ActionId>,
     /// Actions without which it is closed.
-    pub open_while: Vec<usize>,
+    pub open_while: Vec<ActionId>,
 }
 
 impl Zone {

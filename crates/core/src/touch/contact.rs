@@ -1,6 +1,6 @@
 //! A contact of a touch panel, from its controls to the zones that have it.
 
-use crate::base::{ControlId, Nanos};
+use crate::base::{ContactId, ControlId, Nanos, ZoneId, ZoneSet};
 use crate::device::{Event, Marks};
 use crate::spec::Turn;
 use crate::touch::Zones;
@@ -38,7 +38,7 @@ impl Contact {
 /// What a poll found out about a contact; a lift comes before a landing.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct ContactUpdate {
-    pub(crate) contact: u16,
+    pub(crate) contact: ContactId,
     pub(crate) lifted: Option<Nanos>,
     /// Whether it went away without a word.
     pub(crate) is_broken: bool,
@@ -47,21 +47,20 @@ pub(crate) struct ContactUpdate {
     pub(crate) place: [f32; 2],
     /// When it was reported to be there.
     pub(crate) at: Nanos,
-    /// The zones that have it, a bit each, and whether one took it.
-    pub(crate) zones: u64,
+    /// The zones that have it, and whether one took it.
+    pub(crate) zones: ZoneSet,
     pub(crate) is_taken: bool,
 }
 
-/// A contact, as zones and gestures see it; a bit for each zone.
+/// A contact, as zones and gestures see it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct ContactState {
     is_down: bool,
     /// Those that got it where it began, and keep it.
-    began: u64,
+    began: ZoneSet,
     /// Those that have it at this tick, and had it at the tick before.
-    has: u64,
-    had: u64,
-    pub(crate) is_due: bool,
+    has: ZoneSet,
+    had: ZoneSet,
     /// When it was last reported on, put down and lifted.
     reported: Nanos,
     landed: Nanos,
@@ -93,28 +92,29 @@ impl ContactState {
     }
 
     /// Moves it to a place, or lifts it, while these zones are closed.
-    fn follow(&mut self, zones: &Zones, place: Option<([f32; 2], f32)>, closed: u64) {
+    fn follow(&mut self, zones: &Zones, place: Option<([f32; 2], f32)>, closed: ZoneSet) {
         // What was held must land again when a zone opens again.
-        self.began &= !closed;
+        self.began = self.began.without(closed);
         let began = self.is_down.then_some(self.began);
-        self.has =
-            place.map_or(0, |(place, proportion)| zones.having(place, proportion, began, closed));
+        self.has = place.map_or(ZoneSet::EMPTY, |(place, proportion)| {
+            zones.having(place, proportion, began, closed)
+        });
         if place.is_some() && !self.is_down {
-            self.began = self.has & !zones.following;
+            self.began = self.has.without(zones.following);
         }
         self.is_down = place.is_some();
     }
 
-    /// The same for a poll at the instant `now`. Returns the bits of the zones that
-    /// get it or lose it, and what gestures want to know of it. One that was lifted and put down again between two polls is
-    /// a new one.
+    /// The same for a poll at the instant `now`. Returns the zones that get it
+    /// or lose it, and what gestures want to know of it. One that was lifted and
+    /// put down again between two polls is a new one.
     pub(crate) fn poll(
         &mut self,
         zones: &Zones,
-        (contact, n): (&Contact, u16),
+        (contact, n): (&Contact, ContactId),
         raw: [f32; 2],
-        (is_down, closed, now): (bool, u64, Nanos),
-    ) -> (u64, ContactUpdate) {
+        (is_down, closed, now): (bool, ZoneSet, Nanos),
+    ) -> (ZoneSet, ContactUpdate) {
         let (was_down, was) = (self.is_down, self.has);
         let place = contact.turn.apply(raw);
         let is_another = was_down && is_down && self.landed > self.seen_landing;
@@ -126,10 +126,13 @@ impl ContactState {
         let is_broken = is_gone || (is_lifted && self.is_taken_back);
         if is_another {
             self.follow(zones, None, closed);
-            self.had = 0;
+            self.had = ZoneSet::EMPTY;
         }
         self.follow(zones, is_down.then_some((place, contact.proportion())), closed);
-        let changed = (was ^ self.has) | if is_another { self.has } else { 0 };
+        let mut changed = was.difference(self.has);
+        if is_another {
+            changed = changed.or(self.has);
+        }
         let is_landing = is_down && (!was_down || is_another);
         if is_landing {
             self.seen_landing = self.landed;
@@ -142,7 +145,7 @@ impl ContactState {
             place: [place[0] * contact.size[0], place[1] * contact.size[1]],
             at: self.reported,
             zones: self.has,
-            is_taken: self.has & zones.taking != 0,
+            is_taken: self.has.meets(zones.taking),
         };
         (changed, news)
     }
@@ -151,16 +154,16 @@ impl ContactState {
         self.is_down
     }
 
-    pub(crate) const fn is_in(&self, zone: u8) -> bool {
-        self.has >> zone & 1 != 0
+    pub(crate) const fn is_in(&self, zone: ZoneId) -> bool {
+        self.has.has(zone)
     }
 
-    /// Whether it is in any of these zones, a bit each.
-    pub(crate) const fn is_in_any(&self, zones: u64) -> bool {
-        self.has & zones != 0
+    /// Whether it is in any of these zones.
+    pub(crate) const fn is_in_any(&self, zones: ZoneSet) -> bool {
+        self.has.meets(zones)
     }
 
-    pub(crate) const fn was_in(&self, zone: u8) -> bool {
-        self.had >> zone & 1 != 0
+    pub(crate) const fn was_in(&self, zone: ZoneId) -> bool {
+        self.had.has(zone)
     }
 }

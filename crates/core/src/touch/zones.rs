@@ -1,5 +1,6 @@
 //! Which zones have a contact.
 
+use crate::base::{ZoneId, ZoneSet};
 use crate::spec::{Anchor, Claim, MAX_ZONES, Space, Surface, Zone};
 use alloc::vec::Vec;
 
@@ -7,11 +8,11 @@ use alloc::vec::Vec;
 #[derive(Clone, Debug, Default)]
 pub struct Zones {
     zones: Vec<Zone>,
-    order: Vec<u8>,
-    /// A bit for each zone that follows.
-    pub(super) following: u64,
-    /// A bit for each zone that takes what it has.
-    pub(super) taking: u64,
+    order: Vec<ZoneId>,
+    /// Those that have the contacts on them, wherever these began.
+    pub(super) following: ZoneSet,
+    /// Those that take what they have.
+    pub(super) taking: ZoneSet,
 }
 
 impl Zones {
@@ -24,11 +25,10 @@ impl Zones {
             Zone { outline, space: Space::Panel, anchor: Anchor::default(), ..zone.clone() }
         };
         let zones: Vec<Zone> = zones.iter().take(MAX_ZONES).map(on_panel).collect();
-        let mut order: Vec<u8> = (0..zones.len() as u8).collect();
-        order.sort_by_key(|&n| core::cmp::Reverse(zones[usize::from(n)].layer));
+        let mut order: Vec<ZoneId> = ZoneId::first(zones.len()).collect();
+        order.sort_by_key(|&id| core::cmp::Reverse(zones[id.index()].layer));
         let those = |is: fn(&Zone) -> bool| {
-            let of = zones.iter().enumerate().filter(|(_, zone)| is(zone));
-            of.fold(0, |bits, (n, _)| bits | 1 << n)
+            ZoneId::first(zones.len()).filter(|id| is(&zones[id.index()])).collect::<ZoneSet>()
         };
         let following = those(|zone| zone.follows);
         let taking = those(|zone| zone.claim == Claim::Take);
@@ -41,35 +41,34 @@ impl Zones {
         &self.zones
     }
 
-    /// The zones under a place by their numbers in the rig, the one that is asked
-    /// first in front.
-    pub fn under(&self, place: [f32; 2], proportion: f32) -> impl Iterator<Item = usize> {
-        let order = self.order.iter().map(|&n| usize::from(n));
-        order.filter(move |&n| self.zones[n].outline.contains(place, proportion))
+    /// The zones under a place, the one that is asked first in front.
+    pub fn under(&self, place: [f32; 2], proportion: f32) -> impl Iterator<Item = ZoneId> {
+        let order = self.order.iter().copied();
+        order.filter(move |id| self.zones[id.index()].outline.contains(place, proportion))
     }
 
-    /// A bit for each zone that has a contact at a place, of which those that
-    /// `began` with it keep it, wherever it goes. A zone that does not follow
-    /// and did not begin with it does not stand in its way either, nor does one
-    /// that is `closed`.
+    /// The zones that have a contact at a place, of which those that `began` with
+    /// it keep it, wherever it goes. A zone that does not follow and did not
+    /// begin with it does not stand in its way either, nor does one that is
+    /// `closed`.
     pub(super) fn having(
         &self,
         place: [f32; 2],
         proportion: f32,
-        began: Option<u64>,
-        closed: u64,
-    ) -> u64 {
-        let mut having = 0;
-        for n in self.order.iter().map(|&n| usize::from(n)) {
-            let zone = &self.zones[n];
+        began: Option<ZoneSet>,
+        closed: ZoneSet,
+    ) -> ZoneSet {
+        let mut having = ZoneSet::EMPTY;
+        for &id in &self.order {
+            let zone = &self.zones[id.index()];
             let is_asked = match began {
-                Some(began) if !zone.follows => began >> n & 1 != 0,
+                Some(began) if !zone.follows => began.has(id),
                 _ => zone.outline.contains(place, proportion),
             };
-            if !is_asked || zone.claim == Claim::Pass || closed >> n & 1 != 0 {
+            if !is_asked || zone.claim == Claim::Pass || closed.has(id) {
                 continue;
             }
-            having |= 1 << n;
+            having = having.with(id);
             if zone.claim == Claim::Take {
                 break;
             }
@@ -129,9 +128,12 @@ mod tests {
             zone(1, Claim::Take, all.clone()),
             zone(9, Claim::Take, rect([0.0, 0.0], [0.1, 0.1])),
         ]);
-        let under: Vec<usize> = zones.under([0.5, 0.5], 1.0).collect();
-        assert_eq!(under, [1, 2, 3, 0]);
-        assert_eq!(zones.having([0.5, 0.5], 1.0, None, 0), 1 << 2 | 1 << 3);
+        let under: Vec<ZoneId> = zones.under([0.5, 0.5], 1.0).collect();
+        assert_eq!(under, [1, 2, 3, 0].map(ZoneId));
+        assert_eq!(
+            zones.having([0.5, 0.5], 1.0, None, ZoneSet::EMPTY),
+            [ZoneId(2), ZoneId(3)].into_iter().collect()
+        );
     }
 
     proptest! {
@@ -157,17 +159,18 @@ mod tests {
                 .map(|&(layer, n)| zone(layer, Claim::ALL[n], rect([0.0, 0.0], [0.9, 1.0])))
                 .collect();
             let asked = on_panel(&zones);
-            let under: Vec<usize> = asked.under([x, 0.5], 1.0).collect();
-            let bits = asked.having([x, 0.5], 1.0, None, 0);
-            let has = |n: &usize| bits >> n & 1 != 0;
-            let by_layer = under.windows(2).all(|two| zones[two[0]].layer >= zones[two[1]].layer);
+            let under: Vec<ZoneId> = asked.under([x, 0.5], 1.0).collect();
+            let bits = asked.having([x, 0.5], 1.0, None, ZoneSet::EMPTY);
+            let has = |id: &ZoneId| bits.has(*id);
+            let of = |id: &ZoneId| &zones[id.index()];
+            let by_layer = under.windows(2).all(|two| of(&two[0]).layer >= of(&two[1]).layer);
             prop_assert!(by_layer);
-            let is_taker = |n: &usize| zones[*n].claim == Claim::Take;
+            let is_taker = |id: &ZoneId| of(id).claim == Claim::Take;
             let end = under.iter().position(is_taker).map_or(under.len(), |at| at + 1);
             let (above, below) = under.split_at(end);
-            prop_assert!(above.iter().all(|n| has(n) == (zones[*n].claim != Claim::Pass)));
+            prop_assert!(above.iter().all(|id| has(id) == (of(id).claim != Claim::Pass)));
             prop_assert!(!below.iter().any(has));
-            prop_assert!((0..zones.len()).filter(has).all(|n| under.contains(&n)));
+            prop_assert!(ZoneId::first(zones.len()).filter(has).all(|id| under.contains(&id)));
         }
     }
 }

@@ -7,8 +7,9 @@ use super::{
     reference, shapes, stick_reference,
 };
 use gtrig_core::{
-    ActionSpec, BothHeld, Combine, ControlRef, CrossSpec, DeviceKind, Gesture, Gives, InputSpec,
-    NamedShape, SideSpec, Thresholds, Zone, tunable, tunable::Tunable,
+    ActionId, ActionSpec, BothHeld, Combine, ComboId, ControlRef, CrossSpec, DeviceKind, Gesture,
+    GestureId, Gives, InputSpec, NamedShape, SideSpec, Thresholds, Zone, ZoneId, tunable,
+    tunable::Tunable,
 };
 
 /// What an action may refer to.
@@ -81,13 +82,13 @@ pub(super) fn gates(
     fields: &mut Fields,
     key: &'static str,
     names: &[&str],
-) -> Vec<usize> {
+) -> Vec<ActionId> {
     let Some(value) = fields.take(key) else { return Vec::new() };
     let mut found = Vec::new();
     for item in value.items(problems) {
         let Some(name) = item.string(problems) else { continue };
         match names.iter().position(|other| *other == name) {
-            Some(at) => found.push(at),
+            Some(at) => found.push(ActionId::at(at)),
             None => {
                 let known = names.iter().copied();
                 problems.add_unknown(&item, name, known, "the name of an action of this rig");
@@ -103,7 +104,7 @@ pub(super) fn check_gates(problems: &mut Problems, table: &Fields, actions: &[Ac
         |action: &ActionSpec| !action.closed_while.is_empty() || !action.open_while.is_empty();
     for (action, entry) in actions.iter().zip(table.entries()) {
         let gates = action.closed_while.iter().chain(&action.open_while);
-        for gate in gates.filter_map(|&at| actions.get(at)) {
+        for gate in gates.filter_map(|at| actions.get(at.index())) {
             if is_gated(gate) || !gate.gives.is_digital() {
                 let found = format!("the gate `{}` of `{}`", gate.name, action.name);
                 let expected = "a gate that gives \"on\" or \"toggle\" and has no gates itself";
@@ -185,26 +186,26 @@ fn table(
     input
 }
 
-/// A zone of this rig, by its place there.
-fn zone_of(problems: &mut Problems, value: Value, context: Context) -> Option<usize> {
+/// A zone of this rig.
+fn zone_of(problems: &mut Problems, value: Value, context: Context) -> Option<ZoneId> {
     let name = value.string(problems)?;
     let found = context.zones.iter().position(|zone| zone.name == name);
     if found.is_none() {
         let known = context.zones.iter().map(|zone| zone.name.as_str());
         problems.add_unknown(&value, name, known, "the name of a [zone.…] of this rig");
     }
-    found
+    found.map(ZoneId::at)
 }
 
-/// A combo of this rig, by its place there.
-fn combo_of(problems: &mut Problems, value: Value, context: Context) -> Option<usize> {
+/// A combo of this rig.
+fn combo_of(problems: &mut Problems, value: Value, context: Context) -> Option<ComboId> {
     let name = value.string(problems)?;
     let found = context.combos.iter().position(|combo| *combo == name);
     if found.is_none() {
         let known = context.combos.iter().copied();
         problems.add_unknown(&value, name, known, "the name of a [combo.…] of this rig");
     }
-    found
+    found.map(ComboId::at)
 }
 
 /// A gesture of this rig that gives what the action does.
@@ -234,7 +235,7 @@ fn gesture(
         problems.add(value.span(), problems.quote(&value), expected);
         return None;
     }
-    Some(InputSpec::Gesture { gesture: at, shape })
+    Some(InputSpec::Gesture { gesture: GestureId::at(at), shape })
 }
 
 fn button(problems: &mut Problems, value: Value) -> Option<InputSpec> {

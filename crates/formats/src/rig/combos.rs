@@ -6,9 +6,9 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    ActionSpec, Combo, ComboClock, ComboStep, ControlRef, Direction, Gives, MAX_COMBOS, MAX_MODES,
-    MAX_STEPS, Mirror, Mode, Rig, Signal, SignalId, StepKind, SwipeDirections, Thresholds,
-    TimeSpan, tunable, vocabulary,
+    ActionId, ActionSpec, Combo, ComboClock, ComboId, ComboStep, ControlRef, Direction, GestureId,
+    Gives, MAX_COMBOS, MAX_MODES, MAX_STEPS, Mirror, Mode, ModeId, ModeSet, Rig, Signal, SignalId,
+    StepKind, SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
 };
 use std::ops::Range;
 
@@ -39,7 +39,8 @@ fn mode(problems: &mut Problems, entry: &Entry, n: usize, actions: &[&str]) -> O
     let mut fields = entry.value.table(problems)?;
     let [enter, leave] = ["enter", "leave"].map(|key| {
         let value = fields.take(key)?;
-        named(problems, value, actions, "the name of an action of this rig")
+        let at = named(problems, value, actions, "the name of an action of this rig")?;
+        Some(ActionId::at(at))
     });
     let words = [("forget", false), ("freeze", true)];
     let freezes = fields.take("windows").and_then(|v| v.word(problems, &words)).unwrap_or(false);
@@ -62,16 +63,17 @@ fn named(problems: &mut Problems, value: Value, names: &[&str], what: &str) -> O
     found
 }
 
-/// The modes that are named, a bit each; 0 for none.
-pub(super) fn modes_of(problems: &mut Problems, fields: &mut Fields, modes: &[&str]) -> u32 {
-    let Some(value) = fields.take("modes") else { return 0 };
-    let mut bits = 0;
+/// The modes that are named, or all of them.
+pub(super) fn modes_of(problems: &mut Problems, fields: &mut Fields, modes: &[&str]) -> ModeSet {
+    let Some(value) = fields.take("modes") else { return ModeSet::ALL };
+    let mut found = ModeSet::EMPTY;
     for item in value.items(problems) {
-        if let Some(n) = named(problems, item, modes, "the name of a [mode.…] of this rig") {
-            bits |= 1u32.checked_shl(n as u32).unwrap_or(0);
+        let at = named(problems, item, modes, "the name of a [mode.…] of this rig");
+        if let Some(at) = at.filter(|&at| at < MAX_MODES) {
+            found = found.with(ModeId::at(at));
         }
     }
-    bits
+    found
 }
 
 /// Reads all combos, and the signals that they are about.
@@ -98,7 +100,7 @@ pub(super) fn read(
         combos.filter_map(|(n, entry)| reader.combo(problems, entry, n)).collect();
     let signals = reader.signals;
     if combos.len() == entries.len() {
-        let waits = |at: usize| &combos[at].waits_for[..];
+        let waits = |at: usize| combos[at].waits_for.iter().map(|other| other.index());
         fields::check_waits(problems, entries, waits, "combos");
     }
     (signals, combos)
@@ -169,7 +171,7 @@ struct Reader<'a> {
 /// What the names in a combo are looked up by.
 struct Names<'a> {
     device: &'a str,
-    stick: Option<usize>,
+    stick: Option<ActionId>,
 }
 
 impl<'a> Reader<'a> {
@@ -194,7 +196,8 @@ impl<'a> Reader<'a> {
         let waits_for = fields.take("waits-for").map_or(Vec::new(), |value| {
             let what = "the name of a [combo.…] of this rig";
             let items: Vec<Value> = value.items(problems).collect();
-            items.into_iter().filter_map(|v| named(problems, v, self.names, what)).collect()
+            let places = items.into_iter().filter_map(|v| named(problems, v, self.names, what));
+            places.map(ComboId::at).collect()
         });
         let modes = modes_of(problems, &mut fields, self.context.modes);
         fields.finish(problems);
@@ -217,7 +220,7 @@ impl<'a> Reader<'a> {
     }
 
     /// An action that gives a direction.
-    fn stick(&self, problems: &mut Problems, value: Value) -> Option<usize> {
+    fn stick(&self, problems: &mut Problems, value: Value) -> Option<ActionId> {
         let what = "the name of an action of this rig that gives a plane";
         let at = named(problems, value, self.context.actions, what)?;
         let is_double = |action: &ActionSpec| action.gives.is_double();
@@ -225,7 +228,7 @@ impl<'a> Reader<'a> {
             problems.add(value.span(), problems.quote(&value), what);
             return None;
         }
-        Some(at)
+        Some(ActionId::at(at))
     }
 
     fn passing(
@@ -421,7 +424,7 @@ impl<'a> Reader<'a> {
             let is_digital = |action: &ActionSpec| action.gives.is_digital();
             match found {
                 Some(at) if rig.actions.get(at).is_some_and(is_digital) => {
-                    return Some(Signal::Action(at));
+                    return Some(Signal::Action(ActionId::at(at)));
                 }
                 Some(_) => {
                     let expected = format!(
@@ -443,7 +446,7 @@ impl<'a> Reader<'a> {
                 let known = rig.zones.iter().map(|zone| zone.name.as_str());
                 problems.add_part(word, name, known, "the name of a [zone.…] of this rig");
             }
-            return at.map(Signal::Zone);
+            return at.map(|at| Signal::Zone(ZoneId::at(at)));
         }
         if let Some(name) = word.text.strip_prefix("gesture/") {
             let at = rig.gestures.iter().position(|gesture| gesture.name == name);
@@ -451,7 +454,7 @@ impl<'a> Reader<'a> {
                 let known = rig.gestures.iter().map(|gesture| gesture.name.as_str());
                 problems.add_part(word, name, known, "the name of a [gesture.…] of this rig");
             }
-            return at.map(Signal::Gesture);
+            return at.map(|at| Signal::Gesture(GestureId::at(at)));
         }
         if let Some(way) = Direction::of(word.text) {
             let Some(stick) = names.stick else {

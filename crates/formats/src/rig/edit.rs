@@ -244,7 +244,11 @@ mod tests {
             _ => RIG.replace("shape = \"worn\"", "dead-zone = 0.1"),
         };
         let rig = parse("t", &text).unwrap();
-        let wanted = rig.calibrated(0, 0, [Some(Travel { min: -90, centre: 1, max: 95 }), None]);
+        let wanted = rig.calibrated(
+            gtrig_core::ActionId(0),
+            0,
+            [Some(Travel { min: -90, centre: 1, max: 95 }), None],
+        );
         let written = update_numbers(&text, &wanted).unwrap();
         assert!(written.contains(found), "{written}");
         assert_eq!(parse("t", &written).unwrap(), wanted);

@@ -170,18 +170,17 @@ pub(super) fn check_name(problems: &mut Problems, entry: &Entry, what: &str) {
 
 /// Entries that wait for each other in a circle would wait for ever; `waits` gives
 /// those that one waits for.
-pub(super) fn check_waits<'a, 'w>(
+pub(super) fn check_waits<'a, I: Iterator<Item = usize>>(
     problems: &mut Problems,
     entries: impl IntoIterator<Item = Entry<'a>>,
-    waits: impl Fn(usize) -> &'w [usize],
+    waits: impl Fn(usize) -> I,
     what: &str,
 ) {
     let entries: Vec<Entry> = entries.into_iter().collect();
     for (entry, n) in entries.iter().zip(0..) {
         let (mut next, mut seen) = (vec![n], vec![false; entries.len()]);
         while let Some(at) = next.pop() {
-            let others = waits(at).iter().copied();
-            next.extend(others.filter(|&other| !std::mem::replace(&mut seen[other], true)));
+            next.extend(waits(at).filter(|&other| !std::mem::replace(&mut seen[other], true)));
         }
         if seen[n] {
             let found =

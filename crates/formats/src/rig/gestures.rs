@@ -5,8 +5,9 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    Claim, Gesture, GestureKind, GestureLimits, LimitSense, MAX_EXAMPLES, MAX_GESTURES, MAX_SIGNS,
-    MAX_TAPS, PanelEdge, Quantity, Sign, StickCentre, SwipeDirections, SwipeFires, Zone,
+    Claim, Gesture, GestureId, GestureKind, GestureLimits, LimitSense, MAX_EXAMPLES, MAX_GESTURES,
+    MAX_SIGNS, MAX_TAPS, PanelEdge, Quantity, Sign, SignId, StickCentre, SwipeDirections,
+    SwipeFires, Zone, ZoneId,
 };
 
 /// An example of a sign has at most this many places.
@@ -91,7 +92,10 @@ pub(super) fn read(
 
 /// Gestures that wait for each other in a circle would wait for ever.
 fn check_waits(problems: &mut Problems, table: &Fields, gestures: &[Option<Gesture>]) {
-    let waits = |at: usize| gestures[at].as_ref().map_or(&[][..], |gesture| &gesture.waits_for);
+    let waits = |at: usize| {
+        let others = gestures[at].as_ref().map_or(&[][..], |gesture| &gesture.waits_for);
+        others.iter().map(|other| other.index())
+    };
     fields::check_waits(problems, table.entries(), waits, "gestures");
 }
 
@@ -116,7 +120,7 @@ fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<G
     Some(Gesture { name, zone, kind, fingers, limits, waits_for, takes, beside })
 }
 
-fn zone(problems: &mut Problems, value: Value, zones: &[Zone]) -> Option<usize> {
+fn zone(problems: &mut Problems, value: Value, zones: &[Zone]) -> Option<ZoneId> {
     let name = value.string(problems)?;
     let found = zones.iter().position(|zone| zone.name == name);
     match found {
@@ -130,7 +134,7 @@ fn zone(problems: &mut Problems, value: Value, zones: &[Zone]) -> Option<usize> 
         }
         Some(_) => {}
     }
-    found
+    found.map(ZoneId::at)
 }
 
 /// Other gestures of this rig.
@@ -139,13 +143,13 @@ fn others(
     fields: &mut Fields,
     key: &'static str,
     context: Context,
-) -> Vec<usize> {
+) -> Vec<GestureId> {
     let Some(value) = fields.take(key) else { return Vec::new() };
     let mut found = Vec::new();
     for item in value.items(problems) {
         let Some(name) = item.string(problems) else { continue };
         match context.gestures.iter().position(|other| *other == name) {
-            Some(at) => found.push(at),
+            Some(at) => found.push(GestureId::at(at)),
             None => {
                 let known = context.gestures.iter().copied();
                 problems.add_unknown(&item, name, known, "the name of a [gesture.…] of this rig");
@@ -255,7 +259,7 @@ fn sign_of(
         let known = context.signs.iter().map(|sign| sign.name.as_str());
         problems.add_unknown(&value, name, known, expected);
     }
-    found.map(|sign| GestureKind::Sign { sign: sign as u16 })
+    found.map(|sign| GestureKind::Sign { sign: SignId::at(sign) })
 }
 
 fn fingers(problems: &mut Problems, fields: &mut Fields, kind: GestureKind) -> u8 {

@@ -5,8 +5,8 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    Curve, CurvePoints, CurvePointsError, DeadZone, DeadZoneKind, NamedShape, Shape, ShapeUse,
-    Smooth, Stage, StickGate, Travel, tunable, tunable::Tunable,
+    Curve, CurvePoints, CurvePointsError, DeadZone, DeadZoneKind, NamedShape, Shape, ShapeId,
+    ShapeUse, Smooth, Stage, StickGate, Travel, tunable, tunable::Tunable,
 };
 
 /// A shape has at most this many stages.
@@ -270,7 +270,7 @@ pub(super) fn of_input(
         let known = shapes.iter().map(|shape| shape.name.as_str());
         let Some(name) = value.string(problems) else { return ShapeUse::Own(Shape::default()) };
         return match shapes.iter().position(|shape| shape.name == name) {
-            Some(at) => ShapeUse::Named(at),
+            Some(at) => ShapeUse::Named(ShapeId::at(at)),
             None => {
                 problems.add_unknown(&value, name, known, "the name of a [shape.…] of this rig");
                 ShapeUse::Own(Shape::default())

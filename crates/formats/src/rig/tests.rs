@@ -2,8 +2,8 @@
 
 use super::*;
 use gtrig_core::{
-    BothHeld, Deal, GestureKind, Gives, InputSpec, MainRule, Quantity, SwipeDirections, SwipeFires,
-    Zones,
+    ActionId, BothHeld, ComboId, Deal, GestureKind, Gives, InputSpec, MainRule, ModeId, ModeSet,
+    Quantity, SwipeDirections, SwipeFires, Zones,
 };
 use rstest::rstest;
 
@@ -562,11 +562,11 @@ fn combos_are_read() {
     assert_eq!(mirror.pairs.len(), 2);
     assert_eq!(
         (rig.combos[2].takes, &rig.combos[2].waits_for[..], rig.combos[2].modes),
-        (true, &[0][..], 1)
+        (true, &[ComboId(0)][..], ModeSet::EMPTY.with(ModeId(0)))
     );
     assert_eq!(
         (rig.modes[1].enter, rig.modes[1].freezes, rig.actions[2].modes),
-        (Some(1), true, 1)
+        (Some(ActionId(1)), true, ModeSet::EMPTY.with(ModeId(0)))
     );
 }
 

@@ -81,7 +81,7 @@ fn zone(problems: &mut Problems, entry: &Entry, context: Context) -> Option<Zone
 pub(super) fn check_gates(problems: &mut Problems, rig: &Rig) {
     for zone in &rig.zones {
         for gate in zone.closed_while.iter().chain(&zone.open_while) {
-            let Some(action) = rig.actions.get(*gate) else { continue };
+            let Some(action) = rig.actions.get(gate.index()) else { continue };
             if !action.gives.is_digital() {
                 let found = format!("the gate `{}` of the zone `{}`", action.name, zone.name);
                 problems.add(0..0, found, "a gate that gives \"on\" or \"toggle\"");

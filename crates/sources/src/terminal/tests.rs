@@ -34,7 +34,7 @@ impl Desk {
         self.session.run_until(tick);
         let roster = self.session.roster();
         let found = roster.devices().find(|(_, d)| d.address().to_string() == device);
-        *self.session.now().cell(found.unwrap().1.control(code).unwrap())
+        *self.session.now().control(found.unwrap().1.control(code).unwrap())
     }
 }
 

@@ -26,10 +26,10 @@ impl App {
                 // On the lane of a gesture one says what was meant.
                 let words = match self.lane() {
                     Some(Lane::Gesture(n)) => {
-                        format!("{}{}", score::PREFIX, self.session.rig().gestures[n].name)
+                        format!("{}{}", score::PREFIX, self.session.rig().gestures[n.index()].name)
                     }
                     Some(Lane::Combo(n)) => {
-                        format!("{}{}", score::PREFIX, self.session.rig().combos[n].name)
+                        format!("{}{}", score::PREFIX, self.session.rig().combos[n.index()].name)
                     }
                     _ => String::new(),
                 };
@@ -124,11 +124,13 @@ impl App {
                     None => return self.tell("no touch panel has been connected".to_owned(), true),
                 }
             }
-            (Bench::Ladder, ..) if self.combo().is_some() => {
-                let combo = self.combo().unwrap_or_default();
-                let Excerpt { title, from, to, .. } = self.excerpt(title);
-                figure::ladder(&self.session, &LadderSheet { title, combo, from, to })
-            }
+            (Bench::Ladder, ..) => match self.combo() {
+                Some(combo) => {
+                    let Excerpt { title, from, to, .. } = self.excerpt(title);
+                    figure::ladder(&self.session, &LadderSheet { title, combo, from, to })
+                }
+                None => figure::timeline(&self.session, &self.streams, &self.excerpt(title)),
+            },
             _ => figure::timeline(&self.session, &self.streams, &self.excerpt(title)),
         };
         self.saving += 1;

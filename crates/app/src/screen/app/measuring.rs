@@ -53,11 +53,11 @@ impl App {
         let travel = [travel[0].ok(), travel[1].ok().filter(|_| y.is_some())];
         let is_known = travel[0].is_some() && (y.is_none() || travel[1].is_some());
         let mut next = match is_known {
-            true => was.calibrated(action.index(), spec, travel),
+            true => was.calibrated(action, spec, travel),
             false => was.clone(),
         };
         let zone = if is_known { dead_zone } else { uncalibrated_dead_zone };
-        let places = places_of(&next, action.index(), spec);
+        let places = places_of(&next, action, spec);
         for knob in next.knobs().into_iter().filter(|knob| places.contains(&knob.place)) {
             let proposed = match knob.tunable.name {
                 "dead-zone" => zone,

@@ -7,7 +7,7 @@ use gtrig_analysis::{
     ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
     words::attempt_words,
 };
-use gtrig_core::{BoundInput, Nanos, Tick};
+use gtrig_core::{BoundInput, ComboId, Nanos, Tick};
 
 /// Of a rig with more combos only so many are followed all the time, and the
 /// chosen one.
@@ -19,34 +19,34 @@ pub(crate) struct Ladders {
     /// The first combos of the rig, in order.
     of: Vec<Ladder>,
     /// Another one that was chosen.
-    other: Option<(usize, Ladder)>,
+    other: Option<(ComboId, Ladder)>,
     /// How many edges of the session they have read.
     read: u64,
 }
 
 impl Ladders {
-    fn get(&self, combo: usize) -> Option<&Ladder> {
+    fn get(&self, combo: ComboId) -> Option<&Ladder> {
         let other = self.other.as_ref().filter(|(n, _)| *n == combo).map(|(_, ladder)| ladder);
-        self.of.get(combo).or(other)
+        self.of.get(combo.index()).or(other)
     }
 
-    fn all(&self) -> impl Iterator<Item = (usize, &Ladder)> {
+    fn all(&self) -> impl Iterator<Item = (ComboId, &Ladder)> {
         let other = self.other.iter().map(|(n, ladder)| (*n, ladder));
-        self.of.iter().enumerate().chain(other)
+        (0..).map(ComboId).zip(&self.of).chain(other)
     }
 
     /// Reads what is new in a session; `chosen` is followed too.
-    fn catch_up(&mut self, session: &Session, chosen: Option<usize>) {
+    fn catch_up(&mut self, session: &Session, chosen: Option<ComboId>) {
         let rig = session.rig();
         let history = session.history();
         let (forgotten, edges) = (history.forgotten_edges(), history.signal_edges());
         if self.of.is_empty() && !rig.combos.is_empty() {
             let count = rig.combos.len().min(FOLLOWED);
-            self.of = (0..count).map(|n| Ladder::new(rig, n)).collect();
+            self.of = ComboId::first(count).map(|id| Ladder::new(rig, id)).collect();
             self.read = forgotten;
         }
         let now = session.now().combo_now(session.plan());
-        if let Some(n) = chosen.filter(|&n| self.get(n).is_none() && n < rig.combos.len()) {
+        if let Some(n) = chosen.filter(|&n| self.get(n).is_none() && n.index() < rig.combos.len()) {
             let known = edges.range(..(self.read.saturating_sub(forgotten)) as usize);
             self.other = Some((n, Ladder::read(rig, n, known, now)));
         }
@@ -82,7 +82,7 @@ impl App {
     }
 
     /// The ladder of a combo, if it is followed.
-    pub(crate) fn ladder(&self, combo: usize) -> Option<&Ladder> {
+    pub(crate) fn ladder(&self, combo: ComboId) -> Option<&Ladder> {
         self.ladders.get(combo)
     }
 
@@ -93,40 +93,40 @@ impl App {
 
     /// The combo of the ladder bench: the chosen one, or that of the chosen
     /// action, or else the one that was attempted last.
-    pub(crate) fn combo(&self) -> Option<usize> {
+    pub(crate) fn combo(&self) -> Option<ComboId> {
         let of_action = |lane| match lane {
             Lane::Combo(n) => Some(n),
             Lane::Action(id, _) => {
                 self.session.plan().inputs(id).iter().find_map(|input| match input {
-                    BoundInput::Combo(n) => Some(usize::from(*n)),
+                    BoundInput::Combo(n) => Some(*n),
                     _ => None,
                 })
             }
             _ => None,
         };
         let latest = || {
-            let last = |(n, _): (usize, &Ladder)| Some((self.attempt_of(n)?.ended, n));
+            let last = |(n, _): (ComboId, &Ladder)| Some((self.attempt_of(n)?.ended, n));
             self.ladders.all().filter_map(last).max().map(|(_, n)| n)
         };
-        let first = (!self.session.rig().combos.is_empty()).then_some(0);
+        let first = (!self.session.rig().combos.is_empty()).then_some(ComboId(0));
         self.chosen.and_then(of_action).or_else(latest).or(first)
     }
 
     /// The last attempt at a combo that was over at the playhead.
-    pub(crate) fn attempt_of(&self, combo: usize) -> Option<&ComboAttempt> {
+    pub(crate) fn attempt_of(&self, combo: ComboId) -> Option<&ComboAttempt> {
         let attempts = self.ladder(combo)?.attempts();
         let tick = self.tick();
         attempts.iter().rev().find(|attempt| self.end_tick(attempt) <= tick)
     }
 
     /// Every near miss, the nearest first, with its combo.
-    pub(crate) fn near_misses(&self) -> Vec<(usize, &ComboAttempt)> {
+    pub(crate) fn near_misses(&self) -> Vec<(ComboId, &ComboAttempt)> {
         let near = self.ladders.all().flat_map(|(n, ladder)| {
             let attempts = ladder.attempts().iter();
             let near = attempts.filter(|a| a.outcome == ComboAttemptOutcome::Near);
             near.map(move |attempt| (n, attempt))
         });
-        let mut near: Vec<(usize, &ComboAttempt)> = near.collect();
+        let mut near: Vec<(ComboId, &ComboAttempt)> = near.collect();
         let short =
             |attempt: &ComboAttempt| attempt.nearest().map_or(f64::INFINITY, LimitCheck::shortfall);
         near.sort_by(|(_, a), (_, b)| short(a).total_cmp(&short(b)));
@@ -147,7 +147,7 @@ impl App {
             return self.tell(format!("no combo nearly fired {side} this tick"), false);
         };
         let rig = self.session.rig();
-        let of = &rig.combos[combo];
+        let of = &rig.combos[combo.index()];
         let words = format!("{}: {}", of.name, attempt_words(rig, of, attempt));
         self.pick(Lane::Combo(combo));
         self.bench = Bench::Ladder;

@@ -4,7 +4,7 @@
 use super::App;
 use crate::screen::view::Bench;
 use crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
-use gtrig_core::{Contact, DeviceId, Nanos, Zone};
+use gtrig_core::{Contact, DeviceId, Nanos, Zone, ZoneId};
 use gtrig_sources::Fingers;
 use ratatui::layout::Rect;
 use std::ops::Range;
@@ -33,7 +33,7 @@ pub(crate) struct Touching {
 #[derive(Clone, Copy, Debug)]
 struct Grip {
     /// Its place in the rig.
-    zone: usize,
+    zone: ZoneId,
     /// From its handle to where it was taken, in its own space; `None` while it
     /// is resized.
     hold: Option<[f32; 2]>,
@@ -113,7 +113,7 @@ impl App {
     fn grip_at(&self, place: [f32; 2], moves: bool) -> Option<Grip> {
         let [wide, high] = self.panel_size();
         let zone = self.session.plan().zones().under(place, high / wide).next()?;
-        let of = self.wanted_rig().zones.get(zone)?;
+        let of = self.wanted_rig().zones.get(zone.index())?;
         let [x, y] = self.in_numbers_of(of, place)?;
         let [from_x, from_y] = of.outline.handle();
         let hold = moves.then_some([x - from_x, y - from_y]);
@@ -127,7 +127,7 @@ impl App {
 
     fn drag_zone(&mut self, grip: Grip, place: [f32; 2]) {
         let rig = self.wanted_rig();
-        let Some(zone) = rig.zones.get(grip.zone) else { return };
+        let Some(zone) = rig.zones.get(grip.zone.index()) else { return };
         let Some([x, y]) = self.in_numbers_of(zone, place) else { return };
         let outline = match grip.hold {
             Some([dx, dy]) => zone.outline.moved_to([x - dx, y - dy]),

@@ -121,12 +121,12 @@ impl App {
         let is_shown = |knob: &Knob| match (self.bench, self.chosen) {
             (Bench::Yard, _) => knob.place.is_in("yard"),
             (Bench::Touch, Some(Lane::Gesture(n))) => {
-                rig.gestures.get(n).is_some_and(|of| knob.place.is_of("gesture", &of.name))
+                rig.gestures.get(n.index()).is_some_and(|of| knob.place.is_of("gesture", &of.name))
             }
             (Bench::Touch, _) => knob.place.is_in("gesture") || knob.place.is_in("zone"),
             (Bench::Ladder, _) => self
                 .combo()
-                .and_then(|n| rig.combos.get(n))
+                .and_then(|n| rig.combos.get(n.index()))
                 .is_some_and(|of| knob.place.is_of("combo", &of.name)),
             _ => false,
         };
@@ -136,7 +136,7 @@ impl App {
         let subject = self.subject().filter(|_| self.bench == Bench::Stick);
         let Some((action, nth, _)) = subject else { return all };
         let spec = self.session.plan().spec_of(action, nth);
-        let places = places_of(rig, action.index(), spec);
+        let places = places_of(rig, action, spec);
         all.into_iter().filter(|knob| places.contains(&knob.place)).collect()
     }
 

@@ -10,8 +10,8 @@
 use super::paint;
 use crate::screen::App;
 use gtrig_core::{
-    ActionId, ActionState, BoundInput, BoundSide, ControlId, ControlKind, Edge, Gives, LaneMarks,
-    Opposites,
+    ActionId, ActionState, BoundInput, BoundSide, ComboId, ContactId, ControlId, ControlKind, Edge,
+    GestureId, Gives, LaneMarks, Opposites,
 };
 use ratatui::{buffer::Buffer, layout::Rect};
 
@@ -252,17 +252,17 @@ impl InputRow<'_> {
                 self.button(control, thresholds.press_at)
             }
             BoundInput::Axis { control, .. } => {
-                let cell = self.app.machine().cell(control);
+                let cell = self.app.machine().control(control);
                 let own = format!("{:+.2}", cell.value);
                 (self.label(control), format!("{:+}", cell.seen), own, format!("{:+.2}", out.x))
             }
             BoundInput::Zone { zone, .. } => {
-                let name = &self.app.session.rig().zones[usize::from(zone)].name;
+                let name = &self.app.session.rig().zones[zone.index()].name;
                 let state = if out.is_active() { "touched" } else { "free" };
                 (format!("glass {name}"), state.to_owned(), String::new(), String::new())
             }
-            BoundInput::Gesture { gesture, .. } => self.gesture(usize::from(gesture), out),
-            BoundInput::Combo(combo) => self.combo(usize::from(combo), out),
+            BoundInput::Gesture { gesture, .. } => self.gesture(gesture, out),
+            BoundInput::Combo(combo) => self.combo(combo, out),
             BoundInput::Stick { x, y, .. } => self.stick(x, y, out),
             BoundInput::Pointer { x, y, .. } => self.pointer(x, y, out),
             BoundInput::Pair(pair) => {
@@ -280,8 +280,8 @@ impl InputRow<'_> {
     }
 
     /// How far a combo is, and whether it is on.
-    fn combo(&self, combo: usize, out: ActionState) -> (String, String, String, String) {
-        let spec = &self.app.session.rig().combos[combo];
+    fn combo(&self, combo: ComboId, out: ActionState) -> (String, String, String, String) {
+        let spec = &self.app.session.rig().combos[combo.index()];
         let met = self.app.machine().combo_progress(self.app.session.plan(), combo);
         let progress = format!("{met}/{}", spec.steps.len());
         let state = if out.is_active() { "fires" } else { "" };
@@ -293,7 +293,7 @@ impl InputRow<'_> {
     }
 
     fn button(&self, control: ControlId, press_at: f32) -> (String, String, String, String) {
-        let cell = self.app.machine().cell(control);
+        let cell = self.app.machine().control(control);
         let label = self.label(control);
         if self.app.session.roster().control(control).kind != ControlKind::Button {
             let rule = format!("on ≥ {press_at:.2}");
@@ -305,8 +305,8 @@ impl InputRow<'_> {
         (label, raw, String::new(), String::new())
     }
 
-    fn gesture(&self, gesture: usize, out: ActionState) -> (String, String, String, String) {
-        let of = &self.app.session.rig().gestures[gesture];
+    fn gesture(&self, gesture: GestureId, out: ActionState) -> (String, String, String, String) {
+        let of = &self.app.session.rig().gestures[gesture.index()];
         let state = self.app.machine().gesture(gesture);
         let word = match state {
             _ if state.is_on() => "fired",
@@ -329,7 +329,7 @@ impl InputRow<'_> {
         out: ActionState,
     ) -> (String, String, String, String) {
         let machine = self.app.machine();
-        let (cx, cy) = (machine.cell(x), machine.cell(y));
+        let (cx, cy) = (machine.control(x), machine.control(y));
         let label = self.label(x).trim_end_matches("-x").to_owned();
         (
             label,
@@ -347,7 +347,7 @@ impl InputRow<'_> {
     ) -> (String, String, String, String) {
         let machine = self.app.machine();
         let label = format!("{} motion", self.app.session.roster().device_of(x).label());
-        let raw = format!("{:+} {:>+6}", machine.cell(x).seen, machine.cell(y).seen);
+        let raw = format!("{:+} {:>+6}", machine.control(x).seen, machine.control(y).seen);
         let sum = machine.stages(self.app.session.plan(), self.input);
         let sum = sum.first().map_or(String::new(), |[x, y]| format!("{x:+.2} {y:+.2}"));
         (label, raw, sum, format!("{:+.2} {:+.2}", out.x, out.y))
@@ -374,10 +374,10 @@ impl InputRow<'_> {
     /// Whether any key of a side is down, or any zone of it has a contact.
     fn is_held(&self, side: BoundSide) -> bool {
         let (machine, plan) = (self.app.machine(), self.app.session.plan());
-        let is_down = |&key: &ControlId| machine.cell(key).is_down();
-        let has_any =
-            |zone| (0..plan.contacts().len()).any(|contact| machine.zone_has(zone, contact));
-        plan.side(side).iter().any(is_down) || side.zones().any(has_any)
+        let is_down = |&key: &ControlId| machine.control(key).is_down();
+        let contacts = ContactId::first(plan.contacts().len());
+        let has_any = |zone| contacts.clone().any(|contact| machine.zone_has(zone, contact));
+        plan.side(side).iter().any(is_down) || side.zones().iter().any(has_any)
     }
 
     /// Zones by their names, keys by what they share.
@@ -386,7 +386,7 @@ impl InputRow<'_> {
         let zones = &self.app.session.rig().zones;
         let names: Vec<&str> = sides
             .iter()
-            .filter_map(|side| side.zones().next().map(|n| zones[n].name.as_str()))
+            .filter_map(|side| side.zones().iter().next().map(|id| zones[id.index()].name.as_str()))
             .collect();
         let keys: Vec<&[ControlId]> = sides.iter().map(|&side| plan.side(side)).collect();
         match names.is_empty() {
@@ -428,7 +428,7 @@ impl InputRow<'_> {
             if !self.app.session.roster().control(control).kind.is_button() {
                 continue;
             }
-            let cell = machine.cell(control);
+            let cell = machine.control(control);
             let (glyph, style) = match cell.edge() {
                 _ if cell.marks.contains(LaneMarks::LOST) => ("╳", theme.lost()),
                 Some(Edge::Press) => ("╱", theme.wire()),

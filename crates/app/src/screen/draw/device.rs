@@ -83,7 +83,7 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, (id, device): (DeviceId, &Dev
 }
 
 fn health(buffer: &mut Buffer, row: Rect, app: &App, (id, _): (DeviceId, &Device)) {
-    let hearing = app.machine().hearing(id);
+    let hearing = app.machine().device(id);
     let now = app.session.plan().rate().time_of(app.tick());
     let state = match hearing.presence {
         Presence::Here => "connected and heard",
@@ -147,7 +147,7 @@ fn grid(
 }
 
 fn analogue_cell(buffer: &mut Buffer, place: Rect, app: &App, id: ControlId) {
-    let cell = app.machine().cell(id);
+    let cell = app.machine().control(id);
     let kind = app.session.roster().control(id).kind;
     let active = cell.seen != kind.rest();
     let style = if active { app.theme.signal() } else { app.theme.faint() };
@@ -191,7 +191,7 @@ fn bar(buffer: &mut Buffer, place: Rect, x: u16, (value, two_sided): (f32, bool)
 
 /// A button and its bit in the state word.
 fn button_cell(buffer: &mut Buffer, place: Rect, app: &App, (id, bit): (ControlId, usize)) {
-    let cell = app.machine().cell(id);
+    let cell = app.machine().control(id);
     let (dot, style) = match cell.is_down() {
         true => ("●", app.theme.signal()),
         false => ("○", app.theme.faint()),
@@ -210,7 +210,7 @@ fn button_cell(buffer: &mut Buffer, place: Rect, app: &App, (id, bit): (ControlI
 /// before, and where the two differ. Of a device with many, the word in which
 /// most is going on.
 fn state_word(buffer: &mut Buffer, area: Rect, app: &App, buttons: &[ControlId]) {
-    let cell = |&id: &ControlId| app.machine().cell(id);
+    let cell = |&id: &ControlId| app.machine().control(id);
     let liveliness = |word: &[ControlId]| {
         let changed = word.iter().map(cell).filter(|cell| cell.edge().is_some()).count();
         (changed, word.iter().map(cell).filter(|cell| cell.is_down()).count())
@@ -260,7 +260,7 @@ fn binary(buffer: &mut Buffer, row: Rect, x: u16, (value, len): (u32, usize), ap
 
 fn edges(app: &App, word: &[ControlId]) -> String {
     let edge = |&id: &ControlId| {
-        let sign = match app.machine().cell(id).edge()? {
+        let sign = match app.machine().control(id).edge()? {
             Edge::Press => "╱",
             Edge::Release => "╲",
         };

@@ -38,7 +38,7 @@ pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Re
         }
     }
     for (candidate, row) in going.iter().zip(rows) {
-        let name = &app.session.rig().gestures[candidate.gesture].name;
+        let name = &app.session.rig().gestures[candidate.gesture.index()].name;
         let (state, style) = state(candidate, app.theme);
         let text = format!("{state} {name:<14} ");
         let mut x = paint::text(buffer, row, row.x + 2, &text, style);
@@ -72,7 +72,7 @@ fn short(quantity: Quantity) -> &'static str {
 /// What came of attempts up to the playhead, the newest first.
 pub(super) fn verdicts(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect>, app: &App) {
     let rig = app.session.rig();
-    let name = |verdict: &GestureVerdict| rig.gestures[usize::from(verdict.gesture)].name.clone();
+    let name = |verdict: &GestureVerdict| rig.gestures[verdict.gesture.index()].name.clone();
     let mut shown =
         past(app).filter(|v| v.outcome != GestureOutcome::Missed || v.is_near()).peekable();
     while let Some(verdict) = shown.next() {
@@ -163,7 +163,7 @@ impl Sheet<'_, '_, '_> {
     }
 
     fn limits(&mut self, candidate: &GestureCandidate) {
-        let gesture = &self.app.session.rig().gestures[candidate.gesture];
+        let gesture = &self.app.session.rig().gestures[candidate.gesture.index()];
         let theme = self.app.theme;
         let style = if candidate.has_fired { theme.fired() } else { theme.faint() };
         for shape in limit_shapes(gesture, candidate.way[0], candidate.centre) {

@@ -15,7 +15,7 @@ use gtrig_analysis::{
     ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung},
     words::{attempt_words, combo_words, miss_words, rung_words, span_words},
 };
-use gtrig_core::{Combo, ComboLimit, ComboStep, Moment, PollRate, StepKind, TimeSpan};
+use gtrig_core::{Combo, ComboId, ComboLimit, ComboStep, Moment, PollRate, StepKind, TimeSpan};
 use ratatui::{buffer::Buffer, layout::Rect, style::Style};
 
 /// Columns for what came of a step, and for the list beside.
@@ -35,7 +35,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let left = Rect { width: area.width - beside - if beside > 0 { 2 } else { 0 }, ..area };
     near(buffer, right, app);
     let Some(ladder) = app.ladder(n) else { return };
-    let combo = &app.session.rig().combos[n];
+    let combo = &app.session.rig().combos[n.index()];
     let names = combo.steps.iter().map(|step| rung_words(app.session.rig(), step).chars().count());
     let name = (names.max().unwrap_or(0) as u16 + 4).clamp(20, 44);
     Bench { app, n, ladder, combo, name }.draw(buffer, left);
@@ -57,7 +57,7 @@ fn near(buffer: &mut Buffer, area: Rect, app: &App) {
         }
     }
     for ((n, attempt), row) in misses.into_iter().zip(rows) {
-        let combo = &rig.combos[n];
+        let combo = &rig.combos[n.index()];
         let Some(check) = attempt.nearest() else { continue };
         let is_here = app.end_tick(attempt) == app.tick();
         let style = if is_here { app.theme.chosen() } else { app.theme.plain() };
@@ -71,7 +71,7 @@ fn near(buffer: &mut Buffer, area: Rect, app: &App) {
 
 struct Bench<'a> {
     app: &'a App,
-    n: usize,
+    n: ComboId,
     ladder: &'a Ladder,
     combo: &'a Combo,
     /// Columns for the names of its steps.

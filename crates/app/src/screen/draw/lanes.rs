@@ -12,8 +12,9 @@ use gtrig_analysis::{
     ladder::ComboAttemptOutcome,
     score,
 };
-use gtrig_core::normalise;
-use gtrig_core::{ActionId, CleanText, ControlId, LaneMarks, Marks, Nanos, Tick};
+use gtrig_core::{
+    ActionId, CleanText, ComboId, ControlId, GestureId, LaneMarks, Marks, Nanos, Tick, normalise,
+};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
@@ -228,7 +229,7 @@ impl Row<'_> {
     /// The value under the playhead.
     fn value(&mut self) {
         let value = match self.lane {
-            Lane::Control(id) => self.app.machine().cell(id).value,
+            Lane::Control(id) => self.app.machine().control(id).value,
             Lane::Action(id, 0) => self.app.machine().action(id).x,
             Lane::Action(id, _) => self.app.machine().action(id).y,
             Lane::Gesture(n) => return self.gesture_state(n),
@@ -247,7 +248,7 @@ impl Row<'_> {
     }
 
     /// What a gesture does under the playhead.
-    fn gesture_state(&mut self, gesture: usize) {
+    fn gesture_state(&mut self, gesture: GestureId) {
         let state = self.app.machine().gesture(gesture);
         let (text, style) = match state {
             _ if state.is_on() => ("fired", self.theme().fired()),
@@ -258,9 +259,9 @@ impl Row<'_> {
     }
 
     /// How far a combo is under the playhead.
-    fn combo_state(&mut self, combo: usize) {
+    fn combo_state(&mut self, combo: ComboId) {
         let met = self.app.machine().combo_progress(self.app.session.plan(), combo);
-        let count = self.app.session.rig().combos[combo].steps.len();
+        let count = self.app.session.rig().combos[combo.index()].steps.len();
         let (text, style) = match (self.app.machine().combo(combo).is_on(), met) {
             (true, _) => ("fired".to_owned(), self.theme().fired()),
             (false, 0) => ("idle".to_owned(), self.theme().faint()),
@@ -271,7 +272,7 @@ impl Row<'_> {
 
     /// On the lane of a combo its attempts, and what came of those that did not
     /// fire.
-    fn attempts(&mut self, combo: usize) {
+    fn attempts(&mut self, combo: ComboId) {
         let (app, stretch) = (self.app, self.app.stretch);
         let Some(ladder) = app.ladder(combo) else { return };
         let attempts = ladder.attempts();

@@ -45,7 +45,7 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
     x = paint::text(buffer, area, x, &format!("lost {lost}"), style) + 3;
     let modes = &session.rig().modes;
     if !modes.is_empty() {
-        let on = app.machine().modes().iter().filter_map(|&n| modes.get(usize::from(n)));
+        let on = app.machine().modes().iter().filter_map(|&n| modes.get(n.index()));
         let names: Vec<&str> = on.map(|mode| mode.name.as_str()).collect();
         let text = format!("mode {}", names.join(" › "));
         x = paint::text(buffer, area, x, &text, theme.wire()) + 3;
@@ -84,7 +84,7 @@ pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
     let reports = app.session.reports_per_second(app.tick());
     let mut x = area.x;
     for ((id, device), reports) in app.session.roster().devices().zip(reports) {
-        let hearing = app.machine().hearing(id);
+        let hearing = app.machine().device(id);
         let (dot, state, style) = match hearing.presence {
             Presence::Here => {
                 let is_main = app.machine().main() == Some(id);

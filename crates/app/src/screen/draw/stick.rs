@@ -4,9 +4,9 @@
 
 use super::{paint, tune};
 use crate::screen::{App, Theme};
-use gtrig_core::length;
 use gtrig_core::{
     ActionId, BoundInput, Chain, ControlId, DeadZoneBorder, Response, Rim, Stage, StickGate, Tick,
+    length,
 };
 use ratatui::{
     buffer::Buffer,

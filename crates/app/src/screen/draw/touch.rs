@@ -14,7 +14,7 @@ use super::{
     paint, tune,
 };
 use crate::screen::{App, app::MARGIN};
-use gtrig_core::{Claim, Contact, ControlId, Outline, Space, Tick, Zone};
+use gtrig_core::{Claim, Contact, ContactId, ControlId, Outline, Space, Tick, Zone, ZoneId};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
@@ -61,18 +61,18 @@ impl Touch<'_> {
     }
 
     fn value(&self, control: ControlId) -> f32 {
-        self.app.machine().cell(control).value
+        self.app.machine().control(control).value
     }
 
     fn place(&self, contact: &Contact) -> Option<[f32; 2]> {
-        let is_down = self.app.machine().cell(contact.down).is_down();
+        let is_down = self.app.machine().control(contact.down).is_down();
         is_down.then(|| contact.place([self.value(contact.x), self.value(contact.y)]))
     }
 
     /// Whether a zone has any contact.
-    fn is_touched(&self, zone: usize) -> bool {
+    fn is_touched(&self, zone: ZoneId) -> bool {
         let contacts = self.first..self.first + self.contacts.len();
-        contacts.into_iter().any(|contact| self.app.machine().zone_has(zone, contact))
+        contacts.map(ContactId::at).any(|contact| self.app.machine().zone_has(zone, contact))
     }
 
     /// From shares of the surface to the canvas, whose y points up.
@@ -97,7 +97,9 @@ impl Touch<'_> {
                 for is_touched in [false, true] {
                     let zones = self.app.session.plan().zones().on_panel().iter().enumerate();
                     let style = if is_touched { theme.fired() } else { theme.plain() };
-                    for (_, zone) in zones.filter(|(n, _)| self.is_touched(*n) == is_touched) {
+                    for (_, zone) in
+                        zones.filter(|(n, _)| self.is_touched(ZoneId::at(*n)) == is_touched)
+                    {
                         self.zone(context, zone, style);
                     }
                 }
@@ -171,7 +173,7 @@ impl Touch<'_> {
             let words =
                 format!("{name:<10} {}{}", self.where_is(contact, place), self.extras(name));
             say(&words, theme.signal());
-            say(&format!("  {}", self.stack(self.first + n, place)), theme.plain());
+            say(&format!("  {}", self.stack(ContactId::at(self.first + n), place)), theme.plain());
         }
         if self.contacts.iter().all(|contact| self.place(contact).is_none()) {
             say("nobody touches it", theme.faint());
@@ -238,14 +240,14 @@ impl Touch<'_> {
     }
 
     /// The whole stack under a contact, and who has it.
-    fn stack(&self, contact: usize, place: [f32; 2]) -> String {
+    fn stack(&self, contact: ContactId, place: [f32; 2]) -> String {
         let zones = &self.app.session.rig().zones;
         let machine = self.app.machine();
-        let under: Vec<usize> =
+        let under: Vec<ZoneId> =
             self.app.session.plan().zones().under(place, self.proportion).collect();
-        let say = |&n: &usize| {
-            let Zone { name, claim, .. } = &zones[n];
-            match (machine.zone_has(n, contact), claim) {
+        let say = |&id: &ZoneId| {
+            let Zone { name, claim, .. } = &zones[id.index()];
+            match (machine.zone_has(id, contact), claim) {
                 (true, _) => format!("{name} has it"),
                 (false, Claim::Pass) => format!("{name} lets it through"),
                 (false, _) => name.clone(),
@@ -253,9 +255,9 @@ impl Touch<'_> {
         };
         let mut words: Vec<String> = under.iter().map(say).collect();
         // One that keeps what began on it may have it from afar.
-        let is_afar = |n: &usize| machine.zone_has(*n, contact) && !under.contains(n);
-        let afar = (0..zones.len()).filter(is_afar);
-        words.extend(afar.map(|n| format!("{} keeps it", zones[n].name)));
+        let is_afar = |id: &ZoneId| machine.zone_has(*id, contact) && !under.contains(id);
+        let afar = ZoneId::first(zones.len()).filter(is_afar);
+        words.extend(afar.map(|id| format!("{} keeps it", zones[id.index()].name)));
         if words.is_empty() { "on no zone".to_owned() } else { words.join(", ") }
     }
 }

@@ -10,15 +10,16 @@ use gtrig_analysis::{
     explain::{explain_action, explain_control},
     words::{attempt_words, combo_words, explain_gesture},
 };
+use gtrig_core::ComboId;
 use ratatui::{
     buffer::Buffer,
     widgets::{Paragraph, Widget, Wrap},
 };
 
 /// How far a combo is, and what came of the last attempt at it.
-fn combo(app: &App, n: usize) -> String {
+fn combo(app: &App, n: ComboId) -> String {
     let rig = app.session.rig();
-    let of = &rig.combos[n];
+    let of = &rig.combos[n.index()];
     let met = app.machine().combo_progress(app.session.plan(), n);
     let state = match (app.machine().combo(n).is_on(), met) {
         (true, _) => "on".to_owned(),

@@ -10,7 +10,14 @@ pub(crate) struct ControlTable<T> {
     entries: Vec<T>,
 }
 
+impl<T> Default for ControlTable<T> {
+    fn default() -> Self {
+        ControlTable { starts: Vec::new(), entries: Vec::new() }
+    }
+}
+
 impl<T> ControlTable<T> {
+    #[inline]
     pub(crate) fn of(&self, control: ControlId) -> &[T] {
         let at = control.index();
         &self.entries[self.starts[at] as usize..self.starts[at + 1] as usize]

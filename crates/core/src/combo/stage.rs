@@ -1,0 +1,148 @@
+//! Combos as a stage of a tick: from signals to what fires, by the mode on top.
+
+use super::{
+    BoundMode, ClockState, ComboEngine, ComboNews, ComboPlan, ComboPoll, ComboState, Modes,
+    SignalEdge, SignalSources, SignalTracker, Switch,
+};
+use crate::base::{ActionId, ComboId, ModeId, Moment, Nanos, PollRate};
+
+/// The state of all combos, signals and modes.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Combos {
+    tracker: SignalTracker,
+    engine: ComboEngine,
+    modes: Modes,
+    /// Another mode came at the last tick.
+    switched: Option<Switch>,
+}
+
+impl Combos {
+    pub(crate) fn fit(&mut self, plan: &ComboPlan, controls: usize) {
+        self.tracker.fit(plan, controls);
+        self.engine.fit(&plan.automaton, plan.signals.len());
+    }
+
+    pub(crate) fn state(&self, combo: ComboId) -> ComboState {
+        self.engine.state(combo)
+    }
+
+    pub(crate) fn changed(&self) -> &[ComboId] {
+        self.engine.changed()
+    }
+
+    pub(crate) fn news(&self) -> &[ComboNews] {
+        self.engine.news()
+    }
+
+    /// What the combos heard in the last tick.
+    pub(crate) fn edges(&self) -> &[SignalEdge] {
+        self.tracker.edges()
+    }
+
+    /// From the bottom to the top.
+    pub(crate) fn modes(&self) -> &[ModeId] {
+        self.modes.stack()
+    }
+
+    #[inline]
+    pub(crate) fn mode(&self) -> ModeId {
+        self.modes.top()
+    }
+
+    /// A moment by the clock of the combos.
+    pub(crate) fn clock(&self, at: Moment) -> Moment {
+        self.modes.clock(at)
+    }
+
+    pub(crate) fn progress(&self, plan: &ComboPlan, combo: ComboId, now: Moment) -> usize {
+        self.engine.progress(&plan.automaton, combo, now)
+    }
+
+    /// Whether a tick without signals would change nothing before
+    /// [`Combos::deadline`].
+    #[inline]
+    pub(crate) fn is_settled(&self) -> bool {
+        self.engine.is_settled() && self.tracker.edges().is_empty() && self.switched.is_none()
+    }
+
+    /// When something happens by itself.
+    #[inline]
+    pub(crate) fn deadline(&self) -> Option<Nanos> {
+        // Of a clock that stands still nothing comes.
+        let deadline = self.engine.wakes().filter(|_| !self.modes.is_frozen())?;
+        Some(Nanos(deadline.0 + self.modes.paused_at(Moment::default()).time.0))
+    }
+
+    /// Runs a tick. What can be heard of controls, zones, gestures and the
+    /// actions that combos read must be as it is at this tick.
+    pub(crate) fn tick(
+        &mut self,
+        plan: &ComboPlan,
+        rate: PollRate,
+        sources: &SignalSources,
+        at: Moment,
+    ) {
+        self.tracker.edges_mut().clear();
+        if self.is_silent(sources) && self.deadline().is_none_or(|due| at.time < due) {
+            return;
+        }
+        self.tracker.listen(sources, plan, at);
+        let (mode, paused) = (self.modes.top(), self.modes.paused_at(at));
+        let edges = self.tracker.edges_mut();
+        for edge in &mut *edges {
+            let Moment { time, tick } = edge.moment().before(paused);
+            (edge.time, edge.tick, edge.paused, edge.mode) = (time, tick, paused, mode);
+        }
+        let now = at.before(paused);
+        if self.switched == Some(Switch::Forgets) {
+            let Moment { time, tick } = now;
+            let (signal, by) = (None, None);
+            let (is_press, is_clear) = (false, true);
+            // What came since the switch belongs to the new mode.
+            let clear = SignalEdge { signal, is_press, time, tick, paused, mode, is_clear, by };
+            edges.insert(0, clear);
+        }
+        let clock = if self.modes.is_frozen() { ClockState::Frozen } else { ClockState::Running };
+        let poll = ComboPoll { automaton: &plan.automaton, rate, now, tick: at.tick };
+        self.engine.tick(poll, self.tracker.edges(), clock);
+    }
+
+    /// Whether there is nothing to hear, and nothing of the tick before to end.
+    fn is_silent(&self, sources: &SignalSources) -> bool {
+        sources.touched.is_empty()
+            && sources.changed.is_empty()
+            && !sources.panels.has_changed()
+            && sources.gestures.changed().is_empty()
+            && !self.tracker.actions_due
+            && self.switched.is_none()
+            && self.engine.is_settled()
+    }
+
+    /// The combos that took their buttons in this tick.
+    pub(crate) fn taking<'a>(&'a self, plan: &'a ComboPlan) -> impl Iterator<Item = ComboId> + 'a {
+        self.engine.taking(&plan.automaton)
+    }
+
+    /// Whether another mode came at the last tick; asked once a tick.
+    #[inline]
+    pub(crate) fn take_switch(&mut self) -> bool {
+        self.switched.take().is_some()
+    }
+
+    /// Follows the actions that changed in this tick, after which combos hear of
+    /// them: at the next tick.
+    #[inline]
+    pub(crate) fn follow(
+        &mut self,
+        modes: &[BoundMode],
+        changed: &[ActionId],
+        is_on: impl Fn(ActionId) -> bool,
+        now: Moment,
+    ) {
+        self.tracker.actions_due = !changed.is_empty();
+        if !modes.is_empty() && !changed.is_empty() {
+            let went_on = |action| changed.contains(&action) && is_on(action);
+            self.switched = self.modes.follow(modes, went_on, now);
+        }
+    }
+}

@@ -1,0 +1,223 @@
+//! What drives actions.
+
+use super::Binder;
+use crate::base::{ActionId, ContactId, ControlId, InputId, ZoneId, ZoneSet};
+use crate::device::{ControlKind, ControlRef};
+use crate::plan::{BoundInput, BoundShape, BoundSide, Opposites, ZoneReader};
+use crate::shape::Chain;
+use crate::spec::{BothHeld, InputSpec, ShapeUse, SideSpec, Travel};
+use alloc::{format, vec::Vec};
+use core::num::NonZeroU16;
+
+impl Binder<'_> {
+    pub(super) fn input(&mut self, spec: &InputSpec, action: ActionId) {
+        match spec {
+            InputSpec::Button { control, thresholds } => {
+                let (thresholds, bit) = (*thresholds, self.bit(*thresholds));
+                for control in self.resolve(control, action) {
+                    self.follow(control, thresholds, bit);
+                    self.add(BoundInput::Button { control, thresholds, bit });
+                }
+            }
+            InputSpec::Zone(zone) => self.zone(*zone, action),
+            InputSpec::Gesture { gesture, shape } => {
+                let shape = self.shape(shape, 0, [None, None]);
+                self.feed_by(0..self.touch.contacts.len(), action);
+                self.actions.gesture_readers.push((*gesture, self.next()));
+                self.add(BoundInput::Gesture { gesture: *gesture, shape });
+            }
+            InputSpec::Combo(combo) => {
+                let signals = self.rig.combos[combo.index()].signals();
+                let controls: Vec<ControlId> =
+                    signals.flat_map(|signal| self.controls_of(signal)).collect();
+                self.feeds.extend(controls.into_iter().map(|control| (control, action)));
+                self.actions.combo_readers.push((*combo, self.next()));
+                self.add(BoundInput::Combo(*combo));
+            }
+            InputSpec::Axis { control, shape } => {
+                for control in self.resolve(control, action) {
+                    let shape = self.shape(shape, 0, [Some(control), None]);
+                    self.add(BoundInput::Axis { control, shape });
+                }
+            }
+            InputSpec::Pair { negative, positive, both } => {
+                let pair = self.opposites(negative, positive, *both, action);
+                if !pair.is_empty() {
+                    self.add(BoundInput::Pair(pair));
+                }
+            }
+            InputSpec::Cross(cross) => {
+                let x = self.opposites(&cross.left, &cross.right, cross.both, action);
+                let y = self.opposites(&cross.down, &cross.up, cross.both, action);
+                if !(x.is_empty() && y.is_empty()) {
+                    self.add(BoundInput::Cross { x, y });
+                }
+            }
+            InputSpec::Stick { stick, shape } => {
+                let names = (format!("{}-x", stick.code), format!("{}-y", stick.code));
+                for (x, y) in self.resolve_two(stick, (&names.0, &names.1), action) {
+                    let shape = self.shape(shape, 0, [Some(x), Some(y)]);
+                    self.add(BoundInput::Stick { x, y, shape });
+                }
+            }
+            InputSpec::Pointer { pointer, counts, shape } => {
+                for (x, y) in self.resolve_two(pointer, ("x", "y"), action) {
+                    // The sum is a memory too.
+                    let shape = self.shape(shape, 1, [None, None]);
+                    self.add(BoundInput::Pointer { x, y, counts: *counts, shape });
+                }
+            }
+        }
+    }
+
+    /// The number of the next input.
+    fn next(&self) -> InputId {
+        InputId::at(self.actions.inputs.len())
+    }
+
+    /// A zone counts on every panel.
+    fn zone(&mut self, zone: ZoneId, action: ActionId) {
+        for panel in self.panels() {
+            self.feed_by(panel.clone(), action);
+            let first = ContactId::at(panel.start);
+            self.actions.zone_readers.push(ZoneReader {
+                input: self.next(),
+                zones: ZoneSet::EMPTY.with(zone),
+                contacts: Some((first, ContactId::at(panel.end))),
+            });
+            self.add(BoundInput::Zone { zone, first, count: panel.len() as u16 });
+        }
+    }
+
+    fn add(&mut self, input: BoundInput) {
+        let at = self.next();
+        match input {
+            BoundInput::Button { control, .. } | BoundInput::Axis { control, .. } => {
+                self.reads.push((control, at));
+            }
+            BoundInput::Stick { x, y, .. } | BoundInput::Pointer { x, y, .. } => {
+                self.reads.extend([(x, at), (y, at)]);
+            }
+            // Zones, gestures and combos say when these are due.
+            BoundInput::Zone { .. } | BoundInput::Gesture { .. } | BoundInput::Combo(_) => {}
+            BoundInput::Pair(pair) => self.read_sides(at, &[pair]),
+            BoundInput::Cross { x, y } => self.read_sides(at, &[x, y]),
+        }
+        self.actions.inputs.push(input);
+    }
+
+    fn read_sides(&mut self, at: InputId, pairs: &[Opposites]) {
+        let mut zones = ZoneSet::EMPTY;
+        for &pair in pairs {
+            self.reads.extend(self.actions.keys_of(pair).map(|key| (key, at)));
+            zones = zones.or(pair.negative.zones).or(pair.positive.zones);
+        }
+        if !zones.is_empty() {
+            self.actions.zone_readers.push(ZoneReader { input: at, zones, contacts: None });
+        }
+    }
+
+    /// Ties a shape; `axes` are the controls that its calibration is about.
+    fn shape(
+        &mut self,
+        shape: &ShapeUse,
+        own_memories: u16,
+        axes: [Option<ControlId>; 2],
+    ) -> BoundShape {
+        let shape = shape.of(self.rig);
+        let chain = Chain::from(shape.stages.as_slice());
+        let mut bound = BoundShape {
+            chain: self.actions.chains.len() as u32,
+            memories: own_memories + chain.memory_count() as u16,
+            own: own_memories,
+            ..BoundShape::default()
+        };
+        self.actions.chains.push(chain);
+        if shape.travel.iter().any(Option::is_some) {
+            let kind = |axis: Option<ControlId>, travel: Option<Travel>| {
+                let Travel { min, centre, max } = travel?;
+                Some(match self.roster.control(axis?).kind {
+                    ControlKind::Trigger { .. } => ControlKind::Trigger { min, max },
+                    _ => ControlKind::Axis { min, centre, max },
+                })
+            };
+            let travel = [0, 1].map(|at| kind(axes[at], shape.travel[at]));
+            self.actions.travels.push(travel);
+            bound.travel = NonZeroU16::new(self.actions.travels.len() as u16);
+        }
+        bound
+    }
+
+    /// Gives every shape its memories, those of earlier devices first: so they
+    /// stay where they are when devices arrive.
+    pub(super) fn place_memories(&mut self) {
+        let roster = self.roster;
+        let mut shapes: Vec<(Option<ControlId>, &mut BoundShape)> = self
+            .actions
+            .inputs
+            .iter_mut()
+            .filter_map(|input| match input {
+                BoundInput::Axis { control, shape } => Some((Some(*control), shape)),
+                BoundInput::Stick { x, shape, .. } | BoundInput::Pointer { x, shape, .. } => {
+                    Some((Some(*x), shape))
+                }
+                // It is there whatever devices are.
+                BoundInput::Gesture { shape, .. } => Some((None, shape)),
+                _ => None,
+            })
+            .collect();
+        shapes.sort_by_key(|(control, _)| control.map(|control| roster.control(control).device));
+        let mut next = 0;
+        for (_, shape) in shapes {
+            shape.memory = next;
+            next += u32::from(shape.memories);
+        }
+        self.actions.memory_count = next as usize;
+    }
+
+    fn resolve(&mut self, reference: &ControlRef, action: ActionId) -> Vec<ControlId> {
+        let found: Vec<ControlId> = reference.resolve(self.roster).collect();
+        self.feeds.extend(found.iter().map(|&control| (control, action)));
+        found
+    }
+
+    /// The two controls of these names on every device that is meant.
+    fn resolve_two(
+        &mut self,
+        reference: &ControlRef,
+        (x, y): (&str, &str),
+        action: ActionId,
+    ) -> Vec<(ControlId, ControlId)> {
+        let devices = self.roster.devices().filter(|(_, device)| reference.means(device));
+        let found: Vec<_> =
+            devices.filter_map(|(_, d)| Some((d.control(x)?, d.control(y)?))).collect();
+        self.feeds.extend(found.iter().flat_map(|&(x, y)| [(x, action), (y, action)]));
+        found
+    }
+
+    fn opposites(
+        &mut self,
+        negative: &SideSpec,
+        positive: &SideSpec,
+        both: BothHeld,
+        action: ActionId,
+    ) -> Opposites {
+        let negative = self.any_of(negative, action);
+        let positive = self.any_of(positive, action);
+        Opposites { negative, positive, both }
+    }
+
+    fn any_of(&mut self, spec: &SideSpec, action: ActionId) -> BoundSide {
+        let first = self.actions.sides.len() as u32;
+        for reference in &spec.keys {
+            let found = self.resolve(reference, action);
+            self.actions.sides.extend(found);
+        }
+        let mut zones = ZoneSet::EMPTY;
+        if !spec.zones.is_empty() && !self.touch.contacts.is_empty() {
+            zones = spec.zones.iter().copied().collect();
+            self.feed_by(0..self.touch.contacts.len(), action);
+        }
+        BoundSide { first, len: self.actions.sides.len() as u32 - first, zones }
+    }
+}

@@ -1,0 +1,69 @@
+//! What combos are about.
+
+use super::Binder;
+use crate::base::{ControlId, SignalId};
+use crate::combo::BoundSignal;
+use crate::spec::{Rig, Signal};
+use alloc::vec::Vec;
+
+impl Binder<'_> {
+    pub(super) fn signals(&mut self) {
+        let rig = self.rig;
+        let mut signals_of = Vec::new();
+        for (signal, id) in rig.signals.iter().zip((0..).map(SignalId)) {
+            let bound = match signal {
+                Signal::Control { control, thresholds } => {
+                    let bit = self.bit(*thresholds);
+                    let first = self.combos.signal_controls.len() as u32;
+                    for control in control.resolve(self.roster) {
+                        self.follow(control, *thresholds, bit);
+                        self.combos.signal_controls.push((control, bit));
+                        signals_of.push((control, id));
+                    }
+                    let len = self.combos.signal_controls.len() as u32 - first;
+                    BoundSignal::Controls { first, len }
+                }
+                Signal::Action(action) => BoundSignal::Action(*action),
+                Signal::Zone(zone) => BoundSignal::Zone(*zone),
+                Signal::Gesture(gesture) => BoundSignal::Gesture(*gesture),
+                Signal::Way(action, way) => {
+                    BoundSignal::Way(*action, rig.actions[action.index()].gives, *way)
+                }
+            };
+            match bound {
+                BoundSignal::Controls { .. } => {}
+                BoundSignal::Zone(_) => self.combos.zones.push(id),
+                BoundSignal::Gesture(_) => self.combos.gestures.push(id),
+                BoundSignal::Action(_) | BoundSignal::Way(..) => self.combos.actions.push(id),
+            }
+            self.combos.signals.push(bound);
+        }
+        let controls = self.roster.controls().len();
+        self.combos.signals_of = crate::base::ControlTable::new(signals_of, controls);
+    }
+
+    /// The controls of a signal that is one.
+    pub(super) fn controls_of(&self, signal: SignalId) -> Vec<ControlId> {
+        match &self.rig.signals[signal.index()] {
+            Signal::Control { control, .. } => control.resolve(self.roster).collect(),
+            _ => Vec::new(),
+        }
+    }
+}
+
+/// The actions that combos read, and those that open and close them.
+pub(super) fn early(rig: &Rig) -> Vec<bool> {
+    let read = rig.signals.iter().filter_map(|signal| match signal {
+        Signal::Action(at) | Signal::Way(at, _) => Some(*at),
+        _ => None,
+    });
+    let mut early = Vec::new();
+    for at in read {
+        early.resize(rig.actions.len(), false);
+        let action = &rig.actions[at.index()];
+        for &gate in action.closed_while.iter().chain(&action.open_while).chain([&at]) {
+            early[gate.index()] = true;
+        }
+    }
+    early
+}

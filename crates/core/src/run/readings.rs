@@ -1,0 +1,291 @@
+//! What an input makes of its action: evaluated from the sampled controls.
+
+use crate::base::{
+    ActionState, ComboId, ContactId, ControlId, DeviceId, GestureId, ZoneId, clamp_to_circle, polar,
+};
+use crate::combo::Combos;
+use crate::device::{ControlKind, Presence};
+use crate::gesture::GestureEngine;
+use crate::plan::{ActionPlan, BoundAction, BoundInput, BoundShape, BoundSide, Opposites};
+use crate::sample::{ControlState, DeviceStatus, ElectionPlan, SamplePlan};
+use crate::shape::StageMemory;
+use crate::spec::{BothHeld, Combine, Gives};
+use crate::touch::{Panels, TouchPlan};
+use alloc::{vec, vec::Vec};
+
+/// Everything of a tick that actions are made of.
+#[derive(Clone, Copy)]
+pub(crate) struct Readings<'a> {
+    pub(crate) plan: &'a ActionPlan,
+    pub(crate) sample: &'a SamplePlan,
+    pub(crate) controls: &'a [ControlState],
+    pub(crate) devices: &'a [DeviceStatus],
+    pub(crate) election: &'a ElectionPlan,
+    pub(crate) main: Option<DeviceId>,
+    pub(crate) touch: &'a TouchPlan,
+    pub(crate) panels: &'a Panels,
+    pub(crate) gestures: &'a GestureEngine,
+    pub(crate) combos: &'a Combos,
+    /// Seconds since the tick before; 0 to look without moving anything on.
+    pub(crate) dt: f32,
+}
+
+/// What the inputs of an action come to together.
+pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionState {
+    let mut best = ActionState::IDLE;
+    for state in inputs {
+        if state.strength() > best.strength() {
+            best = *state;
+        }
+    }
+    if action.combine == Combine::Sum {
+        let sum = inputs.iter().fold([0.0; 2], |[x, y], state| [x + state.x, y + state.y]);
+        let [x, y] = held(action, sum.map(|part| part.clamp(-1.0, 1.0)));
+        best = ActionState { x, y, driver: best.driver.filter(|_| x != 0.0 || y != 0.0) };
+    }
+    if action.gives == Gives::Polar {
+        [best.x, best.y] = polar([best.x, best.y]);
+    }
+    best
+}
+
+impl Readings<'_> {
+    /// What an action would be if it had this input alone, and whether that
+    /// would go on changing.
+    pub(crate) fn input(
+        &self,
+        action: &BoundAction,
+        input: &BoundInput,
+        memories: &mut [StageMemory],
+    ) -> (ActionState, bool) {
+        let state = match *input {
+            BoundInput::Button { control, bit, .. } => self.button(action, control, bit),
+            BoundInput::Zone { zone, first, count } => self.zone(action, zone, (first, count)),
+            BoundInput::Gesture { gesture, shape } => {
+                return self.gesture(action, gesture, shape, memories);
+            }
+            BoundInput::Combo(combo) => self.combo(action, combo),
+            BoundInput::Pair(pair) => {
+                let (x, driver) = self.opposites(action, pair);
+                ActionState { x, y: 0.0, driver }
+            }
+            BoundInput::Cross { x, y } => {
+                let ((x, by_x), (y, by_y)) = (self.opposites(action, x), self.opposites(action, y));
+                let out = held(action, [x, y]);
+                ActionState { x: out[0], y: out[1], driver: by_x.or(by_y) }
+            }
+            BoundInput::Axis { control, shape } => {
+                let raw = [self.value(control, shape, 0), 0.0];
+                let (out, is_moving) = self.shaped(action, control, raw, shape, memories);
+                return (driven(out[0].clamp(-1.0, 1.0), 0.0, control), is_moving);
+            }
+            BoundInput::Stick { x, y, shape } => {
+                let raw = [self.value(x, shape, 0), self.value(y, shape, 1)];
+                let (out, is_moving) = self.shaped(action, x, raw, shape, memories);
+                let [out_x, out_y] = held(action, out);
+                let by = if raw[0].abs() >= raw[1].abs() { x } else { y };
+                return (driven(out_x, out_y, by), is_moving);
+            }
+            BoundInput::Pointer { x, y, counts, shape } => {
+                let raw = self.pointer((x, y), counts, shape, memories);
+                let (out, is_moving) = self.shaped(action, x, raw, shape, memories);
+                let [out_x, out_y] = held(action, out);
+                return (driven(out_x, out_y, x), is_moving);
+            }
+        };
+        (state, false)
+    }
+
+    /// Whether a control may drive an action: any may, unless only those of
+    /// the main device do.
+    fn counts(&self, action: &BoundAction, control: ControlId) -> bool {
+        if !action.main_only {
+            return true;
+        }
+        let device = self.sample.device_of(control);
+        self.main.is_some_and(|main| self.election.are_together(main, device))
+    }
+
+    /// A control on its own scale, by a calibration where there is one.
+    fn value(&self, control: ControlId, shape: BoundShape, axis: usize) -> f32 {
+        let state = &self.controls[control.index()];
+        self.plan.calibrated(shape, axis, state.seen).unwrap_or(state.value)
+    }
+
+    /// A value after all stages. A device that cannot be heard gives nothing,
+    /// whatever a stage would add to its rest.
+    fn shaped(
+        &self,
+        action: &BoundAction,
+        control: ControlId,
+        raw: [f32; 2],
+        shape: BoundShape,
+        memories: &mut [StageMemory],
+    ) -> ([f32; 2], bool) {
+        let device = self.sample.device_of(control);
+        let is_heard = self.devices[device.index()].presence == Presence::Here;
+        if !is_heard || !self.counts(action, control) {
+            memories[shape.memories()].fill(StageMemory::default());
+            return ([0.0; 2], false);
+        }
+        self.plan.chain(shape).run(raw, self.dt, &mut memories[shape.of_stages()])
+    }
+
+    /// The sum of a pointer's motion, held in the unit circle.
+    fn pointer(
+        &self,
+        (x, y): (ControlId, ControlId),
+        counts: f32,
+        shape: BoundShape,
+        memories: &mut [StageMemory],
+    ) -> [f32; 2] {
+        let moved = |id: ControlId| self.controls[id.index()].value / counts;
+        let Some(sum) = memories[shape.memories()].first_mut() else { return [0.0; 2] };
+        if self.dt > 0.0 {
+            let [was_x, was_y] = sum.place();
+            // A screen's y points down.
+            sum.set_place(clamp_to_circle([was_x + moved(x), was_y - moved(y)]));
+        }
+        sum.place()
+    }
+
+    /// The value of an input after each of its stages, the calibrated one
+    /// first; empty for an input that is not shaped.
+    pub(crate) fn stages(&self, input: &BoundInput, memories: &[StageMemory]) -> Vec<[f32; 2]> {
+        let (v, shape) = match *input {
+            BoundInput::Axis { control, shape } => ([self.value(control, shape, 0), 0.0], shape),
+            BoundInput::Stick { x, y, shape } => {
+                ([self.value(x, shape, 0), self.value(y, shape, 1)], shape)
+            }
+            BoundInput::Pointer { shape, .. } => {
+                let sum = memories[shape.memories()].first();
+                (sum.map_or([0.0; 2], StageMemory::place), shape)
+            }
+            BoundInput::Gesture { gesture, shape } => (self.gestures.state(gesture).value, shape),
+            BoundInput::Button { .. }
+            | BoundInput::Zone { .. }
+            | BoundInput::Combo(_)
+            | BoundInput::Pair(_)
+            | BoundInput::Cross { .. } => {
+                return Vec::new();
+            }
+        };
+        let mut memories = memories[shape.of_stages()].to_vec();
+        let mut values = vec![v];
+        self.plan.chain(shape).run_each(v, 0.0, &mut memories, |_, v| values.push(v));
+        values
+    }
+
+    fn button(&self, action: &BoundAction, control: ControlId, bit: u32) -> ActionState {
+        let state = &self.controls[control.index()];
+        let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
+        let on = match self.sample.control(control).control.kind {
+            ControlKind::Button if state.taken => false,
+            ControlKind::Button if is_pulse => state.is_pressed(),
+            ControlKind::Button => state.is_down(),
+            _ => state.is_past(bit) && (!is_pulse || !state.was_past(bit)),
+        };
+        driven(f32::from(u8::from(on && self.counts(action, control))), 0.0, control)
+    }
+
+    /// A zone is on while it has a contact; one that gets it presses.
+    fn zone(
+        &self,
+        action: &BoundAction,
+        zone: ZoneId,
+        (first, count): (ContactId, u16),
+    ) -> ActionState {
+        let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
+        let mut contacts = (first.0..first.0 + count).map(ContactId);
+        let by = contacts.find_map(|id| {
+            let contact = self.panels.contact(id)?;
+            let is_on = contact.is_in(zone) && !(is_pulse && contact.was_in(zone));
+            let by = self.touch.contact(id).down;
+            (is_on && self.counts(action, by)).then_some(by)
+        });
+        by.map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by))
+    }
+
+    /// A gesture is on while it lasts, presses when it fires, and gives its value
+    /// as a stick does.
+    fn gesture(
+        &self,
+        action: &BoundAction,
+        gesture: GestureId,
+        shape: BoundShape,
+        memories: &mut [StageMemory],
+    ) -> (ActionState, bool) {
+        let state = self.gestures.state(gesture);
+        let by = state.contact.filter(|&by| self.counts(action, by));
+        let is_on = match action.gives {
+            Gives::On => state.is_on(),
+            Gives::Pulse | Gives::Toggle => state.fired,
+            Gives::Axis | Gives::Plane | Gives::Polar => {
+                let raw = by.map_or([0.0; 2], |_| state.value);
+                let memories = &mut memories[shape.of_stages()];
+                let (out, is_moving) = self.plan.chain(shape).run(raw, self.dt, memories);
+                let [x, y] = match action.gives {
+                    Gives::Axis => [out[0].clamp(-1.0, 1.0), 0.0],
+                    _ => held(action, out),
+                };
+                let driver = by.filter(|_| x != 0.0 || y != 0.0);
+                return (ActionState { x: x + 0.0, y: y + 0.0, driver }, is_moving);
+            }
+        };
+        (by.filter(|_| is_on).map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by)), false)
+    }
+
+    /// A combo is on while it lasts, and presses when it fires.
+    fn combo(&self, action: &BoundAction, combo: ComboId) -> ActionState {
+        let state = self.combos.state(combo);
+        let is_on = match action.gives {
+            Gives::Pulse | Gives::Toggle => state.fired,
+            _ => state.is_on(),
+        };
+        let by = state.by.filter(|&by| is_on && self.counts(action, by));
+        by.map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by))
+    }
+
+    fn opposites(&self, action: &BoundAction, pair: Opposites) -> (f32, Option<ControlId>) {
+        let latest = |side| self.latest(action, side);
+        match (latest(pair.negative), latest(pair.positive)) {
+            (None, None) => (0.0, None),
+            (Some(key), None) => (-1.0, Some(key)),
+            (None, Some(key)) => (1.0, Some(key)),
+            (Some(a), Some(b)) => {
+                let is_later = self.order(a) > self.order(b);
+                match (pair.both, is_later) {
+                    (BothHeld::Neutral, _) => (0.0, None),
+                    (BothHeld::Last, true) | (BothHeld::First, false) => (-1.0, Some(a)),
+                    (BothHeld::Last, false) | (BothHeld::First, true) => (1.0, Some(b)),
+                }
+            }
+        }
+    }
+
+    /// Of the held buttons of a side, and the contacts that its zones have, the
+    /// one pressed last.
+    fn latest(&self, action: &BoundAction, side: BoundSide) -> Option<ControlId> {
+        let is_held = |state: &ControlState| state.is_down() && !state.taken;
+        let keys = self.plan.side(side).iter().copied();
+        let keys = keys.filter(|id| is_held(&self.controls[id.index()]));
+        let touching = self.panels.in_any(side.zones()).map(|id| self.touch.contact(id).down);
+        let held = keys.chain(touching).filter(|&id| self.counts(action, id));
+        held.max_by_key(|&id| self.order(id))
+    }
+
+    fn order(&self, control: ControlId) -> u32 {
+        self.controls[control.index()].press_order
+    }
+}
+
+fn held(action: &BoundAction, v: [f32; 2]) -> [f32; 2] {
+    if action.clamp { clamp_to_circle(v) } else { v }
+}
+
+/// A value and who drove it. Adding zero turns the -0 of an inverted rest
+/// into 0, which is what anybody would compare with.
+fn driven(x: f32, y: f32, by: ControlId) -> ActionState {
+    let driver = (x != 0.0 || y != 0.0).then_some(by);
+    ActionState { x: x + 0.0, y: y + 0.0, driver }
+}

@@ -1,0 +1,206 @@
+//! All controls and devices of a run, polled once per tick.
+
+use super::{ControlState, DeviceStatus, Election, SamplePlan};
+use crate::base::{ControlId, DeviceId, Nanos, SparseSet};
+use crate::device::{ControlKind, Event, Marks, Presence};
+use alloc::vec::Vec;
+
+/// The state of every control and device.
+///
+/// Invariant: a control is in `touched` after a poll exactly if it had an event
+/// since the poll before, was let go, or had an edge to clear or a latch to
+/// resolve.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Sampler {
+    controls: Vec<ControlState>,
+    devices: Vec<DeviceStatus>,
+    touched: SparseSet<ControlId>,
+    /// Presses so far, over all controls: what orders them.
+    presses: u32,
+    /// Presses that left no press edge.
+    lost: u64,
+}
+
+impl Sampler {
+    /// Makes room for the controls of a plan; those it knows stay as they are.
+    pub(crate) fn fit(&mut self, plan: &SamplePlan) {
+        let known = self.controls.len();
+        let new = plan.controls[known..].iter().map(|s| ControlState::at_rest(s.control.kind));
+        self.controls.extend(new);
+        self.devices.resize(plan.devices.len(), DeviceStatus::SILENT);
+        self.touched.grow(plan.controls.len());
+    }
+
+    #[inline]
+    pub(crate) fn controls(&self) -> &[ControlState] {
+        &self.controls
+    }
+
+    #[inline]
+    pub(crate) fn devices(&self) -> &[DeviceStatus] {
+        &self.devices
+    }
+
+    /// The controls that had an event in the last tick, or an edge to clear.
+    #[inline]
+    pub(crate) fn touched(&self) -> &[ControlId] {
+        self.touched.as_slice()
+    }
+
+    pub(crate) fn lost(&self) -> u64 {
+        self.lost
+    }
+
+    /// Ends the tick before: what was seen then is what was before now.
+    #[inline]
+    pub(crate) fn begin_tick(&mut self) {
+        let Sampler { controls, touched, .. } = self;
+        touched.retain(|id| controls[id.index()].age());
+    }
+
+    /// Takes in an event. Returns whether it counts: what a device says while
+    /// nobody listens must not move anything.
+    #[inline]
+    pub(crate) fn receive(
+        &mut self,
+        plan: &SamplePlan,
+        event: &Event,
+        election: &mut Election,
+    ) -> bool {
+        let sampled = plan.control(event.control);
+        let device = sampled.control.device;
+        if sampled.control.is_presence {
+            self.hear_presence(plan, device, event, election);
+            return false;
+        }
+        let status = &mut self.devices[device.index()];
+        if status.presence != Presence::Here {
+            return false;
+        }
+        let state = &mut self.controls[event.control.index()];
+        if !event.marks.contains(Marks::CARRIED) {
+            status.last_report = Some(event.time);
+            // To push a control is to use it; to keep it pushed, with all its
+            // noise, takes nothing from whoever acted since.
+            let is_use =
+                sampled.used.is_beyond(event.value) && !sampled.used.is_beyond(state.actual);
+            if is_use && !event.marks.contains(Marks::REPEAT) {
+                status.last_use = Some(event.time);
+                election.used_by(device);
+            }
+        }
+        if state.receive(sampled, plan.thresholds_of(sampled), event) {
+            self.presses += 1;
+            state.press_order = self.presses;
+        }
+        self.touched.insert(event.control);
+        true
+    }
+
+    #[cold]
+    fn hear_presence(
+        &mut self,
+        plan: &SamplePlan,
+        device: DeviceId,
+        event: &Event,
+        election: &mut Election,
+    ) {
+        let presence = Presence::from_value(event.value);
+        let status = &mut self.devices[device.index()];
+        if event.marks.contains(Marks::CARRIED) && presence == status.presence {
+            election.used_by(device);
+            return;
+        }
+        status.presence = presence;
+        election.call();
+        self.controls[event.control.index()].actual = event.value;
+        self.touched.insert(event.control);
+        if presence == Presence::Here {
+            return;
+        }
+        for id in plan.controls_of(device) {
+            let kind = plan.control(id).control.kind;
+            if self.controls[id.index()].let_go(kind, event.time) {
+                self.touched.insert(id);
+            }
+        }
+    }
+
+    /// Polls the controls that were touched, at the instant `now`, and shows each
+    /// to `read`; of a presence also the controls of its device, for a shape may
+    /// make something of rest, and that counts only while the device is there.
+    #[inline]
+    pub(crate) fn poll(
+        &mut self,
+        plan: &SamplePlan,
+        now: Nanos,
+        mut read: impl FnMut(ControlId, Polled),
+    ) {
+        for &id in self.touched.as_slice() {
+            let sampled = plan.control(id);
+            let state = &mut self.controls[id.index()];
+            if sampled.control.is_presence {
+                state.see_presence();
+                for sibling in plan.controls_of(sampled.control.device) {
+                    read(sibling, Polled::Device);
+                }
+                continue;
+            }
+            let polled = state.sample(sampled, plan.thresholds_of(sampled), now);
+            self.lost += u64::from(polled.lost);
+            if polled.pressed {
+                self.presses += 1;
+                state.press_order = self.presses;
+            }
+            read(id, Polled::Control);
+        }
+    }
+
+    /// Takes a button from the actions until it is released, if it is down.
+    pub(crate) fn take(&mut self, control: ControlId) {
+        let state = &mut self.controls[control.index()];
+        state.taken = state.is_down();
+    }
+
+    /// What a recording that begins here must say first: see
+    /// [`Machine::opening`](crate::Machine::opening).
+    pub(crate) fn opening(
+        &self,
+        plan: &SamplePlan,
+        election: &Election,
+        time: Nanos,
+    ) -> Vec<Event> {
+        let mut ids: Vec<ControlId> = ControlId::first(self.controls.len()).collect();
+        let order = |id: &ControlId| {
+            (!plan.control(*id).control.is_presence, self.controls[id.index()].press_order)
+        };
+        ids.sort_by_key(order);
+        let said = ids.into_iter().flat_map(|control| {
+            let state = &self.controls[control.index()];
+            let kind = plan.control(control).control.kind;
+            let carried = Event { time, value: state.seen, control, marks: Marks::CARRIED };
+            let hidden = Event { value: state.actual, marks: Marks::empty(), ..carried };
+            let is_hiding = kind.is_button() && state.actual != state.seen;
+            let is_off = state.seen != kind.rest() && kind != ControlKind::Relative;
+            [is_off.then_some(carried), is_hiding.then_some(hidden)]
+        });
+        let (there, mut opening): (Vec<Event>, Vec<Event>) =
+            said.flatten().partition(|event| plan.control(event.control).control.is_presence);
+        let used = |event: &Event| election.rank(plan.device_of(event.control));
+        let is_used =
+            |event: &&Event| used(event) > 0 && Presence::from_value(event.value) == Presence::Here;
+        let mut users: Vec<Event> = there.iter().filter(is_used).copied().collect();
+        users.sort_by_key(used);
+        opening.splice(0..0, there.into_iter().chain(users));
+        opening
+    }
+}
+
+/// What of a control was polled.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Polled {
+    /// The control itself.
+    Control,
+    /// Whether its device can be heard.
+    Device,
+}

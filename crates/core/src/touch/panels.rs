@@ -1,0 +1,143 @@
+//! All contacts of a run, located once per tick.
+
+use super::{Contact, ContactState, ContactUpdate, Zones};
+use crate::base::{ContactId, ControlId, Nanos, SparseSet, ZoneId, ZoneSet};
+use crate::device::Event;
+use crate::sample::ControlState;
+use alloc::vec::Vec;
+
+/// The touch panels of a roster and the zones of a rig.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct TouchPlan {
+    pub(crate) zones: Zones,
+    /// The contacts of every touch panel, those of a panel together.
+    pub(crate) contacts: Vec<Contact>,
+    /// For each control the contact it is part of; empty where no zone and no
+    /// gesture asks.
+    pub(crate) contact_of: Vec<Option<ContactId>>,
+}
+
+impl TouchPlan {
+    #[inline]
+    pub(crate) fn contact(&self, contact: ContactId) -> &Contact {
+        &self.contacts[contact.index()]
+    }
+
+    #[inline]
+    pub(crate) fn contact_of(&self, control: ControlId) -> Option<ContactId> {
+        *self.contact_of.get(control.index())?
+    }
+}
+
+/// The state of every contact.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Panels {
+    contacts: Vec<ContactState>,
+    /// Those to be located in this tick.
+    due: SparseSet<ContactId>,
+    /// Those that a zone got or lost in this tick.
+    changed: Vec<ContactId>,
+    /// What this tick found out about contacts, for the gestures.
+    updates: Vec<ContactUpdate>,
+    closed: ZoneSet,
+}
+
+impl Panels {
+    pub(crate) fn fit(&mut self, plan: &TouchPlan) {
+        let count = plan.contacts.len();
+        self.contacts.resize(count, ContactState::default());
+        self.due.grow(count);
+        self.changed.reserve(count - self.changed.len());
+        self.updates.clear();
+        self.updates.reserve(count);
+    }
+
+    /// Whether a zone got a contact in the last tick, or lost one.
+    pub(crate) fn has_changed(&self) -> bool {
+        !self.changed.is_empty()
+    }
+
+    pub(crate) fn updates(&self) -> &[ContactUpdate] {
+        &self.updates
+    }
+
+    pub(crate) fn contact(&self, contact: ContactId) -> Option<&ContactState> {
+        self.contacts.get(contact.index())
+    }
+
+    /// The first contact that a zone has.
+    pub(crate) fn first_in(&self, zone: ZoneId) -> Option<ContactId> {
+        self.contacts.iter().position(|contact| contact.is_in(zone)).map(ContactId::at)
+    }
+
+    /// The contacts that are in any of these zones.
+    pub(crate) fn in_any(&self, zones: ZoneSet) -> impl Iterator<Item = ContactId> {
+        let all = ContactId::first(self.contacts.len());
+        all.filter(move |id| !zones.is_empty() && self.contacts[id.index()].is_in_any(zones))
+    }
+
+    /// Ends the tick before.
+    #[inline]
+    pub(crate) fn begin_tick(&mut self) {
+        for contact in self.changed.drain(..) {
+            self.contacts[contact.index()].age();
+        }
+        self.updates.clear();
+    }
+
+    /// Takes in an event of a control that may be part of a contact.
+    #[inline]
+    pub(crate) fn receive(&mut self, plan: &TouchPlan, event: &Event) {
+        if let Some(id) = plan.contact_of(event.control) {
+            self.contacts[id.index()].hear(plan.contact(id), event);
+        }
+    }
+
+    /// A control was polled: the contact it is part of is to be located.
+    #[inline]
+    pub(crate) fn read(&mut self, plan: &TouchPlan, control: ControlId) {
+        if let Some(contact) = plan.contact_of(control) {
+            self.due.insert(contact);
+        }
+    }
+
+    /// Closes these zones and opens all others; the contacts that are down are
+    /// located again where that is another set than before.
+    pub(crate) fn close(&mut self, closed: ZoneSet) {
+        if core::mem::replace(&mut self.closed, closed) == closed {
+            return;
+        }
+        for id in ContactId::first(self.contacts.len()) {
+            if self.contacts[id.index()].is_down() {
+                self.due.insert(id);
+            }
+        }
+    }
+
+    /// Finds out which zones have the contacts that are due, and shows each
+    /// contact with the zones that got it or lost it.
+    #[inline]
+    pub(crate) fn locate(
+        &mut self,
+        plan: &TouchPlan,
+        controls: &[ControlState],
+        now: Nanos,
+        mut changed: impl FnMut(ContactId, ZoneSet),
+    ) {
+        let Panels { contacts, due, changed: list, updates, closed } = self;
+        for id in due.drain() {
+            let contact = plan.contact(id);
+            let control = |id: ControlId| &controls[id.index()];
+            let raw = [control(contact.x).value, control(contact.y).value];
+            let is_down = control(contact.down).is_down();
+            let state = &mut contacts[id.index()];
+            let (zones, update) =
+                state.poll(&plan.zones, (contact, id), raw, (is_down, *closed, now));
+            updates.push(update);
+            if !zones.is_empty() {
+                list.push(id);
+                changed(id, zones);
+            }
+        }
+    }
+}
