@@ -19,6 +19,7 @@ pub mod audit;
 pub mod compare;
 pub mod explain;
 mod history;
+mod label;
 pub mod ladder;
 mod lane;
 pub mod limits;
@@ -33,6 +34,7 @@ pub mod stream;
 pub mod words;
 
 pub use history::{Capacity, History};
+pub use label::Label;
 pub use lane::{Change, LaneLog, LaneSummary};
 pub use recording::Recording;
-pub use session::{Label, Session};
+pub use session::Session;

@@ -3,7 +3,7 @@
 //! another thread.
 
 use crate::history::Segment;
-use crate::session::Label;
+use crate::label::Label;
 use alloc::{sync::Arc, vec::Vec};
 use gtrig_core::{CleanText, Event, MainRules, Nanos, PollRate, Roster};
 

@@ -7,7 +7,7 @@
 //! where nobody meant it, of a gesture that some label of the take names, is a
 //! **false alarm**.
 
-use crate::session::Label;
+use crate::label::Label;
 use alloc::{vec, vec::Vec};
 use gtrig_core::{GestureId, GestureVerdict, Nanos, Rig};
 

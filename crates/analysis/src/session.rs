@@ -1,21 +1,13 @@
 //! A run with its past: what the application, live or replaying, holds.
 
 use crate::history::{Capacity, History};
+use crate::label::Label;
 use crate::recording::Recording;
 use alloc::vec::Vec;
 use gtrig_core::{
-    CleanText, ControlId, DeviceId, DeviceInfo, Event, Machine, Marks, Nanos, Plan, Presence, Rig,
-    Roster, RosterError, Tick,
+    ControlId, DeviceId, DeviceInfo, Event, Machine, Marks, Nanos, Plan, Presence, Rig, Roster,
+    RosterError, Tick,
 };
-
-/// A mark that a person put on the timeline.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Label {
-    /// Where.
-    pub time: Nanos,
-    /// What they wrote.
-    pub text: CleanText,
-}
 
 /// Ticks are run after this many events, so that few ever wait.
 const BATCH: usize = 4096;

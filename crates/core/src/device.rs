@@ -5,6 +5,7 @@ mod event;
 mod info;
 mod reference;
 mod roster;
+mod scale;
 mod slots;
 pub mod vocabulary;
 
@@ -12,4 +13,5 @@ pub use event::*;
 pub use info::*;
 pub use reference::*;
 pub use roster::*;
+pub use scale::*;
 pub use slots::*;

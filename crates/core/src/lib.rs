@@ -38,13 +38,36 @@ mod shape;
 mod spec;
 mod touch;
 
-pub use base::*;
-pub use combo::*;
-pub use device::*;
-pub use gesture::*;
-pub use plan::*;
-pub use run::*;
-pub use sample::*;
-pub use shape::*;
-pub use spec::*;
-pub use touch::*;
+pub use base::{
+    ActionId, ActionState, CleanText, ComboId, ContactId, ControlId, DeviceId, GestureId, Id,
+    InputId, LAST_TIME, ModeId, ModeSet, Moment, Nanos, PollRate, ShapeId, SignId, SignalId, Tick,
+    ZoneId, ZoneSet, clamp_to_circle, from_polar, length, polar,
+};
+pub use combo::{ComboNews, ComboOutcome, ComboState, KEPT_MOMENTS, SignalEdge};
+pub use device::{
+    AddressError, AxisInfo, Control, ControlInfo, ControlKind, ControlRef, Deal, Device,
+    DeviceInfo, DeviceKind, Event, MAX_CONTROLS, Marks, Presence, Roster, RosterError, SLOTS,
+    SlotRules, normalise, vocabulary,
+};
+pub use gesture::{
+    CheckedLimit, GestureCandidate, GestureOutcome, GestureState, GestureVerdict, MAX_ATTEMPTS,
+    MAX_CHECKS, NEAR_SHARE, POINTS, TURN_DEG,
+};
+pub use plan::{BoundInput, BoundShape, BoundSide, Opposites, Plan};
+pub use run::{Closed, Machine, run};
+pub use sample::{ControlState, DeviceStatus, Edge, LaneMarks};
+pub use shape::{
+    Chain, DeadZoneBorder, Response, Rim, StageMemory, directions, facing, turn_limit,
+};
+pub use spec::{
+    ActionSpec, Anchor, BothHeld, Camera, Claim, Combine, Combo, ComboClock, ComboLimit, ComboStep,
+    ComboVariant, CranePart, CrossSpec, Curve, CurvePoints, CurvePointsError, DeadZone,
+    DeadZoneKind, Direction, Drive, EdgeRule, EdgeSettings, Gesture, GestureKind, GestureLimits,
+    Gives, InputSpec, Knob, LimitSense, LimitUse, MAX_COMBOS, MAX_EXAMPLES, MAX_FINGERS,
+    MAX_GESTURES, MAX_MODES, MAX_SIGNS, MAX_STEPS, MAX_TAPS, MAX_THRESHOLDS, MAX_ZONES, MainRule,
+    MainRules, Mirror, Mode, NamedShape, Outline, PanelEdge, Place, Quantity, Rig, Scope, Selector,
+    Shape, ShapeUse, SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage, StepKind, StickCentre,
+    StickGate, Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn,
+    ViewWindow, YardSpec, Zone, crosses_itself, places_of, tunable,
+};
+pub use touch::{Contact, Zones};

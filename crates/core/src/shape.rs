@@ -15,7 +15,6 @@ mod zone;
 pub use chain::*;
 pub use filter::*;
 pub use response::*;
-pub use scale::*;
 
 pub use zone::*;
 

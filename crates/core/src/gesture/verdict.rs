@@ -195,6 +195,7 @@ impl GestureVerdict {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::spec::{GestureKind, PanelEdge, SwipeDirections, SwipeFires};
 
     use crate::spec::Quantity;
     use rstest::rstest;
@@ -231,5 +232,18 @@ mod tests {
         let (was_met, margins) = margins(moments);
         assert_eq!(was_met, met);
         assert_eq!(margins, expected);
+    }
+
+    #[test]
+    fn no_kind_asks_more_than_a_verdict_holds() {
+        for toward in [SwipeDirections::Any, SwipeDirections::FOUR] {
+            let kind = GestureKind::Swipe {
+                toward,
+                fires: SwipeFires::Passing,
+                from_edge: Some(PanelEdge::Left),
+            };
+            assert!(kind.quantities(5).len() <= MAX_CHECKS);
+        }
+        assert!(GestureKind::Tap { times: 3 }.quantities(5).len() <= MAX_CHECKS);
     }
 }

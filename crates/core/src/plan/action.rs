@@ -6,7 +6,8 @@ use crate::base::{
     ZoneSet,
 };
 use crate::device::ControlKind;
-use crate::shape::{Chain, normalise};
+use crate::device::normalise;
+use crate::shape::Chain;
 use crate::spec::{Combine, Gives};
 use alloc::vec::Vec;
 use core::ops::Range;

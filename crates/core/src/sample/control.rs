@@ -16,9 +16,9 @@
 //! one)`.
 
 use crate::base::Nanos;
+use crate::device::normalise;
 use crate::device::{ControlKind, Event, Marks, Presence};
 use crate::sample::{BoundThresholds, LaneMarks, SampledControl};
-use crate::shape::normalise;
 
 /// A change of state between two polls.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
