@@ -19,7 +19,6 @@ use gtrig_core::{
     Combo, ComboId, ComboLimit, ComboStep, ComboVariant, Mode, Moment, Nanos, PollRate, Rig,
     SignalEdge, SignalId, StepKind, TimeSpan,
 };
-pub(crate) use judge::step_of;
 use judge::{Judge, Judged};
 
 /// Of the moments at which a step was met, at most so many are looked at.

@@ -31,7 +31,6 @@ mod recording;
 pub mod score;
 mod session;
 pub mod stream;
-pub mod words;
 
 pub use history::{Capacity, History};
 pub use label::Label;

@@ -4,83 +4,174 @@ mod combos;
 
 pub use combos::begins_alike;
 
-use alloc::{
-    format,
-    string::{String, ToString},
-    vec::Vec,
-};
+use alloc::vec::Vec;
 use gtrig_core::{
-    Claim, Gesture, GestureId, GestureKind, Outline, Quantity, Rig, Space, Zone, Zones,
+    Claim, ComboId, Gesture, GestureId, GestureKind, Outline, PanelEdge, Quantity, Rig, SignalId,
+    Space, TimeSpan, Zone, ZoneId, Zones,
 };
 
-/// Something about a rig that is worth a second look.
-#[derive(Clone, Debug, PartialEq, Eq)]
+/// Something about a sound rig that is worth a second look.
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Lint {
-    /// What kind of doubt; a word that stays the same.
-    pub code: &'static str,
-    /// The table that it is about: `zone.horn`.
-    pub about: String,
-    /// Why it matters and what to do.
-    pub words: String,
+    /// What it is about.
+    pub about: Subject,
+    /// What was found.
+    pub finding: Finding,
+}
+
+/// What a finding is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Subject {
+    /// A zone.
+    Zone(ZoneId),
+    /// A gesture.
+    Gesture(GestureId),
+    /// A combo.
+    Combo(ComboId),
+}
+
+/// What was found, with the numbers that show it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Finding {
+    /// The zone lies outside the panel.
+    Outside,
+    /// So much of the zone, as a share of its size, lies beyond an edge.
+    Beyond {
+        /// The edge.
+        edge: PanelEdge,
+        /// The share.
+        share: f32,
+    },
+    /// Another zone lies over all of it and takes every contact.
+    Covered(ZoneId),
+    /// The zone is measured in the world and moves with the camera.
+    Scrolls,
+    /// A time limit of the gesture is shorter than the time between two polls.
+    ShortLimit {
+        /// What it limits.
+        quantity: Quantity,
+        /// The limit, in milliseconds.
+        ms: f64,
+        /// Between two polls, in milliseconds.
+        period_ms: f64,
+    },
+    /// The gesture fires with every tap of this one.
+    WithEachTap(GestureId),
+    /// The gesture waits for this one, whose other finger may land at any time.
+    Stalls(GestureId),
+    /// The gesture is late by so many milliseconds at most, waiting for another.
+    GestureLate {
+        /// The one it waits for.
+        by: GestureId,
+        /// How late.
+        ms: f32,
+    },
+    /// A window of the combo is shorter than the time between two polls.
+    ShortWindow {
+        /// The window.
+        span: TimeSpan,
+        /// Between two polls, in milliseconds.
+        period_ms: f64,
+    },
+    /// A hold of the combo is shorter than the time between two polls.
+    ShortHold {
+        /// The hold.
+        span: TimeSpan,
+        /// Between two polls, in milliseconds.
+        period_ms: f64,
+    },
+    /// A step of the combo is cancelled by its own signal.
+    CancelsItself(SignalId),
+    /// The combo listens in no mode of the rig.
+    NoMode,
+    /// The combo waits for this one, with whose steps it begins.
+    WaitsForItsBeginning(ComboId),
+    /// The combo has the same steps as this one.
+    SameSteps(ComboId),
+    /// This combo begins with all steps of the other.
+    Begins {
+        /// The longer one.
+        longer: ComboId,
+        /// What waiting for it would cost at most.
+        at_most: TimeSpan,
+    },
+    /// The combo fires so long after its last press.
+    FiresAfterQuiet(TimeSpan),
+    /// The combo is late by so much at most, waiting for another.
+    ComboLate {
+        /// The one it waits for.
+        by: ComboId,
+        /// How late.
+        span: TimeSpan,
+    },
+    /// Nothing reads the combo.
+    Unread,
+}
+
+impl Finding {
+    /// What kind of finding it is; a word that stays the same.
+    pub const fn code(&self) -> &'static str {
+        match self {
+            Finding::Outside | Finding::Beyond { .. } => "zone-beyond",
+            Finding::Covered(_) => "zone-covered",
+            Finding::Scrolls => "zone-scrolls",
+            Finding::ShortLimit { .. } => "gesture-short",
+            Finding::WithEachTap(_) => "gesture-twice",
+            Finding::Stalls(_) => "gesture-stalls",
+            Finding::GestureLate { .. } => "gesture-waits",
+            Finding::ShortWindow { .. } | Finding::ShortHold { .. } => "combo-short",
+            Finding::CancelsItself(_) | Finding::NoMode | Finding::WaitsForItsBeginning(_) => {
+                "combo-never"
+            }
+            Finding::SameSteps(_) => "combo-twice",
+            Finding::Begins { .. } => "combo-begins",
+            Finding::FiresAfterQuiet(_) | Finding::ComboLate { .. } => "combo-waits",
+            Finding::Unread => "combo-unread",
+        }
+    }
 }
 
 /// How far beyond the panel a zone may reach without a word, as a share of its
 /// own size: a thumb at the rim needs some room.
 const BEYOND: f32 = 0.25;
 
-/// Every doubt about a rig, in its order.
+/// Every finding about a rig, in its order.
 pub fn lint(rig: &Rig) -> Vec<Lint> {
     let zones = Zones::new(&rig.zones, &rig.surface);
     let proportion = rig.surface.mm.or(rig.surface.pixels).map_or(1.0, |[w, h]| h / w);
-    let mut doubts = Vec::new();
+    let mut lints = Vec::new();
     for (n, zone) in zones.on_panel().iter().enumerate() {
-        let about = format!("zone.{}", zone.name);
-        let mut doubt = |code, words| {
-            doubts.push(Lint { code, about: about.clone(), words });
-        };
-        if let Some(words) = beyond(zone, proportion) {
-            doubt("zone-beyond", words);
-        }
-        if let Some(above) = covered(zones.on_panel(), n, proportion) {
-            let words = format!(
-                "`{above}` lies over all of it and takes every contact: no finger ever reaches it; give it a higher `layer`, or let the other one share"
-            );
-            doubt("zone-covered", words);
-        }
+        let about = Subject::Zone(ZoneId::at(n));
+        let mut found = |finding| lints.push(Lint { about, finding });
+        beyond(zone, proportion).map(&mut found);
+        covered(zones.on_panel(), n, proportion).map(Finding::Covered).map(&mut found);
         if rig.zones[n].space == Space::World {
-            let words = "it is measured in the world and scrolls away with the camera; a button that stays where it is belongs in `in = \"view\"` or on the panel";
-            doubt("zone-scrolls", words.to_string());
+            found(Finding::Scrolls);
         }
     }
-    doubts.extend(gestures(rig));
-    doubts.extend(combos::doubts(rig));
-    doubts
+    lints.extend(gestures(rig));
+    lints.extend(combos::lints(rig));
+    lints
 }
 
 /// How a zone reaches beyond the panel, if it does by much.
-fn beyond(zone: &Zone, proportion: f32) -> Option<String> {
+fn beyond(zone: &Zone, proportion: f32) -> Option<Finding> {
     let [left, top, right, bottom] = zone.outline.bounds(proportion);
     if left >= 1.0 || top >= 1.0 || right <= 0.0 || bottom <= 0.0 {
-        return Some(
-            "it lies outside the panel, where no finger can meet it: is it in another space than its numbers?".to_string(),
-        );
+        return Some(Finding::Outside);
     }
     let over = [
-        (-left, right - left, "left"),
-        (-top, bottom - top, "upper"),
-        (right - 1.0, right - left, "right"),
-        (bottom - 1.0, bottom - top, "lower"),
+        (-left, right - left, PanelEdge::Left),
+        (-top, bottom - top, PanelEdge::Top),
+        (right - 1.0, right - left, PanelEdge::Right),
+        (bottom - 1.0, bottom - top, PanelEdge::Bottom),
     ];
-    let worst = over.into_iter().find(|(over, size, _)| *over > BEYOND * size)?;
-    let (over, size, edge) = worst;
-    Some(format!(
-        "{:.0} % of it lies beyond the {edge} edge: was a full width given where a half was meant, or a value in another space?",
-        over / size * 100.0
-    ))
+    let (over, size, edge) = over.into_iter().find(|(over, size, _)| *over > BEYOND * size)?;
+    Some(Finding::Beyond { edge, share: over / size })
 }
 
 /// The zone above one that takes every contact it could have.
-fn covered(zones: &[Zone], n: usize, proportion: f32) -> Option<&str> {
+fn covered(zones: &[Zone], n: usize, proportion: f32) -> Option<ZoneId> {
     let [left, top, right, bottom] = zones[n].outline.bounds(proportion);
     let is_above = |(m, other): &(usize, &Zone)| {
         let is_first = other.layer > zones[n].layer || (other.layer == zones[n].layer && *m < n);
@@ -98,93 +189,80 @@ fn covered(zones: &[Zone], n: usize, proportion: f32) -> Option<&str> {
         let keeps_out = other.follows || !zones[n].follows;
         is_first && other.claim == Claim::Take && keeps_out && reaches
     };
-    zones.iter().enumerate().filter(|(m, _)| *m != n).find(is_above).map(|(_, z)| z.name.as_str())
+    let mut others = zones.iter().enumerate().filter(|(m, _)| *m != n);
+    others.find(is_above).map(|(m, _)| ZoneId::at(m))
 }
 
 fn gestures(rig: &Rig) -> Vec<Lint> {
-    let period = 1000.0 / rig.rate.hz();
-    let mut doubts = Vec::new();
-    for gesture in &rig.gestures {
-        let about = format!("gesture.{}", gesture.name);
+    let period_ms = 1000.0 / rig.rate.hz();
+    let mut lints = Vec::new();
+    for (gesture, id) in rig.gestures.iter().zip((0..).map(GestureId)) {
+        let mut found = |finding| lints.push(Lint { about: Subject::Gesture(id), finding });
         let limit = |quantity| gesture.limits.of(quantity).map(f64::from);
         for quantity in [Quantity::Lift, Quantity::Gap, Quantity::Together] {
-            if let Some(ms) = limit(quantity).filter(|ms| *ms < period) {
-                let words = format!(
-                    "`{}` is {ms} ms, shorter than the {period:.1} ms between two polls: most fingers that keep it are never seen",
-                    quantity.tunable().name
-                );
-                doubts.push(Lint { code: "gesture-short", about: about.clone(), words });
+            if let Some(ms) = limit(quantity).filter(|ms| *ms < period_ms) {
+                found(Finding::ShortLimit { quantity, ms, period_ms });
             }
         }
-        doubts.extend(tap_of_double(rig, gesture).map(|words| Lint {
-            code: "gesture-twice",
-            about: about.clone(),
-            words,
-        }));
-        doubts.extend(stalls(rig, gesture).map(|words| Lint {
-            code: "gesture-stalls",
-            about: about.clone(),
-            words,
-        }));
-        if let Some(words) = latency(rig, gesture) {
-            doubts.push(Lint { code: "gesture-waits", about, words });
-        }
+        tap_of_double(rig, gesture).map(Finding::WithEachTap).map(&mut found);
+        stalls(rig, gesture).map(Finding::Stalls).map(&mut found);
+        latency(rig, gesture).map(&mut found);
     }
-    doubts
+    lints
 }
 
 /// A tap that fires with each tap of several.
-fn tap_of_double(rig: &Rig, gesture: &Gesture) -> Option<String> {
+fn tap_of_double(rig: &Rig, gesture: &Gesture) -> Option<GestureId> {
     let GestureKind::Tap { times: 1 } = gesture.kind else { return None };
-    let shares = |(n, other): &(usize, &Gesture)| {
+    let shares = |id: &GestureId| {
+        let other = &rig.gestures[id.index()];
         matches!(other.kind, GestureKind::Tap { times: 2.. })
             && (other.zone, other.fingers) == (gesture.zone, gesture.fingers)
-            && !gesture.waits_for.contains(&GestureId::at(*n))
+            && !gesture.waits_for.contains(id)
     };
-    let (_, other) = rig.gestures.iter().enumerate().find(shares)?;
-    Some(format!(
-        "it fires with every tap of `{}` too; with `waits-for = \"{}\"` only one of the two does, at the price of its `gap-ms`",
-        other.name, other.name
-    ))
+    GestureId::first(rig.gestures.len()).find(shares)
 }
 
 /// A gesture that waits for one of several fingers, which can come at any time.
-fn stalls(rig: &Rig, gesture: &Gesture) -> Option<String> {
-    let others = gesture.waits_for.iter().filter_map(|n| rig.gestures.get(n.index()));
-    let other = others
-        .filter(|other| other.fingers > gesture.fingers)
-        .find(|other| other.limits.of(Quantity::Together).is_none())?;
-    Some(format!(
-        "it waits for `{}`, whose other finger may land at any time, and so fires only when its own lifts; give `{}` a `together-ms`",
-        other.name, other.name
-    ))
+fn stalls(rig: &Rig, gesture: &Gesture) -> Option<GestureId> {
+    let is_open = |id: &&GestureId| {
+        let other = rig.gestures.get(id.index());
+        other.is_some_and(|other| {
+            other.fingers > gesture.fingers && other.limits.of(Quantity::Together).is_none()
+        })
+    };
+    gesture.waits_for.iter().find(is_open).copied()
 }
 
 /// What waiting for others costs at most.
-fn latency(rig: &Rig, gesture: &Gesture) -> Option<String> {
-    let cost = |n: &GestureId| {
-        let other = rig.gestures.get(n.index())?;
+fn latency(rig: &Rig, gesture: &Gesture) -> Option<Finding> {
+    let cost = |&by: &GestureId| {
+        let other = rig.gestures.get(by.index())?;
         let ms = match other.kind {
             GestureKind::Tap { times: 2.. } => other.limits.of(Quantity::Gap)?,
             GestureKind::Swipe { .. } => other.limits.of(Quantity::Time)?,
             GestureKind::Press => other.limits.of(Quantity::Hold)?,
             _ => return None,
         };
-        Some((ms, other.name.as_str()))
+        Some((ms, by))
     };
-    let (ms, name) =
-        gesture.waits_for.iter().filter_map(cost).max_by(|a, b| a.0.total_cmp(&b.0))?;
-    Some(format!("it waits for `{name}`, which makes it up to {ms:.0} ms late"))
+    let costs = gesture.waits_for.iter().filter_map(cost);
+    let (ms, by) = costs.max_by(|a, b| a.0.total_cmp(&b.0))?;
+    Some(Finding::GestureLate { by, ms })
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
     use alloc::vec;
     use gtrig_core::{
         Gesture, GestureId, GestureKind, Outline, PollRate, Quantity, Rig, Space, Zone,
     };
     use rstest::rstest;
+    use std::{
+        format,
+        string::{String, ToString},
+    };
 
     fn zone(name: &str, at: [f32; 2], size: [f32; 2]) -> Zone {
         Zone::new(name, Outline::Rect { at, size })
@@ -194,8 +272,14 @@ mod tests {
         codes_of(&Rig { zones, ..Rig::bare("r", PollRate::DEFAULT) })
     }
 
-    fn codes_of(rig: &Rig) -> Vec<String> {
-        lint(rig).into_iter().map(|doubt| format!("{} {}", doubt.code, doubt.about)).collect()
+    pub(super) fn codes_of(rig: &Rig) -> Vec<String> {
+        let about = |subject: Subject| match subject {
+            Subject::Zone(id) => format!("zone.{}", rig.zones[id.index()].name),
+            Subject::Gesture(id) => format!("gesture.{}", rig.gestures[id.index()].name),
+            Subject::Combo(id) => format!("combo.{}", rig.combos[id.index()].name),
+        };
+        let line = |lint: Lint| format!("{} {}", lint.finding.code(), about(lint.about));
+        lint(rig).into_iter().map(line).collect()
     }
 
     fn gesture(name: &str, kind: GestureKind, waits_for: &[usize]) -> Gesture {

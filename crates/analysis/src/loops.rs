@@ -6,13 +6,11 @@
 //! fastest loop met.
 
 use crate::audit::Loop;
-use crate::ladder::{ComboAttemptOutcome, Ladder};
+use crate::ladder::{ComboAttempt, ComboAttemptOutcome, Ladder};
 use crate::recording::Recording;
-use crate::words::{attempt_words, signal_words};
-use alloc::{format, string::String, vec, vec::Vec};
+use alloc::{vec, vec::Vec};
 use gtrig_core::{
-    ComboId, ComboNews, ComboOutcome, Machine, Moment, Nanos, Plan, PollRate, Rig, SignalEdge,
-    SignalId, Tick,
+    ComboId, ComboNews, ComboOutcome, Machine, Moment, Nanos, Plan, PollRate, Rig, SignalEdge, Tick,
 };
 
 /// What a loop made of a take.
@@ -30,6 +28,32 @@ pub struct LoopRun {
     rate: PollRate,
 }
 
+/// Why a combo came out differently in a loop.
+#[derive(Clone, Debug, PartialEq)]
+pub enum LoopCause {
+    /// A change of one of its signals left no edge in the loop of this rate: it
+    /// was over before the next poll.
+    NoEdge {
+        /// The change, as the other loop saw it.
+        edge: SignalEdge,
+        /// The rate of the loop that did not.
+        rate: PollRate,
+    },
+    /// In the loop of this rate the attempt came to something else.
+    Attempt {
+        /// What it came to.
+        attempt: ComboAttempt,
+        /// The rate of that loop.
+        rate: PollRate,
+    },
+    /// In the loop of this rate another combo was in its way, or its presses were
+    /// spent.
+    InItsWay {
+        /// The rate of that loop.
+        rate: PollRate,
+    },
+}
+
 /// A combo that one loop fired and another did not.
 #[derive(Clone, Debug, PartialEq)]
 pub struct LoopDifference {
@@ -42,7 +66,7 @@ pub struct LoopDifference {
     /// Whether this loop fired it, and the fastest one did not.
     pub is_extra: bool,
     /// Why, in a sentence.
-    pub why: String,
+    pub cause: LoopCause,
 }
 
 impl LoopRun {
@@ -103,7 +127,7 @@ pub fn differences(rig: &Rig, paced: &[LoopRun]) -> Vec<LoopDifference> {
             let (did, did_not) =
                 if is_extra { (other, &paced[best]) } else { (&paced[best], other) };
             let (combo, met) = (news.combo, news.met.time);
-            LoopDifference { at, combo, met, is_extra, why: why(rig, did, did_not, news) }
+            LoopDifference { at, combo, met, is_extra, cause: cause(rig, did, did_not, news) }
         };
         found.extend(missing.into_iter().map(|news| differs(news, false)));
         found.extend(extra.into_iter().map(|news| differs(news, true)));
@@ -133,8 +157,8 @@ fn unmatched<'p>(one: &'p LoopRun, other: &'p LoopRun) -> (Vec<&'p ComboNews>, V
     (missing, extra.map(|(news, _)| news).collect())
 }
 
-/// Why one loop did not fire what the other did.
-fn why(rig: &Rig, did: &LoopRun, did_not: &LoopRun, news: &ComboNews) -> String {
+/// Why one loop did what another did not.
+fn cause(rig: &Rig, did: &LoopRun, did_not: &LoopRun, news: &ComboNews) -> LoopCause {
     let combo = &rig.combos[news.combo.index()];
     let span = news.began.time..=news.met.time;
     let is_its = |edge: &&SignalEdge| {
@@ -142,6 +166,7 @@ fn why(rig: &Rig, did: &LoopRun, did_not: &LoopRun, news: &ComboNews) -> String 
         of && span.contains(&edge.time)
     };
     let heard = |edge: &SignalEdge, by: &LoopRun| {
+        // It may have been seen a poll later.
         let slack = by.rate.time_of(Tick(1)).0 + 1_000_000;
         by.edges.iter().any(|other| {
             (other.signal, other.is_press) == (edge.signal, edge.is_press)
@@ -149,13 +174,7 @@ fn why(rig: &Rig, did: &LoopRun, did_not: &LoopRun, news: &ComboNews) -> String 
         })
     };
     if let Some(edge) = did.edges.iter().filter(is_its).find(|edge| !heard(edge, did_not)) {
-        let name = edge.signal.map_or(String::new(), |signal: SignalId| signal_words(rig, signal));
-        let what = if edge.is_press { "press" } else { "release" };
-        return format!(
-            "the {what} of {name} at {} left no edge at {}: it was over before the next poll",
-            edge.reported(),
-            did_not.rate
-        );
+        return LoopCause::NoEdge { edge: *edge, rate: did_not.rate };
     }
     let slow = Rig { rate: did_not.rate, ..rig.clone() };
     let ladder = Ladder::read(&slow, news.combo, did_not.edges.iter(), did_not.ends);
@@ -165,11 +184,7 @@ fn why(rig: &Rig, did: &LoopRun, did_not: &LoopRun, news: &ComboNews) -> String 
             && attempt.began.time <= news.met.time
     });
     match attempt {
-        Some(attempt) => {
-            format!("at {} it is {}", did_not.rate, attempt_words(&slow, combo, attempt))
-        }
-        None => {
-            format!("at {} another combo was in its way, or its presses were spent", did_not.rate)
-        }
+        Some(attempt) => LoopCause::Attempt { attempt: attempt.clone(), rate: did_not.rate },
+        None => LoopCause::InItsWay { rate: did_not.rate },
     }
 }

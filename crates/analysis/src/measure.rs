@@ -56,28 +56,34 @@ const LEAST_SECTORS: usize = 60;
 const LEAST_SPAN: f32 = 4.0;
 
 /// A number, or what is missing for it.
-pub type Known<T> = Result<T, &'static str>;
+pub type Known<T> = Result<T, Missing>;
 
-const NO_REST: &str = "let the stick go for two seconds";
-
-const NO_SPAN: &str = "let it go again some seconds later";
-
-const NO_RIM: &str = "roll it along the whole rim, slowly";
-
-const NO_HELD: &str = "push it to a side and hold it for a second";
-
-const NO_FLICK: &str = "push it to the rim and let it snap back";
-
-const NEVER: &str = "it never reported anything: move it, or see on bench 4 whether it is heard";
-
-const STUCK: &str =
-    "one axis reads an end all the time: it is stuck, or its device states a wrong range";
-
-const NO_REPORTS: &str = "let it report for a second";
-
-const NO_ENDS: &str = "push it to its ends";
-
-const NO_DIRECTIONS: &str = "a single axis has no directions";
+/// What is missing for a number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Missing {
+    /// The stick has not rested for two seconds.
+    Rest,
+    /// It rested once, not again later.
+    Span,
+    /// It has not been rolled along its rim.
+    Rim,
+    /// It has not been held off rest for a second.
+    Hold,
+    /// It has not been let snap back from its rim.
+    Flick,
+    /// It never reported anything.
+    Reports,
+    /// One axis reads an end all the time.
+    Movement,
+    /// It reported for less than a second.
+    MoreReports,
+    /// It has not been pushed to its ends.
+    Ends,
+    /// Its ends and its rest are not apart.
+    Spread,
+    /// A single axis has no directions.
+    Directions,
+}
 
 /// Two axes, as shares of the travel their device states.
 #[derive(Clone, Debug)]
@@ -149,7 +155,7 @@ impl Samples {
     }
 
     /// Why nothing is known of rest: what to do, or what is wrong.
-    fn no_rest(&self) -> &'static str {
+    fn no_rest(&self) -> Missing {
         let is_stuck = |axis: usize| {
             let range = self.kinds[axis].range();
             let ends = range.is_some_and(|(min, max)| match self.levels[axis].as_slice() {
@@ -159,9 +165,9 @@ impl Samples {
             ends && self.points.len() >= LEAST_REST
         };
         match self.points.len() {
-            0 => NEVER,
-            _ if is_stuck(0) || (!self.is_single && is_stuck(1)) => STUCK,
-            _ => NO_REST,
+            0 => Missing::Reports,
+            _ if is_stuck(0) || (!self.is_single && is_stuck(1)) => Missing::Movement,
+            _ => Missing::Rest,
         }
     }
 
@@ -246,7 +252,7 @@ pub fn measure(samples: &Samples) -> Measurement {
         rest_radius,
         drift_per_minute: centre.and_then(|_| drift(&rest)),
         reach,
-        circularity_error: if is_single { Err(NO_DIRECTIONS) } else { circularity(&reach) },
+        circularity_error: if is_single { Err(Missing::Directions) } else { circularity(&reach) },
         asymmetry: asymmetry(&reach, is_single),
         hold_jitter: jitter(&samples.points, &phases, held.len()),
         snap_back: match (centre, rest_radius) {
@@ -261,7 +267,7 @@ pub fn measure(samples: &Samples) -> Measurement {
 /// The median, and what 95 % lie within.
 fn interval(mut intervals: Vec<u64>) -> Known<[Nanos; 2]> {
     if intervals.len() < LEAST_INTERVALS {
-        return Err(NO_REPORTS);
+        return Err(Missing::MoreReports);
     }
     intervals.sort_unstable();
     let rank = |percent: usize| (intervals.len() * percent).div_ceil(100) - 1;
@@ -325,7 +331,7 @@ fn radius(points: &[([f32; 2], f32)], centre: [f32; 2], share: f32) -> f32 {
 fn drift(rest: &[([f32; 2], f32)]) -> Known<f32> {
     let span = rest.last().map_or(0.0, |last| last.1) - rest.first().map_or(0.0, |first| first.1);
     if span < LEAST_SPAN {
-        return Err(NO_SPAN);
+        return Err(Missing::Span);
     }
     let middle = rest.iter().map(|(_, t)| f64::from(*t)).sum::<f64>() / rest.len() as f64;
     let centre = mean(rest);
@@ -362,7 +368,7 @@ fn reach(points: &[([f32; 2], f32)], centre: [f32; 2]) -> [Option<f32>; SECTORS]
 fn circularity(reach: &[Option<f32>; SECTORS]) -> Known<f32> {
     let known: Vec<f32> = reach.iter().flatten().copied().collect();
     if known.len() < LEAST_SECTORS {
-        return Err(NO_RIM);
+        return Err(Missing::Rim);
     }
     let (least, most) = known.iter().fold((f32::MAX, 0.0f32), |(a, b), r| (a.min(*r), b.max(*r)));
     Ok((most - least) / (known.iter().sum::<f32>() / known.len() as f32))
@@ -380,8 +386,8 @@ fn asymmetry(reach: &[Option<f32>; SECTORS], is_single: bool) -> Known<[f32; 2]>
     match (right, left, up, down) {
         (Some(right), Some(left), ..) if is_single => Ok([right - left, 0.0]),
         (Some(right), Some(left), Some(up), Some(down)) => Ok([right - left, up - down]),
-        _ if is_single => Err(NO_ENDS),
-        _ => Err(NO_RIM),
+        _ if is_single => Err(Missing::Ends),
+        _ => Err(Missing::Rim),
     }
 }
 
@@ -393,7 +399,7 @@ impl Measurement {
 
     /// What a person is to do so that everything is known, in order, and whether
     /// it was done.
-    pub fn steps(&self) -> Vec<(&'static str, bool)> {
+    pub fn steps(&self) -> Vec<(Missing, bool)> {
         let [low, high] = self.ends();
         let is_reached = match (self.is_single, self.is_one_sided) {
             (false, _) => self.circularity_error.is_ok(),
@@ -401,11 +407,11 @@ impl Measurement {
             (true, false) => low.is_some() && high.is_some(),
         };
         vec![
-            (self.centre.err().unwrap_or(NO_REST), self.centre.is_ok()),
-            (if self.is_single { NO_ENDS } else { NO_RIM }, is_reached),
-            (NO_HELD, self.hold_jitter.is_ok()),
-            (NO_FLICK, self.snap_back.is_ok()),
-            (NO_SPAN, self.drift_per_minute.is_ok()),
+            (self.centre.err().unwrap_or(Missing::Rest), self.centre.is_ok()),
+            (if self.is_single { Missing::Ends } else { Missing::Rim }, is_reached),
+            (Missing::Hold, self.hold_jitter.is_ok()),
+            (Missing::Flick, self.snap_back.is_ok()),
+            (Missing::Span, self.drift_per_minute.is_ok()),
         ]
     }
 }
@@ -413,7 +419,7 @@ impl Measurement {
 /// Of each stretch in which it was held its own deviation; the mean of those.
 fn jitter(points: &[([f32; 2], f32)], phases: &[Phase], held: usize) -> Known<f32> {
     if held < LEAST_HELD {
-        return Err(NO_HELD);
+        return Err(Missing::Hold);
     }
     let stretches = points.iter().zip(phases).collect::<Vec<_>>();
     let stretches = stretches.chunk_by(|a, b| a.1 == b.1).filter(|s| *s[0].1 == Phase::Held);
@@ -466,7 +472,7 @@ fn snap_back(
             crossings: all.crossings.max(one.crossings),
         }));
     }
-    found.ok_or(NO_FLICK)
+    found.ok_or(Missing::Flick)
 }
 
 /// What to write into a rig, and what it costs.
@@ -502,8 +508,8 @@ pub fn propose(measured: &Measurement, kinds: [ControlKind; 2]) -> Proposal {
 fn smallest_reach(measured: &Measurement) -> Known<f32> {
     let [low, high] = measured.ends();
     match (measured.is_single, measured.is_one_sided) {
-        (true, true) => high.ok_or(NO_ENDS),
-        (true, false) => Ok(low.ok_or(NO_ENDS)?.min(high.ok_or(NO_ENDS)?)),
+        (true, true) => high.ok_or(Missing::Ends),
+        (true, false) => Ok(low.ok_or(Missing::Ends)?.min(high.ok_or(Missing::Ends)?)),
         (false, _) => {
             measured.circularity_error?;
             Ok(measured.reach.iter().flatten().copied().fold(1.0, f32::min))
@@ -514,9 +520,9 @@ fn smallest_reach(measured: &Measurement) -> Known<f32> {
 /// What an axis really reads at its ends and at rest, in device units.
 fn travel(measured: &Measurement, kind: ControlKind, axis: usize) -> Known<Travel> {
     if axis == 1 && measured.is_single {
-        return Err(NO_DIRECTIONS);
+        return Err(Missing::Directions);
     }
-    let missing = if measured.is_single { NO_ENDS } else { NO_RIM };
+    let missing = if measured.is_single { Missing::Ends } else { Missing::Rim };
     let rest = measured.centre?[axis];
     let end = |sector: usize| towards(&measured.reach, sector % SECTORS).ok_or(missing);
     let most = end(axis * SECTORS / 4)?.min(1.0);
@@ -537,7 +543,7 @@ fn travel(measured: &Measurement, kind: ControlKind, axis: usize) -> Known<Trave
     if min <= centre && centre < max {
         Ok(Travel { min, centre, max })
     } else {
-        Err("its ends and its rest are not apart: the device may state a wrong range")
+        Err(Missing::Spread)
     }
 }
 

@@ -26,7 +26,7 @@
 use crate::session::Session;
 mod intervals;
 
-use alloc::{collections::VecDeque, format, string::String, vec::Vec};
+use alloc::{collections::VecDeque, vec::Vec};
 use gtrig_core::{ControlId, ControlKind, DeviceId, Event, Marks, Nanos, Roster};
 pub use intervals::Intervals;
 
@@ -104,42 +104,6 @@ pub struct Trouble {
     pub count: u32,
     /// By what share of its range the control had moved, for a gap.
     pub jump: f32,
-}
-
-impl Trouble {
-    /// A plain sentence with the numbers.
-    pub fn words(&self, roster: &Roster) -> String {
-        let device = roster.device(self.device).label();
-        let Trouble { from, to, count, .. } = *self;
-        let lasted = Nanos(to.0 - from.0);
-        let control = |id| roster.code(id);
-        match (self.kind, self.control) {
-            (TroubleKind::Gap, Some(id)) => format!(
-                "{device} sent nothing for {lasted} from {from} on (about {count} reports); then {} stood {:.0} % of its range further.",
-                control(id),
-                self.jump * 100.0
-            ),
-            (TroubleKind::Gap | TroubleKind::Stall, _) => format!(
-                "{device}, which reports all the time, sent nothing for {lasted} from {from} on (about {count} reports)."
-            ),
-            (TroubleKind::Burst, _) => format!(
-                "{device} sent {count} reports within {lasted} from {from} on: they had waited, and their times are too late."
-            ),
-            (TroubleKind::Late, _) => format!(
-                "{count} event(s) of {device} came after their own tick had run and were moved to {to}."
-            ),
-            (TroubleKind::Disordered, _) => format!(
-                "{count} event(s) of {device} at {to} carry a time before that of an earlier report."
-            ),
-            (TroubleKind::Duplicate, id) => format!(
-                "{device} reported {} {count} times at {to}: which came first is not known.",
-                id.map_or("a control", control)
-            ),
-            (TroubleKind::Overrun, _) => format!(
-                "events of {device} were lost between {from} and {to}, when the source asked for the state again; {count} control(s) differed."
-            ),
-        }
-    }
 }
 
 /// What is known of the stream of one device.

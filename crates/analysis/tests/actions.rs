@@ -3,9 +3,9 @@
 mod common;
 
 use common::*;
-use gtrig_analysis::explain::explain_action;
 use gtrig_analysis::*;
 use gtrig_core::*;
+use gtrig_formats::words::explain_action;
 use rstest::rstest;
 
 /// Sets everything before tick 1 and returns what the only action then is.

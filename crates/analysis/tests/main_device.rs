@@ -3,9 +3,9 @@
 mod common;
 
 use common::*;
-use gtrig_analysis::explain::explain_action;
 use gtrig_analysis::*;
 use gtrig_core::*;
+use gtrig_formats::words::explain_action;
 use proptest::prelude::*;
 use rstest::rstest;
 

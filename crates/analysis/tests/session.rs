@@ -4,9 +4,9 @@
 mod common;
 
 use common::*;
-use gtrig_analysis::explain::explain_control;
 use gtrig_analysis::*;
 use gtrig_core::*;
+use gtrig_formats::words::explain_control;
 use proptest::prelude::*;
 use rstest::rstest;
 

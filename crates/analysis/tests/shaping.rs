@@ -3,8 +3,8 @@
 mod common;
 
 use common::*;
-use gtrig_analysis::explain::explain_action;
 use gtrig_core::*;
+use gtrig_formats::words::explain_action;
 use rstest::rstest;
 
 fn axis(text: &str, stages: Vec<Stage>) -> InputSpec {

@@ -78,7 +78,7 @@ fn a_device_that_always_reports_must_not_stop() {
     let (watch, desk) = watch(&reports);
     let stall = only(&watch, TroubleKind::Stall);
     assert_eq!(
-        stall.words(desk.session.roster()),
+        gtrig_formats::words::trouble_words(&stall, desk.session.roster()),
         "pad·1, which reports all the time, sent nothing for 104.00 ms from 4 396.50 ms on (about 25 reports)."
     );
     let pad = desk.devices[0];

@@ -1,13 +1,13 @@
 //! What came of the combos of a take, as a report: lines for people, JSON Lines
 //! for programs.
 
+use crate::words::{attempt_words, limit_words, loop_words};
 use gtrig_analysis::{
     Session,
     ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
     lint::begins_alike,
     loops::{LoopDifference, LoopRun},
     stream::StreamWatch,
-    words::{attempt_words, limit_words},
 };
 use gtrig_core::{ComboId, ComboNews, ComboOutcome, Nanos, Rig, Signal, SignalId, TimeSpan};
 use serde::Serialize;
@@ -126,9 +126,9 @@ impl ComboReport {
     /// A report over the whole history of a session.
     pub fn new(session: &Session, streams: &StreamWatch, which: ComboLines) -> Self {
         let rig = session.rig();
-        let mut attempts: Vec<(usize, ComboAttempt)> = Vec::new();
-        for combo in 0..rig.combos.len() {
-            let ladder = ladder(session, ComboId::at(combo));
+        let mut attempts: Vec<(ComboId, ComboAttempt)> = Vec::new();
+        for combo in ComboId::first(rig.combos.len()) {
+            let ladder = ladder(session, combo);
             attempts.extend(ladder.attempts().iter().map(|attempt| (combo, attempt.clone())));
         }
         attempts.sort_by_key(|(combo, attempt)| (attempt.ended, *combo));
@@ -163,13 +163,13 @@ impl ComboReport {
     pub fn add_pace(&mut self, rig: &Rig, paced: &[LoopRun], differences: &[LoopDifference]) {
         self.lines.extend(paced.iter().map(|paced| Line::Pace(PaceLine::new(paced))));
         self.lines.extend(differences.iter().map(|difference| {
-            let LoopDifference { at, combo, met, is_extra, why } = difference;
+            let LoopDifference { at, combo, met, is_extra, .. } = difference;
             Line::Difference(DifferenceLine {
                 hz: paced[*at].of.rate.hz(),
                 combo: rig.combos[combo.index()].name.clone(),
                 met_ns: met.0,
                 result: if *is_extra { "fires" } else { "does not fire" },
-                why: why.clone(),
+                why: loop_words(rig, difference),
             })
         }));
         self.differences += differences.len();
@@ -209,9 +209,8 @@ fn shortfall(attempt: &ComboAttempt) -> f64 {
 /// How often combos fired on the way to others that begin like them.
 fn bites(session: &Session) -> Vec<Line> {
     let (rig, news) = (session.rig(), session.history().combo_news());
-    let fired = |combo: usize| {
-        let is_its =
-            move |n: &&ComboNews| n.combo.index() == combo && n.outcome == ComboOutcome::Fired;
+    let fired = |combo: ComboId| {
+        let is_its = move |n: &&ComboNews| n.combo == combo && n.outcome == ComboOutcome::Fired;
         news.iter().filter(is_its)
     };
     let pairs = begins_alike(rig).into_iter().filter(|alike| !alike.is_same);
@@ -219,7 +218,7 @@ fn bites(session: &Session) -> Vec<Line> {
         let within =
             |long: &&ComboNews| fired(alike.short).any(|n| n.met >= long.began && n.met < long.met);
         let times = fired(alike.long).filter(within).count();
-        let name = |n: usize| rig.combos[n].name.clone();
+        let name = |id: ComboId| rig.combos[id.index()].name.clone();
         let (combo, other, of) = (name(alike.short), name(alike.long), fired(alike.long).count());
         (times > 0).then_some(Line::Bite(BiteLine { combo, other, times, of }))
     });
@@ -262,11 +261,10 @@ fn coarse(session: &Session, streams: &StreamWatch) -> Vec<Line> {
 }
 
 impl AttemptLine {
-    fn new(session: &Session, combo: usize, attempt: &ComboAttempt) -> Self {
+    fn new(session: &Session, combo: ComboId, attempt: &ComboAttempt) -> Self {
         let (rig, rate) = (session.rig(), session.plan().rate());
-        let of = &rig.combos[combo];
-        let is_its =
-            |news: &&ComboNews| news.combo.index() == combo && news.met.time == attempt.ended.time;
+        let of = &rig.combos[combo.index()];
+        let is_its = |news: &&ComboNews| news.combo == combo && news.met.time == attempt.ended.time;
         let news = session.history().combo_news().iter().find(is_its);
         let news = news.filter(|_| attempt.outcome == ComboAttemptOutcome::Met);
         let fired = news.filter(|news| news.outcome == ComboOutcome::Fired);
@@ -309,13 +307,13 @@ impl RungLine {
 }
 
 impl CheckLine {
-    fn new(rig: &Rig, combo: usize, check: &LimitCheck) -> Self {
+    fn new(rig: &Rig, combo: ComboId, check: &LimitCheck) -> Self {
         let unit = match check.asked {
             TimeSpan::Time(_) => "ns",
             TimeSpan::Ticks(_) => "ticks",
         };
         CheckLine {
-            name: limit_words(rig, &rig.combos[combo], check.limit),
+            name: limit_words(rig, &rig.combos[combo.index()], check.limit),
             unit,
             asked: check.asked.amount(),
             // What still went on when the take ended has none yet.

@@ -1,5 +1,6 @@
 //! Doubts about a rig, each with its place in the file.
 
+use crate::words::{lint_subject, lint_words};
 use gtrig_analysis::lint::{Lint, lint};
 use gtrig_core::Rig;
 use serde::Serialize;
@@ -22,9 +23,10 @@ pub struct Placed {
 /// Every doubt about a rig that was read from `text`.
 pub fn placed(rig: &Rig, text: &str) -> Vec<Placed> {
     let (document, _) = DeTable::parse_recoverable(text);
-    let placed = |Lint { code, about, words }: Lint| {
+    let placed = |lint: Lint| {
+        let about = lint_subject(rig, &lint);
         let line = line_of(document.get_ref(), text, &about).unwrap_or(1);
-        Placed { code, about, line, words }
+        Placed { code: lint.finding.code(), about, line, words: lint_words(rig, &lint) }
     };
     lint(rig).into_iter().map(placed).collect()
 }

@@ -1,7 +1,8 @@
 //! What came of the gestures of a take, as a report: lines for people, JSON
 //! Lines for programs.
 
-use gtrig_analysis::{Session, score, score::Score, words::verdict_words};
+use crate::words::verdict_words;
+use gtrig_analysis::{Session, score, score::Score};
 use gtrig_core::{CheckedLimit, GestureOutcome, GestureVerdict, Nanos, PollRate};
 use serde::Serialize;
 use std::io::{self, Write};

@@ -1,6 +1,7 @@
 //! How well the reports of devices came, as a report: a table for people, JSON
 //! for programs.
 
+use crate::words::trouble_words;
 use gtrig_analysis::stream::{DeviceStream, StreamWatch, Trouble, TroubleKind};
 use gtrig_core::{Device, DeviceId, Nanos, Roster};
 use serde::Serialize;
@@ -106,7 +107,7 @@ impl TroubleRow {
             to_ns: trouble.to.0,
             count: trouble.count,
             jump: (trouble.kind == TroubleKind::Gap).then_some(trouble.jump),
-            words: trouble.words(roster),
+            words: trouble_words(trouble, roster),
         }
     }
 }

@@ -29,6 +29,7 @@ pub mod report;
 pub mod rig;
 pub mod shape;
 pub mod take;
+pub mod words;
 
 pub use atomic::save_atomically;
 

@@ -1,6 +1,7 @@
 //! What a stick was measured to do, as a report: lines for people, JSON for
 //! programs.
 
+use crate::words::missing_words;
 use gtrig_analysis::measure::{Known, Measurement, Proposal, SECTORS, SnapBack};
 use gtrig_core::{Nanos, Travel};
 use serde::Serialize;
@@ -69,7 +70,7 @@ impl<T> Entry<T> {
     fn new<S>(known: Known<S>, value: impl Fn(S) -> T) -> Self {
         match known {
             Ok(known) => Entry::Known(value(known)),
-            Err(missing) => Entry::Missing { missing },
+            Err(missing) => Entry::Missing { missing: missing_words(missing) },
         }
     }
 
@@ -97,7 +98,7 @@ impl MeasureReport {
             steps: found
                 .steps()
                 .into_iter()
-                .map(|(to_do, is_done)| GuideStep { to_do, is_done })
+                .map(|(step, is_done)| GuideStep { to_do: missing_words(step), is_done })
                 .collect(),
             centre: Entry::new(found.centre, |v| v),
             noise: Entry::new(found.noise, same),

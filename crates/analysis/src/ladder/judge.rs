@@ -365,15 +365,7 @@ impl<'a> Judge<'a> {
                 }
             }
         }
-        checks.sort_by_key(|check| (step_of(check.limit), check.limit));
-    }
-}
-
-/// The step that a limit is about; the last one for the whole.
-pub(crate) fn step_of(limit: ComboLimit) -> u8 {
-    match limit {
-        ComboLimit::After(n) | ComboLimit::Within(n) | ComboLimit::Own(n) => n,
-        ComboLimit::All => u8::MAX,
+        checks.sort_by_key(|check| (check.limit.step().unwrap_or(u8::MAX), check.limit));
     }
 }
 

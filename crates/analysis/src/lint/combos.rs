@@ -1,22 +1,16 @@
-//! Doubts about combos.
+//! Findings about combos.
 
-use crate::lint::Lint;
-use crate::words::{signal_words, span_words};
-use alloc::{
-    collections::BTreeMap,
-    format,
-    string::{String, ToString},
-    vec::Vec,
-};
+use super::{Finding, Lint, Subject};
+use alloc::{collections::BTreeMap, vec::Vec};
 use gtrig_core::{Combo, ComboId, ComboStep, InputSpec, ModeId, Rig, StepKind, TimeSpan};
 
 /// How one combo stands to another that begins like it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Alike {
-    /// The one that is over first, by its place in the rig.
-    pub short: usize,
+    /// The one that is over first.
+    pub short: ComboId,
     /// The one that goes on, or is the same.
-    pub long: usize,
+    pub long: ComboId,
     /// Whether they are the same from the beginning to the end.
     pub is_same: bool,
 }
@@ -40,7 +34,7 @@ pub fn begins_alike(rig: &Rig) -> Vec<Alike> {
         // Of two that are the same the later one is told.
         let mut others = others.filter(|&(n, is_same)| n != short && (!is_same || n < short));
         if let Some((long, is_same)) = others.find(|&(n, _)| overlap(rig, short, n)) {
-            found.push(Alike { short, long, is_same });
+            found.push(Alike { short: ComboId::at(short), long: ComboId::at(long), is_same });
         }
     }
     found
@@ -56,81 +50,51 @@ fn overlap(rig: &Rig, one: usize, other: usize) -> bool {
     rig.combos[one].modes.meets(rig.combos[other].modes)
 }
 
-pub(super) fn doubts(rig: &Rig) -> Vec<Lint> {
-    let mut doubts = Vec::new();
-    let mut doubt = |n: usize, code, words| {
-        doubts.push(Lint { code, about: format!("combo.{}", rig.combos[n].name), words });
-    };
-    for (n, combo) in rig.combos.iter().enumerate() {
-        for words in short(rig, combo) {
-            doubt(n, "combo-short", words);
-        }
-        if let Some(words) = never(rig, combo) {
-            doubt(n, "combo-never", words);
-        }
-        if let Some(words) = waits(rig, combo) {
-            doubt(n, "combo-waits", words);
-        }
-        if let Some(words) = unread(rig, n) {
-            doubt(n, "combo-unread", words);
-        }
+pub(super) fn lints(rig: &Rig) -> Vec<Lint> {
+    let mut lints = Vec::new();
+    let mut found = |id, finding| lints.push(Lint { about: Subject::Combo(id), finding });
+    for (combo, id) in rig.combos.iter().zip((0..).map(ComboId)) {
+        short(rig, combo, |finding| found(id, finding));
+        let others = [never(rig, combo), waits(rig, combo), unread(rig, id)];
+        others.into_iter().flatten().for_each(|finding| found(id, finding));
     }
     for Alike { short, long, is_same } in begins_alike(rig) {
-        let (one, other) = (&rig.combos[short], &rig.combos[long]);
-        let waits = one.waits_for.contains(&ComboId::at(long));
-        if other.waits_for.contains(&ComboId::at(short)) {
-            let words = format!(
-                "it waits for `{}`, with whose steps it begins: that fires first, and so this one never; let `{}` wait instead",
-                one.name, one.name
-            );
-            doubt(long, "combo-never", words);
+        let (one, other) = (&rig.combos[short.index()], &rig.combos[long.index()]);
+        let waits = one.waits_for.contains(&long);
+        if other.waits_for.contains(&short) {
+            found(long, Finding::WaitsForItsBeginning(short));
         } else if is_same && !waits {
-            let words = format!(
-                "its steps are those of `{}`: where both keep their times both fire",
-                other.name
-            );
-            doubt(short, "combo-twice", words);
+            found(short, Finding::SameSteps(long));
         } else if !is_same && !waits {
-            let words = format!(
-                "`{}` begins with all of it: whoever does that one fires this one on the way; with `waits-for = \"{}\"` only one of the two fires, at the price of {} at most",
-                other.name,
-                other.name,
-                span_words(other.steps[one.steps.len()].within)
-            );
-            doubt(short, "combo-begins", words);
+            let at_most = other.steps[one.steps.len()].within;
+            found(short, Finding::Begins { longer: long, at_most });
         }
     }
-    doubts
+    lints
 }
 
 /// Times that are shorter than what the loop can tell apart.
-fn short(rig: &Rig, combo: &Combo) -> Vec<String> {
+fn short(rig: &Rig, combo: &Combo, mut found: impl FnMut(Finding)) {
     let period = 1e9 / rig.rate.hz();
+    let period_ms = period / 1e6;
     let is_short =
         |span: TimeSpan| matches!(span, TimeSpan::Time(nanos) if (nanos as f64) < period);
-    let mut words = Vec::new();
-    let mut say = |what: &str, span: TimeSpan| {
-        words.push(format!(
-            "{what} is {}, shorter than the {:.1} ms between two polls: what is done so fast is mostly seen in one tick, or not at all",
-            span_words(span),
-            period / 1e6
-        ));
-    };
     for (n, step) in combo.steps.iter().enumerate() {
         if n > 0 && is_short(step.within) && !matches!(step.what, StepKind::Quiet(_)) {
-            say("a window", step.within);
+            found(Finding::ShortWindow { span: step.within, period_ms });
         }
         match step.what {
-            StepKind::Hold(_, span) if is_short(span) => say("a hold", span),
+            StepKind::Hold(_, span) if is_short(span) => {
+                found(Finding::ShortHold { span, period_ms });
+            }
             // A chord is pressed at once, and may be seen at once.
             _ => {}
         }
     }
-    words
 }
 
 /// A step that cannot come after the one before it.
-fn never(rig: &Rig, combo: &Combo) -> Option<String> {
+fn never(rig: &Rig, combo: &Combo) -> Option<Finding> {
     let of = |step: &ComboStep| match step.what {
         StepKind::Hold(of, span) => Some((of, span)),
         _ => None,
@@ -142,53 +106,44 @@ fn never(rig: &Rig, combo: &Combo) -> Option<String> {
             _ => false,
         };
         if is_again && combo.passing.is_some() && next.unless.contains(&held) {
-            return Some(format!(
-                "its own {} cancels it: this step can never come",
-                signal_words(rig, held)
-            ));
+            return Some(Finding::CancelsItself(held));
         }
     }
     let mut modes = ModeId::first(rig.modes.len());
     let gated = !combo.modes.is_all() && !modes.any(|mode| combo.modes.has(mode));
-    gated.then(|| "it listens in no mode of this rig".to_string())
+    gated.then_some(Finding::NoMode)
 }
 
 /// What waiting for others, or for quiet, costs at most.
-fn waits(rig: &Rig, combo: &Combo) -> Option<String> {
+fn waits(rig: &Rig, combo: &Combo) -> Option<Finding> {
     if let Some(ComboStep { what: StepKind::Quiet(span), .. }) = combo.steps.last() {
-        return Some(format!(
-            "it fires {} after its last press: that is its price",
-            span_words(*span)
-        ));
+        return Some(Finding::FiresAfterQuiet(*span));
     }
-    let cost = |&n: &ComboId| {
-        let other = rig.combos.get(n.index())?;
+    let cost = |&by: &ComboId| {
+        let other = rig.combos.get(by.index())?;
         let at = combo.steps.len().min(other.steps.len() - 1);
-        Some((other.steps[at].within, other.name.as_str()))
+        Some((other.steps[at].within, by))
     };
     let costs = combo.waits_for.iter().filter_map(cost);
-    let (span, name) = costs.max_by_key(|(span, _)| span.nanos(rig.rate))?;
-    Some(format!("it waits for `{name}`, which makes it up to {} late", span_words(span)))
+    let (span, by) = costs.max_by_key(|(span, _)| span.nanos(rig.rate))?;
+    Some(Finding::ComboLate { by, span })
 }
 
 /// A combo that nothing reads.
-fn unread(rig: &Rig, n: usize) -> Option<String> {
+fn unread(rig: &Rig, id: ComboId) -> Option<Finding> {
     let mut inputs = rig.actions.iter().flat_map(|action| &action.inputs);
-    let is_read =
-        inputs.any(|input| matches!(input, InputSpec::Combo(other) if *other == ComboId::at(n)));
-    let is_waited = rig.combos.iter().any(|combo| combo.waits_for.contains(&ComboId::at(n)));
-    let takes = rig.combos[n].takes;
+    let is_read = inputs.any(|input| matches!(input, InputSpec::Combo(other) if *other == id));
+    let is_waited = rig.combos.iter().any(|combo| combo.waits_for.contains(&id));
+    let takes = rig.combos[id.index()].takes;
     // A library of combos without any actions is to be looked at, not to be read.
     let has_readers = rig.actions.iter().any(|action| !action.inputs.is_empty());
-    let is_idle = has_readers && !is_read && !is_waited && !takes;
-    is_idle.then(|| {
-        "no action reads it: give one `from = { combo = … }`, or it fires for nobody".to_string()
-    })
+    (has_readers && !is_read && !is_waited && !takes).then_some(Finding::Unread)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::lint::tests::codes_of;
     use alloc::vec;
     use gtrig_core::{
         Combo, ComboId, ComboStep, ModeId, ModeSet, PollRate, Rig, SignalId, StepKind, TimeSpan,
@@ -244,8 +199,6 @@ mod tests {
         vec![Combo::new("a", vec![press(0, 9), quiet(90)])], &["combo-waits combo.a"])]
     fn combos_that_are_worth_a_second_look(#[case] combos: Vec<Combo>, #[case] expected: &[&str]) {
         let rig = Rig { combos, ..Rig::bare("r", PollRate::DEFAULT) };
-        let codes: Vec<String> =
-            doubts(&rig).iter().map(|doubt| format!("{} {}", doubt.code, doubt.about)).collect();
-        assert_eq!(codes, expected);
+        assert_eq!(codes_of(&rig), expected);
     }
 }

@@ -5,10 +5,10 @@ use super::page::{FAINT, FIRED, INK, LOST, Page, RULE, SIGNAL, round_step};
 use gtrig_analysis::{
     Session,
     ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck},
-    words::{attempt_words, combo_words, miss_words, rung_words, span_words},
 };
 use gtrig_core::{Combo, ComboId, Moment, Nanos, PollRate, StepKind};
 use gtrig_formats::combos::ladder as ladder_of;
+use gtrig_formats::words::{attempt_words, combo_words, miss_words, rung_words, span_words};
 
 /// What a figure of a ladder shows.
 #[derive(Clone, Debug)]

@@ -5,9 +5,9 @@ use super::page::{FAINT, FIRED, INK, Page, REPORTED, RULE, SIGNAL};
 use gtrig_analysis::{
     LaneLog, Session,
     limits::{LimitShape, limit_shapes},
-    words::verdict_brief,
 };
 use gtrig_core::{Contact, GestureId, GestureOutcome, GestureVerdict, Nanos, Outline, Tick};
+use gtrig_formats::words::verdict_brief;
 
 /// What a figure of a touch panel shows.
 #[derive(Clone, Debug)]

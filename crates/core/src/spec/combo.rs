@@ -396,6 +396,16 @@ pub enum ComboLimit {
     All,
 }
 
+impl ComboLimit {
+    /// The step that it is about; `None` for the whole.
+    pub const fn step(self) -> Option<u8> {
+        match self {
+            ComboLimit::After(n) | ComboLimit::Within(n) | ComboLimit::Own(n) => Some(n),
+            ComboLimit::All => None,
+        }
+    }
+}
+
 /// A mode, such as driving or parked: which actions and combos are open.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mode {

@@ -547,7 +547,7 @@ steps = "do double, hold south for 800 ms, release south within 2 s"
 
 #[test]
 fn combos_are_read() {
-    use gtrig_analysis::words::combo_words;
+    use crate::words::combo_words;
     let rig = parse("t", COMBOS).unwrap();
     let words: Vec<String> = rig.combos.iter().map(|combo| combo_words(&rig, combo)).collect();
     assert_eq!(

@@ -11,6 +11,7 @@ use crate::screen::{
 };
 use gtrig_analysis::{Label, score};
 use gtrig_core::{CleanText, Nanos, Tick};
+use gtrig_formats::words::trouble_words;
 use std::path::Path;
 
 impl App {
@@ -298,7 +299,7 @@ impl App {
                     self.pick(lane);
                 }
                 self.go_to(tick);
-                self.tell(trouble.words(self.session.roster()), true);
+                self.tell(trouble_words(&trouble, self.session.roster()), true);
             }
             None => {
                 let side = if way > 0 { "after" } else { "before" };

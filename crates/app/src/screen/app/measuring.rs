@@ -4,6 +4,7 @@ use super::App;
 use crate::screen::{jobs, view::Bench};
 use gtrig_analysis::measure::Proposal;
 use gtrig_core::{BoundInput, ControlId, Nanos, places_of};
+use gtrig_formats::words::missing_words;
 
 /// The axes of an input that can be measured: x, and y if it has one.
 fn measurable(input: BoundInput) -> Option<(ControlId, Option<ControlId>)> {
@@ -69,7 +70,9 @@ impl App {
             }
         }
         match (zone, next == was) {
-            (Err(missing), _) => self.tell(format!("not known yet: {missing}"), true),
+            (Err(missing), _) => {
+                self.tell(format!("not known yet: {}", missing_words(missing)), true)
+            }
             (_, true) => self.tell("the rig says so already".to_owned(), false),
             (_, false) => {
                 self.tuning.redo.clear();

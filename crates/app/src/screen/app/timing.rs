@@ -5,9 +5,9 @@ use crate::screen::view::{Bench, Lane};
 use gtrig_analysis::{
     Session,
     ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
-    words::attempt_words,
 };
 use gtrig_core::{BoundInput, ComboId, Nanos, Tick};
+use gtrig_formats::words::attempt_words;
 
 /// Of a rig with more combos only so many are followed all the time, and the
 /// chosen one.

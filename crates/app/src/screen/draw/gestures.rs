@@ -3,11 +3,9 @@
 
 use super::paint;
 use crate::screen::{App, Theme};
-use gtrig_analysis::{
-    limits::{LimitShape, limit_shapes},
-    words::verdict_brief,
-};
+use gtrig_analysis::limits::{LimitShape, limit_shapes};
 use gtrig_core::{GestureCandidate, GestureKind, GestureOutcome, GestureVerdict, Quantity};
+use gtrig_formats::words::verdict_brief;
 use ratatui::{
     buffer::Buffer,
     layout::Rect,

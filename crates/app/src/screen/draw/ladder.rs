@@ -11,11 +11,9 @@
 
 use super::{paint, tune};
 use crate::screen::{App, app::ended_at};
-use gtrig_analysis::{
-    ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung},
-    words::{attempt_words, combo_words, miss_words, rung_words, span_words},
-};
+use gtrig_analysis::ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung};
 use gtrig_core::{Combo, ComboId, ComboLimit, ComboStep, Moment, PollRate, StepKind, TimeSpan};
+use gtrig_formats::words::{attempt_words, combo_words, miss_words, rung_words, span_words};
 use ratatui::{buffer::Buffer, layout::Rect, style::Style};
 
 /// Columns for what came of a step, and for the list beside.

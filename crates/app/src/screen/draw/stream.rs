@@ -11,6 +11,7 @@ use super::paint;
 use crate::screen::App;
 use gtrig_analysis::stream::{DeviceStream, Trouble, TroubleKind};
 use gtrig_core::{Device, Nanos};
+use gtrig_formats::words::trouble_words;
 use ratatui::{buffer::Buffer, layout::Rect};
 
 const MARGIN: u16 = 2;
@@ -103,5 +104,5 @@ fn trouble_row(buffer: &mut Buffer, row: Rect, app: &App, trouble: &Trouble, is_
     let time = format!("{pointer}{:>14}  ", trouble.to.to_string());
     let x = paint::text(buffer, row, row.x + MARGIN, &time, style);
     let x = paint::text(buffer, row, x, &format!("{:<10}", trouble.kind.word()), theme.doubtful());
-    paint::text(buffer, row, x, &trouble.words(app.session.roster()), style);
+    paint::text(buffer, row, x, &trouble_words(trouble, app.session.roster()), style);
 }

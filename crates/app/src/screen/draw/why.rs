@@ -6,11 +6,10 @@ use crate::screen::{
     app::ended_at,
     view::{Lane, lane_name},
 };
-use gtrig_analysis::{
-    explain::{explain_action, explain_control},
-    words::{attempt_words, combo_words, explain_gesture},
-};
 use gtrig_core::ComboId;
+use gtrig_formats::words::{
+    attempt_words, combo_words, explain_action, explain_control, explain_gesture,
+};
 use ratatui::{
     buffer::Buffer,
     widgets::{Paragraph, Widget, Wrap},

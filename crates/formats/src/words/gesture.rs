@@ -1,13 +1,7 @@
 //! What came of attempts, in plain sentences with numbers.
 
-use crate::session::Session;
-use alloc::{
-    format,
-    string::{String, ToString},
-    vec::Vec,
-};
 use gtrig_core::{
-    CheckedLimit, GestureCandidate, GestureId, GestureOutcome, GestureVerdict, LimitSense, Machine,
+    CheckedLimit, GestureCandidate, GestureId, GestureOutcome, GestureVerdict, LimitSense,
     PollRate, Rig,
 };
 
@@ -132,31 +126,8 @@ fn number(n: f32) -> String {
     if text.is_empty() || text == "-0" { "0".to_string() } else { text.to_string() }
 }
 
-/// Why a gesture is as it is. `machine` is the state at the tick to explain.
-pub fn explain_gesture(session: &Session, machine: &Machine, gesture: GestureId) -> String {
-    let rig = session.rig();
-    let rate = session.plan().rate();
-    let name = &rig.gestures[gesture.index()].name;
-    let going: Vec<GestureCandidate> = machine
-        .candidates(session.plan())
-        .into_iter()
-        .filter(|candidate| candidate.gesture == gesture)
-        .collect();
-    let verdicts = session.history().verdicts();
-    let known = verdicts.partition_point(|verdict| verdict.tick <= machine.at());
-    let last = verdicts.range(..known).rev().find(|v| v.gesture == gesture);
-    let said = last.map(|verdict| (verdict.tick, verdict_words(rig, rate, verdict)));
-    match (going.first(), said) {
-        (_, Some((tick, words))) if tick == machine.at() => format!("{name} {words}."),
-        (Some(candidate), _) => format!("{name} {}.", progress(rig, candidate)),
-        (None, Some((_, words))) => {
-            format!("{name}: no attempt goes on. The last one {words}.")
-        }
-        (None, None) => format!("{name}: nobody has attempted it yet."),
-    }
-}
-
-fn progress(rig: &Rig, candidate: &GestureCandidate) -> String {
+/// How far an attempt that goes on is.
+pub(super) fn progress(rig: &Rig, candidate: &GestureCandidate) -> String {
     let since = candidate.began;
     if candidate.has_fired {
         return format!("is on, by the contact that landed at {since}");

@@ -1,11 +1,6 @@
 //! Combos in words.
 
-use crate::ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck, is_least, step_of};
-use alloc::{
-    format,
-    string::{String, ToString},
-    vec::Vec,
-};
+use gtrig_analysis::ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck, is_least};
 use gtrig_core::{
     Combo, ComboLimit, ComboStep, PollRate, Rig, Signal, SignalId, StepKind, TimeSpan,
 };
@@ -32,7 +27,7 @@ fn amount_words(unit: TimeSpan, amount: i64) -> String {
 fn other_unit(unit: TimeSpan, amount: i64, rate: PollRate) -> String {
     match unit {
         TimeSpan::Time(_) => {
-            let ticks = libm::ceil(amount as f64 * 1e-9 * rate.hz()) as i64;
+            let ticks = (amount as f64 * 1e-9 * rate.hz()).ceil() as i64;
             amount_words(TimeSpan::Ticks(0), ticks)
         }
         TimeSpan::Ticks(_) => {
@@ -102,7 +97,7 @@ pub fn combo_words(rig: &Rig, combo: &Combo) -> String {
 
 /// A limit: what it asks of which step.
 pub fn limit_words(rig: &Rig, combo: &Combo, limit: ComboLimit) -> String {
-    let step = combo.steps.get(usize::from(step_of(limit)));
+    let step = limit.step().and_then(|n| combo.steps.get(usize::from(n)));
     let name = step.map_or(String::new(), |step| match step.what.signals().first() {
         Some(signal) => signal_words(rig, *signal),
         None => "quiet".to_string(),
@@ -150,7 +145,7 @@ pub fn attempt_words(rig: &Rig, combo: &Combo, attempt: &ComboAttempt) -> String
         }
         ComboAttemptOutcome::Near => match attempt.nearest() {
             Some(check) => {
-                let step = combo.steps.get(usize::from(step_of(check.limit)));
+                let step = check.limit.step().and_then(|n| combo.steps.get(usize::from(n)));
                 let step = step.map_or("all of it".to_string(), |step| rung_words(rig, step));
                 let most = if is_least(combo, check.limit) { "at least" } else { "at most" };
                 let asked = span_words(check.asked);

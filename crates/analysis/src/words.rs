@@ -1,7 +1,0 @@
-//! Findings in words.
-
-mod combo;
-mod gesture;
-
-pub use combo::*;
-pub use gesture::*;

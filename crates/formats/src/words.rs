@@ -1,0 +1,20 @@
+//! Findings of the core and of the analysis in words: every sentence about
+//! them stands here, once. Screen, reports and figures take it from here.
+
+mod combo;
+mod explain;
+mod gesture;
+mod lint;
+mod loops;
+mod measure;
+mod stream;
+
+pub use combo::{
+    attempt_words, combo_words, limit_words, miss_words, rung_words, signal_words, span_words,
+};
+pub use explain::{explain_action, explain_control, explain_gesture};
+pub use gesture::{verdict_brief, verdict_words};
+pub use lint::{lint_subject, lint_words};
+pub use loops::loop_words;
+pub use measure::missing_words;
+pub use stream::trouble_words;

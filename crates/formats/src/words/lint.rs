@@ -1,0 +1,124 @@
+//! What is worth a second look about a rig, and what to do.
+
+use super::{signal_words, span_words};
+use gtrig_analysis::lint::{Finding, Lint, Subject};
+use gtrig_core::{PanelEdge, Rig};
+
+/// The table of the rig that a finding is about: `zone.horn`.
+pub fn lint_subject(rig: &Rig, lint: &Lint) -> String {
+    match lint.about {
+        Subject::Zone(id) => format!("zone.{}", rig.zones[id.index()].name),
+        Subject::Gesture(id) => format!("gesture.{}", rig.gestures[id.index()].name),
+        Subject::Combo(id) => format!("combo.{}", rig.combos[id.index()].name),
+    }
+}
+
+/// Why a finding matters and what to do.
+pub fn lint_words(rig: &Rig, lint: &Lint) -> String {
+    match &lint.finding {
+        Finding::Outside | Finding::Beyond { .. } | Finding::Covered(_) | Finding::Scrolls => {
+            zone(rig, &lint.finding)
+        }
+        Finding::ShortLimit { .. }
+        | Finding::WithEachTap(_)
+        | Finding::Stalls(_)
+        | Finding::GestureLate { .. } => gesture(rig, &lint.finding),
+        _ => combo(rig, &lint.finding),
+    }
+}
+
+fn zone(rig: &Rig, finding: &Finding) -> String {
+    match finding {
+        Finding::Outside => {
+            "it lies outside the panel, where no finger can meet it: is it in another space than its numbers?".to_owned()
+        }
+        Finding::Beyond { edge, share } => {
+            let edge = match edge {
+                PanelEdge::Left => "left",
+                PanelEdge::Right => "right",
+                PanelEdge::Top => "upper",
+                PanelEdge::Bottom => "lower",
+            };
+            format!(
+                "{:.0} % of it lies beyond the {edge} edge: was a full width given where a half was meant, or a value in another space?",
+                share * 100.0
+            )
+        }
+        Finding::Covered(by) => format!(
+            "`{}` lies over all of it and takes every contact: no finger ever reaches it; give it a higher `layer`, or let the other one share",
+            rig.zones[by.index()].name
+        ),
+        _ => "it is measured in the world and scrolls away with the camera; a button that stays where it is belongs in `in = \"view\"` or on the panel".to_owned(),
+    }
+}
+
+fn gesture(rig: &Rig, finding: &Finding) -> String {
+    match finding {
+        Finding::ShortLimit { quantity, ms, period_ms } => format!(
+            "`{}` is {ms} ms, shorter than the {period_ms:.1} ms between two polls: most fingers that keep it are never seen",
+            quantity.tunable().name
+        ),
+        Finding::WithEachTap(other) => {
+            let other = &rig.gestures[other.index()].name;
+            format!(
+                "it fires with every tap of `{other}` too; with `waits-for = \"{other}\"` only one of the two does, at the price of its `gap-ms`"
+            )
+        }
+        Finding::Stalls(other) => {
+            let other = &rig.gestures[other.index()].name;
+            format!(
+                "it waits for `{other}`, whose other finger may land at any time, and so fires only when its own lifts; give `{other}` a `together-ms`"
+            )
+        }
+        Finding::GestureLate { by, ms } => format!(
+            "it waits for `{}`, which makes it up to {ms:.0} ms late",
+            rig.gestures[by.index()].name
+        ),
+        _ => String::new(),
+    }
+}
+
+fn combo(rig: &Rig, finding: &Finding) -> String {
+    let short = |what, span, period_ms| {
+        format!(
+            "{what} is {}, shorter than the {period_ms:.1} ms between two polls: what is done so fast is mostly seen in one tick, or not at all",
+            span_words(span)
+        )
+    };
+    match *finding {
+        Finding::ShortWindow { span, period_ms } => short("a window", span, period_ms),
+        Finding::ShortHold { span, period_ms } => short("a hold", span, period_ms),
+        Finding::CancelsItself(signal) => {
+            format!("its own {} cancels it: this step can never come", signal_words(rig, signal))
+        }
+        Finding::NoMode => "it listens in no mode of this rig".to_owned(),
+        Finding::WaitsForItsBeginning(other) => {
+            let other = &rig.combos[other.index()].name;
+            format!(
+                "it waits for `{other}`, with whose steps it begins: that fires first, and so this one never; let `{other}` wait instead"
+            )
+        }
+        Finding::SameSteps(other) => format!(
+            "its steps are those of `{}`: where both keep their times both fire",
+            rig.combos[other.index()].name
+        ),
+        Finding::Begins { longer, at_most } => {
+            let longer = &rig.combos[longer.index()].name;
+            format!(
+                "`{longer}` begins with all of it: whoever does that one fires this one on the way; with `waits-for = \"{longer}\"` only one of the two fires, at the price of {} at most",
+                span_words(at_most)
+            )
+        }
+        Finding::FiresAfterQuiet(span) => {
+            format!("it fires {} after its last press: that is its price", span_words(span))
+        }
+        Finding::ComboLate { by, span } => format!(
+            "it waits for `{}`, which makes it up to {} late",
+            rig.combos[by.index()].name,
+            span_words(span)
+        ),
+        _ => {
+            "no action reads it: give one `from = { combo = … }`, or it fires for nobody".to_owned()
+        }
+    }
+}
