@@ -69,12 +69,20 @@ impl<I: Id> SparseSet<I> {
     }
 
     /// Takes out all but those that are to stay, which keep their order.
+    #[inline]
     pub(crate) fn retain(&mut self, mut stays: impl FnMut(I) -> bool) {
         let SparseSet { list, is_in } = self;
-        list.retain(|&id| {
-            is_in[id.index()] = stays(id);
-            is_in[id.index()]
-        });
+        let mut kept = 0;
+        for place in 0..list.len() {
+            let id = list[place];
+            if stays(id) {
+                list[kept] = id;
+                kept += 1;
+            } else {
+                is_in[id.index()] = false;
+            }
+        }
+        list.truncate(kept);
     }
 
     #[inline]

@@ -59,6 +59,10 @@ pub(crate) struct Actions {
     gating: Vec<Gating>,
 }
 
+/// What an input comes to before it was worked out: no number, and so different
+/// from whatever it will be.
+const UNKNOWN: ActionState = ActionState { x: f32::NAN, y: f32::NAN, driver: None };
+
 impl Actions {
     pub(crate) fn fit(&mut self, plan: &ActionPlan) {
         let count = plan.actions.len();
@@ -79,7 +83,7 @@ impl Actions {
     /// again, which gives what was there.
     fn renumber(&mut self, count: usize) {
         self.inputs.clear();
-        self.inputs.resize(count, ActionState::IDLE);
+        self.inputs.resize(count, UNKNOWN);
         self.unfinished.clear();
         self.unfinished.reserve(count);
         self.due_inputs.clear();
@@ -187,8 +191,12 @@ impl Actions {
             if is_moving || (is_over_next_tick && state.is_active()) {
                 unfinished.push(at);
             }
-            inputs[at.index()] = state;
-            due.insert(id);
+            // A press that counts again may look like the one before.
+            let slot = &mut inputs[at.index()];
+            if *slot != state || action.gives == Gives::Toggle {
+                *slot = state;
+                due.insert(id);
+            }
             false
         });
     }

@@ -31,11 +31,14 @@ pub(crate) struct Readings<'a> {
 }
 
 /// What the inputs of an action come to together.
+#[inline]
 pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionState {
     let mut best = ActionState::IDLE;
+    let mut strength = 0.0;
     for state in inputs {
-        if state.strength() > best.strength() {
-            best = *state;
+        let its = state.strength();
+        if its > strength {
+            (best, strength) = (*state, its);
         }
     }
     if action.combine == Combine::Sum {

@@ -152,7 +152,29 @@ impl ControlState {
 
     /// Takes in one event. Returns whether it pressed the control, or carried
     /// it over as held.
+    #[inline]
     pub(crate) fn receive(
+        &mut self,
+        how: &SampledControl,
+        thresholds: &[BoundThresholds],
+        event: &Event,
+    ) -> bool {
+        match how.control.kind {
+            // What most events are: an axis reports where it is.
+            ControlKind::Axis { .. }
+            | ControlKind::Trigger { .. }
+            | ControlKind::Position { .. }
+                if event.marks.is_empty() =>
+            {
+                (self.actual, self.reported) = (event.value, event.value);
+                self.turned = [event.time; 2];
+                false
+            }
+            _ => self.receive_any(how, thresholds, event),
+        }
+    }
+
+    fn receive_any(
         &mut self,
         how: &SampledControl,
         thresholds: &[BoundThresholds],
