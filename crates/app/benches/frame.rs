@@ -6,7 +6,7 @@
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use gtrig::{
-    files, headless,
+    commands, files,
     screen::{App, Theme, draw},
 };
 use gtrig_core::Nanos;
@@ -16,7 +16,7 @@ fn frame(c: &mut Criterion) {
     let mut group = c.benchmark_group("frame");
     for minutes in [10, 100] {
         let rig = files::rig(None, None).unwrap();
-        let (session, _) = headless::cab_session(rig, 1, Nanos(minutes * 60_000_000_000));
+        let (session, _) = commands::cab_session(rig, 1, Nanos(minutes * 60_000_000_000));
         let mut app = App::live(session, Vec::new(), None, Theme::new(true));
         for whole in [false, true] {
             let view = if whole { "whole history" } else { "live" };

@@ -6,7 +6,7 @@
 //! - `audit`: ten minutes of four devices at 1 kHz, polled at six rates.
 
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
-use gtrig::{files, headless};
+use gtrig::{commands, files};
 use gtrig_analysis::{Capacity, Session, audit::Loop, stream::StreamWatch};
 use gtrig_core::{
     CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Machine, Marks, Nanos,
@@ -30,7 +30,7 @@ struct PlainLine<'a> {
 
 fn parse(c: &mut Criterion) {
     let rig = files::rig(None, None).unwrap();
-    let (session, _) = headless::cab_session(rig.clone(), 1, Nanos(120_000_000_000));
+    let (session, _) = commands::cab_session(rig.clone(), 1, Nanos(120_000_000_000));
     let mut text = Vec::new();
     take::write(&session.recording(), None, &mut text).unwrap();
     let mut group = c.benchmark_group("parse");
@@ -78,7 +78,7 @@ fn ten_million(minute: &[Event]) -> Vec<Event> {
 
 fn replay(c: &mut Criterion) {
     let rig = files::rig(None, None).unwrap();
-    let (session, _) = headless::cab_session(rig, 1, Nanos(60_000_000_000));
+    let (session, _) = commands::cab_session(rig, 1, Nanos(60_000_000_000));
     let minute: Vec<Event> = session.recording().events().collect();
     let events = ten_million(&minute);
     let last = session.plan().rate().tick_seeing(events[EVENTS - 1].time);

@@ -5,7 +5,7 @@
 //! give the same actions before anything is measured.
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
-use gtrig::{files, headless};
+use gtrig::{commands, files};
 use gtrig_analysis::Session;
 use gtrig_core::{Event, InputSpec, Machine, Marks, Nanos, Presence, Tick, run};
 use std::hint::black_box;
@@ -308,7 +308,7 @@ fn bench(c: &mut Criterion) {
             _ => true,
         });
     }
-    let (session, _) = headless::cab_session(rig, 1, Nanos(SECONDS * 1_000_000_000));
+    let (session, _) = commands::cab_session(rig, 1, Nanos(SECONDS * 1_000_000_000));
     let events: Vec<Event> = session.recording().events().collect();
     check(&session, &events);
     let fresh = Machine::new(session.plan(), Tick(0));

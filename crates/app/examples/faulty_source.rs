@@ -21,6 +21,6 @@ fn main() -> anyhow::Result<()> {
     let session = Box::new(Session::new(files::rig(None, None)?, Tick(0), Capacity::DEFAULT));
     let sources: Vec<Box<dyn Source>> = vec![Box::new(Faulty)];
     let start = Start::Live { session, began: Nanos(0), sources, record: None };
-    run(start, files::RigSource::of(None)?, Nanos::from_millis(150))?;
+    run(start, files::RigSource::of(None, None)?, Nanos::from_millis(150))?;
     Ok(())
 }

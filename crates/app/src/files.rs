@@ -4,7 +4,7 @@ use anyhow::{Context, bail};
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{PollRate, Rig};
 use gtrig_formats::{
-    rig,
+    rig::{self, RigError},
     take::{Loaded, TakeReader},
 };
 use gtrig_sources::Story;
@@ -17,6 +17,9 @@ use std::{
 /// The rig of the demo, and of a session started without one.
 const KESTREL_QUAY: (&str, &str) =
     ("kestrel-quay.toml", include_str!("../../../demo/kestrel-quay.toml"));
+
+/// Of a take that is only read nothing is forgotten: it fits or does not.
+pub const UNLIMITED: Capacity = Capacity { events: usize::MAX, changes: usize::MAX };
 
 /// Reads the rig at `path`, or the shipped one, and sets its poll rate.
 ///
@@ -49,20 +52,34 @@ pub struct RigSource {
     pub path: Option<PathBuf>,
     /// What it said.
     pub text: String,
+    /// The poll rate that is used instead of the file's, whatever it says.
+    pub hz: Option<f64>,
 }
 
 impl RigSource {
-    /// The source of what [`rig()`] reads from `path`.
+    /// The source of what [`rig()`] reads from `path` with the rate `hz`.
     ///
     /// # Errors
     /// When the file cannot be read any more.
-    pub fn of(path: Option<&Path>) -> anyhow::Result<Self> {
+    pub fn of(path: Option<&Path>, hz: Option<f64>) -> anyhow::Result<Self> {
         let text = match path {
             None => KESTREL_QUAY.1.to_owned(),
             Some(path) => std::fs::read_to_string(path)
                 .with_context(|| format!("cannot read the rig {}", path.display()))?,
         };
-        Ok(RigSource { path: path.map(Path::to_owned), text })
+        Ok(RigSource { path: path.map(Path::to_owned), text, hz })
+    }
+
+    /// The rig that the file means when it says `text`.
+    ///
+    /// # Errors
+    /// When the text has mistakes.
+    pub fn rig_of(&self, text: &str) -> Result<Rig, RigError> {
+        let name =
+            self.path.as_ref().map_or(KESTREL_QUAY.0.into(), |path| path.display().to_string());
+        let mut rig = rig::parse(&name, text)?;
+        rig.rate = self.hz.and_then(PollRate::from_hz).unwrap_or(rig.rate);
+        Ok(rig)
     }
 }
 

@@ -3,5 +3,5 @@
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    gtrig::cli::main()
+    gtrig::commands::main()
 }

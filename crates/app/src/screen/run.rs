@@ -6,7 +6,6 @@
 
 use super::{App, Theme, app::Request, draw, terminal::Taken};
 use crate::{
-    cli::Verdict,
     files::{Opened, RigSource},
     recorder::Recorder,
 };
@@ -58,7 +57,7 @@ const FRAME: Duration = Duration::from_millis(33);
 ///
 /// # Errors
 /// When there is no terminal, or it cannot be written.
-pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result<Verdict> {
+pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result<()> {
     if !stdout().is_terminal() || !io::stdin().is_terminal() {
         anyhow::bail!(
             "the full screen needs a terminal on standard input and output; \
@@ -89,7 +88,7 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
                 drop(taken);
                 let failures = app.finish_saving();
                 anyhow::ensure!(failures.is_empty(), "{}", failures.join("; "));
-                return Ok(Verdict::Fine);
+                return Ok(());
             }
             Some(Request::Suspend) => {
                 drop(taken.take());

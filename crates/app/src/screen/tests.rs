@@ -1,7 +1,7 @@
 //! The full screen without a terminal: keys in, rows of text out.
 
 use super::{App, Theme, draw};
-use crate::{files, headless};
+use crate::{commands, files};
 use crossterm::event::{
     Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
 };
@@ -49,7 +49,7 @@ impl Bench {
     fn live(size: (u16, u16)) -> Self {
         let worked = Nanos::from_millis(10_000);
         let rig = files::rig(None, None).unwrap();
-        let (mut session, cab) = headless::cab_session(rig, 1, worked);
+        let (mut session, cab) = commands::cab_session(rig, 1, worked);
         let terminal = Terminal::plug(&mut session, TerminalKeys::Reported, size, worked).unwrap();
         let sources: Vec<Box<dyn Source>> = vec![Box::new(cab)];
         let app = App::live(session, sources, Some(terminal), Theme::new(true));
@@ -366,7 +366,7 @@ fn nothing_moves_sideways_while_values_change() {
 #[test]
 fn without_colours_no_colour_is_used() {
     let rig = files::rig(None, None).unwrap();
-    let (session, _) = headless::cab_session(rig, 1, Nanos::from_millis(10_000));
+    let (session, _) = commands::cab_session(rig, 1, Nanos::from_millis(10_000));
     let app = App::live(session, Vec::new(), None, Theme::new(false));
     let bench = Bench::new(app, Nanos::from_millis(10_000), (160, 47));
     let buffer = bench.screen.backend().buffer();
@@ -574,7 +574,7 @@ fn tuning(text: &str) -> (tempfile::TempDir, std::path::PathBuf, Bench) {
     std::fs::write(&path, text).unwrap();
     let rig = files::rig(Some(&path), None).unwrap();
     let mut app = App::take(files::shipped_take(Story::Drift, rig).unwrap(), Theme::new(true));
-    app.follow_rig(Some(files::RigSource::of(Some(&path)).unwrap()));
+    app.follow_rig(Some(files::RigSource::of(Some(&path), None).unwrap()));
     let mut bench = Bench::new(app, Nanos(0), (160, 47));
     bench.keys("5");
     (folder, path, bench)
@@ -644,7 +644,7 @@ fn what_was_tuned_is_written_and_an_editor_is_followed() {
 #[test]
 fn a_long_live_history_is_run_again_beside_the_screen() {
     let worked = Nanos::from_millis(150_000);
-    let (session, cab) = headless::cab_session(files::rig(None, None).unwrap(), 1, worked);
+    let (session, cab) = commands::cab_session(files::rig(None, None).unwrap(), 1, worked);
     let sources: Vec<Box<dyn Source>> = vec![Box::new(cab)];
     let app = App::live(session, sources, None, Theme::new(true));
     let mut bench = Bench::new(app, worked, (160, 47));
@@ -757,7 +757,7 @@ fn a_rig_without_a_yard_says_so() {
 fn panel() -> Bench {
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/panel.toml");
     let worked = Nanos::from_millis(10_000);
-    let (session, cab) = headless::cab_session(files::rig(Some(&path), None).unwrap(), 1, worked);
+    let (session, cab) = commands::cab_session(files::rig(Some(&path), None).unwrap(), 1, worked);
     let app = App::live(session, vec![Box::new(cab)], None, Theme::new(true));
     let mut bench = Bench::new(app, worked, (160, 47));
     bench.keys("9");

@@ -360,7 +360,7 @@ impl App {
     /// Writes what was tuned, and nothing else, into the text the rig came from.
     pub(super) fn write_rig_to(&mut self, path: &Path) {
         let Some(source) = &self.tuning.source else { return };
-        let is_new = source.path.as_deref() != Some(path);
+        let (is_new, hz) = (source.path.as_deref() != Some(path), source.hz);
         if is_new && path.exists() {
             let text = format!("{} exists already: choose another name", path.display());
             self.tell(text, true);
@@ -375,7 +375,7 @@ impl App {
                 Ok(()) => {
                     self.tell(format!("the rig was written to {}", path.display()), false);
                     self.tuning.original = Some(self.session.rig().clone());
-                    self.tuning.source = Some(RigSource { path: Some(path.to_owned()), text });
+                    self.tuning.source = Some(RigSource { path: Some(path.to_owned()), text, hz });
                     self.watch_rig();
                 }
             },
@@ -418,7 +418,7 @@ impl App {
         if source.text == text {
             return;
         }
-        match rig::parse(&path.display().to_string(), &text) {
+        match source.rig_of(&text) {
             Ok(rig) => {
                 source.text = text;
                 let was = self.session.rig().clone();

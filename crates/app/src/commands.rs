@@ -1,0 +1,124 @@
+//! The command line: one file a command, with its arguments and what it does.
+
+mod audit;
+mod check;
+mod combos;
+mod compare;
+mod demo;
+mod figure;
+mod gestures;
+mod health;
+mod live;
+mod measure;
+mod open;
+mod record;
+mod replay;
+mod shape;
+mod shared;
+mod simulate;
+
+pub use shared::cab_session;
+
+use clap::{Parser, Subcommand};
+use live::Live;
+use shared::{Status, complain};
+use std::process::ExitCode;
+
+/// Watch raw input become presses, shaped sticks and actions, tick by tick.
+///
+/// Green Trigger reads devices once per tick as a game engine does, shows what
+/// was reported, what the poll saw and what game code would read, keeps the
+/// whole history, and says why. Press ? on the full screen for all its keys.
+#[derive(Debug, Parser)]
+#[command(name = "gtrig", version, max_term_width = 100, after_help = AFTER_HELP)]
+pub struct Cli {
+    #[command(subcommand)]
+    command: Option<Command>,
+}
+
+const AFTER_HELP: &str = "\
+Without a command, gtrig watches this terminal's keyboard and mouse with the
+shipped rig (the same as `gtrig live`).
+
+Exit codes:
+  0  all is well
+  1  the data says no: a damaged take, mistakes in a rig, a lost press where
+     --deny-lost forbids it, a doubtful stream where --strict does
+  2  misuse: an unknown option, a file that cannot be read or is no take
+
+Examples:
+  gtrig demo                       a simulated crane cab, at work
+  gtrig demo lost-tap              a story: why the horn did not sound
+  gtrig live --rig mine.toml       your keys, your rig
+  gtrig record bug.take.jsonl      pads and levers to a take, without a screen
+  gtrig open bug.take.jsonl        look at a recording
+  gtrig audit bug.take.jsonl       would another poll rate have seen it?
+  gtrig health bug.take.jsonl      did all its reports come, and in time?
+  gtrig measure bug.take.jsonl     what its sticks can really do
+  gtrig compare bug.take.jsonl a.toml b.toml
+                                   what another rig would have changed
+  gtrig replay bug.take.jsonl      the same, as JSON Lines for a test";
+
+/// Every command, in the order of the help.
+#[derive(Debug, Subcommand)]
+enum Command {
+    Live(Live),
+    Record(record::Record),
+    Demo(demo::Demo),
+    Open(open::Open),
+    Replay(replay::Replay),
+    Audit(audit::Audit),
+    Health(health::Health),
+    Gestures(gestures::Gestures),
+    Combos(combos::Combos),
+    Measure(measure::Measure),
+    Shape(shape::Shape),
+    Compare(compare::Compare),
+    Figure(figure::Figure),
+    Check(check::Check),
+    Simulate(simulate::Simulate),
+}
+
+impl Command {
+    fn run(self) -> anyhow::Result<Status> {
+        match self {
+            Command::Live(command) => command.run(),
+            Command::Record(command) => command.run(),
+            Command::Demo(command) => command.run(),
+            Command::Open(command) => command.run(),
+            Command::Replay(command) => command.run(),
+            Command::Audit(command) => command.run(),
+            Command::Health(command) => command.run(),
+            Command::Gestures(command) => command.run(),
+            Command::Combos(command) => command.run(),
+            Command::Measure(command) => command.run(),
+            Command::Shape(command) => command.run(),
+            Command::Compare(command) => command.run(),
+            Command::Figure(command) => command.run(),
+            Command::Check(command) => command.run(),
+            Command::Simulate(command) => command.run(),
+        }
+    }
+}
+
+/// Runs the program.
+pub fn main() -> ExitCode {
+    // clap itself exits with 2 on misuse.
+    let command = Cli::parse().command.unwrap_or_else(|| Command::Live(Live::default()));
+    match command.run() {
+        Ok(Status::Fine) => ExitCode::SUCCESS,
+        Ok(Status::No) => ExitCode::from(1),
+        Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,
+        Err(error) => {
+            complain(&format!("{error:#}"));
+            let data = error.is::<gtrig_formats::rig::RigError>();
+            ExitCode::from(if data { 1 } else { 2 })
+        }
+    }
+}
+
+/// Whoever read our output has seen enough: no failure.
+fn is_closed_pipe(error: &anyhow::Error) -> bool {
+    let io = error.downcast_ref::<std::io::Error>();
+    io.is_some_and(|e| e.kind() == std::io::ErrorKind::BrokenPipe)
+}

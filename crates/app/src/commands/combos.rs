@@ -1,0 +1,72 @@
+//! `gtrig combos`.
+
+use super::shared::{Printing, RigArgs, Status, for_each_take};
+use crate::{
+    files::{self, Opened},
+    loops::{self, AuditBy},
+};
+use clap::Args;
+use gtrig_analysis::{
+    audit::{Hitches, Loop},
+    loops::LoopRun,
+};
+use gtrig_formats::combos::{ComboLines, ComboReport};
+use std::path::PathBuf;
+
+/// Say what came of every attempt at a combo of a take, with all margins; and
+/// what comes out differently in loops of other rates.
+#[derive(Args, Debug)]
+pub struct Combos {
+    /// The recordings (JSON Lines; see docs/take-format.md).
+    #[arg(required = true, value_name = "TAKE")]
+    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    rig: RigArgs,
+    /// Only what nearly fired, the nearest first.
+    #[arg(long)]
+    near: bool,
+    /// Compare loops of these poll rates; without a value the usual ones.
+    #[arg(long, value_name = "HZ,…", value_delimiter = ',', num_args = 0..)]
+    #[arg(default_missing_value = "30,60,120,240")]
+    rates: Vec<f64>,
+    /// Compare loops with stalls: one that lasts LASTS milliseconds begins every
+    /// EVERY milliseconds.
+    #[arg(long, value_name = "EVERY:LASTS", value_parser = loops::hitches, requires = "rates")]
+    hitch: Option<Hitches>,
+    #[command(flatten)]
+    print: Printing,
+    /// Exit with 1 when something nearly fired, or comes out differently.
+    #[arg(long)]
+    strict: bool,
+}
+
+impl Combos {
+    /// Runs it.
+    ///
+    /// # Errors
+    /// When a take cannot be read, the rig has no combos, or standard output cannot
+    /// be written.
+    pub fn run(self) -> anyhow::Result<Status> {
+        let rig = self.rig.read()?;
+        anyhow::ensure!(
+            !rig.combos.is_empty(),
+            "the rig has no [combo.…]: docs/rig-format.md says how to add one"
+        );
+        let rates = self.rates.into_iter().map(files::rate).collect::<anyhow::Result<_>>()?;
+        let loops = AuditBy { rates, hitches: self.hitch, ..AuditBy::default() }.loops();
+        let which = if self.near { ComboLines::Near } else { ComboLines::All };
+        for_each_take(&self.takes, &rig, |_, opened| {
+            let Opened { session, streams, .. } = opened;
+            let mut report = ComboReport::new(&session, &streams, which);
+            if !loops.is_empty() {
+                let recording = session.recording();
+                let run = |of: &Loop| LoopRun::run(&recording, session.rig(), *of);
+                let runs: Vec<LoopRun> = loops.iter().map(run).collect();
+                let differences = gtrig_analysis::loops::differences(session.rig(), &runs);
+                report.add_pace(session.rig(), &runs, &differences);
+            }
+            self.print.lines(|is_json, out| report.write(is_json, out))?;
+            Ok(Status::no_if(self.strict && !report.is_clear()))
+        })
+    }
+}

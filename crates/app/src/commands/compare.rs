@@ -1,0 +1,57 @@
+//! `gtrig compare`.
+
+use super::shared::{Printing, RigArgs, Status, for_each_take};
+use crate::files;
+use anyhow::Context;
+use clap::Args;
+use gtrig_analysis::compare::{self, ActionRecord};
+use gtrig_core::Rig;
+use gtrig_formats::compare::CompareReport;
+use std::path::PathBuf;
+
+/// Run a take by two rigs and print what comes out differently.
+#[derive(Args, Debug)]
+pub struct Compare {
+    /// The recordings (JSON Lines; see docs/take-format.md).
+    #[arg(required = true, value_name = "TAKE")]
+    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    rig: RigArgs,
+    /// The rig after; --rig is the one before. Both may also stand after the take.
+    #[arg(long, value_name = "FILE")]
+    with: Option<PathBuf>,
+    #[command(flatten)]
+    print: Printing,
+    /// Exit with 1 when anything comes out differently.
+    #[arg(long)]
+    strict: bool,
+}
+
+impl Compare {
+    /// Runs it.
+    ///
+    /// # Errors
+    /// When a take cannot be opened, the rigs have other actions, or standard
+    /// output cannot be written.
+    pub fn run(mut self) -> anyhow::Result<Status> {
+        // The older way to write it: TAKE BEFORE AFTER.
+        if self.with.is_none() && self.takes.len() == 3 && self.rig.rig.is_none() {
+            self.with = self.takes.pop();
+            self.rig.rig = self.takes.pop();
+        }
+        let with = self.with.as_deref().context("name the other rig: --with FILE")?;
+        let (before, after) = (self.rig.read()?, files::rig(Some(with), self.rig.hz)?);
+        let names = |rig: &Rig| rig.actions.iter().map(|a| a.name.clone()).collect::<Vec<_>>();
+        anyhow::ensure!(
+            names(&before) == names(&after),
+            "the rigs have other actions, or have them in another order: name the same ones in both"
+        );
+        for_each_take(&self.takes, &before, |_, opened| {
+            let session = opened.session;
+            let retuned = session.retuned(after.clone(), files::UNLIMITED);
+            let found = compare::compare(&ActionRecord::of(&session), &ActionRecord::of(&retuned));
+            self.print.report(&CompareReport::new(session.rig(), &found))?;
+            Ok(Status::no_if(self.strict && !found.is_empty()))
+        })
+    }
+}

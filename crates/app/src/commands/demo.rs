@@ -1,0 +1,55 @@
+//! `gtrig demo`.
+
+use super::shared::{KeyArgs, RigArgs, Status, StoryName, cab_session};
+use crate::{
+    files,
+    screen::{self, Start},
+};
+use clap::Args;
+use gtrig_core::Nanos;
+use gtrig_sources::Source;
+
+/// Watch a simulated crane cab at work, or one of its stories, full screen.
+#[derive(Args, Debug)]
+pub struct Demo {
+    /// A story that ships with the program; without one, the cab goes on
+    /// for ever.
+    story: Option<StoryName>,
+    /// What the operator's little variations are drawn from.
+    #[arg(long, default_value_t = 1, conflicts_with = "story")]
+    seed: u64,
+    #[command(flatten)]
+    rig: RigArgs,
+    #[command(flatten)]
+    keys: KeyArgs,
+}
+
+impl Demo {
+    /// Runs it.
+    ///
+    /// # Errors
+    /// When the rig cannot be read, or the terminal not be used.
+    pub fn run(self) -> anyhow::Result<Status> {
+        let mut rig = self.rig;
+        if let Some(StoryName(story)) = self.story {
+            rig.hz = rig.hz.or(story.poll_hz());
+        }
+        let source = rig.source()?;
+        let start = match self.story {
+            Some(StoryName(story)) => {
+                Start::Take(Box::new(files::shipped_take(story, rig.read()?)?))
+            }
+            None => {
+                let (session, cab) = cab_session(rig.read()?, self.seed, ALREADY_WORKED);
+                let sources = vec![Box::new(cab) as Box<dyn Source>];
+                let session = Box::new(session);
+                Start::Live { session, began: ALREADY_WORKED, sources, record: None }
+            }
+        };
+        screen::run(start, source, self.keys.after())?;
+        Ok(Status::Fine)
+    }
+}
+
+/// The demo opens with this much behind it, so that there is something to see.
+const ALREADY_WORKED: Nanos = Nanos::from_millis(29_600);

@@ -1,0 +1,43 @@
+//! `gtrig gestures`.
+
+use super::shared::{Printing, RigArgs, Status, for_each_take};
+use clap::Args;
+use gtrig_formats::gestures::GestureReport;
+use std::path::PathBuf;
+
+/// Say what came of every attempt at a gesture of a take, with all margins;
+/// and, where labels read `meant: NAME`, what was understood.
+#[derive(Args, Debug)]
+pub struct Gestures {
+    /// The recordings (JSON Lines; see docs/take-format.md).
+    #[arg(required = true, value_name = "TAKE")]
+    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    rig: RigArgs,
+    #[command(flatten)]
+    print: Printing,
+    /// Exit with 1 when a label was missed or something fired that nobody
+    /// meant.
+    #[arg(long)]
+    strict: bool,
+}
+
+impl Gestures {
+    /// Runs it.
+    ///
+    /// # Errors
+    /// When a take cannot be opened, the rig has no gestures, or standard output
+    /// cannot be written.
+    pub fn run(self) -> anyhow::Result<Status> {
+        let rig = self.rig.read()?;
+        anyhow::ensure!(
+            !rig.gestures.is_empty(),
+            "the rig has no [gesture.…]: docs/rig-format.md says how to add one"
+        );
+        for_each_take(&self.takes, &rig, |_, opened| {
+            let report = GestureReport::new(&opened.session);
+            self.print.lines(|is_json, out| report.write(is_json, out))?;
+            Ok(Status::no_if(self.strict && !report.is_understood()))
+        })
+    }
+}

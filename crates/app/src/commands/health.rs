@@ -1,0 +1,36 @@
+//! `gtrig health`.
+
+use super::shared::{Printing, RigArgs, Status, for_each_take};
+use clap::Args;
+use gtrig_formats::health::HealthReport;
+use std::path::PathBuf;
+
+/// Say how well the reports of each device of a take came: intervals, and
+/// what is missing, late, out of order or twice.
+#[derive(Args, Debug)]
+pub struct Health {
+    /// The recordings (JSON Lines; see docs/take-format.md).
+    #[arg(required = true, value_name = "TAKE")]
+    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    rig: RigArgs,
+    #[command(flatten)]
+    print: Printing,
+    /// Exit with 1 when anything is wrong with a stream.
+    #[arg(long)]
+    strict: bool,
+}
+
+impl Health {
+    /// Runs it.
+    ///
+    /// # Errors
+    /// When a take cannot be opened, or standard output not written.
+    pub fn run(self) -> anyhow::Result<Status> {
+        for_each_take(&self.takes, &self.rig.read()?, |_, opened| {
+            let report = HealthReport::new(opened.session.roster(), &opened.streams);
+            self.print.report(&report)?;
+            Ok(Status::no_if(self.strict && !report.is_well()))
+        })
+    }
+}

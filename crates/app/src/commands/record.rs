@@ -1,0 +1,68 @@
+//! `gtrig record`.
+
+use super::shared::{KernelChoice, RigArgs, Status, complain, kernel_source};
+use crate::{recorder::Recorder, screen::SETTLE};
+use anyhow::Context;
+use clap::Args;
+use gtrig_analysis::{Capacity, Session};
+use gtrig_core::{Nanos, Tick};
+use signal_hook::{
+    consts::{SIGHUP, SIGINT, SIGTERM},
+    iterator::Signals,
+};
+use std::{
+    path::PathBuf,
+    thread,
+    time::{Duration, Instant},
+};
+
+/// Record kernel devices to a take, without a screen, until Ctrl+C.
+#[derive(Args, Debug)]
+pub struct Record {
+    /// The take to write; it must not exist yet.
+    take: PathBuf,
+    #[command(flatten)]
+    rig: RigArgs,
+    /// Which kernel devices to listen to (Linux, /dev/input).
+    #[arg(long, value_enum, default_value_t = KernelChoice::Pads)]
+    kernel: KernelChoice,
+    /// Stop after this many seconds.
+    #[arg(long, value_name = "S")]
+    seconds: Option<u64>,
+}
+
+impl Record {
+    /// Runs it.
+    ///
+    /// # Errors
+    /// When the take cannot be made or not be written to its end.
+    pub fn run(self) -> anyhow::Result<Status> {
+        let rig = self.rig.read()?;
+        let mut sources = kernel_source(self.kernel)?;
+        anyhow::ensure!(!sources.is_empty(), "there is nothing to record with --kernel none");
+        let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+        let mut recorder = Recorder::start(&self.take, &session, None)
+            .with_context(|| format!("cannot record to {}", self.take.display()))?;
+        let mut signals = Signals::new([SIGINT, SIGTERM, SIGHUP])?;
+        let start = Instant::now();
+        let end = self.seconds.map(Duration::from_secs);
+        while signals.pending().next().is_none() && end.is_none_or(|end| start.elapsed() < end) {
+            let now = Nanos(start.elapsed().as_nanos() as u64);
+            for source in &mut sources {
+                source.drain(&mut session, now);
+                source.troubles().iter().for_each(|trouble| complain(trouble));
+            }
+            session.run_before(Nanos(now.0.saturating_sub(SETTLE.0)));
+            recorder.catch_up(&session, now);
+            recorder.news().iter().for_each(|news| complain(news));
+            thread::sleep(Duration::from_millis(5));
+        }
+        let last = session.plan().rate().tick_seeing(Nanos(start.elapsed().as_nanos() as u64));
+        session.run_until(last);
+        recorder
+            .finish(&session)
+            .with_context(|| format!("{} is not complete", self.take.display()))?;
+        eprintln!("{} events recorded to {}", session.seen_count(), self.take.display());
+        Ok(Status::Fine)
+    }
+}

@@ -1,0 +1,284 @@
+//! What several commands share: the rig, how to print, when to fail.
+
+use crate::files::{self, Opened, RigSource};
+use clap::{Args, ValueEnum};
+use gtrig_analysis::{Capacity, Session};
+use gtrig_core::{Nanos, Rig, Tick};
+use gtrig_formats::{Report, take::Loaded};
+use gtrig_sources::{Cab, Source, Story};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use std::{
+    io::{self, BufWriter, StdoutLock, Write},
+    path::{Path, PathBuf},
+    time::{Duration, Instant},
+};
+
+/// How a command ended, for scripts.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Status {
+    /// All is well.
+    Fine,
+    /// The data says no.
+    No,
+}
+
+impl Status {
+    /// No, if something forbids it.
+    pub const fn no_if(is_refused: bool) -> Self {
+        if is_refused { Status::No } else { Status::Fine }
+    }
+
+    /// The worse of two.
+    #[must_use]
+    pub fn or(self, other: Status) -> Self {
+        if self == Status::No { self } else { other }
+    }
+}
+
+/// The rig, as every command takes it.
+#[derive(Args, Clone, Debug, Default)]
+pub struct RigArgs {
+    /// The rig that says how to sample, shape and name (TOML; see
+    /// docs/rig-format.md). Without it, the shipped Kestrel Quay rig.
+    #[arg(long, value_name = "FILE")]
+    pub rig: Option<PathBuf>,
+    /// Poll at this rate instead of the rig's: 10 to 1000.
+    #[arg(long, value_name = "HZ")]
+    pub hz: Option<f64>,
+}
+
+impl RigArgs {
+    /// Reads it.
+    ///
+    /// # Errors
+    /// Those of [`files::rig`].
+    pub fn read(&self) -> anyhow::Result<Rig> {
+        files::rig(self.rig.as_deref(), self.hz)
+    }
+
+    /// Where it comes from, to be written back and followed.
+    ///
+    /// # Errors
+    /// When the file cannot be read any more.
+    pub fn source(&self) -> anyhow::Result<RigSource> {
+        RigSource::of(self.rig.as_deref(), self.hz)
+    }
+}
+
+/// How keys of a terminal end.
+#[derive(Args, Clone, Copy, Debug)]
+pub struct KeyArgs {
+    /// Where the terminal reports no key releases, conclude one after this
+    /// many milliseconds of silence of a key: longer holds keys through the
+    /// pause before auto-repeat, shorter lets taps end sooner.
+    #[arg(long, value_name = "MS", default_value_t = RELEASE_AFTER_MS, value_parser = clap::value_parser!(u64).range(20..=2000))]
+    release_after: u64,
+}
+
+const RELEASE_AFTER_MS: u64 = 150;
+
+impl Default for KeyArgs {
+    fn default() -> Self {
+        KeyArgs { release_after: RELEASE_AFTER_MS }
+    }
+}
+
+impl KeyArgs {
+    /// After which silence a key counts as released.
+    pub const fn after(self) -> Nanos {
+        Nanos::from_millis(self.release_after)
+    }
+}
+
+/// How a report is printed.
+#[derive(Args, Clone, Copy, Debug)]
+pub struct Printing {
+    /// Print JSON, one object a line, instead of text for people.
+    #[arg(long)]
+    json: bool,
+    #[arg(long, value_enum, hide = true)]
+    form: Option<OldForm>,
+}
+
+/// How a report was asked for before there were `--json` and `--csv`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum OldForm {
+    /// For people.
+    Text,
+    /// As `--json`.
+    Json,
+    /// As `--csv`.
+    Csv,
+}
+
+impl Printing {
+    /// Prints a finding.
+    ///
+    /// # Errors
+    /// Those of standard output.
+    pub fn report(self, report: &dyn Report) -> io::Result<()> {
+        self.lines(|is_json, out| match is_json {
+            true => report.write_json(out),
+            false => write!(out, "{report}"),
+        })
+    }
+
+    /// Prints what `write` writes, which is told whether as JSON.
+    ///
+    /// # Errors
+    /// Those of standard output.
+    pub fn lines(
+        self,
+        write: impl FnOnce(bool, &mut BufWriter<StdoutLock>) -> io::Result<()>,
+    ) -> io::Result<()> {
+        let mut out = BufWriter::new(io::stdout().lock());
+        write(self.json || self.form == Some(OldForm::Json), &mut out)?;
+        out.flush()
+    }
+}
+
+/// Opens takes one after the other and shows each to `report`; the command says
+/// no if any of them does, or is damaged.
+///
+/// # Errors
+/// When a take cannot be opened, and those of `report`.
+pub fn for_each_take(
+    takes: &[PathBuf],
+    rig: &Rig,
+    mut report: impl FnMut(&Path, Opened) -> anyhow::Result<Status>,
+) -> anyhow::Result<Status> {
+    let mut status = Status::Fine;
+    for path in takes {
+        let opened = files::open_take(path, rig.clone(), files::UNLIMITED)?;
+        let loaded = opened.loaded.clone();
+        let of_report = report(path, opened)?;
+        status = status.or(judged(path, &loaded, of_report));
+    }
+    Ok(status)
+}
+
+/// Says what is wrong with a take, and judges.
+pub fn judged(path: &Path, loaded: &Loaded, status: Status) -> Status {
+    for complaint in loaded.complaints() {
+        complain(&format!("{}: {complaint}", path.display()));
+    }
+    status.or(Status::no_if(!loaded.is_sound()))
+}
+
+/// Says something on standard error. File names and contents are from outside
+/// and must not command the terminal.
+pub fn complain(text: &str) {
+    let harmless =
+        |c: char| if c.is_control() && c != '\n' { char::REPLACEMENT_CHARACTER } else { c };
+    eprintln!("gtrig: {}", text.chars().map(harmless).collect::<String>());
+}
+
+/// A story, as the command line names it.
+#[derive(Clone, Copy, Debug)]
+pub struct StoryName(pub Story);
+
+impl ValueEnum for StoryName {
+    fn value_variants<'a>() -> &'a [Self] {
+        const ALL: [StoryName; Story::ALL.len()] = {
+            let mut all = [StoryName(Story::ALL[0]); Story::ALL.len()];
+            let mut i = 0;
+            while i < all.len() {
+                all[i] = StoryName(Story::ALL[i]);
+                i += 1;
+            }
+            all
+        };
+        &ALL
+    }
+
+    fn to_possible_value(&self) -> Option<clap::builder::PossibleValue> {
+        Some(clap::builder::PossibleValue::new(self.0.name()).help(self.0.title()))
+    }
+}
+
+/// Which kernel devices to listen to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum KernelChoice {
+    /// None.
+    None,
+    /// Pads, levers, panels and the like, but no keyboard and no mouse: what
+    /// is typed elsewhere is nobody's business.
+    Pads,
+    /// Every one, keyboards and mice included, whichever window they are
+    /// typing into.
+    All,
+}
+
+/// The kernel's devices as a source; none where none are wanted.
+///
+/// # Errors
+/// When they cannot be listened to, with what to do; on systems that are not
+/// Linux, always.
+pub fn kernel_source(choice: KernelChoice) -> anyhow::Result<Vec<Box<dyn Source>>> {
+    #[cfg(target_os = "linux")]
+    {
+        use gtrig_sources::{Kernel, Wanted};
+        let wanted = match choice {
+            KernelChoice::None => return Ok(Vec::new()),
+            KernelChoice::Pads => Wanted::NoKeysNorMice,
+            KernelChoice::All => Wanted::All,
+        };
+        let kernel = Kernel::start(Path::new("/dev/input"), wanted, Nanos(0))?;
+        Ok(vec![Box::new(kernel)])
+    }
+    #[cfg(not(target_os = "linux"))]
+    match choice {
+        KernelChoice::None => Ok(Vec::new()),
+        _ => anyhow::bail!("kernel devices are read on Linux only; use --kernel none"),
+    }
+}
+
+/// A session in which the simulated cab has been at work for a while, and the
+/// cab, to go on.
+pub fn cab_session(rig: Rig, seed: u64, worked: Nanos) -> (Session, Cab) {
+    let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+    let mut cab = Cab::at_work(seed);
+    cab.drain(&mut session, worked);
+    session.run_before(worked);
+    (session, cab)
+}
+
+/// A progress bar on standard error, shown only to a person, and only for work
+/// that takes longer than half a second.
+pub struct SlowBar {
+    bar: ProgressBar,
+    parts: usize,
+    started: Instant,
+}
+
+/// Steps of the bar for each part of the work.
+const BAR_STEPS: u64 = 1000;
+
+impl SlowBar {
+    /// A bar over so many parts.
+    pub fn new(parts: usize) -> Self {
+        let bar = ProgressBar::with_draw_target(
+            Some(parts as u64 * BAR_STEPS),
+            ProgressDrawTarget::hidden(),
+        );
+        SlowBar { bar, parts, started: Instant::now() }
+    }
+
+    /// How many parts are done.
+    pub fn show(&mut self, done: f64) {
+        if self.bar.is_hidden() && self.started.elapsed() > Duration::from_millis(500) {
+            let style =
+                ProgressStyle::with_template("auditing {wide_bar} {percent:>3} %, {eta} left");
+            self.bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()));
+            // Hidden again by the bar itself where standard error is no terminal.
+            self.bar.set_draw_target(ProgressDrawTarget::stderr());
+        }
+        let step = (done * BAR_STEPS as f64) as u64;
+        self.bar.set_position(step.min(self.parts as u64 * BAR_STEPS));
+    }
+
+    /// All of them.
+    pub fn finish(&self) {
+        self.bar.finish_and_clear();
+    }
+}
