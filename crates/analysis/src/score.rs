@@ -22,7 +22,7 @@ pub const PREFIX: &str = "meant: ";
 pub struct Meant {
     /// Where the label stands.
     pub at: Nanos,
-    /// The gesture, by its place in the rig; `None` where the rig has none of
+    /// The gesture; `None` where the rig has none of
     /// that name.
     pub gesture: Option<GestureId>,
     /// The attempt that fired, or else a near miss, or else the one that came
@@ -66,6 +66,10 @@ pub fn score<'v>(
     let mut is_used = vec![false; verdicts.clone().count()];
     let mut score = Score::default();
     let said = labels.iter().filter_map(|label| Some((label.time, named(label.text.as_str())?)));
+    // Combos are not scored: to say that one was meant is no miss of a gesture.
+    let is_combo = |name: &str| rig.combos.iter().any(|combo| combo.name == name);
+    let is_gesture = |name: &str| rig.gestures.iter().any(|gesture| gesture.name == name);
+    let said = said.filter(|(_, name)| is_gesture(name) || !is_combo(name));
     for (at, name) in said {
         let gesture = rig.gestures.iter().position(|gesture| gesture.name == name);
         let gesture = gesture.map(GestureId::at);
@@ -108,5 +112,16 @@ mod tests {
     #[case("he meant: swipe", None)]
     fn a_label_names_a_gesture(#[case] text: &str, #[case] gesture: Option<&str>) {
         assert_eq!(named(text), gesture);
+    }
+
+    /// To say that a combo was meant is no miss of a gesture; a name that the rig
+    /// does not know is, for somebody mistyped it.
+    #[test]
+    fn combos_are_not_scored() {
+        let mut rig = Rig::bare("t", gtrig_core::PollRate::DEFAULT);
+        rig.combos = vec![gtrig_core::Combo::new("brake", Vec::new())];
+        let label = |text| Label { time: Nanos(0), text: gtrig_core::CleanText::new(text) };
+        let labels = [label("meant: brake"), label("meant: brak")];
+        assert_eq!(score(&rig, &labels, core::iter::empty()).hits_and_misses(), (0, 1));
     }
 }

@@ -21,7 +21,7 @@ pub(crate) use yard::Yard;
 
 use super::{
     draw::Areas,
-    jobs::{Audited, Measured, Outcome},
+    jobs::{Audited, Jobs, Measured, Outcome},
     prompt::Prompt,
     theme::Theme,
     view::{Bench, Lane, Stretch, Zoom},
@@ -35,10 +35,6 @@ use gtrig_analysis::{LaneLog, Session, stream::StreamWatch};
 use gtrig_core::{ControlId, LaneMarks, Machine, Nanos, Tick};
 use gtrig_sources::{Source, Terminal};
 use ratatui::layout::Rect;
-use std::sync::{
-    Arc,
-    mpsc::{Receiver, Sender, channel},
-};
 
 /// Where the playhead is.
 #[derive(Clone, Debug)]
@@ -105,8 +101,6 @@ pub struct App {
     pub(crate) theme: Theme,
     pub(crate) hit: Hit,
     unsaved: bool,
-    /// Saves and figures that are being written.
-    saving: usize,
     /// The take that is written as it happens.
     recorder: Option<Recorder>,
     /// What loops of other rates make of the history, once that is known.
@@ -127,10 +121,8 @@ pub struct App {
     touching: Touching,
     /// What every attempt at the combos came to.
     pub(super) ladders: Ladders,
-    /// While it lives, threads that watch files go on.
-    alive: Arc<()>,
     quit_asked: bool,
-    jobs: (Sender<Outcome>, Receiver<Outcome>),
+    jobs: Jobs,
     save_name: fn() -> String,
 }
 
@@ -192,7 +184,6 @@ impl App {
             theme,
             hit: Hit::default(),
             unsaved: false,
-            saving: 0,
             recorder: None,
             audited: None,
             is_auditing: false,
@@ -205,9 +196,8 @@ impl App {
             yard: Yard::default(),
             touching: Touching::default(),
             ladders: Ladders::default(),
-            alive: Arc::new(()),
             quit_asked: false,
-            jobs: channel(),
+            jobs: Jobs::default(),
             save_name: default_save_name,
         }
     }
@@ -365,20 +355,14 @@ impl App {
     }
 
     fn finish_jobs(&mut self) {
-        while let Ok(outcome) = self.jobs.1.try_recv() {
+        while let Some((outcome, is_current)) = self.jobs.next() {
             match outcome {
-                Outcome::Saved { path, events, result } => {
-                    self.saving -= 1;
-                    match result {
-                        Ok(()) => {
-                            let text = format!("saved {events} events to {}", path.display());
-                            self.tell(text, false);
-                        }
-                        Err(why) => {
-                            self.unsaved = true;
-                            self.tell(why, true);
-                        }
-                    }
+                Outcome::Saved { path, events, result: Ok(()) } => {
+                    self.tell(format!("saved {events} events to {}", path.display()), false);
+                }
+                Outcome::Saved { result: Err(why), .. } => {
+                    self.unsaved |= is_current;
+                    self.tell(why, true);
                 }
                 Outcome::Audited(audited) => {
                     self.audited = Some(audited);
@@ -390,13 +374,10 @@ impl App {
                     self.measured = Some(measured);
                     self.is_measuring = false;
                 }
-                Outcome::Drawn(path, result) => {
-                    self.saving -= 1;
-                    match result {
-                        Ok(()) => self.tell(format!("drawn to {}", path.display()), false),
-                        Err(why) => self.tell(why, true),
-                    }
+                Outcome::Drawn(path, Ok(())) => {
+                    self.tell(format!("drawn to {}", path.display()), false);
                 }
+                Outcome::Drawn(_, Err(why)) => self.tell(why, true),
                 Outcome::RigChanged(path, text) => self.rig_changed(&path, text),
                 Outcome::Opened(Err(why)) => self.tell(why, true),
                 Outcome::Opened(Ok(opened)) => self.replace_with(*opened),
@@ -415,14 +396,7 @@ impl App {
                     .push(format!("{} could not be written to its end: {error}", path.display()));
             }
         }
-        while self.saving > 0 {
-            if let Ok(Outcome::Saved { result, .. } | Outcome::Drawn(_, result)) =
-                self.jobs.1.recv()
-            {
-                self.saving -= 1;
-                failures.extend(result.err());
-            }
-        }
+        failures.extend(self.jobs.finish());
         failures
     }
 
@@ -432,7 +406,9 @@ impl App {
         let (bench, tall, columns) = (self.bench, self.tall, self.stretch.columns);
         let now = self.now;
         let tuning = self.tuning.for_another_take();
-        *self = App { now, bench, tall, hit: self.hit, ..App::take(opened, self.theme) };
+        let mut jobs = std::mem::take(&mut self.jobs);
+        jobs.begin_document();
+        *self = App { now, bench, tall, hit: self.hit, jobs, ..App::take(opened, self.theme) };
         self.stretch.columns = columns;
         self.tuning = tuning;
         self.watch_rig();

@@ -1,5 +1,9 @@
 //! Work that could take long, done in threads of its own so that the screen
 //! never waits: saving, opening and auditing takes.
+//!
+//! [`Jobs`] outlives what the screen shows. When another take is opened, files
+//! that are being written are still waited for and told of; what was asked about
+//! the take before is dropped when it comes.
 
 use crate::{
     figure,
@@ -15,7 +19,10 @@ use gtrig_core::{ControlId, Event, Nanos, Rig, Tick};
 use gtrig_formats::{measure::MeasureReport, save_atomically, take};
 use std::{
     path::{Path, PathBuf},
-    sync::{Weak, mpsc::Sender},
+    sync::{
+        Arc, Weak,
+        mpsc::{Receiver, Sender, channel},
+    },
     thread,
     time::Duration,
 };
@@ -41,6 +48,181 @@ pub(crate) enum Outcome {
     RigChanged(PathBuf, String),
 }
 
+impl Outcome {
+    /// Whether it says something of the take that was shown when it was asked
+    /// for, and nothing of any other.
+    const fn is_of_document(&self) -> bool {
+        match self {
+            Outcome::Saved { .. } | Outcome::Drawn(..) | Outcome::Opened(_) => false,
+            Outcome::Audited(_)
+            | Outcome::Retuned(..)
+            | Outcome::WentWrong(..)
+            | Outcome::Measured(_)
+            | Outcome::RigChanged(..) => true,
+        }
+    }
+
+    const fn is_written(&self) -> bool {
+        matches!(self, Outcome::Saved { .. } | Outcome::Drawn(..))
+    }
+}
+
+/// The work that goes on, and what has come of it.
+#[derive(Debug)]
+pub(crate) struct Jobs {
+    sender: Sender<(u32, Outcome)>,
+    outcomes: Receiver<(u32, Outcome)>,
+    /// Files that are being written.
+    writing: usize,
+    /// The how manyth take is shown.
+    document: u32,
+    /// While it lives, threads that watch files go on.
+    alive: Arc<()>,
+}
+
+impl Default for Jobs {
+    fn default() -> Self {
+        let (sender, outcomes) = channel();
+        Jobs { sender, outcomes, writing: 0, document: 0, alive: Arc::new(()) }
+    }
+}
+
+/// Where a thread says what it came to.
+#[derive(Clone, Debug)]
+struct Done {
+    sender: Sender<(u32, Outcome)>,
+    document: u32,
+}
+
+impl Done {
+    /// Without a receiver the program is ending, and nobody asks.
+    fn say(&self, outcome: Outcome) {
+        let _ = self.sender.send((self.document, outcome));
+    }
+}
+
+impl Jobs {
+    /// Another take is shown: what is still asked about the one before is of no
+    /// use any more.
+    pub(crate) fn begin_document(&mut self) {
+        self.document += 1;
+        self.alive = Arc::new(());
+    }
+
+    /// What has come in since it was asked last, with whether it was asked for
+    /// while the take was shown that is shown now.
+    pub(crate) fn next(&mut self) -> Option<(Outcome, bool)> {
+        loop {
+            let (document, outcome) = self.outcomes.try_recv().ok()?;
+            self.writing -= usize::from(outcome.is_written());
+            let is_current = document == self.document;
+            if is_current || !outcome.is_of_document() {
+                return Some((outcome, is_current));
+            }
+        }
+    }
+
+    /// Waits for the files that are being written. Returns what went wrong with
+    /// them.
+    pub(crate) fn finish(&mut self) -> Vec<String> {
+        let mut failures = Vec::new();
+        while self.writing > 0 {
+            let Ok((_, outcome)) = self.outcomes.recv() else { break };
+            self.writing -= usize::from(outcome.is_written());
+            if let Outcome::Saved { result, .. } | Outcome::Drawn(_, result) = outcome {
+                failures.extend(result.err());
+            }
+        }
+        failures
+    }
+
+    fn spawn(&self, work: impl FnOnce() -> Outcome + Send + 'static) {
+        let done = Done { sender: self.sender.clone(), document: self.document };
+        thread::spawn(move || done.say(work()));
+    }
+
+    /// Audits a history.
+    pub(crate) fn audit(&self, session: &Session, loops: Vec<Loop>) {
+        let (plan, recording, until) =
+            (session.plan().clone(), session.recording(), session.now().at());
+        self.spawn(move || {
+            let events: Vec<Event> = recording.events().collect();
+            let loops = loops.into_iter().map(|of| audit::audit(&plan, &events, of)).collect();
+            let shortest_state = audit::shortest_state(&plan, &events);
+            Outcome::Audited(Box::new(Audited { loops, shortest_state, until }))
+        });
+    }
+
+    /// Measures two axes, or one.
+    pub(crate) fn measure(&self, session: &Session, (x, y): (ControlId, Option<ControlId>)) {
+        let (recording, until) = (session.recording(), session.now().at());
+        self.spawn(move || {
+            let roster = &recording.roster;
+            let kinds = [x, y.unwrap_or(x)].map(|id| roster.control(id).kind);
+            let samples = Samples::of(recording.events(), (x, y), kinds);
+            let found = measure::measure(&samples);
+            let proposal = measure::propose(&found, kinds);
+            let report = MeasureReport::new(roster.travel_label((x, y)), &found, &proposal);
+            let measured = Measured { of: x, until, samples, found, proposal, report };
+            Outcome::Measured(Box::new(measured))
+        });
+    }
+
+    /// Runs a recording by another rig; it has events up to this one.
+    pub(crate) fn retune(&self, recording: Recording, rig: Rig, from: u64) {
+        self.spawn(move || {
+            let session = Session::replayed(&recording, rig, Capacity::DEFAULT);
+            Outcome::Retuned(Box::new(session), from)
+        });
+    }
+
+    /// Runs a recording by a rig with a mistake.
+    pub(crate) fn go_wrong(&self, recording: Recording, rig: Rig, of: (u64, MotionRule)) {
+        self.spawn(move || {
+            let session = Session::replayed(&recording, rig, Capacity::DEFAULT);
+            Outcome::WentWrong(Box::new(session), of)
+        });
+    }
+
+    /// Looks whether a file changes, until another take is shown.
+    pub(crate) fn watch(&self, path: PathBuf) {
+        let done = Done { sender: self.sender.clone(), document: self.document };
+        watch(path, Arc::downgrade(&self.alive), done);
+    }
+
+    /// Writes a figure.
+    pub(crate) fn draw(&mut self, svg: String, path: &Path) {
+        let path = path.to_owned();
+        self.writing += 1;
+        self.spawn(move || {
+            let result = figure::save(&svg, &path).map_err(|error| format!("{error:#}"));
+            Outcome::Drawn(path, result)
+        });
+    }
+
+    /// Saves a recording.
+    pub(crate) fn save(&mut self, path: PathBuf, recording: Recording, title: Option<String>) {
+        self.writing += 1;
+        self.spawn(move || {
+            let result = save_atomically(&path, |out| take::write(&recording, title.as_deref(), out));
+            let result = result.map_err(|error| {
+                format!("could not save {}: {error}. Nothing is lost: the history is still here; choose another place", path.display())
+            });
+            let events = recording.events().count();
+            Outcome::Saved { path, events, result }
+        });
+    }
+
+    /// Opens a take.
+    pub(crate) fn open(&self, path: &Path, rig: Rig) {
+        let path = path.to_owned();
+        self.spawn(move || {
+            let opened = files::open_take(&path, rig, Capacity::DEFAULT);
+            Outcome::Opened(opened.map(Box::new).map_err(|error| format!("{error:#}")))
+        });
+    }
+}
+
 /// What loops of other rates make of a history.
 #[derive(Debug)]
 pub(crate) struct Audited {
@@ -48,19 +230,6 @@ pub(crate) struct Audited {
     pub(crate) shortest_state: Option<Nanos>,
     /// The last tick of the history that was audited.
     pub(crate) until: Tick,
-}
-
-/// Audits a history. The outcome goes to `done`.
-pub(crate) fn audit(session: &Session, loops: Vec<Loop>, done: Sender<Outcome>) {
-    let (plan, recording, until) =
-        (session.plan().clone(), session.recording(), session.now().at());
-    thread::spawn(move || {
-        let events: Vec<Event> = recording.events().collect();
-        let loops = loops.into_iter().map(|of| audit::audit(&plan, &events, of)).collect();
-        let shortest_state = audit::shortest_state(&plan, &events);
-        let audited = Audited { loops, shortest_state, until };
-        let _ = done.send(Outcome::Audited(Box::new(audited)));
-    });
 }
 
 /// What a stick was measured to do.
@@ -76,51 +245,11 @@ pub(crate) struct Measured {
     pub(crate) report: MeasureReport,
 }
 
-/// Measures two axes, or one. The outcome goes to `done`.
-pub(crate) fn measure(
-    session: &Session,
-    (x, y): (ControlId, Option<ControlId>),
-    done: Sender<Outcome>,
-) {
-    let (recording, until) = (session.recording(), session.now().at());
-    thread::spawn(move || {
-        let roster = &recording.roster;
-        let kinds = [x, y.unwrap_or(x)].map(|id| roster.control(id).kind);
-        let samples = Samples::of(recording.events(), (x, y), kinds);
-        let found = measure::measure(&samples);
-        let proposal = measure::propose(&found, kinds);
-        let report = MeasureReport::new(roster.travel_label((x, y)), &found, &proposal);
-        let measured = Measured { of: x, until, samples, found, proposal, report };
-        let _ = done.send(Outcome::Measured(Box::new(measured)));
-    });
-}
-
-/// Runs a recording by another rig. The outcome goes to `done`.
-pub(crate) fn retune(recording: Recording, rig: Rig, from: u64, done: Sender<Outcome>) {
-    thread::spawn(move || {
-        let session = Session::replayed(&recording, rig, Capacity::DEFAULT);
-        let _ = done.send(Outcome::Retuned(Box::new(session), from));
-    });
-}
-
-/// Runs a recording by a rig with a mistake. The outcome goes to `done`.
-pub(crate) fn go_wrong(
-    recording: Recording,
-    rig: Rig,
-    of: (u64, MotionRule),
-    done: Sender<Outcome>,
-) {
-    thread::spawn(move || {
-        let session = Session::replayed(&recording, rig, Capacity::DEFAULT);
-        let _ = done.send(Outcome::WentWrong(Box::new(session), of));
-    });
-}
-
 /// How often a rig's file is looked at.
 const LOOK: Duration = Duration::from_millis(250);
 
 /// Looks whether a file changes, for as long as somebody is `alive`.
-pub(crate) fn watch(path: PathBuf, alive: Weak<()>, done: Sender<Outcome>) {
+fn watch(path: PathBuf, alive: Weak<()>, done: Done) {
     let modified = |path: &Path| std::fs::metadata(path).and_then(|meta| meta.modified()).ok();
     let mut last = modified(&path);
     thread::spawn(move || {
@@ -133,44 +262,56 @@ pub(crate) fn watch(path: PathBuf, alive: Weak<()>, done: Sender<Outcome>) {
             last = now;
             // Editors may take a file away for a moment; the next look finds it.
             if let Ok(text) = std::fs::read_to_string(&path) {
-                let _ = done.send(Outcome::RigChanged(path.clone(), text));
+                done.say(Outcome::RigChanged(path.clone(), text));
             }
         }
     });
 }
 
-/// Writes a figure. The outcome goes to `done`.
-pub(crate) fn draw(svg: String, path: &Path, done: Sender<Outcome>) {
-    let path = path.to_owned();
-    thread::spawn(move || {
-        let result = figure::save(&svg, &path).map_err(|error| format!("{error:#}"));
-        let _ = done.send(Outcome::Drawn(path, result));
-    });
-}
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use gtrig_sources::Story;
 
-/// Saves a recording. The outcome goes to `done`.
-pub(crate) fn save(
-    path: PathBuf,
-    recording: Recording,
-    title: Option<String>,
-    done: Sender<Outcome>,
-) {
-    thread::spawn(move || {
-        let result = save_atomically(&path, |out| take::write(&recording, title.as_deref(), out));
-        let result = result.map_err(|error| {
-            format!("could not save {}: {error}. Nothing is lost: the history is still here; choose another place", path.display())
-        });
-        let events = recording.events().count();
-        // Without a receiver the program is ending, and nobody asks.
-        let _ = done.send(Outcome::Saved { path, events, result });
-    });
-}
+    fn recording() -> Recording {
+        let rig = files::rig(None, None).unwrap();
+        files::shipped_take(Story::LostTap, rig).unwrap().session.recording()
+    }
 
-/// Opens a take. The outcome goes to `done`.
-pub(crate) fn open(path: &Path, rig: Rig, done: Sender<Outcome>) {
-    let path = path.to_owned();
-    thread::spawn(move || {
-        let opened = files::open_take(&path, rig, Capacity::DEFAULT);
-        let _ = done.send(Outcome::Opened(opened.map(Box::new).map_err(|e| format!("{e:#}"))));
-    });
+    #[test]
+    fn a_save_goes_on_when_another_take_is_opened() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("kept.take.jsonl");
+        let mut jobs = Jobs::default();
+        jobs.save(path.clone(), recording(), None);
+        jobs.save("/nowhere/at/all".into(), recording(), None);
+        jobs.begin_document();
+        let failures = jobs.finish();
+        assert_eq!(failures.len(), 1);
+        assert!(failures[0].starts_with("could not save /nowhere/at/all"), "{failures:?}");
+        let rig = files::rig(None, None).unwrap();
+        assert!(files::open_take(&path, rig, Capacity::DEFAULT).unwrap().loaded.is_sound());
+    }
+
+    /// A save of the take before is told; an audit of it would be shown as one of
+    /// the take that is shown now.
+    #[test]
+    fn what_was_asked_of_the_take_before_is_dropped_but_for_its_files() {
+        let rig = files::rig(None, None).unwrap();
+        let session = files::shipped_take(Story::LostTap, rig).unwrap().session;
+        let mut jobs = Jobs::default();
+        jobs.audit(&session, Vec::new());
+        // Whatever was sent before it was sent in order.
+        let audited = jobs.outcomes.recv().unwrap();
+        jobs.sender.send(audited).unwrap();
+        jobs.save("/nowhere/at/all".into(), session.recording(), None);
+        let failed = jobs.outcomes.recv().unwrap();
+        let second = jobs.outcomes.recv().unwrap();
+        jobs.sender.send(failed).unwrap();
+        jobs.sender.send(second).unwrap();
+        jobs.begin_document();
+        let (outcome, is_current) = jobs.next().unwrap();
+        assert!(matches!(outcome, Outcome::Saved { result: Err(_), .. }) && !is_current);
+        assert!(jobs.next().is_none());
+    }
 }

@@ -322,6 +322,24 @@ fn wait_until(bench: &mut Bench, shows: impl Fn(&Bench) -> bool) {
     }
 }
 
+/// Every bench, with something on it.
+const BENCHES: &str = "123456789L";
+
+#[rstest]
+fn no_bench_needs_more_room_than_there_is(
+    #[values(1, 3, 10, 24, 33, 40, 45, 50, 55, 56, 57, 64, 79, 129)] width: u16,
+    #[values(1, 4, 9, 16, 24)] height: u16,
+) {
+    for story in [Story::Hasty, Story::Glass] {
+        let mut bench = Bench::story(story);
+        bench.screen.backend_mut().resize(width, height);
+        for key in BENCHES.chars() {
+            bench.keys(&key.to_string());
+            bench.pass(20);
+        }
+    }
+}
+
 #[rstest]
 fn no_size_is_too_small(
     #[values(0, 1, 2, 20, 39, 80, 160, 400)] width: u16,
@@ -578,6 +596,25 @@ fn tuning(text: &str) -> (tempfile::TempDir, std::path::PathBuf, Bench) {
     let mut bench = Bench::new(app, Nanos(0), (160, 47));
     bench.keys("5");
     (folder, path, bench)
+}
+
+#[test]
+fn a_rate_of_the_command_line_outlives_a_reload_of_the_rig() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("rig.toml");
+    std::fs::write(&path, HOIST).unwrap();
+    let rig = files::rig(Some(&path), Some(120.0)).unwrap();
+    let mut app = App::take(files::shipped_take(Story::Drift, rig).unwrap(), Theme::new(true));
+    app.follow_rig(Some(files::RigSource::of(Some(&path), Some(120.0)).unwrap()));
+    let mut bench = Bench::new(app, Nanos(0), (160, 47));
+    std::fs::write(&path, HOIST.replace("0.12", "0.2")).unwrap();
+    wait_until(&mut bench, |bench| bench.shows("was changed and read again"));
+    let knob = |bench: &Bench, name: &str| {
+        let knobs = bench.app.session.rig().knobs().into_iter();
+        knobs.filter(|knob| knob.tunable.name == name).map(|knob| knob.value).collect::<Vec<_>>()
+    };
+    wait_until(&mut bench, |bench| knob(bench, "dead-zone") == [0.2]);
+    assert_eq!(knob(&bench, "poll-hz"), [120.0]);
 }
 
 const HOIST: &str = "# The hoist.\nrig = 1\n[action.hoist]\ngives = \"axis\"\nfrom = { axis = \"pad/stick-r-y\", dead-zone = 0.12 } # measured\n";

@@ -4,7 +4,6 @@ use super::{App, Playhead, Request};
 use crate::figure::{self, Excerpt, LadderSheet, StickSheet, TouchSheet};
 use crate::recorder::Recorder;
 use crate::screen::{
-    jobs,
     keymap::Command,
     prompt::{Prompt, Purpose},
     view::{Bench, Lane, Stretch, Zoom, lane_name},
@@ -28,9 +27,6 @@ impl App {
                 let words = match self.lane() {
                     Some(Lane::Gesture(n)) => {
                         format!("{}{}", score::PREFIX, self.session.rig().gestures[n.index()].name)
-                    }
-                    Some(Lane::Combo(n)) => {
-                        format!("{}{}", score::PREFIX, self.session.rig().combos[n.index()].name)
                     }
                     _ => String::new(),
                 };
@@ -134,8 +130,7 @@ impl App {
             },
             _ => figure::timeline(&self.session, &self.streams, &self.excerpt(title)),
         };
-        self.saving += 1;
-        jobs::draw(svg, path, self.jobs.0.clone());
+        self.jobs.draw(svg, path);
     }
 
     /// The last tick in view.
@@ -337,7 +332,7 @@ impl App {
     pub(super) fn audit(&mut self) {
         self.bench = Bench::Polling;
         if !std::mem::replace(&mut self.is_auditing, true) {
-            jobs::audit(&self.session, self.audit_by.loops(), self.jobs.0.clone());
+            self.jobs.audit(&self.session, self.audit_by.loops());
         }
     }
 

@@ -2,7 +2,6 @@
 
 use super::{App, Hit, Request};
 use crate::screen::{
-    jobs,
     keymap::{self, Command},
     prompt::{Purpose, Typed},
 };
@@ -108,13 +107,8 @@ impl App {
             Purpose::Save => {
                 // What is captured from now on is not in this recording.
                 self.unsaved = false;
-                self.saving += 1;
-                jobs::save(
-                    PathBuf::from(text),
-                    self.session.recording(),
-                    self.title.clone(),
-                    self.jobs.0.clone(),
-                );
+                let recording = self.session.recording();
+                self.jobs.save(PathBuf::from(text), recording, self.title.clone());
             }
             Purpose::Export => self.export(Path::new(text)),
             Purpose::Record => self.start_recording(Path::new(text)),
@@ -128,7 +122,7 @@ impl App {
             }
             Purpose::Open => {
                 let rig = self.session.rig().clone();
-                jobs::open(&PathBuf::from(text), rig, self.jobs.0.clone());
+                self.jobs.open(Path::new(text), rig);
             }
             Purpose::Mark => self.add_mark(text),
             Purpose::Value => self.type_value(text),

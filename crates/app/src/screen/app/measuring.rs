@@ -1,7 +1,7 @@
 //! Measuring the stick of the chosen lane, and letting the rig follow.
 
 use super::App;
-use crate::screen::{jobs, view::Bench};
+use crate::screen::view::Bench;
 use gtrig_analysis::measure::Proposal;
 use gtrig_core::{BoundInput, ControlId, Nanos, places_of};
 use gtrig_formats::words::missing_words;
@@ -34,7 +34,7 @@ impl App {
         });
         if !is_known {
             self.is_measuring = true;
-            jobs::measure(&self.session, axes, self.jobs.0.clone());
+            self.jobs.measure(&self.session, axes);
         }
     }
 

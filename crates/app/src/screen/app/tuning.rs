@@ -5,7 +5,6 @@ use super::{App, Ladders};
 use crate::{
     files::RigSource,
     screen::{
-        jobs,
         prompt::{Prompt, Purpose},
         view::{Bench, Lane},
     },
@@ -14,9 +13,10 @@ use gtrig_analysis::{
     Capacity, Session,
     compare::{ActionRecord, Difference, DifferenceKind, compare},
 };
-use gtrig_core::{ActionId, BoundInput, ControlId, Knob, Nanos, Rig, places_of};
+use gtrig_core::{ActionId, BoundInput, ControlId, Knob, Nanos, Place, Rig, places_of};
 use gtrig_formats::{rig, save_atomically};
 use std::{
+    collections::BTreeMap,
     io::Write,
     path::{Path, PathBuf},
 };
@@ -32,8 +32,8 @@ pub(crate) struct Tuning {
     pub(crate) chosen: usize,
     pub(super) undo: Vec<Rig>,
     pub(super) redo: Vec<Rig>,
-    /// The rig as it was read.
-    original: Option<Rig>,
+    /// The numbers of the rig as it was read.
+    original: Option<Originals>,
     /// What came out before the first nudge.
     pub(crate) before: Option<ActionRecord>,
     pub(crate) differences: Vec<Difference>,
@@ -44,6 +44,16 @@ pub(crate) struct Tuning {
     pub(crate) source: Option<RigSource>,
     /// The file that a thread looks at.
     watched: Option<PathBuf>,
+}
+
+/// The numbers of a rig by their places, walked once.
+#[derive(Debug)]
+struct Originals(BTreeMap<Place, f64>);
+
+impl Originals {
+    fn of(rig: &Rig) -> Self {
+        Originals(rig.knobs().into_iter().map(|knob| (knob.place, knob.value)).collect())
+    }
 }
 
 impl Tuning {
@@ -154,8 +164,7 @@ impl App {
 
     /// What a number was before any of it was tuned.
     pub(crate) fn original(&self, knob: &Knob) -> Option<f64> {
-        let rig = self.tuning.original.as_ref()?;
-        rig.knobs().into_iter().find(|other| other.place == knob.place).map(|other| other.value)
+        self.tuning.original.as_ref()?.0.get(&knob.place).copied()
     }
 
     pub(super) fn choose_knob(&mut self, by: i32) {
@@ -250,7 +259,7 @@ impl App {
             self.tuning.before = Some(ActionRecord::of(&self.session));
         }
         if self.tuning.original.is_none() {
-            self.tuning.original = Some(self.session.rig().clone());
+            self.tuning.original = Some(Originals::of(self.session.rig()));
         }
         self.tuning.wanted = Some(rig);
         self.try_wanted();
@@ -266,7 +275,7 @@ impl App {
             self.adopt(session, from);
         } else {
             self.tuning.tried = Some(rig.clone());
-            jobs::retune(self.session.recording(), rig, from, self.jobs.0.clone());
+            self.jobs.retune(self.session.recording(), rig, from);
         }
     }
 
@@ -374,7 +383,7 @@ impl App {
                 }
                 Ok(()) => {
                     self.tell(format!("the rig was written to {}", path.display()), false);
-                    self.tuning.original = Some(self.session.rig().clone());
+                    self.tuning.original = Some(Originals::of(self.session.rig()));
                     self.tuning.source = Some(RigSource { path: Some(path.to_owned()), text, hz });
                     self.watch_rig();
                 }
@@ -405,7 +414,7 @@ impl App {
         }
         self.tuning.watched.clone_from(&path);
         if let Some(path) = path {
-            jobs::watch(path, std::sync::Arc::downgrade(&self.alive), self.jobs.0.clone());
+            self.jobs.watch(path);
         }
     }
 
@@ -422,7 +431,7 @@ impl App {
             Ok(rig) => {
                 source.text = text;
                 let was = self.session.rig().clone();
-                self.tuning.original = Some(rig.clone());
+                self.tuning.original = Some(Originals::of(&rig));
                 self.tuning.undo.push(was);
                 self.tune_to(rig);
                 self.tell(format!("{} was changed and read again", path.display()), false);

@@ -2,7 +2,7 @@
 //! wrong way.
 
 use super::App;
-use crate::screen::{jobs, view::Bench};
+use crate::screen::view::Bench;
 use gtrig_analysis::{
     Capacity, Session,
     motion::{Crane, CraneTrack, MotionRule},
@@ -96,7 +96,7 @@ impl App {
             self.went_wrong(session, from, way);
         } else {
             self.yard.is_running = true;
-            jobs::go_wrong(self.session.recording(), rig, (from, way), self.jobs.0.clone());
+            self.jobs.go_wrong(self.session.recording(), rig, (from, way));
         }
     }
 

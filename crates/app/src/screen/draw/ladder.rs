@@ -174,8 +174,11 @@ impl Bench<'_> {
             paint::glyph(buffer, track, last, if is_missed { "✗" } else { "●" }, style);
         }
         let (text, style) = self.words(worst, rungs.get(n).is_some());
-        let said =
-            Rect { x: track.right() + 1, width: SAID.min(row.right() - track.right()), ..row };
+        let said = Rect {
+            x: track.right() + 1,
+            width: SAID.min(row.right().saturating_sub(track.right() + 1)),
+            ..row
+        };
         paint::text(buffer, said, said.x, &text, style);
     }
 
@@ -328,14 +331,17 @@ impl Scale {
         Scale { from, length, left: bench.name }
     }
 
+    /// Where time runs: between the name of a step and what is said of it. A narrow
+    /// row has room for less of it, and at last for none.
     fn track(&self, row: Rect) -> Rect {
         let x = row.x + self.left + 2;
-        Rect { x, width: row.width.saturating_sub(self.left + SAID + 3).max(8), ..row }
+        let track = Rect { x, width: row.width.saturating_sub(self.left + SAID + 3).max(8), ..row };
+        track.intersection(row)
     }
 
     fn column(&self, track: Rect, at: Moment) -> u16 {
         let share = at.time.0.saturating_sub(self.from.time.0) as f64 / self.length as f64;
-        track.x + (share.min(1.0) * f64::from(track.width - 1)).round() as u16
+        track.x + (share.min(1.0) * f64::from(track.width.saturating_sub(1))).round() as u16
     }
 
     fn draw(&self, buffer: &mut Buffer, row: Rect, app: &App) {
