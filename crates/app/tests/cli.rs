@@ -233,6 +233,58 @@ fn a_file_name_cannot_command_the_terminal() {
     assert!(!stderr(&output).trim_end().chars().any(char::is_control));
 }
 
+/// What was written before all commands took the rig, the form and the stick
+/// alike still says the same.
+#[rstest]
+#[case::json(&["health", "TAKE", "--form", "json"], &["health", "TAKE", "--json"])]
+#[case::csv(&["replay", "TAKE", "--form", "csv"], &["replay", "TAKE", "--csv"])]
+#[case::plain(&["replay", "TAKE"], &["replay", "TAKE", "--json"])]
+#[case::text(&["audit", "TAKE", "--form", "text"], &["audit", "TAKE"])]
+#[case::a_stick(
+    &["measure", "TAKE", "pad1/stick-l"], &["measure", "TAKE", "--stick", "pad1/stick-l"])]
+#[case::two_rigs(
+    &["compare", "TAKE", "RIG", "RIG"], &["compare", "TAKE", "--rig", "RIG", "--with", "RIG"])]
+#[case::a_rig(&["check", "PANEL"], &["check", "--rig", "PANEL"])]
+#[case::a_shape(
+    &["shape", "RIG", "worn-stick", "--table", "5", "--form", "csv"],
+    &["shape", "--rig", "RIG", "worn-stick", "--table", "5", "--csv"])]
+fn an_older_spelling_says_the_same(#[case] old: &[&str], #[case] new: &[&str]) {
+    let named = |args: &[&str]| -> Vec<String> {
+        let name = |arg: &&str| match *arg {
+            "TAKE" => demo("worn-stick.take.jsonl"),
+            "RIG" => demo("kestrel-quay.toml"),
+            "PANEL" => demo("panel.toml"),
+            other => other.to_owned(),
+        };
+        args.iter().map(name).collect()
+    };
+    let run = |args: &[&str]| {
+        let args = named(args);
+        gtrig(&args.iter().map(String::as_str).collect::<Vec<_>>())
+    };
+    let (old, new) = (run(old), run(new));
+    assert_eq!((old.status.code(), stderr(&old)), (new.status.code(), stderr(&new)));
+    assert!(!old.stdout.is_empty() || !old.stderr.is_empty());
+    assert_eq!(stdout(&old), stdout(&new));
+}
+
+#[test]
+fn several_takes_are_told_one_after_the_other_each_by_its_name() {
+    let takes = ["lost-tap", "jerking-hook"].map(|story| demo(&format!("{story}.take.jsonl")));
+    let both = gtrig(&["health", "--json", "--strict", &takes[0], &takes[1]]);
+    assert_eq!(both.status.code(), Some(1), "the second one skips");
+    let lines: Vec<serde_json::Value> =
+        stdout(&both).lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    assert_eq!(lines.len(), 4);
+    assert_eq!(lines[0]["take"], takes[0].as_str());
+    assert_eq!(lines[2]["take"], takes[1].as_str());
+    let alone = gtrig(&["health", "--json", &takes[1]]);
+    assert!(stdout(&both).ends_with(stdout(&alone)));
+    let rows = gtrig(&["replay", "--csv", &takes[0], &takes[1]]);
+    assert_eq!(rows.status.code(), Some(2));
+    assert!(stderr(&rows).contains("one take at a time"), "{}", stderr(&rows));
+}
+
 #[test]
 fn a_sound_rig_is_called_sound() {
     let output = gtrig(&["check", &demo("kestrel-quay.toml")]);

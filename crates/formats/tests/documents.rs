@@ -49,3 +49,17 @@ fn every_control_but_the_keys_is_named() {
         }
     }
 }
+
+/// The reader takes each table of the root by its name.
+#[test]
+fn every_table_of_a_rig_is_in_the_list_of_top_keys() {
+    let reader = include_str!("../src/rig.rs");
+    let keys: Vec<&str> =
+        reader.split("root.take(\"").skip(1).map(|rest| rest.split('"').next().unwrap()).collect();
+    assert!(keys.len() > 10 && keys.contains(&"yard"), "{keys:?}");
+    let top = RIG.split("## Top").nth(1).unwrap().split("\n## ").next().unwrap();
+    for key in keys {
+        let is_listed = [format!("`{key}`"), format!("`[{key}"), format!("`[[{key}]]`")];
+        assert!(is_listed.iter().any(|cell| top.contains(cell.as_str())), "{key}");
+    }
+}

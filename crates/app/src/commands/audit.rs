@@ -59,7 +59,7 @@ impl Audit {
             hitches: self.hitch,
             step: self.step.map(files::rate).transpose()?,
         };
-        for_each_take(&self.takes, &rig, |_, opened| {
+        for_each_take(&self.takes, &rig, self.print.form(), |_, opened| {
             let Opened { session, title, .. } = opened;
             let events: Vec<Event> = session.recording().events().collect();
             let (plan, loops) = (session.plan(), by.loops());

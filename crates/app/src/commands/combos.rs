@@ -55,7 +55,7 @@ impl Combos {
         let rates = self.rates.into_iter().map(files::rate).collect::<anyhow::Result<_>>()?;
         let loops = AuditBy { rates, hitches: self.hitch, ..AuditBy::default() }.loops();
         let which = if self.near { ComboLines::Near } else { ComboLines::All };
-        for_each_take(&self.takes, &rig, |_, opened| {
+        for_each_take(&self.takes, &rig, self.print.form(), |_, opened| {
             let Opened { session, streams, .. } = opened;
             let mut report = ComboReport::new(&session, &streams, which);
             if !loops.is_empty() {

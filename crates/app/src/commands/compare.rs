@@ -46,7 +46,7 @@ impl Compare {
             names(&before) == names(&after),
             "the rigs have other actions, or have them in another order: name the same ones in both"
         );
-        for_each_take(&self.takes, &before, |_, opened| {
+        for_each_take(&self.takes, &before, self.print.form(), |_, opened| {
             let session = opened.session;
             let retuned = session.retuned(after.clone(), files::UNLIMITED);
             let found = compare::compare(&ActionRecord::of(&session), &ActionRecord::of(&retuned));

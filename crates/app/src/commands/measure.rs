@@ -48,7 +48,7 @@ impl Measure {
             self.chart.is_none() || self.stick.is_some(),
             "--chart draws one stick: name it with --stick"
         );
-        for_each_take(&self.takes, &self.rig.read()?, |_, opened| {
+        for_each_take(&self.takes, &self.rig.read()?, self.print.form(), |_, opened| {
             self.measure(&opened.session)?;
             Ok(Status::Fine)
         })

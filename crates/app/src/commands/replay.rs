@@ -1,6 +1,6 @@
 //! `gtrig replay`.
 
-use super::shared::{OldForm, RigArgs, Status, complain, for_each_take};
+use super::shared::{self, OldForm, RigArgs, Status, complain, for_each_take};
 use clap::Args;
 use gtrig_formats::report::{self, Form};
 use std::{
@@ -43,11 +43,11 @@ impl Replay {
     /// # Errors
     /// When a take cannot be opened, or standard output not written.
     pub fn run(self) -> anyhow::Result<Status> {
-        let form = match self.csv || self.form == Some(OldForm::Csv) {
-            true => Form::Csv,
-            false => Form::JsonLines,
+        let (form, named_as) = match self.csv || self.form == Some(OldForm::Csv) {
+            true => (Form::Csv, shared::Form::Csv),
+            false => (Form::JsonLines, shared::Form::Json),
         };
-        for_each_take(&self.takes, &self.rig.read()?, |path, opened| {
+        for_each_take(&self.takes, &self.rig.read()?, named_as, |path, opened| {
             let mut out = BufWriter::with_capacity(1 << 16, io::stdout().lock());
             let totals = report::write(&opened.session, form, self.every_tick, &mut out)?;
             out.flush()?;

@@ -112,6 +112,14 @@ pub enum OldForm {
 }
 
 impl Printing {
+    /// As what it is to be printed.
+    pub fn form(self) -> Form {
+        match self.json || self.form == Some(OldForm::Json) {
+            true => Form::Json,
+            false => Form::Text,
+        }
+    }
+
     /// Prints a finding.
     ///
     /// # Errors
@@ -132,29 +140,56 @@ impl Printing {
         write: impl FnOnce(bool, &mut BufWriter<StdoutLock>) -> io::Result<()>,
     ) -> io::Result<()> {
         let mut out = BufWriter::new(io::stdout().lock());
-        write(self.json || self.form == Some(OldForm::Json), &mut out)?;
+        write(self.form() == Form::Json, &mut out)?;
         out.flush()
     }
 }
 
+/// As what something is printed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Form {
+    /// For people.
+    Text,
+    /// One object a line.
+    Json,
+    /// Rows.
+    Csv,
+}
+
 /// Opens takes one after the other and shows each to `report`; the command says
-/// no if any of them does, or is damaged.
+/// no if any of them does, or is damaged. Of several each is named before what is
+/// printed of it: by a line with its path, as JSON by an object with `take`.
 ///
 /// # Errors
-/// When a take cannot be opened, and those of `report`.
+/// When a take cannot be opened, several are to be printed as CSV, whose rows
+/// name no take, and those of `report`.
 pub fn for_each_take(
     takes: &[PathBuf],
     rig: &Rig,
+    form: Form,
     mut report: impl FnMut(&Path, Opened) -> anyhow::Result<Status>,
 ) -> anyhow::Result<Status> {
     let mut status = Status::Fine;
     for path in takes {
         let opened = files::open_take(path, rig.clone(), files::UNLIMITED)?;
         let loaded = opened.loaded.clone();
+        if takes.len() > 1 {
+            name_take(path, form)?;
+        }
         let of_report = report(path, opened)?;
         status = status.or(judged(path, &loaded, of_report));
     }
     Ok(status)
+}
+
+fn name_take(path: &Path, form: Form) -> anyhow::Result<()> {
+    let name = path.display().to_string();
+    match form {
+        Form::Text => writeln!(io::stdout(), "{}", harmless(&name))?,
+        Form::Json => writeln!(io::stdout(), "{}", serde_json::json!({ "take": name }))?,
+        Form::Csv => anyhow::bail!("one take at a time as CSV: its rows do not name the take"),
+    }
+    Ok(())
 }
 
 /// Says what is wrong with a take, and judges.
@@ -168,9 +203,13 @@ pub fn judged(path: &Path, loaded: &Loaded, status: Status) -> Status {
 /// Says something on standard error. File names and contents are from outside
 /// and must not command the terminal.
 pub fn complain(text: &str) {
-    let harmless =
-        |c: char| if c.is_control() && c != '\n' { char::REPLACEMENT_CHARACTER } else { c };
-    eprintln!("gtrig: {}", text.chars().map(harmless).collect::<String>());
+    eprintln!("gtrig: {}", harmless(text));
+}
+
+/// Text from outside, without what would command a terminal.
+fn harmless(text: &str) -> String {
+    let clean = |c: char| if c.is_control() && c != '\n' { char::REPLACEMENT_CHARACTER } else { c };
+    text.chars().map(clean).collect()
 }
 
 /// A story, as the command line names it.
