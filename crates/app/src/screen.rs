@@ -7,6 +7,7 @@
 //! - `run` is the loop that ties them together.
 
 mod app;
+mod bench;
 mod draw;
 mod jobs;
 mod keymap;

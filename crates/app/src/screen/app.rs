@@ -20,11 +20,12 @@ pub(crate) use tuning::Tuning;
 pub(crate) use yard::Yard;
 
 use super::{
+    bench::Bench,
     draw::Areas,
     jobs::{Audited, Jobs, Measured, Outcome},
     prompt::Prompt,
     theme::Theme,
-    view::{Bench, Lane, Stretch, Zoom},
+    view::{Lane, Stretch, Zoom},
 };
 use crate::{
     files::{Opened, RigSource},
@@ -236,14 +237,13 @@ impl App {
     pub fn advance(&mut self, now: Nanos) {
         self.now = now.max(self.now);
         self.finish_jobs();
-        self.measure_if_due();
         if self.notice.as_ref().is_some_and(|notice| notice.until < self.now) {
             self.notice = None;
         }
         if self.is_take {
             self.follow_combos();
             self.play_on();
-            self.move_yard();
+            (self.bench.entry().advance)(self);
             return;
         }
         let mut news = Vec::new();
@@ -270,7 +270,7 @@ impl App {
         if let Playhead::Live = self.playhead {
             self.follow();
         }
-        self.move_yard();
+        (self.bench.entry().advance)(self);
     }
 
     /// Where the rig came from: what is tuned can be written back there, and what

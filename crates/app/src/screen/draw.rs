@@ -13,26 +13,15 @@
 //! ```
 
 mod areas;
-mod board;
-mod device;
-mod gestures;
 mod help;
-mod ladder;
 mod lanes;
-mod measure;
-mod paint;
-mod polling;
+pub(super) mod paint;
 mod status;
-mod stick;
-mod stream;
-mod touch;
-mod tune;
 mod why;
-mod yard;
 
 pub(crate) use areas::Areas;
 
-use super::{App, view::Bench};
+use super::{App, bench};
 use ratatui::{Frame, buffer::Buffer, layout::Rect};
 
 /// Draws a frame. [`App::fit`] must have seen its area.
@@ -42,18 +31,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
     status::line(buffer, areas.status, app);
     status::devices(buffer, areas.devices, app);
     bench_rule(buffer, areas.bench_rule, app);
-    match app.bench {
-        Bench::Board => board::draw(buffer, areas.bench, app),
-        Bench::Device => device::draw(buffer, areas.bench, app),
-        Bench::Polling => polling::draw(buffer, areas.bench, app),
-        Bench::Stream => stream::draw(buffer, areas.bench, app),
-        Bench::Stick => stick::draw(buffer, areas.bench, app),
-        Bench::Tune => tune::draw(buffer, areas.bench, app),
-        Bench::Measure => measure::draw(buffer, areas.bench, app),
-        Bench::Yard => yard::draw(buffer, areas.bench, app),
-        Bench::Touch => touch::draw(buffer, areas.bench, app),
-        Bench::Ladder => ladder::draw(buffer, areas.bench, app),
-    }
+    (app.bench.entry().draw)(buffer, areas.bench, app);
     lanes::draw(buffer, &areas, app);
     why::draw(buffer, &areas, app);
     let cursor = status::bottom(buffer, areas.hints, app);
@@ -71,20 +49,11 @@ pub fn draw(frame: &mut Frame, app: &App) {
 fn bench_rule(buffer: &mut Buffer, area: Rect, app: &App) {
     paint::rule(buffer, area, app.theme);
     let mut x = area.x + 2;
-    for (bench, title) in [
-        (Bench::Board, " 1 board "),
-        (Bench::Device, " 2 device "),
-        (Bench::Polling, " 3 polling "),
-        (Bench::Stream, " 4 stream "),
-        (Bench::Stick, " 5 stick "),
-        (Bench::Tune, " 6 tune "),
-        (Bench::Measure, " 7 measure "),
-        (Bench::Yard, " 8 yard "),
-        (Bench::Touch, " 9 touch "),
-        (Bench::Ladder, " L ladder "),
-    ] {
-        let style = if app.bench == bench { app.theme.strong() } else { app.theme.faint() };
-        x = paint::text(buffer, area, x, title, style) + 1;
+    for entry in bench::ALL {
+        let is_shown = app.bench == entry.bench;
+        let style = if is_shown { app.theme.strong() } else { app.theme.faint() };
+        let title = format!(" {} {} ", entry.shown_key, entry.name);
+        x = paint::text(buffer, area, x, &title, style) + 1;
     }
 }
 

@@ -51,6 +51,7 @@ pub(crate) enum Command {
 }
 
 /// A row of the table.
+#[derive(Clone, Copy)]
 pub(crate) struct Binding {
     keys: &'static [(KeyModifiers, KeyCode)],
     pub(crate) command: Command,
@@ -78,13 +79,13 @@ const fn row(
     Binding { keys, command, shown, hint, help, group }
 }
 
-use super::view::Bench;
+use super::bench::{self, Bench, Entry};
 use Command as C;
 use KeyCode::Char;
 
-/// The table.
+/// The table, but for the keys of the benches.
 #[rustfmt::skip]
-pub(crate) const BINDINGS: &[Binding] = &[
+const BINDINGS: &[Binding] = &[
     row("Time", &[(NONE, Char(' '))], "Space", C::FreezeOrGo, "freeze/go", "freeze the view, or go live again (a take: play, pause)"),
     row("Time", &[(NONE, KeyCode::Left)], "←", C::Step(-1), "", "one tick back"),
     row("Time", &[(NONE, KeyCode::Right)], "→", C::Step(1), "", "one tick on"),
@@ -114,16 +115,6 @@ pub(crate) const BINDINGS: &[Binding] = &[
     row("View", &[(NONE, Char('t'))], "t", C::LaneHeight, "", "tall or low analogue lanes"),
     row("View", &[(NONE, Char('/'))], "/", C::Filter, "filter", "show only lanes whose name has the words typed"),
     row("View", &[(NONE, KeyCode::Esc)], "Esc", C::Dismiss, "", "drop the filter, close what is open"),
-    row("View", &[(NONE, Char('1'))], "1", C::Bench(Bench::Board), "", "bench: the board, from controls to actions"),
-    row("View", &[(NONE, Char('2'))], "2", C::Bench(Bench::Device), "", "bench: every control of a device"),
-    row("View", &[(NONE, Char('3'))], "3", C::Bench(Bench::Polling), "", "bench: what loops of other poll rates would have seen"),
-    row("View", &[(NONE, Char('4'))], "4", C::Bench(Bench::Stream), "", "bench: how well the reports of each device come"),
-    row("View", &[(NONE, Char('5'))], "5", C::Bench(Bench::Stick), "", "bench: a stick, its zones and curve, and its numbers"),
-    row("View", &[(NONE, Char('6'))], "6", C::Bench(Bench::Tune), "", "bench: every number of the rig"),
-    row("View", &[(NONE, Char('7'))], "7", C::Bench(Bench::Measure), "", "bench: what the stick can really do, measured"),
-    row("View", &[(NONE, Char('8'))], "8", C::Bench(Bench::Yard), "", "bench: the yard, a crane that the actions move"),
-    row("View", &[(NONE, Char('9'))], "9", C::Bench(Bench::Touch), "1 … 9 L bench", "bench: a touch panel, its zones and contacts"),
-    row("View", &[(SHIFT, Char('L'))], "L", C::Bench(Bench::Ladder), "", "bench: the ladder of a combo, its steps and windows"),
     row("View", &[(NONE, KeyCode::Tab)], "Tab", C::NextDevice(1), "", "the next device or panel on its bench"),
     row("View", &[(SHIFT, KeyCode::BackTab), (NONE, KeyCode::BackTab)], "Shift+Tab", C::NextDevice(-1), "", "the device before"),
     row("Tune", &[(NONE, Char('j'))], "j", C::Knob(1), "", "the next number"),
@@ -156,6 +147,28 @@ pub(crate) const BINDINGS: &[Binding] = &[
     row("Work", &[(NONE, Char('q')), (CTRL, Char('c'))], "q", C::Quit, "quit", "quit"),
 ];
 
+/// Every row, in the order of the help: those of the benches stand before that
+/// of Tab, which goes on within a bench.
+pub(crate) fn bindings() -> impl Iterator<Item = Binding> {
+    let at = BINDINGS.iter().position(|row| row.command == C::NextDevice(1)).unwrap_or(0);
+    let (before, after) = BINDINGS.split_at(at);
+    let benches = bench::ALL.into_iter().map(of_bench);
+    before.iter().copied().chain(benches).chain(after.iter().copied())
+}
+
+fn of_bench(entry: &'static Entry) -> Binding {
+    let last = bench::ALL.iter().rfind(|entry| entry.key.0 == NONE);
+    let is_last = last.is_some_and(|last| last.bench == entry.bench);
+    Binding {
+        keys: &[],
+        command: C::Bench(entry.bench),
+        shown: entry.shown_key,
+        hint: if is_last { "1 … 9 L bench" } else { "" },
+        help: entry.help,
+        group: "View",
+    }
+}
+
 /// The one key that never reaches a captured device.
 pub(crate) fn lets_go(key: &KeyEvent) -> bool {
     key.modifiers.contains(CTRL) && matches!(key.code, Char('g' | 'G'))
@@ -171,7 +184,9 @@ pub(crate) fn command(key: &KeyEvent) -> Option<Command> {
             || (shift_is_free && modifiers.difference(SHIFT) == wanted.difference(SHIFT));
         same && code == key.code
     };
-    BINDINGS.iter().find(|b| b.keys.iter().any(is_it)).map(|b| b.command)
+    let row = BINDINGS.iter().find(|row| row.keys.iter().any(is_it)).map(|row| row.command);
+    let bench = || bench::ALL.iter().find(|entry| is_it(&entry.key)).map(|e| C::Bench(e.bench));
+    row.or_else(bench)
 }
 
 #[cfg(test)]
@@ -180,7 +195,8 @@ mod tests {
 
     #[test]
     fn no_two_rows_share_a_key() {
-        let mut all: Vec<_> = BINDINGS.iter().flat_map(|b| b.keys).collect();
+        let benches = bench::ALL.iter().map(|entry| &entry.key);
+        let mut all: Vec<_> = BINDINGS.iter().flat_map(|b| b.keys).chain(benches).collect();
         let before = all.len();
         all.sort_by_key(|key| format!("{key:?}"));
         all.dedup();

@@ -322,9 +322,6 @@ fn wait_until(bench: &mut Bench, shows: impl Fn(&Bench) -> bool) {
     }
 }
 
-/// Every bench, with something on it.
-const BENCHES: &str = "123456789L";
-
 #[rstest]
 fn no_bench_needs_more_room_than_there_is(
     #[values(1, 3, 10, 24, 33, 40, 45, 50, 55, 56, 57, 64, 79, 129)] width: u16,
@@ -333,8 +330,9 @@ fn no_bench_needs_more_room_than_there_is(
     for story in [Story::Hasty, Story::Glass] {
         let mut bench = Bench::story(story);
         bench.screen.backend_mut().resize(width, height);
-        for key in BENCHES.chars() {
-            bench.keys(&key.to_string());
+        for entry in super::bench::ALL {
+            bench.keys(entry.shown_key);
+            assert_eq!(bench.app.bench, entry.bench);
             bench.pass(20);
         }
     }

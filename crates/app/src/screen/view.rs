@@ -3,38 +3,6 @@
 use gtrig_analysis::Session;
 use gtrig_core::{ActionId, BoundInput, ComboId, ControlId, GestureId, Gives, Tick};
 
-/// What is shown above the timeline.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Bench {
-    /// The road from controls to actions.
-    Board,
-    /// Every control of one device.
-    Device,
-    /// What loops of other rates would have seen.
-    Polling,
-    /// How well the reports of each device come.
-    Stream,
-    /// One stick, axis or trigger, with its shape and its numbers.
-    Stick,
-    /// Every number of the rig.
-    Tune,
-    /// What a stick can really do.
-    Measure,
-    /// The crane that the actions move.
-    Yard,
-    /// A touch panel with its zones.
-    Touch,
-    /// A combo, step by step.
-    Ladder,
-}
-
-impl Bench {
-    /// Whether it lists numbers that can be nudged.
-    pub(crate) const fn tunes(self) -> bool {
-        matches!(self, Bench::Stick | Bench::Tune | Bench::Yard | Bench::Touch | Bench::Ladder)
-    }
-}
-
 /// One row of the timeline.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Lane {

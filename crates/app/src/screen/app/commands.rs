@@ -1,12 +1,13 @@
 //! What the commands do.
 
 use super::{App, Playhead, Request};
-use crate::figure::{self, Excerpt, LadderSheet, StickSheet, TouchSheet};
+use crate::figure::Excerpt;
 use crate::recorder::Recorder;
 use crate::screen::{
+    bench::Bench,
     keymap::Command,
     prompt::{Prompt, Purpose},
-    view::{Bench, Lane, Stretch, Zoom, lane_name},
+    view::{Lane, Stretch, Zoom, lane_name},
 };
 use gtrig_analysis::{Label, score};
 use gtrig_core::{CleanText, Nanos, Tick};
@@ -65,8 +66,7 @@ impl App {
             Command::AuditBy => {
                 self.prompt = Some(Prompt::new(Purpose::Audit, &self.audit_by.to_string()));
             }
-            Command::NextDevice(by) if self.bench == Bench::Touch => self.next_panel(by),
-            Command::NextDevice(by) => self.next_device(by),
+            Command::NextDevice(by) => (self.bench.entry().next)(self, by),
             Command::Capture => self.capture(at),
             Command::Save => self.prompt = Some(Prompt::new(Purpose::Save, &(self.save_name)())),
             Command::Export => {
@@ -101,36 +101,10 @@ impl App {
     /// Draws what the bench is about, in a thread of its own: fonts take a while.
     pub(super) fn export(&mut self, path: &Path) {
         let title = self.title.clone().unwrap_or_else(|| self.session.rig().name.to_string());
-        let svg = match (self.bench, self.subject(), &self.measured) {
-            (Bench::Stick, Some((action, _, input)), _) => {
-                let ticks = (self.stretch.first, self.stretch_end());
-                figure::stick(&StickSheet::of_input(title, &self.session, (action, input), ticks))
-            }
-            (Bench::Measure, _, Some(measured)) => {
-                figure::measurement(&measured.samples, &measured.found, &measured.report)
-            }
-            (Bench::Touch, ..) => {
-                let Excerpt { title, from, to, .. } = self.excerpt(title);
-                let gesture = match self.chosen {
-                    Some(Lane::Gesture(n)) => Some(n),
-                    _ => None,
-                };
-                let sheet = TouchSheet { title, from, to, panel: self.shown_panel(), gesture };
-                match figure::touch(&self.session, &sheet) {
-                    Some(svg) => svg,
-                    None => return self.tell("no touch panel has been connected".to_owned(), true),
-                }
-            }
-            (Bench::Ladder, ..) => match self.combo() {
-                Some(combo) => {
-                    let Excerpt { title, from, to, .. } = self.excerpt(title);
-                    figure::ladder(&self.session, &LadderSheet { title, combo, from, to })
-                }
-                None => figure::timeline(&self.session, &self.streams, &self.excerpt(title)),
-            },
-            _ => figure::timeline(&self.session, &self.streams, &self.excerpt(title)),
-        };
-        self.jobs.draw(svg, path);
+        match (self.bench.entry().figure)(self, self.excerpt(title)) {
+            Ok(svg) => self.jobs.draw(svg, path),
+            Err(why) => self.tell(why.to_owned(), true),
+        }
     }
 
     /// The last tick in view.
@@ -323,7 +297,14 @@ impl App {
 
     pub(super) fn show_bench(&mut self, bench: Bench) {
         self.bench = bench;
-        if bench == Bench::Polling && self.audited.is_none() {
+        // Whoever leaves a bench lets go of what they held on it.
+        self.touching.grip = None;
+        (bench.entry().shown)(self);
+    }
+
+    /// Has the history audited, unless it is known already what loops make of it.
+    pub(in crate::screen) fn audit_once(&mut self) {
+        if self.audited.is_none() {
             self.audit();
         }
     }
@@ -336,7 +317,7 @@ impl App {
         }
     }
 
-    fn next_device(&mut self, by: i32) {
+    pub(in crate::screen) fn next_device(&mut self, by: i32) {
         let count = self.session.roster().devices().len();
         if count > 0 {
             self.bench = Bench::Device;

@@ -20,7 +20,8 @@ impl App {
                 }
             }
             Event::Key(key) if key.kind != KeyEventKind::Release => return self.key(key, at),
-            Event::Mouse(mouse) if self.grip(mouse) || self.touch(mouse, at) => {}
+            Event::Mouse(mouse)
+                if (self.bench.entry().mouse)(self, mouse) || self.touch(mouse, at) => {}
             Event::Mouse(mouse) => self.mouse(mouse),
             Event::FocusLost if !self.captured => self.lift_fingers(at),
             Event::FocusLost if self.captured => {

@@ -1,7 +1,8 @@
 //! What the views ask of the application about lanes.
 
 use super::App;
-use crate::screen::view::{Bench, Lane, lanes};
+use crate::screen::bench::Bench;
+use crate::screen::view::{Lane, lanes};
 use gtrig_analysis::{Label, LaneLog, score, score::Score, stream::Trouble};
 use gtrig_core::{ActionId, BoundInput, CleanText, ControlId, ControlKind, DeviceId, Tick};
 
@@ -9,16 +10,14 @@ impl App {
     pub(crate) fn lanes(&self) -> Vec<Lane> {
         let mut lanes = lanes(&self.session, &self.filter);
         // What the bench is about comes first.
-        match self.bench {
-            Bench::Touch => lanes.sort_by_key(|&lane| !self.is_touch(lane)),
-            Bench::Ladder => lanes.sort_by_key(|&lane| !self.is_timing(lane)),
-            _ => {}
+        if let Some(is_about) = self.bench.entry().is_about {
+            lanes.sort_by_key(|&lane| !is_about(self, lane));
         }
         lanes
     }
 
     /// Whether a lane is about a touch panel.
-    fn is_touch(&self, lane: Lane) -> bool {
+    pub(in crate::screen) fn is_touch(&self, lane: Lane) -> bool {
         let plan = self.session.plan();
         match lane {
             Lane::Combo(_) => false,
@@ -33,7 +32,7 @@ impl App {
 
     /// Whether a lane is a combo, or an action that one drives or reads, or a button
     /// of one.
-    fn is_timing(&self, lane: Lane) -> bool {
+    pub(in crate::screen) fn is_timing(&self, lane: Lane) -> bool {
         let plan = self.session.plan();
         match lane {
             Lane::Combo(_) => true,

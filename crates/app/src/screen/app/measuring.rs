@@ -1,7 +1,6 @@
 //! Measuring the stick of the chosen lane, and letting the rig follow.
 
 use super::App;
-use crate::screen::view::Bench;
 use gtrig_analysis::measure::Proposal;
 use gtrig_core::{BoundInput, ControlId, Nanos, places_of};
 use gtrig_formats::words::missing_words;
@@ -21,8 +20,8 @@ fn measurable(input: BoundInput) -> Option<(ControlId, Option<ControlId>)> {
 impl App {
     /// On its bench, measures the stick of the chosen lane, and again as more
     /// comes in.
-    pub(super) fn measure_if_due(&mut self) {
-        if self.bench != Bench::Measure || self.is_measuring {
+    pub(in crate::screen) fn measure_if_due(&mut self) {
+        if self.is_measuring {
             return;
         }
         let Some(axes) = self.subject().and_then(|(_, _, input)| measurable(input)) else {

@@ -1,7 +1,8 @@
 //! The ladders of the combos, kept in step with the session.
 
 use super::App;
-use crate::screen::view::{Bench, Lane};
+use crate::screen::bench::Bench;
+use crate::screen::view::Lane;
 use gtrig_analysis::{
     Session,
     ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},

@@ -2,7 +2,7 @@
 //! fingers, and takes hold of zones.
 
 use super::App;
-use crate::screen::view::Bench;
+use crate::screen::bench::Bench;
 use crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use gtrig_core::{Contact, DeviceId, Nanos, Zone, ZoneId};
 use gtrig_sources::Fingers;
@@ -26,12 +26,12 @@ pub(crate) struct Touching {
     /// The fingers that the mouse draws, once it has.
     fingers: Option<Fingers>,
     /// The zone that the mouse has hold of.
-    grip: Option<Grip>,
+    pub(super) grip: Option<Grip>,
 }
 
 /// A zone that is moved or resized.
 #[derive(Clone, Copy, Debug)]
-struct Grip {
+pub(super) struct Grip {
     /// Its place in the rig.
     zone: ZoneId,
     /// From its handle to where it was taken, in its own space; `None` while it
@@ -53,7 +53,7 @@ impl App {
     }
 
     /// Which panel is shown, counted over all of them.
-    pub(super) fn shown_panel(&self) -> u16 {
+    pub(in crate::screen) fn shown_panel(&self) -> u16 {
         self.touching.panel
     }
 
@@ -75,7 +75,7 @@ impl App {
         Rect { width, ..bench }.intersection(bench)
     }
 
-    pub(super) fn next_panel(&mut self, by: i32) {
+    pub(in crate::screen) fn next_panel(&mut self, by: i32) {
         let last = self.session.plan().contacts().last();
         let count = last.map_or(1, |contact| i32::from(contact.panel) + 1);
         self.touching.panel = (i32::from(self.touching.panel) + by).rem_euclid(count) as u16;
@@ -84,7 +84,7 @@ impl App {
     /// Lets the mouse take hold of a zone: with Ctrl its left button moves the
     /// topmost one under it, its right button resizes it. Returns whether it was
     /// for a zone.
-    pub(super) fn grip(&mut self, mouse: &MouseEvent) -> bool {
+    pub(in crate::screen) fn grip(&mut self, mouse: &MouseEvent) -> bool {
         let area = self.hit.panel;
         let is_on_it = area.contains((mouse.column, mouse.row).into());
         let place = share(area, self.panel_size(), mouse);

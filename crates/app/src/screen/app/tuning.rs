@@ -5,8 +5,9 @@ use super::{App, Ladders};
 use crate::{
     files::RigSource,
     screen::{
+        bench::Bench,
         prompt::{Prompt, Purpose},
-        view::{Bench, Lane},
+        view::Lane,
     },
 };
 use gtrig_analysis::{
@@ -127,27 +128,38 @@ impl App {
     /// elsewhere all.
     pub(crate) fn knobs(&self) -> Vec<Knob> {
         let rig = self.wanted_rig();
-        let all = rig.knobs();
-        let is_shown = |knob: &Knob| match (self.bench, self.chosen) {
-            (Bench::Yard, _) => knob.place.is_in("yard"),
-            (Bench::Touch, Some(Lane::Gesture(n))) => {
-                rig.gestures.get(n.index()).is_some_and(|of| knob.place.is_of("gesture", &of.name))
-            }
-            (Bench::Touch, _) => knob.place.is_in("gesture") || knob.place.is_in("zone"),
-            (Bench::Ladder, _) => self
-                .combo()
-                .and_then(|n| rig.combos.get(n.index()))
-                .is_some_and(|of| knob.place.is_of("combo", &of.name)),
-            _ => false,
-        };
-        if matches!(self.bench, Bench::Yard | Bench::Touch | Bench::Ladder) {
-            return all.into_iter().filter(is_shown).collect();
+        match self.bench.entry().numbers {
+            Some(numbers) => numbers(self, rig),
+            None => rig.knobs(),
         }
-        let subject = self.subject().filter(|_| self.bench == Bench::Stick);
-        let Some((action, nth, _)) = subject else { return all };
-        let spec = self.session.plan().spec_of(action, nth);
-        let places = places_of(rig, action, spec);
+    }
+
+    /// The numbers of the input that the stick bench is about; without one all.
+    pub(in crate::screen) fn numbers_of_subject(&self, rig: &Rig) -> Vec<Knob> {
+        let all = rig.knobs();
+        let Some((action, nth, _)) = self.subject() else { return all };
+        let places = places_of(rig, action, self.session.plan().spec_of(action, nth));
         all.into_iter().filter(|knob| places.contains(&knob.place)).collect()
+    }
+
+    /// The numbers of the chosen gesture, or of all gestures and zones.
+    pub(in crate::screen) fn numbers_of_panel(&self, rig: &Rig) -> Vec<Knob> {
+        let is_shown = |knob: &Knob| match self.chosen {
+            Some(Lane::Gesture(id)) => {
+                let gesture = rig.gestures.get(id.index());
+                gesture.is_some_and(|gesture| knob.place.is_of("gesture", &gesture.name))
+            }
+            _ => knob.place.is_in("gesture") || knob.place.is_in("zone"),
+        };
+        rig.knobs().into_iter().filter(is_shown).collect()
+    }
+
+    /// The numbers of the combo that the ladder is of.
+    pub(in crate::screen) fn numbers_of_combo(&self, rig: &Rig) -> Vec<Knob> {
+        let combo = self.combo().and_then(|id| rig.combos.get(id.index()));
+        let is_shown =
+            |knob: &Knob| combo.is_some_and(|combo| knob.place.is_of("combo", &combo.name));
+        rig.knobs().into_iter().filter(is_shown).collect()
     }
 
     /// The rig in force, or the one that soon will be.
@@ -171,7 +183,7 @@ impl App {
         let last = self.knobs().len().saturating_sub(1);
         self.tuning.chosen =
             self.tuning.chosen.min(last).saturating_add_signed(by as isize).min(last);
-        if !self.bench.tunes() {
+        if self.bench.entry().numbers.is_none() {
             self.bench = Bench::Tune;
         }
     }

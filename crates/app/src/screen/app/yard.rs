@@ -2,7 +2,7 @@
 //! wrong way.
 
 use super::App;
-use crate::screen::view::Bench;
+use crate::screen::bench::Bench;
 use gtrig_analysis::{
     Capacity, Session,
     motion::{Crane, CraneTrack, MotionRule},
@@ -57,10 +57,7 @@ impl App {
     }
 
     /// On its bench, moves both cranes on.
-    pub(super) fn move_yard(&mut self) {
-        if self.bench != Bench::Yard {
-            return;
-        }
+    pub(in crate::screen) fn move_yard(&mut self) {
         let right = self
             .yard
             .right

@@ -1,7 +1,7 @@
 //! The help overlay: every key, every glyph.
 
 use super::paint;
-use crate::screen::{App, keymap::BINDINGS, theme::MARKS};
+use crate::screen::{App, keymap::bindings, theme::MARKS};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
@@ -61,7 +61,7 @@ fn lines(app: &App) -> Vec<Line> {
     let theme = app.theme;
     let mut lines = Vec::new();
     let mut group = "";
-    for binding in BINDINGS {
+    for binding in bindings() {
         if binding.group != group {
             if !lines.is_empty() {
                 lines.push(Line::Empty);

@@ -10,7 +10,13 @@ use unicode_width::UnicodeWidthStr;
 
 /// Writes on the first row of `area`, from column `x` on, no further than its
 /// right edge. Returns the column after the text.
-pub(super) fn text(buffer: &mut Buffer, area: Rect, x: u16, text: &str, style: Style) -> u16 {
+pub(in crate::screen) fn text(
+    buffer: &mut Buffer,
+    area: Rect,
+    x: u16,
+    text: &str,
+    style: Style,
+) -> u16 {
     let is_visible = buffer.area.contains((x, area.y).into());
     if area.height == 0 || x >= area.right() || !is_visible {
         return x;
@@ -22,20 +28,26 @@ pub(super) fn text(buffer: &mut Buffer, area: Rect, x: u16, text: &str, style: S
 }
 
 /// Writes so that the text ends at the right edge of `area`.
-pub(super) fn text_right(buffer: &mut Buffer, area: Rect, what: &str, style: Style) {
+pub(in crate::screen) fn text_right(buffer: &mut Buffer, area: Rect, what: &str, style: Style) {
     let width = what.width() as u16;
     text(buffer, area, area.right().saturating_sub(width).max(area.x), what, style);
 }
 
 /// Fills the first row of `area` with a rule.
-pub(super) fn rule(buffer: &mut Buffer, area: Rect, theme: Theme) {
+pub(in crate::screen) fn rule(buffer: &mut Buffer, area: Rect, theme: Theme) {
     for x in area.left()..area.right() {
         glyph(buffer, area, x, "─", theme.rule());
     }
 }
 
 /// Puts one glyph on the first row of `area`.
-pub(super) fn glyph(buffer: &mut Buffer, area: Rect, x: u16, symbol: &str, style: Style) {
+pub(in crate::screen) fn glyph(
+    buffer: &mut Buffer,
+    area: Rect,
+    x: u16,
+    symbol: &str,
+    style: Style,
+) {
     if area.height > 0
         && area.left() <= x
         && x < area.right()
@@ -46,18 +58,18 @@ pub(super) fn glyph(buffer: &mut Buffer, area: Rect, x: u16, symbol: &str, style
 }
 
 /// The rows of an area, from the top.
-pub(super) fn rows(area: Rect) -> impl Iterator<Item = Rect> {
+pub(in crate::screen) fn rows(area: Rect) -> impl Iterator<Item = Rect> {
     (area.top()..area.bottom()).map(move |y| Rect { y, height: 1, ..area })
 }
 
 /// The glyph of a column filled to a share of 0 to 1 from below.
-pub(super) fn filled(share: f32) -> &'static str {
+pub(in crate::screen) fn filled(share: f32) -> &'static str {
     const LEVELS: [&str; 9] = [" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
     LEVELS[(share.clamp(0.0, 1.0) * 8.0).round() as usize]
 }
 
 /// A whole number with its thousands apart: `27 000`.
-pub(super) fn grouped(n: u64) -> String {
+pub(in crate::screen) fn grouped(n: u64) -> String {
     match n {
         0..1000 => n.to_string(),
         _ => format!("{} {:03}", grouped(n / 1000), n % 1000),

@@ -1,7 +1,7 @@
 //! The top two rows and the bottom one.
 
 use super::paint;
-use crate::screen::{App, keymap::BINDINGS, theme::Badge};
+use crate::screen::{App, keymap::bindings, theme::Badge};
 use gtrig_core::{Nanos, Presence};
 use gtrig_sources::TerminalKeys;
 use ratatui::{buffer::Buffer, layout::Rect};
@@ -141,7 +141,7 @@ pub(super) fn bottom(buffer: &mut Buffer, area: Rect, app: &App) -> Option<(u16,
 fn hints(buffer: &mut Buffer, area: Rect, app: &App) {
     let theme = app.theme;
     let mut x = area.x;
-    for binding in BINDINGS.iter().filter(|b| !b.hint.is_empty()) {
+    for binding in bindings().filter(|b| !b.hint.is_empty()) {
         // A hint that brings its own keys, or a word that follows them.
         let (keys, word) = match binding.hint.rsplit_once(' ') {
             Some((keys, word)) => (keys, word),

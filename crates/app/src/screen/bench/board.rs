@@ -7,8 +7,10 @@
 //!   keys WASD      · · · ·                     0.00  0.00 ─┘   by pad·1 stick-l-y
 //! ```
 
-use super::paint;
+use super::{Bench, Entry};
 use crate::screen::App;
+use crate::screen::draw::paint;
+use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{
     ActionId, ActionState, BoundInput, BoundSide, ComboId, ContactId, ControlId, ControlKind, Edge,
     GestureId, Gives, LaneMarks, Opposites,
@@ -26,7 +28,18 @@ const SHAPED: u16 = 48;
 const WIRE: u16 = 60;
 const ACTION: u16 = 64;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+/// What there is to know of it.
+pub(crate) const ENTRY: Entry = Entry {
+    bench: Bench::Board,
+    key: (KeyModifiers::NONE, KeyCode::Char('1')),
+    shown_key: "1",
+    name: "board",
+    help: "bench: the board, from controls to actions",
+    draw,
+    ..Entry::PLAIN
+};
+
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     if area.height == 0 {
         return;
     }

@@ -9,8 +9,12 @@
 //!  press north                 ├───────┤ ✗  118.67 ms too late
 //! ```
 
-use super::{paint, tune};
+use super::Entry;
+use super::tune;
+use crate::figure::{self, Excerpt, LadderSheet};
+use crate::screen::draw::paint;
 use crate::screen::{App, app::ended_at};
+use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung};
 use gtrig_core::{Combo, ComboId, ComboLimit, ComboStep, Moment, PollRate, StepKind, TimeSpan};
 use gtrig_formats::words::{attempt_words, combo_words, miss_words, rung_words, span_words};
@@ -20,7 +24,27 @@ use ratatui::{buffer::Buffer, layout::Rect, style::Style};
 const SAID: u16 = 30;
 const BESIDE: u16 = 60;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+/// What there is to know of it.
+pub(crate) const ENTRY: Entry = Entry {
+    bench: super::Bench::Ladder,
+    key: (KeyModifiers::SHIFT, KeyCode::Char('L')),
+    shown_key: "L",
+    name: "ladder",
+    help: "bench: the ladder of a combo, its steps and windows",
+    draw,
+    numbers: Some(App::numbers_of_combo),
+    figure: |app, excerpt| {
+        let Some(combo) = app.combo() else {
+            return (Entry::PLAIN.figure)(app, excerpt);
+        };
+        let Excerpt { title, from, to, .. } = excerpt;
+        Ok(figure::ladder(&app.session, &LadderSheet { title, combo, from, to }))
+    },
+    is_about: Some(App::is_timing),
+    ..Entry::PLAIN
+};
+
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(n) = app.combo() else {
         let text = "the rig has no [combo.…]: docs/rig-format.md says how to add one";
         paint::text(buffer, area, area.x + 2, text, app.theme.faint());

@@ -8,8 +8,11 @@
 //!  ──────┼───────────        ──────┼──────────                …
 //! ```
 
-use super::{paint, tune};
+use super::tune;
+use super::{Bench, Entry};
 use crate::screen::App;
+use crate::screen::draw::paint;
+use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::motion::Crane;
 use gtrig_core::CranePart;
 use ratatui::{
@@ -37,7 +40,22 @@ const COLUMNS_PER_ROW: f64 = 2.0 * (X[1] - X[0]) / (Y[1] - Y[0]);
 /// Columns of the words at the right; scenes take what is left.
 const WORDS: u16 = 58;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+/// What there is to know of it.
+pub(crate) const ENTRY: Entry = Entry {
+    bench: Bench::Yard,
+    key: (KeyModifiers::NONE, KeyCode::Char('8')),
+    shown_key: "8",
+    name: "yard",
+    help: "bench: the yard, a crane that the actions move",
+    draw,
+    numbers: Some(|_, rig| {
+        rig.knobs().into_iter().filter(|knob| knob.place.is_in("yard")).collect()
+    }),
+    advance: App::move_yard,
+    ..Entry::PLAIN
+};
+
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     if app.session.rig().yard.is_empty() {
         let text = "the rig has no [yard]: docs/rig-format.md says how actions move the crane";
         paint::text(buffer, area, area.x + 2, text, app.theme.faint());

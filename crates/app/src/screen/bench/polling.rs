@@ -7,12 +7,14 @@
 //!    120 Hz      7    6 ╳  1     0   ├─┃─┤                    0.0   4.0   8.2
 //! ```
 
-use super::paint;
+use super::{Bench, Entry};
+use crate::screen::draw::paint;
 use crate::screen::{
     App,
     jobs::Audited,
     view::{Lane, lane_name},
 };
+use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::audit::{Hitches, LoopAudit, Presses};
 use gtrig_core::Nanos;
 use ratatui::{buffer::Buffer, layout::Rect};
@@ -23,7 +25,19 @@ const BAR: u16 = 42;
 /// Columns of the numbers behind the bar.
 const NUMBERS: u16 = 30;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+/// What there is to know of it.
+pub(crate) const ENTRY: Entry = Entry {
+    bench: Bench::Polling,
+    key: (KeyModifiers::NONE, KeyCode::Char('3')),
+    shown_key: "3",
+    name: "polling",
+    help: "bench: what loops of other poll rates would have seen",
+    draw,
+    shown: App::audit_once,
+    ..Entry::PLAIN
+};
+
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(audited) = &app.audited else {
         let text = "auditing the history: the same events, polled at other rates …";
         paint::text(buffer, area, area.x + RATE, text, app.theme.faint());

@@ -9,11 +9,16 @@
 //!  └────────────────────────────┘   ▸ horn left 0.70 …
 //! ```
 
+use super::{Bench, Entry};
 use super::{
     gestures::{self, Sheet},
-    paint, tune,
+    tune,
 };
+use crate::figure::{self, Excerpt, TouchSheet};
+use crate::screen::draw::paint;
+use crate::screen::view::Lane;
 use crate::screen::{App, app::MARGIN};
+use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{Claim, Contact, ContactId, ControlId, Outline, Space, Tick, Zone, ZoneId};
 use ratatui::{
     buffer::Buffer,
@@ -30,7 +35,31 @@ use ratatui::{
 /// How many ticks of the past the trails show.
 const TRAIL: u32 = 60;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+/// What there is to know of it.
+pub(crate) const ENTRY: Entry = Entry {
+    bench: Bench::Touch,
+    key: (KeyModifiers::NONE, KeyCode::Char('9')),
+    shown_key: "9",
+    name: "touch",
+    help: "bench: a touch panel, its zones and contacts",
+    draw,
+    numbers: Some(App::numbers_of_panel),
+    figure: |app, excerpt| {
+        let gesture = match app.chosen {
+            Some(Lane::Gesture(gesture)) => Some(gesture),
+            _ => None,
+        };
+        let Excerpt { title, from, to, .. } = excerpt;
+        let sheet = TouchSheet { title, from, to, panel: app.shown_panel(), gesture };
+        figure::touch(&app.session, &sheet).ok_or("no touch panel has been connected")
+    },
+    is_about: Some(App::is_touch),
+    mouse: App::grip,
+    next: App::next_panel,
+    ..Entry::PLAIN
+};
+
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let panel = app.panel();
     if panel.is_empty() {
         let text = "no touch panel has been connected: drag here with the mouse to draw with one";

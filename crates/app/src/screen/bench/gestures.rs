@@ -1,7 +1,7 @@
 //! Gestures on the touch bench: the attempts that go on and how far each is,
 //! what came of the last ones, and their limits drawn on the panel.
 
-use super::paint;
+use crate::screen::draw::paint;
 use crate::screen::{App, Theme};
 use gtrig_analysis::limits::{LimitShape, limit_shapes};
 use gtrig_core::{GestureCandidate, GestureKind, GestureOutcome, GestureVerdict, Quantity};

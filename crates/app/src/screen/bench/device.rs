@@ -14,8 +14,10 @@
 //!               changed  0000 0000 0000 0001  0x00000001  + south
 //! ```
 
-use super::paint;
+use super::{Bench, Entry};
 use crate::screen::App;
+use crate::screen::draw::paint;
+use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{CleanText, ControlId, ControlKind, Device, DeviceId, Edge, Nanos, Presence};
 use ratatui::{buffer::Buffer, layout::Rect};
 
@@ -28,7 +30,18 @@ const BUTTON: u16 = 19;
 const WORD_ROWS: u16 = 3;
 const WORD_BITS: usize = 32;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+/// What there is to know of it.
+pub(crate) const ENTRY: Entry = Entry {
+    bench: Bench::Device,
+    key: (KeyModifiers::NONE, KeyCode::Char('2')),
+    shown_key: "2",
+    name: "device",
+    help: "bench: every control of a device",
+    draw,
+    ..Entry::PLAIN
+};
+
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(id) = app.device() else {
         paint::text(buffer, area, area.x, "no device has been connected", app.theme.faint());
         return;

@@ -7,8 +7,10 @@
 //!   ▸   2 270.31 ms  gap    lever·3 sent nothing for 140.2 ms …
 //! ```
 
-use super::paint;
+use super::{Bench, Entry};
 use crate::screen::App;
+use crate::screen::draw::paint;
+use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::stream::{DeviceStream, Trouble, TroubleKind};
 use gtrig_core::{Device, Nanos};
 use gtrig_formats::words::trouble_words;
@@ -19,7 +21,18 @@ const COUNTS: u16 = 84;
 /// Columns of a count.
 const COUNT: u16 = 10;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+/// What there is to know of it.
+pub(crate) const ENTRY: Entry = Entry {
+    bench: Bench::Stream,
+    key: (KeyModifiers::NONE, KeyCode::Char('4')),
+    shown_key: "4",
+    name: "stream",
+    help: "bench: how well the reports of each device come",
+    draw,
+    ..Entry::PLAIN
+};
+
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let mut rows = paint::rows(area);
     if let Some(row) = rows.next() {
         titles(buffer, row, app);

@@ -2,8 +2,12 @@
 //! curve, how fast each direction is, the value after each stage, and its
 //! numbers.
 
-use super::{paint, tune};
+use super::tune;
+use super::{Bench, Entry};
+use crate::figure::{self, StickSheet};
+use crate::screen::draw::paint;
 use crate::screen::{App, Theme};
+use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{
     ActionId, BoundInput, Chain, ControlId, DeadZoneBorder, Response, Rim, Stage, StickGate, Tick,
     length,
@@ -28,7 +32,28 @@ const WORDS: u16 = 50;
 /// A plot narrower than this shows nothing.
 const LEAST_SIDE: u16 = 20;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+/// What there is to know of it.
+pub(crate) const ENTRY: Entry = Entry {
+    bench: Bench::Stick,
+    key: (KeyModifiers::NONE, KeyCode::Char('5')),
+    shown_key: "5",
+    name: "stick",
+    help: "bench: a stick, its zones and curve, and its numbers",
+    draw,
+    numbers: Some(App::numbers_of_subject),
+    figure: |app, excerpt| {
+        let Some((action, _, input)) = app.subject() else {
+            return (Entry::PLAIN.figure)(app, excerpt);
+        };
+        let rate = app.session.plan().rate();
+        let ticks = (rate.tick_seeing(excerpt.from), rate.tick_at(excerpt.to));
+        let of = (action, input);
+        Ok(figure::stick(&StickSheet::of_input(excerpt.title, &app.session, of, ticks)))
+    },
+    ..Entry::PLAIN
+};
+
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some((action, nth, input)) = app.subject() else {
         let text = "the rig shapes nothing that is connected: no stick, axis or trigger";
         paint::text(buffer, area, area.x + 2, text, app.theme.faint());

@@ -5,15 +5,29 @@
 //!   ▸ action.slew.from[0].dead-zone     0.15  was 0.12   of full travel   Deflection …
 //! ```
 
-use super::paint;
+use super::{Bench, Entry};
 use crate::screen::App;
+use crate::screen::draw::paint;
+use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::Knob;
 use ratatui::{buffer::Buffer, layout::Rect};
 
 const MARGIN: u16 = 2;
 
+/// What there is to know of it.
+pub(crate) const ENTRY: Entry = Entry {
+    bench: Bench::Tune,
+    key: (KeyModifiers::NONE, KeyCode::Char('6')),
+    shown_key: "6",
+    name: "tune",
+    help: "bench: every number of the rig",
+    draw,
+    numbers: Some(|_, rig| rig.knobs()),
+    ..Entry::PLAIN
+};
+
 /// The whole list, with room for the meaning of each.
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let mut rows = paint::rows(area);
     if let Some(row) = rows.next() {
         head(buffer, row, app, "numbers of the rig");

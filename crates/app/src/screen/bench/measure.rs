@@ -1,8 +1,11 @@
 //! The measuring bench: what the stick can really do, what is still to be done
 //! to know it, and what follows for the rig.
 
-use super::paint;
+use super::{Bench, Entry};
+use crate::figure;
+use crate::screen::draw::paint;
 use crate::screen::{App, jobs::Measured};
+use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::measure::SECTORS;
 use gtrig_formats::measure::Line;
 use ratatui::{
@@ -17,7 +20,25 @@ use ratatui::{
 };
 use std::f64::consts::TAU;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+/// What there is to know of it.
+pub(crate) const ENTRY: Entry = Entry {
+    bench: Bench::Measure,
+    key: (KeyModifiers::NONE, KeyCode::Char('7')),
+    shown_key: "7",
+    name: "measure",
+    help: "bench: what the stick can really do, measured",
+    draw,
+    figure: |app, excerpt| match &app.measured {
+        Some(measured) => {
+            Ok(figure::measurement(&measured.samples, &measured.found, &measured.report))
+        }
+        None => (Entry::PLAIN.figure)(app, excerpt),
+    },
+    advance: App::measure_if_due,
+    ..Entry::PLAIN
+};
+
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(measured) = &app.measured else {
         let text = "measuring: the reports of the stick of the chosen lane …";
         paint::text(buffer, area, area.x + 2, text, app.theme.faint());
