@@ -205,8 +205,8 @@ pub enum GestureCause {
 
 /// Why a gesture is as it is; `machine` is the state at the tick to explain.
 pub fn gesture_cause(session: &Session, machine: &Machine, id: GestureId) -> GestureCause {
-    let candidates = machine.candidates(session.plan()).into_iter();
-    let going = candidates.filter(|candidate| candidate.gesture == id).next();
+    let mut candidates = machine.candidates(session.plan()).into_iter();
+    let going = candidates.find(|candidate| candidate.gesture == id);
     let verdicts = session.history().verdicts();
     let known = verdicts.partition_point(|verdict| verdict.tick <= machine.at());
     let last = verdicts.range(..known).rev().find(|verdict| verdict.gesture == id);

@@ -94,7 +94,7 @@ pub struct ComboAttempt {
     pub ended: Moment,
     /// What it came to.
     pub outcome: ComboAttemptOutcome,
-    /// Whether it is turned around; see [`Mirror`].
+    /// Whether it is turned around; see [`Mirror`](gtrig_core::Mirror).
     pub is_mirrored: bool,
     /// The steps that were met, in order.
     pub rungs: Vec<Rung>,

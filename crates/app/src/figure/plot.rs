@@ -90,7 +90,7 @@ impl Plot {
             match border {
                 DeadZoneBorder::Circle(r) => self.circle(page, [0.0; 2], r, colour),
                 DeadZoneBorder::Line([from, to]) => {
-                    page.line(self.at(from), self.at(to), colour, 1.0)
+                    page.line(self.at(from), self.at(to), colour, 1.0);
                 }
             }
         }

@@ -139,7 +139,7 @@ impl fmt::Display for PollRate {
 /// An instant and the tick that saw it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Moment {
-    /// When it was reported; see [`ComboClock`].
+    /// When it was reported; see `ComboClock`.
     pub time: Nanos,
     /// The tick that saw it.
     pub tick: Tick,

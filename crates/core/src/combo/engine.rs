@@ -198,7 +198,7 @@ impl ComboEngine {
     }
 
     /// Whether a tick without edges would change nothing before
-    /// [`wakes`](Combos::wakes).
+    /// [`wakes`](ComboEngine::wakes).
     pub(crate) fn is_settled(&self) -> bool {
         self.pulsed.is_empty() && self.waiting.is_empty() && self.changed.is_empty()
     }

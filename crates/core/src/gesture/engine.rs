@@ -237,13 +237,13 @@ impl GestureEngine {
         }
         match of.kind {
             GestureKind::Tap { times: 1 } if attempt.all_lifted() => {
-                judge(attempt, of, over, poll.tick)
+                judge(attempt, of, over, poll.tick);
             }
             GestureKind::Tap { times } if attempt.all_lifted() => {
                 one_tap(attempt, of, &mut taps[attempt.gesture.index()], times, poll.tick);
             }
             GestureKind::Swipe { fires: SwipeFires::Release, .. } => {
-                judge(attempt, of, over, poll.tick)
+                judge(attempt, of, over, poll.tick);
             }
             GestureKind::Sign { sign } => {
                 let trail = &trails[attempt.first().contact.index()];

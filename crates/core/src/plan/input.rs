@@ -91,7 +91,7 @@ impl Opposites {
     }
 }
 
-/// The buttons of a side, which [`Plan::side`] lists, and its zones.
+/// The buttons of a side, which [`Plan::side`](crate::Plan::side) lists, and its zones.
 #[derive(Clone, Copy, Debug)]
 pub struct BoundSide {
     pub(crate) first: u32,

@@ -63,7 +63,7 @@ impl Machine {
     /// changed. Does not allocate.
     ///
     /// `events` are those after the tick before and not after `now`, in order,
-    /// of controls the machine was fitted to. [`run`](crate::run) polls at the
+    /// of controls the machine was fitted to. [`run`](crate::run()) polls at the
     /// instants of the plan's rate; any others will do.
     pub fn tick(&mut self, plan: &Plan, now: Nanos, events: &[Event]) {
         self.begin();

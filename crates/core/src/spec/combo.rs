@@ -10,11 +10,10 @@
 //!
 //! Times are those of the reports (or, if a combo says so, of the ticks that
 //! saw them); a limit may also be a number of ticks. Of the moments at which a
-//! step was met the latest [`KEPT_MOMENTS`] are remembered.
+//! step was met the latest [`KEPT_MOMENTS`](crate::KEPT_MOMENTS) are remembered.
 //!
-//! `automaton` compiles all combos of a rig into one automaton, in which those
-//! with equal beginnings share them; `watch` runs it. [`ladder`] explains one
-//! combo: what every attempt came to, and by how much.
+//! `combo::automaton` compiles all combos of a rig into one automaton, in which
+//! those with equal beginnings share them; `combo::engine` runs it.
 
 use crate::base::{ActionId, ComboId, ModeId, ModeSet, Moment, Nanos, PollRate, SignalId, Tick};
 use alloc::{string::String, vec::Vec};

@@ -5,7 +5,7 @@
 //! part of a panel that no zone takes. Distances are millimetres of the
 //! surface, and times are those of the reports, not of the ticks that see them.
 //! When an attempt is over it gets a **verdict**: each limit with what was
-//! measured and by how much it was met (see [`verdict`]).
+//! measured and by how much it was met (see [`GestureVerdict`](crate::GestureVerdict)).
 //!
 //! Gestures run beside each other and know nothing of each other, unless the
 //! rig says so: one that *waits for* others fires only once none of them can

@@ -12,9 +12,9 @@ use alloc::vec::Vec;
 /// A checked rig.
 ///
 /// Invariants: action names are unique; every number lies in the range of its
-/// [`Tunable`](crate::tunable::Tunable); there are at most [`MAX_THRESHOLDS`]
-/// different [`Thresholds`]; every input suits what its action
-/// gives (see [`Gives::accepts`]); the shapes, zones, signs, gestures, signals,
+/// [`Tunable`](crate::tunable::Tunable); there are at most [`MAX_THRESHOLDS`](crate::MAX_THRESHOLDS)
+/// different [`Thresholds`](crate::Thresholds); every input suits what its action
+/// gives (see [`Gives::accepts`](crate::Gives::accepts)); the shapes, zones, signs, gestures, signals,
 /// combos and modes that are named exist; the surface says what the spaces of its zones are; an action
 /// that is a gate of others has no gates itself.
 #[derive(Clone, Debug, PartialEq)]
@@ -35,20 +35,20 @@ pub struct Rig {
     /// The touch surfaces, and the spaces on them.
     pub surface: Surface,
     /// Parts of touch surfaces that inputs refer to; at most
-    /// [`MAX_ZONES`](crate::touch::MAX_ZONES), each with a name of its own.
+    /// [`MAX_ZONES`](crate::MAX_ZONES), each with a name of its own.
     pub zones: Vec<Zone>,
     /// Strokes that gestures are compared with, each with a name of its own.
     pub signs: Vec<Sign>,
     /// What fingers on touch panels mean; at most
-    /// [`MAX_GESTURES`](crate::gesture::MAX_GESTURES), each with a name of its own.
+    /// [`MAX_GESTURES`](crate::MAX_GESTURES), each with a name of its own.
     pub gestures: Vec<Gesture>,
     /// Whatever combos are about; each once.
     pub signals: Vec<Signal>,
     /// Presses, holds and chords in time; at most
-    /// [`MAX_COMBOS`](crate::combo::MAX_COMBOS), each with a name of its own.
+    /// [`MAX_COMBOS`](crate::MAX_COMBOS), each with a name of its own.
     pub combos: Vec<Combo>,
     /// Which actions and combos are open when; the first is on from the
-    /// beginning. At most [`MAX_MODES`](crate::combo::MAX_MODES).
+    /// beginning. At most [`MAX_MODES`](crate::MAX_MODES).
     pub modes: Vec<Mode>,
     /// The actions, in the order game code and screen list them.
     pub actions: Vec<ActionSpec>,

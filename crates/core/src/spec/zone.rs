@@ -3,7 +3,7 @@
 //! Places are shares of the surface: x from 0 at the left to 1 at the right, y
 //! from 0 at the top to 1 at the bottom. A circle is round on the surface, not
 //! in shares, so it needs the surface's proportion. A zone may be measured in
-//! another space (see [`surface`](crate::surface)); it is brought to shares
+//! another space (see [`Surface`]); it is brought to shares
 //! when the rig is bound.
 
 use crate::base::ActionId;

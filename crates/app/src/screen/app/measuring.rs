@@ -70,7 +70,7 @@ impl App {
         }
         match (zone, next == was) {
             (Err(missing), _) => {
-                self.tell(format!("not known yet: {}", missing_words(missing)), true)
+                self.tell(format!("not known yet: {}", missing_words(missing)), true);
             }
             (_, true) => self.tell("the rig says so already".to_owned(), false),
             (_, false) => {
