@@ -17,6 +17,50 @@
 //! | `plan` | a rig tied to the devices of a roster: immutable |
 //! | `run` | the machine: all that changes from tick to tick |
 //!
+//! # In a game
+//!
+//! A game keeps a [`Roster`] of its devices, binds its [`Rig`] to it, and runs a
+//! [`Machine`] once per frame over what was reported since the frame before:
+//!
+//! ```
+//! use gtrig_core::*;
+//!
+//! // One device with one button.
+//! let mut roster = Roster::default();
+//! let pad = roster.admit(
+//!     DeviceInfo {
+//!         identity: "usb-1".into(),
+//!         kind: DeviceKind::Pad,
+//!         name: CleanText::new("trainer pad"),
+//!         bus: CleanText::default(),
+//!         slot: None,
+//!         controls: vec![ControlInfo::new("south", ControlKind::Button)],
+//!     },
+//!     &SlotRules::default(),
+//! )?;
+//! let device = roster.device(pad);
+//! let (presence, south) = (device.presence(), device.control("south").unwrap());
+//!
+//! // One action, on while the button is down.
+//! let thresholds = Thresholds { press_at: 0.5, release_at: 0.5 };
+//! let control = "pad/south".parse().unwrap();
+//! let mut rig = Rig::bare("horn only", PollRate::DEFAULT);
+//! rig.actions.push(ActionSpec::new("horn", Gives::On, vec![InputSpec::Button { control, thresholds }]));
+//! let horn = ActionId(0);
+//!
+//! // Two frames: the button goes down before the second.
+//! let plan = Plan::bind(&rig, &roster);
+//! let mut machine = Machine::new(&plan, Tick(0));
+//! let here = Event::new(Nanos(0), presence, Presence::Here.value());
+//! let down = Event::new(Nanos::from_millis(5), south, 1);
+//! machine.tick(&plan, Nanos(0), &[here]);
+//! assert!(!machine.action(horn).is_active());
+//! machine.tick(&plan, Nanos::from_millis(16), &[down]);
+//! assert!(machine.action(horn).is_active());
+//! assert_eq!(machine.control(south).edge(), Some(Edge::Press));
+//! # Ok::<(), RosterError>(())
+//! ```
+//!
 //! The crate is `no_std`: there is no file, socket, clock, thread or screen
 //! in it, and time comes in with the events. Floating point is IEEE 754
 //! arithmetic plus `libm`, so the same events and rig give the same values on

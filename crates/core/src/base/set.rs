@@ -102,6 +102,13 @@ impl<I: Id> SparseSet<I> {
 }
 
 /// Zones of a rig, a bit for each.
+///
+/// ```
+/// use gtrig_core::{ZoneId, ZoneSet};
+///
+/// let has = ZoneSet::EMPTY.with(ZoneId(3));
+/// assert!(has.has(ZoneId(3)) && !has.meets(ZoneSet::EMPTY.with(ZoneId(4))));
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct ZoneSet(u64);
 
@@ -163,6 +170,13 @@ impl FromIterator<ZoneId> for ZoneSet {
 }
 
 /// Modes in which something is open, a bit for each.
+///
+/// ```
+/// use gtrig_core::{ModeId, ModeSet};
+///
+/// let driving = ModeSet::EMPTY.with(ModeId(0));
+/// assert!(driving.has(ModeId(0)) && !driving.has(ModeId(1)) && ModeSet::ALL.has(ModeId(1)));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct ModeSet(u32);
 

@@ -111,6 +111,16 @@ impl PollRate {
 
     /// The first tick that sees an event of this instant: the earliest one
     /// whose own instant is not before it.
+    ///
+    /// ```
+    /// use gtrig_core::{Nanos, PollRate, Tick};
+    ///
+    /// let rate = PollRate::from_hz(60.0).unwrap();
+    /// // Tick 1 is at 16.67 ms: it sees what was reported at 10 ms, and tick 2 what
+    /// // was reported at 17 ms.
+    /// assert_eq!(rate.tick_seeing(Nanos::from_millis(10)), Tick(1));
+    /// assert_eq!(rate.tick_seeing(Nanos::from_millis(17)), Tick(2));
+    /// ```
     pub fn tick_seeing(self, time: Nanos) -> Tick {
         let ticks = match time.0.checked_mul(u64::from(self.millihertz)) {
             Some(scaled) => scaled.div_ceil(PER_MILLIHERTZ),

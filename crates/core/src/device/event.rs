@@ -18,6 +18,13 @@ pub struct Event {
     pub marks: Marks,
 }
 
+impl Event {
+    /// An event without marks.
+    pub const fn new(time: Nanos, control: ControlId, value: i32) -> Self {
+        Event { time, value, control, marks: Marks::empty() }
+    }
+}
+
 bitflags! {
     /// What is special about an event.
     #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

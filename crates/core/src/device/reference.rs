@@ -6,6 +6,15 @@ use alloc::string::{String, ToString};
 use core::{fmt, str::FromStr};
 
 /// A reference to a control (or a stick) on one device or on any of a kind.
+///
+/// ```
+/// use gtrig_core::{ControlRef, DeviceKind};
+///
+/// let any: ControlRef = "pad/south".parse().unwrap();
+/// let second: ControlRef = "pad2/south".parse().unwrap();
+/// assert_eq!((any.kind, any.number, second.number), (DeviceKind::Pad, None, Some(2)));
+/// assert!("pad9/south".parse::<ControlRef>().is_err(), "there are four slots");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ControlRef {
     /// The kind of device.

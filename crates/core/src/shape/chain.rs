@@ -11,6 +11,17 @@ use alloc::vec::Vec;
 ///
 /// Invariant: the steps give, to the bit, what the stages give one after the
 /// other; only arithmetic that is exact was moved from a run to here.
+///
+/// ```
+/// use gtrig_core::{Chain, DeadZone, Stage, StageMemory};
+///
+/// let stages = [Stage::Invert { x: false, y: true }, Stage::DeadZone(DeadZone::radius(0.2))];
+/// let chain = Chain::from(stages.as_slice());
+/// let mut memories = vec![StageMemory::default(); chain.memory_count()];
+/// // Inside the zone there is rest; at the rim full deflection, y turned over.
+/// assert_eq!(chain.run([0.1, 0.1], 0.0, &mut memories).0, [0.0, 0.0]);
+/// assert_eq!(chain.run([0.0, 1.0], 0.0, &mut memories).0, [0.0, -1.0]);
+/// ```
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Chain {
     stages: Vec<Stage>,

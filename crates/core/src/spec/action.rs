@@ -28,6 +28,24 @@ pub struct ActionSpec {
     pub modes: ModeSet,
 }
 
+impl ActionSpec {
+    /// An action that is always open, driven by the strongest of these inputs; a
+    /// plane is held in the unit circle.
+    pub fn new(name: &str, gives: Gives, inputs: Vec<InputSpec>) -> Self {
+        ActionSpec {
+            name: name.into(),
+            gives,
+            inputs,
+            combine: Combine::default(),
+            clamp: gives.is_double(),
+            main_only: false,
+            closed_while: Vec::new(),
+            open_while: Vec::new(),
+            modes: ModeSet::ALL,
+        }
+    }
+}
+
 /// What several active inputs of an action come to.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Combine {

@@ -25,6 +25,16 @@ pub const MAX_COMBOS: usize = 10_000;
 pub const MAX_STEPS: usize = 24;
 
 /// A length of time.
+///
+/// ```
+/// use gtrig_core::{Moment, Nanos, PollRate, Tick, TimeSpan};
+///
+/// let rate = PollRate::from_hz(60.0).unwrap();
+/// let press = Moment { time: Nanos::from_millis(100), tick: Tick(6) };
+/// // A window of three ticks ends with tick 9, at 150 ms.
+/// let over = TimeSpan::Ticks(3).over(press, rate);
+/// assert_eq!((over.tick, over.time), (Tick(9), Nanos::from_millis(150)));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum TimeSpan {
     /// In nanoseconds.

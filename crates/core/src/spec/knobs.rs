@@ -74,6 +74,16 @@ impl Rig {
 
     /// The rig with one number changed, held within its range and what the
     /// numbers beside it allow; the same rig if it has no such number.
+    ///
+    /// ```
+    /// use gtrig_core::{PollRate, Rig};
+    ///
+    /// let rig = Rig::bare("quay", PollRate::DEFAULT);
+    /// let knob = &rig.knobs()[0];
+    /// assert_eq!((knob.place.to_string().as_str(), knob.value), ("sampling.poll-hz", 60.0));
+    /// assert_eq!(rig.with(&knob.place, 120.0).rate.hz(), 120.0);
+    /// assert_eq!(rig.with(&knob.place, 1e9).rate.hz(), knob.tunable.max);
+    /// ```
     pub fn with(&self, place: &Place, value: f64) -> Rig {
         let mut rig = self.clone();
         rig.visit(&mut |here, tunable, number| {

@@ -62,6 +62,14 @@ impl Zone {
 }
 
 /// Where a zone is.
+///
+/// ```
+/// use gtrig_core::Outline;
+///
+/// let right_half = Outline::Rect { at: [0.5, 0.0], size: [0.5, 1.0] };
+/// // Its left edge belongs to it.
+/// assert!(right_half.contains([0.5, 0.3], 0.5) && !right_half.contains([0.49, 0.3], 0.5));
+/// ```
 #[derive(Clone, Debug, PartialEq)]
 pub enum Outline {
     /// A rectangle; its left and top edges belong to it.
