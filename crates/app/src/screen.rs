@@ -8,6 +8,7 @@
 
 mod app;
 mod bench;
+mod document;
 mod draw;
 mod jobs;
 mod keymap;
@@ -16,8 +17,10 @@ mod run;
 mod terminal;
 mod theme;
 mod view;
+mod viewport;
 
-pub use app::{App, SETTLE};
+pub use app::App;
+pub use document::SETTLE;
 pub use draw::draw;
 pub use run::{Start, run};
 pub use theme::Theme;

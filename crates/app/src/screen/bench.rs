@@ -101,7 +101,7 @@ impl Entry {
         help: "",
         draw: |_, _, _| {},
         numbers: None,
-        figure: |app, excerpt| Ok(figure::timeline(&app.session, &app.streams, &excerpt)),
+        figure: |app, excerpt| Ok(figure::timeline(app.session(), &app.document.streams, &excerpt)),
         is_about: None,
         shown: |_| {},
         advance: |_| {},

@@ -38,7 +38,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
     if app.captured {
         frame_captured(buffer, areas.whole, app);
     }
-    if app.show_help {
+    if app.help.is_shown {
         help::draw(buffer, areas.whole, app);
     }
     if let Some(cursor) = cursor {

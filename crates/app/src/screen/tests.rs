@@ -110,14 +110,14 @@ impl Bench {
 
     /// The row of a lane.
     fn lane(&self, name: &str) -> String {
-        let lanes = self.app.hit.lanes;
+        let lanes = self.app.view.hit.lanes;
         let rows = &self.rows()[usize::from(lanes.top())..usize::from(lanes.bottom())];
         let named = |row: &&String| row.contains(&format!(" {name} "));
         rows.iter().find(named).unwrap_or_else(|| panic!("{name} in\n{}", rows.join("\n"))).clone()
     }
 
     fn has_lane(&self, name: &str) -> bool {
-        self.app.lanes().iter().any(|&l| super::view::lane_name(&self.app.session, l) == name)
+        self.app.lanes().iter().any(|&l| super::view::lane_name(self.app.session(), l) == name)
     }
 
     fn shows(&self, text: &str) -> bool {
@@ -187,10 +187,10 @@ fn freezing_the_view_does_not_stop_the_recording() {
     bench.pass(1000);
     bench.keys(" ");
     let frozen = bench.app.tick();
-    let events = bench.app.session.history().event_count();
+    let events = bench.app.session().history().event_count();
     bench.pass(2000);
     assert_eq!(bench.app.tick(), frozen);
-    assert!(bench.app.session.history().event_count() > events + 500);
+    assert!(bench.app.session().history().event_count() > events + 500);
     assert!(bench.row("FROZEN").contains("120 ticks behind; recording goes on"));
     bench.keys(" ");
     assert_eq!(bench.app.tick(), bench.app.last());
@@ -223,7 +223,7 @@ fn captured_keys_go_to_the_rig_and_only_ctrl_g_comes_back() {
     bench.key_with(KeyCode::Char('g'), KeyModifiers::CONTROL, KeyEventKind::Press);
     bench.pass(100);
     assert!(!bench.app.captured && bench.shows("deaf"));
-    let horn = bench.app.session.now().action(gtrig_core::ActionId(3));
+    let horn = bench.app.session().now().action(gtrig_core::ActionId(3));
     assert!(!horn.is_active(), "letting go releases what was held");
 }
 
@@ -235,11 +235,11 @@ fn losing_the_focus_releases_and_gaining_it_listens_again() {
     bench.pass(100);
     bench.app.event(&Event::FocusLost, bench.now);
     bench.pass(100);
-    assert!(!bench.app.session.now().action(gtrig_core::ActionId(3)).is_active());
+    assert!(!bench.app.session().now().action(gtrig_core::ActionId(3)).is_active());
     bench.app.event(&Event::FocusGained, bench.now);
     bench.key(KeyCode::Char('h'));
     bench.pass(100);
-    assert!(bench.app.session.now().action(gtrig_core::ActionId(3)).is_active());
+    assert!(bench.app.session().now().action(gtrig_core::ActionId(3)).is_active());
 }
 
 #[test]
@@ -261,13 +261,13 @@ fn a_click_puts_the_playhead_there_and_chooses_the_lane() {
     let rows = bench.rows();
     let y =
         rows.iter().position(|row| row.contains("  ▷ horn") || row.contains(" ▷ horn ")).unwrap();
-    let x = bench.app.hit.traces.x + 13;
-    let row = bench.app.hit.lanes.y.max(y as u16);
+    let x = bench.app.view.hit.traces.x + 13;
+    let row = bench.app.view.hit.lanes.y.max(y as u16);
     bench.mouse(MouseEventKind::Down(MouseButton::Left), x, row);
-    assert_eq!(bench.app.tick(), bench.app.stretch.tick_at(13));
+    assert_eq!(bench.app.tick(), bench.app.view.stretch.tick_at(13));
     assert!(bench.shows("── why ▷ horn"), "{}", bench.rows().join("\n"));
     bench.mouse(MouseEventKind::Drag(MouseButton::Left), x + 9, 1);
-    assert_eq!(bench.app.tick(), bench.app.stretch.tick_at(22));
+    assert_eq!(bench.app.tick(), bench.app.view.stretch.tick_at(22));
 }
 
 #[test]
@@ -298,7 +298,7 @@ fn saved_history_opens_again_with_the_same_lanes() {
     let rig = files::rig(None, None).unwrap();
     let opened = files::open_take(&path, rig, Capacity::DEFAULT).unwrap();
     assert!(opened.loaded.is_sound());
-    assert_eq!(opened.session.history().event_count(), bench.app.session.history().event_count());
+    assert_eq!(opened.session.history().event_count(), bench.app.session().history().event_count());
 }
 
 #[test]
@@ -309,7 +309,7 @@ fn a_save_that_fails_says_why_and_loses_nothing() {
     bench.keys("/nowhere/at/all");
     bench.key(KeyCode::Enter);
     wait_until(&mut bench, |bench| bench.shows("could not save /nowhere/at/all"));
-    assert!(bench.app.session.history().event_count() > 1000);
+    assert!(bench.app.session().history().event_count() > 1000);
 }
 
 /// Lets the application look at its jobs until something shows.
@@ -362,7 +362,7 @@ fn at_usual_sizes_every_part_has_room(#[case] width: u16, #[case] height: u16) {
     for part in [" LIVE ", "pad·1", "1 board", "lanes", "why", "Space"] {
         assert!(bench.shows(part), "{part} in\n{}", bench.rows().join("\n"));
     }
-    assert!(bench.app.hit.lanes.height >= 9);
+    assert!(bench.app.view.hit.lanes.height >= 9);
 }
 
 #[test]
@@ -394,12 +394,12 @@ fn green_is_for_what_fired_and_nothing_else() {
     let bench = Bench::live((160, 47));
     let buffer = bench.screen.backend().buffer();
     let green = Color::Indexed(83);
-    let lanes = bench.app.hit.lanes;
+    let lanes = bench.app.view.hit.lanes;
     let actions: Vec<u16> = (lanes.top()..lanes.bottom())
         .filter(|&y| (0..buffer.area.width).any(|x| buffer[(x, y)].fg == green))
         .collect();
     let mut below = lanes.y;
-    for lane in bench.app.lanes().into_iter().skip(bench.app.first_lane) {
+    for lane in bench.app.lanes().into_iter().skip(bench.app.view.first_lane) {
         let rows = below..below + bench.app.lane_height(lane);
         below = rows.end;
         if matches!(lane, super::view::Lane::Control(_)) {
@@ -431,7 +431,7 @@ fn zoomed_in_the_chosen_lane_shows_what_was_reported_between_the_polls() {
     bench.keys("+++");
     let polled = bench.lane("pad·2 south");
     let reported = bench.row("as reported");
-    let head = bench.app.hit.traces.x + bench.app.stretch.column_of(Tick(37)).unwrap();
+    let head = bench.app.view.hit.traces.x + bench.app.view.stretch.column_of(Tick(37)).unwrap();
     let at = |row: &str, column: u16| row.chars().nth(usize::from(column)).unwrap();
     assert_eq!(at(&polled, head), '╳');
     // Down 4.31 and up 11.87 ms after the poll before, of 33.33 ms: columns
@@ -608,7 +608,7 @@ fn a_rate_of_the_command_line_outlives_a_reload_of_the_rig() {
     std::fs::write(&path, HOIST.replace("0.12", "0.2")).unwrap();
     wait_until(&mut bench, |bench| bench.shows("was changed and read again"));
     let knob = |bench: &Bench, name: &str| {
-        let knobs = bench.app.session.rig().knobs().into_iter();
+        let knobs = bench.app.session().rig().knobs().into_iter();
         knobs.filter(|knob| knob.tunable.name == name).map(|knob| knob.value).collect::<Vec<_>>()
     };
     wait_until(&mut bench, |bench| knob(bench, "dead-zone") == [0.2]);
@@ -824,7 +824,7 @@ fn bare() -> Bench {
 impl Bench {
     /// Drags the mouse over cells of the panel, a step every 20 ms.
     fn drag(&mut self, columns: impl IntoIterator<Item = u16>, row: u16) {
-        let area = self.app.hit.panel;
+        let area = self.app.view.hit.panel;
         let mut kind = MouseEventKind::Down(MouseButton::Left);
         for column in columns {
             self.mouse(kind, area.x + column, area.y + row);
@@ -835,7 +835,7 @@ impl Bench {
 
     /// The same with Ctrl and a button: takes hold of a zone.
     fn grip(&mut self, button: MouseButton, cells: [(u16, u16); 2]) {
-        let area = self.app.hit.panel;
+        let area = self.app.view.hit.panel;
         let kinds = [MouseEventKind::Down(button), MouseEventKind::Drag(button)];
         for (kind, (column, row)) in kinds.into_iter().zip(cells) {
             let (column, row) = (area.x + column, area.y + row);
@@ -887,7 +887,7 @@ const SPACES: &str = "[surface]\npixels = [1920, 1080]\nmm = [160, 90]\n\
 #[test]
 fn a_contact_is_shown_in_every_space() {
     let mut bench = bare_by(SPACES);
-    let height = bench.app.hit.panel.height;
+    let height = bench.app.view.hit.panel.height;
     bench.drag([20], height / 2);
     let row = bench.row("mm   px");
     let numbers: Vec<f32> = row.split_whitespace().filter_map(|word| word.parse().ok()).collect();
@@ -911,8 +911,8 @@ fn a_contact_is_shown_in_every_space() {
 fn a_finger_is_where_it_is_drawn_however_the_panel_is_turned() {
     let mut bench = bare_by("[surface]\nmm = [90, 160]\nturned = 90\n");
     bench.drag([5], 2);
-    let contact = bench.app.session.plan().contacts()[0];
-    let value = |id| bench.app.session.now().control(id).value;
+    let contact = bench.app.session().plan().contacts()[0];
+    let value = |id| bench.app.session().now().control(id).value;
     let [x, y] = contact.place([value(contact.x), value(contact.y)]);
     assert!(x < 0.4 && y < 0.3, "{x} {y}");
 }
@@ -920,7 +920,7 @@ fn a_finger_is_where_it_is_drawn_however_the_panel_is_turned() {
 #[test]
 fn a_pinned_finger_makes_a_pinch_of_a_drag() {
     let mut bench = bare();
-    let area = bench.app.hit.panel;
+    let area = bench.app.view.hit.panel;
     let right = MouseEventKind::Down(MouseButton::Right);
     bench.mouse(right, area.x + 10, area.y + 6);
     bench.drag([14, 18, 22, 26, 30], 6);
@@ -981,7 +981,7 @@ fn zones_are_moved_and_resized_with_the_mouse() {
     let mut bench = panel();
     bench.keys("jjjjjj");
     let bounds = |bench: &Bench, zone: usize| {
-        bench.app.session.plan().zones().on_panel()[zone].outline.bounds(9.0 / 16.0)
+        bench.app.session().plan().zones().on_panel()[zone].outline.bounds(9.0 / 16.0)
     };
     let before = bounds(&bench, 0);
     // The left half, a few columns to the right and two rows up.

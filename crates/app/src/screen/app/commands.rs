@@ -1,13 +1,14 @@
 //! What the commands do.
 
-use super::{App, Playhead, Request};
+use super::{App, Request};
 use crate::figure::Excerpt;
 use crate::recorder::Recorder;
 use crate::screen::{
     bench::Bench,
     keymap::Command,
     prompt::{Prompt, Purpose},
-    view::{Lane, Stretch, Zoom, lane_name},
+    view::{Lane, lane_name},
+    viewport::Playhead,
 };
 use gtrig_analysis::{Label, score};
 use gtrig_core::{CleanText, Nanos, Tick};
@@ -19,7 +20,7 @@ impl App {
         match command {
             Command::FreezeOrGo => self.freeze_or_go(),
             Command::Step(by) => self.go_to(offset(self.tick(), by)),
-            Command::Begin => self.go_to(self.session.history().begins()),
+            Command::Begin => self.go_to(self.session().history().begins()),
             Command::End => self.go_to(self.last()),
             Command::Edge(way) => self.jump_to_edge(way),
             Command::Mark => self.toggle_mark(),
@@ -27,7 +28,11 @@ impl App {
                 // On the lane of a gesture one says what was meant.
                 let words = match self.lane() {
                     Some(Lane::Gesture(n)) => {
-                        format!("{}{}", score::PREFIX, self.session.rig().gestures[n.index()].name)
+                        format!(
+                            "{}{}",
+                            score::PREFIX,
+                            self.session().rig().gestures[n.index()].name
+                        )
                     }
                     _ => String::new(),
                 };
@@ -51,20 +56,22 @@ impl App {
             Command::Zoom(steps) => self.zoom(self.tick(), steps),
             Command::Pan(quarters) => self.pan(quarters),
             Command::FitAll => {
-                if self.is_live() {
+                if self.view.is_live() {
                     self.go_to(self.last());
                 }
                 self.show_whole_history();
             }
             Command::Lane(by) => self.choose(by),
-            Command::LanePage(by) => self.choose(by * i32::from(self.hit.lanes.height.max(2) / 2)),
-            Command::LaneHeight => self.tall = !self.tall,
-            Command::Filter => self.prompt = Some(Prompt::new(Purpose::Filter, &self.filter)),
-            Command::Dismiss => self.filter.clear(),
+            Command::LanePage(by) => {
+                self.choose(by * i32::from(self.view.hit.lanes.height.max(2) / 2));
+            }
+            Command::LaneHeight => self.view.is_tall = !self.view.is_tall,
+            Command::Filter => self.prompt = Some(Prompt::new(Purpose::Filter, &self.view.filter)),
+            Command::Dismiss => self.view.filter.clear(),
             Command::Bench(bench) => self.show_bench(bench),
             Command::Audit => self.audit(),
             Command::AuditBy => {
-                self.prompt = Some(Prompt::new(Purpose::Audit, &self.audit_by.to_string()));
+                self.prompt = Some(Prompt::new(Purpose::Audit, &self.polling.by.to_string()));
             }
             Command::NextDevice(by) => (self.bench.entry().next)(self, by),
             Command::Capture => self.capture(at),
@@ -75,7 +82,7 @@ impl App {
             }
             Command::Record => self.record_or_stop(),
             Command::Open => self.prompt = Some(Prompt::new(Purpose::Open, "")),
-            Command::Help => (self.show_help, self.help_scroll) = (true, 0),
+            Command::Help => (self.help.is_shown, self.help.scroll) = (true, 0),
             Command::Suspend => return Some(Request::Suspend),
             Command::Quit => return self.quit(),
         }
@@ -83,41 +90,32 @@ impl App {
     }
 
     fn record_or_stop(&mut self) {
-        if self.is_take {
+        if self.document.is_take {
             self.tell("a take is a recording already; s saves a copy".to_owned(), true);
-        } else if let Some(recorder) = self.recorder.take() {
-            let path = recorder.path().display().to_string();
-            match recorder.finish(&self.session) {
-                Ok(()) => self.tell(format!("recorded to {path}"), false),
-                Err(error) => {
-                    self.tell(format!("{path} could not be written to its end: {error}"), true);
-                }
-            }
-        } else {
-            self.prompt = Some(Prompt::new(Purpose::Record, &(self.save_name)()));
+            return;
+        }
+        match self.document.stop_recording() {
+            Ok(Some(path)) => self.tell(format!("recorded to {path}"), false),
+            Ok(None) => self.prompt = Some(Prompt::new(Purpose::Record, &(self.save_name)())),
+            Err(why) => self.tell(why, true),
         }
     }
 
     /// Draws what the bench is about, in a thread of its own: fonts take a while.
     pub(super) fn export(&mut self, path: &Path) {
-        let title = self.title.clone().unwrap_or_else(|| self.session.rig().name.to_string());
+        let title =
+            self.document.title.clone().unwrap_or_else(|| self.session().rig().name.to_string());
         match (self.bench.entry().figure)(self, self.excerpt(title)) {
             Ok(svg) => self.jobs.draw(svg, path),
             Err(why) => self.tell(why.to_owned(), true),
         }
     }
 
-    /// The last tick in view.
-    fn stretch_end(&self) -> Tick {
-        let end = self.stretch.first.0 + self.stretch.zoom.ticks_in(self.stretch.columns);
-        Tick(end).min(self.last())
-    }
-
     /// The stretch of time and the lanes that are in view.
     fn excerpt(&self, title: String) -> Excerpt {
-        let rate = self.session.plan().rate();
-        let mut rows = self.hit.lanes.height;
-        let in_view = self.lanes().into_iter().skip(self.first_lane).take_while(|&lane| {
+        let rate = self.session().plan().rate();
+        let mut rows = self.view.hit.lanes.height;
+        let in_view = self.lanes().into_iter().skip(self.view.first_lane).take_while(|&lane| {
             let height = self.lane_height(lane);
             let fits = height <= rows;
             rows = rows.saturating_sub(height);
@@ -126,13 +124,13 @@ impl App {
         Excerpt {
             lanes: in_view.collect(),
             title,
-            from: rate.time_of(self.stretch.first),
-            to: rate.time_of(self.stretch_end()),
+            from: rate.time_of(self.view.stretch.first),
+            to: rate.time_of(self.view.end(self.last())),
         }
     }
 
     pub(super) fn start_recording(&mut self, path: &Path) {
-        match Recorder::start(path, &self.session, self.title.as_deref()) {
+        match Recorder::start(path, self.session(), self.document.title.as_deref()) {
             Ok(recorder) => self.record(recorder),
             Err(error) => {
                 let text =
@@ -143,7 +141,7 @@ impl App {
     }
 
     fn quit(&mut self) -> Option<Request> {
-        if self.unsaved && !self.quit_asked {
+        if self.document.is_unsaved && !self.quit_asked {
             self.quit_asked = true;
             let text = "what you captured is not saved: s saves it, q again quits without";
             self.tell(text.to_owned(), true);
@@ -153,43 +151,35 @@ impl App {
     }
 
     fn freeze_or_go(&mut self) {
-        if self.is_take {
+        if self.document.is_take {
             let restart = self.tick() >= self.last();
-            let from = if restart { self.session.history().begins() } else { self.tick() };
-            self.playing = if self.is_playing() { None } else { Some((self.now, from)) };
-        } else if self.is_live() {
+            let from = if restart { self.session().history().begins() } else { self.tick() };
+            self.view.playing = if self.view.is_playing() { None } else { Some((self.now, from)) };
+        } else if self.view.is_live() {
             self.go_to(self.last());
         } else {
-            self.playhead = Playhead::Live;
-            self.follow();
+            self.view.playhead = Playhead::Live;
+            self.view.follow(self.last());
         }
     }
 
     pub(super) fn zoom(&mut self, around: Tick, steps: i32) {
-        self.stretch.zoom_around(around, steps);
-        if self.is_live() {
-            self.follow();
+        self.view.stretch.zoom_around(around, steps);
+        if self.view.is_live() {
+            self.view.follow(self.last());
         }
     }
 
     /// Zooms so that the whole history is in view.
     pub fn show_whole_history(&mut self) {
-        let first = self.session.history().begins();
-        let ticks = self.last().0 - first.0 + 1;
-        let columns = self.stretch.columns;
-        let mut zooms = (0..32).map(|steps| Zoom::NORMAL.by(steps));
-        let fits = |zoom: &Zoom| zoom.ticks_in(columns) >= ticks + zoom.ticks_per_column();
-        let zoom = zooms.find(fits).unwrap_or(Zoom::NORMAL.by(32));
-        self.stretch = Stretch::ending(self.last(), columns, zoom);
-        self.stretch.pan(-4, self.last());
-        self.stretch.show(first);
+        self.view.show_all(self.session().history().begins(), self.last());
     }
 
     fn pan(&mut self, quarters: i32) {
-        if self.is_live() {
+        if self.view.is_live() {
             self.go_to(self.last());
         }
-        self.stretch.pan(quarters, self.last());
+        self.view.stretch.pan(quarters, self.last());
     }
 
     fn jump_to_edge(&mut self, way: i32) {
@@ -198,7 +188,7 @@ impl App {
             Some(tick) => self.go_to(tick),
             None => {
                 let side = if way < 0 { "before" } else { "after" };
-                let name = lane_name(&self.session, lane);
+                let name = lane_name(self.session(), lane);
                 self.tell(format!("no edge on {name} {side} this tick"), false);
             }
         }
@@ -229,16 +219,17 @@ impl App {
     }
 
     fn toggle_mark(&mut self) {
-        if !self.session.remove_labels_at(self.tick()) {
+        let tick = self.tick();
+        if !self.document.session.remove_labels_at(tick) {
             self.add_mark("mark");
         }
     }
 
     pub(super) fn add_mark(&mut self, text: &str) {
-        let time = self.session.plan().rate().time_of(self.tick());
+        let time = self.session().plan().rate().time_of(self.tick());
         let text = CleanText::new(if text.is_empty() { "mark" } else { text });
-        self.session.add_label(Label { time, text });
-        self.unsaved = true;
+        self.document.session.add_label(Label { time, text });
+        self.document.is_unsaved = true;
     }
 
     fn jump_to_mark(&mut self, way: i32) {
@@ -255,9 +246,10 @@ impl App {
 
     /// Puts the playhead where what is wrong with a stream ends.
     fn jump_to_trouble(&mut self, way: i32) {
-        let rate = self.session.plan().rate();
+        let rate = self.session().plan().rate();
         let here = self.tick();
-        let mut ends = self.streams.troubles().iter().map(|t| (rate.tick_seeing(t.to), *t));
+        let mut ends =
+            self.document.streams.troubles().iter().map(|t| (rate.tick_seeing(t.to), *t));
         let found = match way > 0 {
             true => ends.filter(|(tick, _)| *tick > here).min_by_key(|(tick, _)| *tick),
             false => ends.rfind(|(tick, _)| *tick < here),
@@ -268,7 +260,7 @@ impl App {
                     self.pick(lane);
                 }
                 self.go_to(tick);
-                self.tell(trouble_words(&trouble, self.session.roster()), true);
+                self.tell(trouble_words(&trouble, self.session().roster()), true);
             }
             None => {
                 let side = if way > 0 { "after" } else { "before" };
@@ -289,9 +281,9 @@ impl App {
 
     /// Chooses a lane; the device bench follows to its device.
     pub(super) fn pick(&mut self, lane: Lane) {
-        self.chosen = Some(lane);
+        self.view.chosen = Some(lane);
         if let Lane::Control(id) = lane {
-            self.device = usize::from(self.session.roster().control(id).device.0);
+            self.device = usize::from(self.session().roster().control(id).device.0);
         }
     }
 
@@ -302,23 +294,8 @@ impl App {
         (bench.entry().shown)(self);
     }
 
-    /// Has the history audited, unless it is known already what loops make of it.
-    pub(in crate::screen) fn audit_once(&mut self) {
-        if self.audited.is_none() {
-            self.audit();
-        }
-    }
-
-    /// Has the history audited, unless that is going on already.
-    pub(super) fn audit(&mut self) {
-        self.bench = Bench::Polling;
-        if !std::mem::replace(&mut self.is_auditing, true) {
-            self.jobs.audit(&self.session, self.audit_by.loops());
-        }
-    }
-
     pub(in crate::screen) fn next_device(&mut self, by: i32) {
-        let count = self.session.roster().devices().len();
+        let count = self.session().roster().devices().len();
         if count > 0 {
             self.bench = Bench::Device;
             self.device = (self.device as i32 + by).rem_euclid(count as i32) as usize;
@@ -326,12 +303,12 @@ impl App {
     }
 
     fn capture(&mut self, at: Nanos) {
-        if self.terminal.is_none() {
+        if self.document.terminal.is_none() {
             let text = "a take cannot capture keys; `gtrig live` can";
             self.tell(text.to_owned(), true);
             return;
         }
-        self.playhead = Playhead::Live;
+        self.view.playhead = Playhead::Live;
         self.captured = true;
         self.listen(true, at);
     }

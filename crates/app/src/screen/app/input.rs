@@ -1,9 +1,10 @@
 //! What the terminal sends: keys, the mouse, focus.
 
-use super::{App, Hit, Request};
+use super::{App, Request};
 use crate::screen::{
     keymap::{self, Command},
     prompt::{Purpose, Typed},
+    viewport::Hit,
 };
 use crossterm::event::{Event, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use gtrig_core::Nanos;
@@ -15,8 +16,8 @@ impl App {
         match event {
             Event::Key(key) if self.captured => self.captured_key(key, at),
             Event::Mouse(mouse) if self.captured => {
-                if let Some(terminal) = &mut self.terminal {
-                    terminal.mouse(&mut self.session, mouse, at);
+                if let Some(terminal) = &mut self.document.terminal {
+                    terminal.mouse(&mut self.document.session, mouse, at);
                 }
             }
             Event::Key(key) if key.kind != KeyEventKind::Release => return self.key(key, at),
@@ -42,15 +43,15 @@ impl App {
             }
             return;
         }
-        self.unsaved = self.recorder.is_none();
-        if let Some(terminal) = &mut self.terminal {
-            terminal.key(&mut self.session, key, at);
+        self.document.note_unsaved();
+        if let Some(terminal) = &mut self.document.terminal {
+            terminal.key(&mut self.document.session, key, at);
         }
     }
 
     pub(super) fn listen(&mut self, hear: bool, at: Nanos) {
-        if let Some(terminal) = &mut self.terminal {
-            terminal.listen(&mut self.session, hear, at);
+        if let Some(terminal) = &mut self.document.terminal {
+            terminal.listen(&mut self.document.session, hear, at);
         }
     }
 
@@ -59,7 +60,7 @@ impl App {
             self.prompt_key(*key);
             return None;
         }
-        if self.show_help {
+        if self.help.is_shown {
             self.help_key(key);
             return None;
         }
@@ -73,9 +74,9 @@ impl App {
     fn help_key(&mut self, key: &KeyEvent) {
         match keymap::command(key) {
             Some(Command::Lane(by) | Command::LanePage(by)) => {
-                self.help_scroll = self.help_scroll.saturating_add_signed(by as i16);
+                self.help.scroll = self.help.scroll.saturating_add_signed(by as i16);
             }
-            _ => self.show_help = false,
+            _ => self.help.is_shown = false,
         }
     }
 
@@ -86,8 +87,8 @@ impl App {
         let typed = prompt.key(key);
         let (purpose, text) = (prompt.purpose, prompt.text().to_owned());
         if purpose == Purpose::Filter {
-            self.filter = if typed == Typed::Dropped { String::new() } else { text.clone() };
-            self.first_lane = 0;
+            self.view.filter = if typed == Typed::Dropped { String::new() } else { text.clone() };
+            self.view.first_lane = 0;
         }
         if typed != Typed::Going {
             self.prompt = None;
@@ -107,22 +108,22 @@ impl App {
             }
             Purpose::Save => {
                 // What is captured from now on is not in this recording.
-                self.unsaved = false;
-                let recording = self.session.recording();
-                self.jobs.save(PathBuf::from(text), recording, self.title.clone());
+                self.document.is_unsaved = false;
+                let recording = self.session().recording();
+                self.jobs.save(PathBuf::from(text), recording, self.document.title.clone());
             }
             Purpose::Export => self.export(Path::new(text)),
             Purpose::Record => self.start_recording(Path::new(text)),
-            Purpose::Open if self.recorder.is_some() => {
+            Purpose::Open if self.document.recording().is_some() => {
                 let text = "a take is being recorded: r ends it first";
                 self.tell(text.to_owned(), true);
             }
-            Purpose::Open if self.unsaved => {
+            Purpose::Open if self.document.is_unsaved => {
                 let text = "what you captured is not saved and would be gone: save it first with s";
                 self.tell(text.to_owned(), true);
             }
             Purpose::Open => {
-                let rig = self.session.rig().clone();
+                let rig = self.session().rig().clone();
                 self.jobs.open(Path::new(text), rig);
             }
             Purpose::Mark => self.add_mark(text),
@@ -133,7 +134,7 @@ impl App {
             Purpose::Rig => self.write_rig_to(Path::new(text)),
             Purpose::Audit => match text.parse() {
                 Ok(loops) => {
-                    self.audit_by = loops;
+                    self.polling.by = loops;
                     self.audit();
                 }
                 Err(why) => self.tell(why, true),
@@ -142,22 +143,22 @@ impl App {
     }
 
     fn mouse(&mut self, mouse: &MouseEvent) {
-        let Hit { traces, lanes, .. } = self.hit;
+        let Hit { traces, lanes, .. } = self.view.hit;
         let place = (mouse.column, mouse.row).into();
         match mouse.kind {
             MouseEventKind::Down(MouseButton::Left) if lanes.contains(place) => {
                 self.choose_row(mouse.row - lanes.y);
                 if traces.contains(place) {
-                    self.go_to(self.stretch.tick_at(mouse.column - traces.x));
+                    self.go_to(self.view.stretch.tick_at(mouse.column - traces.x));
                 }
             }
-            MouseEventKind::Drag(MouseButton::Left) if !self.is_live() && traces.width > 0 => {
+            MouseEventKind::Drag(MouseButton::Left) if !self.view.is_live() && traces.width > 0 => {
                 let column = mouse.column.clamp(traces.x, traces.right() - 1) - traces.x;
-                self.go_to(self.stretch.tick_at(column));
+                self.go_to(self.view.stretch.tick_at(column));
             }
             MouseEventKind::ScrollUp | MouseEventKind::ScrollDown if traces.contains(place) => {
                 let steps = if mouse.kind == MouseEventKind::ScrollUp { -1 } else { 1 };
-                self.zoom(self.stretch.tick_at(mouse.column - traces.x), steps);
+                self.zoom(self.view.stretch.tick_at(mouse.column - traces.x), steps);
             }
             _ => {}
         }
@@ -165,7 +166,7 @@ impl App {
 
     fn choose_row(&mut self, row: u16) {
         let mut below = row;
-        for lane in self.lanes().into_iter().skip(self.first_lane) {
+        for lane in self.lanes().into_iter().skip(self.view.first_lane) {
             let height = self.lane_height(lane);
             if below < height {
                 self.pick(lane);

@@ -8,7 +8,7 @@ use gtrig_core::{ActionId, BoundInput, CleanText, ControlId, ControlKind, Device
 
 impl App {
     pub(crate) fn lanes(&self) -> Vec<Lane> {
-        let mut lanes = lanes(&self.session, &self.filter);
+        let mut lanes = lanes(self.session(), &self.view.filter);
         // What the bench is about comes first.
         if let Some(is_about) = self.bench.entry().is_about {
             lanes.sort_by_key(|&lane| !is_about(self, lane));
@@ -18,7 +18,7 @@ impl App {
 
     /// Whether a lane is about a touch panel.
     pub(in crate::screen) fn is_touch(&self, lane: Lane) -> bool {
-        let plan = self.session.plan();
+        let plan = self.session().plan();
         match lane {
             Lane::Combo(_) => false,
             Lane::Gesture(_) => true,
@@ -33,7 +33,7 @@ impl App {
     /// Whether a lane is a combo, or an action that one drives or reads, or a button
     /// of one.
     pub(in crate::screen) fn is_timing(&self, lane: Lane) -> bool {
-        let plan = self.session.plan();
+        let plan = self.session().plan();
         match lane {
             Lane::Combo(_) => true,
             Lane::Gesture(_) => false,
@@ -47,15 +47,15 @@ impl App {
 
     /// How what was meant was understood, if any label says what was meant.
     pub(crate) fn score(&self) -> Option<Score> {
-        let labels = self.session.labels();
+        let labels = self.session().labels();
         let says = |label: &Label| score::named(label.text.as_str()).is_some();
-        let verdicts = self.session.history().verdicts();
-        let score = || score::score(self.session.rig(), labels, verdicts.iter());
+        let verdicts = self.session().history().verdicts();
+        let score = || score::score(self.session().rig(), labels, verdicts.iter());
         labels.iter().any(says).then(score)
     }
 
     pub(crate) fn log(&self, lane: Lane) -> &LaneLog {
-        let history = self.session.history();
+        let history = self.session().history();
         match lane {
             Lane::Control(id) => history.control_lane(id),
             Lane::Action(id, axis) => &history.action_lanes(id)[axis],
@@ -67,14 +67,14 @@ impl App {
     /// The lane that commands are about: the chosen one, or the first.
     pub(crate) fn lane(&self) -> Option<Lane> {
         let lanes = self.lanes();
-        self.chosen.filter(|lane| lanes.contains(lane)).or(lanes.first().copied())
+        self.view.chosen.filter(|lane| lanes.contains(lane)).or(lanes.first().copied())
     }
 
     /// The lane that shows a trouble best: that of its control, or else the
     /// first of its device.
     pub(crate) fn lane_of(&self, trouble: &Trouble) -> Option<Lane> {
         let of_device = |lane: &Lane| match lane {
-            Lane::Control(id) => self.session.roster().control(*id).device == trouble.device,
+            Lane::Control(id) => self.session().roster().control(*id).device == trouble.device,
             Lane::Action(..) | Lane::Gesture(_) | Lane::Combo(_) => false,
         };
         let own = trouble.control.map(Lane::Control);
@@ -84,33 +84,37 @@ impl App {
     /// The trouble under the playhead or, if there is none, the last one before
     /// it, by its place in the list.
     pub(crate) fn trouble_at_playhead(&self) -> Option<usize> {
-        let now = self.session.plan().rate().time_of(self.tick());
-        self.streams.troubles().partition_point(|trouble| trouble.from <= now).checked_sub(1)
+        let now = self.session().plan().rate().time_of(self.tick());
+        self.document
+            .streams
+            .troubles()
+            .partition_point(|trouble| trouble.from <= now)
+            .checked_sub(1)
     }
 
     pub(crate) fn is_digital(&self, lane: Lane) -> bool {
         match lane {
-            Lane::Control(id) => self.session.roster().control(id).kind.is_button(),
-            Lane::Action(id, _) => self.session.plan().gives(id).is_digital(),
+            Lane::Control(id) => self.session().roster().control(id).kind.is_button(),
+            Lane::Action(id, _) => self.session().plan().gives(id).is_digital(),
             Lane::Gesture(_) | Lane::Combo(_) => true,
         }
     }
 
     /// The marks, as ticks.
     pub(crate) fn marks(&self) -> impl DoubleEndedIterator<Item = (Tick, &CleanText)> {
-        let rate = self.session.plan().rate();
-        self.session.labels().iter().map(move |label| (rate.tick_seeing(label.time), &label.text))
+        let rate = self.session().plan().rate();
+        self.session().labels().iter().map(move |label| (rate.tick_seeing(label.time), &label.text))
     }
 
     /// The device of the device bench.
     pub(crate) fn device(&self) -> Option<DeviceId> {
-        self.session.roster().devices().nth(self.device).map(|(id, _)| id)
+        self.session().roster().devices().nth(self.device).map(|(id, _)| id)
     }
 
     /// How many rows a lane takes.
     pub(crate) fn lane_height(&self, lane: Lane) -> u16 {
         // A short screen is better used for more lanes.
-        let tall = self.tall && self.hit.lanes.height >= 16;
+        let tall = self.view.is_tall && self.view.hit.lanes.height >= 16;
         let tall = tall && self.is_two_sided(lane) && !self.log(lane).is_empty();
         u16::from(tall) + 1 + u16::from(self.shows_reports(lane))
     }
@@ -120,8 +124,8 @@ impl App {
     /// between two polls; of an action with a value, what code that acts on
     /// events would have made of it.
     pub(crate) fn shows_reports(&self, lane: Lane) -> bool {
-        let has_room = self.stretch.zoom.columns_per_tick() > 1;
-        let is_chosen = self.chosen == Some(lane);
+        let has_room = self.view.stretch.zoom.columns_per_tick() > 1;
+        let is_chosen = self.view.chosen == Some(lane);
         match lane {
             Lane::Control(_) => is_chosen && has_room,
             // What the bench tunes is shown beside what it was.
@@ -139,23 +143,23 @@ impl App {
         match lane {
             Lane::Control(id) => {
                 matches!(
-                    self.session.roster().control(id).kind,
+                    self.session().roster().control(id).kind,
                     ControlKind::Axis { .. } | ControlKind::Relative
                 )
             }
-            Lane::Action(id, _) => !self.session.plan().gives(id).is_digital(),
+            Lane::Action(id, _) => !self.session().plan().gives(id).is_digital(),
             Lane::Gesture(_) | Lane::Combo(_) => false,
         }
     }
 
     /// Every action, for the board.
     pub(crate) fn actions(&self) -> impl Iterator<Item = ActionId> + use<> {
-        (0..self.session.plan().action_count() as u16).map(ActionId)
+        (0..self.session().plan().action_count() as u16).map(ActionId)
     }
 
     /// How long a button has been as it is, in ticks.
     pub(crate) fn ticks_since_change(&self, control: ControlId) -> Option<u32> {
-        let lane = self.session.history().control_lane(control);
+        let lane = self.session().history().control_lane(control);
         let tick = self.tick();
         lane.since(tick).map(|since| tick.0 - since.0)
     }

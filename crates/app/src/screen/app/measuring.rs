@@ -1,9 +1,21 @@
 //! Measuring the stick of the chosen lane, and letting the rig follow.
 
 use super::App;
+use crate::screen::jobs::Measured;
 use gtrig_analysis::measure::Proposal;
 use gtrig_core::{BoundInput, ControlId, Nanos, places_of};
 use gtrig_formats::words::missing_words;
+
+/// What the measuring bench and the stick bench know of sticks.
+#[derive(Debug, Default)]
+pub(crate) struct Measuring {
+    /// What the stick of the chosen lane was measured to do.
+    pub(crate) found: Option<Box<Measured>>,
+    /// Whether a thread measures.
+    pub(super) is_busy: bool,
+    /// The stick that is laid over the one of the stick bench.
+    pub(super) laid: Option<(ControlId, Option<ControlId>)>,
+}
 
 /// The axes of an input that can be measured: x, and y if it has one.
 fn measurable(input: BoundInput) -> Option<(ControlId, Option<ControlId>)> {
@@ -21,19 +33,19 @@ impl App {
     /// On its bench, measures the stick of the chosen lane, and again as more
     /// comes in.
     pub(in crate::screen) fn measure_if_due(&mut self) {
-        if self.is_measuring {
+        if self.measuring.is_busy {
             return;
         }
         let Some(axes) = self.subject().and_then(|(_, _, input)| measurable(input)) else {
             return;
         };
-        let second = self.session.plan().rate().tick_at(Nanos(1_000_000_000)).0;
-        let is_known = self.measured.as_ref().is_some_and(|measured| {
+        let second = self.session().plan().rate().tick_at(Nanos(1_000_000_000)).0;
+        let is_known = self.measuring.found.as_ref().is_some_and(|measured| {
             measured.of == axes.0 && self.last().0 < measured.until.0 + second
         });
         if !is_known {
-            self.is_measuring = true;
-            self.jobs.measure(&self.session, axes);
+            self.measuring.is_busy = true;
+            self.jobs.measure(self.session(), axes);
         }
     }
 
@@ -43,12 +55,13 @@ impl App {
         let Some((action, nth, input)) = self.subject() else { return };
         let Some((x, y)) = measurable(input) else { return };
         // What was measured may be another stick's: that of the lane before.
-        let Some(measured) = self.measured.as_ref().filter(|measured| measured.of == x) else {
+        let Some(measured) = self.measuring.found.as_ref().filter(|measured| measured.of == x)
+        else {
             self.tell("this stick is not measured yet: 7 does that".to_owned(), true);
             return;
         };
         let Proposal { travel, dead_zone, uncalibrated_dead_zone, outer } = measured.proposal;
-        let spec = self.session.plan().spec_of(action, nth);
+        let spec = self.session().plan().spec_of(action, nth);
         let was = self.wanted_rig().clone();
         let travel = [travel[0].ok(), travel[1].ok().filter(|_| y.is_some())];
         let is_known = travel[0].is_some() && (y.is_none() || travel[1].is_some());

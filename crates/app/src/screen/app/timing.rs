@@ -72,14 +72,14 @@ pub(crate) fn ended_at(attempt: &ComboAttempt) -> Nanos {
 
 impl App {
     pub(super) fn follow_combos(&mut self) {
-        if self.session.rig().combos.is_empty() {
+        if self.session().rig().combos.is_empty() {
             return;
         }
-        let chosen = match self.chosen {
+        let chosen = match self.view.chosen {
             Some(Lane::Combo(n)) => Some(n),
             _ => None,
         };
-        self.ladders.catch_up(&self.session, chosen);
+        self.ladders.catch_up(&self.document.session, chosen);
     }
 
     /// The ladder of a combo, if it is followed.
@@ -89,7 +89,7 @@ impl App {
 
     /// The tick at which an attempt was over.
     pub(crate) fn end_tick(&self, attempt: &ComboAttempt) -> Tick {
-        self.session.plan().rate().tick_seeing(ended_at(attempt))
+        self.session().plan().rate().tick_seeing(ended_at(attempt))
     }
 
     /// The combo of the ladder bench: the chosen one, or that of the chosen
@@ -98,7 +98,7 @@ impl App {
         let of_action = |lane| match lane {
             Lane::Combo(n) => Some(n),
             Lane::Action(id, _) => {
-                self.session.plan().inputs(id).iter().find_map(|input| match input {
+                self.session().plan().inputs(id).iter().find_map(|input| match input {
                     BoundInput::Combo(n) => Some(*n),
                     _ => None,
                 })
@@ -109,8 +109,8 @@ impl App {
             let last = |(n, _): (ComboId, &Ladder)| Some((self.attempt_of(n)?.ended, n));
             self.ladders.all().filter_map(last).max().map(|(_, n)| n)
         };
-        let first = (!self.session.rig().combos.is_empty()).then_some(ComboId(0));
-        self.chosen.and_then(of_action).or_else(latest).or(first)
+        let first = (!self.session().rig().combos.is_empty()).then_some(ComboId(0));
+        self.view.chosen.and_then(of_action).or_else(latest).or(first)
     }
 
     /// The last attempt at a combo that was over at the playhead.
@@ -147,7 +147,7 @@ impl App {
             let side = if way > 0 { "after" } else { "before" };
             return self.tell(format!("no combo nearly fired {side} this tick"), false);
         };
-        let rig = self.session.rig();
+        let rig = self.session().rig();
         let of = &rig.combos[combo.index()];
         let words = format!("{}: {}", of.name, attempt_words(rig, of, attempt));
         self.pick(Lane::Combo(combo));

@@ -45,7 +45,7 @@ pub(super) struct Grip {
 impl App {
     /// The contacts of the panel that is shown, by their places in the plan.
     pub(crate) fn panel(&self) -> Range<usize> {
-        let contacts = self.session.plan().contacts();
+        let contacts = self.session().plan().contacts();
         let is_before = |contact: &Contact| contact.panel < self.touching.panel;
         let first = contacts.partition_point(is_before);
         let count = contacts[first..].partition_point(|c| c.panel == self.touching.panel);
@@ -59,7 +59,7 @@ impl App {
 
     /// How large the panel is that is shown, in millimetres.
     pub(crate) fn panel_size(&self) -> [f32; 2] {
-        let shown = self.session.plan().contacts().get(self.panel().start);
+        let shown = self.session().plan().contacts().get(self.panel().start);
         shown.map_or(USUAL_SIZE, |contact| contact.size)
     }
 
@@ -76,7 +76,7 @@ impl App {
     }
 
     pub(in crate::screen) fn next_panel(&mut self, by: i32) {
-        let last = self.session.plan().contacts().last();
+        let last = self.session().plan().contacts().last();
         let count = last.map_or(1, |contact| i32::from(contact.panel) + 1);
         self.touching.panel = (i32::from(self.touching.panel) + by).rem_euclid(count) as u16;
     }
@@ -85,7 +85,7 @@ impl App {
     /// topmost one under it, its right button resizes it. Returns whether it was
     /// for a zone.
     pub(in crate::screen) fn grip(&mut self, mouse: &MouseEvent) -> bool {
-        let area = self.hit.panel;
+        let area = self.view.hit.panel;
         let is_on_it = area.contains((mouse.column, mouse.row).into());
         let place = share(area, self.panel_size(), mouse);
         match mouse.kind {
@@ -112,7 +112,7 @@ impl App {
 
     fn grip_at(&self, place: [f32; 2], moves: bool) -> Option<Grip> {
         let [wide, high] = self.panel_size();
-        let zone = self.session.plan().zones().under(place, high / wide).next()?;
+        let zone = self.session().plan().zones().under(place, high / wide).next()?;
         let of = self.wanted_rig().zones.get(zone.index())?;
         let [x, y] = self.in_numbers_of(of, place)?;
         let [from_x, from_y] = of.outline.handle();
@@ -122,7 +122,7 @@ impl App {
 
     /// A place in shares of the panel as the numbers of a zone measure it.
     fn in_numbers_of(&self, zone: &Zone, place: [f32; 2]) -> Option<[f32; 2]> {
-        Some(zone.to_panel(&self.session.rig().surface)?.inverse().place(place))
+        Some(zone.to_panel(&self.session().rig().surface)?.inverse().place(place))
     }
 
     fn drag_zone(&mut self, grip: Grip, place: [f32; 2]) {
@@ -147,7 +147,7 @@ impl App {
     /// Lets the mouse touch the panel: the left button is a finger, the right
     /// one pins a second finger or lifts it. Returns whether it was for the panel.
     pub(super) fn touch(&mut self, mouse: &MouseEvent, now: Nanos) -> bool {
-        let area = self.hit.panel;
+        let area = self.view.hit.panel;
         let is_on_it = area.contains((mouse.column, mouse.row).into());
         let is_drawing = self.touching.fingers.as_ref().is_some_and(|f| f.is_down(0));
         let place = Some(share(area, self.panel_size(), mouse));
@@ -161,17 +161,17 @@ impl App {
             }
             _ => return false,
         };
-        if self.is_take {
+        if self.document.is_take {
             let text = "a take cannot be touched: gtrig live or gtrig demo can";
             self.tell(text.to_owned(), true);
             return true;
         }
         // The picture may be turned against the panel that is drawn on.
-        let turn = self.session.rig().surface.turn.back();
+        let turn = self.session().rig().surface.turn.back();
         let (size, place) = (turn.size(self.panel_size()), place.map(|place| turn.apply(place)));
         let fingers = self.touching.fingers.get_or_insert_with(|| Fingers::new(size));
-        let touched = fingers.touch(&mut self.session, finger, place, now);
-        self.unsaved = self.recorder.is_none();
+        let touched = fingers.touch(&mut self.document.session, finger, place, now);
+        self.document.note_unsaved();
         match (touched, fingers.device()) {
             (Ok(()), Some(device)) => self.show_panel_of(device),
             (Ok(()), None) => {}
@@ -181,9 +181,9 @@ impl App {
     }
 
     fn show_panel_of(&mut self, device: DeviceId) {
-        let roster = self.session.roster();
+        let roster = self.session().roster();
         let is_its = |contact: &&Contact| roster.control(contact.down).device == device;
-        if let Some(contact) = self.session.plan().contacts().iter().find(is_its) {
+        if let Some(contact) = self.session().plan().contacts().iter().find(is_its) {
             self.touching.panel = contact.panel;
         }
     }
@@ -191,7 +191,7 @@ impl App {
     /// The mouse goes elsewhere: every finger it draws lifts.
     pub(super) fn lift_fingers(&mut self, now: Nanos) {
         if let Some(fingers) = &mut self.touching.fingers {
-            fingers.lift(&mut self.session, now);
+            fingers.lift(&mut self.document.session, now);
         }
     }
 }

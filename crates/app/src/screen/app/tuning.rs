@@ -70,7 +70,7 @@ impl App {
     /// The analogue input that the stick bench is about: that of the chosen
     /// lane, or else the first there is. With its place among those of its action.
     pub(crate) fn subject(&self) -> Option<(ActionId, usize, BoundInput)> {
-        let plan = self.session.plan();
+        let plan = self.session().plan();
         let shaped = |action: ActionId| {
             let inputs = plan.inputs(action).iter().copied().enumerate();
             inputs.filter(|(_, i)| plan.is_analogue(*i)).map(move |(n, i)| (action, n, i))
@@ -96,16 +96,16 @@ impl App {
     /// another one.
     pub(crate) fn laid_over(&self) -> Option<(ControlId, Option<ControlId>)> {
         let (_, _, subject) = self.subject()?;
-        let own = self.session.plan().controls_of(subject);
-        self.laid.filter(|(x, y)| !own.contains(x) && y.is_some() == (own.len() == 2))
+        let own = self.session().plan().controls_of(subject);
+        self.measuring.laid.filter(|(x, y)| !own.contains(x) && y.is_some() == (own.len() == 2))
     }
 
     /// Lays the next stick, axis or trigger over that subject; after the last,
     /// none.
     pub(super) fn lay_next(&mut self) {
         let Some((_, _, subject)) = self.subject() else { return };
-        let own = self.session.plan().controls_of(subject);
-        let roster = self.session.roster();
+        let own = self.session().plan().controls_of(subject);
+        let roster = self.session().roster();
         // A stick is laid over a stick, a single travel over another.
         let is_like = |(x, y): &(ControlId, Option<ControlId>)| {
             y.is_some() == (own.len() == 2) && !own.contains(x)
@@ -116,8 +116,8 @@ impl App {
             own.first().is_some_and(|own| roster.code(*x) != roster.code(*own))
         };
         others.sort_by_key(is_other);
-        let at = others.iter().position(|other| Some(*other) == self.laid);
-        self.laid = others.get(at.map_or(0, |at| at + 1)).copied();
+        let at = others.iter().position(|other| Some(*other) == self.measuring.laid);
+        self.measuring.laid = others.get(at.map_or(0, |at| at + 1)).copied();
         self.show_bench(Bench::Stick);
         if others.is_empty() {
             self.tell("there is no other to lay over it".to_owned(), false);
@@ -138,13 +138,13 @@ impl App {
     pub(in crate::screen) fn numbers_of_subject(&self, rig: &Rig) -> Vec<Knob> {
         let all = rig.knobs();
         let Some((action, nth, _)) = self.subject() else { return all };
-        let places = places_of(rig, action, self.session.plan().spec_of(action, nth));
+        let places = places_of(rig, action, self.session().plan().spec_of(action, nth));
         all.into_iter().filter(|knob| places.contains(&knob.place)).collect()
     }
 
     /// The numbers of the chosen gesture, or of all gestures and zones.
     pub(in crate::screen) fn numbers_of_panel(&self, rig: &Rig) -> Vec<Knob> {
-        let is_shown = |knob: &Knob| match self.chosen {
+        let is_shown = |knob: &Knob| match self.view.chosen {
             Some(Lane::Gesture(id)) => {
                 let gesture = rig.gestures.get(id.index());
                 gesture.is_some_and(|gesture| knob.place.is_of("gesture", &gesture.name))
@@ -164,7 +164,7 @@ impl App {
 
     /// The rig in force, or the one that soon will be.
     pub(super) fn wanted_rig(&self) -> &Rig {
-        self.tuning.wanted.as_ref().unwrap_or(self.session.rig())
+        self.tuning.wanted.as_ref().unwrap_or(self.session().rig())
     }
 
     /// The chosen one of them.
@@ -268,10 +268,10 @@ impl App {
     /// Has the history run by another rig.
     pub(super) fn tune_to(&mut self, rig: Rig) {
         if self.tuning.before.is_none() {
-            self.tuning.before = Some(ActionRecord::of(&self.session));
+            self.tuning.before = Some(ActionRecord::of(self.session()));
         }
         if self.tuning.original.is_none() {
-            self.tuning.original = Some(Originals::of(self.session.rig()));
+            self.tuning.original = Some(Originals::of(self.session().rig()));
         }
         self.tuning.wanted = Some(rig);
         self.try_wanted();
@@ -281,13 +281,13 @@ impl App {
         let Some(rig) = self.tuning.wanted.clone().filter(|_| self.tuning.tried.is_none()) else {
             return;
         };
-        let from = self.session.seen_count();
-        if self.session.history().event_count() <= AT_ONCE {
-            let session = self.session.retuned(rig, Capacity::DEFAULT);
+        let from = self.session().seen_count();
+        if self.session().history().event_count() <= AT_ONCE {
+            let session = self.session().retuned(rig, Capacity::DEFAULT);
             self.adopt(session, from);
         } else {
             self.tuning.tried = Some(rig.clone());
-            self.jobs.retune(self.session.recording(), rig, from);
+            self.jobs.retune(self.session().recording(), rig, from);
         }
     }
 
@@ -310,31 +310,26 @@ impl App {
     /// event number `from`.
     fn adopt(&mut self, mut session: Session, from: u64) {
         self.tuning.wanted = None;
-        session.follow(&self.session, from);
-        session.take_waiting(&self.session);
-        self.streams.catch_up(&self.session);
-        if let Some(recorder) = &mut self.recorder {
-            recorder.go_on_with(&self.session, &session);
-        }
-        self.streams.go_on_from(&session);
-        let rate = self.session.plan().rate();
-        let (playhead, first) = (rate.time_of(self.tick()), rate.time_of(self.stretch.first));
-        let is_live = self.is_live();
-        self.session = session;
+        session.follow(self.session(), from);
+        session.take_waiting(self.session());
+        let rate = self.session().plan().rate();
+        let (playhead, first) = (rate.time_of(self.tick()), rate.time_of(self.view.stretch.first));
+        let is_live = self.view.is_live();
+        self.document.go_on_with(session);
         self.ladders = Ladders::default();
         self.follow_combos();
-        let rate = self.session.plan().rate();
-        self.stretch.first = rate.tick_at(first);
+        let rate = self.session().plan().rate();
+        self.view.stretch.first = rate.tick_at(first);
         if !is_live {
             self.freeze_at(rate.tick_at(playhead));
         }
-        self.audited = None;
+        self.polling.found = None;
         self.clear_yard();
         if self.bench == Bench::Polling {
             self.audit();
         }
         let before = self.tuning.before.as_ref();
-        let after = ActionRecord::of(&self.session);
+        let after = ActionRecord::of(self.session());
         self.tuning.differences = before.map_or(Vec::new(), |before| compare(before, &after));
     }
 
@@ -347,7 +342,7 @@ impl App {
     }
 
     pub(super) fn jump_to_difference(&mut self, way: i32) {
-        let rate = self.session.plan().rate();
+        let rate = self.session().plan().rate();
         let here = self.tick();
         let tick = |difference: &Difference| rate.tick_seeing(difference.from);
         let mut all = self.tuning.differences.iter().copied();
@@ -359,8 +354,8 @@ impl App {
             self.tell("no further difference".to_owned(), false);
             return;
         };
-        self.chosen = Some(Lane::Action(difference.action, 0));
-        let name = &self.session.rig().actions[difference.action.index()].name;
+        self.view.chosen = Some(Lane::Action(difference.action, 0));
+        let name = &self.session().rig().actions[difference.action.index()].name;
         let Difference { kind, from, to, by, .. } = difference;
         let by = if by > 0.0 { format!(", by up to {by:.3}") } else { String::new() };
         let lasted = Nanos(to.0 - from.0);
@@ -395,7 +390,7 @@ impl App {
                 }
                 Ok(()) => {
                     self.tell(format!("the rig was written to {}", path.display()), false);
-                    self.tuning.original = Some(Originals::of(self.session.rig()));
+                    self.tuning.original = Some(Originals::of(self.session().rig()));
                     self.tuning.source = Some(RigSource { path: Some(path.to_owned()), text, hz });
                     self.watch_rig();
                 }
@@ -406,10 +401,10 @@ impl App {
     /// A rate that the command line set is not written.
     fn tuned_text(&self, text: &str) -> Result<String, String> {
         let file = rig::parse("the rig", text).map_err(|error| error.to_string())?;
-        let mut wanted = self.session.rig().clone();
+        let mut wanted = self.session().rig().clone();
         for knob in file.knobs() {
             let is_untouched = |now: &&Knob| self.original(now) == Some(now.value);
-            let now = self.session.rig().knobs();
+            let now = self.session().rig().knobs();
             let now = now.iter().find(|now| now.place == knob.place);
             if now.filter(is_untouched).is_some() {
                 wanted = wanted.with(&knob.place, knob.value);
@@ -442,7 +437,7 @@ impl App {
         match source.rig_of(&text) {
             Ok(rig) => {
                 source.text = text;
-                let was = self.session.rig().clone();
+                let was = self.session().rig().clone();
                 self.tuning.original = Some(Originals::of(&rig));
                 self.tuning.undo.push(was);
                 self.tune_to(rig);

@@ -61,17 +61,17 @@ impl App {
         let right = self
             .yard
             .right
-            .get_or_insert_with(|| CraneTrack::new(&self.session, MotionRule::Right));
-        right.catch_up(&self.session, AT_ONCE);
+            .get_or_insert_with(|| CraneTrack::new(&self.document.session, MotionRule::Right));
+        right.catch_up(&self.document.session, AT_ONCE);
         if self.yard.wrong.is_none() {
             self.begin_wrong();
         }
         let Some(Wrong { track, session }) = &mut self.yard.wrong else { return };
         match session {
-            None => track.catch_up(&self.session, AT_ONCE),
+            None => track.catch_up(&self.document.session, AT_ONCE),
             Some((wrong, from)) => {
-                wrong.follow(&self.session, *from);
-                *from = self.session.seen_count();
+                wrong.follow(&self.document.session, *from);
+                *from = self.document.session.seen_count();
                 track.catch_up(wrong, AT_ONCE)
             }
         };
@@ -79,28 +79,29 @@ impl App {
 
     fn begin_wrong(&mut self) {
         let way = self.yard.mistake();
-        let Some(rig) = way.rig(self.session.rig()) else {
-            let track = CraneTrack::new(&self.session, way);
+        let Some(rig) = way.rig(self.session().rig()) else {
+            let track = CraneTrack::new(self.session(), way);
             self.yard.wrong = Some(Wrong { track, session: None });
             return;
         };
         if self.yard.is_running {
             return;
         }
-        let from = self.session.seen_count();
-        if self.session.history().event_count() <= EVENTS_AT_ONCE {
-            let session = self.session.retuned(rig, Capacity::DEFAULT);
+        let from = self.session().seen_count();
+        if self.session().history().event_count() <= EVENTS_AT_ONCE {
+            let session = self.session().retuned(rig, Capacity::DEFAULT);
             self.went_wrong(session, from, way);
         } else {
             self.yard.is_running = true;
-            self.jobs.go_wrong(self.session.recording(), rig, (from, way));
+            self.jobs.go_wrong(self.session().recording(), rig, (from, way));
         }
     }
 
     /// The history was run with a mistake, up to event number `from`.
     pub(super) fn went_wrong(&mut self, session: Session, from: u64, way: MotionRule) {
         self.yard.is_running = false;
-        if way == self.yard.mistake() && way.rig(self.session.rig()).as_ref() == Some(session.rig())
+        if way == self.yard.mistake()
+            && way.rig(self.session().rig()).as_ref() == Some(session.rig())
         {
             let track = CraneTrack::new(&session, way);
             self.yard.wrong = Some(Wrong { track, session: Some((Box::new(session), from)) });
@@ -112,9 +113,9 @@ impl App {
     pub(crate) fn cranes(&self, count: u32) -> [Vec<Crane>; 2] {
         let tick: Tick = self.tick();
         let right = self.yard.right.as_ref();
-        let right = right.map_or(Vec::new(), |track| track.until(&self.session, tick, count));
+        let right = right.map_or(Vec::new(), |track| track.until(self.session(), tick, count));
         let wrong = self.yard.wrong.as_ref().map_or(Vec::new(), |wrong| {
-            let session = wrong.session.as_ref().map_or(&self.session, |(session, _)| session);
+            let session = wrong.session.as_ref().map_or(self.session(), |(session, _)| session);
             wrong.track.until(session, tick, count)
         });
         [right, wrong]

@@ -132,7 +132,7 @@ struct Block<'a> {
 
 impl<'a> Block<'a> {
     fn new(app: &'a App, id: ActionId) -> Self {
-        let plan = app.session.plan();
+        let plan = app.session().plan();
         let inputs = plan.inputs(id);
         let state = app.machine().action(id);
         let through = |input: &BoundInput| app.machine().through(plan, id, *input);
@@ -212,13 +212,13 @@ impl<'a> Block<'a> {
     fn action(&self, buffer: &mut Buffer, area: Rect, app: &App) {
         let active = self.state.is_active();
         let style = if active { app.theme.fired() } else { app.theme.plain() };
-        let name = &app.session.rig().actions[self.id.index()].name;
+        let name = &app.session().rig().actions[self.id.index()].name;
         let x = area.x + ACTION;
         let value = self.value(app);
         let mut rows = paint::rows(area);
         let Some(first) = rows.next() else { return };
         let after = paint::text(buffer, first, x, name, style) + 1;
-        let by = self.state.driver.map(|by| app.session.roster().label(by).to_string());
+        let by = self.state.driver.map(|by| app.session().roster().label(by).to_string());
         match rows.next() {
             Some(second) => {
                 paint::text(buffer, second, x, &value, style);
@@ -234,7 +234,7 @@ impl<'a> Block<'a> {
 
     fn value(&self, app: &App) -> String {
         let ActionState { x, y, .. } = self.state;
-        match app.session.plan().gives(self.id) {
+        match app.session().plan().gives(self.id) {
             Gives::On | Gives::Pulse | Gives::Toggle if self.state.is_active() => "● on".to_owned(),
             Gives::On | Gives::Pulse | Gives::Toggle => "○ off".to_owned(),
             Gives::Polar => format!("{x:+.0}° {y:.2}"),
@@ -254,7 +254,7 @@ struct InputRow<'a> {
 
 impl InputRow<'_> {
     fn draw(&self, buffer: &mut Buffer, row: Rect) {
-        let out = self.app.machine().through(self.app.session.plan(), self.action, self.input);
+        let out = self.app.machine().through(self.app.session().plan(), self.action, self.input);
         let style = match (self.wins, out.is_active()) {
             (true, _) => self.app.theme.wire(),
             (false, true) => self.app.theme.signal(),
@@ -270,7 +270,7 @@ impl InputRow<'_> {
                 (self.label(control), format!("{:+}", cell.seen), own, format!("{:+.2}", out.x))
             }
             BoundInput::Zone { zone, .. } => {
-                let name = &self.app.session.rig().zones[zone.index()].name;
+                let name = &self.app.session().rig().zones[zone.index()].name;
                 let state = if out.is_active() { "touched" } else { "free" };
                 (format!("glass {name}"), state.to_owned(), String::new(), String::new())
             }
@@ -294,21 +294,21 @@ impl InputRow<'_> {
 
     /// How far a combo is, and whether it is on.
     fn combo(&self, combo: ComboId, out: ActionState) -> (String, String, String, String) {
-        let spec = &self.app.session.rig().combos[combo.index()];
-        let met = self.app.machine().combo_progress(self.app.session.plan(), combo);
+        let spec = &self.app.session().rig().combos[combo.index()];
+        let met = self.app.machine().combo_progress(self.app.session().plan(), combo);
         let progress = format!("{met}/{}", spec.steps.len());
         let state = if out.is_active() { "fires" } else { "" };
         (format!("combo {}", spec.name), progress, String::new(), state.to_owned())
     }
 
     fn label(&self, control: ControlId) -> String {
-        self.app.session.roster().label(control).to_string()
+        self.app.session().roster().label(control).to_string()
     }
 
     fn button(&self, control: ControlId, press_at: f32) -> (String, String, String, String) {
         let cell = self.app.machine().control(control);
         let label = self.label(control);
-        if self.app.session.roster().control(control).kind != ControlKind::Button {
+        if self.app.session().roster().control(control).kind != ControlKind::Button {
             let rule = format!("on ≥ {press_at:.2}");
             return (label, format!("{:+}", cell.seen), format!("{:+.2}", cell.value), rule);
         }
@@ -319,7 +319,7 @@ impl InputRow<'_> {
     }
 
     fn gesture(&self, gesture: GestureId, out: ActionState) -> (String, String, String, String) {
-        let of = &self.app.session.rig().gestures[gesture.index()];
+        let of = &self.app.session().rig().gestures[gesture.index()];
         let state = self.app.machine().gesture(gesture);
         let word = match state {
             _ if state.is_on() => "fired",
@@ -359,9 +359,9 @@ impl InputRow<'_> {
         out: ActionState,
     ) -> (String, String, String, String) {
         let machine = self.app.machine();
-        let label = format!("{} motion", self.app.session.roster().device_of(x).label());
+        let label = format!("{} motion", self.app.session().roster().device_of(x).label());
         let raw = format!("{:+} {:>+6}", machine.control(x).seen, machine.control(y).seen);
-        let sum = machine.stages(self.app.session.plan(), self.input);
+        let sum = machine.stages(self.app.session().plan(), self.input);
         let sum = sum.first().map_or(String::new(), |[x, y]| format!("{x:+.2} {y:+.2}"));
         (label, raw, sum, format!("{:+.2} {:+.2}", out.x, out.y))
     }
@@ -386,7 +386,7 @@ impl InputRow<'_> {
 
     /// Whether any key of a side is down, or any zone of it has a contact.
     fn is_held(&self, side: BoundSide) -> bool {
-        let (machine, plan) = (self.app.machine(), self.app.session.plan());
+        let (machine, plan) = (self.app.machine(), self.app.session().plan());
         let is_down = |&key: &ControlId| machine.control(key).is_down();
         let contacts = ContactId::first(plan.contacts().len());
         let has_any = |zone| contacts.clone().any(|contact| machine.zone_has(zone, contact));
@@ -395,8 +395,8 @@ impl InputRow<'_> {
 
     /// Zones by their names, keys by what they share.
     fn sides_label(&self, sides: &[BoundSide]) -> String {
-        let plan = self.app.session.plan();
-        let zones = &self.app.session.rig().zones;
+        let plan = self.app.session().plan();
+        let zones = &self.app.session().rig().zones;
         let names: Vec<&str> = sides
             .iter()
             .filter_map(|side| side.zones().iter().next().map(|id| zones[id.index()].name.as_str()))
@@ -411,7 +411,7 @@ impl InputRow<'_> {
     /// `keys W A S D`, `pad·1 dpad`: what the codes share, once; which side is
     /// held is for the arrows to show.
     fn keys_label(&self, sides: &[&[ControlId]]) -> String {
-        let roster = self.app.session.roster();
+        let roster = self.app.session().roster();
         let firsts: Vec<ControlId> =
             sides.iter().filter_map(|side| side.first().copied()).collect();
         let Some(&first) = firsts.first() else {
@@ -437,8 +437,8 @@ impl InputRow<'_> {
     fn edge(&self, buffer: &mut Buffer, row: Rect) {
         let machine = self.app.machine();
         let theme = self.app.theme;
-        for control in self.app.session.plan().controls_of(self.input) {
-            if !self.app.session.roster().control(control).kind.is_button() {
+        for control in self.app.session().plan().controls_of(self.input) {
+            if !self.app.session().roster().control(control).kind.is_button() {
                 continue;
             }
             let cell = machine.control(control);

@@ -46,12 +46,12 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         paint::text(buffer, area, area.x, "no device has been connected", app.theme.faint());
         return;
     };
-    let device = app.session.roster().device(id);
+    let device = app.session().roster().device(id);
     let lines = [head, health, intervals];
     for (row, line) in paint::rows(area).zip(lines) {
         line(buffer, row, app, (id, device));
     }
-    let is_button = |id: &ControlId| app.session.roster().control(*id).kind.is_button();
+    let is_button = |id: &ControlId| app.session().roster().control(*id).kind.is_button();
     let (buttons, analogue): (Vec<_>, Vec<_>) = device.controls().partition(is_button);
     let mut below = area;
     take_rows(&mut below, lines.len() as u16);
@@ -87,7 +87,7 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, (id, device): (DeviceId, &Dev
         "" => "unknown",
         bus => bus,
     };
-    let n = app.session.roster().devices().len();
+    let n = app.session().roster().devices().len();
     let text = format!("bus {bus}   identity {identity}   {} of {n}, Tab: next", app.device + 1);
     let x = paint::text(buffer, row, x, &text, theme.faint()) + 3;
     if app.machine().main() == Some(id) {
@@ -97,7 +97,7 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, (id, device): (DeviceId, &Dev
 
 fn health(buffer: &mut Buffer, row: Rect, app: &App, (id, _): (DeviceId, &Device)) {
     let hearing = app.machine().device(id);
-    let now = app.session.plan().rate().time_of(app.tick());
+    let now = app.session().plan().rate().time_of(app.tick());
     let state = match hearing.presence {
         Presence::Here => "connected and heard",
         Presence::Deaf => "connected, not listened to",
@@ -109,7 +109,7 @@ fn health(buffer: &mut Buffer, row: Rect, app: &App, (id, _): (DeviceId, &Device
     };
     let text = format!(
         "{state}   {:>4} reports/s   last report {:<18} last touched {}",
-        app.session.reports_per_second(app.tick())[usize::from(id.0)],
+        app.session().reports_per_second(app.tick())[usize::from(id.0)],
         ago(hearing.last_report),
         ago(hearing.last_use),
     );
@@ -119,7 +119,7 @@ fn health(buffer: &mut Buffer, row: Rect, app: &App, (id, _): (DeviceId, &Device
 /// Over the whole history, not up to the playhead.
 fn intervals(buffer: &mut Buffer, row: Rect, app: &App, (id, _): (DeviceId, &Device)) {
     let theme = app.theme;
-    let known = app.streams.device(id).and_then(|stream| {
+    let known = app.document.streams.device(id).and_then(|stream| {
         let at = |share| stream.intervals.percentile(share).map(Nanos::as_millis);
         Some((stream, at(0.5)?, at(0.95)?, at(0.99)?, stream.intervals.longest()?))
     });
@@ -161,10 +161,10 @@ fn grid(
 
 fn analogue_cell(buffer: &mut Buffer, place: Rect, app: &App, id: ControlId) {
     let cell = app.machine().control(id);
-    let kind = app.session.roster().control(id).kind;
+    let kind = app.session().roster().control(id).kind;
     let active = cell.seen != kind.rest();
     let style = if active { app.theme.signal() } else { app.theme.faint() };
-    let info = app.session.roster().info(id);
+    let info = app.session().roster().info(id);
     let text = format!("{:<12} {:>+7} {:>+7.3} ", info.code, cell.seen, cell.value);
     let x = paint::text(buffer, place, place.x, &text, style);
     let two_sided = matches!(kind, ControlKind::Axis { .. } | ControlKind::Relative);
@@ -214,7 +214,7 @@ fn button_cell(buffer: &mut Buffer, place: Rect, app: &App, (id, bit): (ControlI
         Some(Edge::Release) => "╲",
         None => " ",
     };
-    let text = format!("{dot}{edge}{bit:>2} {}", app.session.roster().code(id));
+    let text = format!("{dot}{edge}{bit:>2} {}", app.session().roster().code(id));
     let inner = Rect { width: place.width.saturating_sub(1), ..place };
     paint::text(buffer, inner, inner.x, &text, style);
 }
@@ -277,7 +277,7 @@ fn edges(app: &App, word: &[ControlId]) -> String {
             Edge::Press => "╱",
             Edge::Release => "╲",
         };
-        Some(format!("{sign} {}", app.session.roster().code(id)))
+        Some(format!("{sign} {}", app.session().roster().code(id)))
     };
     word.iter().filter_map(edge).collect::<Vec<_>>().join("  ")
 }

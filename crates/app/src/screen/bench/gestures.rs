@@ -19,7 +19,7 @@ const SHOWN: u32 = 90;
 
 /// The attempts that go on, a row each.
 pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect>, app: &App) {
-    let plan = app.session.plan();
+    let plan = app.session().plan();
     let going = app.machine().candidates(plan);
     if let Some(row) = rows.next() {
         let words = match going.len() {
@@ -36,7 +36,7 @@ pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Re
         }
     }
     for (candidate, row) in going.iter().zip(rows) {
-        let name = &app.session.rig().gestures[candidate.gesture.index()].name;
+        let name = &app.session().rig().gestures[candidate.gesture.index()].name;
         let (state, style) = state(candidate, app.theme);
         let text = format!("{state} {name:<14} ");
         let mut x = paint::text(buffer, row, row.x + 2, &text, style);
@@ -69,7 +69,7 @@ fn short(quantity: Quantity) -> &'static str {
 
 /// What came of attempts up to the playhead, the newest first.
 pub(super) fn verdicts(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect>, app: &App) {
-    let rig = app.session.rig();
+    let rig = app.session().rig();
     let name = |verdict: &GestureVerdict| rig.gestures[verdict.gesture.index()].name.clone();
     let mut shown =
         past(app).filter(|v| v.outcome != GestureOutcome::Missed || v.is_near()).peekable();
@@ -105,7 +105,7 @@ pub(super) fn verdicts(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect
 }
 
 fn past(app: &App) -> impl Iterator<Item = &GestureVerdict> {
-    let verdicts = app.session.history().verdicts();
+    let verdicts = app.session().history().verdicts();
     let known = verdicts.partition_point(|verdict| verdict.tick <= app.tick());
     verdicts.range(..known).rev()
 }
@@ -122,9 +122,9 @@ impl Sheet<'_, '_, '_> {
     /// The limits of what is being tried, around where it began, and the way of
     /// what came of it just now.
     pub(super) fn draw(&mut self) {
-        let contacts = &self.app.session.plan().contacts()[self.app.panel()];
+        let contacts = &self.app.session().plan().contacts()[self.app.panel()];
         let is_here = |control| contacts.iter().any(|contact| contact.down == control);
-        for candidate in self.app.machine().candidates(self.app.session.plan()) {
+        for candidate in self.app.machine().candidates(self.app.session().plan()) {
             if is_here(candidate.contact) {
                 self.limits(&candidate);
             }
@@ -161,7 +161,7 @@ impl Sheet<'_, '_, '_> {
     }
 
     fn limits(&mut self, candidate: &GestureCandidate) {
-        let gesture = &self.app.session.rig().gestures[candidate.gesture.index()];
+        let gesture = &self.app.session().rig().gestures[candidate.gesture.index()];
         let theme = self.app.theme;
         let style = if candidate.has_fired { theme.fired() } else { theme.faint() };
         for shape in limit_shapes(gesture, candidate.way[0], candidate.centre) {

@@ -38,7 +38,7 @@ pub(crate) const ENTRY: Entry = Entry {
             return (Entry::PLAIN.figure)(app, excerpt);
         };
         let Excerpt { title, from, to, .. } = excerpt;
-        Ok(figure::ladder(&app.session, &LadderSheet { title, combo, from, to }))
+        Ok(figure::ladder(app.session(), &LadderSheet { title, combo, from, to }))
     },
     is_about: Some(App::is_timing),
     ..Entry::PLAIN
@@ -57,15 +57,16 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let left = Rect { width: area.width - beside - if beside > 0 { 2 } else { 0 }, ..area };
     near(buffer, right, app);
     let Some(ladder) = app.ladder(n) else { return };
-    let combo = &app.session.rig().combos[n.index()];
-    let names = combo.steps.iter().map(|step| rung_words(app.session.rig(), step).chars().count());
+    let combo = &app.session().rig().combos[n.index()];
+    let names =
+        combo.steps.iter().map(|step| rung_words(app.session().rig(), step).chars().count());
     let name = (names.max().unwrap_or(0) as u16 + 4).clamp(20, 44);
     Bench { app, n, ladder, combo, name }.draw(buffer, left);
 }
 
 /// What nearly fired in the whole history, the nearest first.
 fn near(buffer: &mut Buffer, area: Rect, app: &App) {
-    let rig = app.session.rig();
+    let rig = app.session().rig();
     let misses = app.near_misses();
     let mut rows = paint::rows(area);
     if let Some(row) = rows.next() {
@@ -102,11 +103,11 @@ struct Bench<'a> {
 
 impl Bench<'_> {
     fn rate(&self) -> PollRate {
-        self.app.session.plan().rate()
+        self.app.session().plan().rate()
     }
 
     fn draw(&self, buffer: &mut Buffer, area: Rect) {
-        let (theme, rig) = (self.app.theme, self.app.session.rig());
+        let (theme, rig) = (self.app.theme, self.app.session().rig());
         let mut rows = paint::rows(area);
         let attempt = self.app.attempt_of(self.n);
         if let Some(row) = rows.next() {
@@ -116,7 +117,7 @@ impl Bench<'_> {
         if let Some(row) = rows.next() {
             self.said(buffer, row, attempt);
         }
-        let met = self.app.machine().combo_progress(self.app.session.plan(), self.n);
+        let met = self.app.machine().combo_progress(self.app.session().plan(), self.n);
         let scale = Scale::of(self, attempt);
         for (n, row) in (0..self.combo.steps.len()).zip(&mut rows) {
             self.rung(buffer, row, (n, met), attempt, &scale);
@@ -153,7 +154,7 @@ impl Bench<'_> {
             ComboAttemptOutcome::Stopped(_) => ("┄ ", theme.faint()),
         };
         let x = paint::text(buffer, row, row.x + 2, glyph, style);
-        let words = attempt_words(self.app.session.rig(), self.combo, attempt);
+        let words = attempt_words(self.app.session().rig(), self.combo, attempt);
         let text = format!("{}  {words}", ended_at(attempt));
         paint::text(buffer, row, x, &text, style);
     }
@@ -171,7 +172,7 @@ impl Bench<'_> {
         let is_met = n < met;
         let style = if is_met { theme.fired() } else { theme.plain() };
         let pointer = if is_met { "▸" } else { " " };
-        let name = format!("{pointer} {}", rung_words(self.app.session.rig(), step));
+        let name = format!("{pointer} {}", rung_words(self.app.session().rig(), step));
         let label = Rect { width: self.name.min(row.width), ..row };
         paint::text(buffer, label, row.x + 2, &name, style);
         let track = scale.track(row);
@@ -287,7 +288,7 @@ impl Bench<'_> {
         let Some(n) = chosen.or(most) else { return };
         let gaps = self.ladder.gaps(n);
         let step = &self.combo.steps[n];
-        let words = rung_words(self.app.session.rig(), step);
+        let words = rung_words(self.app.session().rig(), step);
         let title = match gaps.len() {
             0 => format!("no interval to `{words}` yet"),
             count => format!("{count} intervals to `{words}`, │ its window"),

@@ -28,7 +28,7 @@ pub(crate) const ENTRY: Entry = Entry {
     name: "measure",
     help: "bench: what the stick can really do, measured",
     draw,
-    figure: |app, excerpt| match &app.measured {
+    figure: |app, excerpt| match &app.measuring.found {
         Some(measured) => {
             Ok(figure::measurement(&measured.samples, &measured.found, &measured.report))
         }
@@ -39,7 +39,7 @@ pub(crate) const ENTRY: Entry = Entry {
 };
 
 fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
-    let Some(measured) = &app.measured else {
+    let Some(measured) = &app.measuring.found else {
         let text = "measuring: the reports of the stick of the chosen lane …";
         paint::text(buffer, area, area.x + 2, text, app.theme.faint());
         return;

@@ -38,7 +38,7 @@ pub(crate) const ENTRY: Entry = Entry {
 };
 
 fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
-    let Some(audited) = &app.audited else {
+    let Some(audited) = &app.polling.found else {
         let text = "auditing the history: the same events, polled at other rates …";
         paint::text(buffer, area, area.x + RATE, text, app.theme.faint());
         return;
@@ -73,7 +73,7 @@ impl Subject {
     fn of(app: &App) -> Self {
         let lane = match app.lane() {
             Some(lane @ Lane::Control(id)) if app.is_digital(lane) => {
-                Some((id, lane_name(&app.session, lane)))
+                Some((id, lane_name(app.session(), lane)))
             }
             _ => None,
         };
@@ -99,7 +99,7 @@ impl Subject {
 fn head(buffer: &mut Buffer, row: Rect, app: &App, audited: &Audited, subject: &Subject) {
     let theme = app.theme;
     let x = paint::text(buffer, row, row.x + RATE, subject.name(), theme.strong()) + 2;
-    let state = if app.is_auditing {
+    let state = if app.polling.is_busy {
         "auditing again …".to_owned()
     } else {
         format!(
@@ -155,7 +155,7 @@ impl Row<'_> {
     fn draw(&self, buffer: &mut Buffer, row: Rect) {
         let theme = self.app.theme;
         let rate = self.audit.of.rate;
-        let is_own = rate == self.app.session.plan().rate();
+        let is_own = rate == self.app.session().plan().rate();
         let style = if is_own { theme.wire() } else { theme.plain() };
         let text = format!("{:>5} Hz{}", rate.hz(), if is_own { " ◂" } else { "" });
         paint::text(buffer, row, row.x + RATE, &text, style);

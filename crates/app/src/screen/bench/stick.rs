@@ -45,10 +45,10 @@ pub(crate) const ENTRY: Entry = Entry {
         let Some((action, _, input)) = app.subject() else {
             return (Entry::PLAIN.figure)(app, excerpt);
         };
-        let rate = app.session.plan().rate();
+        let rate = app.session().plan().rate();
         let ticks = (rate.tick_seeing(excerpt.from), rate.tick_at(excerpt.to));
         let of = (action, input);
-        Ok(figure::stick(&StickSheet::of_input(excerpt.title, &app.session, of, ticks)))
+        Ok(figure::stick(&StickSheet::of_input(excerpt.title, app.session(), of, ticks)))
     },
     ..Entry::PLAIN
 };
@@ -112,7 +112,7 @@ impl Stick<'_> {
     }
 
     fn chain(&self) -> &Chain {
-        self.app.session.plan().chain_of(self.input)
+        self.app.session().plan().chain_of(self.input)
     }
 
     fn stages(&self) -> &[Stage] {
@@ -121,7 +121,7 @@ impl Stick<'_> {
 
     /// What the action makes of a hand that holds still.
     fn response(&self) -> Response<'_> {
-        let clamp = self.app.session.rig().actions[self.action.index()].clamp;
+        let clamp = self.app.session().rig().actions[self.action.index()].clamp;
         Response { chain: self.chain(), clamp }
     }
 
@@ -180,14 +180,14 @@ impl Stick<'_> {
 
     fn past(&self) -> impl Iterator<Item = Tick> + use<> {
         let tick = self.app.tick().0;
-        let first = self.app.session.history().begins().0;
+        let first = self.app.session().history().begins().0;
         (tick.saturating_sub(TRAIL).max(first)..=tick).map(Tick)
     }
 
     /// Values of the two axes over the last ticks, up positive as the stages
     /// that only turn signs make it.
     fn raw(&self, (x, y): (ControlId, Option<ControlId>)) -> Vec<[f32; 2]> {
-        let (history, chain) = (self.app.session.history(), self.chain());
+        let (history, chain) = (self.app.session().history(), self.chain());
         let value = |id: ControlId, tick| history.control_lane(id).value_at(tick);
         self.past()
             .map(|tick| chain.turned([value(x, tick), y.map_or(0.0, |y| value(y, tick))]))
@@ -197,12 +197,12 @@ impl Stick<'_> {
     /// The stick as reported, with its zones or thresholds; the one that is laid
     /// over it, and where the others of the action are.
     fn reported(&self, buffer: &mut Buffer, area: Rect) {
-        let name = self.app.session.roster().travel_label(self.axes());
+        let name = self.app.session().roster().travel_label(self.axes());
         let own = self.raw(self.axes());
         let laid = self.app.laid_over().map(|axes| self.raw(axes));
         let title = match self.app.laid_over() {
             Some(axes) => {
-                format!("reported ◌ {}", self.app.session.roster().travel_label(axes))
+                format!("reported ◌ {}", self.app.session().roster().travel_label(axes))
             }
             None => format!("{name} reported"),
         };
@@ -244,7 +244,7 @@ impl Stick<'_> {
 
     /// The other sticks that feed the action.
     fn others(&self) -> impl Iterator<Item = (ControlId, Option<ControlId>)> {
-        let inputs = self.app.session.plan().inputs(self.action).iter().enumerate();
+        let inputs = self.app.session().plan().inputs(self.action).iter().enumerate();
         inputs.filter_map(|(nth, input)| match input {
             BoundInput::Stick { x, y, .. } if nth != self.nth => Some((*x, Some(*y))),
             _ => None,
@@ -253,9 +253,9 @@ impl Stick<'_> {
 
     /// What the action makes of it.
     fn shaped(&self, buffer: &mut Buffer, area: Rect) {
-        let name = &self.app.session.rig().actions[self.action.index()].name;
+        let name = &self.app.session().rig().actions[self.action.index()].name;
         let area = self.title(buffer, area, &format!("▷ {name} shaped"));
-        let (history, plan) = (self.app.session.history(), self.app.session.plan());
+        let (history, plan) = (self.app.session().history(), self.app.session().plan());
         let place = |tick| history.action_vector(plan, self.action, tick);
         let points: Vec<[f32; 2]> = self.past().map(place).collect();
         let is_active = self.app.machine().action(self.action).is_active();
@@ -360,7 +360,7 @@ impl Stick<'_> {
     /// The value after each stage, then the numbers.
     fn words(&self, buffer: &mut Buffer, area: Rect) {
         let theme = self.theme();
-        let values = self.app.machine().stages(self.app.session.plan(), self.input);
+        let values = self.app.machine().stages(self.app.session().plan(), self.input);
         let names = std::iter::once("own scale").chain(self.stages().iter().map(Stage::name));
         let mut rows = paint::rows(area);
         let is_single = self.is_single();

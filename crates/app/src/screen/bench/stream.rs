@@ -37,10 +37,12 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     if let Some(row) = rows.next() {
         titles(buffer, row, app);
     }
-    let devices = app.session.roster().devices();
+    let devices = app.session().roster().devices();
     let most = usize::from(area.height) / 2;
     for (id, device) in devices.take(most.max(1)) {
-        let (Some(row), Some(stream)) = (rows.next(), app.streams.device(id)) else { break };
+        let (Some(row), Some(stream)) = (rows.next(), app.document.streams.device(id)) else {
+            break;
+        };
         device_row(buffer, row, app, device, stream);
     }
     rows.next();
@@ -93,7 +95,7 @@ fn short_ms(time: Nanos) -> String {
 
 /// The list, around the playhead.
 fn troubles(buffer: &mut Buffer, rows: &[Rect], app: &App) {
-    let all = app.streams.troubles();
+    let all = app.document.streams.troubles();
     let Some((&head, rows)) = rows.split_first() else { return };
     if all.is_empty() {
         let text = "nothing wrong: no report is missing, late, out of order or twice";
@@ -117,5 +119,5 @@ fn trouble_row(buffer: &mut Buffer, row: Rect, app: &App, trouble: &Trouble, is_
     let time = format!("{pointer}{:>14}  ", trouble.to.to_string());
     let x = paint::text(buffer, row, row.x + MARGIN, &time, style);
     let x = paint::text(buffer, row, x, &format!("{:<10}", trouble.kind.word()), theme.doubtful());
-    paint::text(buffer, row, x, &trouble_words(trouble, app.session.roster()), style);
+    paint::text(buffer, row, x, &trouble_words(trouble, app.session().roster()), style);
 }

@@ -45,13 +45,13 @@ pub(crate) const ENTRY: Entry = Entry {
     draw,
     numbers: Some(App::numbers_of_panel),
     figure: |app, excerpt| {
-        let gesture = match app.chosen {
+        let gesture = match app.view.chosen {
             Some(Lane::Gesture(gesture)) => Some(gesture),
             _ => None,
         };
         let Excerpt { title, from, to, .. } = excerpt;
         let sheet = TouchSheet { title, from, to, panel: app.shown_panel(), gesture };
-        figure::touch(&app.session, &sheet).ok_or("no touch panel has been connected")
+        figure::touch(app.session(), &sheet).ok_or("no touch panel has been connected")
     },
     is_about: Some(App::is_touch),
     mouse: App::grip,
@@ -67,7 +67,7 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         return;
     }
     let [wide, high] = app.panel_size();
-    let contacts = &app.session.plan().contacts()[panel.clone()];
+    let contacts = &app.session().plan().contacts()[panel.clone()];
     let bench = Touch { app, contacts, first: panel.start, proportion: high / wide };
     let panel = app.panel_area(area);
     bench.panel(buffer, panel);
@@ -124,7 +124,7 @@ impl Touch<'_> {
                 context.draw(&Rectangle { x: 0.0, y: 0.0, width, height, color });
                 // Those that have a contact last, so that their borders are whole.
                 for is_touched in [false, true] {
-                    let zones = self.app.session.plan().zones().on_panel().iter().enumerate();
+                    let zones = self.app.session().plan().zones().on_panel().iter().enumerate();
                     let style = if is_touched { theme.fired() } else { theme.plain() };
                     for (_, zone) in
                         zones.filter(|(n, _)| self.is_touched(ZoneId::at(*n)) == is_touched)
@@ -170,14 +170,14 @@ impl Touch<'_> {
         let (x, y) = self.at(corner);
         // Within the border, a row below it; a long name at the right begins before
         // its zone rather than being cut.
-        let room = f64::from(self.app.hit.panel.width.max(1));
+        let room = f64::from(self.app.view.hit.panel.width.max(1));
         let x = (x + 0.02).min(1.0 - zone.name.chars().count() as f64 / room).max(0.0);
         context.print(x, y - 0.06, Span::styled(zone.name.clone(), style));
     }
 
     /// Where a contact was, as far as it was down.
     fn trail(&self, contact: &Contact) -> Vec<(f64, f64)> {
-        let history = self.app.session.history();
+        let history = self.app.session().history();
         let value = |id: ControlId, tick| history.control_lane(id).value_at(tick);
         let last = self.app.tick().0;
         let ticks = (last.saturating_sub(TRAIL).max(history.begins().0)..=last).map(Tick);
@@ -197,7 +197,7 @@ impl Touch<'_> {
         };
         say(&self.surface(), theme.faint());
         for (n, contact) in self.contacts.iter().enumerate() {
-            let name = self.app.session.roster().code(contact.down);
+            let name = self.app.session().roster().code(contact.down);
             let Some(place) = self.place(contact) else { continue };
             let words =
                 format!("{name:<10} {}{}", self.where_is(contact, place), self.extras(name));
@@ -208,7 +208,7 @@ impl Touch<'_> {
             say("nobody touches it", theme.faint());
         }
         let mut rows: Vec<Rect> = rows.collect();
-        if !self.app.session.rig().gestures.is_empty() {
+        if !self.app.session().rig().gestures.is_empty() {
             // What happens gets two thirds of the room, the numbers the rest.
             let numbers = rows.split_off(rows.len() - (rows.len() / 3).min(7));
             let mut upper = rows.into_iter();
@@ -216,7 +216,7 @@ impl Touch<'_> {
             gestures::verdicts(buffer, &mut upper, self.app);
             rows = numbers;
         }
-        let rig = self.app.session.rig();
+        let rig = self.app.session().rig();
         let text = match rig.zones.is_empty() && rig.gestures.is_empty() {
             true => "the rig has no [zone.…] and no [gesture.…]: see docs/rig-format.md",
             false => "numbers",
@@ -229,13 +229,13 @@ impl Touch<'_> {
     /// The panel: its units, and how large it is.
     fn surface(&self) -> String {
         let Contact { down, x, y, size: [wide, high], .. } = self.contacts[0];
-        let roster = self.app.session.roster();
+        let roster = self.app.session().roster();
         let name = roster.device_of(down).label();
         let units = |control: ControlId| {
             let (min, max) = roster.info(control).kind.range().unwrap_or((0, 0));
             i64::from(max) - i64::from(min)
         };
-        let is_known = self.app.session.rig().surface.mm.is_some()
+        let is_known = self.app.session().rig().surface.mm.is_some()
             || [x, y].iter().all(|&id| roster.info(id).grain.resolution > 0);
         let taken = if is_known { "" } else { "taken to be " };
         format!("{name}   {} × {} units, {taken}{wide:.0} × {high:.0} mm", units(x), units(y))
@@ -246,7 +246,7 @@ impl Touch<'_> {
         let [x, y] = place;
         let [wide, high] = contact.size;
         let mut words = format!("{x:.3} {y:.3}   {:.1} {:.1} mm", x * wide, y * high);
-        let surface = self.app.session.rig().surface;
+        let surface = self.app.session().rig().surface;
         for space in [Space::Px, Space::View, Space::World] {
             if let Some(map) = surface.to_panel(space) {
                 let [x, y] = map.inverse().place(place);
@@ -260,7 +260,7 @@ impl Touch<'_> {
 
     /// Pressure and size of a contact, where its panel reports them.
     fn extras(&self, contact: &str) -> String {
-        let device = self.app.session.roster().device_of(self.contacts[0].down);
+        let device = self.app.session().roster().device_of(self.contacts[0].down);
         let named = |part: &str| {
             let control = device.control(&format!("{contact}-{part}"))?;
             Some(format!("   {part} {:.2}", self.value(control)))
@@ -270,10 +270,10 @@ impl Touch<'_> {
 
     /// The whole stack under a contact, and who has it.
     fn stack(&self, contact: ContactId, place: [f32; 2]) -> String {
-        let zones = &self.app.session.rig().zones;
+        let zones = &self.app.session().rig().zones;
         let machine = self.app.machine();
         let under: Vec<ZoneId> =
-            self.app.session.plan().zones().under(place, self.proportion).collect();
+            self.app.session().plan().zones().under(place, self.proportion).collect();
         let say = |&id: &ZoneId| {
             let Zone { name, claim, .. } = &zones[id.index()];
             match (machine.zone_has(id, contact), claim) {

@@ -56,7 +56,7 @@ pub(crate) const ENTRY: Entry = Entry {
 };
 
 fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
-    if app.session.rig().yard.is_empty() {
+    if app.session().rig().yard.is_empty() {
         let text = "the rig has no [yard]: docs/rig-format.md says how actions move the crane";
         paint::text(buffer, area, area.x + 2, text, app.theme.faint());
         return;

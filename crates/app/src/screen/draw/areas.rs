@@ -1,6 +1,6 @@
 //! Where everything goes.
 
-use crate::screen::{App, app::Hit};
+use crate::screen::{App, viewport::Hit};
 use ratatui::layout::Rect;
 
 /// The parts of the screen. A part that has no room is empty.
@@ -37,7 +37,7 @@ impl Areas {
         let bench_rule = from_top(&mut rest, u16::from(height >= 16));
         let bench = from_top(&mut rest, bench_rows(height));
         let ruler = from_top(&mut rest, 1);
-        let has_marks = !app.session.labels().is_empty() && height >= 12;
+        let has_marks = !app.session().labels().is_empty() && height >= 12;
         let marks = from_top(&mut rest, u16::from(has_marks));
         let gutters = match whole.width {
             0..40 => (12, 0),

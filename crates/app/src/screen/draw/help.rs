@@ -41,7 +41,7 @@ pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App) {
         height: area.height.saturating_sub(2),
     };
     let visible = inner.height.max(1);
-    let scroll = app.help_scroll.min(rows.saturating_sub(visible));
+    let scroll = app.help.scroll.min(rows.saturating_sub(visible));
     for (at, line) in lines.iter().enumerate() {
         let (column, row) = (at as u16 / rows, at as u16 % rows);
         let Some(row) = row.checked_sub(scroll).filter(|&row| row < visible) else {

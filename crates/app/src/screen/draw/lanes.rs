@@ -27,7 +27,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     marks(buffer, areas, app);
     let lanes = app.lanes();
     let mut below = areas.lanes;
-    for &lane in lanes.iter().skip(app.first_lane) {
+    for &lane in lanes.iter().skip(app.view.first_lane) {
         let height = app.lane_height(lane).min(below.height);
         if height == 0 {
             break;
@@ -38,7 +38,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
         below.height -= height;
     }
     if lanes.is_empty() {
-        let text = match app.filter.is_empty() {
+        let text = match app.view.filter.is_empty() {
             true => "no lanes: the rig has no actions, and nothing has moved yet",
             false => "no lane has these words in its name; Esc drops the filter",
         };
@@ -51,7 +51,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
 fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
     let (row, traces) = (areas.ruler, areas.traces(areas.ruler));
     paint::rule(buffer, row, app.theme);
-    let title = match app.filter.as_str() {
+    let title = match app.view.filter.as_str() {
         "" => " lanes ".to_owned(),
         filter => format!(" lanes / {filter} "),
     };
@@ -62,9 +62,9 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
         &title,
         app.theme.strong(),
     );
-    if app.stretch.zoom.columns_per_tick() > 1 {
+    if app.view.stretch.zoom.columns_per_tick() > 1 {
         // There is room between two polls: say where they are.
-        for column in (0..traces.width).step_by(app.stretch.zoom.columns_per_tick() as usize) {
+        for column in (0..traces.width).step_by(app.view.stretch.zoom.columns_per_tick() as usize) {
             paint::glyph(buffer, traces, traces.x + column, "╷", app.theme.faint());
         }
     }
@@ -77,7 +77,7 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
             paint::glyph(buffer, traces, x, "┬", app.theme.faint());
         }
     }
-    if let Some(column) = app.stretch.column_of(app.tick()) {
+    if let Some(column) = app.view.stretch.column_of(app.tick()) {
         paint::glyph(buffer, traces, traces.x + column, "▼", app.theme.wire());
     }
 }
@@ -85,8 +85,8 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
 /// Columns and round milliseconds, at least eighteen columns apart. A label
 /// stands at the tick that sees its instant.
 fn time_labels(app: &App) -> impl Iterator<Item = (u16, u64)> + use<> {
-    let rate = app.session.plan().rate();
-    let stretch = app.stretch;
+    let rate = app.session().plan().rate();
+    let stretch = app.view.stretch;
     let ms_at = |tick| rate.time_of(tick).as_millis();
     let first = ms_at(stretch.first);
     let least = (ms_at(stretch.tick_at(18)) - first).max(1.0) as u64;
@@ -118,7 +118,7 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
             None => ("⚑ ", app.theme.wire()),
         };
         let words = text.as_str().strip_prefix(score::PREFIX).unwrap_or(text.as_str());
-        Some((app.stretch.column_of(tick)?, style, words.to_owned()))
+        Some((app.view.stretch.column_of(tick)?, style, words.to_owned()))
     };
     let mut flags = app.marks().filter_map(flag).peekable();
     while let Some((column, (glyph, style), words)) = flags.next() {
@@ -131,7 +131,7 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
 }
 
 fn playhead(buffer: &mut Buffer, areas: &Areas, app: &App) {
-    let Some(column) = app.stretch.column_of(app.tick()) else { return };
+    let Some(column) = app.view.stretch.column_of(app.tick()) else { return };
     for rows in [areas.marks, areas.lanes] {
         let traces = areas.traces(rows);
         for y in traces.top()..traces.bottom() {
@@ -205,18 +205,18 @@ impl Row<'_> {
     }
 
     fn is_presence(&self) -> bool {
-        let roster = self.app.session.roster();
+        let roster = self.app.session().roster();
         matches!(self.lane, Lane::Control(id) if roster.control(id).is_presence)
     }
 
     fn name(&mut self) {
-        let chosen = self.app.chosen == Some(self.lane);
+        let chosen = self.app.view.chosen == Some(self.lane);
         let style = match (chosen, self.is_action()) {
             (true, _) => self.theme().chosen(),
             (false, true) => self.theme().strong(),
             (false, false) => self.theme().plain(),
         };
-        let name = lane_name(&self.app.session, self.lane);
+        let name = lane_name(self.app.session(), self.lane);
         let indent = if self.is_action() { "" } else { "  " };
         let pointer = if chosen { "▸" } else { " " };
         let width = usize::from(self.traces.x - self.area.x).saturating_sub(1);
@@ -260,8 +260,8 @@ impl Row<'_> {
 
     /// How far a combo is under the playhead.
     fn combo_state(&mut self, combo: ComboId) {
-        let met = self.app.machine().combo_progress(self.app.session.plan(), combo);
-        let count = self.app.session.rig().combos[combo.index()].steps.len();
+        let met = self.app.machine().combo_progress(self.app.session().plan(), combo);
+        let count = self.app.session().rig().combos[combo.index()].steps.len();
         let (text, style) = match (self.app.machine().combo(combo).is_on(), met) {
             (true, _) => ("fired".to_owned(), self.theme().fired()),
             (false, 0) => ("idle".to_owned(), self.theme().faint()),
@@ -273,12 +273,12 @@ impl Row<'_> {
     /// On the lane of a combo its attempts, and what came of those that did not
     /// fire.
     fn attempts(&mut self, combo: ComboId) {
-        let (app, stretch) = (self.app, self.app.stretch);
+        let (app, stretch) = (self.app, self.app.view.stretch);
         let Some(ladder) = app.ladder(combo) else { return };
         let attempts = ladder.attempts();
         let first = attempts.partition_point(|attempt| app.end_tick(attempt) < stretch.first);
         for attempt in &attempts[first..] {
-            let rate = app.session.plan().rate();
+            let rate = app.session().plan().rate();
             let began = attempt.rungs.first().map_or(Nanos(0), |rung| rung.reported);
             let (from, to) = (rate.tick_seeing(began), app.end_tick(attempt));
             if from > stretch.tick_at(stretch.columns) {
@@ -316,9 +316,9 @@ impl Row<'_> {
 
     fn columns(&self) -> Vec<Column> {
         let app = self.app;
-        let stretch = app.stretch;
+        let stretch = app.view.stretch;
         let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
-        let begins = app.session.history().begins();
+        let begins = app.session().history().begins();
         let count = usize::from(self.traces.width);
         let spans = app.log(self.lane).columns(stretch.first, width);
         let mut presence = self.presence().map(|log| log.columns(stretch.first, width));
@@ -351,10 +351,11 @@ impl Row<'_> {
     fn cut_out_missing(&self, columns: &mut [Column]) {
         let Lane::Control(control) = self.lane else { return };
         let app = self.app;
-        let (rate, stretch) = (app.session.plan().rate(), app.stretch);
+        let (rate, stretch) = (app.session().plan().rate(), app.view.stretch);
         let end = Tick(stretch.first.0 + stretch.zoom.ticks_in(stretch.columns));
-        let device = app.session.roster().control(control).device;
-        let holes = app.streams.holes(device, rate.time_of(stretch.first), rate.time_of(end));
+        let device = app.session().roster().control(control).device;
+        let holes =
+            app.document.streams.holes(device, rate.time_of(stretch.first), rate.time_of(end));
         for hole in holes {
             let column = |tick: Tick| stretch.column_of(tick.max(stretch.first)).map(usize::from);
             let first = column(rate.tick_seeing(hole.from).next()).unwrap_or(columns.len());
@@ -369,8 +370,8 @@ impl Row<'_> {
     fn presence(&self) -> Option<&gtrig_analysis::LaneLog> {
         match self.lane {
             Lane::Control(id) => {
-                let presence = self.app.session.roster().device_of(id).presence();
-                (presence != id).then(|| self.app.session.history().control_lane(presence))
+                let presence = self.app.session().roster().device_of(id).presence();
+                (presence != id).then(|| self.app.session().history().control_lane(presence))
             }
             Lane::Action(..) | Lane::Gesture(_) | Lane::Combo(_) => None,
         }
@@ -381,7 +382,7 @@ impl Row<'_> {
     /// two polls lies between those.
     fn reports(&mut self, control: ControlId) {
         let row = self.below("as reported");
-        let known = self.app.stretch.column_of(self.app.last());
+        let known = self.app.view.stretch.column_of(self.app.last());
         let known = known.map_or(usize::from(self.traces.width), |last| usize::from(last) + 1);
         let is_button = self.app.is_digital(self.lane);
         for (at, span) in self.reported(control).into_iter().enumerate().take(known) {
@@ -395,10 +396,10 @@ impl Row<'_> {
     /// event comes. Where the state is held still, such code stands still too.
     fn by_events(&mut self, action: ActionId, columns: &[Column]) {
         let row = self.below("if on events");
-        let (plan, stretch) = (self.app.session.plan(), self.app.stretch);
+        let (plan, stretch) = (self.app.session().plan(), self.app.view.stretch);
         let width = stretch.zoom.ticks_per_column();
         let count = columns.len().div_ceil(stretch.zoom.columns_per_tick() as usize);
-        let history = self.app.session.history();
+        let history = self.app.session().history();
         let drivers = history.driver_lane(action).columns(stretch.first, width);
         let drivers: Vec<LaneSummary> = drivers.take(count).collect();
         // A change of driver is an event of one of the two.
@@ -434,9 +435,9 @@ impl Row<'_> {
     fn before(&mut self, before: &ActionRecord, (action, axis): (ActionId, usize)) {
         let row = self.below("before");
         let Some(lanes) = before.lanes(action) else { return };
-        let stretch = self.app.stretch;
+        let stretch = self.app.view.stretch;
         let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
-        let known = self.app.stretch.column_of(before.last());
+        let known = self.app.view.stretch.column_of(before.last());
         let known = known.map_or(usize::from(self.traces.width), |last| usize::from(last) + 1);
         let now = self.app.log(self.lane).columns(stretch.first, width);
         let was = lanes[axis].columns(stretch.first, width);
@@ -462,7 +463,7 @@ impl Row<'_> {
 
     /// What a control reported, column by column.
     fn reported(&self, control: ControlId) -> Vec<LaneSummary> {
-        let (session, stretch) = (&self.app.session, self.app.stretch);
+        let (session, stretch) = (self.app.session(), self.app.view.stretch);
         let kind = session.roster().control(control).kind;
         let last = Tick(stretch.first.0 + stretch.zoom.ticks_in(stretch.columns));
         let mut level = self.app.log(self.lane).value_at(stretch.first);
@@ -487,8 +488,8 @@ impl Row<'_> {
     /// The column in which an instant lies, polls being at the first columns
     /// of their ticks.
     fn column_of_instant(&self, time: Nanos) -> usize {
-        let rate = self.app.session.plan().rate();
-        let stretch = self.app.stretch;
+        let rate = self.app.session().plan().rate();
+        let stretch = self.app.view.stretch;
         let poll = rate.tick_at(time);
         let (from, to) = (rate.time_of(poll), rate.time_of(poll.next()));
         let per_tick = u64::from(stretch.zoom.columns_per_tick());
@@ -554,7 +555,7 @@ impl Row<'_> {
     /// On the lane of a contact, what came of its gestures.
     fn verdicts(&mut self) {
         let Lane::Control(control) = self.lane else { return };
-        let (session, stretch) = (&self.app.session, self.app.stretch);
+        let (session, stretch) = (self.app.session(), self.app.view.stretch);
         let verdicts = session.history().verdicts();
         if verdicts.is_empty() || session.plan().contacts().iter().all(|c| c.down != control) {
             return;

@@ -19,14 +19,14 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
         paint::text(buffer, area, area.x, text, style);
         return;
     }
-    let badge = match (app.is_take, app.is_live(), app.is_playing()) {
+    let badge = match (app.document.is_take, app.view.is_live(), app.view.is_playing()) {
         (true, _, true) => (" PLAYING ", Badge::Live),
         (true, ..) => (" TAKE ", Badge::Frozen),
         (false, true, _) => (" LIVE ", Badge::Live),
         (false, false, _) => (" FROZEN ", Badge::Frozen),
     };
     let mut x = paint::text(buffer, area, area.x, badge.0, theme.badge(badge.1)) + 2;
-    let session = &app.session;
+    let session = app.session();
     let rate = session.plan().rate();
     let tick = app.tick();
     for text in [
@@ -50,19 +50,19 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
         let text = format!("mode {}", names.join(" › "));
         x = paint::text(buffer, area, x, &text, theme.wire()) + 3;
     }
-    if !app.streams.troubles().is_empty() {
-        let text = format!("streams ░ {}", app.streams.troubles().len());
+    if !app.document.streams.troubles().is_empty() {
+        let text = format!("streams ░ {}", app.document.streams.troubles().len());
         x = paint::text(buffer, area, x, &text, theme.doubtful()) + 3;
     }
-    if let Some(recorder) = app.recording() {
+    if let Some(recorder) = app.document.recording() {
         let name = recorder.path().file_name().unwrap_or_default().to_string_lossy();
         let name = gtrig_core::CleanText::new(&name);
         x = paint::text(buffer, area, x, &format!("● REC {name}"), theme.doubtful()) + 3;
     }
     let behind = app.last().0 - tick.0;
-    if let Some(title) = &app.title {
+    if let Some(title) = &app.document.title {
         paint::text(buffer, area, x, title, theme.faint());
-    } else if !app.is_take && !app.is_live() {
+    } else if !app.document.is_take && !app.view.is_live() {
         let text = format!("{behind} ticks behind; recording goes on");
         paint::text(buffer, area, x, &text, theme.faint());
     }
@@ -81,9 +81,9 @@ fn clock(time: Nanos) -> String {
 /// Every device: whether it is there, its slot, how often it reports.
 pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
     let theme = app.theme;
-    let reports = app.session.reports_per_second(app.tick());
+    let reports = app.session().reports_per_second(app.tick());
     let mut x = area.x;
-    for ((id, device), reports) in app.session.roster().devices().zip(reports) {
+    for ((id, device), reports) in app.session().roster().devices().zip(reports) {
         let hearing = app.machine().device(id);
         let (dot, state, style) = match hearing.presence {
             Presence::Here => {
@@ -97,7 +97,7 @@ pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
         x = paint::text(buffer, area, x, &device.label().to_string(), theme.strong()) + 1;
         x = paint::text(buffer, area, x, &state, style) + 3;
     }
-    if app.session.roster().devices().len() == 0 {
+    if app.session().roster().devices().len() == 0 {
         paint::text(buffer, area, x, "no device has been connected", theme.faint());
     }
 }

@@ -17,9 +17,9 @@ use ratatui::{
 
 /// How far a combo is, and what came of the last attempt at it.
 fn combo(app: &App, n: ComboId) -> String {
-    let rig = app.session.rig();
+    let rig = app.session().rig();
     let of = &rig.combos[n.index()];
-    let met = app.machine().combo_progress(app.session.plan(), n);
+    let met = app.machine().combo_progress(app.session().plan(), n);
     let state = match (app.machine().combo(n).is_on(), met) {
         (true, _) => "on".to_owned(),
         (false, 0) => "idle".to_owned(),
@@ -34,7 +34,7 @@ fn combo(app: &App, n: ComboId) -> String {
 pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     paint::rule(buffer, areas.why_rule, app.theme);
     let Some(lane) = app.lane() else { return };
-    let title = format!(" why {} ", lane_name(&app.session, lane));
+    let title = format!(" why {} ", lane_name(app.session(), lane));
     let x = areas.why_rule.x + 2;
     paint::text(buffer, areas.why_rule, x, &title, app.theme.strong());
     if let Some((_, words)) = app.marks().find(|(tick, _)| *tick == app.tick()) {
@@ -42,9 +42,9 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
         paint::text_right(buffer, areas.why_rule, &flag, app.theme.wire());
     }
     let text = match lane {
-        Lane::Control(id) => explain_control(&app.session, app.machine(), id),
-        Lane::Action(id, _) => explain_action(&app.session, app.machine(), id),
-        Lane::Gesture(n) => explain_gesture(&app.session, app.machine(), n),
+        Lane::Control(id) => explain_control(app.session(), app.machine(), id),
+        Lane::Action(id, _) => explain_action(app.session(), app.machine(), id),
+        Lane::Gesture(n) => explain_gesture(app.session(), app.machine(), n),
         Lane::Combo(n) => combo(app, n),
     };
     Paragraph::new(text).wrap(Wrap { trim: true }).render(areas.why, buffer);

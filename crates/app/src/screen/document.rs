@@ -1,0 +1,134 @@
+//! What the screen shows: a session, and what feeds it and writes it down.
+
+use crate::{files::Opened, recorder::Recorder};
+use gtrig_analysis::{Session, stream::StreamWatch};
+use gtrig_core::{Nanos, Tick};
+use gtrig_sources::{Source, Terminal};
+
+/// Events are given this long to arrive before the tick that should see them
+/// runs; see [`Session::report`] on those that come later still.
+pub const SETTLE: Nanos = Nanos::from_millis(4);
+
+/// A live session or a take. Opening another take puts another document in its
+/// place.
+pub(crate) struct Document {
+    pub(crate) session: Session,
+    /// What feeds the session while it is live; a take has no sources.
+    sources: Vec<Box<dyn Source>>,
+    /// The keys of the terminal, which feed it while they are captured.
+    pub(super) terminal: Option<Terminal>,
+    pub(crate) is_take: bool,
+    pub(crate) title: Option<String>,
+    /// How well the reports of the devices come.
+    pub(crate) streams: StreamWatch,
+    /// The take that is written as it happens.
+    recorder: Option<Recorder>,
+    /// Whether there is something that no file holds.
+    pub(super) is_unsaved: bool,
+}
+
+impl Document {
+    /// What no source feeds and no file holds.
+    pub(super) fn new(session: Session) -> Self {
+        Document {
+            session,
+            sources: Vec::new(),
+            terminal: None,
+            is_take: false,
+            title: None,
+            streams: StreamWatch::default(),
+            recorder: None,
+            is_unsaved: false,
+        }
+    }
+
+    /// A session that `sources` and the terminal feed.
+    pub(super) fn live(
+        session: Session,
+        sources: Vec<Box<dyn Source>>,
+        terminal: Option<Terminal>,
+    ) -> Self {
+        Document { sources, terminal, ..Document::new(session) }
+    }
+
+    /// A take that was read.
+    pub(super) fn take(opened: Opened) -> Self {
+        Document {
+            is_take: true,
+            title: opened.title,
+            streams: opened.streams,
+            ..Document::new(opened.session)
+        }
+    }
+
+    /// The last tick that has run.
+    pub(crate) fn last(&self) -> Tick {
+        self.session.now().at()
+    }
+
+    /// Drains the sources and runs the ticks whose events have had time to
+    /// arrive; a take has them all. Returns what the person has to be told.
+    pub(super) fn advance(&mut self, now: Nanos) -> Vec<String> {
+        let mut news = Vec::new();
+        if self.is_take {
+            return news;
+        }
+        for source in &mut self.sources {
+            source.drain(&mut self.session, now);
+            news.extend(source.troubles());
+        }
+        if let Some(terminal) = &mut self.terminal {
+            terminal.drain(&mut self.session, now);
+        }
+        if let Some(settled) = now.0.checked_sub(SETTLE.0) {
+            let tick = self.session.plan().rate().tick_at(Nanos(settled));
+            self.session.run_until(tick);
+        }
+        self.streams.catch_up(&self.session);
+        if let Some(recorder) = &mut self.recorder {
+            recorder.catch_up(&self.session, now);
+            news.extend(recorder.news());
+        }
+        news
+    }
+
+    /// Has everything written to a take as it happens.
+    pub(super) fn record(&mut self, recorder: Recorder) {
+        self.recorder = Some(recorder);
+        self.is_unsaved = false;
+    }
+
+    /// Something came that only a recording would keep.
+    pub(super) fn note_unsaved(&mut self) {
+        self.is_unsaved = self.recorder.is_none();
+    }
+
+    /// Goes on with a session that has seen the same by another rig.
+    pub(super) fn go_on_with(&mut self, session: Session) {
+        self.streams.catch_up(&self.session);
+        if let Some(recorder) = &mut self.recorder {
+            recorder.go_on_with(&self.session, &session);
+        }
+        self.streams.go_on_from(&session);
+        self.session = session;
+    }
+
+    /// The take that is being written, if there is one.
+    pub(crate) fn recording(&self) -> Option<&Recorder> {
+        self.recorder.as_ref()
+    }
+
+    /// Ends the recording and writes its take to the end. Returns where it is,
+    /// or `None` when nothing was recorded.
+    ///
+    /// # Errors
+    /// What went wrong, in words for the person.
+    pub(super) fn stop_recording(&mut self) -> Result<Option<String>, String> {
+        let Some(recorder) = self.recorder.take() else { return Ok(None) };
+        let path = recorder.path().display().to_string();
+        match recorder.finish(&self.session) {
+            Ok(()) => Ok(Some(path)),
+            Err(error) => Err(format!("{path} could not be written to its end: {error}")),
+        }
+    }
+}

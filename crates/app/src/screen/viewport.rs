@@ -1,0 +1,102 @@
+//! Where in a document the person looks.
+
+use super::view::{Lane, Stretch, Zoom};
+use gtrig_core::{Machine, Nanos, Tick};
+use ratatui::layout::Rect;
+
+/// Where the playhead is.
+#[derive(Clone, Debug)]
+pub(crate) enum Playhead {
+    /// At the latest tick.
+    Live,
+    /// At a tick of the past, with the state as it was then.
+    Frozen(Box<Machine>),
+}
+
+/// Where the last frame put things that a mouse can hit.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Hit {
+    /// The traces of the lanes, without their names.
+    pub(crate) traces: Rect,
+    /// The lanes, names and values included.
+    pub(crate) lanes: Rect,
+    /// The picture of a touch panel.
+    pub(crate) panel: Rect,
+}
+
+/// The playhead, the stretch of time and the lanes that are in view.
+pub(crate) struct Viewport {
+    pub(super) playhead: Playhead,
+    /// Since when a take plays, and from which tick.
+    pub(super) playing: Option<(Nanos, Tick)>,
+    pub(crate) stretch: Stretch,
+    pub(crate) filter: String,
+    pub(crate) chosen: Option<Lane>,
+    pub(crate) first_lane: usize,
+    /// Lanes with two sides take two rows.
+    pub(super) is_tall: bool,
+    /// The next frame is to show the whole take.
+    pub(super) opens_whole: bool,
+    pub(crate) hit: Hit,
+}
+
+impl Default for Viewport {
+    fn default() -> Self {
+        Viewport {
+            playhead: Playhead::Live,
+            playing: None,
+            stretch: Stretch { first: Tick(0), columns: 80, zoom: Zoom::NORMAL },
+            filter: String::new(),
+            chosen: None,
+            first_lane: 0,
+            is_tall: true,
+            opens_whole: false,
+            hit: Hit::default(),
+        }
+    }
+}
+
+impl Viewport {
+    pub(crate) fn is_live(&self) -> bool {
+        matches!(self.playhead, Playhead::Live)
+    }
+
+    pub(crate) fn is_playing(&self) -> bool {
+        self.playing.is_some()
+    }
+
+    /// Shows the end of a history.
+    pub(super) fn follow(&mut self, last: Tick) {
+        self.stretch = Stretch::ending(last, self.stretch.columns, self.stretch.zoom);
+    }
+
+    /// Puts the playhead on the tick of a state of the past.
+    pub(super) fn freeze(&mut self, then: Machine) {
+        self.stretch.show(then.at());
+        self.playhead = Playhead::Frozen(Box::new(then));
+    }
+
+    /// Shows the history from `first` to `last`, as near as it fits.
+    pub(super) fn show_all(&mut self, first: Tick, last: Tick) {
+        let ticks = last.0 - first.0 + 1;
+        let columns = self.stretch.columns;
+        let mut zooms = (0..32).map(|steps| Zoom::NORMAL.by(steps));
+        let fits = |zoom: &Zoom| zoom.ticks_in(columns) >= ticks + zoom.ticks_per_column();
+        let zoom = zooms.find(fits).unwrap_or(Zoom::NORMAL.by(32));
+        self.stretch = Stretch::ending(last, columns, zoom);
+        self.stretch.pan(-4, last);
+        self.stretch.show(first);
+    }
+
+    /// The last tick in view.
+    pub(super) fn end(&self, last: Tick) -> Tick {
+        Tick(self.stretch.first.0 + self.stretch.zoom.ticks_in(self.stretch.columns)).min(last)
+    }
+
+    /// Takes over how another viewport was laid out, but not where it looked.
+    pub(super) fn lay_out_like(&mut self, other: &Viewport) {
+        self.is_tall = other.is_tall;
+        self.hit = other.hit;
+        self.stretch.columns = other.stretch.columns;
+    }
+}
