@@ -1,5 +1,6 @@
 //! Rigs and takes from disk, and those that ship with the program.
 
+use crate::loops::LoopsError;
 use anyhow::{Context, bail};
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{PollRate, Rig};
@@ -87,8 +88,8 @@ impl RigSource {
 ///
 /// # Errors
 /// When it is none.
-pub fn rate(hz: f64) -> anyhow::Result<PollRate> {
-    PollRate::from_hz(hz).with_context(|| format!("{hz} Hz is no poll rate; choose 10 to 1000"))
+pub fn rate(hz: f64) -> Result<PollRate, LoopsError> {
+    PollRate::from_hz(hz).ok_or(LoopsError::RateOutside(hz))
 }
 
 /// A take that was read into a session of its own.

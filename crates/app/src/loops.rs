@@ -38,25 +38,46 @@ impl AuditBy {
     }
 }
 
-impl FromStr for AuditBy {
-    type Err = String;
+/// Why a text names no loops. What was written stands in it escaped.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum LoopsError {
+    /// A setting that there is not.
+    #[error("{} is none of jitter=, hitch= and step=", .0.escape_debug())]
+    UnknownSetting(String),
+    /// No loop would run.
+    #[error("name at least one poll rate, such as 60")]
+    NoRate,
+    /// A word in the place of a rate.
+    #[error("{} is no poll rate", .0.escape_debug())]
+    NoNumber(String),
+    /// A rate that no loop can have.
+    #[error("{0} Hz is no poll rate; choose 10 to 1000")]
+    RateOutside(f64),
+    /// A jitter outside of its range, or no number.
+    #[error("{} is no jitter: 0 to 50 percent", .0.escape_debug())]
+    Jitter(String),
+    /// Stalls that are written otherwise.
+    #[error("two numbers of milliseconds from 1 to 60000, the second smaller, such as 500:40")]
+    Hitches,
+}
 
-    fn from_str(text: &str) -> Result<Self, String> {
+impl FromStr for AuditBy {
+    type Err = LoopsError;
+
+    fn from_str(text: &str) -> Result<Self, LoopsError> {
         let mut by = AuditBy { rates: Vec::new(), ..AuditBy::default() };
         for word in text.split_whitespace() {
-            let harmless = word.escape_debug();
             match word.split_once('=') {
                 None => by.rates.push(rate(word)?),
                 Some(("jitter", percent)) => by.jitter = jitter(percent)?,
                 Some(("hitch", text)) => by.hitches = Some(hitches(text)?),
                 Some(("step", hz)) => by.step = Some(rate(hz)?),
-                Some(_) => {
-                    return Err(format!("{harmless} is none of jitter=, hitch= and step="));
-                }
+                Some(_) => return Err(LoopsError::UnknownSetting(word.to_owned())),
             }
         }
         if by.rates.is_empty() {
-            return Err("name at least one poll rate, such as 60".to_owned());
+            return Err(LoopsError::NoRate);
         }
         Ok(by)
     }
@@ -79,21 +100,20 @@ impl fmt::Display for AuditBy {
     }
 }
 
-fn rate(hz: &str) -> Result<PollRate, String> {
-    let number = hz.parse().map_err(|_| format!("{} is no poll rate", hz.escape_debug()))?;
-    files::rate(number).map_err(|error| error.to_string())
+fn rate(hz: &str) -> Result<PollRate, LoopsError> {
+    files::rate(hz.parse().map_err(|_| LoopsError::NoNumber(hz.to_owned()))?)
 }
 
-fn jitter(percent: &str) -> Result<u8, String> {
+fn jitter(percent: &str) -> Result<u8, LoopsError> {
     let number = percent.parse().ok().filter(|percent| *percent <= 50);
-    number.ok_or_else(|| format!("{} is no jitter: 0 to 50 percent", percent.escape_debug()))
+    number.ok_or_else(|| LoopsError::Jitter(percent.to_owned()))
 }
 
 /// Reads `EVERY:LASTS`, in milliseconds.
 ///
 /// # Errors
 /// When it is not that.
-pub fn hitches(text: &str) -> Result<Hitches, String> {
+pub fn hitches(text: &str) -> Result<Hitches, LoopsError> {
     let parse = |ms: &str| ms.parse().ok().filter(|ms| (1..=60_000).contains(ms));
     let numbers =
         text.split_once(':').and_then(|(every, lasts)| Some((parse(every)?, parse(lasts)?)));
@@ -101,8 +121,7 @@ pub fn hitches(text: &str) -> Result<Hitches, String> {
         Some((every, lasts)) if lasts < every => {
             Ok(Hitches { every: Nanos::from_millis(every), lasts: Nanos::from_millis(lasts) })
         }
-        _ => Err("two numbers of milliseconds from 1 to 60000, the second smaller, such as 500:40"
-            .to_owned()),
+        _ => Err(LoopsError::Hitches),
     }
 }
 
@@ -126,7 +145,7 @@ mod tests {
     #[case::hitch("60 hitch=40:500", "the second smaller")]
     #[case::other("60 speed=3", "none of jitter=")]
     fn mistakes_are_said(#[case] text: &str, #[case] why: &str) {
-        let said = text.parse::<AuditBy>().unwrap_err();
+        let said = text.parse::<AuditBy>().unwrap_err().to_string();
         assert!(said.contains(why), "{said}");
     }
 }

@@ -18,7 +18,7 @@ mod surface;
 mod yard;
 mod zones;
 
-pub use edit::update_numbers;
+pub use edit::{EditError, update_numbers};
 pub use problem::{Problem, RigError};
 
 use fields::{Fields, Value};

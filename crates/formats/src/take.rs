@@ -3,10 +3,12 @@
 //! `docs/take-format.md` describes the format for whoever wants to write one
 //! with another program; the line types in `line.rs` are its letter.
 
+mod fault;
 mod line;
 mod read;
 mod write;
 
+pub use fault::{ControlFault, Fault};
 pub use read::{Damage, Header, Loaded, TakeReader};
 pub use write::{TakeWriter, write};
 

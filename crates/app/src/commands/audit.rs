@@ -54,7 +54,7 @@ impl Audit {
     pub fn run(self) -> anyhow::Result<Status> {
         let rig = self.rig.read()?;
         let by = AuditBy {
-            rates: self.rates.into_iter().map(files::rate).collect::<anyhow::Result<_>>()?,
+            rates: self.rates.into_iter().map(files::rate).collect::<Result<_, _>>()?,
             jitter: self.jitter,
             hitches: self.hitch,
             step: self.step.map(files::rate).transpose()?,

@@ -52,12 +52,12 @@ impl Combos {
             !rig.combos.is_empty(),
             "the rig has no [combo.…]: docs/rig-format.md says how to add one"
         );
-        let rates = self.rates.into_iter().map(files::rate).collect::<anyhow::Result<_>>()?;
+        let rates = self.rates.into_iter().map(files::rate).collect::<Result<_, _>>()?;
         let loops = AuditBy { rates, hitches: self.hitch, ..AuditBy::default() }.loops();
         let which = if self.near { ComboLines::Near } else { ComboLines::All };
         for_each_take(&self.takes, &rig, self.print.form(), |_, opened| {
             let Opened { session, streams, .. } = opened;
-            let mut report = ComboReport::new(&session, &streams, which);
+            let mut report = ComboReport::new(session, streams, which);
             if !loops.is_empty() {
                 let recording = session.recording();
                 let run = |of: &Loop| LoopRun::run(&recording, session.rig(), *of);

@@ -47,9 +47,9 @@ impl Compare {
             "the rigs have other actions, or have them in another order: name the same ones in both"
         );
         for_each_take(&self.takes, &before, self.print.form(), |_, opened| {
-            let session = opened.session;
+            let session = &opened.session;
             let retuned = session.retuned(after.clone(), files::UNLIMITED);
-            let found = compare::compare(&ActionRecord::of(&session), &ActionRecord::of(&retuned));
+            let found = compare::compare(&ActionRecord::of(session), &ActionRecord::of(&retuned));
             self.print.report(&CompareReport::new(session.rig(), &found))?;
             Ok(Status::no_if(self.strict && !found.is_empty()))
         })

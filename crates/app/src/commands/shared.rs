@@ -167,17 +167,16 @@ pub fn for_each_take(
     takes: &[PathBuf],
     rig: &Rig,
     form: Form,
-    mut report: impl FnMut(&Path, Opened) -> anyhow::Result<Status>,
+    mut report: impl FnMut(&Path, &Opened) -> anyhow::Result<Status>,
 ) -> anyhow::Result<Status> {
     let mut status = Status::Fine;
     for path in takes {
         let opened = files::open_take(path, rig.clone(), files::UNLIMITED)?;
-        let loaded = opened.loaded.clone();
         if takes.len() > 1 {
             name_take(path, form)?;
         }
-        let of_report = report(path, opened)?;
-        status = status.or(judged(path, &loaded, of_report));
+        let of_report = report(path, &opened)?;
+        status = status.or(judged(path, &opened.loaded, of_report));
     }
     Ok(status)
 }

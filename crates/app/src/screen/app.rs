@@ -268,7 +268,7 @@ impl App {
                 }
                 Outcome::Saved { result: Err(why), .. } => {
                     self.document.is_unsaved |= is_current;
-                    self.tell(why, true);
+                    self.tell(format!("{why:#}"), true);
                 }
                 Outcome::Audited(audited) => {
                     self.polling.found = Some(audited);
@@ -283,9 +283,9 @@ impl App {
                 Outcome::Drawn(path, Ok(())) => {
                     self.tell(format!("drawn to {}", path.display()), false);
                 }
-                Outcome::Drawn(_, Err(why)) => self.tell(why, true),
+                Outcome::Drawn(_, Err(why)) => self.tell(format!("{why:#}"), true),
                 Outcome::RigChanged(path, text) => self.rig_changed(&path, text),
-                Outcome::Opened(Err(why)) => self.tell(why, true),
+                Outcome::Opened(Err(why)) => self.tell(format!("{why:#}"), true),
                 Outcome::Opened(Ok(opened)) => self.replace_with(*opened),
             }
         }

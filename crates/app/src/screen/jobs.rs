@@ -33,9 +33,9 @@ pub(crate) enum Outcome {
     Saved {
         path: PathBuf,
         events: usize,
-        result: Result<(), String>,
+        result: anyhow::Result<()>,
     },
-    Opened(Result<Box<Opened>, String>),
+    Opened(anyhow::Result<Box<Opened>>),
     Audited(Box<Audited>),
     /// The history by another rig, up to this event.
     Retuned(Box<Session>, u64),
@@ -43,7 +43,7 @@ pub(crate) enum Outcome {
     WentWrong(Box<Session>, (u64, MotionRule)),
     Measured(Box<Measured>),
     /// A figure was drawn, or why it was not.
-    Drawn(PathBuf, Result<(), String>),
+    Drawn(PathBuf, anyhow::Result<()>),
     /// The rig's file has this text now.
     RigChanged(PathBuf, String),
 }
@@ -74,7 +74,7 @@ pub(crate) struct Jobs {
     outcomes: Receiver<(u32, Outcome)>,
     /// Files that are being written.
     writing: usize,
-    /// The how manyth take is shown.
+    /// Which take is shown, counted from 0.
     document: u32,
     /// While it lives, threads that watch files go on.
     alive: Arc<()>,
@@ -130,7 +130,7 @@ impl Jobs {
             let Ok((_, outcome)) = self.outcomes.recv() else { break };
             self.writing -= usize::from(outcome.is_written());
             if let Outcome::Saved { result, .. } | Outcome::Drawn(_, result) = outcome {
-                failures.extend(result.err());
+                failures.extend(result.err().map(|why| format!("{why:#}")));
             }
         }
         failures
@@ -195,7 +195,7 @@ impl Jobs {
         let path = path.to_owned();
         self.writing += 1;
         self.spawn(move || {
-            let result = figure::save(&svg, &path).map_err(|error| format!("{error:#}"));
+            let result = figure::save(&svg, &path);
             Outcome::Drawn(path, result)
         });
     }
@@ -206,7 +206,7 @@ impl Jobs {
         self.spawn(move || {
             let result = save_atomically(&path, |out| take::write(&recording, title.as_deref(), out));
             let result = result.map_err(|error| {
-                format!("could not save {}: {error}. Nothing is lost: the history is still here; choose another place", path.display())
+                anyhow::anyhow!("could not save {}: {error}. Nothing is lost: the history is still here; choose another place", path.display())
             });
             let events = recording.events().count();
             Outcome::Saved { path, events, result }
@@ -218,7 +218,7 @@ impl Jobs {
         let path = path.to_owned();
         self.spawn(move || {
             let opened = files::open_take(&path, rig, Capacity::DEFAULT);
-            Outcome::Opened(opened.map(Box::new).map_err(|error| format!("{error:#}")))
+            Outcome::Opened(opened.map(Box::new))
         });
     }
 }

@@ -1,8 +1,23 @@
 //! Numbers written back into a rig file, whose comments and layout stay.
 
-use super::parse;
+use super::{RigError, parse};
 use gtrig_core::{Place, Rig, Selector};
-use toml_edit::{Array, DocumentMut, Formatted, InlineTable, Item, Value};
+use toml_edit::{Array, DocumentMut, Formatted, InlineTable, Item, TomlError, Value};
+
+/// Why numbers could not be written back: the text was changed meanwhile.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum EditError {
+    /// The text is no sound rig any more.
+    #[error(transparent)]
+    NoRig(#[from] RigError),
+    /// The text is no TOML any more.
+    #[error("{}", .0.message())]
+    NoToml(#[from] TomlError),
+    /// What a number belongs to is gone.
+    #[error("the file has no {0} any more")]
+    NoPlace(Place),
+}
 
 /// Some numbers follow others where a file does not mention them: after those
 /// are set there is more to set.
@@ -15,10 +30,10 @@ const ROUNDS: usize = 3;
 /// # Errors
 /// When the text is no sound rig any more, or has no such place: it was changed
 /// meanwhile.
-pub fn update_numbers(text: &str, wanted: &Rig) -> Result<String, String> {
+pub fn update_numbers(text: &str, wanted: &Rig) -> Result<String, EditError> {
     let mut text = text.to_owned();
     for _ in 0..ROUNDS {
-        let knobs = parse("the file", &text).map_err(|error| error.to_string())?.knobs();
+        let knobs = parse("the file", &text)?.knobs();
         let others = wanted.knobs().into_iter().filter(|knob| !knobs.contains(knob));
         let numbers: Vec<(Place, f64)> = others.map(|knob| (knob.place, knob.value)).collect();
         if numbers.is_empty() {
@@ -29,12 +44,11 @@ pub fn update_numbers(text: &str, wanted: &Rig) -> Result<String, String> {
     Ok(text)
 }
 
-fn set_numbers(text: &str, numbers: &[(Place, f64)]) -> Result<String, String> {
-    let mut document: DocumentMut =
-        text.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
+fn set_numbers(text: &str, numbers: &[(Place, f64)]) -> Result<String, EditError> {
+    let mut document: DocumentMut = text.parse()?;
     for (place, number) in numbers {
         set(document.as_item_mut(), &place.0, *number)
-            .ok_or_else(|| format!("the file has no {place} any more"))?;
+            .ok_or_else(|| EditError::NoPlace(place.clone()))?;
     }
     Ok(document.to_string())
 }
@@ -259,6 +273,6 @@ mod tests {
         let rig = parse("t", RIG).unwrap();
         let place = rig.knobs().into_iter().map(|knob| knob.place).nth(2).unwrap();
         let error = set_numbers("rig = 1\nshape = 3\n", &[(place, 1.0)]).unwrap_err();
-        assert_eq!(error, "the file has no shape.worn.stages[1].dead-zone any more");
+        assert_eq!(error.to_string(), "the file has no shape.worn.stages[1].dead-zone any more");
     }
 }

@@ -1,6 +1,7 @@
 //! The lines of a take, as serde sees them. The order of the fields is the
 //! order of the keys in the file.
 
+use super::fault::{ControlFault, Fault};
 use gtrig_core::{AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Marks};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
@@ -121,26 +122,24 @@ impl<'a> ControlEntry<'a> {
         }
     }
 
-    pub(super) fn read(&self) -> Result<ControlInfo, String> {
+    pub(super) fn read(&self) -> Result<ControlInfo, Fault> {
         let code = &*self.code.0;
         if !ControlInfo::is_code(code) {
-            return Err(format!(
-                "the control name {code:?} is not 1 to 40 letters, digits, dots, dashes or underscores"
-            ));
+            return Err(Fault::BadCode(code.to_owned()));
         }
-        let kind = self.kind().map_err(|why| format!("control \"{code}\": {why}"))?;
+        let kind = self.kind().map_err(|fault| Fault::Control { code: code.to_owned(), fault })?;
         let Self { resolution, flat, fuzz, .. } = *self;
         let grain = AxisInfo { resolution, flat, fuzz };
         Ok(ControlInfo { code: code.to_owned(), kind, grain })
     }
 
-    fn kind(&self) -> Result<ControlKind, String> {
-        let needs = |value: Option<i32>, key| value.ok_or_else(|| format!("`{key}` is missing"));
+    fn kind(&self) -> Result<ControlKind, ControlFault> {
+        let needs = |value: Option<i32>, key| value.ok_or(ControlFault::Missing(key));
         let range = || {
             let (min, max) = (needs(self.min, "min")?, needs(self.max, "max")?);
             match min <= max {
                 true => Ok((min, max)),
-                false => Err(format!("`min` {min} is above `max` {max}")),
+                false => Err(ControlFault::Inverted { min, max }),
             }
         };
         Ok(match &*self.kind.0 {
@@ -151,15 +150,11 @@ impl<'a> ControlEntry<'a> {
             "axis" => {
                 let ((min, max), centre) = (range()?, needs(self.centre, "centre")?);
                 if !(min..=max).contains(&centre) {
-                    return Err(format!("`centre` {centre} is not between {min} and {max}"));
+                    return Err(ControlFault::CentreOutside { centre, min, max });
                 }
                 ControlKind::Axis { min, centre, max }
             }
-            other => {
-                return Err(format!(
-                    "`kind` is {other:?}, not button, axis, trigger, position or relative"
-                ));
-            }
+            other => return Err(ControlFault::UnknownKind(other.to_owned())),
         })
     }
 }
@@ -174,18 +169,18 @@ impl Line<'_> {
     }
 
     /// The device that a `plug` line describes.
-    pub(super) fn device(&self, id: &str) -> Result<DeviceInfo, String> {
+    pub(super) fn device(&self, id: &str) -> Result<DeviceInfo, Fault> {
         let kinds = DeviceKind::ALL.map(DeviceKind::word).join(", ");
         let word = self.kind.as_ref().map_or("", |kind| &*kind.0);
         let kind = DeviceKind::from_word(word)
-            .ok_or_else(|| format!("`kind` of a device is {word:?}, not one of {kinds}"))?;
-        let entries = self.controls.as_ref().ok_or("`controls` is missing")?;
+            .ok_or_else(|| Fault::UnknownDeviceKind { word: word.to_owned(), known: kinds })?;
+        let entries = self.controls.as_ref().ok_or(Fault::NoControls)?;
         let controls: Vec<ControlInfo> =
             entries.iter().map(ControlEntry::read).collect::<Result<_, _>>()?;
         let mut codes: Vec<&str> = controls.iter().map(|c| c.code.as_str()).collect();
         codes.sort_unstable();
         if let Some(twice) = codes.windows(2).find(|pair| pair[0] == pair[1]) {
-            return Err(format!("the control \"{}\" is listed twice", twice[0]));
+            return Err(Fault::ControlTwice(twice[0].to_owned()));
         }
         let text = |text: &Option<Text>| text.as_ref().map(|t| t.0.to_string());
         Ok(DeviceInfo {
@@ -200,14 +195,14 @@ impl Line<'_> {
 }
 
 /// Reads `"inferred"` or `"inferred+late"`.
-pub(super) fn marks(text: &str) -> Result<Marks, String> {
+pub(super) fn marks(text: &str) -> Result<Marks, Fault> {
     text.split('+').try_fold(Marks::empty(), |sum, word| {
         match Marks::WORDS.iter().find(|(_, known)| *known == word) {
             Some((mark, _)) => Ok(sum | *mark),
-            None => Err(format!(
-                "`mark` has {word:?}, not one of {}",
-                Marks::WORDS.map(|(_, word)| word).join(", ")
-            )),
+            None => Err(Fault::UnknownMark {
+                word: word.to_owned(),
+                known: Marks::WORDS.map(|(_, word)| word).join(", "),
+            }),
         }
     })
 }

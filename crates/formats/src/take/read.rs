@@ -2,6 +2,7 @@
 
 use super::{
     MAX_LINE_BYTES, VERSION,
+    fault::Fault,
     line::{HeaderLine, Line, Text, marks},
 };
 use crate::nearest::nearest;
@@ -9,8 +10,7 @@ use gtrig_analysis::{Capacity, Label, Session};
 use gtrig_core::{CleanText, ControlId, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence, Rig};
 use std::{
     collections::HashMap,
-    fmt,
-    io::{self, BufRead, Read},
+    io::{BufRead, Read},
 };
 
 /// What the first line says.
@@ -25,30 +25,25 @@ pub struct Header {
 }
 
 /// Where and why reading a take had to stop. What stands before is good.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Debug, thiserror::Error)]
+#[error("line {line}{}: {fault}", at(*.column))]
 pub struct Damage {
     /// The line, from 1.
     pub line: u64,
     /// The column in bytes, from 1, where it is known.
     pub column: Option<usize>,
     /// What is wrong with it.
-    pub why: String,
+    #[source]
+    pub fault: Fault,
 }
 
-impl fmt::Display for Damage {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "line {}", self.line)?;
-        if let Some(column) = self.column {
-            write!(f, ", column {column}")?;
-        }
-        write!(f, ": {}", self.why)
-    }
+/// The column of a fault, where it is known.
+fn at(column: Option<usize>) -> String {
+    column.map_or(String::new(), |column| format!(", column {column}"))
 }
-
-impl std::error::Error for Damage {}
 
 /// What came of reading a take into a session.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Debug, Default)]
 pub struct Loaded {
     /// Events read.
     pub events: u64,
@@ -100,27 +95,22 @@ impl<R: BufRead> TakeReader<R> {
     pub fn open(input: R) -> Result<Self, Damage> {
         let mut lines = Lines { input, buffer: Vec::new(), number: 0 };
         let Some(line) = lines.next()? else {
-            return Err(lines.damage("the file is empty; a take begins with a header line"));
+            return Err(lines.damage(Fault::Empty));
         };
         let header: HeaderLine = serde_json::from_slice(line).map_err(|error| Damage {
             line: 1,
             column: Some(error.column()),
-            why: format!(
-                "no header of a take ({}); expected {{\"take\":{VERSION},…}}",
-                reason(&error)
-            ),
+            fault: Fault::NoHeader(error),
         })?;
         let (version, begins) = (header.take, header.begins);
         let clean = |text: Option<Text>| text.map(|t| CleanText::new(&t.0));
         let header =
             Header { title: clean(header.title), rig: clean(header.rig), begins: Nanos(begins) };
         if version != VERSION {
-            return Err(lines.damage(&format!(
-                "this take has version {version} of the format; this program reads version {VERSION}"
-            )));
+            return Err(lines.damage(Fault::OtherVersion(version)));
         }
         if header.begins > LAST_TIME {
-            return Err(lines.damage(&too_late("begins", begins)));
+            return Err(lines.damage(Fault::TooLate { key: "begins", time: begins }));
         }
         Ok(TakeReader { header, lines })
     }
@@ -145,17 +135,6 @@ impl<R: BufRead> TakeReader<R> {
     }
 }
 
-fn too_late(key: &str, time: u64) -> String {
-    format!("`{key}` is {time} ns; a take ends before {} ns (30 days)", LAST_TIME.0)
-}
-
-/// serde_json's message without its own account of the place.
-fn reason(error: &serde_json::Error) -> String {
-    let text = error.to_string();
-    let end = text.rfind(" at line ").unwrap_or(text.len());
-    text[..end].chars().flat_map(char::escape_debug).collect()
-}
-
 /// The lines of a file, without holding more than one.
 #[derive(Debug)]
 struct Lines<R> {
@@ -170,7 +149,7 @@ impl<R: BufRead> Lines<R> {
         self.number += 1;
         let limit = MAX_LINE_BYTES as u64 + 1;
         let read = self.input.by_ref().take(limit).read_until(b'\n', &mut self.buffer);
-        read.map_err(|error: io::Error| self.damage(&format!("cannot be read: {error}")))?;
+        read.map_err(|error| self.damage(error.into()))?;
         if self.buffer.is_empty() {
             return Ok(None);
         }
@@ -178,13 +157,13 @@ impl<R: BufRead> Lines<R> {
         // missing brace tells if it is not.
         let ended = self.buffer.pop_if(|last| *last == b'\n').is_some();
         if !ended && self.buffer.len() > MAX_LINE_BYTES {
-            return Err(self.damage("longer than 1 MiB: no line of a take"));
+            return Err(self.damage(Fault::TooLong));
         }
         Ok(Some(&self.buffer))
     }
 
-    fn damage(&self, why: &str) -> Damage {
-        Damage { line: self.number, column: None, why: why.to_owned() }
+    fn damage(&self, fault: Fault) -> Damage {
+        Damage { line: self.number, column: None, fault }
     }
 }
 
@@ -217,12 +196,12 @@ impl Loader {
             let line = serde_json::from_slice(bytes).map_err(|error| Damage {
                 line: number,
                 column: Some(error.column()),
-                why: reason(&error),
+                fault: Fault::NoJson(error),
             })?;
-            self.take_in(number, &line).map_err(|why| Damage {
+            self.take_in(number, &line).map_err(|fault| Damage {
                 line: number,
                 column: None,
-                why,
+                fault,
             })?;
             if number.is_multiple_of(BATCH) {
                 self.session.run_before(self.now);
@@ -230,15 +209,13 @@ impl Loader {
         }
     }
 
-    fn take_in(&mut self, number: u64, line: &Line) -> Result<(), String> {
-        let time = line.t.ok_or("`t`, the time in nanoseconds, is missing")?;
+    fn take_in(&mut self, number: u64, line: &Line) -> Result<(), Fault> {
+        let time = line.t.ok_or(Fault::NoTime)?;
         if time > LAST_TIME.0 {
-            return Err(too_late("t", time));
+            return Err(Fault::TooLate { key: "t", time });
         }
         if line.sorts() != 1 {
-            return Err(
-                "not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard` and `label`".to_owned()
-            );
+            return Err(Fault::NotOneSort);
         }
         if let Some(text) = &line.label {
             // People write about the past; a label may stand anywhere.
@@ -279,43 +256,46 @@ impl Loader {
                 Ok(())
             }
             Line { heard: Some(id), .. } => self.presence(&id.0, Presence::Here),
-            _ => Err("a value needs `c`, the control, and `v`, a whole number".to_owned()),
+            _ => Err(Fault::NoValue),
         }
     }
 
-    fn value(&mut self, id: &str, code: &str, value: i32, marks: Marks) -> Result<(), String> {
+    fn value(&mut self, id: &str, code: &str, value: i32, marks: Marks) -> Result<(), Fault> {
         let time = self.now;
         let device = self.present(id)?;
         let Some(&control) = device.controls.get(code) else {
             let known = nearest(code, device.controls.keys().map(String::as_str));
-            let hint = known.map_or(String::new(), |near| format!(" (did you mean \"{near}\"?)"));
-            return Err(format!("device \"{}\" has no control {code:?}{hint}", id.escape_debug()));
+            return Err(Fault::UnknownControl {
+                device: id.to_owned(),
+                code: code.to_owned(),
+                nearest: known.map(str::to_owned),
+            });
         };
         self.session.report(Event { time, value, control, marks });
         self.loaded.events += 1;
         Ok(())
     }
 
-    fn present(&mut self, id: &str) -> Result<&mut Named, String> {
+    fn present(&mut self, id: &str) -> Result<&mut Named, Fault> {
         match self.devices.get_mut(id) {
             Some(device) if device.present => Ok(device),
-            Some(_) => Err(format!("device {id:?} was unplugged")),
-            None => Err(format!("device {id:?} was never plugged in")),
+            Some(_) => Err(Fault::Unplugged(id.to_owned())),
+            None => Err(Fault::NeverPlugged(id.to_owned())),
         }
     }
 
-    fn presence(&mut self, id: &str, presence: Presence) -> Result<(), String> {
+    fn presence(&mut self, id: &str, presence: Presence) -> Result<(), Fault> {
         let (device, time) = (self.present(id)?.id, self.now);
         self.session.set_presence(device, presence, time);
         Ok(())
     }
 
-    fn plug(&mut self, id: &str, line: &Line) -> Result<(), String> {
+    fn plug(&mut self, id: &str, line: &Line) -> Result<(), Fault> {
         if self.present(id).is_ok() {
-            return Err(format!("device {id:?} is plugged in already"));
+            return Err(Fault::PluggedAlready(id.to_owned()));
         }
         let info = line.device(id)?;
-        let device = self.session.plug(info, self.now).map_err(|error| error.to_string())?;
+        let device = self.session.plug(info, self.now)?;
         let roster = self.session.roster();
         let known = roster.device(device);
         let controls = known.controls().map(|c| (roster.code(c).to_owned(), c)).collect();

@@ -52,7 +52,8 @@ fn a_take_becomes_edges_and_actions() {
         r#"{"t":204310000,"on":"pad1","c":"south","v":1}"#,
         r#"{"t":211870000,"on":"pad1","c":"south","v":0}"#,
     ]));
-    assert_eq!(loaded, Loaded { events: 5, ..Loaded::default() });
+    assert!(loaded.is_sound());
+    assert_eq!(loaded.events, 5);
     insta::assert_snapshot!(reported(&session), @r#"
     {"tick":2,"t":33333333,"edges":[{"on":"pad1/south","edge":"press"}],"actions":[{"name":"horn","value":true,"by":"pad1/south"}]}
     {"tick":6,"t":100000000,"actions":[{"name":"swing","value":1.0,"by":"pad1/stick-l-x"}]}
@@ -174,10 +175,20 @@ fn a_damaged_take_opens_up_to_the_damage(#[case] bad: &str, #[case] said: &str) 
 }
 
 #[test]
+fn a_damage_says_what_it_came_from() {
+    let (_, loaded) = load(&take_of(&[GOOD, "{\"t\":"]));
+    let damage = loaded.damage.unwrap();
+    let fault = std::error::Error::source(&damage).unwrap();
+    assert!(matches!(fault.downcast_ref(), Some(Fault::NoJson(_))), "{fault:?}");
+    assert!(fault.source().unwrap().is::<serde_json::Error>());
+}
+
+#[test]
 fn a_last_line_without_its_line_feed_is_good_if_it_is_whole() {
     let text = take_of(&[GOOD]);
     let (_, loaded) = load(text.trim_end());
-    assert_eq!(loaded, Loaded { events: 1, ..Loaded::default() });
+    assert!(loaded.is_sound());
+    assert_eq!(loaded.events, 1);
     let (_, loaded) = load(&text[..text.len() - 3]);
     assert!(loaded.damage.is_some_and(|damage| damage.line == 3));
 }

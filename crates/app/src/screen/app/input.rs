@@ -137,7 +137,7 @@ impl App {
                     self.polling.by = loops;
                     self.audit();
                 }
-                Err(why) => self.tell(why, true),
+                Err(why) => self.tell(why.to_string(), true),
             },
         }
     }

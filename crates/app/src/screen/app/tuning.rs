@@ -399,8 +399,8 @@ impl App {
     }
 
     /// A rate that the command line set is not written.
-    fn tuned_text(&self, text: &str) -> Result<String, String> {
-        let file = rig::parse("the rig", text).map_err(|error| error.to_string())?;
+    fn tuned_text(&self, text: &str) -> Result<String, rig::EditError> {
+        let file = rig::parse("the rig", text)?;
         let mut wanted = self.session().rig().clone();
         for knob in file.knobs() {
             let is_untouched = |now: &&Knob| self.original(now) == Some(now.value);
