@@ -27,6 +27,12 @@ use svg2pdf::usvg::{self, fontdb};
 /// looks the same on a machine that has none.
 const FONT: &str = "DejaVu Sans Mono";
 
+/// Its faces that figures use: regular and bold.
+const FACES: [&[u8]; 2] = [
+    include_bytes!("../fonts/DejaVuSansMono.ttf"),
+    include_bytes!("../fonts/DejaVuSansMono-Bold.ttf"),
+];
+
 /// Writes a figure as the ending of `path` says: `.svg` or `.pdf`.
 ///
 /// # Errors
@@ -47,8 +53,8 @@ pub fn save(svg: &str, path: &Path) -> anyhow::Result<()> {
 /// When the converter refuses the figure, which would be a mistake of ours.
 pub fn pdf(svg: &str) -> anyhow::Result<Vec<u8>> {
     let mut fonts = fontdb::Database::new();
-    for font in typst_assets::fonts() {
-        fonts.load_font_data(font.to_vec());
+    for face in FACES {
+        fonts.load_font_data(face.to_vec());
     }
     fonts.set_monospace_family(FONT);
     let options = usvg::Options {

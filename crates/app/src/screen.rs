@@ -1,7 +1,10 @@
 //! The full screen.
 //!
-//! - [`App`] holds the session and what the person looks at, and changes by
-//!   commands; it has no terminal and no clock, both come in from outside.
+//! - [`App`] ties together the document, the viewport, the jobs and what each
+//!   bench keeps, and changes by commands; it has no terminal and no clock, both
+//!   come in from outside.
+//! - `document` is what is shown, `viewport` where in it the person looks.
+//! - `bench` lists the benches, a file each.
 //! - `draw` turns an `App` into a frame and changes nothing.
 //! - `terminal` owns the real terminal and gives it back, whatever happens.
 //! - `run` is the loop that ties them together.
