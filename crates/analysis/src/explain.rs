@@ -1,6 +1,6 @@
 //! Why a lane is as it is at a tick: the cause, with its numbers.
 //!
-//! What is told is data; whoever shows it puts it into words.
+//! Explanations are data; the words for them are elsewhere.
 
 use crate::session::Session;
 use alloc::vec::Vec;

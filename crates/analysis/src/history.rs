@@ -283,8 +283,8 @@ impl History {
         let Capacity { events, changes } = self.capacity;
         let is_over =
             |history: &Self| history.event_count > events || history.lanes.changes > changes;
-        // The segment just closed stays: whoever writes down what was seen (see
-        // `seen_from`) must get the chance.
+        // The segment just closed stays: a recorder that writes down what was seen
+        // (see `seen_from`) has to read it first.
         while self.closed.len() > 1 && is_over(self) {
             let Some(oldest) = self.closed.pop_front() else { return };
             self.event_count -= oldest.events().len();
@@ -313,7 +313,7 @@ impl History {
     /// the whole session; those that were forgotten are skipped.
     pub(crate) fn seen_from(&self, from: u64) -> impl Iterator<Item = &Event> {
         let first = self.forgotten_events + (self.event_count - self.open.events.len()) as u64;
-        // Whoever asks again and again asks for the newest: look from the back.
+        // Callers mostly ask for the newest events: look from the back.
         let mut begins = first;
         let older = self.closed.iter().rev().take_while(|segment| {
             let wanted = begins > from;

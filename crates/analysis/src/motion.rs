@@ -164,8 +164,8 @@ const KEPT: u32 = 256;
 /// The crane over the whole history of a session: worked out once, looked at
 /// anywhere.
 ///
-/// It belongs to one session and one rig; whoever runs the history by another
-/// one begins anew.
+/// It belongs to one session and one rig; another rig needs a
+/// new one.
 #[derive(Clone, Debug)]
 pub struct CraneTrack {
     way: MotionRule,

@@ -117,7 +117,8 @@ pub fn main() -> ExitCode {
     }
 }
 
-/// Whoever read our output has seen enough: no failure.
+/// The reader of our output closed the pipe: it has seen enough, and that is no
+/// failure.
 fn is_closed_pipe(error: &anyhow::Error) -> bool {
     let io = error.downcast_ref::<std::io::Error>();
     io.is_some_and(|e| e.kind() == std::io::ErrorKind::BrokenPipe)

@@ -42,7 +42,7 @@ impl AuditBy {
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum LoopsError {
-    /// A setting that there is not.
+    /// The name of the setting is unknown.
     #[error("{} is none of jitter=, hitch= and step=", .0.escape_debug())]
     UnknownSetting(String),
     /// No loop would run.

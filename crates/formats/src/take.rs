@@ -1,7 +1,7 @@
 //! Takes: recordings of raw events, as JSON Lines.
 //!
-//! `docs/take-format.md` describes the format for whoever wants to write one
-//! with another program; the line types in `line.rs` are its letter.
+//! `docs/take-format.md` describes the format for programs that want to write
+//! one; the line types in `line.rs` are the format itself.
 
 mod fault;
 mod line;

@@ -40,8 +40,8 @@ use std::{
 /// Which kernel devices to listen to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Wanted {
-    /// All but keyboards and mice: whoever types a password elsewhere does
-    /// not mean to record it.
+    /// All but keyboards and mice: a password that is typed in another window
+    /// must not be recorded.
     NoKeysNorMice,
     /// Every one.
     All,

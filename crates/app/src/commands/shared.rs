@@ -240,7 +240,7 @@ pub enum KernelChoice {
     /// None.
     None,
     /// Pads, levers, panels and the like, but no keyboard and no mouse: what
-    /// is typed elsewhere is nobody's business.
+    /// is typed in another window must not be recorded.
     Pads,
     /// Every one, keyboards and mice included, whichever window they are
     /// typing into.

@@ -186,6 +186,6 @@ fn forward_terminal(to: &Sender<Heard>) {
             return;
         }
     }
-    // The terminal is gone: whoever waits for it must end.
+    // The terminal is gone: threads that wait for it must end.
     let _ = to.send(Heard::Signal(SIGHUP));
 }

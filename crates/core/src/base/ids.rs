@@ -20,9 +20,9 @@ macro_rules! ids {
                 self.0 as usize
             }
 
-            /// The number of what stands at a place of a list. A list never
-            /// holds more than its number can say: whoever fills it sees to
-            /// that.
+            /// The id of what stands at a place of a list, from 0. The place
+            /// must fit into the number of the id: the code that fills the list
+            /// makes sure of that.
             #[inline]
             pub const fn at(place: usize) -> Self {
                 $name(place as $number)

@@ -7,7 +7,7 @@ use alloc::{string::String, vec::Vec};
 pub const SLOTS: u8 = 4;
 
 /// What sort of thing a device is. Pads, levers and others take a player
-/// slot; keys, mouse and glass belong to whoever sits there.
+/// slot; keys, mouse and glass have no player.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum DeviceKind {
     /// A game pad in the standard layout.

@@ -20,11 +20,12 @@ pub const MAX_CONTROLS: usize = 60_000;
 pub struct Device {
     /// What the source said.
     pub info: DeviceInfo,
-    /// Player slot for kinds that take one, otherwise the how-manyth of its
-    /// kind; 0 when all slots were taken.
+    /// The player slot, for kinds that take one; 0 when all slots were taken.
+    /// Devices of other kinds are counted within their kind, from 1.
     pub number: u8,
     first: u16,
-    /// `None` while it is connected; otherwise the how-manyth to leave it was.
+    /// `None` while it is connected. Otherwise departures are counted, and this
+    /// is the number of its own: the higher, the later it left.
     left: Option<u32>,
 }
 

@@ -35,9 +35,8 @@ pub enum Deal {
     /// The first free one.
     #[default]
     FirstFree,
-    /// One that nobody has used yet; then that of whoever has been away the
-    /// longest. So the slots of those who may come back stay free for as long
-    /// as there are others.
+    /// A slot that no device has had yet, or else the slot whose device left
+    /// first. So a device that comes back soon finds its slot free.
     LastUsed,
 }
 

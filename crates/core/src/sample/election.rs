@@ -65,7 +65,7 @@ impl Election {
         }
     }
 
-    /// Whoever can be heard has changed.
+    /// A device began or ceased to be heard.
     pub(crate) fn call(&mut self) {
         self.is_due = true;
     }

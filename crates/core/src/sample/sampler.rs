@@ -80,8 +80,8 @@ impl Sampler {
         let state = &mut self.controls[event.control.index()];
         if !event.marks.contains(Marks::CARRIED) {
             status.last_report = Some(event.time);
-            // To push a control is to use it; to keep it pushed, with all its
-            // noise, takes nothing from whoever acted since.
+            // Only pushing a control is use. Keeping it pushed, with all its noise,
+            // must not take the main device from one that was used since.
             let is_use =
                 sampled.used.is_beyond(event.value) && !sampled.used.is_beyond(state.actual);
             if is_use && !event.marks.contains(Marks::REPEAT) {

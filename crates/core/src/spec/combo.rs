@@ -420,8 +420,8 @@ impl ComboLimit {
 pub struct Mode {
     /// Its name.
     pub name: String,
-    /// The action that puts it on top of the others
-    /// when it goes on; none for the first.
+    /// The action that puts it on top of the other modes when the action goes
+    /// on; `None` for the first mode.
     pub enter: Option<ActionId>,
     /// The action that ends it, if it is on top.
     pub leave: Option<ActionId>,

@@ -273,8 +273,8 @@ impl GestureKind {
             }
         };
         if fingers > 1 {
-            // Whoever taps or swipes lands them at once; for a pinch a finger may
-            // rest and another one join it.
+            // In a tap or a swipe the fingers land at once; before a pinch a finger
+            // may rest until another one joins it.
             asked.push((Together, if self.lasts() { IfSaid } else { Always }));
         }
         asked

@@ -130,7 +130,7 @@ impl Rig {
                 Outline::Polygon(corners.iter().map(|corner| corner.map(on_grid)).collect())
             }
         };
-        // Whoever visits every number brings each into its range.
+        // The new outline may lie outside of the ranges of its numbers.
         rig.visit(&mut |_, tunable, number| *number = number.clamp(tunable.min, tunable.max));
         rig
     }

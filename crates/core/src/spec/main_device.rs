@@ -4,8 +4,9 @@ use crate::device::DeviceKind;
 use crate::spec::tunable;
 use alloc::vec::Vec;
 
-/// Which of the devices that can be heard is the main one. When it goes, the
-/// next one is; when there is none, none is.
+/// Which of the devices that can be heard is the main one. When the main device
+/// is unplugged or deaf, the rule chooses another one. While no device can be
+/// heard, there is no main device.
 #[derive(Clone, Debug, PartialEq)]
 pub struct MainRules {
     /// How it is chosen.

@@ -44,7 +44,7 @@ pub enum Fault {
     /// A value without its control or its number.
     #[error("a value needs `c`, the control, and `v`, a whole number")]
     NoValue,
-    /// A mark that there is not.
+    /// The name of a mark is unknown.
     #[error("`mark` has {word:?}, not one of {known}")]
     UnknownMark {
         /// What the line says.
@@ -71,7 +71,7 @@ pub enum Fault {
         /// The control that may have been meant.
         nearest: Option<String>,
     },
-    /// A device of a kind that there is not.
+    /// The kind of a device is unknown.
     #[error("`kind` of a device is {word:?}, not one of {known}")]
     UnknownDeviceKind {
         /// What the line says.
@@ -127,7 +127,7 @@ pub enum ControlFault {
         /// The upper end.
         max: i32,
     },
-    /// A kind of control that there is not.
+    /// The kind of a control is unknown.
     #[error("`kind` is {0:?}, not button, axis, trigger, position or relative")]
     UnknownKind(String),
 }

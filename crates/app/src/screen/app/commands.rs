@@ -289,7 +289,7 @@ impl App {
 
     pub(super) fn show_bench(&mut self, bench: Bench) {
         self.bench = bench;
-        // Whoever leaves a bench lets go of what they held on it.
+        // What the mouse held on the bench before is let go.
         self.touching.grip = None;
         (bench.entry().shown)(self);
     }

@@ -299,7 +299,7 @@ impl App {
     /// A thread has run the history by the rig it was given.
     pub(super) fn retuned(&mut self, session: Session, from: u64) {
         let tried = self.tuning.tried.take();
-        // Whoever nudged meanwhile wants something else by now.
+        // Another nudge may have come meanwhile: then its rig is tried next.
         match tried == self.tuning.wanted {
             true => self.adopt(session, from),
             false => self.try_wanted(),
