@@ -312,6 +312,7 @@ impl App {
         *self = App { now, bench, tuning, jobs, ..App::take(opened, self.theme) };
         self.view.lay_out_like(&view);
         self.watch_rig();
+        (self.bench.entry().shown)(self);
         // The notice was timed by a clock that stood at zero.
         if let Some(notice) = &mut self.notice {
             notice.until = Nanos(now.0 + NOTICE_TIME.0);

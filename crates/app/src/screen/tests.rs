@@ -302,6 +302,19 @@ fn saved_history_opens_again_with_the_same_lanes() {
 }
 
 #[test]
+fn a_take_that_is_opened_on_the_polling_bench_is_audited_too() {
+    let other = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/lost-tap.take.jsonl");
+    let mut bench = Bench::story(Story::Drift);
+    bench.keys("3");
+    wait_until(&mut bench, |bench| !bench.shows("auditing the history"));
+    bench.keys("o");
+    bench.keys(other);
+    bench.key(KeyCode::Enter);
+    wait_until(&mut bench, |bench| bench.shows("The horn that did not sound"));
+    wait_until(&mut bench, |bench| !bench.shows("auditing the history"));
+}
+
+#[test]
 fn a_save_that_fails_says_why_and_loses_nothing() {
     let mut bench = Bench::live((160, 47));
     bench.keys("s");

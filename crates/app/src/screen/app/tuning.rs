@@ -325,9 +325,7 @@ impl App {
         }
         self.polling.found = None;
         self.clear_yard();
-        if self.bench == Bench::Polling {
-            self.audit();
-        }
+        (self.bench.entry().shown)(self);
         let before = self.tuning.before.as_ref();
         let after = ActionRecord::of(self.session());
         self.tuning.differences = before.map_or(Vec::new(), |before| compare(before, &after));
