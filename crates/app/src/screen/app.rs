@@ -295,7 +295,7 @@ impl App {
     /// by the end of the program. Returns what went wrong with them.
     pub(crate) fn finish_saving(&mut self) -> Vec<String> {
         let mut failures = Vec::new();
-        failures.extend(self.document.stop_recording().err());
+        failures.extend(self.document.stop_recording().err().map(|why| format!("{why:#}")));
         failures.extend(self.jobs.finish());
         failures
     }

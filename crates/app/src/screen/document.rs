@@ -1,6 +1,7 @@
 //! What the screen shows: a session, and what feeds it and writes it down.
 
 use crate::{files::Opened, recorder::Recorder};
+use anyhow::Context;
 use gtrig_analysis::{Session, stream::StreamWatch};
 use gtrig_core::{Nanos, Tick};
 use gtrig_sources::{Source, Terminal};
@@ -122,13 +123,13 @@ impl Document {
     /// or `None` when nothing was recorded.
     ///
     /// # Errors
-    /// What went wrong, in words for the person.
-    pub(super) fn stop_recording(&mut self) -> Result<Option<String>, String> {
+    /// When the take could not be written to its end.
+    pub(super) fn stop_recording(&mut self) -> anyhow::Result<Option<String>> {
         let Some(recorder) = self.recorder.take() else { return Ok(None) };
         let path = recorder.path().display().to_string();
-        match recorder.finish(&self.session) {
-            Ok(()) => Ok(Some(path)),
-            Err(error) => Err(format!("{path} could not be written to its end: {error}")),
-        }
+        recorder
+            .finish(&self.session)
+            .with_context(|| format!("{path} could not be written to its end"))?;
+        Ok(Some(path))
     }
 }

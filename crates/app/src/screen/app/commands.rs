@@ -97,7 +97,7 @@ impl App {
         match self.document.stop_recording() {
             Ok(Some(path)) => self.tell(format!("recorded to {path}"), false),
             Ok(None) => self.prompt = Some(Prompt::new(Purpose::Record, &(self.save_name)())),
-            Err(why) => self.tell(why, true),
+            Err(why) => self.tell(format!("{why:#}"), true),
         }
     }
 
