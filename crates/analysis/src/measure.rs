@@ -13,7 +13,7 @@
 //! A number for which there is too little data is not guessed.
 
 use alloc::{vec, vec::Vec};
-use gtrig_core::{ControlId, ControlKind, Event, Marks, Nanos, Travel, length, normalise};
+use gtrig_core::{Axes, ControlKind, Event, Marks, Nanos, Travel, length, normalise};
 
 /// How often the value in force is looked at.
 pub const SAMPLE: Nanos = Nanos::from_millis(4);
@@ -101,26 +101,20 @@ pub struct Samples {
 impl Samples {
     /// The values of two axes over a stretch of events, which are in order.
     /// `y` may be the same control again for a single axis: it counts as 0.
-    pub fn of(
-        events: impl Iterator<Item = Event>,
-        (x, y): (ControlId, Option<ControlId>),
-        kinds: [ControlKind; 2],
-    ) -> Self {
+    pub fn of(events: impl Iterator<Item = Event>, axes: Axes, kinds: [ControlKind; 2]) -> Self {
         let levels = [Vec::new(), Vec::new()];
         let mut samples = Samples {
             points: Vec::new(),
             kinds,
-            is_single: y.is_none(),
+            is_single: axes.is_single(),
             levels,
             intervals: Vec::new(),
         };
         let mut last_report: Option<u64> = None;
         let mut raw = kinds.map(ControlKind::rest);
         let mut next: Option<u64> = None;
-        let is_meant = |event: &Event| {
-            let is_axis = event.control == x || Some(event.control) == y;
-            is_axis && !event.marks.contains(Marks::REPEAT)
-        };
+        let is_meant =
+            |event: &Event| axes.has(event.control) && !event.marks.contains(Marks::REPEAT);
         for event in events.filter(is_meant) {
             let mut at = next.unwrap_or(event.time.0);
             while at < event.time.0 {
@@ -134,7 +128,7 @@ impl Samples {
                 samples.intervals.push(apart);
             }
             last_report = Some(event.time.0);
-            let axis = usize::from(event.control != x);
+            let axis = usize::from(event.control != axes.x);
             raw[axis] = event.value;
             if let Err(place) = samples.levels[axis].binary_search(&event.value) {
                 samples.levels[axis].insert(place, event.value);
@@ -143,7 +137,7 @@ impl Samples {
         if let Some(at) = next {
             samples.add(raw, at);
         }
-        if y.is_none() {
+        if axes.is_single() {
             samples.points.iter_mut().for_each(|(point, _)| point[1] = 0.0);
         }
         samples

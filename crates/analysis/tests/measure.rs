@@ -19,7 +19,7 @@ fn measured(path: impl Iterator<Item = [i32; 2]>) -> (Measurement, [ControlKind;
     let controls = ["pad1/stick-l-x", "pad1/stick-l-y"].map(|name| desk.control(name));
     let kinds = controls.map(|id| desk.session.roster().control(id).kind);
     let [x, y] = controls;
-    let samples = Samples::of(desk.session.recording().events(), (x, Some(y)), kinds);
+    let samples = Samples::of(desk.session.recording().events(), Axes::stick(x, y), kinds);
     (measure(&samples), kinds)
 }
 
@@ -96,7 +96,7 @@ fn squeezed(path: impl Iterator<Item = i32>) -> (Measurement, ControlKind) {
     desk.run_to(6_000);
     let trigger = desk.control("pad1/trigger-r");
     let kind = desk.session.roster().control(trigger).kind;
-    let samples = Samples::of(desk.session.recording().events(), (trigger, None), [kind; 2]);
+    let samples = Samples::of(desk.session.recording().events(), Axes::single(trigger), [kind; 2]);
     (measure(&samples), kind)
 }
 
@@ -151,6 +151,6 @@ fn the_time_between_reports_is_told_from_pauses() {
     desk.run_to(600);
     let [x, y] = ["pad1/stick-l-x", "pad1/stick-l-y"].map(|name| desk.control(name));
     let kinds = [x, y].map(|id| desk.session.roster().control(id).kind);
-    let found = measure(&Samples::of(desk.session.recording().events(), (x, Some(y)), kinds));
+    let found = measure(&Samples::of(desk.session.recording().events(), Axes::stick(x, y), kinds));
     assert_eq!(found.interval, Ok([Nanos::from_millis(8), Nanos::from_millis(12)]));
 }

@@ -1,6 +1,7 @@
 //! Devices and their controls, what they report, and the roster that numbers
 //! them.
 
+mod axes;
 mod event;
 mod info;
 mod reference;
@@ -9,6 +10,7 @@ mod scale;
 mod slots;
 pub mod vocabulary;
 
+pub use axes::*;
 pub use event::*;
 pub use info::*;
 pub use reference::*;

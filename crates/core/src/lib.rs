@@ -89,7 +89,7 @@ pub use base::{
 };
 pub use combo::{ComboNews, ComboOutcome, ComboState, KEPT_MOMENTS, SignalEdge};
 pub use device::{
-    AddressError, AxisInfo, Control, ControlInfo, ControlKind, ControlRef, Deal, Device,
+    AddressError, Axes, AxisInfo, Control, ControlInfo, ControlKind, ControlRef, Deal, Device,
     DeviceInfo, DeviceKind, Event, MAX_CONTROLS, Marks, Presence, Roster, RosterError, SLOTS,
     SlotRules, normalise, vocabulary,
 };

@@ -1,9 +1,13 @@
-//! Audits as reports: a table for people, JSON for programs.
+//! Audits as reports: a table for people, JSON and CSV for programs.
 
+use crate::report::{Report, Table, cell, json_line};
 use gtrig_analysis::audit::{LoopAudit, Presses};
 use gtrig_core::{Nanos, Roster};
 use serde::Serialize;
-use std::fmt;
+use std::{
+    fmt,
+    io::{self, Write},
+};
 
 /// What several loops made of one recording.
 #[derive(Clone, Debug, Serialize)]
@@ -31,7 +35,8 @@ struct LoopRow {
 
 #[derive(Clone, Debug, Serialize)]
 struct Row {
-    on: String,
+    /// `all` for all of them together.
+    control: String,
     sent: u64,
     seen: u64,
     lost: u64,
@@ -82,7 +87,7 @@ impl LoopRow {
 }
 
 impl Row {
-    fn new(on: String, presses: &Presses) -> Self {
+    fn new(control: String, presses: &Presses) -> Self {
         let at = |share| presses.latency(share).map(Nanos::as_millis);
         let latency = || {
             Some(Latency {
@@ -94,7 +99,7 @@ impl Row {
             })
         };
         Row {
-            on,
+            control,
             sent: presses.sent,
             seen: presses.seen,
             lost: presses.lost,
@@ -104,6 +109,18 @@ impl Row {
             doubled_by_step: presses.doubled_by_step,
             latency_ms: latency(),
         }
+    }
+
+    fn counts(&self) -> [u64; 7] {
+        [
+            self.sent,
+            self.seen,
+            self.lost,
+            self.chatter,
+            self.delayed,
+            self.missed_by_step,
+            self.doubled_by_step,
+        ]
     }
 }
 
@@ -122,6 +139,71 @@ const COLUMNS: [(usize, &str); 12] = [
     (8, "p99"),
     (8, "max"),
 ];
+
+impl Report for AuditReport {
+    fn write_text(&self, out: &mut dyn Write) -> io::Result<()> {
+        write!(out, "{self}")
+    }
+
+    fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
+        json_line(self, out)
+    }
+
+    /// A row for each control by each loop, and one for all controls.
+    fn table(&self) -> Table {
+        let rows = |by: &LoopRow| -> Vec<_> {
+            by.controls.iter().chain([&by.total]).map(|row| by.cells(row)).collect()
+        };
+        Table {
+            columns: &[
+                "poll_hz",
+                "jitter",
+                "hitch_every_ms",
+                "hitch_lasts_ms",
+                "step_hz",
+                "control",
+                "sent",
+                "seen",
+                "lost",
+                "chatter",
+                "delayed",
+                "missed_by_step",
+                "doubled_by_step",
+                "latency_min_ms",
+                "latency_median_ms",
+                "latency_p95_ms",
+                "latency_p99_ms",
+                "latency_max_ms",
+            ],
+            rows: self.loops.iter().flat_map(rows).collect(),
+        }
+    }
+}
+
+impl LoopRow {
+    fn cells(&self, row: &Row) -> Vec<String> {
+        let counts = row.counts().map(|count| count.to_string());
+        let latency = row.latency_ms.map(Latency::list);
+        let mut cells = vec![
+            self.poll_hz.to_string(),
+            self.jitter.to_string(),
+            cell(self.hitch_every_ms),
+            cell(self.hitch_lasts_ms),
+            cell(self.step_hz),
+            row.control.clone(),
+        ];
+        cells.extend(counts);
+        cells.extend((0..5).map(|n| cell(latency.map(|latency| latency[n]))));
+        cells
+    }
+}
+
+impl Latency {
+    fn list(self) -> [f64; 5] {
+        let Latency { min, median, p95, p99, max } = self;
+        [min, median, p95, p99, max]
+    }
+}
 
 impl fmt::Display for AuditReport {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -158,23 +240,12 @@ impl fmt::Display for AuditReport {
 
 impl fmt::Display for Row {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{:<20}", self.on)?;
-        let counts = [
-            self.sent,
-            self.seen,
-            self.lost,
-            self.chatter,
-            self.delayed,
-            self.missed_by_step,
-            self.doubled_by_step,
-        ];
-        for ((width, _), count) in COLUMNS.iter().zip(counts) {
+        write!(f, "{:<20}", self.control)?;
+        for ((width, _), count) in COLUMNS.iter().zip(self.counts()) {
             write!(f, "{count:>width$}")?;
         }
         match self.latency_ms {
-            Some(Latency { min, median, p95, p99, max }) => {
-                [min, median, p95, p99, max].iter().try_for_each(|ms| write!(f, "{ms:>8.2}"))
-            }
+            Some(latency) => latency.list().iter().try_for_each(|ms| write!(f, "{ms:>8.2}")),
             None => write!(f, "{:>8}", "–"),
         }
     }

@@ -1,7 +1,10 @@
 //! What came of the combos of a take, as a report: lines for people, JSON Lines
-//! for programs.
+//! and CSV for programs.
 
-use crate::words::{attempt_words, limit_words, loop_words};
+use crate::{
+    report::{Report, Table, cell, json_line},
+    words::{attempt_words, limit_words, loop_words},
+};
 use gtrig_analysis::{
     Session,
     ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
@@ -40,8 +43,8 @@ enum Line {
 struct AttemptLine {
     combo: String,
     outcome: &'static str,
-    began_ns: u64,
-    ended_ns: u64,
+    from_ns: u64,
+    to_ns: u64,
     /// The tick at which it fired, later than it was met if it had to wait.
     fired_tick: Option<u32>,
     waited_ms: Option<f64>,
@@ -62,7 +65,7 @@ struct RungLine {
 
 #[derive(Clone, Debug, Serialize)]
 struct CheckLine {
-    name: String,
+    limit: String,
     /// `ns` or `ticks`.
     unit: &'static str,
     asked: i64,
@@ -89,7 +92,7 @@ struct CoarseLine {
 
 #[derive(Clone, Debug, Serialize)]
 struct PaceLine {
-    hz: f64,
+    poll_hz: f64,
     fired: usize,
     median_ms: Option<f64>,
     longest_ms: Option<f64>,
@@ -97,9 +100,9 @@ struct PaceLine {
 
 #[derive(Clone, Debug, Serialize)]
 struct DifferenceLine {
-    hz: f64,
+    poll_hz: f64,
     combo: String,
-    met_ns: u64,
+    time_ns: u64,
     result: &'static str,
     why: String,
 }
@@ -165,9 +168,9 @@ impl ComboReport {
         self.lines.extend(differences.iter().map(|difference| {
             let LoopDifference { at, combo, met, is_extra, .. } = difference;
             Line::Difference(DifferenceLine {
-                hz: paced[*at].of.rate.hz(),
+                poll_hz: paced[*at].of.rate.hz(),
                 combo: rig.combos[combo.index()].name.clone(),
-                met_ns: met.0,
+                time_ns: met.0,
                 result: if *is_extra { "fires" } else { "does not fire" },
                 why: loop_words(rig, difference),
             })
@@ -179,20 +182,51 @@ impl ComboReport {
     pub fn is_clear(&self) -> bool {
         self.near == 0 && self.differences == 0
     }
+}
 
-    /// Writes it.
-    ///
-    /// # Errors
-    /// Those of `out`.
-    pub fn write(&self, is_json: bool, out: &mut impl Write) -> io::Result<()> {
-        for line in &self.lines {
-            match is_json {
-                true => serde_json::to_writer(&mut *out, line)?,
-                false => write!(out, "{}", line.words())?,
+impl Report for ComboReport {
+    fn write_text(&self, out: &mut dyn Write) -> io::Result<()> {
+        self.lines.iter().try_for_each(|line| writeln!(out, "{}", line.words()))
+    }
+
+    fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
+        self.lines.iter().try_for_each(|line| json_line(line, out))
+    }
+
+    /// A row for each limit of each attempt, then one for each difference of a
+    /// loop.
+    fn table(&self) -> Table {
+        let mut attempt = 0;
+        let rows = self.lines.iter().flat_map(|line| match line {
+            Line::Attempt(line) => {
+                attempt += 1;
+                line.rows(attempt)
             }
-            out.write_all(b"\n")?;
+            Line::Difference(line) => vec![line.cells()],
+            Line::Bite(_) | Line::Coarse(_) | Line::Pace(_) | Line::Summary(_) => Vec::new(),
+        });
+        Table {
+            columns: &[
+                "line",
+                "attempt",
+                "combo",
+                "outcome",
+                "from_ns",
+                "to_ns",
+                "fired_tick",
+                "waited_ms",
+                "cancelled_by",
+                "turned_around",
+                "limit",
+                "unit",
+                "asked",
+                "margin",
+                "alone",
+                "poll_hz",
+                "words",
+            ],
+            rows: rows.collect(),
         }
-        Ok(())
     }
 }
 
@@ -285,8 +319,8 @@ impl AttemptLine {
                 ComboAttemptOutcome::Broken(_) => "broken",
                 ComboAttemptOutcome::Stopped(_) => "stopped",
             },
-            began_ns: attempt.began.time.0,
-            ended_ns: attempt.ended.time.0,
+            from_ns: attempt.began.time.0,
+            to_ns: attempt.ended.time.0,
             fired_tick: fired.map(|news| news.tick.0),
             waited_ms: fired.map(|news| {
                 rate.time_of(news.tick).as_millis() - rate.time_of(news.known).as_millis()
@@ -297,6 +331,48 @@ impl AttemptLine {
             checks: attempt.checks.iter().map(|c| CheckLine::new(rig, combo, c)).collect(),
             words,
         }
+    }
+}
+
+impl AttemptLine {
+    /// A row for each of its limits; one without a limit if it has none.
+    fn rows(&self, attempt: usize) -> Vec<Vec<String>> {
+        let row = |check: Option<&CheckLine>| {
+            vec![
+                "attempt".to_owned(),
+                attempt.to_string(),
+                self.combo.clone(),
+                self.outcome.to_owned(),
+                self.from_ns.to_string(),
+                self.to_ns.to_string(),
+                cell(self.fired_tick),
+                cell(self.waited_ms),
+                cell(self.cancelled_by.as_ref()),
+                self.turned_around.to_string(),
+                cell(check.map(|check| &check.limit)),
+                cell(check.map(|check| check.unit)),
+                cell(check.map(|check| check.asked)),
+                cell(check.and_then(|check| check.margin)),
+                cell(check.map(|check| check.alone)),
+                String::new(),
+                self.words.clone(),
+            ]
+        };
+        match self.checks.as_slice() {
+            [] => vec![row(None)],
+            checks => checks.iter().map(|check| row(Some(check))).collect(),
+        }
+    }
+}
+
+impl DifferenceLine {
+    fn cells(&self) -> Vec<String> {
+        let time = self.time_ns.to_string();
+        let mut cells = ["difference", "", &self.combo, self.result].map(str::to_owned).to_vec();
+        cells.extend([time.clone(), time]);
+        cells.extend([""; 9].map(str::to_owned));
+        cells.extend([self.poll_hz.to_string(), self.why.clone()]);
+        cells
     }
 }
 
@@ -313,7 +389,7 @@ impl CheckLine {
             TimeSpan::Ticks(_) => "ticks",
         };
         CheckLine {
-            name: limit_words(rig, &rig.combos[combo.index()], check.limit),
+            limit: limit_words(rig, &rig.combos[combo.index()], check.limit),
             unit,
             asked: check.asked.amount(),
             // What still went on when the take ended has none yet.
@@ -328,7 +404,7 @@ impl PaceLine {
         let latencies = paced.latencies();
         let ms = |at: usize| latencies.get(at).map(|latency| latency.as_millis());
         PaceLine {
-            hz: paced.of.rate.hz(),
+            poll_hz: paced.of.rate.hz(),
             fired: latencies.len(),
             median_ms: ms(latencies.len() / 2),
             longest_ms: latencies.last().map(|latency| latency.as_millis()),
@@ -339,8 +415,8 @@ impl PaceLine {
 impl Line {
     fn words(&self) -> String {
         match self {
-            Line::Attempt(AttemptLine { combo, outcome, ended_ns, words, .. }) => {
-                format!("{:>14}  {combo:<20} {outcome:<10} {words}", Nanos(*ended_ns).to_string())
+            Line::Attempt(AttemptLine { combo, outcome, to_ns, words, .. }) => {
+                format!("{:>14}  {combo:<20} {outcome:<10} {words}", Nanos(*to_ns).to_string())
             }
             Line::Bite(BiteLine { combo, other, times, of }) => {
                 format!("{combo} fired on the way to {other} {times} of {of} times")
@@ -348,16 +424,16 @@ impl Line {
             Line::Coarse(CoarseLine { combo, window_ms, device, median_ms }) => format!(
                 "{combo} has a window of {window_ms} ms, and {device} reports every {median_ms:.2} ms (median): nothing so short can be told"
             ),
-            Line::Pace(PaceLine { hz, fired, median_ms, longest_ms }) => {
+            Line::Pace(PaceLine { poll_hz, fired, median_ms, longest_ms }) => {
                 let ms = |ms: &Option<f64>| ms.map_or("-".to_owned(), |ms| format!("{ms:.2} ms"));
                 format!(
-                    "at {hz} Hz {fired} fired; from the last step to the poll that acted: median {}, longest {}",
+                    "at {poll_hz} Hz {fired} fired; from the last step to the poll that acted: median {}, longest {}",
                     ms(median_ms),
                     ms(longest_ms)
                 )
             }
-            Line::Difference(DifferenceLine { hz, combo, met_ns, result, why }) => {
-                format!("at {hz} Hz {combo} {result} at {}: {why}", Nanos(*met_ns))
+            Line::Difference(DifferenceLine { poll_hz, combo, time_ns, result, why }) => {
+                format!("at {poll_hz} Hz {combo} {result} at {}: {why}", Nanos(*time_ns))
             }
             Line::Summary(SummaryLine { met, fired, near, broken, stopped }) => format!(
                 "{met} met, {fired} fired, {near} nearly, {broken} broken, {stopped} stopped on the way"

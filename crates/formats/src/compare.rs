@@ -1,9 +1,14 @@
 //! What came out differently by two rigs, as a report.
 
+use crate::report::{Report, Table, cell, json_line};
 use gtrig_analysis::compare::{Difference, DifferenceKind};
 use gtrig_core::{Nanos, Rig};
 use serde::Serialize;
-use std::{collections::BTreeMap, fmt};
+use std::{
+    collections::BTreeMap,
+    fmt,
+    io::{self, Write},
+};
 
 /// Differences, to be printed.
 #[derive(Clone, Debug, Serialize)]
@@ -18,8 +23,9 @@ struct Row {
     kind: &'static str,
     from_ns: u64,
     to_ns: u64,
+    /// By how much at most, where both were on.
     #[serde(skip_serializing_if = "Option::is_none")]
-    by: Option<f32>,
+    amount: Option<f32>,
 }
 
 impl CompareReport {
@@ -34,9 +40,32 @@ impl CompareReport {
             kind: difference.kind.word(),
             from_ns: difference.from.0,
             to_ns: difference.to.0,
-            by: (difference.kind == DifferenceKind::Changed).then_some(difference.by),
+            amount: (difference.kind == DifferenceKind::Changed).then_some(difference.by),
         };
         CompareReport { counts, differences: found.iter().map(row).collect() }
+    }
+}
+
+impl Report for CompareReport {
+    fn write_text(&self, out: &mut dyn Write) -> io::Result<()> {
+        write!(out, "{self}")
+    }
+
+    fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
+        json_line(self, out)
+    }
+
+    /// A row for each difference.
+    fn table(&self) -> Table {
+        let cells = |row: &Row| {
+            let Row { action, kind, from_ns, to_ns, amount } = row;
+            let (from, to) = (from_ns.to_string(), to_ns.to_string());
+            vec![action.clone(), (*kind).to_owned(), from, to, cell(*amount)]
+        };
+        Table {
+            columns: &["action", "kind", "from_ns", "to_ns", "amount"],
+            rows: self.differences.iter().map(cells).collect(),
+        }
     }
 }
 
@@ -45,11 +74,11 @@ impl fmt::Display for CompareReport {
         if self.differences.is_empty() {
             return writeln!(f, "nothing comes out differently");
         }
-        for Row { action, kind, from_ns, to_ns, by } in &self.differences {
+        for Row { action, kind, from_ns, to_ns, amount } in &self.differences {
             let (from, lasted) = (Nanos(*from_ns).to_string(), Nanos(to_ns - from_ns));
             write!(f, "{from:>16}  {kind:<9} {action}, for {lasted}")?;
-            match by {
-                Some(by) => writeln!(f, ", by up to {by:.3}")?,
+            match amount {
+                Some(amount) => writeln!(f, ", by up to {amount:.3}")?,
                 None => writeln!(f)?,
             }
         }

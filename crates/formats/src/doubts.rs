@@ -1,5 +1,6 @@
 //! Doubts about a rig, each with its place in the file.
 
+use crate::report::{Report, Table, json_line};
 use crate::words::{lint_subject, lint_words};
 use gtrig_analysis::lint::{Lint, lint};
 use gtrig_core::Rig;
@@ -20,15 +21,55 @@ pub struct Placed {
     pub words: String,
 }
 
-/// Every doubt about a rig that was read from `text`.
-pub fn placed(rig: &Rig, text: &str) -> Vec<Placed> {
-    let (document, _) = DeTable::parse_recoverable(text);
-    let placed = |lint: Lint| {
-        let about = lint_subject(rig, &lint);
-        let line = line_of(document.get_ref(), text, &about).unwrap_or(1);
-        Placed { code: lint.finding.code(), about, line, words: lint_words(rig, &lint) }
-    };
-    lint(rig).into_iter().map(placed).collect()
+/// What is to be said of a rig without mistakes.
+#[derive(Clone, Debug)]
+pub struct CheckReport {
+    /// That it is sound, and what it is.
+    summary: String,
+    /// Every doubt about it.
+    pub doubts: Vec<Placed>,
+}
+
+impl CheckReport {
+    /// A report about a rig that was read from the text of a file of this name.
+    pub fn new(rig: &Rig, file: &str, text: &str) -> Self {
+        let (document, _) = DeTable::parse_recoverable(text);
+        let placed = |lint: Lint| {
+            let about = lint_subject(rig, &lint);
+            let line = line_of(document.get_ref(), text, &about).unwrap_or(1);
+            Placed { code: lint.finding.code(), about, line, words: lint_words(rig, &lint) }
+        };
+        let (name, rate, count) = (&rig.name, rig.rate, rig.actions.len());
+        CheckReport {
+            summary: format!("{file}: sound. {name}, polled at {rate}, {count} actions."),
+            doubts: lint(rig).into_iter().map(placed).collect(),
+        }
+    }
+}
+
+impl Report for CheckReport {
+    fn write_text(&self, out: &mut dyn Write) -> io::Result<()> {
+        writeln!(out, "{}", self.summary)?;
+        self.doubts.iter().try_for_each(|Placed { code, about, line, words }| {
+            writeln!(out, "  {code:<16}line {line}, {about}: {words}")
+        })
+    }
+
+    fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
+        self.doubts.iter().try_for_each(|doubt| json_line(doubt, out))
+    }
+
+    /// A row for each doubt.
+    fn table(&self) -> Table {
+        let cells = |doubt: &Placed| {
+            let Placed { code, about, line, words } = doubt;
+            vec![(*code).to_owned(), about.clone(), line.to_string(), words.clone()]
+        };
+        Table {
+            columns: &["code", "about", "line", "words"],
+            rows: self.doubts.iter().map(cells).collect(),
+        }
+    }
 }
 
 /// The line of the table `kind.name`.
@@ -40,18 +81,6 @@ fn line_of(document: &DeTable, text: &str, about: &str) -> Option<usize> {
     Some(text[..key.span().start].matches('\n').count() + 1)
 }
 
-/// Writes one object a line.
-///
-/// # Errors
-/// Those of `out`.
-pub fn write_json(doubts: &[Placed], out: &mut impl Write) -> io::Result<()> {
-    for doubt in doubts {
-        serde_json::to_writer(&mut *out, doubt)?;
-        out.write_all(b"\n")?;
-    }
-    Ok(())
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -60,7 +89,7 @@ mod tests {
     #[test]
     fn a_doubt_has_the_line_of_its_table() {
         let text = "rig = 1\n\n[combo.a]\nsteps = \"press south\"\n\n[combo.b]\nsteps = \"press south, press east\"\n";
-        let doubts = placed(&parse("t", text).unwrap(), text);
+        let doubts = CheckReport::new(&parse("t", text).unwrap(), "t", text).doubts;
         let places: Vec<(&str, usize)> = doubts.iter().map(|d| (d.code, d.line)).collect();
         assert_eq!(places, [("combo-begins", 3)]);
     }

@@ -1,7 +1,10 @@
 //! What came of the gestures of a take, as a report: lines for people, JSON
-//! Lines for programs.
+//! Lines and CSV for programs.
 
-use crate::words::verdict_words;
+use crate::{
+    report::{Report, Table, cell, json_line},
+    words::verdict_words,
+};
 use gtrig_analysis::{Session, score, score::Score};
 use gtrig_core::{CheckedLimit, GestureOutcome, GestureVerdict, Nanos, PollRate};
 use serde::Serialize;
@@ -33,10 +36,11 @@ struct VerdictLine {
     near: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
     cancelled_by: Option<String>,
-    on: String,
+    /// The contact of its first finger.
+    control: String,
     fingers: u8,
-    began_ns: u64,
-    ended_ns: u64,
+    from_ns: u64,
+    to_ns: u64,
     tick: u32,
     met_tick: Option<u32>,
     fired_tick: Option<u32>,
@@ -51,10 +55,10 @@ struct VerdictLine {
 
 #[derive(Clone, Debug, Serialize)]
 struct CheckLine {
-    name: &'static str,
+    limit: &'static str,
     unit: &'static str,
     value: f32,
-    limit: f32,
+    asked: f32,
     /// By how much the limit was met; negative where it was not.
     margin: f32,
     /// Whether this limit alone, moved by the margin, decides.
@@ -64,7 +68,7 @@ struct CheckLine {
 #[derive(Clone, Debug, Serialize)]
 struct MeantLine {
     gesture: String,
-    at_ns: u64,
+    time_ns: u64,
     result: &'static str,
     words: String,
 }
@@ -98,30 +102,70 @@ impl GestureReport {
         }
     }
 
-    /// Writes it.
-    ///
-    /// # Errors
-    /// Those of `out`.
-    pub fn write(&self, is_json: bool, out: &mut impl Write) -> io::Result<()> {
-        for line in self.verdicts.iter().chain(&self.meant).chain(&self.score) {
-            match is_json {
-                true => serde_json::to_writer(&mut *out, line)?,
-                false => write!(out, "{}", line.words())?,
-            }
-            out.write_all(b"\n")?;
+    fn lines(&self) -> impl Iterator<Item = &Line> {
+        self.verdicts.iter().chain(&self.meant).chain(&self.score)
+    }
+}
+
+impl Report for GestureReport {
+    fn write_text(&self, out: &mut dyn Write) -> io::Result<()> {
+        self.lines().try_for_each(|line| writeln!(out, "{}", line.words()))
+    }
+
+    fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
+        self.lines().try_for_each(|line| json_line(line, out))
+    }
+
+    /// A row for each limit of each attempt, then one for each label and each
+    /// false alarm.
+    fn table(&self) -> Table {
+        let verdicts = self.verdicts.iter().zip(1..);
+        let limits = verdicts.flat_map(|(line, attempt)| match line {
+            Line::Verdict(verdict) => verdict.rows(attempt),
+            Line::Meant(_) | Line::Score(_) => Vec::new(),
+        });
+        let meant = self.meant.iter().filter_map(|line| match line {
+            Line::Meant(meant) => Some(meant.cells()),
+            Line::Verdict(_) | Line::Score(_) => None,
+        });
+        Table {
+            columns: &[
+                "line",
+                "attempt",
+                "gesture",
+                "kind",
+                "outcome",
+                "near",
+                "cancelled_by",
+                "control",
+                "fingers",
+                "from_ns",
+                "to_ns",
+                "tick",
+                "met_tick",
+                "fired_tick",
+                "waited_ms",
+                "limit",
+                "unit",
+                "value",
+                "asked",
+                "margin",
+                "alone",
+                "words",
+            ],
+            rows: limits.chain(meant).collect(),
         }
-        Ok(())
     }
 }
 
 impl Line {
     fn words(&self) -> String {
         match self {
-            Line::Verdict(VerdictLine { gesture, on, words, .. }) => {
-                format!("{gesture:<20} {on:<18} {words}")
+            Line::Verdict(VerdictLine { gesture, control, words, .. }) => {
+                format!("{gesture:<20} {control:<18} {words}")
             }
-            Line::Meant(MeantLine { gesture, at_ns, result, words }) => {
-                format!("{result:<20} {gesture:<18} meant at {}{words}", Nanos(*at_ns))
+            Line::Meant(MeantLine { gesture, time_ns, result, words }) => {
+                format!("{result:<20} {gesture:<18} meant at {}{words}", Nanos(*time_ns))
             }
             Line::Score(ScoreLine { meant, hits, misses, false_alarms }) => {
                 format!("{meant} meant: {hits} hits, {misses} misses; {false_alarms} false alarms")
@@ -149,10 +193,10 @@ impl VerdictLine {
             },
             near: verdict.is_near(),
             cancelled_by,
-            on: session.roster().address(verdict.contact).to_string(),
+            control: session.roster().address(verdict.contact).to_string(),
             fingers: verdict.fingers,
-            began_ns: verdict.began.0,
-            ended_ns: verdict.ended.0,
+            from_ns: verdict.began.0,
+            to_ns: verdict.ended.0,
             tick: verdict.tick.0,
             met_tick: verdict.met.map(|tick| tick.0),
             fired_tick: verdict.fired.map(|tick| tick.0),
@@ -166,6 +210,55 @@ impl VerdictLine {
     }
 }
 
+impl VerdictLine {
+    /// A row for each of its limits; one without a limit if it has none.
+    fn rows(&self, attempt: usize) -> Vec<Vec<String>> {
+        let row = |check: Option<&CheckLine>| {
+            vec![
+                "verdict".to_owned(),
+                attempt.to_string(),
+                self.gesture.clone(),
+                self.kind.to_owned(),
+                self.outcome.to_owned(),
+                self.near.to_string(),
+                cell(self.cancelled_by.as_ref()),
+                self.control.clone(),
+                self.fingers.to_string(),
+                self.from_ns.to_string(),
+                self.to_ns.to_string(),
+                self.tick.to_string(),
+                cell(self.met_tick),
+                cell(self.fired_tick),
+                cell(self.waited_ms),
+                cell(check.map(|check| check.limit)),
+                cell(check.map(|check| check.unit)),
+                cell(check.map(|check| check.value)),
+                cell(check.map(|check| check.asked)),
+                cell(check.map(|check| check.margin)),
+                cell(check.map(|check| check.alone)),
+                self.words.clone(),
+            ]
+        };
+        match self.checks.as_slice() {
+            [] => vec![row(None)],
+            checks => checks.iter().map(|check| row(Some(check))).collect(),
+        }
+    }
+}
+
+impl MeantLine {
+    fn cells(&self) -> Vec<String> {
+        let time = self.time_ns.to_string();
+        let mut cells = ["meant", "", &self.gesture, "", self.result].map(str::to_owned).to_vec();
+        cells.extend([""; 4].map(str::to_owned));
+        cells.extend([time.clone(), time]);
+        cells.extend([""; 10].map(str::to_owned));
+        // It follows a name in the text.
+        cells.push(self.words.trim_start_matches(": ").to_owned());
+        cells
+    }
+}
+
 fn waited(rate: PollRate, verdict: &GestureVerdict) -> Option<f64> {
     let (met, fired) = (rate.time_of(verdict.met?), rate.time_of(verdict.fired?));
     Some(fired.as_millis() - met.as_millis())
@@ -174,8 +267,8 @@ fn waited(rate: PollRate, verdict: &GestureVerdict) -> Option<f64> {
 impl CheckLine {
     fn new(check: &CheckedLimit) -> Self {
         let tunable = check.quantity.tunable();
-        let CheckedLimit { value, limit, margin, is_alone: alone, .. } = *check;
-        CheckLine { name: tunable.name, unit: tunable.unit, value, limit, margin, alone }
+        let CheckedLimit { value, limit: asked, margin, is_alone: alone, .. } = *check;
+        CheckLine { limit: tunable.name, unit: tunable.unit, value, asked, margin, alone }
     }
 }
 
@@ -193,13 +286,13 @@ fn meant_lines(session: &Session, score: &Score) -> Vec<Line> {
             }
         };
         let result = if meant.is_hit { "hit" } else { "miss" };
-        Line::Meant(MeantLine { gesture: name.to_owned(), at_ns: meant.at.0, result, words })
+        Line::Meant(MeantLine { gesture: name.to_owned(), time_ns: meant.at.0, result, words })
     });
     let alarms = score.false_alarms.iter().map(|&n| {
         let verdict = &verdicts[n];
         let gesture = rig.gestures[verdict.gesture.index()].name.clone();
         let words = ": fired, and nobody meant it".to_owned();
-        Line::Meant(MeantLine { gesture, at_ns: verdict.began.0, result: "false alarm", words })
+        Line::Meant(MeantLine { gesture, time_ns: verdict.began.0, result: "false alarm", words })
     });
     meant.chain(alarms).collect()
 }

@@ -1,11 +1,18 @@
 //! How well the reports of devices came, as a report: a table for people, JSON
-//! for programs.
+//! and CSV for programs.
 
-use crate::words::trouble_words;
+use crate::{
+    report::{Report, Table, cell, json_line},
+    words::trouble_words,
+};
 use gtrig_analysis::stream::{DeviceStream, StreamWatch, Trouble, TroubleKind};
 use gtrig_core::{Device, DeviceId, Nanos, Roster};
 use serde::Serialize;
-use std::{collections::BTreeMap, fmt};
+use std::{
+    collections::BTreeMap,
+    fmt,
+    io::{self, Write},
+};
 
 /// What a watch found, to be printed.
 #[derive(Clone, Debug, Serialize)]
@@ -17,13 +24,15 @@ pub struct HealthReport {
 
 #[derive(Clone, Debug, Serialize)]
 struct DeviceRow {
-    on: String,
+    device: String,
     name: String,
     bus: String,
     events: u64,
     reports: u64,
     events_per_second: f64,
     interval_ms: Option<Intervals>,
+    /// When the longest pause between two reports began.
+    longest_from_ns: Option<u64>,
     troubles: BTreeMap<&'static str, u64>,
 }
 
@@ -33,13 +42,14 @@ struct Intervals {
     p95: f64,
     p99: f64,
     longest: f64,
-    longest_from: f64,
 }
 
 #[derive(Clone, Debug, Serialize)]
 struct TroubleRow {
     kind: &'static str,
-    on: String,
+    device: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    control: Option<String>,
     from_ns: u64,
     to_ns: u64,
     count: u32,
@@ -70,13 +80,14 @@ impl DeviceRow {
     fn new(device: &Device, stream: &DeviceStream) -> Self {
         let kinds = TroubleKind::ALL.into_iter().map(|kind| (kind.word(), stream.count(kind)));
         DeviceRow {
-            on: device.address().to_string(),
+            device: device.address().to_string(),
             name: device.info.name.to_string(),
             bus: device.info.bus.to_string(),
             events: stream.events,
             reports: stream.reports,
             events_per_second: stream.events_per_second(),
             interval_ms: Intervals::new(stream),
+            longest_from_ns: stream.intervals.longest().map(|(from, _)| from.0),
             troubles: kinds.filter(|(_, count)| *count > 0).collect(),
         }
     }
@@ -91,24 +102,92 @@ impl Intervals {
             p95: at(0.95)?,
             p99: at(0.99)?,
             longest: Nanos(to.0 - from.0).as_millis(),
-            longest_from: from.as_millis(),
         })
     }
 }
 
 impl TroubleRow {
     fn new(roster: &Roster, trouble: &Trouble) -> Self {
-        let device = || roster.device(trouble.device).address().to_string();
-        let on = trouble.control.map_or_else(device, |id| roster.address(id).to_string());
         TroubleRow {
             kind: trouble.kind.word(),
-            on,
+            device: roster.device(trouble.device).address().to_string(),
+            control: trouble.control.map(|id| roster.address(id).to_string()),
             from_ns: trouble.from.0,
             to_ns: trouble.to.0,
             count: trouble.count,
             jump: (trouble.kind == TroubleKind::Gap).then_some(trouble.jump),
             words: trouble_words(trouble, roster),
         }
+    }
+}
+
+impl Report for HealthReport {
+    fn write_text(&self, out: &mut dyn Write) -> io::Result<()> {
+        write!(out, "{self}")
+    }
+
+    fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
+        json_line(self, out)
+    }
+
+    /// A row for each device, then one for each trouble.
+    fn table(&self) -> Table {
+        let devices = self.devices.iter().map(DeviceRow::cells);
+        Table {
+            columns: &[
+                "line",
+                "device",
+                "control",
+                "kind",
+                "from_ns",
+                "to_ns",
+                "count",
+                "jump",
+                "events",
+                "reports",
+                "events_per_second",
+                "median_ms",
+                "p95_ms",
+                "p99_ms",
+                "longest_ms",
+                "longest_from_ns",
+                "words",
+            ],
+            rows: devices.chain(self.troubles.iter().map(TroubleRow::cells)).collect(),
+        }
+    }
+}
+
+impl DeviceRow {
+    fn cells(&self) -> Vec<String> {
+        let count: u64 = self.troubles.values().sum();
+        let of = self.interval_ms;
+        let mut cells = vec!["device".to_owned(), self.device.clone()];
+        cells.extend([""; 4].map(str::to_owned));
+        cells.extend([count.to_string(), String::new()]);
+        cells.extend([self.events.to_string(), self.reports.to_string()]);
+        cells.push(self.events_per_second.to_string());
+        let intervals = [
+            of.map(|of| of.median),
+            of.map(|of| of.p95),
+            of.map(|of| of.p99),
+            of.map(|of| of.longest),
+        ];
+        cells.extend(intervals.map(cell));
+        cells.extend([cell(self.longest_from_ns), self.name.clone()]);
+        cells
+    }
+}
+
+impl TroubleRow {
+    fn cells(&self) -> Vec<String> {
+        let TroubleRow { kind, device, control, from_ns, to_ns, count, jump, words } = self;
+        let mut cells = vec!["trouble".to_owned(), device.clone()];
+        cells.extend([cell(control.as_ref()), (*kind).to_owned(), from_ns.to_string()]);
+        cells.extend([to_ns.to_string(), count.to_string(), cell(*jump)]);
+        cells.extend([""; 8].map(str::to_owned));
+        cells.push(words.clone());
+        cells
     }
 }
 
@@ -120,8 +199,8 @@ impl fmt::Display for HealthReport {
             "device", "reports", "events/s", "median", "p95", "p99 ms", "longest"
         )?;
         for row in &self.devices {
-            let DeviceRow { on, reports, events_per_second, .. } = row;
-            write!(f, "{on:<10}{reports:>10}{events_per_second:>10.1}")?;
+            let DeviceRow { device, reports, events_per_second, .. } = row;
+            write!(f, "{device:<10}{reports:>10}{events_per_second:>10.1}")?;
             match row.interval_ms {
                 Some(Intervals { median, p95, p99, longest, .. }) => {
                     write!(f, "{median:>10.2}{p95:>9.2}{p99:>9.2}{longest:>12.2}")?;

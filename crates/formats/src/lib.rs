@@ -2,15 +2,15 @@
 //!
 //! - [`rig`]: what a person wrote about sampling, shaping and actions (TOML).
 //! - [`take`]: a recording of raw events (JSON Lines).
-//! - [`report`]: what a run of a take gave, tick by tick (JSON Lines or CSV).
-//! - [`audit`]: what loops of other kinds would have seen (text, JSON).
-//! - [`combos`]: what every attempt at a combo came to (text, JSON Lines).
-//! - [`compare`]: what came out differently by two rigs (text, JSON).
-//! - [`doubts`]: what a rig probably does not mean (JSON Lines).
-//! - [`health`]: how well the reports of each device came (text, JSON).
-//! - [`measure`]: what a stick was measured to do (text, JSON).
-//! - [`shape`]: raw values through a shape, stage by stage (CSV, JSON).
-//! - [`Report`]: what all findings have in common.
+//! - [`ticks`]: what a run of a take gave, tick by tick.
+//! - [`audit`]: what loops of other kinds would have seen.
+//! - [`combos`], [`gestures`]: what every attempt came to.
+//! - [`compare`]: what came out differently by two rigs.
+//! - [`doubts`]: what a rig probably does not mean.
+//! - [`health`]: how well the reports of each device came.
+//! - [`measure`]: what a stick was measured to do.
+//! - [`shape`]: raw values through a shape, stage by stage.
+//! - [`Report`]: what all findings have in common: text, JSON and CSV.
 //! - [`save_atomically`]: how any file is written.
 //!
 //! Everything read is from outside and not trusted: mistakes come back with
@@ -25,31 +25,12 @@ pub mod gestures;
 pub mod health;
 pub mod measure;
 mod nearest;
-pub mod report;
+mod report;
 pub mod rig;
 pub mod shape;
 pub mod take;
+pub mod ticks;
 pub mod words;
 
 pub use atomic::save_atomically;
-
-use std::{
-    fmt::Display,
-    io::{self, Write},
-};
-
-/// A finding that can be printed: for people as text, for programs as JSON.
-pub trait Report: Display {
-    /// Writes one JSON object and a line feed.
-    ///
-    /// # Errors
-    /// Those of `out`.
-    fn write_json(&self, out: &mut dyn Write) -> io::Result<()>;
-}
-
-impl<T: Display + serde::Serialize> Report for T {
-    fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
-        serde_json::to_writer(&mut *out, self)?;
-        out.write_all(b"\n")
-    }
-}
+pub use report::{Report, Rows, Table};

@@ -1,17 +1,23 @@
-//! What a stick was measured to do, as a report: lines for people, JSON for
-//! programs.
+//! What a stick was measured to do, as a report: lines for people, JSON and
+//! CSV for programs.
 
-use crate::words::missing_words;
+use crate::{
+    report::{Report, Table, cell, json_line},
+    words::missing_words,
+};
 use gtrig_analysis::measure::{Known, Measurement, Proposal, SECTORS, SnapBack};
 use gtrig_core::{Nanos, Travel};
 use serde::Serialize;
-use std::fmt;
+use std::{
+    fmt,
+    io::{self, Write},
+};
 
 /// A measurement of one stick, axis or trigger.
 #[derive(Clone, Debug, Serialize)]
 pub struct MeasureReport {
-    /// What was measured.
-    pub of: String,
+    /// What was measured: `pad1/stick-l`.
+    pub control: String,
     /// Whether it is an axis or a trigger, and no stick.
     is_single: bool,
     /// How far it gets to the low and the high end of x.
@@ -74,6 +80,13 @@ impl<T> Entry<T> {
         }
     }
 
+    fn known(&self) -> Option<&T> {
+        match self {
+            Entry::Known(value) => Some(value),
+            Entry::Missing { .. } => None,
+        }
+    }
+
     fn words(&self, known: impl Fn(&T) -> String) -> Result<String, &'static str> {
         match self {
             Entry::Known(value) => Ok(known(value)),
@@ -87,12 +100,12 @@ impl<T> Entry<T> {
 pub type Line = (&'static str, Result<String, &'static str>);
 
 impl MeasureReport {
-    /// A report about `of`.
-    pub fn new(of: String, found: &Measurement, proposal: &Proposal) -> Self {
+    /// A report about a stick, axis or trigger of this name.
+    pub fn new(control: String, found: &Measurement, proposal: &Proposal) -> Self {
         let same = |v: f32| v;
         let travel = |t: Travel| [t.min, t.centre, t.max];
         MeasureReport {
-            of,
+            control,
             is_single: found.is_single,
             ends: found.ends(),
             steps: found
@@ -120,6 +133,37 @@ impl MeasureReport {
                 outer: Entry::new(proposal.outer, same),
             },
         }
+    }
+
+    /// The cells of its row, in the order of the columns.
+    fn cells(&self) -> Vec<String> {
+        let known = |entry: &Entry<f32>| cell(entry.known());
+        let both = |entry: &Entry<[f32; 2]>| [0, 1].map(|n| cell(entry.known().map(|v| v[n])));
+        let travel = |entry: &Entry<[i32; 3]>| {
+            cell(entry.known().map(|[min, centre, max]| format!("{min} {centre} {max}")))
+        };
+        let snap = self.snap_back.known();
+        let interval = self.report_interval_ms.known();
+        let mut cells = vec![self.control.clone()];
+        cells.extend(both(&self.centre));
+        cells.extend([&self.noise, &self.rest_radius, &self.drift_per_minute].map(known));
+        cells.extend(self.ends.map(cell));
+        cells.push(known(&self.circularity_error));
+        cells.extend(both(&self.asymmetry));
+        cells.push(known(&self.hold_jitter));
+        cells.extend([
+            cell(snap.map(|snap| snap.releases)),
+            cell(snap.map(|snap| snap.overshoot)),
+            cell(snap.map(|snap| snap.settles_in_ms)),
+            cell(snap.map(|snap| snap.crossings)),
+        ]);
+        cells.extend(self.levels.map(|levels| levels.to_string()));
+        cells.extend([0, 1].map(|n| cell(interval.map(|both| both[n]))));
+        let Proposed { calibrate_x, calibrate_y, dead_zone, uncalibrated_dead_zone, outer } =
+            &self.proposal;
+        cells.extend([travel(calibrate_x), travel(calibrate_y)]);
+        cells.extend([dead_zone, uncalibrated_dead_zone, outer].map(known));
+        cells
     }
 
     /// What was measured, a line each.
@@ -250,9 +294,53 @@ impl Snap {
     }
 }
 
+impl Report for MeasureReport {
+    fn write_text(&self, out: &mut dyn Write) -> io::Result<()> {
+        // An empty line between one stick and the next.
+        writeln!(out, "{self}")
+    }
+
+    fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
+        json_line(self, out)
+    }
+
+    /// One row.
+    fn table(&self) -> Table {
+        Table { columns: &COLUMNS, rows: vec![self.cells()] }
+    }
+}
+
+const COLUMNS: [&str; 25] = [
+    "control",
+    "centre_x",
+    "centre_y",
+    "noise",
+    "rest_radius",
+    "drift_per_minute",
+    "low_end",
+    "high_end",
+    "circularity_error",
+    "asymmetry_x",
+    "asymmetry_y",
+    "hold_jitter",
+    "releases",
+    "overshoot",
+    "settles_in_ms",
+    "crossings",
+    "levels_x",
+    "levels_y",
+    "interval_median_ms",
+    "interval_p95_ms",
+    "calibrate_x",
+    "calibrate_y",
+    "dead_zone",
+    "uncalibrated_dead_zone",
+    "outer",
+];
+
 impl fmt::Display for MeasureReport {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        writeln!(f, "{}", self.of)?;
+        writeln!(f, "{}", self.control)?;
         let mut line = |(name, value): Line| match value {
             Ok(value) => writeln!(f, "  {name:<15} {value}"),
             Err(missing) => writeln!(f, "  {name:<15} not known: {missing}"),

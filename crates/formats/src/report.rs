@@ -1,293 +1,117 @@
-//! What a run of a take gave, tick by tick, for other programs to read.
+//! What all findings have in common: text for people, JSON and CSV for programs.
 //!
-//! A tick appears when something happened in it: an edge, a lost press, or
-//! an action that changed. The same take and rig always give the same bytes.
+//! The same thing has the same name in every report, as a key of JSON and as a
+//! column of CSV; `docs/reports.md` lists them, and a test compares.
 
-use gtrig_analysis::Session;
-use gtrig_core::{
-    ActionId, ControlId, Edge, Gives, LaneMarks, Machine, Nanos, PollRate, Roster, Tick,
-};
 use serde::Serialize;
 use std::io::{self, Write};
 
-/// How a report is written.
+/// A finding that can be printed.
+pub trait Report {
+    /// Writes it for people.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    fn write_text(&self, out: &mut dyn Write) -> io::Result<()>;
+
+    /// Writes one or more JSON objects, each with a line feed after it.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    fn write_json(&self, out: &mut dyn Write) -> io::Result<()>;
+
+    /// What of it fits into rows.
+    fn table(&self) -> Table;
+}
+
+/// Rows of a report. A row has a cell for each column; what is not known is
+/// empty.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Table {
+    /// The names of the columns.
+    pub columns: &'static [&'static str],
+    /// The cells, row by row.
+    pub rows: Vec<Vec<String>>,
+}
+
+/// How the rows of a take stand among those of other takes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Form {
-    /// A JSON object a tick, then one of totals.
-    JsonLines,
-    /// A row for each edge and each changed action.
-    Csv,
+pub struct Rows<'a> {
+    /// What the first column says, which only several takes have.
+    pub take: Option<&'a str>,
+    /// Whether the names of the columns go before them.
+    pub has_titles: bool,
 }
 
-/// Totals of a run.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
-pub struct Totals {
-    /// The last tick.
-    pub last_tick: u32,
-    /// Press edges.
-    pub presses: u64,
-    /// Release edges.
-    pub releases: u64,
-    /// Presses that left no press edge.
-    pub lost: u64,
-}
+impl<'a> Rows<'a> {
+    /// The rows of the only take.
+    pub const ALONE: Rows<'static> = Rows { take: None, has_titles: true };
 
-/// Writes a report of the whole history of a session.
-///
-/// With `every_tick`, ticks in which nothing happened are written too, and
-/// all actions with each.
-///
-/// # Errors
-/// Those of `out`.
-pub fn write(
-    session: &Session,
-    form: Form,
-    every_tick: bool,
-    out: &mut impl Write,
-) -> io::Result<Totals> {
-    match form {
-        Form::JsonLines => Run::new(session, every_tick, JsonSink { out }).write(),
-        Form::Csv => {
-            let mut writer = csv::Writer::from_writer(out);
-            writer.write_record(COLUMNS)?;
-            let totals = Run::new(session, every_tick, CsvSink { writer: &mut writer }).write();
-            writer.flush()?;
-            totals
+    /// Writes a table as CSV.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    pub fn write(self, table: &Table, out: &mut dyn Write) -> io::Result<()> {
+        let mut writer = self.writer(table.columns, out)?;
+        table.rows.iter().try_for_each(|row| writer.row(row))?;
+        writer.finish()
+    }
+
+    /// A writer of rows one by one, the titles written where there are to be some.
+    pub(crate) fn writer<W: Write>(self, columns: &[&str], out: W) -> io::Result<RowWriter<'a, W>> {
+        let mut writer = RowWriter { csv: csv::Writer::from_writer(out), take: self.take };
+        if self.has_titles {
+            let title = self.take.map(|_| "take");
+            writer.csv.write_record(title.iter().chain(columns))?;
         }
+        Ok(writer)
     }
 }
 
-const COLUMNS: [&str; 8] = ["tick", "t_ns", "what", "name", "x", "y", "by", "marks"];
-
-/// One tick of a report.
-#[derive(Serialize)]
-struct TickLine<'a> {
-    tick: u32,
-    t: u64,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    edges: Vec<EdgeEntry>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    actions: Vec<ActionEntry<'a>>,
+/// Writes rows as CSV.
+pub(crate) struct RowWriter<'a, W: Write> {
+    csv: csv::Writer<W>,
+    take: Option<&'a str>,
 }
 
-#[derive(Serialize)]
-struct EdgeEntry {
-    on: String,
-    /// `press`, `release`, or `none` for a press that left no edge.
-    edge: &'static str,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    marks: Vec<&'static str>,
-}
+impl<W: Write> RowWriter<'_, W> {
+    pub(crate) fn row<C: AsRef<str>>(&mut self, cells: &[C]) -> io::Result<()> {
+        let cells = cells.iter().map(AsRef::as_ref);
+        Ok(self.csv.write_record(self.take.into_iter().chain(cells))?)
+    }
 
-#[derive(Serialize)]
-struct ActionEntry<'a> {
-    name: &'a str,
-    value: Value,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    by: Option<String>,
-}
-
-#[derive(Clone, Copy, Serialize)]
-#[serde(untagged)]
-enum Value {
-    Switch(bool),
-    Axis(f32),
-    Plane([f32; 2]),
-}
-
-trait Sink {
-    fn tick(&mut self, line: &TickLine) -> io::Result<()>;
-    fn end(&mut self, totals: Totals) -> io::Result<()>;
-}
-
-struct JsonSink<'w, W> {
-    out: &'w mut W,
-}
-
-impl<W: Write> JsonSink<'_, W> {
-    fn line(&mut self, value: &impl Serialize) -> io::Result<()> {
-        serde_json::to_writer(&mut *self.out, value)?;
-        self.out.write_all(b"\n")
+    pub(crate) fn finish(mut self) -> io::Result<()> {
+        self.csv.flush()
     }
 }
 
-impl<W: Write> Sink for JsonSink<'_, W> {
-    fn tick(&mut self, line: &TickLine) -> io::Result<()> {
-        self.line(line)
-    }
-
-    fn end(&mut self, totals: Totals) -> io::Result<()> {
-        #[derive(Serialize)]
-        struct End {
-            end: Totals,
-        }
-        self.line(&End { end: totals })
-    }
+/// A JSON object and a line feed.
+pub(crate) fn json_line(value: &impl Serialize, out: &mut dyn Write) -> io::Result<()> {
+    serde_json::to_writer(&mut *out, value)?;
+    out.write_all(b"\n")
 }
 
-struct CsvSink<'w, W: Write> {
-    writer: &'w mut csv::Writer<W>,
+/// A cell of what may not be known.
+pub(crate) fn cell(value: Option<impl ToString>) -> String {
+    value.map_or(String::new(), |value| value.to_string())
 }
 
-impl<W: Write> Sink for CsvSink<'_, W> {
-    fn tick(&mut self, line: &TickLine) -> io::Result<()> {
-        let (tick, t) = (line.tick.to_string(), line.t.to_string());
-        for edge in &line.edges {
-            let marks = edge.marks.join("+");
-            self.writer.write_record([&tick, &t, edge.edge, &edge.on, "", "", "", &marks])?;
-        }
-        for action in &line.actions {
-            let [x, y] = match action.value {
-                Value::Switch(on) => [u8::from(on).to_string(), String::new()],
-                Value::Axis(x) => [x.to_string(), String::new()],
-                Value::Plane([x, y]) => [x.to_string(), y.to_string()],
-            };
-            let by = action.by.as_deref().unwrap_or_default();
-            self.writer.write_record([&tick, &t, "action", action.name, &x, &y, by, ""])?;
-        }
-        Ok(())
-    }
+#[cfg(test)]
+mod tests {
+    use super::*;
 
-    fn end(&mut self, _: Totals) -> io::Result<()> {
-        Ok(())
-    }
-}
-
-struct Run<'a, S> {
-    session: &'a Session,
-    every_tick: bool,
-    next: Tick,
-    last_actions: Vec<ActionEntry<'a>>,
-    totals: Totals,
-    sink: S,
-}
-
-impl<'a, S: Sink> Run<'a, S> {
-    fn new(session: &'a Session, every_tick: bool, sink: S) -> Self {
-        let next = session.history().begins();
-        let totals = Totals::default();
-        let mut run = Run { session, every_tick, next, last_actions: Vec::new(), totals, sink };
-        if every_tick {
-            run.last_actions = run.actions(&Machine::new(session.plan(), next));
-        }
-        run
-    }
-
-    fn write(mut self) -> io::Result<Totals> {
-        let session = self.session;
-        let mut result = Ok(());
-        session.replay(|machine| {
-            if result.is_ok() {
-                result = self.tick(machine);
-            }
-        });
-        result?;
-        let last = session.now().at();
-        self.fill_to(last.next())?;
-        self.totals.last_tick = last.0;
-        self.totals.lost = session.lost_in_history();
-        self.sink.end(self.totals)?;
-        Ok(self.totals)
-    }
-
-    fn rate(&self) -> PollRate {
-        self.session.plan().rate()
-    }
-
-    fn tick(&mut self, machine: &Machine) -> io::Result<()> {
-        self.fill_to(machine.at())?;
-        self.next = machine.next_tick();
-        let edges = self.edges(machine);
-        let actions = self.actions(machine);
-        if self.every_tick || !edges.is_empty() || !actions.is_empty() {
-            self.line(machine.at(), edges, actions)?;
-        }
-        if self.every_tick {
-            self.last_actions = self.actions(machine);
-        }
-        Ok(())
-    }
-
-    /// Writes the ticks that were jumped over because nothing happened.
-    fn fill_to(&mut self, end: Tick) -> io::Result<()> {
-        while self.every_tick && self.next < end {
-            let actions = std::mem::take(&mut self.last_actions);
-            let line = TickLine {
-                tick: self.next.0,
-                t: self.rate().time_of(self.next).0,
-                edges: Vec::new(),
-                actions,
-            };
-            self.sink.tick(&line)?;
-            self.last_actions = line.actions;
-            self.next = self.next.next();
-        }
-        Ok(())
-    }
-
-    fn line(
-        &mut self,
-        tick: Tick,
-        edges: Vec<EdgeEntry>,
-        actions: Vec<ActionEntry<'a>>,
-    ) -> io::Result<()> {
-        let Nanos(t) = self.rate().time_of(tick);
-        self.sink.tick(&TickLine { tick: tick.0, t, edges, actions })
-    }
-
-    fn edges(&mut self, machine: &Machine) -> Vec<EdgeEntry> {
-        let roster = self.session.roster();
-        let mut ids: Vec<ControlId> = machine.touched().to_vec();
-        ids.sort_unstable();
-        ids.retain(|&id| has_edges(roster, id));
-        ids.into_iter().filter_map(|id| self.edge(machine, id)).collect()
-    }
-
-    fn edge(&mut self, machine: &Machine, id: ControlId) -> Option<EdgeEntry> {
-        let cell = machine.control(id);
-        let edge = match cell.edge() {
-            Some(Edge::Press) => {
-                self.totals.presses += 1;
-                "press"
-            }
-            Some(Edge::Release) => {
-                self.totals.releases += 1;
-                "release"
-            }
-            None if cell.marks.contains(LaneMarks::LOST) => "none",
-            None => return None,
+    #[test]
+    fn rows_of_several_takes_say_which() {
+        let table =
+            Table { columns: &["a", "b"], rows: vec![vec!["1".to_owned(), "x, y".to_owned()]] };
+        let written = |rows: Rows| {
+            let mut out = Vec::new();
+            rows.write(&table, &mut out).unwrap();
+            String::from_utf8(out).unwrap()
         };
-        let words = LaneMarks::WORDS.iter().filter(|(mark, _)| cell.marks.contains(*mark));
-        Some(EdgeEntry {
-            on: self.session.roster().address(id).to_string(),
-            edge,
-            marks: words.map(|(_, word)| *word).collect(),
-        })
+        assert_eq!(written(Rows::ALONE), "a,b\n1,\"x, y\"\n");
+        let first = Rows { take: Some("one"), has_titles: true };
+        let second = Rows { take: Some("two"), has_titles: false };
+        assert_eq!(written(first) + &written(second), "take,a,b\none,1,\"x, y\"\ntwo,1,\"x, y\"\n");
     }
-
-    fn actions(&self, machine: &Machine) -> Vec<ActionEntry<'a>> {
-        let mut ids: Vec<ActionId> = match self.every_tick {
-            true => (0..self.session.plan().action_count() as u16).map(ActionId).collect(),
-            false => machine.changed().to_vec(),
-        };
-        ids.sort_unstable();
-        ids.into_iter().map(|id| self.action(machine, id)).collect()
-    }
-
-    fn action(&self, machine: &Machine, id: ActionId) -> ActionEntry<'a> {
-        let spec = &self.session.rig().actions[id.index()];
-        let state = machine.action(id);
-        let value = match spec.gives {
-            Gives::On | Gives::Pulse | Gives::Toggle => Value::Switch(state.is_active()),
-            Gives::Axis => Value::Axis(state.x),
-            Gives::Plane | Gives::Polar => Value::Plane([state.x, state.y]),
-        };
-        let by = state.driver.map(|id| self.session.roster().address(id).to_string());
-        ActionEntry { name: &spec.name, value, by }
-    }
-}
-
-fn has_edges(roster: &Roster, id: ControlId) -> bool {
-    let control = roster.control(id);
-    control.kind.is_button() && !control.is_presence
 }

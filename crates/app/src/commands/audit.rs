@@ -59,7 +59,7 @@ impl Audit {
             hitches: self.hitch,
             step: self.step.map(files::rate).transpose()?,
         };
-        for_each_take(&self.takes, &rig, self.print.form(), |_, opened| {
+        for_each_take(&self.takes, &rig, self.print.text(), |output, opened| {
             let Opened { session, title, .. } = opened;
             let events: Vec<Event> = session.recording().events().collect();
             let (plan, loops) = (session.plan(), by.loops());
@@ -78,7 +78,7 @@ impl Audit {
                 figure::save(&figure::audit(title, &audits), chart)?;
             }
             let shortest = shortest_state(plan, &events);
-            self.print.report(&AuditReport::new(session.roster(), &audits, shortest))?;
+            output.report(&AuditReport::new(session.roster(), &audits, shortest))?;
             Ok(Status::Fine)
         })
     }

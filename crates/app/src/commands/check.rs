@@ -4,8 +4,8 @@ use super::shared::{Printing, Status};
 use crate::files;
 use anyhow::Context;
 use clap::Args;
-use gtrig_formats::doubts::{self, Placed};
-use std::{io::Write, path::PathBuf};
+use gtrig_formats::doubts::CheckReport;
+use std::path::PathBuf;
 
 /// Check a rig: list every mistake with its place, and what a sound one
 /// probably does not mean.
@@ -30,18 +30,8 @@ impl Check {
         let path = self.path.or(self.rig).context("name a rig")?;
         let rig = files::rig(Some(&path), None)?;
         let text = std::fs::read_to_string(&path)?;
-        let doubts = doubts::placed(&rig, &text);
-        self.print.lines(|is_json, out| {
-            if is_json {
-                return doubts::write_json(&doubts, out);
-            }
-            let (name, rate, count) = (&rig.name, rig.rate, rig.actions.len());
-            let path = path.display();
-            writeln!(out, "{path}: sound. {name}, polled at {rate}, {count} actions.")?;
-            doubts.iter().try_for_each(|Placed { code, about, line, words }| {
-                writeln!(out, "  {code:<16}line {line}, {about}: {words}")
-            })
-        })?;
+        let report = CheckReport::new(&rig, &path.display().to_string(), &text);
+        self.print.output().report(&report)?;
         Ok(Status::Fine)
     }
 }

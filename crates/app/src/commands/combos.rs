@@ -55,7 +55,7 @@ impl Combos {
         let rates = self.rates.into_iter().map(files::rate).collect::<Result<_, _>>()?;
         let loops = AuditBy { rates, hitches: self.hitch, ..AuditBy::default() }.loops();
         let which = if self.near { ComboLines::Near } else { ComboLines::All };
-        for_each_take(&self.takes, &rig, self.print.form(), |_, opened| {
+        for_each_take(&self.takes, &rig, self.print.text(), |output, opened| {
             let Opened { session, streams, .. } = opened;
             let mut report = ComboReport::new(session, streams, which);
             if !loops.is_empty() {
@@ -65,7 +65,7 @@ impl Combos {
                 let differences = gtrig_analysis::loops::differences(session.rig(), &runs);
                 report.add_pace(session.rig(), &runs, &differences);
             }
-            self.print.lines(|is_json, out| report.write(is_json, out))?;
+            output.report(&report)?;
             Ok(Status::no_if(self.strict && !report.is_clear()))
         })
     }

@@ -46,11 +46,11 @@ impl Compare {
             names(&before) == names(&after),
             "the rigs have other actions, or have them in another order: name the same ones in both"
         );
-        for_each_take(&self.takes, &before, self.print.form(), |_, opened| {
+        for_each_take(&self.takes, &before, self.print.text(), |output, opened| {
             let session = &opened.session;
             let retuned = session.retuned(after.clone(), files::UNLIMITED);
             let found = compare::compare(&ActionRecord::of(session), &ActionRecord::of(&retuned));
-            self.print.report(&CompareReport::new(session.rig(), &found))?;
+            output.report(&CompareReport::new(session.rig(), &found))?;
             Ok(Status::no_if(self.strict && !found.is_empty()))
         })
     }

@@ -34,9 +34,9 @@ impl Gestures {
             !rig.gestures.is_empty(),
             "the rig has no [gesture.…]: docs/rig-format.md says how to add one"
         );
-        for_each_take(&self.takes, &rig, self.print.form(), |_, opened| {
+        for_each_take(&self.takes, &rig, self.print.text(), |output, opened| {
             let report = GestureReport::new(&opened.session);
-            self.print.lines(|is_json, out| report.write(is_json, out))?;
+            output.report(&report)?;
             Ok(Status::no_if(self.strict && !report.is_understood()))
         })
     }

@@ -27,9 +27,9 @@ impl Health {
     /// # Errors
     /// When a take cannot be opened, or standard output not written.
     pub fn run(self) -> anyhow::Result<Status> {
-        for_each_take(&self.takes, &self.rig.read()?, self.print.form(), |_, opened| {
+        for_each_take(&self.takes, &self.rig.read()?, self.print.text(), |output, opened| {
             let report = HealthReport::new(opened.session.roster(), &opened.streams);
-            self.print.report(&report)?;
+            output.report(&report)?;
             Ok(Status::no_if(self.strict && !report.is_well()))
         })
     }

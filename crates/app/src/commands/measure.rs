@@ -1,6 +1,6 @@
 //! `gtrig measure`.
 
-use super::shared::{Printing, RigArgs, Status, for_each_take};
+use super::shared::{Output, Printing, RigArgs, Status, complain, for_each_take};
 use crate::figure;
 use clap::Args;
 use gtrig_analysis::{
@@ -8,10 +8,7 @@ use gtrig_analysis::{
     measure::{self, Samples},
 };
 use gtrig_formats::measure::MeasureReport;
-use std::{
-    io::Write,
-    path::{Path, PathBuf},
-};
+use std::path::{Path, PathBuf};
 
 /// Measure the sticks of a take: noise, centre, reach, snap-back, levels; and
 /// propose calibration and dead zone.
@@ -48,9 +45,13 @@ impl Measure {
             self.chart.is_none() || self.stick.is_some(),
             "--chart draws one stick: name it with --stick"
         );
-        for_each_take(&self.takes, &self.rig.read()?, self.print.form(), |_, opened| {
-            self.measure(&opened.session)?;
-            Ok(Status::Fine)
+        for_each_take(&self.takes, &self.rig.read()?, self.print.text(), |output, opened| {
+            let count = self.measure(output, &opened.session)?;
+            if count == 0 {
+                let take = output.path.display();
+                complain(&format!("{take}: it has no stick, lever or trigger to measure"));
+            }
+            Ok(Status::no_if(count == 0))
         })
     }
 
@@ -64,32 +65,31 @@ impl Measure {
         Some(last.to_string_lossy().into_owned())
     }
 
-    fn measure(&self, session: &Session) -> anyhow::Result<()> {
+    /// Measures what is wanted. Returns how many that were.
+    fn measure(&self, output: &mut Output, session: &Session) -> anyhow::Result<usize> {
         let of = self.stick.as_deref();
         let roster = session.roster();
-        let travels: Vec<_> =
-            roster.travels().map(|travel| (roster.travel_address(travel), travel)).collect();
-        let wanted: Vec<_> = travels.iter().filter(|(n, _)| of.is_none_or(|of| of == n)).collect();
-        anyhow::ensure!(
-            !wanted.is_empty(),
-            "the take has no stick, lever or trigger {}; it has {}",
-            of.unwrap_or("at all").escape_debug(),
-            travels.iter().map(|(name, _)| name.as_str()).collect::<Vec<_>>().join(", ")
-        );
-        for &(ref name, (x, y)) in wanted {
-            let kinds = [x, y.unwrap_or(x)].map(|id| roster.control(id).kind);
-            let samples = Samples::of(session.recording().events(), (x, y), kinds);
+        let all: Vec<_> = roster.axes().map(|axes| (roster.axes_address(axes), axes)).collect();
+        let wanted: Vec<_> = all.iter().filter(|(n, _)| of.is_none_or(|of| of == n)).collect();
+        if let Some(of) = of {
+            anyhow::ensure!(
+                !wanted.is_empty(),
+                "the take has no stick, lever or trigger {}; it has {}",
+                of.escape_debug(),
+                all.iter().map(|(name, _)| name.as_str()).collect::<Vec<_>>().join(", ")
+            );
+        }
+        for &&(ref name, axes) in &wanted {
+            let kinds = roster.axes_kinds(axes);
+            let samples = Samples::of(session.recording().events(), axes, kinds);
             let found = measure::measure(&samples);
             let proposal = measure::propose(&found, kinds);
             let report = MeasureReport::new(name.clone(), &found, &proposal);
             if let Some(chart) = &self.chart {
                 figure::save(&figure::measurement(&samples, &found, &report), Path::new(chart))?;
             }
-            self.print.lines(|is_json, out| match is_json {
-                true => gtrig_formats::Report::write_json(&report, out),
-                false => writeln!(out, "{report}"),
-            })?;
+            output.report(&report)?;
         }
-        Ok(())
+        Ok(wanted.len())
     }
 }

@@ -1,17 +1,15 @@
 //! `gtrig replay`.
 
-use super::shared::{self, OldForm, RigArgs, Status, complain, for_each_take};
+use super::shared::{Form, Printing, RigArgs, Status, complain, for_each_take};
 use clap::Args;
-use gtrig_formats::report::{self, Form};
-use std::{
-    io::{self, BufWriter, Write},
-    path::PathBuf,
-};
+use gtrig_formats::ticks::{self, TickChoice, TickForm};
+use std::path::PathBuf;
 
 /// Run a take through a rig and print edges and actions, tick by tick.
 ///
 /// The same take and rig always print the same bytes, and they are what
-/// the full screen shows.
+/// the full screen shows. Without `--csv` they are JSON: an object a tick, then one
+/// of totals.
 #[derive(Args, Debug)]
 pub struct Replay {
     /// The recordings (JSON Lines; see docs/take-format.md).
@@ -19,15 +17,8 @@ pub struct Replay {
     takes: Vec<PathBuf>,
     #[command(flatten)]
     rig: RigArgs,
-    /// Print JSON Lines: an object a tick, then one of totals. This is how it
-    /// prints without being asked.
-    #[arg(long, conflicts_with = "csv")]
-    json: bool,
-    /// Print CSV: a row for each edge and each changed action.
-    #[arg(long)]
-    csv: bool,
-    #[arg(long, value_enum, hide = true)]
-    form: Option<OldForm>,
+    #[command(flatten)]
+    print: Printing,
     /// Print every tick with all actions, not only those where something
     /// happened.
     #[arg(long)]
@@ -43,18 +34,24 @@ impl Replay {
     /// # Errors
     /// When a take cannot be opened, or standard output not written.
     pub fn run(self) -> anyhow::Result<Status> {
-        let (form, named_as) = match self.csv || self.form == Some(OldForm::Csv) {
-            true => (Form::Csv, shared::Form::Csv),
-            false => (Form::JsonLines, shared::Form::Json),
+        // There is no text for people of every tick.
+        let form = match self.print.form() {
+            Some(Form::Csv) => Form::Csv,
+            _ => Form::Json,
         };
-        for_each_take(&self.takes, &self.rig.read()?, named_as, |path, opened| {
-            let mut out = BufWriter::with_capacity(1 << 16, io::stdout().lock());
-            let totals = report::write(&opened.session, form, self.every_tick, &mut out)?;
-            out.flush()?;
+        let choice = if self.every_tick { TickChoice::Every } else { TickChoice::Eventful };
+        for_each_take(&self.takes, &self.rig.read()?, form, |output, opened| {
+            let totals = output.print(|output, out| {
+                let form = match form {
+                    Form::Csv => TickForm::Csv(output.rows()),
+                    _ => TickForm::JsonLines,
+                };
+                ticks::write(&opened.session, form, choice, out)
+            })?;
             let too_many_lost = self.deny_lost && totals.lost > 0;
             if too_many_lost {
-                let lost = totals.lost;
-                complain(&format!("{}: {lost} press(es) lost between polls", path.display()));
+                let (take, lost) = (output.path.display(), totals.lost);
+                complain(&format!("{take}: {lost} press(es) lost between polls"));
             }
             Ok(Status::no_if(too_many_lost))
         })

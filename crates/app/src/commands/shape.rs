@@ -1,6 +1,6 @@
 //! `gtrig shape`.
 
-use super::shared::{OldForm, Status, complain};
+use super::shared::{Form, Status, complain};
 use crate::{
     figure::{self, StickSheet},
     files,
@@ -44,7 +44,7 @@ pub struct Shape {
     #[arg(long, requires = "table", conflicts_with = "json")]
     csv: bool,
     #[arg(long, value_enum, hide = true, requires = "table")]
-    form: Option<OldForm>,
+    form: Option<Form>,
     /// Draw its zones, its curve and its speed by direction instead, and read
     /// nothing: a file that ends in .svg or .pdf.
     #[arg(long, value_name = "FILE", conflicts_with = "table")]
@@ -96,7 +96,7 @@ impl Shape {
     fn table(&self, named: &NamedShape, points: usize) -> io::Result<()> {
         let mut out = BufWriter::new(io::stdout().lock());
         let points = shape::table(&named.shape.stages, points);
-        match self.json || self.form == Some(OldForm::Json) {
+        match self.json || self.form == Some(Form::Json) {
             true => shape::write_json(&points, &mut out)?,
             false => shape::write_csv(&points, &mut out)?,
         }

@@ -4,7 +4,7 @@ use crate::files::{self, Opened, RigSource};
 use clap::{Args, ValueEnum};
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Nanos, Rig, Tick};
-use gtrig_formats::{Report, take::Loaded};
+use gtrig_formats::{Report, Rows, take::Loaded};
 use gtrig_sources::{Cab, Source, Story};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::{
@@ -90,63 +90,24 @@ impl KeyArgs {
     }
 }
 
-/// How a report is printed.
+/// How reports are printed.
 #[derive(Args, Clone, Copy, Debug)]
 pub struct Printing {
-    /// Print JSON, one object a line, instead of text for people.
+    /// Print JSON, one object a line, instead of text for people (see
+    /// docs/reports.md).
     #[arg(long)]
     json: bool,
+    /// Print CSV, with a line of titles; of several takes the first column says
+    /// which.
+    #[arg(long, conflicts_with = "json")]
+    csv: bool,
     #[arg(long, value_enum, hide = true)]
-    form: Option<OldForm>,
+    form: Option<Form>,
 }
 
-/// How a report was asked for before there were `--json` and `--csv`.
+/// As what something is printed; also how that was asked for before there were
+/// `--json` and `--csv`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum OldForm {
-    /// For people.
-    Text,
-    /// As `--json`.
-    Json,
-    /// As `--csv`.
-    Csv,
-}
-
-impl Printing {
-    /// As what it is to be printed.
-    pub fn form(self) -> Form {
-        match self.json || self.form == Some(OldForm::Json) {
-            true => Form::Json,
-            false => Form::Text,
-        }
-    }
-
-    /// Prints a finding.
-    ///
-    /// # Errors
-    /// Those of standard output.
-    pub fn report(self, report: &dyn Report) -> io::Result<()> {
-        self.lines(|is_json, out| match is_json {
-            true => report.write_json(out),
-            false => write!(out, "{report}"),
-        })
-    }
-
-    /// Prints what `write` writes, which is told whether as JSON.
-    ///
-    /// # Errors
-    /// Those of standard output.
-    pub fn lines(
-        self,
-        write: impl FnOnce(bool, &mut BufWriter<StdoutLock>) -> io::Result<()>,
-    ) -> io::Result<()> {
-        let mut out = BufWriter::new(io::stdout().lock());
-        write(self.form() == Form::Json, &mut out)?;
-        out.flush()
-    }
-}
-
-/// As what something is printed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Form {
     /// For people.
     Text,
@@ -156,39 +117,105 @@ pub enum Form {
     Csv,
 }
 
+impl Printing {
+    /// As what reports are to be printed, if that is said.
+    pub fn form(self) -> Option<Form> {
+        match (self.json, self.csv) {
+            (true, _) => Some(Form::Json),
+            (_, true) => Some(Form::Csv),
+            _ => self.form,
+        }
+    }
+
+    /// The same of a command that prints text without being asked.
+    pub fn text(self) -> Form {
+        self.form().unwrap_or(Form::Text)
+    }
+
+    /// Where the reports of a command go that reads no takes.
+    pub fn output(self) -> Output<'static> {
+        Output { form: self.text(), path: Path::new(""), take: None, has_titles: false }
+    }
+}
+
+/// Where the reports of a command go, and what was printed there before.
+#[derive(Debug)]
+pub struct Output<'a> {
+    /// As what they are printed.
+    form: Form,
+    /// The file of the take that they are about; empty without one.
+    pub path: &'a Path,
+    /// The take that they are about, if it is one of several.
+    take: Option<&'a str>,
+    /// Whether the titles of the columns have been printed.
+    has_titles: bool,
+}
+
+impl Output<'_> {
+    /// Prints a report.
+    ///
+    /// # Errors
+    /// Those of standard output.
+    pub fn report(&mut self, report: &dyn Report) -> io::Result<()> {
+        self.print(|this, out| match this.form {
+            Form::Text => report.write_text(out),
+            Form::Json => report.write_json(out),
+            Form::Csv => this.rows().write(&report.table(), out),
+        })
+    }
+
+    /// Prints what `write` writes.
+    ///
+    /// # Errors
+    /// Those of standard output.
+    pub fn print<T>(
+        &mut self,
+        write: impl FnOnce(&mut Self, &mut BufWriter<StdoutLock>) -> io::Result<T>,
+    ) -> io::Result<T> {
+        let mut out = BufWriter::with_capacity(1 << 16, io::stdout().lock());
+        let written = write(self, &mut out)?;
+        out.flush()?;
+        Ok(written)
+    }
+
+    /// How the next rows are written: the titles go before the first ones.
+    pub fn rows(&mut self) -> Rows<'_> {
+        let has_titles = !std::mem::replace(&mut self.has_titles, true);
+        Rows { take: self.take, has_titles }
+    }
+}
+
 /// Opens takes one after the other and shows each to `report`; the command says
-/// no if any of them does, or is damaged. Of several each is named before what is
-/// printed of it: by a line with its path, as JSON by an object with `take`.
+/// no if any of them does, or is damaged. Of several each is named: by a line with
+/// its path, as JSON by an object with `take`, as CSV in the first column.
 ///
 /// # Errors
-/// When a take cannot be opened, several are to be printed as CSV, whose rows
-/// name no take, and those of `report`.
+/// When a take cannot be opened, and those of `report`.
 pub fn for_each_take(
     takes: &[PathBuf],
     rig: &Rig,
     form: Form,
-    mut report: impl FnMut(&Path, &Opened) -> anyhow::Result<Status>,
+    mut report: impl FnMut(&mut Output, &Opened) -> anyhow::Result<Status>,
 ) -> anyhow::Result<Status> {
     let mut status = Status::Fine;
+    let mut has_titles = false;
     for path in takes {
         let opened = files::open_take(path, rig.clone(), files::UNLIMITED)?;
-        if takes.len() > 1 {
-            name_take(path, form)?;
+        let name = harmless(&path.display().to_string());
+        let take = (takes.len() > 1).then_some(name.as_str());
+        match (take, form) {
+            (Some(take), Form::Text) => writeln!(io::stdout(), "{take}")?,
+            (Some(take), Form::Json) => {
+                writeln!(io::stdout(), "{}", serde_json::json!({ "take": take }))?;
+            }
+            (_, Form::Csv) | (None, _) => {}
         }
-        let of_report = report(path, &opened)?;
+        let mut output = Output { form, path, take, has_titles };
+        let of_report = report(&mut output, &opened)?;
+        has_titles = output.has_titles;
         status = status.or(judged(path, &opened.loaded, of_report));
     }
     Ok(status)
-}
-
-fn name_take(path: &Path, form: Form) -> anyhow::Result<()> {
-    let name = path.display().to_string();
-    match form {
-        Form::Text => writeln!(io::stdout(), "{}", harmless(&name))?,
-        Form::Json => writeln!(io::stdout(), "{}", serde_json::json!({ "take": name }))?,
-        Form::Csv => anyhow::bail!("one take at a time as CSV: its rows do not name the take"),
-    }
-    Ok(())
 }
 
 /// Says what is wrong with a take, and judges.

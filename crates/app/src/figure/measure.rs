@@ -16,7 +16,7 @@ const ROW: f64 = 19.0;
 pub fn measurement(samples: &Samples, found: &Measurement, report: &MeasureReport) -> String {
     let lines = [report.lines(), report.proposals()].concat();
     let mut page = Page::new(TOP + SIDE + 60.0 + ROW * (lines.len() + 2) as f64);
-    page.title(&format!("{}, measured", report.of));
+    page.title(&format!("{}, measured", report.control));
     // As people hold it: y as reported points down.
     let points: Vec<[f32; 2]> = samples.points().map(|([x, y], _)| [x, -y]).collect();
     let plot = Plot::around(20.0, TOP, SIDE, [0.0; 2], 1.15);

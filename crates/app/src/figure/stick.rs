@@ -7,7 +7,7 @@ use super::{
 };
 use gtrig_analysis::Session;
 use gtrig_core::{
-    ActionId, BoundInput, Chain, ControlId, Plan, Response, Rim, Stage, StickGate, Tick, length,
+    ActionId, Axes, BoundInput, Chain, ControlId, Response, Rim, Stage, StickGate, Tick, length,
 };
 
 /// What the sheet of a stick shows.
@@ -43,27 +43,25 @@ impl StickSheet {
     ) -> Self {
         let plan = session.plan();
         let chain = plan.chain_of(input).clone();
-        let axes = axes(plan, input);
+        let axes = input.axes();
         let history = session.history();
         let value = |id: ControlId, tick| history.control_lane(id).value_at(tick);
-        let raw = |tick| [value(axes.0, tick), axes.1.map_or(0.0, |y| value(y, tick))];
         let ticks = || (from.0..=to.0).map(Tick);
+        // What has no axes, such as a gesture, has no place that was reported.
+        let reported = axes.into_iter().flat_map(|Axes { x, y }| {
+            let raw = move |tick| [value(x, tick), y.map_or(0.0, |y| value(y, tick))];
+            ticks().map(raw)
+        });
         let out = |tick| history.action_vector(plan, action, tick);
         StickSheet {
             title,
             clamp: session.rig().actions[action.index()].clamp,
-            is_single: axes.1.is_none(),
-            reported: ticks().map(|tick| chain.turned(raw(tick))).collect(),
+            is_single: axes.is_none_or(Axes::is_single),
+            reported: reported.map(|place| chain.turned(place)).collect(),
             shaped: ticks().map(out).collect(),
             chain,
         }
     }
-}
-
-/// The controls of an input: x, and y if it has one.
-fn axes(plan: &Plan, input: BoundInput) -> (ControlId, Option<ControlId>) {
-    let mut controls = plan.controls_of(input).into_iter();
-    (controls.next().unwrap_or(ControlId(0)), controls.next())
 }
 
 const TOP: f64 = 70.0;

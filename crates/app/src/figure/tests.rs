@@ -10,7 +10,7 @@ use gtrig_analysis::{
     stream::StreamWatch,
 };
 use gtrig_core::{
-    ActionId, Chain, ControlId, ControlKind, Curve, DeadZone, DeadZoneKind, GestureId, Nanos,
+    ActionId, Axes, Chain, ControlId, ControlKind, Curve, DeadZone, DeadZoneKind, GestureId, Nanos,
     PollRate, Stage, StickGate, Tick, length,
 };
 use gtrig_formats::measure::MeasureReport;
@@ -193,7 +193,7 @@ fn a_stick_is_drawn_as_it_was_and_as_it_was_shaped() {
 #[test]
 fn a_measurement_of_too_little_says_so_in_the_figure() {
     let axis = ControlKind::Axis { min: -100, centre: 0, max: 100 };
-    let nothing = Samples::of(std::iter::empty(), (ControlId(0), None), [axis; 2]);
+    let nothing = Samples::of(std::iter::empty(), Axes::single(ControlId(0)), [axis; 2]);
     let found = measure::measure(&nothing);
     let report =
         MeasureReport::new("pad1/stick-l".to_owned(), &found, &measure::propose(&found, [axis; 2]));

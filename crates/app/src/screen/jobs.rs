@@ -15,7 +15,7 @@ use gtrig_analysis::{
     measure::{self, Measurement, Proposal, Samples},
     motion::MotionRule,
 };
-use gtrig_core::{ControlId, Event, Nanos, Rig, Tick};
+use gtrig_core::{Axes, Event, Nanos, Rig, Tick};
 use gtrig_formats::{measure::MeasureReport, save_atomically, take};
 use std::{
     path::{Path, PathBuf},
@@ -154,16 +154,16 @@ impl Jobs {
     }
 
     /// Measures two axes, or one.
-    pub(crate) fn measure(&self, session: &Session, (x, y): (ControlId, Option<ControlId>)) {
+    pub(crate) fn measure(&self, session: &Session, axes: Axes) {
         let (recording, until) = (session.recording(), session.now().at());
         self.spawn(move || {
             let roster = &recording.roster;
-            let kinds = [x, y.unwrap_or(x)].map(|id| roster.control(id).kind);
-            let samples = Samples::of(recording.events(), (x, y), kinds);
+            let kinds = roster.axes_kinds(axes);
+            let samples = Samples::of(recording.events(), axes, kinds);
             let found = measure::measure(&samples);
             let proposal = measure::propose(&found, kinds);
-            let report = MeasureReport::new(roster.travel_label((x, y)), &found, &proposal);
-            let measured = Measured { of: x, until, samples, found, proposal, report };
+            let report = MeasureReport::new(roster.axes_label(axes), &found, &proposal);
+            let measured = Measured { of: axes, until, samples, found, proposal, report };
             Outcome::Measured(Box::new(measured))
         });
     }
@@ -236,7 +236,7 @@ pub(crate) struct Audited {
 #[derive(Debug)]
 pub(crate) struct Measured {
     /// Its x, or the only axis.
-    pub(crate) of: ControlId,
+    pub(crate) of: Axes,
     /// The last tick that was looked at.
     pub(crate) until: Tick,
     pub(crate) samples: Samples,

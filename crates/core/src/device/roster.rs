@@ -3,7 +3,7 @@
 
 use crate::base::{ControlId, DeviceId};
 use crate::device::{
-    ControlInfo, ControlKind, Deal, DeviceInfo, DeviceKind, Presence, SLOTS, SlotRules,
+    Axes, ControlInfo, ControlKind, Deal, DeviceInfo, DeviceKind, Presence, SLOTS, SlotRules,
 };
 use alloc::{
     format,
@@ -241,7 +241,7 @@ impl Roster {
 
     /// Every stick, by its two axes, and every axis and trigger that is part of
     /// none.
-    pub fn travels(&self) -> impl Iterator<Item = (ControlId, Option<ControlId>)> {
+    pub fn axes(&self) -> impl Iterator<Item = Axes> {
         let controls = self.devices().flat_map(|(_, device)| device.controls());
         let is_travel = |id: &ControlId| {
             matches!(self.control(*id).kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. })
@@ -254,19 +254,24 @@ impl Roster {
             // The y of a stick goes with its x.
             match (partner("-x", "-y"), partner("-y", "-x")) {
                 (_, Some(_)) => None,
-                (y, None) => Some((id, y)),
+                (y, None) => Some(Axes { x: id, y }),
             }
         })
     }
 
     /// How files write a stick, `pad1/stick-l`, or an axis that is part of none.
-    pub fn travel_address(&self, (x, y): (ControlId, Option<ControlId>)) -> String {
-        without_axis(self.address(x).to_string(), y)
+    pub fn axes_address(&self, axes: Axes) -> String {
+        without_axis(self.address(axes.x).to_string(), axes)
     }
 
     /// How the screen writes it: `pad·1 stick-l`.
-    pub fn travel_label(&self, (x, y): (ControlId, Option<ControlId>)) -> String {
-        without_axis(self.label(x).to_string(), y)
+    pub fn axes_label(&self, axes: Axes) -> String {
+        without_axis(self.label(axes.x).to_string(), axes)
+    }
+
+    /// The kinds of two axes; of a single one, its own twice.
+    pub fn axes_kinds(&self, Axes { x, y }: Axes) -> [ControlKind; 2] {
+        [x, y.unwrap_or(x)].map(|id| self.control(id).kind)
     }
 
     /// How files write a control: `pad1/south`.
@@ -281,8 +286,8 @@ impl Roster {
 }
 
 /// The name of a stick is that of its x without the axis.
-fn without_axis(mut name: String, y: Option<ControlId>) -> String {
-    if y.is_some() && name.ends_with("-x") {
+fn without_axis(mut name: String, axes: Axes) -> String {
+    if !axes.is_single() && name.ends_with("-x") {
         name.truncate(name.len() - 2);
     }
     name

@@ -1,6 +1,7 @@
 //! What drives an action, tied to controls.
 
 use crate::base::{ComboId, ContactId, ControlId, GestureId, ZoneId, ZoneSet};
+use crate::device::Axes;
 use crate::spec::{BothHeld, Thresholds};
 use core::{num::NonZeroU16, ops::Range};
 
@@ -71,6 +72,26 @@ pub enum BoundInput {
         /// Down and up.
         y: Opposites,
     },
+}
+
+impl BoundInput {
+    /// The axes it reads; `None` for what has no travel of its own: keys, zones,
+    /// gestures, combos.
+    pub const fn axes(self) -> Option<Axes> {
+        match self {
+            BoundInput::Stick { x, y, .. } | BoundInput::Pointer { x, y, .. } => {
+                Some(Axes::stick(x, y))
+            }
+            BoundInput::Axis { control, .. } | BoundInput::Button { control, .. } => {
+                Some(Axes::single(control))
+            }
+            BoundInput::Zone { .. }
+            | BoundInput::Gesture { .. }
+            | BoundInput::Combo(_)
+            | BoundInput::Pair(_)
+            | BoundInput::Cross { .. } => None,
+        }
+    }
 }
 
 /// Two opposite sides, each any of some buttons and zones.

@@ -31,7 +31,7 @@ pub struct Chain {
 /// What is worked out at once: most chains of most rigs are a single step.
 #[derive(Clone, Debug, PartialEq)]
 struct Step {
-    axes: Axes,
+    axes: AxisMap,
     length: Option<Length>,
     /// A stage that goes with no other.
     alone: Option<Stage>,
@@ -43,7 +43,7 @@ struct Step {
 
 /// Exchanged or not, then multiplied, then moved.
 #[derive(Clone, Debug, PartialEq)]
-struct Axes {
+struct AxisMap {
     swap: bool,
     scale: [f32; 2],
     offset: [f32; 2],
@@ -63,8 +63,8 @@ struct Length {
     reached: u8,
 }
 
-impl Axes {
-    const NONE: Axes = Axes { swap: false, scale: [1.0; 2], offset: [0.0; 2], reached: 0 };
+impl AxisMap {
+    const NONE: AxisMap = AxisMap { swap: false, scale: [1.0; 2], offset: [0.0; 2], reached: 0 };
 
     /// Takes a stage in. Returns whether it could.
     fn absorb(&mut self, stage: &Stage) -> bool {
@@ -149,7 +149,7 @@ impl Length {
 
 impl Step {
     const fn new() -> Self {
-        Step { axes: Axes::NONE, length: None, alone: None, count: 0, memory: None }
+        Step { axes: AxisMap::NONE, length: None, alone: None, count: 0, memory: None }
     }
 
     /// Takes a stage in, as the `nth` one that remembers if it does. Returns

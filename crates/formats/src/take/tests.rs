@@ -1,7 +1,10 @@
 //! Takes in, takes out, and what is said of damaged ones.
 
 use super::*;
-use crate::report::{self, Form};
+use crate::{
+    Rows,
+    ticks::{self, TickChoice, TickForm},
+};
 use gtrig_analysis::{Capacity, Label, Session};
 use gtrig_core::{
     CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Marks, Nanos, Presence,
@@ -39,7 +42,7 @@ fn written(session: &Session) -> String {
 
 fn reported(session: &Session) -> String {
     let mut out = Vec::new();
-    report::write(session, Form::JsonLines, false, &mut out).unwrap();
+    ticks::write(session, TickForm::JsonLines, TickChoice::Eventful, &mut out).unwrap();
     String::from_utf8(out).unwrap()
 }
 
@@ -55,10 +58,10 @@ fn a_take_becomes_edges_and_actions() {
     assert!(loaded.is_sound());
     assert_eq!(loaded.events, 5);
     insta::assert_snapshot!(reported(&session), @r#"
-    {"tick":2,"t":33333333,"edges":[{"on":"pad1/south","edge":"press"}],"actions":[{"name":"horn","value":true,"by":"pad1/south"}]}
-    {"tick":6,"t":100000000,"actions":[{"name":"swing","value":1.0,"by":"pad1/stick-l-x"}]}
-    {"tick":8,"t":133333333,"edges":[{"on":"pad1/south","edge":"release"}],"actions":[{"name":"horn","value":false}]}
-    {"tick":13,"t":216666666,"edges":[{"on":"pad1/south","edge":"none","marks":["lost"]}]}
+    {"tick":2,"time_ns":33333333,"edges":[{"control":"pad1/south","edge":"press"}],"actions":[{"action":"horn","value":true,"by":"pad1/south"}]}
+    {"tick":6,"time_ns":100000000,"actions":[{"action":"swing","value":1.0,"by":"pad1/stick-l-x"}]}
+    {"tick":8,"time_ns":133333333,"edges":[{"control":"pad1/south","edge":"release"}],"actions":[{"action":"horn","value":false}]}
+    {"tick":13,"time_ns":216666666,"edges":[{"control":"pad1/south","edge":"none","marks":["lost"]}]}
     {"end":{"last_tick":13,"presses":1,"releases":1,"lost":1}}
     "#);
 }
@@ -70,12 +73,12 @@ fn the_same_report_as_rows() {
         r#"{"t":90000000,"on":"pad1","c":"stick-l-x","v":127}"#,
     ]));
     let mut out = Vec::new();
-    report::write(&session, Form::Csv, false, &mut out).unwrap();
+    ticks::write(&session, TickForm::Csv(Rows::ALONE), TickChoice::Eventful, &mut out).unwrap();
     insta::assert_snapshot!(String::from_utf8(out).unwrap(), @"
-    tick,t_ns,what,name,x,y,by,marks
-    2,33333333,press,pad1/south,,,,
-    2,33333333,action,horn,1,,pad1/south,
-    6,100000000,action,swing,1,,pad1/stick-l-x,
+    tick,time_ns,control,edge,marks,action,x,y,by
+    2,33333333,pad1/south,press,,,,,
+    2,33333333,,,,horn,1,,pad1/south
+    6,100000000,,,,swing,1,,pad1/stick-l-x
     ");
 }
 
@@ -83,11 +86,11 @@ fn the_same_report_as_rows() {
 fn every_tick_means_every_tick() {
     let (session, _) = load(&take_of(&[r#"{"t":200000000,"on":"pad1","c":"south","v":1}"#]));
     let mut out = Vec::new();
-    report::write(&session, Form::JsonLines, true, &mut out).unwrap();
+    ticks::write(&session, TickForm::JsonLines, TickChoice::Every, &mut out).unwrap();
     let text = String::from_utf8(out).unwrap();
     // Ticks 0 to 12, and the totals.
     assert_eq!(text.lines().count(), 14);
-    assert!(text.lines().take(13).all(|line| line.contains(r#""name":"swing""#)), "{text}");
+    assert!(text.lines().take(13).all(|line| line.contains(r#""action":"swing""#)), "{text}");
 }
 
 #[rstest]

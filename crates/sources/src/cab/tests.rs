@@ -4,7 +4,7 @@ use gtrig_analysis::{
     measure::{Samples, measure, propose},
     stream::StreamWatch,
 };
-use gtrig_core::{DeadZone, PollRate, Rig, Tick};
+use gtrig_core::{Axes, DeadZone, PollRate, Rig, Tick};
 use rstest::rstest;
 
 fn rig(hz: f64) -> Rig {
@@ -81,7 +81,7 @@ fn a_measurement_recovers_what_the_stick_was_made_to_do() {
     let (_, pad) = roster.devices().next().unwrap();
     let [x, y] = ["stick-l-x", "stick-l-y"].map(|code| pad.control(code).unwrap());
     let kinds = [x, y].map(|id| roster.control(id).kind);
-    let samples = Samples::of(session.recording().events(), (x, Some(y)), kinds);
+    let samples = Samples::of(session.recording().events(), Axes::stick(x, y), kinds);
     let found = measure(&samples);
     let is_near = |value: f32, set: f32, within: f32| (value - set).abs() <= within;
     let [cx, cy] = found.centre.unwrap();
@@ -122,7 +122,7 @@ fn too_little_data_is_said_and_not_guessed() {
     let [x, y] = ["stick-l-x", "stick-l-y"].map(|code| pad.control(code).unwrap());
     let kinds = [x, y].map(|id| session.roster().control(id).kind);
     // Nobody touched the left stick.
-    let found = measure(&Samples::of(session.recording().events(), (x, Some(y)), kinds));
+    let found = measure(&Samples::of(session.recording().events(), Axes::stick(x, y), kinds));
     assert!(matches!(found.centre, Err(gtrig_analysis::measure::Missing::Reports)));
     assert!(found.snap_back.is_err() && found.circularity_error.is_err());
     assert!(propose(&found, kinds).dead_zone.is_err());

@@ -3,7 +3,7 @@
 use super::App;
 use crate::screen::jobs::Measured;
 use gtrig_analysis::measure::Proposal;
-use gtrig_core::{BoundInput, ControlId, Nanos, places_of};
+use gtrig_core::{Axes, BoundInput, Nanos, places_of};
 use gtrig_formats::words::missing_words;
 
 /// What the measuring bench and the stick bench know of sticks.
@@ -14,19 +14,12 @@ pub(crate) struct Measuring {
     /// Whether a thread measures.
     pub(super) is_busy: bool,
     /// The stick that is laid over the one of the stick bench.
-    pub(super) laid: Option<(ControlId, Option<ControlId>)>,
+    pub(super) laid: Option<Axes>,
 }
 
-/// The axes of an input that can be measured: x, and y if it has one.
-fn measurable(input: BoundInput) -> Option<(ControlId, Option<ControlId>)> {
-    match input {
-        BoundInput::Stick { x, y, .. } => Some((x, Some(y))),
-        // A button has no travel; one that is asked for its thresholds has.
-        BoundInput::Axis { control, .. } | BoundInput::Button { control, .. } => {
-            Some((control, None))
-        }
-        _ => None,
-    }
+/// The axes of an input that can be measured: a pointer has no travel.
+fn measurable(input: BoundInput) -> Option<Axes> {
+    input.axes().filter(|_| !matches!(input, BoundInput::Pointer { .. }))
 }
 
 impl App {
@@ -41,7 +34,7 @@ impl App {
         };
         let second = self.session().plan().rate().tick_at(Nanos(1_000_000_000)).0;
         let is_known = self.measuring.found.as_ref().is_some_and(|measured| {
-            measured.of == axes.0 && self.last().0 < measured.until.0 + second
+            measured.of == axes && self.last().0 < measured.until.0 + second
         });
         if !is_known {
             self.measuring.is_busy = true;
@@ -53,9 +46,9 @@ impl App {
     /// measured.
     pub(super) fn take_proposal(&mut self) {
         let Some((action, nth, input)) = self.subject() else { return };
-        let Some((x, y)) = measurable(input) else { return };
+        let Some(axes) = measurable(input) else { return };
         // What was measured may be another stick's: that of the lane before.
-        let Some(measured) = self.measuring.found.as_ref().filter(|measured| measured.of == x)
+        let Some(measured) = self.measuring.found.as_ref().filter(|measured| measured.of == axes)
         else {
             self.tell("this stick is not measured yet: 7 does that".to_owned(), true);
             return;
@@ -63,8 +56,8 @@ impl App {
         let Proposal { travel, dead_zone, uncalibrated_dead_zone, outer } = measured.proposal;
         let spec = self.session().plan().spec_of(action, nth);
         let was = self.wanted_rig().clone();
-        let travel = [travel[0].ok(), travel[1].ok().filter(|_| y.is_some())];
-        let is_known = travel[0].is_some() && (y.is_none() || travel[1].is_some());
+        let travel = [travel[0].ok(), travel[1].ok().filter(|_| !axes.is_single())];
+        let is_known = travel[0].is_some() && (axes.is_single() || travel[1].is_some());
         let mut next = match is_known {
             true => was.calibrated(action, spec, travel),
             false => was.clone(),

@@ -14,7 +14,7 @@ use gtrig_analysis::{
     Capacity, Session,
     compare::{ActionRecord, Difference, DifferenceKind, compare},
 };
-use gtrig_core::{ActionId, BoundInput, ControlId, Knob, Nanos, Place, Rig, places_of};
+use gtrig_core::{ActionId, Axes, BoundInput, ControlId, Knob, Nanos, Place, Rig, places_of};
 use gtrig_formats::{rig, save_atomically};
 use std::{
     collections::BTreeMap,
@@ -94,10 +94,10 @@ impl App {
 
     /// The stick that is laid over the subject of the stick bench, if it is
     /// another one.
-    pub(crate) fn laid_over(&self) -> Option<(ControlId, Option<ControlId>)> {
+    pub(crate) fn laid_over(&self) -> Option<Axes> {
         let (_, _, subject) = self.subject()?;
         let own = self.session().plan().controls_of(subject);
-        self.measuring.laid.filter(|(x, y)| !own.contains(x) && y.is_some() == (own.len() == 2))
+        self.measuring.laid.filter(|axes| can_lie_over(*axes, &own))
     }
 
     /// Lays the next stick, axis or trigger over that subject; after the last,
@@ -106,15 +106,10 @@ impl App {
         let Some((_, _, subject)) = self.subject() else { return };
         let own = self.session().plan().controls_of(subject);
         let roster = self.session().roster();
-        // A stick is laid over a stick, a single travel over another.
-        let is_like = |(x, y): &(ControlId, Option<ControlId>)| {
-            y.is_some() == (own.len() == 2) && !own.contains(x)
-        };
-        let mut others: Vec<_> = roster.travels().filter(is_like).collect();
+        let mut others: Vec<_> = roster.axes().filter(|axes| can_lie_over(*axes, &own)).collect();
         // First the same stick of the other devices.
-        let is_other = |(x, _): &(ControlId, _)| {
-            own.first().is_some_and(|own| roster.code(*x) != roster.code(*own))
-        };
+        let is_other =
+            |axes: &Axes| own.first().is_some_and(|own| roster.code(axes.x) != roster.code(*own));
         others.sort_by_key(is_other);
         let at = others.iter().position(|other| Some(*other) == self.measuring.laid);
         self.measuring.laid = others.get(at.map_or(0, |at| at + 1)).copied();
@@ -451,4 +446,10 @@ impl App {
             }
         }
     }
+}
+
+/// Whether axes can be laid over others: a stick over a stick, a single axis over
+/// another.
+fn can_lie_over(axes: Axes, own: &[ControlId]) -> bool {
+    axes.is_single() == (own.len() != 2) && !own.contains(&axes.x)
 }

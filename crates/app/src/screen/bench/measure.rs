@@ -90,7 +90,7 @@ fn line_row(buffer: &mut Buffer, row: Rect, app: &App, (name, value): Line) {
 
 /// How far it gets in each direction.
 fn reach(buffer: &mut Buffer, area: Rect, app: &App, measured: &Measured) {
-    let title = format!("{} reach", measured.report.of);
+    let title = format!("{} reach", measured.report.control);
     paint::text(buffer, area, area.x, &title, app.theme.faint());
     let area = Rect { y: area.y + 1, height: area.height.saturating_sub(1), ..area };
     let colour = |style: ratatui::style::Style| style.fg.unwrap_or(Color::Reset);

@@ -9,8 +9,8 @@ use crate::screen::draw::paint;
 use crate::screen::{App, Theme};
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{
-    ActionId, BoundInput, Chain, ControlId, DeadZoneBorder, Response, Rim, Stage, StickGate, Tick,
-    length,
+    ActionId, Axes, BoundInput, Chain, ControlId, DeadZoneBorder, Response, Rim, Stage, StickGate,
+    Tick, length,
 };
 use ratatui::{
     buffer::Buffer,
@@ -97,18 +97,8 @@ impl Stick<'_> {
         style.fg.unwrap_or(Color::Reset)
     }
 
-    fn axes(&self) -> (ControlId, Option<ControlId>) {
-        match self.input {
-            BoundInput::Stick { x, y, .. } | BoundInput::Pointer { x, y, .. } => (x, Some(y)),
-            BoundInput::Axis { control, .. } | BoundInput::Button { control, .. } => {
-                (control, None)
-            }
-            BoundInput::Zone { .. }
-            | BoundInput::Gesture { .. }
-            | BoundInput::Combo(_)
-            | BoundInput::Pair(_)
-            | BoundInput::Cross { .. } => (ControlId(0), None),
-        }
+    fn axes(&self) -> Axes {
+        self.input.axes().unwrap_or(Axes::single(ControlId(0)))
     }
 
     fn chain(&self) -> &Chain {
@@ -141,7 +131,7 @@ impl Stick<'_> {
     }
 
     fn is_single(&self) -> bool {
-        self.axes().1.is_none()
+        self.axes().is_single()
     }
 
     /// The reach of a stick; of a single axis its ends and its rest, over time.
@@ -186,7 +176,7 @@ impl Stick<'_> {
 
     /// Values of the two axes over the last ticks, up positive as the stages
     /// that only turn signs make it.
-    fn raw(&self, (x, y): (ControlId, Option<ControlId>)) -> Vec<[f32; 2]> {
+    fn raw(&self, Axes { x, y }: Axes) -> Vec<[f32; 2]> {
         let (history, chain) = (self.app.session().history(), self.chain());
         let value = |id: ControlId, tick| history.control_lane(id).value_at(tick);
         self.past()
@@ -197,12 +187,12 @@ impl Stick<'_> {
     /// The stick as reported, with its zones or thresholds; the one that is laid
     /// over it, and where the others of the action are.
     fn reported(&self, buffer: &mut Buffer, area: Rect) {
-        let name = self.app.session().roster().travel_label(self.axes());
+        let name = self.app.session().roster().axes_label(self.axes());
         let own = self.raw(self.axes());
         let laid = self.app.laid_over().map(|axes| self.raw(axes));
         let title = match self.app.laid_over() {
             Some(axes) => {
-                format!("reported ◌ {}", self.app.session().roster().travel_label(axes))
+                format!("reported ◌ {}", self.app.session().roster().axes_label(axes))
             }
             None => format!("{name} reported"),
         };
@@ -243,10 +233,10 @@ impl Stick<'_> {
     }
 
     /// The other sticks that feed the action.
-    fn others(&self) -> impl Iterator<Item = (ControlId, Option<ControlId>)> {
+    fn others(&self) -> impl Iterator<Item = Axes> {
         let inputs = self.app.session().plan().inputs(self.action).iter().enumerate();
         inputs.filter_map(|(nth, input)| match input {
-            BoundInput::Stick { x, y, .. } if nth != self.nth => Some((*x, Some(*y))),
+            BoundInput::Stick { x, y, .. } if nth != self.nth => Some(Axes::stick(*x, *y)),
             _ => None,
         })
     }

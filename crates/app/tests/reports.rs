@@ -1,0 +1,152 @@
+//! The reports for programs: every key and every column stands in
+//! `docs/reports.md`, and nothing stands there that no report has.
+
+#[path = "common/command.rs"]
+mod command;
+
+use command::{demo, gtrig, stderr, stdout};
+use gtrig_sources::Story;
+use rstest::rstest;
+use serde_json::Value;
+use std::{collections::BTreeSet, fs, path::Path};
+
+/// The part of the document about a command.
+fn section(command: &str) -> String {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/reports.md");
+    let text = fs::read_to_string(path).unwrap();
+    let (_, after) = text.split_once(&format!("\n## {command}\n")).unwrap();
+    after.split_once("\n## ").map_or(after, |(section, _)| section).to_owned()
+}
+
+/// What stands between backticks.
+fn quoted(text: &str) -> impl Iterator<Item = String> {
+    text.split('`').skip(1).step_by(2).map(str::to_owned)
+}
+
+/// The keys that the first column of a section's table lists. Those of a row that
+/// several objects have alike follow the line that names these objects.
+fn documented_keys(section: &str) -> BTreeSet<String> {
+    let mut keys = BTreeSet::new();
+    let mut places = vec![String::new()];
+    for row in section.lines().filter_map(|line| line.strip_prefix("| `")) {
+        let names: Vec<String> =
+            quoted(&format!("`{}", row.split(" | ").next().unwrap())).collect();
+        if row.ends_with(": |") {
+            places = names.iter().map(|name| name.trim_end_matches('…').to_owned()).collect();
+            continue;
+        }
+        for place in &places {
+            keys.extend(names.iter().map(|name| format!("{place}{name}")));
+        }
+    }
+    keys
+}
+
+/// The columns that a section lists after "CSV".
+fn documented_columns(section: &str) -> Vec<String> {
+    let (_, after) = section.split_once("\nCSV").unwrap();
+    let (_, columns) = after.split_once(":\n").unwrap();
+    quoted(columns).collect()
+}
+
+/// The keys of a JSON value, with those around them. What is not known has none,
+/// what is missing is one, and so is what is counted by kind.
+fn keys(value: &Value, place: &str, found: &mut BTreeSet<String>) {
+    match value {
+        Value::Null => {}
+        Value::Object(object) if object.contains_key("missing") => {
+            found.insert(place.to_owned());
+        }
+        Value::Object(_) if place.ends_with("counts") || place.ends_with("troubles") => {
+            found.insert(format!("{place}.…"));
+        }
+        Value::Object(object) => {
+            for (key, value) in object {
+                let dot = if place.is_empty() { "" } else { "." };
+                keys(value, &format!("{place}{dot}{key}"), found);
+            }
+        }
+        Value::Array(items) => {
+            items.iter().for_each(|item| keys(item, &format!("{place}[]"), found));
+        }
+        _ => {
+            found.insert(place.to_owned());
+        }
+    }
+}
+
+const BITES: &str = r#"
+[combo.first]
+steps = "tap south"
+[combo.then]
+steps = "tap south, press south within 400 ms"
+[combo.snap]
+steps = "press south, press east within 5 ms"
+"#;
+
+fn story(name: &str) -> String {
+    demo(&format!("{name}.take.jsonl"))
+}
+
+/// Every shipped take, and one with strokes that were meant.
+fn takes(folder: &Path) -> Vec<String> {
+    let strokes = gtrig(&["simulate", "--strokes", "60", "--seed", "7"]);
+    let path = folder.join("strokes.take.jsonl");
+    fs::write(&path, &strokes.stdout).unwrap();
+    let shipped = Story::ALL.map(|of| story(of.name()));
+    shipped.into_iter().chain([path.to_str().unwrap().to_owned()]).collect()
+}
+
+#[rstest]
+#[case::replay(&["replay", "TAKES"])]
+#[case::audit(&["audit", "TAKES", "--hitch", "500:40", "--step", "50"])]
+#[case::health(&["health", "TAKES"])]
+#[case::gestures(&["gestures", "TAKES"])]
+#[case::combos(&["combos", "TAKES", "--rates", "--rig", "COMBOS"])]
+#[case::compare(&["compare", "TAKES", "--with", "OTHER"])]
+#[case::measure(&["measure", "STICKS"])]
+#[case::check(&["check", "COMBOS"])]
+fn every_key_and_column_is_documented_and_nothing_else(#[case] args: &[&str]) {
+    let folder = tempfile::tempdir().unwrap();
+    let rig = |name: &str, change: &dyn Fn(String) -> String| {
+        let text = change(fs::read_to_string(demo(name)).unwrap());
+        let path = folder.path().join(name);
+        fs::write(&path, text).unwrap();
+        path.to_str().unwrap().to_owned()
+    };
+    let other = |rig: String| rig.replace("dead-zone = 0.12", "dead-zone = 0.3");
+    // With a combo on the way to another, and a window that is too short to tell.
+    let combos = |rig: String| rig + BITES;
+    let mut words = Vec::new();
+    for &arg in args {
+        match arg {
+            "TAKES" => words.extend(takes(folder.path())),
+            "STICKS" => words.extend(["worn-stick", "drifting-hook"].map(story)),
+            "OTHER" => words.push(rig("kestrel-quay.toml", &other)),
+            "COMBOS" => words.push(rig("combos.toml", &combos)),
+            other => words.push(other.to_owned()),
+        }
+    }
+    let run = |form: &str| {
+        let all: Vec<&str> = words.iter().map(String::as_str).chain([form]).collect();
+        let output = gtrig(&all);
+        assert!(output.status.success(), "{}", stderr(&output));
+        stdout(&output).to_owned()
+    };
+    let section = section(args[0]);
+
+    let mut found = BTreeSet::new();
+    for line in run("--json").lines() {
+        keys(&serde_json::from_str(line).unwrap(), "", &mut found);
+    }
+    found.remove("take");
+    assert_eq!(found, documented_keys(&section));
+
+    let printed = run("--csv");
+    let mut rows = csv::Reader::from_reader(printed.as_bytes());
+    let columns: Vec<String> = rows.headers().unwrap().iter().map(str::to_owned).collect();
+    let named = ["take".to_owned()].into_iter().filter(|_| args[0] != "check");
+    assert_eq!(columns, named.chain(documented_columns(&section)).collect::<Vec<_>>());
+    // A row with another number of cells is an error of the reader.
+    assert!(rows.records().map(Result::unwrap).count() >= 3, "too few rows to say anything");
+}
