@@ -239,7 +239,7 @@ fn a_device_may_come_and_go_and_be_deaf() {
     for line in lines {
         assert!(written(&session).contains(line), "{line}");
     }
-    let released = r#""edges":[{"on":"pad1/south","edge":"release","marks":["synthetic"]}]"#;
+    let released = r#""edges":[{"control":"pad1/south","edge":"release","marks":["synthetic"]}]"#;
     assert!(reported(&session).contains(released), "{}", reported(&session));
 }
 
