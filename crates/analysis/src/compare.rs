@@ -4,6 +4,7 @@ use crate::lane::LaneLog;
 use crate::session::Session;
 use alloc::vec::Vec;
 use gtrig_core::{ActionId, Gives, Nanos, PollRate, Tick};
+use strum::{IntoStaticStr, VariantArray};
 
 /// What all actions of a session came to, kept while the session goes on.
 #[derive(Clone, Debug)]
@@ -71,7 +72,8 @@ fn changes(lane: &LaneLog) -> impl Iterator<Item = Tick> + '_ {
 }
 
 /// How an action came out differently.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum DifferenceKind {
     /// It was not on before.
     Appeared,
@@ -81,26 +83,6 @@ pub enum DifferenceKind {
     Moved,
     /// It has another value.
     Changed,
-}
-
-impl DifferenceKind {
-    /// Every kind, in the order they are listed to people.
-    pub const ALL: [DifferenceKind; 4] = [
-        DifferenceKind::Appeared,
-        DifferenceKind::Vanished,
-        DifferenceKind::Moved,
-        DifferenceKind::Changed,
-    ];
-
-    /// The word for it.
-    pub const fn word(self) -> &'static str {
-        match self {
-            DifferenceKind::Appeared => "appeared",
-            DifferenceKind::Vanished => "vanished",
-            DifferenceKind::Moved => "moved",
-            DifferenceKind::Changed => "changed",
-        }
-    }
 }
 
 /// A stretch of an action that came out differently.

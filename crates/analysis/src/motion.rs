@@ -9,7 +9,9 @@
 
 use crate::session::Session;
 use alloc::vec::Vec;
-use gtrig_core::{ActionId, CranePart, DeadZone, DeadZoneKind, Drive, Rig, Stage, Tick, length};
+use gtrig_core::{
+    ActionId, CranePart, DeadZone, DeadZoneKind, Drive, Keyword, Rig, Stage, Tick, length,
+};
 
 /// How the values of actions become motion: the right way, or a wrong one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -126,7 +128,7 @@ impl Crane {
     /// Moves it on by `dt` seconds; `wanted` is the share of its full speed for
     /// each part.
     pub fn step(&mut self, drives: &[Option<Drive>; 4], wanted: [f32; 4], dt: f32) {
-        for (n, part) in CranePart::ALL.into_iter().enumerate() {
+        for (n, part) in CranePart::ALL.iter().copied().enumerate() {
             let Some(drive) = drives[n] else { continue };
             let was = self.velocity[n];
             let now = towards(&drive, was, wanted[n] * drive.speed, dt);

@@ -24,10 +24,11 @@
 //! [`LEAST_REPORTS`].
 
 use crate::session::Session;
+use strum::{IntoStaticStr, VariantArray};
 mod intervals;
 
 use alloc::{collections::VecDeque, vec::Vec};
-use gtrig_core::{ControlId, ControlKind, DeviceId, Event, Marks, Nanos, Roster};
+use gtrig_core::{ControlId, ControlKind, DeviceId, Event, Keyword, Marks, Nanos, Roster};
 pub use intervals::Intervals;
 
 /// A device must have reported so often before its intervals tell anything.
@@ -37,7 +38,8 @@ pub const LEAST_REPORTS: u64 = 64;
 pub const MAX_LISTED: usize = 10_000;
 
 /// What is wrong with a stretch of a stream. See the module documentation.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum TroubleKind {
     /// Reports are missing from a move.
     Gap,
@@ -48,38 +50,16 @@ pub enum TroubleKind {
     /// Reports came after their tick had run.
     Late,
     /// Time went back.
+    #[strum(serialize = "backwards")]
     Disordered,
     /// One control was reported twice at one instant.
+    #[strum(serialize = "twice")]
     Duplicate,
     /// The source lost events.
     Overrun,
 }
 
 impl TroubleKind {
-    /// Every kind, in the order they are listed to people.
-    pub const ALL: [TroubleKind; 7] = [
-        TroubleKind::Gap,
-        TroubleKind::Stall,
-        TroubleKind::Overrun,
-        TroubleKind::Burst,
-        TroubleKind::Late,
-        TroubleKind::Disordered,
-        TroubleKind::Duplicate,
-    ];
-
-    /// The word for it in reports and on screen.
-    pub const fn word(self) -> &'static str {
-        match self {
-            TroubleKind::Gap => "gap",
-            TroubleKind::Stall => "stall",
-            TroubleKind::Burst => "burst",
-            TroubleKind::Late => "late",
-            TroubleKind::Disordered => "backwards",
-            TroubleKind::Duplicate => "twice",
-            TroubleKind::Overrun => "overrun",
-        }
-    }
-
     /// Whether nothing is known of the device in that stretch.
     pub const fn is_hole(self) -> bool {
         matches!(self, TroubleKind::Gap | TroubleKind::Stall | TroubleKind::Overrun)

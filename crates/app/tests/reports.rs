@@ -5,6 +5,7 @@
 mod command;
 
 use command::{demo, gtrig, stderr, stdout};
+use gtrig_core::Keyword;
 use gtrig_sources::Story;
 use rstest::rstest;
 use serde_json::Value;
@@ -93,7 +94,7 @@ fn takes(folder: &Path) -> Vec<String> {
     let strokes = gtrig(&["simulate", "--strokes", "60", "--seed", "7"]);
     let path = folder.join("strokes.take.jsonl");
     fs::write(&path, &strokes.stdout).unwrap();
-    let shipped = Story::ALL.map(|of| story(of.name()));
+    let shipped = Story::ALL.iter().map(|of| story(of.word()));
     shipped.into_iter().chain([path.to_str().unwrap().to_owned()]).collect()
 }
 

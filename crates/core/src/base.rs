@@ -3,6 +3,7 @@
 
 mod action;
 mod ids;
+mod keyword;
 mod set;
 mod table;
 mod text;
@@ -11,6 +12,7 @@ mod vector;
 
 pub use action::*;
 pub use ids::*;
+pub use keyword::*;
 pub use set::*;
 pub(crate) use table::*;
 pub use text::*;

@@ -84,8 +84,8 @@ mod touch;
 
 pub use base::{
     ActionId, ActionState, CleanText, ComboId, ContactId, ControlId, DeviceId, GestureId, Id,
-    InputId, LAST_TIME, ModeId, ModeSet, Moment, Nanos, PollRate, ShapeId, SignId, SignalId, Tick,
-    ZoneId, ZoneSet, clamp_to_circle, from_polar, length, polar,
+    InputId, Keyword, LAST_TIME, ModeId, ModeSet, Moment, Nanos, PollRate, ShapeId, SignId,
+    SignalId, Tick, ZoneId, ZoneSet, clamp_to_circle, from_polar, length, polar,
 };
 pub use combo::{ComboNews, ComboOutcome, ComboState, KEPT_MOMENTS, SignalEdge};
 pub use device::{

@@ -2,7 +2,7 @@
 
 use crate::report::{Report, Table, cell, json_line};
 use gtrig_analysis::compare::{Difference, DifferenceKind};
-use gtrig_core::{Nanos, Rig};
+use gtrig_core::{Keyword, Nanos, Rig};
 use serde::Serialize;
 use std::{
     collections::BTreeMap,

@@ -6,7 +6,7 @@ use crate::{
     words::trouble_words,
 };
 use gtrig_analysis::stream::{DeviceStream, StreamWatch, Trouble, TroubleKind};
-use gtrig_core::{Device, DeviceId, Nanos, Roster};
+use gtrig_core::{Device, DeviceId, Keyword, Nanos, Roster};
 use serde::Serialize;
 use std::{
     collections::BTreeMap,
@@ -78,7 +78,7 @@ impl HealthReport {
 
 impl DeviceRow {
     fn new(device: &Device, stream: &DeviceStream) -> Self {
-        let kinds = TroubleKind::ALL.into_iter().map(|kind| (kind.word(), stream.count(kind)));
+        let kinds = TroubleKind::ALL.iter().copied().map(|kind| (kind.word(), stream.count(kind)));
         DeviceRow {
             device: device.address().to_string(),
             name: device.info.name.to_string(),

@@ -23,8 +23,8 @@ pub use problem::{Problem, RigError};
 
 use fields::{Fields, Value};
 use gtrig_core::{
-    AddressError, ControlRef, DeviceKind, InputSpec, MAX_THRESHOLDS, PollRate, Rig, Signal,
-    Thresholds, tunable,
+    AddressError, ControlRef, DeviceKind, InputSpec, Keyword, MAX_THRESHOLDS, PollRate, Rig,
+    Signal, Thresholds, tunable,
 };
 use problem::Problems;
 use toml::de::DeTable;
@@ -207,7 +207,7 @@ fn stick_reference(problems: &mut Problems, value: &Value) -> Option<ControlRef>
 
 fn any_reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
     let text = value.string(problems)?;
-    let kinds = DeviceKind::ALL.map(DeviceKind::word);
+    let kinds: Vec<&str> = DeviceKind::ALL.iter().map(|kind| kind.word()).collect();
     match text.parse() {
         Ok(reference) => return Some(reference),
         Err(AddressError::NoSlash) => problems.add(

@@ -16,6 +16,7 @@ mod strokes;
 
 pub use story::Story;
 pub use strokes::MAX_STROKES;
+use strum::VariantArray;
 
 use crate::Source;
 use axis::Axis;
@@ -104,7 +105,7 @@ impl Cab {
     /// A cab with an operator at work, for ever.
     pub fn at_work(seed: u64) -> Self {
         let mut cab = Cab::idle(seed);
-        for model in Model::ALL {
+        for &model in Model::VARIANTS {
             cab.timetable.add(Nanos(0), Act::Plug(model));
         }
         cab.operator = Some(Operator::default());

@@ -6,6 +6,7 @@ use super::{
 };
 use alloc::{vec, vec::Vec};
 use gtrig_core::{ComboLimit, Moment, SignalId, StepKind, TimeSpan};
+use strum::VariantArray;
 
 impl Link {
     pub(super) fn is_kept(&self) -> bool {
@@ -21,7 +22,7 @@ impl Link {
 }
 
 /// What a step asks.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray)]
 enum Part {
     After,
     Within,
@@ -30,8 +31,6 @@ enum Part {
 }
 
 impl Part {
-    const ALL: [Part; 4] = [Part::After, Part::Within, Part::Own, Part::Broken];
-
     fn limit(self, step: usize) -> Option<ComboLimit> {
         let step = step as u8;
         match self {
@@ -89,7 +88,7 @@ impl<'a> Judge<'a> {
         let mut nearest: Option<(f64, usize, Through)> = None;
         let mut broken: Option<(usize, Through)> = None;
         for n in 0..count {
-            for part in Part::ALL {
+            for &part in Part::VARIANTS {
                 let Some(through) = self.through(n, part) else { continue };
                 let Some(limit) = part.limit(n) else {
                     broken = broken.or(through.broken.map(|_| (n, through)));
@@ -351,7 +350,7 @@ impl<'a> Judge<'a> {
             let link = n
                 .checked_sub(1)
                 .and_then(|m| self.ladder.link(&self.track.steps[n], &chain[m], &chain[n]));
-            for part in Part::ALL {
+            for &part in Part::VARIANTS {
                 let Some(limit) = part.limit(n) else { continue };
                 let Some(asked) = self.ladder.combo.limit(limit) else { continue };
                 let is_known = checks.iter().any(|check| check.limit == limit);

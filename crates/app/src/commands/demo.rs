@@ -1,20 +1,21 @@
 //! `gtrig demo`.
 
-use super::shared::{KeyArgs, RigArgs, Status, StoryName, cab_session};
+use super::shared::{KeyArgs, RigArgs, Status, cab_session, story};
 use crate::{
     files,
     screen::{self, Start},
 };
 use clap::Args;
 use gtrig_core::Nanos;
-use gtrig_sources::Source;
+use gtrig_sources::{Source, Story};
 
 /// Watch a simulated crane cab at work, or one of its stories, full screen.
 #[derive(Args, Debug)]
 pub struct Demo {
     /// A story that ships with the program; without one, the cab goes on
     /// for ever.
-    story: Option<StoryName>,
+    #[arg(value_parser = story())]
+    story: Option<Story>,
     /// What the operator's little variations are drawn from.
     #[arg(long, default_value_t = 1, conflicts_with = "story")]
     seed: u64,
@@ -31,14 +32,12 @@ impl Demo {
     /// When the rig cannot be read, or the terminal not be used.
     pub fn run(self) -> anyhow::Result<Status> {
         let mut rig = self.rig;
-        if let Some(StoryName(story)) = self.story {
+        if let Some(story) = self.story {
             rig.hz = rig.hz.or(story.poll_hz());
         }
         let source = rig.source()?;
         let start = match self.story {
-            Some(StoryName(story)) => {
-                Start::Take(Box::new(files::shipped_take(story, rig.read()?)?))
-            }
+            Some(story) => Start::Take(Box::new(files::shipped_take(story, rig.read()?)?)),
             None => {
                 let (session, cab) = cab_session(rig.read()?, self.seed, ALREADY_WORKED);
                 let sources = vec![Box::new(cab) as Box<dyn Source>];

@@ -1,9 +1,12 @@
 //! What several commands share: the rig, how to print, when to fail.
 
 use crate::files::{self, Opened, RigSource};
-use clap::{Args, ValueEnum};
+use clap::{
+    Args, ValueEnum,
+    builder::{PossibleValue, PossibleValuesParser, TypedValueParser},
+};
 use gtrig_analysis::{Capacity, Session};
-use gtrig_core::{Nanos, Rig, Tick};
+use gtrig_core::{Keyword, Nanos, Rig, Tick};
 use gtrig_formats::{Report, Rows, take::Loaded};
 use gtrig_sources::{Cab, Source, Story};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -238,27 +241,11 @@ fn harmless(text: &str) -> String {
     text.chars().map(clean).collect()
 }
 
-/// A story, as the command line names it.
-#[derive(Clone, Copy, Debug)]
-pub struct StoryName(pub Story);
-
-impl ValueEnum for StoryName {
-    fn value_variants<'a>() -> &'a [Self] {
-        const ALL: [StoryName; Story::ALL.len()] = {
-            let mut all = [StoryName(Story::ALL[0]); Story::ALL.len()];
-            let mut i = 0;
-            while i < all.len() {
-                all[i] = StoryName(Story::ALL[i]);
-                i += 1;
-            }
-            all
-        };
-        &ALL
-    }
-
-    fn to_possible_value(&self) -> Option<clap::builder::PossibleValue> {
-        Some(clap::builder::PossibleValue::new(self.0.name()).help(self.0.title()))
-    }
+/// Reads the name of a story.
+pub fn story() -> impl TypedValueParser<Value = Story> {
+    let names = Story::ALL.iter().map(|story| PossibleValue::new(story.word()).help(story.title()));
+    PossibleValuesParser::new(names)
+        .map(|name| Story::from_word(&name).expect("the parser lets no other name pass"))
 }
 
 /// Which kernel devices to listen to.

@@ -1,19 +1,20 @@
 //! `gtrig simulate`.
 
-use super::shared::{Status, StoryName, cab_session};
+use super::shared::{Status, cab_session, story};
 use crate::files;
 use clap::Args;
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Nanos, Tick};
 use gtrig_formats::take;
-use gtrig_sources::Cab;
+use gtrig_sources::{Cab, Story};
 use std::io::{self, BufWriter, Write};
 
 /// Write a take of the simulated crane cab to standard output.
 #[derive(Args, Debug)]
 pub struct Simulate {
     /// A story that ships with the program; without one, the cab at work.
-    story: Option<StoryName>,
+    #[arg(value_parser = story())]
+    story: Option<Story>,
     /// What the operator's little variations are drawn from.
     #[arg(long, default_value_t = 1, conflicts_with = "story")]
     seed: u64,
@@ -40,7 +41,7 @@ impl Simulate {
                 Cab::strokes(&mut session, self.seed, count);
                 (session, Some("Strokes on the glass panel, with what was meant"))
             }
-            (None, Some(StoryName(story))) => {
+            (None, Some(story)) => {
                 let mut session = empty(story.poll_hz())?;
                 story.play(&mut session);
                 (session, Some(story.title()))

@@ -2,13 +2,15 @@
 
 use crate::base::CleanText;
 use alloc::{string::String, vec::Vec};
+use strum::{IntoStaticStr, VariantArray};
 
 /// Player numbers run from 1 to this.
 pub const SLOTS: u8 = 4;
 
 /// What sort of thing a device is. Pads, levers and others take a player
 /// slot; keys, mouse and glass have no player.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum DeviceKind {
     /// A game pad in the standard layout.
     Pad,
@@ -25,33 +27,6 @@ pub enum DeviceKind {
 }
 
 impl DeviceKind {
-    /// Every kind, in the order they are listed to people.
-    pub const ALL: [DeviceKind; 6] = [
-        DeviceKind::Pad,
-        DeviceKind::Lever,
-        DeviceKind::Keys,
-        DeviceKind::Mouse,
-        DeviceKind::Glass,
-        DeviceKind::Other,
-    ];
-
-    /// The word for it in rigs, takes and on screen.
-    pub const fn word(self) -> &'static str {
-        match self {
-            DeviceKind::Pad => "pad",
-            DeviceKind::Lever => "lever",
-            DeviceKind::Keys => "keys",
-            DeviceKind::Mouse => "mouse",
-            DeviceKind::Glass => "glass",
-            DeviceKind::Other => "other",
-        }
-    }
-
-    /// The kind a word stands for.
-    pub fn from_word(word: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|kind| kind.word() == word)
-    }
-
     /// Whether such a device takes one of the player slots.
     pub const fn takes_slot(self) -> bool {
         matches!(self, DeviceKind::Pad | DeviceKind::Lever | DeviceKind::Other)

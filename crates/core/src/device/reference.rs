@@ -1,6 +1,6 @@
 //! How a rig names a control: `pad1/south`, `pad/stick-l`, `keys/KeyH`.
 
-use crate::base::ControlId;
+use crate::base::{ControlId, Keyword};
 use crate::device::{Device, DeviceKind, Roster, SLOTS, vocabulary};
 use alloc::string::{String, ToString};
 use core::{fmt, str::FromStr};

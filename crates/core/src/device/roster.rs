@@ -1,7 +1,7 @@
 //! The roster: every device a session has seen, and the numbers of their
 //! controls.
 
-use crate::base::{ControlId, DeviceId};
+use crate::base::{ControlId, DeviceId, Keyword};
 use crate::device::{
     Axes, ControlInfo, ControlKind, Deal, DeviceInfo, DeviceKind, Presence, SLOTS, SlotRules,
 };

@@ -2,6 +2,7 @@
 
 use crate::device::{DeviceInfo, SLOTS};
 use alloc::string::String;
+use strum::{IntoStaticStr, VariantArray};
 
 /// Who takes which of the player slots.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -30,7 +31,8 @@ impl SlotRules {
 
 /// What slot a device gets. Under either rule a device that comes back gets
 /// its own again, as long as nobody else has it.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Deal {
     /// The first free one.
     #[default]
@@ -38,17 +40,4 @@ pub enum Deal {
     /// A slot that no device has had yet, or else the slot whose device left
     /// first. So a device that comes back soon finds its slot free.
     LastUsed,
-}
-
-impl Deal {
-    /// Every rule, in the order they are listed to people.
-    pub const ALL: [Deal; 2] = [Deal::FirstFree, Deal::LastUsed];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            Deal::FirstFree => "first-free",
-            Deal::LastUsed => "last-used",
-        }
-    }
 }

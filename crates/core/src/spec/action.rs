@@ -4,6 +4,7 @@ use crate::base::{ActionId, ComboId, GestureId, ModeSet, ZoneId};
 use crate::device::ControlRef;
 use crate::spec::{ShapeUse, Thresholds};
 use alloc::{string::String, vec::Vec};
+use strum::{IntoStaticStr, VariantArray};
 
 /// The named result that game code reads.
 #[derive(Clone, Debug, PartialEq)]
@@ -47,7 +48,8 @@ impl ActionSpec {
 }
 
 /// What several active inputs of an action come to.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Combine {
     /// The strongest, of equals the first.
     #[default]
@@ -56,21 +58,9 @@ pub enum Combine {
     Sum,
 }
 
-impl Combine {
-    /// Every rule, in the order they are listed to people.
-    pub const ALL: [Combine; 2] = [Combine::Strongest, Combine::Sum];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            Combine::Strongest => "strongest",
-            Combine::Sum => "sum",
-        }
-    }
-}
-
 /// What game code reads from an action.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Gives {
     /// On while any of its buttons is down.
     On,
@@ -88,22 +78,6 @@ pub enum Gives {
 }
 
 impl Gives {
-    /// Every sort, in the order they are listed to people.
-    pub const ALL: [Gives; 6] =
-        [Gives::On, Gives::Pulse, Gives::Toggle, Gives::Axis, Gives::Plane, Gives::Polar];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            Gives::On => "on",
-            Gives::Pulse => "pulse",
-            Gives::Axis => "axis",
-            Gives::Toggle => "toggle",
-            Gives::Plane => "plane",
-            Gives::Polar => "polar",
-        }
-    }
-
     /// Whether the value is on or off.
     pub const fn is_digital(self) -> bool {
         matches!(self, Gives::On | Gives::Pulse | Gives::Toggle)
@@ -220,7 +194,8 @@ pub struct CrossSpec {
 }
 
 /// What two opposite keys mean when both are held.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum BothHeld {
     /// They cancel out.
     Neutral,
@@ -228,18 +203,4 @@ pub enum BothHeld {
     Last,
     /// The one pressed first wins; releasing it falls to the other.
     First,
-}
-
-impl BothHeld {
-    /// Every rule, in the order they are listed to people.
-    pub const ALL: [BothHeld; 3] = [BothHeld::Neutral, BothHeld::Last, BothHeld::First];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            BothHeld::Neutral => "neutral",
-            BothHeld::Last => "last",
-            BothHeld::First => "first",
-        }
-    }
 }

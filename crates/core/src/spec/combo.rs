@@ -17,6 +17,7 @@
 
 use crate::base::{ActionId, ComboId, ModeId, ModeSet, Moment, Nanos, PollRate, SignalId, Tick};
 use alloc::{string::String, vec::Vec};
+use strum::{IntoStaticStr, VariantArray};
 
 /// A rig has at most this many combos.
 pub const MAX_COMBOS: usize = 10_000;
@@ -107,7 +108,10 @@ impl TimeSpan {
 }
 
 /// What a combo measures times by.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(
+    Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, VariantArray, IntoStaticStr,
+)]
+#[strum(serialize_all = "kebab-case")]
 pub enum ComboClock {
     /// When a change was reported.
     #[default]
@@ -118,17 +122,6 @@ pub enum ComboClock {
 }
 
 impl ComboClock {
-    /// Both, in the order they are listed to people.
-    pub const ALL: [ComboClock; 2] = [ComboClock::Reports, ComboClock::Ticks];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            ComboClock::Reports => "reports",
-            ComboClock::Ticks => "ticks",
-        }
-    }
-
     /// A moment by this clock: the time of its tick, where reports do not count.
     pub fn moment(self, moment: Moment, rate: PollRate) -> Moment {
         match self {

@@ -15,6 +15,7 @@
 use crate::base::{GestureId, SignId, ZoneId, length};
 use crate::spec::{GestureLimits, Quantity};
 use alloc::{string::String, vec::Vec};
+use strum::{IntoStaticStr, VariantArray};
 
 /// A gesture has at most this many fingers.
 pub const MAX_FINGERS: usize = 5;
@@ -108,7 +109,8 @@ pub enum StickCentre {
 }
 
 /// When a swipe fires.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum SwipeFires {
     /// As soon as its limits hold.
     #[default]
@@ -117,21 +119,9 @@ pub enum SwipeFires {
     Release,
 }
 
-impl SwipeFires {
-    /// Both, in the order they are listed to people.
-    pub const ALL: [SwipeFires; 2] = [SwipeFires::Passing, SwipeFires::Release];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            SwipeFires::Passing => "passing",
-            SwipeFires::Release => "release",
-        }
-    }
-}
-
 /// An edge of the surface.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum PanelEdge {
     /// x = 0.
     Left,
@@ -144,20 +134,6 @@ pub enum PanelEdge {
 }
 
 impl PanelEdge {
-    /// All four, in the order they are listed to people.
-    pub const ALL: [PanelEdge; 4] =
-        [PanelEdge::Left, PanelEdge::Right, PanelEdge::Top, PanelEdge::Bottom];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            PanelEdge::Left => "left",
-            PanelEdge::Right => "right",
-            PanelEdge::Top => "top",
-            PanelEdge::Bottom => "bottom",
-        }
-    }
-
     /// How far a place is from it, on a surface of this size.
     pub(crate) fn distance(self, [x, y]: [f32; 2], [width, height]: [f32; 2]) -> f32 {
         match self {

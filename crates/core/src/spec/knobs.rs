@@ -1,7 +1,7 @@
 //! The numbers of a rig, each with its place, to be listed, nudged and written
 //! back.
 
-use crate::base::{ActionId, Nanos, PollRate, ZoneId};
+use crate::base::{ActionId, Keyword, Nanos, PollRate, ZoneId};
 use crate::device::{ControlRef, DeviceKind};
 use crate::spec::tunable::Tunable;
 use crate::spec::{
@@ -9,6 +9,7 @@ use crate::spec::{
     Smooth, Space, Stage, StepKind, TimeSpan, Travel, tunable,
 };
 use alloc::{format, string::String, vec, vec::Vec};
+use strum::VariantArray;
 
 /// A step on the way from the root of a rig file to a value.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -175,7 +176,7 @@ impl Rig {
         }
         for gesture in &mut self.gestures {
             let place = [key("gesture"), key(&gesture.name)];
-            for quantity in Quantity::ALL {
+            for &quantity in Quantity::VARIANTS {
                 if let Some(mut limit) = gesture.limits.of(quantity) {
                     number(visitor, &place, quantity.tunable(), &mut limit);
                     gesture.limits.set(quantity, Some(limit));
@@ -191,7 +192,7 @@ impl Rig {
                 self::input(visitor, &place, input);
             }
         }
-        for (part, drive) in CranePart::ALL.into_iter().zip(&mut self.yard.drives) {
+        for (part, drive) in CranePart::ALL.iter().copied().zip(&mut self.yard.drives) {
             if let Some(drive) = drive {
                 let place = [key("yard"), key(part.word())];
                 number(visitor, &place, &tunable::SPEED, &mut drive.speed);

@@ -1,8 +1,10 @@
 //! Which device is the main one.
 
+use crate::base::Keyword;
 use crate::device::DeviceKind;
 use crate::spec::tunable;
 use alloc::vec::Vec;
+use strum::{IntoStaticStr, VariantArray};
 
 /// Which of the devices that can be heard is the main one. When the main device
 /// is unplugged or deaf, the rule chooses another one. While no device can be
@@ -23,7 +25,7 @@ impl Default for MainRules {
     fn default() -> Self {
         MainRules {
             rule: MainRule::First,
-            among: DeviceKind::ALL.into_iter().filter(|kind| kind.takes_slot()).collect(),
+            among: DeviceKind::ALL.iter().copied().filter(|kind| kind.takes_slot()).collect(),
             use_at: tunable::USE_AT.default as f32,
             use_counts: tunable::USE_COUNTS.default as i32,
         }
@@ -31,23 +33,11 @@ impl Default for MainRules {
 }
 
 /// How the main device is chosen.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum MainRule {
     /// The lowest number, of equals the one that came first.
     First,
     /// The one that was used last; before any was, the first.
     LastUsed,
-}
-
-impl MainRule {
-    /// Every rule, in the order they are listed to people.
-    pub const ALL: [MainRule; 2] = [MainRule::First, MainRule::LastUsed];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            MainRule::First => "first",
-            MainRule::LastUsed => "last-used",
-        }
-    }
 }

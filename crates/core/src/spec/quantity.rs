@@ -2,9 +2,10 @@
 
 use crate::spec::tunable;
 use crate::spec::tunable::Tunable;
+use strum::VariantArray;
 
 /// Something that can be measured of an attempt at a gesture.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, VariantArray)]
 pub enum Quantity {
     /// From landing to lifting, of a tap.
     Lift,
@@ -80,17 +81,7 @@ impl LimitSense {
 
 impl Quantity {
     /// How many there are.
-    pub const COUNT: usize = 23;
-
-    /// All of them, in the order documents list them.
-    pub const ALL: [Quantity; Quantity::COUNT] = {
-        use Quantity::*;
-        [
-            Lift, Hold, Move, Gap, Spread, Together, Length, Time, Speed, OffAxisDeg, OffAxisMm,
-            Straight, Edge, Slop, SlopDeg, Catch, Dead, Differs, Lead, Ring, Reach, ReachTimes,
-            ReachDeg,
-        ]
-    };
+    pub const COUNT: usize = Quantity::VARIANTS.len();
 
     /// Its limit: key in rigs, unit, range, default and meaning.
     pub const fn tunable(self) -> &'static Tunable {
@@ -173,10 +164,10 @@ mod tests {
 
     #[test]
     fn each_has_its_own_place_and_its_own_key() {
-        for (n, quantity) in Quantity::ALL.into_iter().enumerate() {
+        for (n, quantity) in Quantity::VARIANTS.iter().copied().enumerate() {
             assert_eq!(quantity as usize, n);
             let same = |other: &Quantity| other.tunable().name == quantity.tunable().name;
-            assert_eq!(Quantity::ALL.iter().filter(|q| same(q)).count(), 1);
+            assert_eq!(Quantity::VARIANTS.iter().filter(|q| same(q)).count(), 1);
         }
     }
 }

@@ -1,10 +1,11 @@
 //! How the value of a stick, an axis or a trigger is shaped: a calibration and
 //! stages, each with its numbers. What the stages do is in `shape`.
 
-use crate::base::ShapeId;
+use crate::base::{Keyword, ShapeId};
 use crate::spec::Rig;
 use alloc::{string::String, vec::Vec};
 use core::fmt;
+use strum::{IntoStaticStr, VariantArray};
 
 /// How the value of a stick, an axis or a trigger is shaped.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -199,7 +200,8 @@ impl DeadZone {
 }
 
 /// What a dead zone is measured on.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum DeadZoneKind {
     /// The length, stretched so that output starts at 0 at the edge:
     /// `(r - inner) / (outer - inner)` along the same direction.
@@ -215,24 +217,9 @@ pub enum DeadZoneKind {
     Sloped,
 }
 
-impl DeadZoneKind {
-    /// Every kind, in the order they are listed to people.
-    pub const ALL: [DeadZoneKind; 4] =
-        [DeadZoneKind::Radius, DeadZoneKind::Cut, DeadZoneKind::Axes, DeadZoneKind::Sloped];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            DeadZoneKind::Radius => "radius",
-            DeadZoneKind::Cut => "cut",
-            DeadZoneKind::Axes => "axes",
-            DeadZoneKind::Sloped => "sloped",
-        }
-    }
-}
-
 /// What is done about the corners of a stick's range.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum StickGate {
     /// A vector longer than 1 is divided by its length; shorter ones keep
     /// their analogue precision.
@@ -241,19 +228,6 @@ pub enum StickGate {
     /// `x sqrt(1 - y^2 / 2)` and the like (the elliptical grid mapping; Fong,
     /// "Analytical Methods for Squaring the Disc", 2015).
     Square,
-}
-
-impl StickGate {
-    /// Every gate, in the order they are listed to people.
-    pub const ALL: [StickGate; 2] = [StickGate::Circle, StickGate::Square];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            StickGate::Circle => "circle",
-            StickGate::Square => "square",
-        }
-    }
 }
 
 /// A response curve.

@@ -15,6 +15,7 @@
 //!   is in the middle of the view, and `zoom` pixels of the view are one unit.
 //!   y points down in all of them.
 
+use strum::{IntoStaticStr, VariantArray};
 /// By how much the picture is turned against the device, clockwise.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Turn {
@@ -100,7 +101,8 @@ pub struct Camera {
 }
 
 /// What the numbers of a zone are measured in.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Space {
     /// Shares of the panel, 0 to 1.
     #[default]
@@ -113,22 +115,6 @@ pub enum Space {
     View,
     /// Units of the world: it moves when the camera does.
     World,
-}
-
-impl Space {
-    /// Every space, in the order they are listed to people.
-    pub const ALL: [Space; 5] = [Space::Panel, Space::Mm, Space::Px, Space::View, Space::World];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            Space::Panel => "panel",
-            Space::Mm => "mm",
-            Space::Px => "px",
-            Space::View => "view",
-            Space::World => "world",
-        }
-    }
 }
 
 /// From which corner the numbers of a zone are measured: whether from the right,
@@ -245,6 +231,7 @@ impl Surface {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::base::Keyword;
     use proptest::prelude::*;
     use rstest::rstest;
 
@@ -300,7 +287,7 @@ mod tests {
     fn a_space_that_is_not_said_is_none() {
         let bare = Surface::default();
         let known: alloc::vec::Vec<Space> =
-            Space::ALL.into_iter().filter(|&space| bare.to_panel(space).is_some()).collect();
+            Space::ALL.iter().copied().filter(|&space| bare.to_panel(space).is_some()).collect();
         assert_eq!(known, [Space::Panel]);
     }
 

@@ -1,9 +1,11 @@
 //! What of the crane of the yard moves, and by which actions.
 
 use crate::base::ActionId;
+use strum::{IntoStaticStr, VariantArray};
 
 /// A part of the crane that moves.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum CranePart {
     /// The boom turns, in degrees clockwise from straight out over the water.
     Slew,
@@ -16,20 +18,6 @@ pub enum CranePart {
 }
 
 impl CranePart {
-    /// Every part, in the order they are listed to people.
-    pub const ALL: [CranePart; 4] =
-        [CranePart::Slew, CranePart::Trolley, CranePart::Hoist, CranePart::View];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            CranePart::Slew => "slew",
-            CranePart::Trolley => "trolley",
-            CranePart::Hoist => "hoist",
-            CranePart::View => "view",
-        }
-    }
-
     /// The unit of its place; of its speed, the same a second.
     pub const fn unit(self) -> &'static str {
         match self {

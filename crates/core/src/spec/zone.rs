@@ -9,6 +9,7 @@
 use crate::base::ActionId;
 use crate::spec::{Anchor, Space, SpaceMap, Surface};
 use alloc::{string::String, vec::Vec};
+use strum::{IntoStaticStr, VariantArray};
 
 /// A rig has at most this many zones: a contact keeps a bit for each.
 pub const MAX_ZONES: usize = 64;
@@ -91,7 +92,8 @@ pub enum Outline {
 }
 
 /// What a zone does with a contact on it.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Claim {
     /// Has it, and no zone below does.
     #[default]
@@ -100,20 +102,6 @@ pub enum Claim {
     Share,
     /// Leaves it to the zones below.
     Pass,
-}
-
-impl Claim {
-    /// Every claim, in the order they are listed to people.
-    pub const ALL: [Claim; 3] = [Claim::Take, Claim::Share, Claim::Pass];
-
-    /// The word for it in rigs.
-    pub const fn word(self) -> &'static str {
-        match self {
-            Claim::Take => "take",
-            Claim::Share => "share",
-            Claim::Pass => "pass",
-        }
-    }
 }
 
 impl Outline {

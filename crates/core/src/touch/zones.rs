@@ -80,6 +80,7 @@ impl Zones {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::base::Keyword;
     use crate::spec::{Claim, Outline, Surface, Zone, crosses_itself};
     use proptest::prelude::*;
     use rstest::rstest;

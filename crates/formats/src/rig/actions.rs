@@ -8,7 +8,7 @@ use super::{
 };
 use gtrig_core::{
     ActionId, ActionSpec, BothHeld, Combine, ComboId, ControlRef, CrossSpec, DeviceKind, Gesture,
-    GestureId, Gives, InputSpec, NamedShape, SideSpec, Thresholds, Zone, ZoneId, tunable,
+    GestureId, Gives, InputSpec, Keyword, NamedShape, SideSpec, Thresholds, Zone, ZoneId, tunable,
     tunable::Tunable,
 };
 
@@ -31,7 +31,7 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
     check_name(problems, entry, "an action");
     let mut fields = entry.value.table(problems)?;
     let gives = match fields.take("gives") {
-        Some(value) => value.word(problems, &Gives::ALL.map(|g| (g.word(), g))),
+        Some(value) => value.word(problems),
         None => missing(
             problems,
             entry,
@@ -54,9 +54,10 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
         problems.add(value.span(), "`clamp`".to_owned(), expected);
     }
     let words = [("any", false), ("main", true)];
-    let main_only = fields.take("devices").and_then(|v| v.word(problems, &words)).unwrap_or(false);
-    let rules = Combine::ALL.map(|rule| (rule.word(), rule));
-    let combine = fields.take("combine").and_then(|v| v.word(problems, &rules)).unwrap_or_default();
+    let main_only =
+        fields.take("devices").and_then(|v| v.one_of(problems, &words)).unwrap_or(false);
+    let combine =
+        fields.take("combine").and_then(|v| v.word::<Combine>(problems)).unwrap_or_default();
     let [closed_while, open_while] = ["closed-while", "open-while"]
         .map(|key| gates(problems, &mut fields, key, context.actions));
     let modes = combos::modes_of(problems, &mut fields, context.modes);
@@ -276,7 +277,7 @@ fn stick(
     context: Context,
 ) -> Option<InputSpec> {
     let words = [("x", (true, false)), ("y", (false, true)), ("xy", (true, true))];
-    let inverted = fields.take("invert").and_then(|v| v.word(problems, &words));
+    let inverted = fields.take("invert").and_then(|v| v.one_of(problems, &words));
     let shape = shapes::of_input(problems, fields, context.shapes, inverted);
     stick_reference(problems, &value).map(|stick| InputSpec::Stick { stick, shape })
 }
@@ -363,8 +364,7 @@ fn side(problems: &mut Problems, value: Value, context: Context) -> SideSpec {
 }
 
 fn both_held(problems: &mut Problems, fields: &mut Fields) -> BothHeld {
-    let rules = BothHeld::ALL.map(|rule| (rule.word(), rule));
-    let rule = fields.take("both").and_then(|v| v.word(problems, &rules));
+    let rule = fields.take("both").and_then(|v| v.word::<BothHeld>(problems));
     rule.unwrap_or(BothHeld::Neutral)
 }
 

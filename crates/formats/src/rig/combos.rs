@@ -7,8 +7,8 @@ use super::{
 };
 use gtrig_core::{
     ActionId, ActionSpec, Combo, ComboClock, ComboId, ComboStep, ControlRef, Direction, GestureId,
-    Gives, MAX_COMBOS, MAX_MODES, MAX_STEPS, Mirror, Mode, ModeId, ModeSet, Rig, Signal, SignalId,
-    StepKind, SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
+    Gives, Keyword, MAX_COMBOS, MAX_MODES, MAX_STEPS, Mirror, Mode, ModeId, ModeSet, Rig, Signal,
+    SignalId, StepKind, SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
 };
 use std::ops::Range;
 
@@ -43,7 +43,7 @@ fn mode(problems: &mut Problems, entry: &Entry, n: usize, actions: &[&str]) -> O
         Some(ActionId::at(at))
     });
     let words = [("forget", false), ("freeze", true)];
-    let freezes = fields.take("windows").and_then(|v| v.word(problems, &words)).unwrap_or(false);
+    let freezes = fields.take("windows").and_then(|v| v.one_of(problems, &words)).unwrap_or(false);
     fields.finish(problems);
     if n > 0 && enter.is_none() {
         let found = format!("the mode `{}` without it", entry.key.escape_debug());
@@ -183,8 +183,7 @@ impl<'a> Reader<'a> {
             device: fields.take("device").and_then(|v| v.string(problems)).unwrap_or("pad"),
             stick: fields.take("stick").and_then(|value| self.stick(problems, value)),
         };
-        let clocks = ComboClock::ALL.map(|clock| (clock.word(), clock));
-        let clock = fields.take("clock").and_then(|v| v.word(problems, &clocks));
+        let clock = fields.take("clock").and_then(|v| v.word::<ComboClock>(problems));
         let all = fields.take("all-within").and_then(|value| duration(problems, value));
         let is_strict = flag(problems, &mut fields, "strict");
         let passing = fields.take("passing");
@@ -192,7 +191,7 @@ impl<'a> Reader<'a> {
         let mirror = fields.take("mirror-while");
         let [takes, again] = ["takes", "again"].map(|key| flag(problems, &mut fields, key));
         let words = [("pulse", false), ("while-held", true)];
-        let lasts = fields.take("on").and_then(|v| v.word(problems, &words)).unwrap_or(false);
+        let lasts = fields.take("on").and_then(|v| v.one_of(problems, &words)).unwrap_or(false);
         let waits_for = fields.take("waits-for").map_or(Vec::new(), |value| {
             let what = "the name of a [combo.…] of this rig";
             let items: Vec<Value> = value.items(problems).collect();

@@ -5,7 +5,7 @@ use super::{
     problem::Problems,
     reference,
 };
-use gtrig_core::{DeviceKind, EdgeRule, Nanos, Scope, tunable, tunable::Tunable};
+use gtrig_core::{DeviceKind, EdgeRule, Keyword, Nanos, Scope, tunable, tunable::Tunable};
 
 pub(super) fn read(problems: &mut Problems, value: &Value) -> Option<EdgeRule> {
     let mut fields = value.table(problems)?;
@@ -20,7 +20,7 @@ pub(super) fn read(problems: &mut Problems, value: &Value) -> Option<EdgeRule> {
     let latched = fields.take("latched").and_then(|v| v.bool(problems));
     let debounce = duration(problems, &mut fields, &tunable::DEBOUNCE_MS, 1e6);
     let words = [("ignore", false), ("press", true)];
-    let repeats_press = fields.take("repeats").and_then(|v| v.word(problems, &words));
+    let repeats_press = fields.take("repeats").and_then(|v| v.one_of(problems, &words));
     let stuck_after = duration(problems, &mut fields, &tunable::STUCK_AFTER_S, 1e9);
     fields.finish(problems);
     Some(EdgeRule { of, latched, debounce, repeats_press, stuck_after })

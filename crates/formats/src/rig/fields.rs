@@ -2,7 +2,7 @@
 
 use super::problem::Problems;
 use crate::nearest::nearest;
-use gtrig_core::{ControlInfo, tunable::Tunable};
+use gtrig_core::{ControlInfo, Keyword, tunable::Tunable};
 use std::ops::Range;
 use toml::{
     Spanned,
@@ -73,8 +73,14 @@ impl<'a> Value<'a> {
         numbers.or_else(|| self.mistake(problems, expected))
     }
 
+    /// One of the words of an enumeration.
+    pub(super) fn word<T: Keyword>(&self, problems: &mut Problems) -> Option<T> {
+        let words: Vec<_> = T::ALL.iter().map(|&member| (member.word(), member)).collect();
+        self.one_of(problems, &words)
+    }
+
     /// One of a few words.
-    pub(super) fn word<T: Copy>(
+    pub(super) fn one_of<T: Copy>(
         &self,
         problems: &mut Problems,
         words: &[(&'static str, T)],

@@ -166,7 +166,7 @@ fn kind(
     word: Value,
     context: Context,
 ) -> Option<GestureKind> {
-    match word.word(problems, &GestureKind::WORDS.map(|word| (word, word)))? {
+    match word.one_of(problems, &GestureKind::WORDS.map(|word| (word, word)))? {
         "tap" => {
             Some(GestureKind::Tap { times: count(problems, fields, "times", 1..=MAX_TAPS as u8) })
         }
@@ -191,10 +191,9 @@ fn share(problems: &mut Problems, value: Value) -> Option<[f32; 2]> {
 }
 
 fn swipe(problems: &mut Problems, fields: &mut Fields) -> GestureKind {
-    let edges = PanelEdge::ALL.map(|side| (side.word(), side));
-    let from_edge = fields.take("from-edge").and_then(|v| v.word(problems, &edges));
-    let moments = SwipeFires::ALL.map(|fires| (fires.word(), fires));
-    let fires = fields.take("fires").and_then(|v| v.word(problems, &moments)).unwrap_or_default();
+    let from_edge = fields.take("from-edge").and_then(|v| v.word::<PanelEdge>(problems));
+    let fires =
+        fields.take("fires").and_then(|v| v.word::<SwipeFires>(problems)).unwrap_or_default();
     let toward = fields.take("toward").and_then(|value| toward(problems, value));
     GestureKind::Swipe { toward: toward.unwrap_or(SwipeDirections::FOUR), fires, from_edge }
 }
@@ -209,11 +208,11 @@ fn toward(problems: &mut Problems, value: Value) -> Option<SwipeDirections> {
         SwipeDirections::WORDS.into_iter().zip((0..8).map(|n| SwipeDirections::Some(1 << n))),
     );
     if value.is_string() {
-        return value.word(problems, &words);
+        return value.one_of(problems, &words);
     }
     let mut bits = 0;
     for item in value.items(problems) {
-        if let Some(SwipeDirections::Some(bit)) = item.word(problems, &words[3..]) {
+        if let Some(SwipeDirections::Some(bit)) = item.one_of(problems, &words[3..]) {
             bits |= bit;
         }
     }
@@ -224,7 +223,7 @@ fn stick(problems: &mut Problems, fields: &mut Fields, word: Value) -> Option<St
     let at = fields.take("at");
     let place = at.and_then(|value| share(problems, value));
     let words = [("fixed", 0), ("floating", 1), ("following", 2)];
-    let centre = fields.take("centre").and_then(|v| v.word(problems, &words));
+    let centre = fields.take("centre").and_then(|v| v.one_of(problems, &words));
     match (centre, at) {
         (Some(0), Some(_)) => place.map(StickCentre::Fixed),
         (Some(0), None) => {
@@ -301,7 +300,7 @@ fn limits(
         // thing it asks.
         let is_needed = quantity.sense() == LimitSense::Scale || quantity == first(kind);
         if value.is_string() && !is_needed {
-            if value.word(problems, &[("none", ())]).is_some() {
+            if value.one_of(problems, &[("none", ())]).is_some() {
                 limits.set(quantity, None);
             }
         } else if let Some(limit) = value.tunable(problems, tunable) {

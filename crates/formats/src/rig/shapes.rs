@@ -6,7 +6,7 @@ use super::{
 };
 use gtrig_core::{
     Curve, CurvePoints, CurvePointsError, DeadZone, DeadZoneKind, NamedShape, Shape, ShapeId,
-    ShapeUse, Smooth, Stage, StickGate, Travel, tunable, tunable::Tunable,
+    ShapeUse, Smooth, Stage, Travel, tunable, tunable::Tunable,
 };
 
 /// A shape has at most this many stages.
@@ -118,7 +118,7 @@ fn own_number(problems: &mut Problems, value: Value, tunable: &Tunable) -> Optio
 
 fn invert(problems: &mut Problems, _: &mut Fields, value: Value) -> Option<Stage> {
     let words = [("x", (true, false)), ("y", (false, true)), ("xy", (true, true))];
-    value.word(problems, &words).map(|(x, y)| Stage::Invert { x, y })
+    value.one_of(problems, &words).map(|(x, y)| Stage::Invert { x, y })
 }
 
 fn swap(problems: &mut Problems, _: &mut Fields, value: Value) -> Option<Stage> {
@@ -151,13 +151,14 @@ fn scale(problems: &mut Problems, _: &mut Fields, value: Value) -> Option<Stage>
 }
 
 fn gate(problems: &mut Problems, _: &mut Fields, value: Value) -> Option<Stage> {
-    value.word(problems, &StickGate::ALL.map(|gate| (gate.word(), gate))).map(Stage::Gate)
+    value.word(problems).map(Stage::Gate)
 }
 
 fn dead_zone(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<Stage> {
-    let kinds = DeadZoneKind::ALL.map(|kind| (kind.word(), kind));
-    let kind =
-        fields.take("on").and_then(|v| v.word(problems, &kinds)).unwrap_or(DeadZoneKind::Radius);
+    let kind = fields
+        .take("on")
+        .and_then(|v| v.word::<DeadZoneKind>(problems))
+        .unwrap_or(DeadZoneKind::Radius);
     let slope = match kind {
         DeadZoneKind::Sloped => number(problems, fields, &tunable::SLOPE),
         _ => 0.0,
@@ -174,8 +175,8 @@ fn dead_zone(problems: &mut Problems, fields: &mut Fields, value: Value) -> Opti
 fn curve(problems: &mut Problems, fields: &mut Fields, value: Value) -> Option<Stage> {
     let kinds = ["linear", "power", "blend", "s", "points"].map(|word| (word, word));
     let words = [("length", false), ("axes", true)];
-    let on_axes = fields.take("on").and_then(|v| v.word(problems, &words)).unwrap_or(false);
-    let curve = match value.word(problems, &kinds)? {
+    let on_axes = fields.take("on").and_then(|v| v.one_of(problems, &words)).unwrap_or(false);
+    let curve = match value.one_of(problems, &kinds)? {
         "power" => Curve::Power(number(problems, fields, &tunable::EXPONENT)),
         "blend" => Curve::Blend(number(problems, fields, &tunable::CUBIC)),
         "s" => Curve::S(number(problems, fields, &tunable::STEEPNESS)),

@@ -4,8 +4,7 @@ use super::{fields::Fields, problem::Problems};
 use gtrig_core::{Deal, DeviceKind, MainRule, MainRules, SlotRules, tunable};
 
 pub(super) fn read_slots(problems: &mut Problems, fields: &mut Fields) -> SlotRules {
-    let deals = Deal::ALL.map(|deal| (deal.word(), deal));
-    let deal = fields.take("deal").and_then(|v| v.word(problems, &deals)).unwrap_or_default();
+    let deal = fields.take("deal").and_then(|v| v.word::<Deal>(problems)).unwrap_or_default();
     let pins = ["1", "2", "3", "4"].map(|slot| {
         let value = fields.take(slot)?;
         let part = value.string(problems)?;
@@ -20,14 +19,12 @@ pub(super) fn read_slots(problems: &mut Problems, fields: &mut Fields) -> SlotRu
 
 pub(super) fn read_main(problems: &mut Problems, fields: &mut Fields) -> MainRules {
     let mut main = MainRules::default();
-    let rules = MainRule::ALL.map(|rule| (rule.word(), rule));
-    if let Some(rule) = fields.take("rule").and_then(|v| v.word(problems, &rules)) {
+    if let Some(rule) = fields.take("rule").and_then(|v| v.word::<MainRule>(problems)) {
         main.rule = rule;
     }
     if let Some(value) = fields.take("among") {
-        let kinds = DeviceKind::ALL.map(|kind| (kind.word(), kind));
         let items = value.items(problems);
-        main.among = items.filter_map(|item| item.word(problems, &kinds)).collect();
+        main.among = items.filter_map(|item| item.word::<DeviceKind>(problems)).collect();
     }
     let mut number = |tunable: &tunable::Tunable| {
         fields.take(tunable.name).and_then(|v| v.tunable(problems, tunable))

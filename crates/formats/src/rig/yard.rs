@@ -5,7 +5,7 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    ActionId, ActionSpec, CranePart, Drive, Gives, YardSpec, tunable, tunable::Tunable,
+    ActionId, ActionSpec, CranePart, Drive, Gives, Keyword, YardSpec, tunable, tunable::Tunable,
 };
 
 pub(super) fn read(
@@ -13,8 +13,8 @@ pub(super) fn read(
     fields: &mut Fields,
     actions: &[ActionSpec],
 ) -> YardSpec {
-    let drives = CranePart::ALL.map(|part| {
-        let mut table = fields.take(part.word())?.table(problems)?;
+    let drives = std::array::from_fn(|n| {
+        let mut table = fields.take(CranePart::ALL[n].word())?.table(problems)?;
         let drive = drive(problems, &mut table, actions);
         table.finish(problems);
         drive

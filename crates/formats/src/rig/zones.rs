@@ -6,7 +6,7 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    Anchor, Claim, MAX_ZONES, Outline, Rig, Space, Surface, Zone, crosses_itself, tunable,
+    Anchor, Claim, Keyword, MAX_ZONES, Outline, Rig, Space, Surface, Zone, crosses_itself, tunable,
 };
 
 /// A polygon has at most this many corners.
@@ -43,8 +43,7 @@ fn zone(problems: &mut Problems, entry: &Entry, context: Context) -> Option<Zone
         fields.take("circle").map(|value| circle(problems, value, space)),
         fields.take("polygon").map(|value| polygon(problems, value, space)),
     ];
-    let claims = Claim::ALL.map(|claim| (claim.word(), claim));
-    let claim = fields.take("contact").and_then(|value| value.word(problems, &claims));
+    let claim = fields.take("contact").and_then(|value| value.word::<Claim>(problems));
     let follows = fields.take("follow").and_then(|value| value.bool(problems)).unwrap_or(false);
     let layer = fields.take("layer").map_or(Some(0), |value| {
         let layer = value.integer().and_then(|layer| i32::try_from(layer).ok());
@@ -92,7 +91,7 @@ pub(super) fn check_gates(problems: &mut Problems, rig: &Rig) {
 
 /// What a zone is measured in, which the surface must know.
 fn space(problems: &mut Problems, value: Value, surface: &Surface) -> Option<Space> {
-    let space = value.word(problems, &Space::ALL.map(|space| (space.word(), space)))?;
+    let space = value.word(problems)?;
     if surface.to_panel(space).is_none() {
         let needs = match space {
             Space::Panel => "",
@@ -113,7 +112,7 @@ fn anchor(problems: &mut Problems, value: Value, space: Space) -> Option<Anchor>
         problems.add(value.span(), problems.quote(&value), expected);
         return None;
     }
-    value.word(problems, &Anchor::WORDS)
+    value.one_of(problems, &Anchor::WORDS)
 }
 
 /// So many numbers in a space.

@@ -2,7 +2,9 @@
 //! order of the keys in the file.
 
 use super::fault::{ControlFault, Fault};
-use gtrig_core::{AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Marks};
+use gtrig_core::{
+    AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Keyword, Marks,
+};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
@@ -170,7 +172,7 @@ impl Line<'_> {
 
     /// The device that a `plug` line describes.
     pub(super) fn device(&self, id: &str) -> Result<DeviceInfo, Fault> {
-        let kinds = DeviceKind::ALL.map(DeviceKind::word).join(", ");
+        let kinds = DeviceKind::ALL.iter().map(|kind| kind.word()).collect::<Vec<_>>().join(", ");
         let word = self.kind.as_ref().map_or("", |kind| &*kind.0);
         let kind = DeviceKind::from_word(word)
             .ok_or_else(|| Fault::UnknownDeviceKind { word: word.to_owned(), known: kinds })?;

@@ -5,7 +5,7 @@ use super::{
     line::{ControlEntry, HeaderLine, Line, Text, marks_text},
 };
 use gtrig_analysis::{Label, Recording};
-use gtrig_core::{Device, DeviceId, Event, Nanos, Presence, Roster};
+use gtrig_core::{Device, DeviceId, Event, Keyword, Nanos, Presence, Roster};
 use std::{
     borrow::Cow,
     io::{self, Write},

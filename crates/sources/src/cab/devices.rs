@@ -4,9 +4,10 @@ use super::axis::Wear;
 use gtrig_core::{
     AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, vocabulary,
 };
+use strum::VariantArray;
 
 /// One of the cab's devices.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray)]
 pub(super) enum Model {
     /// A worn pad: 250 reports a second, its left stick rests off centre.
     WornPad,
@@ -34,9 +35,6 @@ pub(super) const UNITS_PER_MM: f32 = 12.0;
 const STICK: ControlKind = ControlKind::Axis { min: -32768, centre: 0, max: 32767 };
 
 impl Model {
-    pub(super) const ALL: [Model; 5] =
-        [Model::WornPad, Model::TwinPad, Model::Lever, Model::Keys, Model::Glass];
-
     pub(super) fn maker(self) -> Maker {
         match self {
             Model::WornPad => Maker {

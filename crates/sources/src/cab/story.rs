@@ -5,55 +5,36 @@ use super::{Act, Cab, Model, hand::Stroke};
 use crate::Source;
 use gtrig_analysis::Session;
 use gtrig_core::{Nanos, Presence};
+use strum::{IntoStaticStr, VariantArray};
 
 /// A story told by a take.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Story {
     /// A horn tap that falls between two polls at 30 Hz.
     LostTap,
     /// A stick whose rest wanders out of its dead zone.
+    #[strum(serialize = "drifting-hook")]
     Drift,
     /// Two devices that fight for one hook.
     HandOver,
     /// A key that is held while the focus goes elsewhere.
     StuckHorn,
     /// A lever whose radio drops reports in the middle of a lift.
+    #[strum(serialize = "jerking-hook")]
     Skips,
     /// A worn stick, moved so that it can be measured.
+    #[strum(serialize = "worn-stick")]
     Rim,
     /// Swipes, taps and pinches on glass, some of them lazy.
+    #[strum(serialize = "lazy-thumb")]
     Glass,
     /// Combos that come a little too late, too far apart, or between two polls.
+    #[strum(serialize = "hasty-hands")]
     Hasty,
 }
 
 impl Story {
-    /// Every story, in the order they are listed to people.
-    pub const ALL: [Story; 8] = [
-        Story::LostTap,
-        Story::Drift,
-        Story::HandOver,
-        Story::StuckHorn,
-        Story::Skips,
-        Story::Rim,
-        Story::Glass,
-        Story::Hasty,
-    ];
-
-    /// Its name on the command line and in file names.
-    pub const fn name(self) -> &'static str {
-        match self {
-            Story::LostTap => "lost-tap",
-            Story::Drift => "drifting-hook",
-            Story::HandOver => "hand-over",
-            Story::StuckHorn => "stuck-horn",
-            Story::Skips => "jerking-hook",
-            Story::Rim => "worn-stick",
-            Story::Glass => "lazy-thumb",
-            Story::Hasty => "hasty-hands",
-        }
-    }
-
     /// What it is about, in a line.
     pub const fn title(self) -> &'static str {
         match self {

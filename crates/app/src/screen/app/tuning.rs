@@ -14,7 +14,9 @@ use gtrig_analysis::{
     Capacity, Session,
     compare::{ActionRecord, Difference, DifferenceKind, compare},
 };
-use gtrig_core::{ActionId, Axes, BoundInput, ControlId, Knob, Nanos, Place, Rig, places_of};
+use gtrig_core::{
+    ActionId, Axes, BoundInput, ControlId, Keyword, Knob, Nanos, Place, Rig, places_of,
+};
 use gtrig_formats::{rig, save_atomically};
 use std::{
     collections::BTreeMap,
@@ -329,8 +331,8 @@ impl App {
     /// `2 appeared  1 changed`; empty when nothing is different.
     pub(crate) fn differences_in_words(&self) -> String {
         let count = |kind| self.tuning.differences.iter().filter(|d| d.kind == kind).count();
-        let counts = DifferenceKind::ALL.map(|kind| (count(kind), kind.word()));
-        let words = counts.iter().filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}"));
+        let counts = DifferenceKind::ALL.iter().map(|&kind| (count(kind), kind.word()));
+        let words = counts.filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}"));
         words.collect::<Vec<_>>().join("  ")
     }
 

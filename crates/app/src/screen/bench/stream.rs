@@ -12,7 +12,7 @@ use crate::screen::App;
 use crate::screen::draw::paint;
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::stream::{DeviceStream, Trouble, TroubleKind};
-use gtrig_core::{Device, Nanos};
+use gtrig_core::{Device, Keyword, Nanos};
 use gtrig_formats::words::trouble_words;
 use ratatui::{buffer::Buffer, layout::Rect};
 
@@ -57,7 +57,7 @@ fn titles(buffer: &mut Buffer, row: Rect, app: &App) {
         "device", "reports", "events/s", "median", "p95", "p99 ms", "longest gap"
     );
     paint::text(buffer, row, row.x + MARGIN, &text, style);
-    for (kind, at) in TroubleKind::ALL.into_iter().zip(0..) {
+    for (kind, at) in TroubleKind::ALL.iter().copied().zip(0..) {
         let place = Rect { x: row.x + COUNTS + at * COUNT, width: COUNT - 1, ..row };
         paint::text_right(buffer, place.intersection(row), kind.word(), style);
     }
@@ -80,7 +80,7 @@ fn device_row(buffer: &mut Buffer, row: Rect, app: &App, device: &Device, stream
     );
     let style = if stream.reports > 0 { theme.plain() } else { theme.faint() };
     paint::text(buffer, row, row.x + MARGIN, &text, style);
-    for (kind, at) in TroubleKind::ALL.into_iter().zip(0..) {
+    for (kind, at) in TroubleKind::ALL.iter().copied().zip(0..) {
         let count = stream.count(kind);
         let style = if count > 0 { theme.doubtful() } else { theme.rule() };
         let place = Rect { x: row.x + COUNTS + at * COUNT, width: COUNT - 1, ..row };

@@ -19,7 +19,9 @@ use crate::screen::draw::paint;
 use crate::screen::view::Lane;
 use crate::screen::{App, app::MARGIN};
 use crossterm::event::{KeyCode, KeyModifiers};
-use gtrig_core::{Claim, Contact, ContactId, ControlId, Outline, Space, Tick, Zone, ZoneId};
+use gtrig_core::{
+    Claim, Contact, ContactId, ControlId, Keyword, Outline, Space, Tick, Zone, ZoneId,
+};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,

@@ -14,7 +14,7 @@ use crate::screen::App;
 use crate::screen::draw::paint;
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::motion::Crane;
-use gtrig_core::CranePart;
+use gtrig_core::{CranePart, Keyword};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
@@ -183,7 +183,7 @@ fn readings(
         paint::text(buffer, row, row.x + 33, &words[1], style[1]);
     };
     let plain = [theme.plain(), theme.plain()];
-    for (n, part) in CranePart::ALL.into_iter().enumerate() {
+    for (n, part) in CranePart::ALL.iter().copied().enumerate() {
         let words = [right, wrong].map(|crane| {
             let Some(Crane { at, velocity, .. }) = crane else { return "…".to_owned() };
             let unit = part.unit();
