@@ -12,7 +12,11 @@
 //! It is a reader of [`SignalEdge`]s and runs beside the automaton, which only
 //! finds out what fires; both agree, as tests hold.
 
+mod attempt;
 mod judge;
+mod track;
+
+pub use attempt::*;
 
 use alloc::{collections::VecDeque, vec, vec::Vec};
 use gtrig_core::{
@@ -20,6 +24,7 @@ use gtrig_core::{
     SignalEdge, SignalId, StepKind, TimeSpan,
 };
 use judge::{Judge, Judged};
+use track::*;
 
 /// Of the moments at which a step was met, at most so many are looked at.
 const WIDTH: usize = 64;
@@ -31,108 +36,6 @@ const NEAR_TIME: i64 = 100_000_000;
 /// The same in ticks.
 const NEAR_TICKS: i64 = 6;
 
-/// What an attempt came to.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum ComboAttemptOutcome {
-    /// All steps were met.
-    Met,
-    /// They would have been with one limit changed.
-    Near,
-    /// They would have been, had not this been pressed in between: a signal, or
-    /// `None` for a button that is none.
-    Broken(Option<SignalId>),
-    /// It went no further than so many steps.
-    Stopped(u8),
-}
-
-/// A step of an attempt.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Rung {
-    /// Of a chord when its first press was; otherwise `press`.
-    pub first: Moment,
-    /// When its press was, or for a release or a quiet when that was.
-    pub press: Moment,
-    /// When it was met; later than `press` for a hold.
-    pub met: Moment,
-    /// When it was reported, with the time the clock of the combos stood still.
-    pub reported: Nanos,
-}
-
-/// A limit of an attempt.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct LimitCheck {
-    /// Which.
-    pub limit: ComboLimit,
-    /// What was asked.
-    pub asked: TimeSpan,
-    /// By how much it was kept, in the unit of what was asked; negative where
-    /// it was not.
-    pub margin: i64,
-    /// Whether the margin holds with all other limits as they are.
-    pub is_alone: bool,
-}
-
-/// Whether a limit asks for at least so much, instead of at most.
-pub fn is_least(combo: &Combo, limit: ComboLimit) -> bool {
-    match limit {
-        ComboLimit::After(_) => true,
-        ComboLimit::Within(_) | ComboLimit::All => false,
-        ComboLimit::Own(n) => {
-            let step = combo.steps.get(usize::from(n));
-            step.is_some_and(|step| matches!(step.what, StepKind::Hold(..) | StepKind::Quiet(_)))
-        }
-    }
-}
-
-/// An attempt at a combo.
-#[derive(Clone, Debug, PartialEq)]
-pub struct ComboAttempt {
-    /// When its first step was met.
-    pub began: Moment,
-    /// When its last step was, or would have been, met; of one that stopped, when
-    /// the last of those that were.
-    pub ended: Moment,
-    /// What it came to.
-    pub outcome: ComboAttemptOutcome,
-    /// Whether it is turned around; see [`Mirror`](gtrig_core::Mirror).
-    pub is_mirrored: bool,
-    /// The steps that were met, in order.
-    pub rungs: Vec<Rung>,
-    /// Its limits.
-    pub checks: Vec<LimitCheck>,
-}
-
-impl ComboAttempt {
-    /// Of a near miss the limit with the smallest change, for its size, that
-    /// would have made it fire.
-    pub fn nearest(&self) -> Option<&LimitCheck> {
-        let missed = self.checks.iter().filter(|check| check.margin < 0 && check.is_alone);
-        missed.min_by(|a, b| a.shortfall().total_cmp(&b.shortfall()))
-    }
-}
-
-impl ComboAttempt {
-    /// Of the limits of a step the one that is kept least, for its size; of the last
-    /// one that on the whole too.
-    pub fn worst_of(&self, step: usize) -> Option<&LimitCheck> {
-        let is_its = |check: &&LimitCheck| match check.limit {
-            ComboLimit::After(n) | ComboLimit::Within(n) | ComboLimit::Own(n) => {
-                usize::from(n) == step
-            }
-            ComboLimit::All => step + 1 == self.rungs.len(),
-        };
-        let share = |check: &LimitCheck| check.margin as f64 / check.asked.amount().max(1) as f64;
-        self.checks.iter().filter(is_its).min_by(|a, b| share(a).total_cmp(&share(b)))
-    }
-}
-
-impl LimitCheck {
-    /// By what share of itself it was missed; 0 where it was kept.
-    pub fn shortfall(&self) -> f64 {
-        (-self.margin).max(0) as f64 / self.asked.amount().max(1) as f64
-    }
-}
-
 /// A signal as the ladder knows it.
 #[derive(Clone, Copy, Debug, Default)]
 struct SignalState {
@@ -140,71 +43,6 @@ struct SignalState {
     /// When it went on, and as which press; 0 where that does not count.
     since: Moment,
     serial: u32,
-}
-
-/// A moment at which a step was met, or nearly was.
-#[derive(Clone, Copy, Debug)]
-struct Hit {
-    press: Moment,
-    met: Moment,
-    reported: Nanos,
-    /// Its press, and the first of a chord, as a count over all edges.
-    serial: u32,
-    first: u32,
-    began: Moment,
-    own_first: Moment,
-    /// Which of the hits of its step, counted from the beginning.
-    number: u32,
-    /// By how much it keeps its own limit; [`i64::MAX`] without one, or while
-    /// that goes on.
-    own: i64,
-    /// Up to this press what may break it counts.
-    heard: u32,
-    /// Of a quiet the hit of the step before that it follows.
-    of: Option<u32>,
-    /// The chain that keeps every limit and began last.
-    best: Option<Best>,
-    is_used: bool,
-}
-
-#[derive(Clone, Copy, Debug)]
-struct Best {
-    first: u32,
-    began: Moment,
-    /// The hit of the step before.
-    before: Option<u32>,
-}
-
-/// How a hit follows one of the step before.
-#[derive(Clone, Copy, Debug)]
-struct Link {
-    after: i64,
-    within: i64,
-    broken: Option<Option<SignalId>>,
-}
-
-/// The hits of one variant of the combo.
-#[derive(Clone, Debug)]
-struct Track {
-    /// Its place among the variants.
-    number: usize,
-    steps: Vec<ComboStep>,
-    guard: Option<(SignalId, bool)>,
-    hits: Vec<VecDeque<Hit>>,
-    counts: Vec<u32>,
-    /// Holds and quiets that go on, by step.
-    pending: Vec<(usize, Hit)>,
-}
-
-/// A check of the last attempts that is known only later: for how long the last
-/// step was held or stayed quiet.
-#[derive(Clone, Copy, Debug)]
-struct Unknown {
-    attempt: usize,
-    track: usize,
-    step: usize,
-    serial: u32,
-    from: Moment,
 }
 
 /// Reads the edges of a session for one combo. See the module documentation.
@@ -722,27 +560,7 @@ impl Ladder {
             checks: Vec::new(),
         });
     }
-}
 
-fn is_about(steps: &[ComboStep], signal: SignalId) -> bool {
-    steps.iter().any(|step| step.what.signals().contains(&signal))
-}
-
-fn rung(hit: &Hit) -> Rung {
-    Rung { first: hit.own_first, press: hit.press, met: hit.met, reported: hit.reported }
-}
-
-fn find(hits: &VecDeque<Hit>, number: u32) -> Option<&Hit> {
-    let first = hits.front()?.number;
-    hits.get(number.checked_sub(first)? as usize)
-}
-
-fn find_mut(hits: &mut VecDeque<Hit>, number: u32) -> Option<&mut Hit> {
-    let first = hits.front()?.number;
-    hits.get_mut(number.checked_sub(first)? as usize)
-}
-
-impl Ladder {
     /// Chains that began no later than this press do not count.
     fn spent_for(&self) -> u32 {
         if self.combo.again { self.floor } else { self.spent.max(self.floor) }

@@ -1,6 +1,6 @@
 //! Rigs and takes from disk, and those that ship with the program.
 
-use crate::loops::LoopsError;
+use crate::loops::rate;
 use anyhow::{Context, bail};
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{PollRate, Rig};
@@ -82,14 +82,6 @@ impl RigSource {
         rig.rate = self.hz.and_then(PollRate::from_hz).unwrap_or(rig.rate);
         Ok(rig)
     }
-}
-
-/// A poll rate.
-///
-/// # Errors
-/// When it is none.
-pub fn rate(hz: f64) -> Result<PollRate, LoopsError> {
-    PollRate::from_hz(hz).ok_or(LoopsError::RateOutside(hz))
 }
 
 /// A take that was read into a session of its own.

@@ -1,6 +1,5 @@
 //! The loops that an audit tries, as a person writes them.
 
-use crate::files;
 use gtrig_analysis::audit::{Hitches, Loop};
 use gtrig_core::{Nanos, PollRate};
 use std::{fmt, str::FromStr};
@@ -27,6 +26,14 @@ impl Default for AuditBy {
         let rates = USUAL_RATES.split(',').filter_map(|hz| PollRate::from_hz(hz.parse().ok()?));
         AuditBy { rates: rates.collect(), jitter: 0, hitches: None, step: None }
     }
+}
+
+/// A poll rate.
+///
+/// # Errors
+/// When it is outside of what a rig may say.
+pub fn rate(hz: f64) -> Result<PollRate, LoopsError> {
+    PollRate::from_hz(hz).ok_or(LoopsError::RateOutside(hz))
 }
 
 impl AuditBy {
@@ -69,10 +76,10 @@ impl FromStr for AuditBy {
         let mut by = AuditBy { rates: Vec::new(), ..AuditBy::default() };
         for word in text.split_whitespace() {
             match word.split_once('=') {
-                None => by.rates.push(rate(word)?),
+                None => by.rates.push(written_rate(word)?),
                 Some(("jitter", percent)) => by.jitter = jitter(percent)?,
                 Some(("hitch", text)) => by.hitches = Some(hitches(text)?),
-                Some(("step", hz)) => by.step = Some(rate(hz)?),
+                Some(("step", hz)) => by.step = Some(written_rate(hz)?),
                 Some(_) => return Err(LoopsError::UnknownSetting(word.to_owned())),
             }
         }
@@ -100,8 +107,8 @@ impl fmt::Display for AuditBy {
     }
 }
 
-fn rate(hz: &str) -> Result<PollRate, LoopsError> {
-    files::rate(hz.parse().map_err(|_| LoopsError::NoNumber(hz.to_owned()))?)
+fn written_rate(hz: &str) -> Result<PollRate, LoopsError> {
+    rate(hz.parse().map_err(|_| LoopsError::NoNumber(hz.to_owned()))?)
 }
 
 fn jitter(percent: &str) -> Result<u8, LoopsError> {

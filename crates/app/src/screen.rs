@@ -10,6 +10,7 @@
 //! - `run` is the loop that ties them together.
 
 mod app;
+mod areas;
 mod bench;
 mod document;
 mod draw;

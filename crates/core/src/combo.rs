@@ -3,6 +3,7 @@
 mod automaton;
 mod engine;
 mod modes;
+mod news;
 mod sets;
 mod signal;
 mod stage;
@@ -11,6 +12,7 @@ mod tracker;
 pub(crate) use automaton::*;
 pub use engine::*;
 pub(crate) use modes::*;
+pub use news::*;
 pub(crate) use sets::*;
 pub use signal::*;
 pub(crate) use stage::*;

@@ -11,6 +11,7 @@ mod edit;
 mod fields;
 mod gestures;
 mod language;
+mod modes;
 mod problem;
 mod shapes;
 mod slots;
@@ -58,81 +59,111 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
     check_version(problems, &mut root);
     let name = root.take("name").and_then(|v| v.string(problems)).unwrap_or("unnamed rig");
     let mut rig = Rig::bare(name, PollRate::DEFAULT);
-    if let Some(mut sampling) = root.take("sampling").and_then(|v| v.table(problems)) {
-        read_sampling(problems, &mut sampling, &mut rig);
-        sampling.finish(problems);
-    }
-    if let Some(mut table) = root.take("slots").and_then(|v| v.table(problems)) {
-        rig.slots = slots::read_slots(problems, &mut table);
-        table.finish(problems);
-    }
-    if let Some(mut table) = root.take("main").and_then(|v| v.table(problems)) {
-        rig.main = slots::read_main(problems, &mut table);
-        table.finish(problems);
-    }
-    if let Some(value) = root.take("edge") {
-        rig.edges = value.items(problems).filter_map(|v| edges::read(problems, &v)).collect();
-    }
-    if let Some(table) = root.take("shape").and_then(|v| v.table(problems)) {
+    let [shapes, actions, modes, combos] =
+        ["shape", "action", "mode", "combo"].map(|key| table(problems, &mut root, key));
+    // Gates, modes and combos are named before they are read.
+    let [action_names, mode_names, combo_names] = [&actions, &modes, &combos].map(names);
+    read_polling(problems, &mut root, &mut rig);
+    if let Some(table) = shapes {
         rig.shapes = shapes::read(problems, &table);
     }
-    let actions = root.take("action").and_then(|v| v.table(problems));
-    // Gates are named before they are read.
-    let names: Vec<&str> =
-        actions.iter().flat_map(Fields::entries).map(|entry| entry.key).collect();
-    if let Some(mut table) = root.take("surface").and_then(|v| v.table(problems)) {
-        rig.surface = surface::read(problems, &mut table);
-        table.finish(problems);
-    }
-    if let Some(table) = root.take("zone").and_then(|v| v.table(problems)) {
-        let context = zones::Context { surface: &rig.surface, actions: &names };
-        rig.zones = zones::read(problems, &table, context);
-    }
-    if let Some(table) = root.take("sign").and_then(|v| v.table(problems)) {
-        rig.signs = gestures::read_signs(problems, &table);
-    }
-    if let Some(table) = root.take("gesture").and_then(|v| v.table(problems)) {
-        rig.gestures = gestures::read(problems, &table, &rig.zones, &rig.signs);
-    }
-    let modes = root.take("mode").and_then(|v| v.table(problems));
-    let mode_names: Vec<&str> =
-        modes.iter().flat_map(Fields::entries).map(|entry| entry.key).collect();
+    read_touch(problems, &mut root, &mut rig, &action_names);
     if let Some(table) = &modes {
-        rig.modes = combos::read_modes(problems, table, &names);
+        rig.modes = modes::read(problems, table, &action_names);
     }
-    let combos = root.take("combo").and_then(|v| v.table(problems));
-    let combo_names: Vec<&str> =
-        combos.iter().flat_map(Fields::entries).map(|entry| entry.key).collect();
     if let Some(table) = actions {
-        let Rig { shapes, zones, gestures, .. } = &rig;
-        let context = actions::Context {
-            shapes,
-            zones,
-            gestures,
-            combos: &combo_names,
-            actions: &names,
-            modes: &mode_names,
-        };
-        let read = |e| actions::read(problems, &e, context);
-        let actions: Vec<_> = table.entries().filter_map(read).collect();
-        rig.actions = actions;
-        actions::check_gates(problems, &table, &rig.actions);
-        zones::check_gates(problems, &rig);
-        if rig.actions.len() > actions::MAX {
-            problems.add(table.span(), format!("{} actions", rig.actions.len()), "at most 10000");
-        }
+        let names =
+            ActionNames { combos: &combo_names, actions: &action_names, modes: &mode_names };
+        read_actions(problems, &table, &mut rig, names);
     }
     if let Some(table) = combos {
-        let context = combos::Context { rig: &rig, actions: &names, modes: &mode_names };
+        let context = combos::Context { rig: &rig, actions: &action_names, modes: &mode_names };
         (rig.signals, rig.combos) = combos::read(problems, &table, context);
     }
-    if let Some(mut table) = root.take("yard").and_then(|v| v.table(problems)) {
-        rig.yard = yard::read(problems, &mut table, &rig.actions);
-        table.finish(problems);
-    }
+    whole_table(problems, &mut root, "yard", |problems, table| {
+        rig.yard = yard::read(problems, table, &rig.actions);
+    });
     check_thresholds(problems, &rig);
     root.finish(problems);
     rig
+}
+
+/// The names that an action may refer to.
+#[derive(Clone, Copy)]
+struct ActionNames<'a> {
+    combos: &'a [&'a str],
+    actions: &'a [&'a str],
+    modes: &'a [&'a str],
+}
+
+fn table<'a>(
+    problems: &mut Problems,
+    root: &mut Fields<'a>,
+    key: &'static str,
+) -> Option<Fields<'a>> {
+    root.take(key).and_then(|value| value.table(problems))
+}
+
+/// Reads a table that has fixed keys, and notes those that nobody took.
+fn whole_table(
+    problems: &mut Problems,
+    root: &mut Fields,
+    key: &'static str,
+    read: impl FnOnce(&mut Problems, &mut Fields),
+) {
+    if let Some(mut table) = table(problems, root, key) {
+        read(problems, &mut table);
+        table.finish(problems);
+    }
+}
+
+/// The keys of a table of tables.
+fn names<'a>(table: &Option<Fields<'a>>) -> Vec<&'a str> {
+    table.iter().flat_map(Fields::entries).map(|entry| entry.key).collect()
+}
+
+/// How devices are polled, and which of them count.
+fn read_polling(problems: &mut Problems, root: &mut Fields, rig: &mut Rig) {
+    whole_table(problems, root, "sampling", |problems, table| read_sampling(problems, table, rig));
+    whole_table(problems, root, "slots", |problems, table| {
+        rig.slots = slots::read_slots(problems, table);
+    });
+    whole_table(problems, root, "main", |problems, table| {
+        rig.main = slots::read_main(problems, table);
+    });
+    if let Some(value) = root.take("edge") {
+        rig.edges = value.items(problems).filter_map(|v| edges::read(problems, &v)).collect();
+    }
+}
+
+/// What lies on touch panels and what fingers mean there.
+fn read_touch(problems: &mut Problems, root: &mut Fields, rig: &mut Rig, actions: &[&str]) {
+    whole_table(problems, root, "surface", |problems, table| {
+        rig.surface = surface::read(problems, table);
+    });
+    if let Some(table) = table(problems, root, "zone") {
+        let context = zones::Context { surface: &rig.surface, actions };
+        rig.zones = zones::read(problems, &table, context);
+    }
+    if let Some(table) = table(problems, root, "sign") {
+        rig.signs = gestures::read_signs(problems, &table);
+    }
+    if let Some(table) = table(problems, root, "gesture") {
+        rig.gestures = gestures::read(problems, &table, &rig.zones, &rig.signs);
+    }
+}
+
+fn read_actions(problems: &mut Problems, table: &Fields, rig: &mut Rig, names: ActionNames) {
+    let Rig { shapes, zones, gestures, .. } = &*rig;
+    let ActionNames { combos, actions, modes } = names;
+    let context = actions::Context { shapes, zones, gestures, combos, actions, modes };
+    let read = |entry| actions::read(problems, &entry, context);
+    rig.actions = table.entries().filter_map(read).collect();
+    actions::check_gates(problems, table, &rig.actions);
+    zones::check_gates(problems, rig);
+    if rig.actions.len() > actions::MAX {
+        problems.add(table.span(), format!("{} actions", rig.actions.len()), "at most 10000");
+    }
 }
 
 fn check_thresholds(problems: &mut Problems, rig: &Rig) {
@@ -162,7 +193,7 @@ fn check_version(problems: &mut Problems, root: &mut Fields) {
     match root.take("rig") {
         None => problems.add(0..0, "no `rig` version".to_owned(), &expected),
         Some(value) if value.integer() == Some(VERSION) => {}
-        Some(value) => problems.add(value.span(), problems.quote(&value), &expected),
+        Some(value) => problems.add(value.span(), problems.quote(value.span()), &expected),
     }
 }
 
@@ -184,11 +215,11 @@ fn reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
     let known = gtrig_core::vocabulary::names(kind);
     if reference.is_stick() {
         let advice = "one control; a stick is read with `stick = …`";
-        problems.add(value.span(), problems.quote(value), advice);
+        problems.add(value.span(), problems.quote(value.span()), advice);
     } else {
         let some = known[..3].join(", ");
         let expected = format!("a control of \"{}\", such as {some}", kind.word());
-        problems.add_unknown(value, &reference.code, known.iter().copied(), &expected);
+        problems.add_unknown(value.span(), &reference.code, known.iter().copied(), &expected);
     }
     None
 }
@@ -201,7 +232,7 @@ fn stick_reference(problems: &mut Problems, value: &Value) -> Option<ControlRef>
     }
     let expected = "a stick, such as \"pad/stick-l\" or \"pad1/stick-r\"";
     let known = gtrig_core::vocabulary::sticks(reference.kind);
-    problems.add_unknown(value, &reference.code, known.iter().copied(), expected);
+    problems.add_unknown(value.span(), &reference.code, known.iter().copied(), expected);
     None
 }
 
@@ -212,16 +243,16 @@ fn any_reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
         Ok(reference) => return Some(reference),
         Err(AddressError::NoSlash) => problems.add(
             value.span(),
-            problems.quote(value),
+            problems.quote(value.span()),
             "a device and a control, such as \"pad/south\", \"pad1/stick-l-x\" or \"keys/KeyH\"",
         ),
         Err(AddressError::UnknownKind(word)) => {
             let expected = format!("a kind of device: {}", kinds.join(", "));
-            problems.add_unknown(value, &word, kinds, &expected);
+            problems.add_unknown(value.span(), &word, kinds, &expected);
         }
         Err(AddressError::BadNumber(_)) => problems.add(
             value.span(),
-            problems.quote(value),
+            problems.quote(value.span()),
             "no number for any device of the kind, or a slot from 1 to 4, such as \"pad2/south\"",
         ),
     }

@@ -3,7 +3,7 @@
 use super::shared::{Printing, RigArgs, SlowBar, Status, for_each_take};
 use crate::{
     figure,
-    files::{self, Opened},
+    files::Opened,
     loops::{self, AuditBy},
 };
 use clap::Args;
@@ -54,10 +54,10 @@ impl Audit {
     pub fn run(self) -> anyhow::Result<Status> {
         let rig = self.rig.read()?;
         let by = AuditBy {
-            rates: self.rates.into_iter().map(files::rate).collect::<Result<_, _>>()?,
+            rates: self.rates.into_iter().map(loops::rate).collect::<Result<_, _>>()?,
             jitter: self.jitter,
             hitches: self.hitch,
-            step: self.step.map(files::rate).transpose()?,
+            step: self.step.map(loops::rate).transpose()?,
         };
         for_each_take(&self.takes, &rig, self.print.text(), |output, opened| {
             let Opened { session, title, .. } = opened;

@@ -2,7 +2,7 @@
 
 use super::shared::{Printing, RigArgs, Status, for_each_take};
 use crate::{
-    files::{self, Opened},
+    files::Opened,
     loops::{self, AuditBy},
 };
 use clap::Args;
@@ -52,7 +52,7 @@ impl Combos {
             !rig.combos.is_empty(),
             "the rig has no [combo.…]: docs/rig-format.md says how to add one"
         );
-        let rates = self.rates.into_iter().map(files::rate).collect::<Result<_, _>>()?;
+        let rates = self.rates.into_iter().map(loops::rate).collect::<Result<_, _>>()?;
         let loops = AuditBy { rates, hitches: self.hitch, ..AuditBy::default() }.loops();
         let which = if self.near { ComboLines::Near } else { ComboLines::All };
         for_each_take(&self.takes, &rig, self.print.text(), |output, opened| {

@@ -23,9 +23,9 @@ pub(crate) use tuning::Tuning;
 pub(crate) use yard::Yard;
 
 use super::{
+    areas::Areas,
     bench::Bench,
     document::Document,
-    draw::Areas,
     jobs::{Jobs, Outcome},
     prompt::Prompt,
     theme::Theme,
@@ -319,10 +319,15 @@ impl App {
         }
     }
 
+    /// Whether anybody wrote something on the timeline.
+    pub(crate) fn has_marks(&self) -> bool {
+        !self.session().labels().is_empty()
+    }
+
     /// Lays the screen out in `area`, as the next frame will be. Scrolls as
     /// little as need be to keep the chosen lane in view.
     pub fn fit(&mut self, area: Rect) {
-        let areas = Areas::of(area, self);
+        let areas = Areas::of(area, self.has_marks());
         let hit = Hit { panel: self.panel_area(areas.bench), ..areas.hit() };
         self.view.hit = hit;
         if self.view.stretch.columns != hit.traces.width {

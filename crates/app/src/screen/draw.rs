@@ -12,21 +12,18 @@
 //!  hints      Space freeze  ← → step …
 //! ```
 
-mod areas;
 mod help;
 mod lanes;
 pub(super) mod paint;
 mod status;
 mod why;
 
-pub(crate) use areas::Areas;
-
-use super::{App, bench};
+use super::{App, areas::Areas, bench};
 use ratatui::{Frame, buffer::Buffer, layout::Rect};
 
 /// Draws a frame. [`App::fit`] must have seen its area.
 pub fn draw(frame: &mut Frame, app: &App) {
-    let areas = Areas::of(frame.area(), app);
+    let areas = Areas::of(frame.area(), app.has_marks());
     let buffer = frame.buffer_mut();
     status::line(buffer, areas.status, app);
     status::devices(buffer, areas.devices, app);

@@ -17,12 +17,13 @@ use gtrig_analysis::{
 };
 use gtrig_core::{Axes, Event, Nanos, Rig, Tick};
 use gtrig_formats::{measure::MeasureReport, save_atomically, take};
+use notify_debouncer_mini::{
+    DebounceEventResult, DebouncedEvent, Debouncer, new_debouncer,
+    notify::{self, RecommendedWatcher, RecursiveMode},
+};
 use std::{
     path::{Path, PathBuf},
-    sync::{
-        Arc, Weak,
-        mpsc::{Receiver, Sender, channel},
-    },
+    sync::mpsc::{Receiver, Sender, channel},
     thread,
     time::Duration,
 };
@@ -76,14 +77,14 @@ pub(crate) struct Jobs {
     writing: usize,
     /// Which take is shown, counted from 0.
     document: u32,
-    /// While it lives, threads that watch files go on.
-    alive: Arc<()>,
+    /// Follows the rig's file for as long as it is there.
+    follower: Option<Follower>,
 }
 
 impl Default for Jobs {
     fn default() -> Self {
         let (sender, outcomes) = channel();
-        Jobs { sender, outcomes, writing: 0, document: 0, alive: Arc::new(()) }
+        Jobs { sender, outcomes, writing: 0, document: 0, follower: None }
     }
 }
 
@@ -106,7 +107,7 @@ impl Jobs {
     /// use any more.
     pub(crate) fn begin_document(&mut self) {
         self.document += 1;
-        self.alive = Arc::new(());
+        self.follower = None;
     }
 
     /// What has come in since it was asked last, with whether it was asked for
@@ -184,10 +185,16 @@ impl Jobs {
         });
     }
 
-    /// Looks whether a file changes, until another take is shown.
-    pub(crate) fn watch(&self, path: PathBuf) {
+    /// Says when a file changes, until another take is shown or another file is
+    /// followed.
+    ///
+    /// # Errors
+    /// When the system cannot follow it.
+    pub(crate) fn follow(&mut self, path: PathBuf) -> notify::Result<()> {
         let done = Done { sender: self.sender.clone(), document: self.document };
-        watch(path, Arc::downgrade(&self.alive), done);
+        self.follower = None;
+        self.follower = Some(follow(path, done)?);
+        Ok(())
     }
 
     /// Writes a figure.
@@ -245,27 +252,33 @@ pub(crate) struct Measured {
     pub(crate) report: MeasureReport,
 }
 
-/// How often a rig's file is looked at.
-const LOOK: Duration = Duration::from_millis(250);
+type Follower = Debouncer<RecommendedWatcher>;
 
-/// Looks whether a file changes, for as long as somebody is `alive`.
-fn watch(path: PathBuf, alive: Weak<()>, done: Done) {
-    let modified = |path: &Path| std::fs::metadata(path).and_then(|meta| meta.modified()).ok();
-    let mut last = modified(&path);
-    thread::spawn(move || {
-        while alive.strong_count() > 0 {
-            thread::sleep(LOOK);
-            let now = modified(&path);
-            if now == last {
-                continue;
-            }
-            last = now;
-            // Editors may take a file away for a moment; the next look finds it.
-            if let Ok(text) = std::fs::read_to_string(&path) {
-                done.say(Outcome::RigChanged(path.clone(), text));
-            }
+/// An editor may write a file in several goes; it is read when it has been left
+/// alone for so long.
+const LEFT_ALONE: Duration = Duration::from_millis(100);
+
+/// Follows a file for as long as what it returns is kept.
+fn follow(path: PathBuf, done: Done) -> notify::Result<Follower> {
+    // The folder, for editors put a new file in the place of the old one.
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
+    let folder = folder.unwrap_or(Path::new(".")).to_owned();
+    let mut last = None;
+    let read = move |events: DebounceEventResult| {
+        let is_its = |event: &DebouncedEvent| event.path.file_name() == path.file_name();
+        if !events.is_ok_and(|events| events.iter().any(is_its)) {
+            return;
         }
-    });
+        // Editors may take a file away for a moment; what follows finds it.
+        let text = std::fs::read_to_string(&path).ok();
+        if let Some(text) = text.filter(|text| last.as_ref() != Some(text)) {
+            last = Some(text.clone());
+            done.say(Outcome::RigChanged(path.clone(), text));
+        }
+    };
+    let mut follower = new_debouncer(LEFT_ALONE, read)?;
+    follower.watcher().watch(&folder, RecursiveMode::NonRecursive)?;
+    Ok(follower)
 }
 
 #[cfg(test)]

@@ -1,58 +1,17 @@
 //! Running the automaton: what happened before, and what follows from it.
 
+mod timers;
+mod waiting;
+
 use crate::base::{ComboId, ControlId, Moment, Nanos, PollRate, SignalId, SparseSet, Tick};
-use crate::combo::{Automaton, Node, NodeId, SignalEdge, Trigger};
+use crate::combo::{
+    Automaton, ComboNews, ComboOutcome, ComboState, Node, NodeId, SignalEdge, Trigger,
+};
 use crate::spec::{StepKind, TimeSpan};
 use alloc::vec::Vec;
 
 /// Of the moments at which a step was met, so many are remembered.
 pub const KEPT_MOMENTS: usize = 8;
-
-/// A combo at a tick.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct ComboState {
-    /// Whether it fired in this tick.
-    pub fired: bool,
-    /// Whether it goes on after it fired.
-    pub lasts: bool,
-    /// Who made it fire last.
-    pub by: Option<ControlId>,
-}
-
-impl ComboState {
-    /// Whether it fired in this tick or still lasts.
-    pub const fn is_on(&self) -> bool {
-        self.fired || self.lasts
-    }
-}
-
-/// What became of a combo whose steps were all met.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum ComboOutcome {
-    /// It fired.
-    Fired,
-    /// It waited for another one, and that fired.
-    Cancelled(ComboId),
-}
-
-/// A combo whose steps were all met, and what became of it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct ComboNews {
-    /// The combo.
-    pub combo: ComboId,
-    /// When its first step was met, by the clock of the combos.
-    pub began: Moment,
-    /// When its last step was met.
-    pub met: Moment,
-    /// The tick at which that was known.
-    pub known: Tick,
-    /// The tick at which it fired, or was cancelled.
-    pub tick: Tick,
-    /// Which of the two.
-    pub outcome: ComboOutcome,
-    /// Who did it.
-    pub by: Option<ControlId>,
-}
 
 /// A moment at which a step was met.
 #[derive(Clone, Copy, Debug, Default)]
@@ -206,14 +165,6 @@ impl ComboEngine {
     /// When something happens by itself, by the clock of the combos.
     pub(crate) fn wakes(&self) -> Option<Nanos> {
         self.wake
-    }
-
-    fn next_timer(&self, rate: PollRate) -> Option<Nanos> {
-        let instant = |timer: &Timer| match timer.span {
-            TimeSpan::Time(_) => timer.due.time,
-            TimeSpan::Ticks(_) => rate.time_of(timer.due.tick),
-        };
-        self.timers.iter().map(instant).min()
     }
 
     /// Forgets all that was begun.
@@ -488,14 +439,6 @@ impl ComboEngine {
         is_early.then(|| after.over(before.at, poll.rate))
     }
 
-    fn start(&mut self, timer: Timer) {
-        let known = self.timers.iter_mut().find(|other| other.what == timer.what);
-        match known {
-            Some(other) => *other = timer,
-            None => self.timers.push(timer),
-        }
-    }
-
     /// A step was met.
     fn arrive(
         &mut self,
@@ -533,122 +476,6 @@ impl ComboEngine {
                 None => self.meet(poll, combo, arrival),
             }
         }
-    }
-
-    /// All steps of a combo were met.
-    fn meet(&mut self, poll: ComboPoll, combo: ComboId, arrival: Arrival) {
-        let waiting = Waiting { combo, arrival, known: poll.tick };
-        match poll.automaton.combo(combo).waits_for.is_empty() {
-            true => self.fire(poll, waiting),
-            false => match self.waiting.iter_mut().find(|other| other.combo == combo) {
-                Some(other) => *other = waiting,
-                None => self.waiting.push(waiting),
-            },
-        }
-    }
-
-    fn fire(&mut self, poll: ComboPoll, Waiting { combo, arrival, known }: Waiting) {
-        let state = &mut self.states[combo.index()];
-        state.by = arrival.by;
-        if !core::mem::replace(&mut state.fired, true) {
-            self.pulsed.push(combo);
-        }
-        let lasts = poll.automaton.combo(combo).lasts;
-        if lasts && !core::mem::replace(&mut state.lasts, true) {
-            self.lasting.push(combo);
-        }
-        self.note(combo);
-        self.tell(poll, Waiting { combo, arrival, known }, ComboOutcome::Fired);
-    }
-
-    fn tell(&mut self, poll: ComboPoll, waiting: Waiting, outcome: ComboOutcome) {
-        let Waiting { combo, arrival, known } = waiting;
-        let Arrival { at: met, began, by, .. } = arrival;
-        let news = ComboNews { combo, began, met, known, tick: poll.tick, outcome, by };
-        // More than one of a kind in a tick are as good as one.
-        if self.news.len() < self.news.capacity() {
-            self.news.push(news);
-        }
-    }
-
-    /// A press ends what was to be quiet.
-    fn break_quiet(&mut self, poll: ComboPoll) {
-        let (last_in, serial) = (&self.last_in, self.serial);
-        let is_broken = |node: NodeId| {
-            let finals = poll.automaton.finals(node).first();
-            let own = finals.and_then(|&combo| poll.automaton.combo(combo).own);
-            own.is_some_and(|set| last_in[set.index()] == serial)
-        };
-        self.timers.retain(|timer| !matches!(timer.what, Due::Quiet(node) if is_broken(node)));
-    }
-
-    /// Runs what is due up to a moment, in order.
-    fn run_timers(&mut self, poll: ComboPoll, until: Moment) {
-        loop {
-            let due = self.timers.iter().enumerate();
-            let due = due.filter(|(_, timer)| timer.span.is_over(timer.due, until));
-            let Some((n, _)) = due.min_by_key(|(_, timer)| timer.due) else { return };
-            let Timer { due, what, mut arrival, .. } = self.timers.swap_remove(n);
-            match what {
-                Due::Held(node, _) | Due::Quiet(node) => {
-                    let bound = &poll.automaton.nodes[node as usize];
-                    if arrival.first <= self.floor || self.is_broken(bound, arrival.serial) {
-                        continue;
-                    }
-                    arrival.at = due;
-                    self.arrive(poll, node, arrival, None);
-                }
-                Due::Opens(combo) => self.meet(poll, combo, arrival),
-            }
-        }
-    }
-
-    /// Lets those fire for which nothing is left to wait for.
-    fn settle(&mut self, poll: ComboPoll) {
-        let mut at = 0;
-        while let Some(&waiting) = self.waiting.get(at) {
-            let others = &poll.automaton.combo(waiting.combo).waits_for;
-            let fired = others.iter().find(|&&other| self.states[other.index()].fired);
-            if let Some(&by) = fired {
-                self.waiting.swap_remove(at);
-                self.tell(poll, waiting, ComboOutcome::Cancelled(by));
-            } else if others.iter().any(|&other| self.is_alive(poll, other)) {
-                at += 1;
-            } else {
-                self.waiting.swap_remove(at);
-                self.fire(poll, waiting);
-                at = 0;
-            }
-        }
-    }
-
-    /// Whether what was begun of a combo may still make it fire.
-    fn is_alive(&self, poll: ComboPoll, combo: ComboId) -> bool {
-        let path = poll.automaton.path(combo);
-        let bound = &poll.automaton.combo(combo);
-        let counts = |arrival: &Arrival| {
-            let is_spent = !bound.again && arrival.first <= self.spent[combo.index()];
-            arrival.first > self.floor && !is_spent
-        };
-        let is_timed = |timer: &Timer| match timer.what {
-            Due::Held(node, _) | Due::Quiet(node) => path.contains(&node) && counts(&timer.arrival),
-            Due::Opens(other) => other == combo,
-        };
-        let may_follow = |&child: &NodeId| {
-            let node = &poll.automaton.nodes[child as usize];
-            let is_open = |from: &Arrival| {
-                let passed = node.within.between(from.at, poll.now);
-                passed <= node.within.amount() && !self.is_broken(node, from.serial)
-            };
-            node.parent != 0
-                && !matches!(poll.automaton.rest(child).what, StepKind::Quiet(_))
-                && self
-                    .arrivals(poll.automaton, node.parent)
-                    .any(|from| counts(from) && is_open(from))
-        };
-        self.timers.iter().any(is_timed)
-            || self.waiting.iter().any(|waiting| waiting.combo == combo)
-            || path.iter().any(may_follow)
     }
 
     /// The combos that took their buttons in this tick.

@@ -142,21 +142,9 @@ impl Rig {
         visitor(&[key("sampling"), key(tunable::POLL_HZ.name)], &tunable::POLL_HZ, &mut hz);
         self.rate = PollRate::from_hz(hz).unwrap_or(self.rate);
         for (n, rule) in self.edges.iter_mut().enumerate() {
-            let at = |tunable: &Tunable| [key("edge"), Selector::At(n), key(tunable.name)];
-            time(
-                visitor,
-                &at(&tunable::DEBOUNCE_MS),
-                &tunable::DEBOUNCE_MS,
-                1e6,
-                &mut rule.debounce,
-            );
-            time(
-                visitor,
-                &at(&tunable::STUCK_AFTER_S),
-                &tunable::STUCK_AFTER_S,
-                1e9,
-                &mut rule.stuck_after,
-            );
+            let place = [key("edge"), Selector::At(n)];
+            time(visitor, &place, &tunable::DEBOUNCE_MS, 1e6, &mut rule.debounce);
+            time(visitor, &place, &tunable::STUCK_AFTER_S, 1e9, &mut rule.stuck_after);
         }
         for named in &mut self.shapes {
             let place = [key("shape"), key(&named.name)];
@@ -285,7 +273,7 @@ fn time(
 ) {
     if let Some(time) = time {
         let mut value = time.0 as f64 / nanos_per_unit;
-        visitor(place, tunable, &mut value);
+        visitor(&joined(place, [key(tunable.name)]), tunable, &mut value);
         *time = Nanos(libm::round(value * nanos_per_unit) as u64);
     }
 }

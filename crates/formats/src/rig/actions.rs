@@ -1,8 +1,8 @@
 //! The `[action.*]` tables of a rig.
 
 use super::{
-    combos,
     fields::{Entry, Fields, Value, check_name},
+    modes::modes_of,
     problem::Problems,
     reference, shapes, stick_reference,
 };
@@ -60,7 +60,7 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
         fields.take("combine").and_then(|v| v.word::<Combine>(problems)).unwrap_or_default();
     let [closed_while, open_while] = ["closed-while", "open-while"]
         .map(|key| gates(problems, &mut fields, key, context.actions));
-    let modes = combos::modes_of(problems, &mut fields, context.modes);
+    let modes = modes_of(problems, &mut fields, context.modes);
     fields.finish(problems);
     let gives = gives?;
     let clamp = gives.is_double() && is_clamped.unwrap_or(true);
@@ -92,7 +92,7 @@ pub(super) fn gates(
             Some(at) => found.push(ActionId::at(at)),
             None => {
                 let known = names.iter().copied();
-                problems.add_unknown(&item, name, known, "the name of an action of this rig");
+                problems.add_unknown(item.span(), name, known, "the name of an action of this rig");
             }
         }
     }
@@ -145,7 +145,7 @@ fn input(
             };
             let expected =
                 format!("what an action that gives \"{}\" can read: {expected}", gives.word());
-            problems.add(value.span(), problems.quote(value), &expected);
+            problems.add(value.span(), problems.quote(value.span()), &expected);
             None
         }
         _ => Some(input),
@@ -180,7 +180,7 @@ fn table(
         self::pointer(problems, &mut fields, pointer, context)
     } else {
         let expected = "an input: `control`, `zone`, `gesture`, `combo`, `axis`, `pair`, `stick`, `cross` or `pointer`";
-        problems.add(value.span(), problems.quote(value), expected);
+        problems.add(value.span(), problems.quote(value.span()), expected);
         return None;
     };
     fields.finish(problems);
@@ -193,7 +193,7 @@ fn zone_of(problems: &mut Problems, value: Value, context: Context) -> Option<Zo
     let found = context.zones.iter().position(|zone| zone.name == name);
     if found.is_none() {
         let known = context.zones.iter().map(|zone| zone.name.as_str());
-        problems.add_unknown(&value, name, known, "the name of a [zone.…] of this rig");
+        problems.add_unknown(value.span(), name, known, "the name of a [zone.…] of this rig");
     }
     found.map(ZoneId::at)
 }
@@ -204,7 +204,7 @@ fn combo_of(problems: &mut Problems, value: Value, context: Context) -> Option<C
     let found = context.combos.iter().position(|combo| *combo == name);
     if found.is_none() {
         let known = context.combos.iter().copied();
-        problems.add_unknown(&value, name, known, "the name of a [combo.…] of this rig");
+        problems.add_unknown(value.span(), name, known, "the name of a [combo.…] of this rig");
     }
     found.map(ComboId::at)
 }
@@ -221,7 +221,7 @@ fn gesture(
     let name = value.string(problems)?;
     let Some(at) = context.gestures.iter().position(|gesture| gesture.name == name) else {
         let known = context.gestures.iter().map(|gesture| gesture.name.as_str());
-        problems.add_unknown(&value, name, known, "the name of a [gesture.…] of this rig");
+        problems.add_unknown(value.span(), name, known, "the name of a [gesture.…] of this rig");
         return None;
     };
     let kind = context.gestures[at].kind;
@@ -233,7 +233,7 @@ fn gesture(
     if !suits {
         let expected = "a gesture that gives as much as the action: a pinch or a rotation one \
                         axis, a swipe, a drag, a stick or an aim two";
-        problems.add(value.span(), problems.quote(&value), expected);
+        problems.add(value.span(), problems.quote(value.span()), expected);
         return None;
     }
     Some(InputSpec::Gesture { gesture: GestureId::at(at), shape })
@@ -253,7 +253,7 @@ fn thresholds(problems: &mut Problems, fields: &mut Fields) -> Thresholds {
     let release_at = value.tunable(problems, &tunable::RELEASE_AT).map_or(press_at, |v| v as f32);
     if release_at > press_at {
         let expected = format!("a travel not above `press-at`, which is {press_at}");
-        problems.add(value.span(), problems.quote(&value), &expected);
+        problems.add(value.span(), problems.quote(value.span()), &expected);
     }
     Thresholds { press_at, release_at }
 }
@@ -299,7 +299,7 @@ fn pointer(
     match pointer.ok().filter(is_one) {
         Some(pointer) => Some(InputSpec::Pointer { pointer, counts, shape }),
         None => {
-            problems.add(value.span(), problems.quote(&value), expected);
+            problems.add(value.span(), problems.quote(value.span()), expected);
             None
         }
     }
@@ -315,7 +315,7 @@ fn pair(
     let sides: Vec<Value> = value.items(problems).collect();
     let [negative, positive] = sides[..] else {
         let expected = "two sides: [the -1 side, the +1 side]";
-        problems.add(value.span(), problems.quote(&value), expected);
+        problems.add(value.span(), problems.quote(value.span()), expected);
         return None;
     };
     let negative = side(problems, negative, context);
@@ -354,7 +354,7 @@ fn side(problems: &mut Problems, value: Value, context: Context) -> SideSpec {
                 Some(name) => side.zones.extend(zone_of(problems, name, context)),
                 None => {
                     let expected = "a key, such as \"keys/KeyA\", or { zone = … }";
-                    problems.add(item.span(), problems.quote(&item), expected);
+                    problems.add(item.span(), problems.quote(item.span()), expected);
                 }
             }
             fields.finish(problems);

@@ -1,14 +1,15 @@
-//! The `[combo.*]` and `[mode.*]` tables of a rig.
+//! The `[combo.*]` tables of a rig.
 
 use super::{
     fields::{self, Entry, Fields, Value, check_name},
-    language::{self, Verb, Word, Written},
-    problem::Problems,
+    language::{self, Verb, Written},
+    modes::{modes_of, named},
+    problem::{Problems, Word},
 };
 use gtrig_core::{
     ActionId, ActionSpec, Combo, ComboClock, ComboId, ComboStep, ControlRef, Direction, GestureId,
-    Gives, Keyword, MAX_COMBOS, MAX_MODES, MAX_STEPS, Mirror, Mode, ModeId, ModeSet, Rig, Signal,
-    SignalId, StepKind, SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
+    Gives, Keyword, MAX_COMBOS, MAX_STEPS, Mirror, Rig, Signal, SignalId, StepKind,
+    SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
 };
 use std::ops::Range;
 
@@ -19,61 +20,6 @@ pub(super) struct Context<'a> {
     /// The names of all actions, in order.
     pub(super) actions: &'a [&'a str],
     pub(super) modes: &'a [&'a str],
-}
-
-pub(super) fn read_modes(problems: &mut Problems, table: &Fields, actions: &[&str]) -> Vec<Mode> {
-    let modes: Vec<Mode> = table
-        .entries()
-        .enumerate()
-        .filter_map(|(n, entry)| mode(problems, &entry, n, actions))
-        .collect();
-    if modes.len() > MAX_MODES {
-        let found = format!("{} modes", modes.len());
-        problems.add(table.span(), found, &format!("at most {MAX_MODES}"));
-    }
-    modes
-}
-
-fn mode(problems: &mut Problems, entry: &Entry, n: usize, actions: &[&str]) -> Option<Mode> {
-    check_name(problems, entry, "a mode");
-    let mut fields = entry.value.table(problems)?;
-    let [enter, leave] = ["enter", "leave"].map(|key| {
-        let value = fields.take(key)?;
-        let at = named(problems, value, actions, "the name of an action of this rig")?;
-        Some(ActionId::at(at))
-    });
-    let words = [("forget", false), ("freeze", true)];
-    let freezes = fields.take("windows").and_then(|v| v.one_of(problems, &words)).unwrap_or(false);
-    fields.finish(problems);
-    if n > 0 && enter.is_none() {
-        let found = format!("the mode `{}` without it", entry.key.escape_debug());
-        let expected = "`enter`: the action that enters it; only the first mode is on by itself";
-        problems.add(entry.key_span.clone(), found, expected);
-    }
-    Some(Mode { name: entry.key.to_owned(), enter, leave, freezes })
-}
-
-/// The place of a name among others.
-fn named(problems: &mut Problems, value: Value, names: &[&str], what: &str) -> Option<usize> {
-    let name = value.string(problems)?;
-    let found = names.iter().position(|other| *other == name);
-    if found.is_none() {
-        problems.add_unknown(&value, name, names.iter().copied(), what);
-    }
-    found
-}
-
-/// The modes that are named, or all of them.
-pub(super) fn modes_of(problems: &mut Problems, fields: &mut Fields, modes: &[&str]) -> ModeSet {
-    let Some(value) = fields.take("modes") else { return ModeSet::ALL };
-    let mut found = ModeSet::EMPTY;
-    for item in value.items(problems) {
-        let at = named(problems, item, modes, "the name of a [mode.…] of this rig");
-        if let Some(at) = at.filter(|&at| at < MAX_MODES) {
-            found = found.with(ModeId::at(at));
-        }
-    }
-    found
 }
 
 /// Reads all combos, and the signals that they are about.
@@ -133,7 +79,7 @@ fn written<'a>(problems: &mut Problems, entry: &Entry<'a>) -> Text<'a> {
         };
         if is_list && text.contains(',') {
             let expected = "one step in each text of a list, or all of them in one text";
-            problems.add(item.span(), problems.quote(&item), expected);
+            problems.add(item.span(), problems.quote(item.span()), expected);
             read.is_whole = false;
             continue;
         }
@@ -224,7 +170,7 @@ impl<'a> Reader<'a> {
         let at = named(problems, value, self.context.actions, what)?;
         let is_double = |action: &ActionSpec| action.gives.is_double();
         if !self.context.rig.actions.get(at).is_some_and(is_double) {
-            problems.add(value.span(), problems.quote(&value), what);
+            problems.add(value.span(), problems.quote(value.span()), what);
             return None;
         }
         Some(ActionId::at(at))
@@ -241,7 +187,7 @@ impl<'a> Reader<'a> {
         if !is_strict {
             let expected =
                 "`strict = true` beside it: a combo that is not strict lets anything pass";
-            problems.add(value.span(), problems.quote(&value), expected);
+            problems.add(value.span(), problems.quote(value.span()), expected);
         }
         let mut passing = Vec::new();
         for item in value.items(problems) {
@@ -285,7 +231,7 @@ impl<'a> Reader<'a> {
         if pairs.is_empty() {
             let expected =
                 "a step to the left or to the right: without one there is nothing to turn around";
-            problems.add(value.span(), problems.quote(&value), expected);
+            problems.add(value.span(), problems.quote(value.span()), expected);
         }
         Some(Mirror { while_on, pairs })
     }
@@ -562,7 +508,7 @@ fn duration(problems: &mut Problems, value: Value) -> Option<TimeSpan> {
         text.split_whitespace().map(|text| Word { text, span: value.span() }).collect();
     let [number, unit] = &words[..] else {
         let expected = "a time, such as \"600 ms\" or \"30 ticks\"";
-        problems.add(value.span(), problems.quote(&value), expected);
+        problems.add(value.span(), problems.quote(value.span()), expected);
         return None;
     };
     language::time(problems, number, Some(unit), &tunable::ALL_WITHIN)

@@ -12,7 +12,7 @@ pub(super) fn read(problems: &mut Problems, value: &Value) -> Option<EdgeRule> {
     let of = match fields.take("of") {
         Some(value) => value.items(problems).filter_map(|v| scope(problems, &v)).collect(),
         None => {
-            let found = problems.quote(value);
+            let found = problems.quote(value.span());
             problems.add(value.span(), found, "`of`: the controls or kinds of device it is for");
             Vec::new()
         }

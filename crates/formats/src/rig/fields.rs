@@ -23,7 +23,7 @@ impl<'a> Value<'a> {
     }
 
     fn mistake<T>(&self, problems: &mut Problems, expected: &str) -> Option<T> {
-        problems.add(self.span(), problems.quote(self), expected);
+        problems.add(self.span(), problems.quote(self.span()), expected);
         None
     }
 
@@ -91,7 +91,7 @@ impl<'a> Value<'a> {
         }
         let all: Vec<&str> = words.iter().map(|(word, _)| *word).collect();
         let expected = format!("one of \"{}\"", all.join("\", \""));
-        problems.add_unknown(self, text, all, &expected);
+        problems.add_unknown(self.span(), text, all, &expected);
         None
     }
 

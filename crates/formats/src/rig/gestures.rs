@@ -126,11 +126,11 @@ fn zone(problems: &mut Problems, value: Value, zones: &[Zone]) -> Option<ZoneId>
     match found {
         None => {
             let known = zones.iter().map(|zone| zone.name.as_str());
-            problems.add_unknown(&value, name, known, "the name of a [zone.…] of this rig");
+            problems.add_unknown(value.span(), name, known, "the name of a [zone.…] of this rig");
         }
         Some(at) if zones[at].claim == Claim::Pass => {
             let expected = "a zone that has contacts: this one lets them pass";
-            problems.add(value.span(), problems.quote(&value), expected);
+            problems.add(value.span(), problems.quote(value.span()), expected);
         }
         Some(_) => {}
     }
@@ -152,7 +152,12 @@ fn others(
             Some(at) => found.push(GestureId::at(at)),
             None => {
                 let known = context.gestures.iter().copied();
-                problems.add_unknown(&item, name, known, "the name of a [gesture.…] of this rig");
+                problems.add_unknown(
+                    item.span(),
+                    name,
+                    known,
+                    "the name of a [gesture.…] of this rig",
+                );
             }
         }
     }
@@ -256,7 +261,7 @@ fn sign_of(
     let found = context.signs.iter().position(|sign| sign.name == name);
     if found.is_none() {
         let known = context.signs.iter().map(|sign| sign.name.as_str());
-        problems.add_unknown(&value, name, known, expected);
+        problems.add_unknown(value.span(), name, known, expected);
     }
     found.map(|sign| GestureKind::Sign { sign: SignId::at(sign) })
 }
@@ -280,7 +285,7 @@ fn count(
             true => format!("{least}: this kind has no other number of them"),
             false => format!("a whole number from {least} to {most}"),
         };
-        problems.add(value.span(), problems.quote(&value), &expected);
+        problems.add(value.span(), problems.quote(value.span()), &expected);
         least
     })
 }

@@ -14,16 +14,9 @@
 //! time    = number ( "ms" | "s" | "tick" | "ticks" ) ;
 //! ```
 
-use super::problem::Problems;
+use super::problem::{Problems, Word};
 use gtrig_core::{TimeSpan, tunable};
 use std::ops::Range;
-
-/// A word and its place in the file.
-#[derive(Clone, Debug)]
-pub(super) struct Word<'t> {
-    pub(super) text: &'t str,
-    pub(super) span: Range<usize>,
-}
 
 /// A step as it is written.
 #[derive(Clone, Debug)]

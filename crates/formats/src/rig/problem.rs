@@ -1,6 +1,5 @@
 //! A mistake in a rig, with its place.
 
-use super::{fields::Value, language::Word};
 use crate::nearest::nearest;
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use std::{fmt, ops::Range};
@@ -66,6 +65,13 @@ impl fmt::Display for RigError {
 
 impl std::error::Error for RigError {}
 
+/// A word and its place in the file.
+#[derive(Clone, Debug)]
+pub(super) struct Word<'t> {
+    pub(super) text: &'t str,
+    pub(super) span: Range<usize>,
+}
+
 /// Mistakes as they are found.
 pub(super) struct Problems<'t> {
     text: &'t str,
@@ -85,16 +91,16 @@ impl<'t> Problems<'t> {
         self.push(span, found, expected, None);
     }
 
-    /// An unknown `word` within `value`, with the nearest known one.
+    /// An unknown `word` within a value at a place, with the nearest known one.
     pub(super) fn add_unknown<'k>(
         &mut self,
-        value: &Value,
+        span: Range<usize>,
         word: &str,
         known: impl IntoIterator<Item = &'k str>,
         expected: &str,
     ) {
-        let found = self.quote(value);
-        self.push(value.span(), found, expected, nearest(word, known).map(str::to_owned));
+        let found = self.quote(span.clone());
+        self.push(span, found, expected, nearest(word, known).map(str::to_owned));
     }
 
     /// An unknown word of a text, with the nearest known one.
@@ -140,10 +146,9 @@ impl<'t> Problems<'t> {
         });
     }
 
-    /// The text of a value as it stands in the file, cut when long, without
-    /// control characters.
-    pub(super) fn quote(&self, value: &Value) -> String {
-        let text = &self.text[value.span()];
+    /// The text at a place of the file, cut when long, without control characters.
+    pub(super) fn quote(&self, span: Range<usize>) -> String {
+        let text = &self.text[span];
         let first_line = text.lines().next().unwrap_or_default();
         let short: String = first_line.chars().take(40).flat_map(char::escape_debug).collect();
         let cut = if short.len() < text.len() && text.chars().count() > 40 { "…" } else { "" };

@@ -76,7 +76,7 @@ fn travel(problems: &mut Problems, value: Value) -> Option<Travel> {
             Some(Travel { min, centre, max })
         }
         _ => {
-            problems.add(value.span(), problems.quote(&value), expected);
+            problems.add(value.span(), problems.quote(value.span()), expected);
             None
         }
     }
@@ -99,7 +99,7 @@ fn stage(problems: &mut Problems, value: Value) -> Option<Stage> {
         None => {
             let names = STAGES.map(|(key, _)| key).join(", ");
             let expected = format!("a stage, known by one of the keys {names}, facing");
-            problems.add(value.span(), problems.quote(&value), &expected);
+            problems.add(value.span(), problems.quote(value.span()), &expected);
             return None;
         }
     };
@@ -134,7 +134,7 @@ fn two(problems: &mut Problems, value: Value, tunable: &Tunable) -> Option<[f32;
         _ => {
             problems.add(
                 value.span(),
-                problems.quote(&value),
+                problems.quote(value.span()),
                 "a number, or one for x and one for y",
             );
             None
@@ -167,7 +167,7 @@ fn dead_zone(problems: &mut Problems, fields: &mut Fields, value: Value) -> Opti
     let inner = own_number(problems, value, &tunable::DEAD_ZONE)?;
     if inner >= outer {
         let expected = format!("a dead zone below `outer`, which is {outer}");
-        problems.add(value.span(), problems.quote(&value), &expected);
+        problems.add(value.span(), problems.quote(value.span()), &expected);
     }
     Some(Stage::DeadZone(DeadZone { kind, inner, outer, slope }))
 }
@@ -205,7 +205,11 @@ fn points(problems: &mut Problems, fields: &mut Fields, curve: Value) -> Option<
         match pair(item) {
             Some(pair) => pairs.push(pair),
             None => {
-                problems.add(item.span(), problems.quote(item), "a point [x, y] of two numbers");
+                problems.add(
+                    item.span(),
+                    problems.quote(item.span()),
+                    "a point [x, y] of two numbers",
+                );
                 return None;
             }
         }
@@ -217,7 +221,7 @@ fn points(problems: &mut Problems, fields: &mut Fields, curve: Value) -> Option<
                 CurvePointsError::Back(at) => (at, "an x above that of the point before"),
                 CurvePointsError::Falls(at) => (at, "a y not below that of the point before"),
             };
-            problems.add(items[at].span(), problems.quote(&items[at]), expected);
+            problems.add(items[at].span(), problems.quote(items[at].span()), expected);
         })
         .ok()
 }
@@ -246,7 +250,7 @@ fn directions(problems: &mut Problems, fields: &mut Fields, value: Value) -> Opt
     match value.integer() {
         Some(ways @ (4 | 8)) => Some(Stage::Directions { ways: ways as u8, hysteresis }),
         _ => {
-            problems.add(value.span(), problems.quote(&value), "4 or 8 directions");
+            problems.add(value.span(), problems.quote(value.span()), "4 or 8 directions");
             None
         }
     }
@@ -266,14 +270,19 @@ pub(super) fn of_input(
         if zone.is_some() || inverted.is_some() || travel.iter().any(Option::is_some) {
             let expected =
                 "no `dead-zone`, `invert` or `calibrate-…` beside a shape: they are parts of it";
-            problems.add(value.span(), problems.quote(&value), expected);
+            problems.add(value.span(), problems.quote(value.span()), expected);
         }
         let known = shapes.iter().map(|shape| shape.name.as_str());
         let Some(name) = value.string(problems) else { return ShapeUse::Own(Shape::default()) };
         return match shapes.iter().position(|shape| shape.name == name) {
             Some(at) => ShapeUse::Named(ShapeId::at(at)),
             None => {
-                problems.add_unknown(&value, name, known, "the name of a [shape.…] of this rig");
+                problems.add_unknown(
+                    value.span(),
+                    name,
+                    known,
+                    "the name of a [shape.…] of this rig",
+                );
                 ShapeUse::Own(Shape::default())
             }
         };

@@ -10,7 +10,7 @@ pub(super) fn read_slots(problems: &mut Problems, fields: &mut Fields) -> SlotRu
         let part = value.string(problems)?;
         if part.is_empty() {
             let expected = "a part of the identity or the name of the device that the slot is for";
-            problems.add(value.span(), problems.quote(&value), expected);
+            problems.add(value.span(), problems.quote(value.span()), expected);
         }
         Some(part.to_owned())
     });

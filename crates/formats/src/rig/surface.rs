@@ -22,7 +22,7 @@ pub(super) fn read(problems: &mut Problems, table: &mut Fields) -> Surface {
         (camera_value, "`window`: the view that shows the world", window_value.is_some()),
     ] {
         if let Some(value) = value.filter(|_| !is_there) {
-            problems.add(value.span(), problems.quote(&value), needs);
+            problems.add(value.span(), problems.quote(value.span()), needs);
         }
     }
     Surface { pixels, mm, turn, window, camera }
@@ -39,7 +39,7 @@ fn turned(problems: &mut Problems, value: Value) -> Option<Turn> {
     let turn = Turn::DEGREES.iter().find(|(n, _)| Some(*n) == degrees).map(|(_, turn)| *turn);
     if turn.is_none() {
         let expected = "0, 90, 180 or 270: degrees clockwise";
-        problems.add(value.span(), problems.quote(&value), expected);
+        problems.add(value.span(), problems.quote(value.span()), expected);
     }
     turn
 }

@@ -52,14 +52,14 @@ fn by(problems: &mut Problems, value: &Value, actions: &[ActionSpec]) -> Option<
     };
     let Some((at, axis)) = found else {
         let known = actions.iter().map(|action| action.name.as_str());
-        problems.add_unknown(value, text, known, "an action of this rig");
+        problems.add_unknown(value.span(), text, known, "an action of this rig");
         return None;
     };
     match (actions[at].gives, axis) {
         (Gives::Plane, Some(axis)) => Some((ActionId(at as u16), axis)),
         (Gives::Plane | Gives::Polar, _) | (_, Some(_)) => {
             let expected = "one value: an action that gives one, or `.x` or `.y` of a plane";
-            problems.add(value.span(), problems.quote(value), expected);
+            problems.add(value.span(), problems.quote(value.span()), expected);
             None
         }
         (_, None) => Some((ActionId(at as u16), 0)),

@@ -50,7 +50,7 @@ fn zone(problems: &mut Problems, entry: &Entry, context: Context) -> Option<Zone
         if layer.is_none() {
             problems.add(
                 value.span(),
-                problems.quote(&value),
+                problems.quote(value.span()),
                 "a whole number: higher is asked first",
             );
         }
@@ -100,7 +100,7 @@ fn space(problems: &mut Problems, value: Value, surface: &Surface) -> Option<Spa
             Space::View => "`pixels` and `window` in [surface]: where the game draws",
             Space::World => "`world` in [surface]: where its camera looks",
         };
-        problems.add(value.span(), problems.quote(&value), needs);
+        problems.add(value.span(), problems.quote(value.span()), needs);
     }
     Some(space)
 }
@@ -109,7 +109,7 @@ fn space(problems: &mut Problems, value: Value, surface: &Surface) -> Option<Spa
 fn anchor(problems: &mut Problems, value: Value, space: Space) -> Option<Anchor> {
     if space == Space::World {
         let expected = "no `anchor` here: the world has no corners";
-        problems.add(value.span(), problems.quote(&value), expected);
+        problems.add(value.span(), problems.quote(value.span()), expected);
         return None;
     }
     value.one_of(problems, &Anchor::WORDS)
@@ -135,7 +135,11 @@ fn rect(problems: &mut Problems, value: Value, space: Space) -> Option<Outline> 
     let [left, top, width, height] = numbers(problems, value, space, expected)?;
     let is_outside = space == Space::Panel && (left >= 1.0 || top >= 1.0);
     if width <= 0.0 || height <= 0.0 || is_outside {
-        problems.add(value.span(), problems.quote(&value), "a rectangle that a finger can meet");
+        problems.add(
+            value.span(),
+            problems.quote(value.span()),
+            "a rectangle that a finger can meet",
+        );
         return None;
     }
     Some(Outline::Rect { at: [left, top], size: [width, height] })
@@ -145,7 +149,7 @@ fn circle(problems: &mut Problems, value: Value, space: Space) -> Option<Outline
     let expected = "three shares of the surface from 0 to 1: x and y of the centre, and the radius";
     let [x, y, radius] = numbers(problems, value, space, expected)?;
     if radius <= 0.0 {
-        problems.add(value.span(), problems.quote(&value), "a circle that a finger can meet");
+        problems.add(value.span(), problems.quote(value.span()), "a circle that a finger can meet");
         return None;
     }
     Some(Outline::Circle { centre: [x, y], radius })

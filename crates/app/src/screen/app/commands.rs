@@ -24,20 +24,7 @@ impl App {
             Command::End => self.go_to(self.last()),
             Command::Edge(way) => self.jump_to_edge(way),
             Command::Mark => self.toggle_mark(),
-            Command::MarkWithWords => {
-                // On the lane of a gesture one says what was meant.
-                let words = match self.lane() {
-                    Some(Lane::Gesture(n)) => {
-                        format!(
-                            "{}{}",
-                            score::PREFIX,
-                            self.session().rig().gestures[n.index()].name
-                        )
-                    }
-                    _ => String::new(),
-                };
-                self.prompt = Some(Prompt::new(Purpose::Mark, &words));
-            }
+            Command::MarkWithWords => self.ask_for_mark(),
             Command::NextMark(way) => self.jump_to_mark(way),
             Command::Trouble(way) => self.jump_to_trouble(way),
             Command::Near(way) => self.jump_to_near(way),
@@ -55,12 +42,7 @@ impl App {
             Command::Difference(way) => self.jump_to_difference(way),
             Command::Zoom(steps) => self.zoom(self.tick(), steps),
             Command::Pan(quarters) => self.pan(quarters),
-            Command::FitAll => {
-                if self.view.is_live() {
-                    self.go_to(self.last());
-                }
-                self.show_whole_history();
-            }
+            Command::FitAll => self.fit_all(),
             Command::Lane(by) => self.choose(by),
             Command::LanePage(by) => {
                 self.choose(by * i32::from(self.view.hit.lanes.height.max(2) / 2));
@@ -170,6 +152,13 @@ impl App {
         }
     }
 
+    fn fit_all(&mut self) {
+        if self.view.is_live() {
+            self.go_to(self.last());
+        }
+        self.show_whole_history();
+    }
+
     /// Zooms so that the whole history is in view.
     pub fn show_whole_history(&mut self) {
         self.view.show_all(self.session().history().begins(), self.last());
@@ -223,6 +212,17 @@ impl App {
         if !self.document.session.remove_labels_at(tick) {
             self.add_mark("mark");
         }
+    }
+
+    fn ask_for_mark(&mut self) {
+        // On the lane of a gesture one says what was meant.
+        let words = match self.lane() {
+            Some(Lane::Gesture(n)) => {
+                format!("{}{}", score::PREFIX, self.session().rig().gestures[n.index()].name)
+            }
+            _ => String::new(),
+        };
+        self.prompt = Some(Prompt::new(Purpose::Mark, &words));
     }
 
     pub(super) fn add_mark(&mut self, text: &str) {

@@ -415,8 +415,11 @@ impl App {
             return;
         }
         self.tuning.watched.clone_from(&path);
-        if let Some(path) = path {
-            self.jobs.watch(path);
+        if let Some(path) = path
+            && let Err(error) = self.jobs.follow(path.clone())
+        {
+            let text = format!("cannot follow {}: {error}; changes are not seen", path.display());
+            self.tell(text, true);
         }
     }
 

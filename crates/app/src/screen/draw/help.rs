@@ -1,7 +1,7 @@
 //! The help overlay: every key, every glyph.
 
 use super::paint;
-use crate::screen::{App, keymap::bindings, theme::MARKS};
+use crate::screen::{App, Theme, keymap::bindings, theme::MARKS};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
@@ -58,7 +58,7 @@ pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App) {
 }
 
 fn lines(app: &App) -> Vec<Line> {
-    let theme = app.theme;
+    let style = app.theme.strong();
     let mut lines = Vec::new();
     let mut group = "";
     for binding in bindings() {
@@ -69,58 +69,48 @@ fn lines(app: &App) -> Vec<Line> {
             group = binding.group;
             lines.push(Line::Heading(group));
         }
-        lines.push(Line::Item(binding.shown, binding.help, theme.strong()));
+        lines.push(Line::Item(binding.shown, binding.help, style));
     }
-    lines.push(Line::Empty);
-    lines.push(Line::Heading("Mouse"));
-    lines.push(Line::Item(
-        "click, drag",
-        "put the playhead there; a click also chooses the lane",
-        theme.strong(),
-    ));
-    lines.push(Line::Item("wheel", "zoom around the pointer", theme.strong()));
-    for (shown, meaning) in [
-        ("on bench 9", "a live panel is touched: drag is a finger,"),
-        ("right button", "pins a second finger there, or lifts it"),
-        ("Ctrl+drag", "moves the zone under it; by the right button resizes"),
-    ] {
-        lines.push(Line::Item(shown, meaning, theme.strong()));
-    }
-    lines.push(Line::Empty);
-    lines.push(Line::Heading("On the lanes"));
-    lines.push(Line::Item("▁╱▔╲", "up, press, down, release: what the poll saw", theme.signal()));
-    lines.push(Line::Item("┃", "a press and its release in one column", theme.signal()));
-    lines.push(Line::Item("▒", "several edges in one column; zoom in", theme.signal()));
-    lines.push(Line::Item("▷ green", "an action that is on, or off its rest", theme.fired()));
-    lines.push(Line::Item("┄ ●", "a gesture is being tried; it fired", theme.fired()));
-    for (mark, glyph, meaning) in MARKS {
-        let style =
-            if mark == gtrig_core::LaneMarks::LOST { theme.lost() } else { theme.doubtful() };
-        lines.push(Line::Item(glyph, meaning, style));
-    }
-    lines.push(Line::Item(
-        "╷",
-        "zoomed in: a poll; the chosen lane shows what was reported between",
-        theme.faint(),
-    ));
-    lines.push(Line::Item("░", "the device could not be heard: nothing is known", theme.faint()));
-    lines.push(Line::Item("░ bright", "reports of the device are missing there", theme.doubtful()));
-    lines.push(Line::Item(
-        "·",
-        "the action is held, and code on events would stand still",
-        theme.doubtful(),
-    ));
-    lines.push(Line::Item(
-        "◉",
-        "above: the main device; ● another one, ◌ deaf, ○ gone",
-        theme.signal(),
-    ));
-    lines.push(Line::Item("⚑", "a mark that somebody set", theme.wire()));
-    lines.push(Line::Item(
-        "✓ ✗",
-        "what was meant (meant: NAME): it fired, it did not",
-        theme.wire(),
-    ));
+    lines.extend([Line::Empty, Line::Heading("Mouse")]);
+    lines.extend(MOUSE.map(|(shown, meaning)| Line::Item(shown, meaning, style)));
+    lines.extend([Line::Empty, Line::Heading("On the lanes")]);
+    lines.extend(glyphs(app.theme));
+    lines
+}
+
+const MOUSE: [(&str, &str); 5] = [
+    ("click, drag", "put the playhead there; a click also chooses the lane"),
+    ("wheel", "zoom around the pointer"),
+    ("on bench 9", "a live panel is touched: drag is a finger,"),
+    ("right button", "pins a second finger there, or lifts it"),
+    ("Ctrl+drag", "moves the zone under it; by the right button resizes"),
+];
+
+/// What is drawn on the lanes, as it looks there.
+fn glyphs(theme: Theme) -> Vec<Line> {
+    let (signal, fired, faint) = (theme.signal(), theme.fired(), theme.faint());
+    let (doubtful, wire) = (theme.doubtful(), theme.wire());
+    let mut lines = vec![
+        Line::Item("▁╱▔╲", "up, press, down, release: what the poll saw", signal),
+        Line::Item("┃", "a press and its release in one column", signal),
+        Line::Item("▒", "several edges in one column; zoom in", signal),
+        Line::Item("▷ green", "an action that is on, or off its rest", fired),
+        Line::Item("┄ ●", "a gesture is being tried; it fired", fired),
+    ];
+    lines.extend(MARKS.map(|(mark, glyph, meaning)| {
+        let style = if mark == gtrig_core::LaneMarks::LOST { theme.lost() } else { doubtful };
+        Line::Item(glyph, meaning, style)
+    }));
+    let between = "zoomed in: a poll; the chosen lane shows what was reported between";
+    lines.extend([
+        Line::Item("╷", between, faint),
+        Line::Item("░", "the device could not be heard: nothing is known", faint),
+        Line::Item("░ bright", "reports of the device are missing there", doubtful),
+        Line::Item("·", "the action is held, and code on events would stand still", doubtful),
+        Line::Item("◉", "above: the main device; ● another one, ◌ deaf, ○ gone", signal),
+        Line::Item("⚑", "a mark that somebody set", wire),
+        Line::Item("✓ ✗", "what was meant (meant: NAME): it fired, it did not", wire),
+    ]);
     lines
 }
 

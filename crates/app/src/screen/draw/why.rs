@@ -1,9 +1,10 @@
 //! Why the chosen lane is as it is under the playhead.
 
-use super::{Areas, paint};
+use super::paint;
 use crate::screen::{
     App,
     app::ended_at,
+    areas::Areas,
     view::{Lane, lane_name},
 };
 use gtrig_core::ComboId;

@@ -1,6 +1,6 @@
 //! Where everything goes.
 
-use crate::screen::{App, viewport::Hit};
+use super::viewport::Hit;
 use ratatui::layout::Rect;
 
 /// The parts of the screen. A part that has no room is empty.
@@ -23,7 +23,8 @@ pub(crate) struct Areas {
 }
 
 impl Areas {
-    pub(crate) fn of(whole: Rect, app: &App) -> Self {
+    /// The areas of a screen; a row for marks only if there are any.
+    pub(crate) fn of(whole: Rect, has_marks: bool) -> Self {
         // A column on either side is kept free for the edge that shows capture.
         let margin = u16::from(whole.width > 2);
         let mut rest =
@@ -37,7 +38,7 @@ impl Areas {
         let bench_rule = from_top(&mut rest, u16::from(height >= 16));
         let bench = from_top(&mut rest, bench_rows(height));
         let ruler = from_top(&mut rest, 1);
-        let has_marks = !app.session().labels().is_empty() && height >= 12;
+        let has_marks = has_marks && height >= 12;
         let marks = from_top(&mut rest, u16::from(has_marks));
         let gutters = match whole.width {
             0..40 => (12, 0),

@@ -1,0 +1,49 @@
+//! What combos come to, tick by tick.
+
+use crate::base::{ComboId, ControlId, Moment, Tick};
+
+/// A combo at a tick.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct ComboState {
+    /// Whether it fired in this tick.
+    pub fired: bool,
+    /// Whether it goes on after it fired.
+    pub lasts: bool,
+    /// Who made it fire last.
+    pub by: Option<ControlId>,
+}
+
+impl ComboState {
+    /// Whether it fired in this tick or still lasts.
+    pub const fn is_on(&self) -> bool {
+        self.fired || self.lasts
+    }
+}
+
+/// What became of a combo whose steps were all met.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ComboOutcome {
+    /// It fired.
+    Fired,
+    /// It waited for another one, and that fired.
+    Cancelled(ComboId),
+}
+
+/// A combo whose steps were all met, and what became of it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct ComboNews {
+    /// The combo.
+    pub combo: ComboId,
+    /// When its first step was met, by the clock of the combos.
+    pub began: Moment,
+    /// When its last step was met.
+    pub met: Moment,
+    /// The tick at which that was known.
+    pub known: Tick,
+    /// The tick at which it fired, or was cancelled.
+    pub tick: Tick,
+    /// Which of the two.
+    pub outcome: ComboOutcome,
+    /// Who did it.
+    pub by: Option<ControlId>,
+}

@@ -1,0 +1,205 @@
+//! The limits and scales of gestures.
+
+use super::Tunable;
+
+/// `lift-ms`.
+pub const LIFT_MS: Tunable = Tunable::new(
+    "lift-ms",
+    "ms",
+    (10.0, 2000.0),
+    (5.0, 250.0),
+    "A tap: the longest time from landing to lifting.",
+);
+
+/// `hold-ms`.
+pub const HOLD_MS: Tunable = Tunable::new(
+    "hold-ms",
+    "ms",
+    (50.0, 5000.0),
+    (10.0, 500.0),
+    "A long press: the time that the finger must stay.",
+);
+
+/// `move-mm`.
+pub const MOVE_MM: Tunable = Tunable::new(
+    "move-mm",
+    "mm",
+    (0.1, 50.0),
+    (0.1, 3.0),
+    "A tap or a long press: how far the finger may get from where it landed.",
+);
+
+/// `gap-ms`.
+pub const GAP_MS: Tunable = Tunable::new(
+    "gap-ms",
+    "ms",
+    (10.0, 2000.0),
+    (5.0, 250.0),
+    "Several taps: the longest time from lifting to the next landing.",
+);
+
+/// `spread-mm`.
+pub const SPREAD_MM: Tunable = Tunable::new(
+    "spread-mm",
+    "mm",
+    (0.5, 200.0),
+    (0.5, 10.0),
+    "Several taps: how far a tap may land from the one before.",
+);
+
+/// `together-ms`.
+pub const TOGETHER_MS: Tunable = Tunable::new(
+    "together-ms",
+    "ms",
+    (1.0, 1000.0),
+    (5.0, 120.0),
+    "Several fingers: the longest time from the first landing to the last.",
+);
+
+/// `length-mm`.
+pub const LENGTH_MM: Tunable = Tunable::new(
+    "length-mm",
+    "mm",
+    (0.5, 500.0),
+    (0.5, 15.0),
+    "A swipe or a sign: how far from its start it must get; of a sign, how long its path must be.",
+);
+
+/// `time-ms`.
+pub const TIME_MS: Tunable = Tunable::new(
+    "time-ms",
+    "ms",
+    (20.0, 5000.0),
+    (10.0, 500.0),
+    "A swipe: the longest time from landing on.",
+);
+
+/// `speed-mm-s`.
+pub const SPEED_MM_S: Tunable = Tunable::new(
+    "speed-mm-s",
+    "mm/s",
+    (1.0, 5000.0),
+    (5.0, 60.0),
+    "A swipe: the least mean speed, its length over its time.",
+);
+
+/// `off-axis-deg`.
+pub const OFF_AXIS_DEG: Tunable = Tunable::new(
+    "off-axis-deg",
+    "degrees",
+    (0.5, 90.0),
+    (0.5, 30.0),
+    "A swipe: the angle by which it may leave its direction.",
+);
+
+/// `off-axis-mm`.
+pub const OFF_AXIS_MM: Tunable = Tunable::new(
+    "off-axis-mm",
+    "mm",
+    (0.1, 200.0),
+    (0.1, 8.0),
+    "A swipe: the distance by which its end may lie beside its direction.",
+);
+
+/// `straight`.
+pub const STRAIGHT: Tunable = Tunable::new(
+    "straight",
+    "of the path",
+    (0.05, 1.0),
+    (0.01, 0.85),
+    "A swipe: its length as a share of the path of the finger, 1 for a straight line.",
+);
+
+/// `edge-mm`.
+pub const EDGE_MM: Tunable = Tunable::new(
+    "edge-mm",
+    "mm",
+    (0.5, 100.0),
+    (0.5, 6.0),
+    "A swipe from an edge: how far from that edge it may begin.",
+);
+
+/// `slop-mm`.
+pub const SLOP_MM: Tunable = Tunable::new(
+    "slop-mm",
+    "mm",
+    (0.0, 50.0),
+    (0.1, 2.0),
+    "A drag or a pinch: how far the finger must get, or how much the distance of the two must change, to begin it.",
+);
+
+/// `slop-deg`.
+pub const SLOP_DEG: Tunable = Tunable::new(
+    "slop-deg",
+    "degrees",
+    (0.0, 90.0),
+    (0.5, 6.0),
+    "Rotating: how far the line through two fingers must turn to begin it.",
+);
+
+/// `catch-mm`.
+pub const CATCH_MM: Tunable = Tunable::new(
+    "catch-mm",
+    "mm",
+    (0.5, 200.0),
+    (0.5, 15.0),
+    "A fixed on-screen stick: how far from its centre a finger may land.",
+);
+
+/// `dead-mm`.
+pub const DEAD_MM: Tunable = Tunable::new(
+    "dead-mm",
+    "mm",
+    (0.0, 50.0),
+    (0.1, 2.0),
+    "Aiming: how far from the origin the finger must be to give a direction.",
+);
+
+/// `differs-deg`.
+pub const DIFFERS_DEG: Tunable = Tunable::new(
+    "differs-deg",
+    "degrees",
+    (1.0, 90.0),
+    (0.5, 25.0),
+    "A sign: how much it may differ from the nearest example, as an angle.",
+);
+
+/// `lead-deg`.
+pub const LEAD_DEG: Tunable = Tunable::new(
+    "lead-deg",
+    "degrees",
+    (0.0, 90.0),
+    (0.5, 3.0),
+    "A sign: by how much every other sign must differ more.",
+);
+
+/// `ring-mm`.
+pub const RING_MM: Tunable = Tunable::new(
+    "ring-mm",
+    "mm",
+    (1.0, 200.0),
+    (0.5, 12.0),
+    "An on-screen stick: from its centre to full deflection.",
+);
+
+/// `reach-mm`.
+pub const REACH_MM: Tunable =
+    Tunable::new("reach-mm", "mm", (1.0, 500.0), (1.0, 20.0), "A drag: the distance that gives 1.");
+
+/// `reach-times`.
+pub const REACH_TIMES: Tunable = Tunable::new(
+    "reach-times",
+    "times",
+    (1.1, 10.0),
+    (0.1, 2.0),
+    "A pinch: how many times as far apart gives 1.",
+);
+
+/// `reach-deg`.
+pub const REACH_DEG: Tunable = Tunable::new(
+    "reach-deg",
+    "degrees",
+    (5.0, 360.0),
+    (5.0, 90.0),
+    "Rotating: the angle that gives 1.",
+);

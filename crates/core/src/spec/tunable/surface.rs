@@ -1,0 +1,57 @@
+//! Zones, and how the view lies on a panel.
+
+use super::Tunable;
+
+/// A rectangle on a touch surface.
+pub const RECT: Tunable = Tunable::new(
+    "rect",
+    "of the surface",
+    (0.0, 1.0),
+    (0.01, 0.5),
+    "Left, top, width and height of a zone.",
+);
+
+/// A circle on a touch surface.
+pub const CIRCLE: Tunable = Tunable::new(
+    "circle",
+    "of the surface",
+    (0.0, 1.0),
+    (0.01, 0.5),
+    "Centre of a zone, and its radius as a share of the width.",
+);
+
+/// `rect`, in units that are no shares.
+pub const RECT_UNITS: Tunable = Tunable::new(
+    "rect",
+    "units",
+    (-100_000.0, 100_000.0),
+    (1.0, 100.0),
+    "The same of a zone measured in mm, px, view or world.",
+);
+
+/// `circle`, in units that are no shares.
+pub const CIRCLE_UNITS: Tunable = Tunable::new(
+    "circle",
+    "units",
+    (-100_000.0, 100_000.0),
+    (1.0, 100.0),
+    "The same of a zone measured in mm, px, view or world.",
+);
+
+/// `camera`.
+pub const CAMERA: Tunable = Tunable::new(
+    "camera",
+    "units",
+    (-1_000_000.0, 1_000_000.0),
+    (10.0, 0.0),
+    "The place of the world in the middle of the view.",
+);
+
+/// `zoom`.
+pub const ZOOM: Tunable = Tunable::new(
+    "zoom",
+    "px a unit",
+    (0.01, 1000.0),
+    (0.1, 1.0),
+    "Pixels of the view to a unit of the world.",
+);
