@@ -21,7 +21,7 @@ pub use attempt::*;
 use alloc::{collections::VecDeque, vec, vec::Vec};
 use gtrig_core::{
     Combo, ComboId, ComboLimit, ComboStep, ComboVariant, Mode, Moment, Nanos, PollRate, Rig,
-    SignalEdge, SignalId, StepKind, TimeSpan,
+    SignalChange, SignalEdge, SignalId, StepKind, TimeSpan,
 };
 use judge::{Judge, Judged};
 use track::*;
@@ -43,12 +43,16 @@ struct SignalState {
     /// When it went on, and as which press; 0 where that does not count.
     since: Moment,
     serial: u32,
+    /// The press that its last release ended.
+    lifted: u32,
 }
 
 /// Reads the edges of a session for one combo. See the module documentation.
 #[derive(Clone, Debug)]
 pub struct Ladder {
     combo: Combo,
+    /// The signals of its steps, turned around or not.
+    own: Vec<SignalId>,
     modes: Vec<Mode>,
     rate: PollRate,
     tracks: Vec<Track>,
@@ -56,6 +60,8 @@ pub struct Ladder {
     /// The last presses, of signals and others, to find what broke an attempt.
     presses: VecDeque<(u32, Option<SignalId>, Moment)>,
     serial: u32,
+    /// For how long the clock has stood still so far.
+    paused: Nanos,
     /// No chain begins at or before this press.
     spent: u32,
     floor: u32,
@@ -89,8 +95,11 @@ impl Ladder {
             let own = step.what.span().map_or(0, |span| span.nanos(rig.rate));
             2 * (step.within.nanos(rig.rate) + own) + NEAR_TIME as u64
         };
+        let variants = combo.variants();
+        let steps = variants.iter().flat_map(|variant| &variant.steps);
         Ladder {
-            tracks: combo.variants().into_iter().enumerate().map(of).collect(),
+            own: steps.flat_map(|step| step.what.signals().iter().copied()).collect(),
+            tracks: variants.into_iter().enumerate().map(of).collect(),
             horizon: combo.steps.iter().map(spans).sum(),
             gaps: vec![Vec::new(); combo.steps.len()],
             combo: combo.clone(),
@@ -99,6 +108,7 @@ impl Ladder {
             held: vec![SignalState::default(); rig.signals.len()],
             presses: VecDeque::new(),
             serial: 0,
+            paused: Nanos(0),
             spent: 0,
             floor: 0,
             attempts: Vec::new(),
@@ -135,28 +145,36 @@ impl Ladder {
 
     /// Takes in the next edge.
     pub fn feed(&mut self, edge: &SignalEdge) {
-        if edge.is_clear {
+        if edge.change == SignalChange::Clear {
             self.floor = self.serial;
             self.forget();
             return;
         }
         let is_frozen = self.modes.get(edge.mode.index()).is_some_and(|mode| mode.freezes);
         if is_frozen {
+            // The clock stands still where it stood when the mode came.
+            self.run_pending(edge.moment());
             self.hold(edge, 0);
             return;
         }
+        self.paused = edge.paused.time;
         self.run_pending(edge.moment());
         self.serial += 1;
         let serial = self.serial;
-        self.hold(edge, if edge.is_press { serial } else { 0 });
+        self.hold(edge, if edge.is_press() { serial } else { 0 });
         let mut tracks = core::mem::take(&mut self.tracks);
         self.end(&mut tracks, edge);
-        if let Some(signal) = edge.signal.filter(|_| self.combo.listens_in(edge.mode)) {
+        let is_deaf = match edge.change {
+            SignalChange::Carried => true,
+            SignalChange::Forced => !self.combo.counts_forced,
+            _ => !self.combo.listens_in(edge.mode),
+        };
+        if let Some(signal) = edge.signal.filter(|_| !is_deaf) {
             for track in &mut tracks {
                 self.meet(track, signal, edge);
             }
         }
-        if edge.is_press {
+        if edge.is_press() {
             self.presses.push_back((serial, edge.signal, self.at(edge.moment())));
             if self.presses.len() > 4 * WIDTH {
                 self.presses.pop_front();
@@ -174,8 +192,9 @@ impl Ladder {
 
     fn hold(&mut self, edge: &SignalEdge, serial: u32) {
         if let Some(signal) = edge.signal {
-            let since = edge.moment();
-            self.held[signal.index()] = SignalState { is_on: edge.is_press, since, serial };
+            let held = &mut self.held[signal.index()];
+            let lifted = if edge.is_on() { held.lifted } else { held.serial };
+            *held = SignalState { is_on: edge.is_on(), since: edge.moment(), serial, lifted };
         }
     }
 
@@ -200,7 +219,7 @@ impl Ladder {
         for n in (0..track.steps.len()).rev() {
             let step = &track.steps[n];
             let is_its = step.what.signals().contains(&signal)
-                && edge.is_press != matches!(step.what, StepKind::Release(_));
+                && edge.is_press() != matches!(step.what, StepKind::Release(_));
             if !is_its || (n == 0 && !self.is_faced(track.guard)) {
                 continue;
             }
@@ -209,29 +228,85 @@ impl Ladder {
                 press: at,
                 met: at,
                 reported: edge.reported(),
+                paused: edge.paused.time,
+                signal: Some(signal),
                 serial: self.serial,
                 first: self.serial,
                 began: at,
                 own_first: at,
-                number: 0,
+                // It gets one when it is entered.
+                number: u32::MAX,
                 own: i64::MAX,
+                calm: if n == 0 { self.calm(at) } else { i64::MAX },
+                lifts: self.lifts(&track.steps, n, signal),
                 heard: self.serial,
                 of: None,
                 best: None,
                 is_used: false,
             };
             match &step.what {
-                StepKind::Hold(..) => track.pending.push((n, hit)),
+                &StepKind::Hold(_, span) => {
+                    let due = span.over(at, self.rate);
+                    track.pending.push(Pending { step: n, due, span, hit });
+                    continue;
+                }
                 StepKind::Together { of, spread, in_order } => {
                     let Some((first, since)) = self.chord(of, *in_order) else { continue };
                     let since = self.at(since);
                     (hit.first, hit.began, hit.own_first) = (first, since, since);
                     hit.own = spread.amount() - spread.between(since, at);
-                    self.enter(track, n, hit);
                 }
-                _ => self.enter(track, n, hit),
+                _ => {}
+            }
+            let waits = self.wait_to_open(track, n, hit);
+            // What counts later for one attempt is no miss of another.
+            let is_last = n + 1 == track.steps.len();
+            let spent = self.spent_for();
+            let is_met = || self.best(track, n, &hit).is_some_and(|best| best.first > spent);
+            if !(waits && is_last) || is_met() {
+                self.enter(track, n, hit);
             }
         }
+    }
+
+    /// Of a release that belongs to the press of the step before: which press it
+    /// ended.
+    fn lifts(&self, steps: &[ComboStep], n: usize, signal: SignalId) -> Option<u32> {
+        let is_lift = n > 0 && steps[n].lifts(&steps[n - 1]);
+        is_lift.then(|| self.held[signal.index()].lifted)
+    }
+
+    /// By how much a first step at this moment keeps the calm before it.
+    fn calm(&self, at: Moment) -> i64 {
+        let Some(calm) = self.combo.calm else { return i64::MAX };
+        let is_own =
+            |signal: &Option<SignalId>| signal.is_some_and(|signal| self.own.contains(&signal));
+        let mut before = self.presses.iter().rev();
+        let last = before.find(|(serial, signal, _)| *serial > self.floor && is_own(signal));
+        last.map_or(i64::MAX, |(.., last)| calm.span.between(*last, at) - calm.span.amount())
+    }
+
+    /// Notes a press that came early for some attempts: for each it counts when its
+    /// time has come. Returns whether it did.
+    fn wait_to_open(&self, track: &mut Track, n: usize, hit: Hit) -> bool {
+        let step = &track.steps[n];
+        if n == 0 || step.buffer.amount() <= 0 || hit.own < 0 {
+            return false;
+        }
+        let (opens, after) = (step.opens(), step.after);
+        let early = track.hits[n - 1].iter().filter(|from| {
+            let passed = after.between(from.met, hit.press);
+            let is_early = (opens.amount()..after.amount()).contains(&passed);
+            is_early && from.own >= 0 && from.serial < hit.first
+        });
+        let early: Vec<Pending> = early
+            .map(|from| {
+                let due = after.over(from.met, self.rate);
+                Pending { step: n, due, span: after, hit: Hit { of: Some(from.number), ..hit } }
+            })
+            .collect();
+        track.pending.extend(&early);
+        !early.is_empty()
     }
 
     fn is_faced(&self, guard: Option<(SignalId, bool)>) -> bool {
@@ -258,12 +333,15 @@ impl Ladder {
             // A hold that is cut short may begin a quiet, which this ends at once.
             while self.end_pending(track, edge, at) {}
         }
-        let serial = self.serial;
-        let ends: Vec<Vec<bool>> = tracks
+        let ended: Vec<bool> = self
+            .unknown
             .iter()
-            .map(|track| (0..track.steps.len()).map(|n| self.ends(&track.steps, n, edge)).collect())
+            .map(|unknown| {
+                let steps = &tracks[unknown.track].steps;
+                unknown.serial < self.serial && self.ends(steps, unknown.step, unknown.signal, edge)
+            })
             .collect();
-        self.learn(|unknown| unknown.serial < serial && ends[unknown.track][unknown.step], at);
+        self.learn(&ended, at);
     }
 
     /// Holds that were long enough already end.
@@ -271,11 +349,9 @@ impl Ladder {
         let Track { steps, hits, .. } = track;
         for (n, step) in steps.iter().enumerate() {
             let StepKind::Hold(_, span) = step.what else { continue };
-            if !self.ends(steps, n, edge) {
-                continue;
-            }
             let going = hits[n].iter_mut().filter(|hit| hit.own == i64::MAX);
-            for hit in going.filter(|hit| hit.serial < self.serial) {
+            let ended = going.filter(|hit| self.ends(steps, n, hit.signal, edge));
+            for hit in ended.filter(|hit| hit.serial < self.serial) {
                 hit.own = span.between(hit.press, at) - span.amount();
             }
         }
@@ -286,8 +362,8 @@ impl Ladder {
     fn end_pending(&mut self, track: &mut Track, edge: &SignalEdge, at: Moment) -> bool {
         let mut over = Vec::new();
         let Track { steps, pending, .. } = &mut *track;
-        pending.retain(|&(step, hit)| {
-            let is_over = hit.serial < self.serial && self.ends(steps, step, edge);
+        pending.retain(|&Pending { step, hit, .. }| {
+            let is_over = hit.serial < self.serial && self.ends(steps, step, hit.signal, edge);
             if is_over {
                 over.push((step, hit));
             }
@@ -297,23 +373,23 @@ impl Ladder {
             let Some(span) = track.steps[step].what.span() else { continue };
             hit.own = span.between(hit.press, at) - span.amount();
             // What ended it did not come before.
-            (hit.met, hit.heard) = (at, self.serial - 1);
+            (hit.met, hit.heard, hit.paused) = (at, self.serial - 1, self.paused);
             self.enter(track, step, hit);
         }
         !over.is_empty()
     }
 
-    /// Whether a change ends what step `n` goes on with.
-    fn ends(&self, steps: &[ComboStep], n: usize, edge: &SignalEdge) -> bool {
-        let is_breaking = edge.is_press && self.breaks(&steps[n], edge.signal);
+    /// Whether a change ends what step `n` goes on with; `of` is what is held.
+    fn ends(&self, steps: &[ComboStep], n: usize, of: Option<SignalId>, edge: &SignalEdge) -> bool {
+        let is_breaking = edge.is_press() && self.breaks(&steps[n], edge.signal);
         match steps[n].what {
-            StepKind::Hold(of, _) => {
-                let is_released = !edge.is_press && edge.signal == Some(of);
-                is_released || (is_breaking && edge.signal != Some(of))
+            StepKind::Hold(..) => {
+                let is_released = !edge.is_on() && edge.signal == of;
+                is_released || (is_breaking && edge.signal != of)
             }
             StepKind::Quiet(_) => {
-                let is_own = edge.signal.is_some_and(|signal| is_about(steps, signal));
-                edge.is_press && is_own || is_breaking
+                let is_own = edge.signal.is_some_and(|signal| self.own.contains(&signal));
+                edge.is_press() && is_own || is_breaking
             }
             _ => false,
         }
@@ -323,18 +399,18 @@ impl Ladder {
     fn breaks(&self, step: &ComboStep, signal: Option<SignalId>) -> bool {
         let is_cancel = signal.is_some_and(|signal| step.unless.contains(&signal));
         let is_foreign = self.combo.passing.as_ref().is_some_and(|passing| {
-            let members = step.what.signals();
-            let members = if members.len() > 1 { members } else { &[] };
+            let members = step.what.chord();
             signal.is_none_or(|s| !passing.contains(&s) && !members.contains(&s))
         });
         is_cancel || is_foreign
     }
 
     /// Now it is known how long the last step of some attempts went on.
-    fn learn(&mut self, is_it: impl Fn(&Unknown) -> bool, at: Moment) {
+    fn learn(&mut self, ended: &[bool], at: Moment) {
         let Ladder { unknown, attempts, combo, .. } = self;
+        let mut ended = ended.iter();
         unknown.retain(|unknown| {
-            if !is_it(unknown) {
+            if !ended.next().copied().unwrap_or(false) {
                 return true;
             }
             let limit = ComboLimit::Own(unknown.step as u8);
@@ -365,16 +441,16 @@ impl Ladder {
         let mut tracks = core::mem::take(&mut self.tracks);
         for track in &mut tracks {
             loop {
-                let due = |&(step, hit): &(usize, Hit)| {
-                    let span = track.steps[step].what.span()?;
-                    let due = span.over(hit.press, self.rate);
-                    span.is_over(due, until).then_some(due)
-                };
                 let over = track.pending.iter().enumerate();
-                let over = over.filter_map(|(n, pending)| Some((due(pending)?, n))).min();
-                let Some((due, n)) = over else { break };
-                let (step, mut hit) = track.pending.swap_remove(n);
-                (hit.met, hit.heard) = (due, self.serial);
+                let over = over.filter(|(_, of)| of.span.is_over(of.due, until));
+                let first = over.min_by_key(|(_, of)| (of.due, of.hit.serial));
+                let Some((n, _)) = first else { break };
+                let Pending { step, due, mut hit, .. } = track.pending.swap_remove(n);
+                (hit.met, hit.paused) = (due, self.paused);
+                // What comes after an early press is asked of the step after it.
+                if matches!(track.steps[step].what, StepKind::Hold(..) | StepKind::Quiet(_)) {
+                    hit.heard = self.serial;
+                }
                 self.enter(track, step, hit);
             }
         }
@@ -389,7 +465,7 @@ impl Ladder {
         }
         hit.number = track.counts[n];
         track.counts[n] += 1;
-        if hit.own >= 0 {
+        if hit.is_sound() {
             hit.best = self.best(track, n, &hit);
         }
         if let Some(Best { before: Some(before), .. }) = hit.best
@@ -400,16 +476,27 @@ impl Ladder {
         self.note_gap(track, n, &hit);
         if n + 1 == track.steps.len() {
             self.judge(track, hit);
-        } else if let StepKind::Quiet(_) = track.steps[n + 1].what {
-            let quiet =
-                Hit { press: hit.met, own: i64::MAX, of: Some(hit.number), best: None, ..hit };
-            track.pending.push((n + 1, quiet));
+        } else if let StepKind::Quiet(span) = track.steps[n + 1].what
+            && !self.was_pressed_since(&hit)
+        {
+            let (press, of) = (hit.met, Some(hit.number));
+            let quiet = Hit { press, own: i64::MAX, calm: i64::MAX, of, best: None, ..hit };
+            let due = span.over(press, self.rate);
+            track.pending.push(Pending { step: n + 1, due, span, hit: quiet });
         }
         let hits = &mut track.hits[n];
         hits.push_back(hit);
         if hits.len() > WIDTH {
             hits.pop_front();
         }
+    }
+
+    /// Whether a signal of the combo was pressed at the very moment at which a step
+    /// was met, or later: then no quiet follows it.
+    fn was_pressed_since(&self, hit: &Hit) -> bool {
+        let later = self.presses.iter().rev().take_while(|(serial, ..)| *serial > hit.serial);
+        let mut own = later.filter(|(_, signal, _)| signal.is_some_and(|s| self.own.contains(&s)));
+        own.any(|(.., at)| *at >= hit.met)
     }
 
     fn note_gap(&mut self, track: &Track, n: usize, hit: &Hit) {
@@ -442,15 +529,22 @@ impl Ladder {
 
     /// How a hit follows one of the step before; `None` if it does not at all.
     fn link(&self, step: &ComboStep, from: &Hit, to: &Hit) -> Option<Link> {
-        if let Some(of) = to.of {
-            // What breaks the combo from outside breaks a quiet too.
-            let broken = self.broken(step, from.serial, to);
-            return (of == from.number).then_some(Link { after: 0, within: 0, broken });
-        }
-        if from.serial >= to.first {
+        if to.of.is_some_and(|of| of != from.number) {
             return None;
         }
+        if let StepKind::Quiet(_) = step.what {
+            // What breaks the combo from outside breaks a quiet too.
+            let broken = self.broken(step, from.serial, to);
+            return Some(Link { after: 0, within: 0, broken });
+        }
         let opens = step.opens();
+        let passed = opens.between(from.met, to.press);
+        // For whom it is early, for him it counts later.
+        let is_early = (opens.amount()..step.after.amount()).contains(&passed);
+        let is_its_press = to.lifts.is_none_or(|press| from.serial == press);
+        if from.serial >= to.first || is_early != to.of.is_some() || !is_its_press {
+            return None;
+        }
         let after = opens.between(from.met, to.press) - opens.amount();
         // Before the step before was met is never right.
         if opens.between(from.met, to.press) < 0 {
@@ -482,7 +576,7 @@ impl Ladder {
         let quiet = steps.last()?;
         let later = self.presses.iter().filter(|(serial, ..)| *serial > since.serial);
         let noisy = later.filter(|(_, signal, at)| {
-            let is_own = signal.is_some_and(|signal| is_about(steps, signal));
+            let is_own = signal.is_some_and(|signal| self.own.contains(&signal));
             *at < until && (is_own || self.breaks(quiet, *signal))
         });
         noisy.map(|(_, _, at)| unit.between(since.press, *at)).max()
@@ -509,8 +603,8 @@ impl Ladder {
         for (step, hit) in [(last, hit)].into_iter().chain(before) {
             if hit.own == i64::MAX && track.steps[step].what.span().is_some() {
                 let (attempt, track) = (self.attempts.len(), track.number);
-                let (serial, from) = (hit.serial, hit.press);
-                self.unknown.push(Unknown { attempt, track, step, serial, from });
+                let Hit { signal, serial, press: from, .. } = hit;
+                self.unknown.push(Unknown { attempt, track, step, signal, serial, from });
             }
         }
         self.attempts.push(attempt);
@@ -554,6 +648,7 @@ impl Ladder {
         self.attempts.push(ComboAttempt {
             began: best.began,
             ended: hit.met,
+            ended_at: hit.met_at(),
             outcome: ComboAttemptOutcome::Stopped(n as u8 + 1),
             is_mirrored: track.number > 0,
             rungs,

@@ -169,7 +169,7 @@ fn cause(rig: &Rig, did: &LoopRun, did_not: &LoopRun, news: &ComboNews) -> LoopC
         // It may have been seen a poll later.
         let slack = by.rate.time_of(Tick(1)).0 + 1_000_000;
         by.edges.iter().any(|other| {
-            (other.signal, other.is_press) == (edge.signal, edge.is_press)
+            (other.signal, other.change) == (edge.signal, edge.change)
                 && other.time.0.abs_diff(edge.time.0) <= slack
         })
     };

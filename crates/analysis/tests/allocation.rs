@@ -27,14 +27,14 @@ fn combos(rig: &mut Rig) {
         after: TimeSpan::Ticks(2),
         buffer: TimeSpan::Ticks(1),
         within: TimeSpan::Ticks(60),
-        ..step(StepKind::Press(of(1)))
+        ..step(StepKind::press(of(1)))
     };
     rig.combos = vec![
         Combo {
             passing: Some((1..7).map(of).collect()),
-            ..Combo::new("any", vec![step(StepKind::Press(of(0)))])
+            ..Combo::new("any", vec![step(StepKind::press(of(0)))])
         },
-        Combo { takes: true, ..Combo::new("early", vec![step(StepKind::Press(of(0))), early]) },
+        Combo { takes: true, ..Combo::new("early", vec![step(StepKind::press(of(0))), early]) },
         Combo {
             waits_for: vec![ComboId(1)],
             ..Combo::new(
@@ -45,7 +45,7 @@ fn combos(rig: &mut Rig) {
         Combo::new(
             "held",
             vec![
-                step(StepKind::Hold(of(1), TimeSpan::millis(1))),
+                step(StepKind::hold(of(1), TimeSpan::millis(1))),
                 step(StepKind::Quiet(TimeSpan::millis(1))),
             ],
         ),

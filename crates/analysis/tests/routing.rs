@@ -14,7 +14,7 @@ fn mode_set(mode: u8) -> ModeSet {
 }
 
 fn press(of: u16, within: u64) -> ComboStep {
-    ComboStep::new(StepKind::Press(SignalId(of)), TimeSpan::millis(within))
+    ComboStep::new(StepKind::press(SignalId(of)), TimeSpan::millis(within))
 }
 
 fn tap(button: u16, at: u64, lasts: u64) -> Tap {
@@ -102,7 +102,7 @@ fn a_combo_takes_its_buttons_from_actions_until_they_are_released() {
 #[test]
 fn a_combo_that_lasts_is_on_until_its_last_signal_goes_off() {
     let hold =
-        ComboStep::new(StepKind::Hold(SignalId(0), TimeSpan::millis(50)), TimeSpan::millis(0));
+        ComboStep::new(StepKind::hold(SignalId(0), TimeSpan::millis(50)), TimeSpan::millis(0));
     let combo = Combo { lasts: true, ..Combo::new("held", vec![hold]) };
     let mut rig = rig_of(vec![combo]);
     rig.actions = vec![action("held", Gives::On, vec![InputSpec::Combo(ComboId(0))])];

@@ -48,7 +48,7 @@ fn combos() -> Vec<Combo> {
         let steps = 2 + lot.next(4);
         let step = |_| {
             let button = SignalId(lot.next(BUTTONS as u64) as u16);
-            ComboStep::new(StepKind::Press(button), TimeSpan::millis(150 + 50 * lot.next(7)))
+            ComboStep::new(StepKind::press(button), TimeSpan::millis(150 + 50 * lot.next(7)))
         };
         Combo::new(&format!("c{n}"), (0..steps).map(step).collect())
     };
@@ -110,7 +110,7 @@ struct ByHand {
 impl ByHand {
     fn new(combo: &Combo) -> Self {
         let step = |step: &ComboStep| match (&step.what, step.within) {
-            (StepKind::Press(of), TimeSpan::Time(within)) => (usize::from(of.0), within),
+            (StepKind::Press(of), TimeSpan::Time(within)) => (of[0].index(), within),
             _ => unreachable!(),
         };
         let steps: Vec<_> = combo.steps.iter().map(step).collect();

@@ -87,7 +87,7 @@ pub use base::{
     InputId, Keyword, LAST_TIME, ModeId, ModeSet, Moment, Nanos, PollRate, ShapeId, SignId,
     SignalId, Tick, ZoneId, ZoneSet, clamp_to_circle, from_polar, length, polar,
 };
-pub use combo::{ComboNews, ComboOutcome, ComboState, KEPT_MOMENTS, SignalEdge};
+pub use combo::{ComboNews, ComboOutcome, ComboState, KEPT_MOMENTS, SignalChange, SignalEdge};
 pub use device::{
     AddressError, Axes, AxisInfo, Control, ControlInfo, ControlKind, ControlRef, Deal, Device,
     DeviceInfo, DeviceKind, Event, MAX_CONTROLS, Marks, Presence, Roster, RosterError, SLOTS,
@@ -104,8 +104,8 @@ pub use shape::{
     Chain, DeadZoneBorder, Response, Rim, StageMemory, directions, facing, turn_limit,
 };
 pub use spec::{
-    ActionSpec, Anchor, BothHeld, Camera, Claim, Combine, Combo, ComboClock, ComboLimit, ComboStep,
-    ComboVariant, CranePart, CrossSpec, Curve, CurvePoints, CurvePointsError, DeadZone,
+    ActionSpec, Anchor, BothHeld, Calm, Camera, Claim, Combine, Combo, ComboClock, ComboLimit,
+    ComboStep, ComboVariant, CranePart, CrossSpec, Curve, CurvePoints, CurvePointsError, DeadZone,
     DeadZoneKind, Direction, Drive, EdgeRule, EdgeSettings, Gesture, GestureKind, GestureLimits,
     Gives, InputSpec, Knob, LimitSense, LimitUse, MAX_COMBOS, MAX_EXAMPLES, MAX_FINGERS,
     MAX_GESTURES, MAX_MODES, MAX_SIGNS, MAX_STEPS, MAX_TAPS, MAX_THRESHOLDS, MAX_ZONES, MainRule,

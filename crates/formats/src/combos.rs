@@ -68,6 +68,8 @@ struct CheckLine {
     limit: String,
     /// `ns` or `ticks`.
     unit: &'static str,
+    /// What was measured; not known of what went on when the take ended.
+    value: Option<i64>,
     asked: i64,
     margin: Option<i64>,
     alone: bool,
@@ -219,6 +221,7 @@ impl Report for ComboReport {
                 "turned_around",
                 "limit",
                 "unit",
+                "value",
                 "asked",
                 "margin",
                 "alone",
@@ -304,23 +307,29 @@ impl AttemptLine {
         let fired = news.filter(|news| news.outcome == ComboOutcome::Fired);
         let cancelled_by = news.and_then(|news| match news.outcome {
             ComboOutcome::Cancelled(by) => Some(rig.combos[by.index()].name.clone()),
-            ComboOutcome::Fired => None,
+            ComboOutcome::Fired | ComboOutcome::Forgotten => None,
         });
+        let is_forgotten = news.is_some_and(|news| news.outcome == ComboOutcome::Forgotten);
+        let began = attempt.rungs.first().map_or(attempt.ended_at, |rung| rung.reported);
         let mut words = attempt_words(rig, of, attempt);
         if let Some(by) = &cancelled_by {
-            words += &format!("; {by} fired instead");
+            words += &format!("; it waited, and {by} was met with one of its presses");
+        }
+        if is_forgotten {
+            words += "; it waited for others, and another mode came";
         }
         AttemptLine {
             combo: of.name.clone(),
             outcome: match attempt.outcome {
                 ComboAttemptOutcome::Met if cancelled_by.is_some() => "cancelled",
+                ComboAttemptOutcome::Met if is_forgotten => "forgotten",
                 ComboAttemptOutcome::Met => "met",
                 ComboAttemptOutcome::Near => "near",
                 ComboAttemptOutcome::Broken(_) => "broken",
                 ComboAttemptOutcome::Stopped(_) => "stopped",
             },
-            from_ns: attempt.began.time.0,
-            to_ns: attempt.ended.time.0,
+            from_ns: began.0,
+            to_ns: attempt.ended_at.0,
             fired_tick: fired.map(|news| news.tick.0),
             waited_ms: fired.map(|news| {
                 rate.time_of(news.tick).as_millis() - rate.time_of(news.known).as_millis()
@@ -351,6 +360,7 @@ impl AttemptLine {
                 self.turned_around.to_string(),
                 cell(check.map(|check| &check.limit)),
                 cell(check.map(|check| check.unit)),
+                cell(check.and_then(|check| check.value)),
                 cell(check.map(|check| check.asked)),
                 cell(check.and_then(|check| check.margin)),
                 cell(check.map(|check| check.alone)),
@@ -370,7 +380,7 @@ impl DifferenceLine {
         let time = self.time_ns.to_string();
         let mut cells = ["difference", "", &self.combo, self.result].map(str::to_owned).to_vec();
         cells.extend([time.clone(), time]);
-        cells.extend([""; 9].map(str::to_owned));
+        cells.extend([""; 10].map(str::to_owned));
         cells.extend([self.poll_hz.to_string(), self.why.clone()]);
         cells
     }
@@ -391,6 +401,7 @@ impl CheckLine {
         CheckLine {
             limit: limit_words(rig, &rig.combos[combo.index()], check.limit),
             unit,
+            value: check.measured(&rig.combos[combo.index()]),
             asked: check.asked.amount(),
             // What still went on when the take ended has none yet.
             margin: (check.margin < i64::MAX).then_some(check.margin),

@@ -46,7 +46,7 @@ pub struct LimitCheck {
 /// Whether a limit asks for at least so much, instead of at most.
 pub fn is_least(combo: &Combo, limit: ComboLimit) -> bool {
     match limit {
-        ComboLimit::After(_) => true,
+        ComboLimit::After(_) | ComboLimit::Calm => true,
         ComboLimit::Within(_) | ComboLimit::All => false,
         ComboLimit::Own(n) => {
             let step = combo.steps.get(usize::from(n));
@@ -63,6 +63,9 @@ pub struct ComboAttempt {
     /// When its last step was, or would have been, met; of one that stopped, when
     /// the last of those that were.
     pub ended: Moment,
+    /// The same in the time of the take, which goes on where the clock of the
+    /// combos stands still.
+    pub ended_at: Nanos,
     /// What it came to.
     pub outcome: ComboAttemptOutcome,
     /// Whether it is turned around; see [`Mirror`](gtrig_core::Mirror).
@@ -88,6 +91,7 @@ impl ComboAttempt {
             ComboLimit::After(n) | ComboLimit::Within(n) | ComboLimit::Own(n) => {
                 usize::from(n) == step
             }
+            ComboLimit::Calm => step == 0,
             ComboLimit::All => step + 1 == self.rungs.len(),
         };
         let share = |check: &LimitCheck| check.margin as f64 / check.asked.amount().max(1) as f64;
@@ -96,6 +100,16 @@ impl ComboAttempt {
 }
 
 impl LimitCheck {
+    /// What was measured, in the unit of what was asked; `None` while it goes on.
+    pub fn measured(&self, combo: &Combo) -> Option<i64> {
+        let asked = self.asked.amount();
+        match is_least(combo, self.limit) {
+            _ if self.margin == i64::MAX => None,
+            true => asked.checked_add(self.margin),
+            false => asked.checked_sub(self.margin),
+        }
+    }
+
     /// By what share of itself it was missed; 0 where it was kept.
     pub fn shortfall(&self) -> f64 {
         (-self.margin).max(0) as f64 / self.asked.amount().max(1) as f64

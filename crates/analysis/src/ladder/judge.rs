@@ -24,6 +24,7 @@ impl Link {
 /// What a step asks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray)]
 enum Part {
+    Calm,
     After,
     Within,
     Own,
@@ -34,6 +35,7 @@ impl Part {
     fn limit(self, step: usize) -> Option<ComboLimit> {
         let step = step as u8;
         match self {
+            Part::Calm => (step == 0).then_some(ComboLimit::Calm),
             Part::After => Some(ComboLimit::After(step)),
             Part::Within => Some(ComboLimit::Within(step)),
             Part::Own => Some(ComboLimit::Own(step)),
@@ -95,10 +97,13 @@ impl<'a> Judge<'a> {
                     continue;
                 };
                 let Some(asked) = self.ladder.combo.limit(limit) else { continue };
-                if is_idle(limit, n, asked) {
+                // Where nothing was pressed before, no calm is too long.
+                let is_free = part == Part::Calm && through.slack == i64::MAX;
+                if is_free || is_idle(limit, n, asked) {
                     continue;
                 }
-                let check = LimitCheck { limit, asked, margin: through.slack, is_alone: true };
+                let is_alone = !self.is_coupled_by_early(n, part);
+                let check = LimitCheck { limit, asked, margin: through.slack, is_alone };
                 if through.slack < 0 && is_near(&check) {
                     let share = check.shortfall();
                     if nearest.is_none_or(|(least, ..)| share < least) {
@@ -131,6 +136,7 @@ impl<'a> Judge<'a> {
         let attempt = ComboAttempt {
             began: chain.first().map_or(self.last.began, |hit| hit.began),
             ended: self.last.met,
+            ended_at: self.last.met_at(),
             outcome,
             is_mirrored: self.track.number > 0,
             rungs: chain.iter().map(rung).collect(),
@@ -150,10 +156,10 @@ impl<'a> Judge<'a> {
                 let mut next = self.hits(n + 1).zip(leads[n + 1].iter().copied().chain([true]));
                 next.any(|(to, on)| {
                     let link = || self.ladder.link(step, from, to);
-                    on && to.own >= 0 && link().is_some_and(|link| link.is_kept())
+                    on && to.is_sound() && link().is_some_and(|link| link.is_kept())
                 })
             };
-            leads[n] = self.hits(n).map(|from| from.own >= 0 && leads_on(from)).collect();
+            leads[n] = self.hits(n).map(|from| from.is_sound() && leads_on(from)).collect();
         }
         leads
     }
@@ -190,13 +196,13 @@ impl<'a> Judge<'a> {
         let is_hold = matches!(self.track.steps[n].what, StepKind::Hold(..));
         let is_coupled = part == Part::Own && is_hold && n + 1 < self.track.steps.len();
         // A hold that goes on has been long enough for a smaller limit.
-        let going = self.track.pending.iter().filter(|(step, _)| is_coupled && *step == n);
-        let going = going.map(|(_, hit)| hit);
+        let going = self.track.pending.iter().filter(|of| is_coupled && of.step == n);
+        let going = going.map(|of| &of.hit);
         for (at, to) in self.hits(n).chain(going).enumerate() {
             if !(is_coupled || self.is_leading_but(n, at, to, part)) {
                 continue;
             }
-            if part != Part::Own && to.own < 0 {
+            if (part != Part::Own && to.own < 0) || (part != Part::Calm && to.calm < 0) {
                 continue;
             }
             for (from, began, link) in self.befores(n, to) {
@@ -205,7 +211,8 @@ impl<'a> Judge<'a> {
                     continue;
                 }
                 let slack = match part {
-                    Part::After => link.map(|link| link.after),
+                    Part::Calm => (n == 0).then_some(to.calm),
+                    Part::After => link.map(|link| self.after_slack(n, began, from, link)),
                     Part::Within => link.map(|link| link.within),
                     Part::Broken => link.and_then(|link| link.broken).map(|_| -1),
                     Part::Own if is_coupled => self.hold_slack(n, to, began),
@@ -224,15 +231,52 @@ impl<'a> Judge<'a> {
     /// A step that does not keep its own limit leads on all the same when it is
     /// that limit which is looked at.
     fn is_leading_but(&self, n: usize, at: usize, to: &Hit, part: Part) -> bool {
-        if part != Part::Own || to.own >= 0 || n + 1 == self.track.steps.len() {
+        let is_missed = match part {
+            Part::Own => to.own < 0,
+            Part::Calm => to.calm < 0,
+            _ => false,
+        };
+        if !is_missed || n + 1 == self.track.steps.len() {
             return self.is_leading(n, at);
         }
         let step = &self.track.steps[n + 1];
         let mut next = self.hits(n + 1).enumerate();
         next.any(|(at, next)| {
             let link = self.ladder.link(step, to, next);
-            next.own >= 0 && self.is_leading(n + 1, at) && link.is_some_and(|link| link.is_kept())
+            next.is_sound() && self.is_leading(n + 1, at) && link.is_some_and(|link| link.is_kept())
         })
+    }
+
+    /// By how much a step keeps its earliest moment. A press that comes early makes
+    /// the last step be met the later, the later that moment is: so it is held by
+    /// what is asked of the whole too.
+    fn after_slack(&self, n: usize, began: Moment, from: Option<u32>, link: Link) -> i64 {
+        let step = &self.track.steps[n];
+        let from = from.and_then(|number| find(&self.track.hits[n - 1], number));
+        let (Some(all), Some(from)) = (self.ladder.combo.all, from) else { return link.after };
+        if step.buffer.amount() == 0 || n + 1 < self.track.steps.len() {
+            return link.after;
+        }
+        let room = all.amount() - all.between(began, from.met) - step.after.amount();
+        link.after.min(room)
+    }
+
+    /// Whether a limit moves the moment at which a press that came early counts,
+    /// and with it what other limits ask of what follows.
+    fn is_coupled_by_early(&self, n: usize, part: Part) -> bool {
+        let steps = &self.track.steps;
+        let may_be_early = |n: usize| steps.get(n).is_some_and(|step| step.buffer.amount() > 0);
+        let is_last = n + 1 == steps.len();
+        let is_alike = |all: TimeSpan| {
+            core::mem::discriminant(&all) == core::mem::discriminant(&steps[n].after)
+        };
+        match part {
+            Part::After if may_be_early(n) => {
+                !is_last || !self.ladder.combo.all.is_none_or(is_alike)
+            }
+            Part::Own => may_be_early(n + 1),
+            _ => false,
+        }
     }
 
     /// The hits before one that a chain leads to, with when that began.
@@ -277,8 +321,9 @@ impl<'a> Judge<'a> {
         }
         let opens = step.opens();
         let next = self.hits(n + 1).enumerate().filter(|(at, next)| {
-            let is_kept = self.ladder.broken(step, to.serial, next).is_none();
-            to.serial < next.first && next.own >= 0 && self.is_leading(n + 1, *at) && is_kept
+            let is_kept = self.ladder.broken(step, to.serial, next).is_none()
+                && next.lifts.is_none_or(|press| press == to.serial);
+            to.serial < next.first && next.is_sound() && self.is_leading(n + 1, *at) && is_kept
         });
         let slacks = next.filter_map(|(_, next)| {
             let passed = span.between(to.press, next.press);
@@ -329,7 +374,7 @@ impl<'a> Judge<'a> {
             let Some(from) = chain.last() else { break };
             let step = &self.track.steps[n];
             let leads = |(at, to): &(usize, &Hit)| {
-                to.serial > from.serial && to.own >= 0 && self.is_leading(n, *at)
+                to.serial > from.serial && to.is_sound() && self.is_leading(n, *at)
             };
             let next: Vec<&Hit> =
                 self.hits(n).enumerate().filter(leads).map(|(_, to)| to).collect();
@@ -357,6 +402,7 @@ impl<'a> Judge<'a> {
                 let margin = match part {
                     Part::After => link.map(|link| link.after),
                     Part::Within => link.map(|link| link.within),
+                    Part::Calm => Some(chain[n].calm).filter(|&calm| calm < i64::MAX),
                     _ => Some(chain[n].own),
                 };
                 if let Some(margin) = margin.filter(|_| !is_known && !is_idle(limit, n, asked)) {
@@ -373,7 +419,7 @@ fn is_idle(limit: ComboLimit, step: usize, asked: TimeSpan) -> bool {
     match limit {
         ComboLimit::After(_) => asked.amount() <= 0,
         ComboLimit::Within(_) => step == 0,
-        ComboLimit::Own(_) | ComboLimit::All => false,
+        ComboLimit::Calm | ComboLimit::Own(_) | ComboLimit::All => false,
     }
 }
 

@@ -7,7 +7,12 @@ use super::*;
 pub(super) struct Hit {
     pub(super) press: Moment,
     pub(super) met: Moment,
+    /// The press in the time of the take.
     pub(super) reported: Nanos,
+    /// For how long the clock of the combos had stood still when it was met.
+    pub(super) paused: Nanos,
+    /// Which of the signals of its step it was.
+    pub(super) signal: Option<SignalId>,
     /// Its press, and the first of a chord, as a count over all edges.
     pub(super) serial: u32,
     pub(super) first: u32,
@@ -18,9 +23,16 @@ pub(super) struct Hit {
     /// By how much it keeps its own limit; [`i64::MAX`] without one, or while
     /// that goes on.
     pub(super) own: i64,
+    /// Of a first step by how much it keeps the calm before it; [`i64::MAX`] where
+    /// nothing was pressed before.
+    pub(super) calm: i64,
+    /// Of a release that belongs to the press of the step before: which press it
+    /// ended.
+    pub(super) lifts: Option<u32>,
     /// Up to this press what may break it counts.
     pub(super) heard: u32,
-    /// Of a quiet the hit of the step before that it follows.
+    /// Of a quiet, and of a press that came early, the hit of the step before that
+    /// it follows.
     pub(super) of: Option<u32>,
     /// The chain that keeps every limit and began last.
     pub(super) best: Option<Best>,
@@ -52,8 +64,30 @@ pub(super) struct Track {
     pub(super) guard: Option<(SignalId, bool)>,
     pub(super) hits: Vec<VecDeque<Hit>>,
     pub(super) counts: Vec<u32>,
-    /// Holds and quiets that go on, by step.
-    pub(super) pending: Vec<(usize, Hit)>,
+    /// Holds, quiets and early presses that go on.
+    pub(super) pending: Vec<Pending>,
+}
+
+/// A step that is met by itself.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Pending {
+    pub(super) step: usize,
+    /// When, as far as nothing ends it, and in which unit that was asked.
+    pub(super) due: Moment,
+    pub(super) span: TimeSpan,
+    pub(super) hit: Hit,
+}
+
+impl Hit {
+    /// Whether it keeps its own limits.
+    pub(super) const fn is_sound(&self) -> bool {
+        self.own >= 0 && self.calm >= 0
+    }
+
+    /// When it was met in the time of the take.
+    pub(super) const fn met_at(&self) -> Nanos {
+        Nanos(self.met.time.0 + self.paused.0)
+    }
 }
 
 /// A check of the last attempts that is known only later: for how long the last
@@ -63,12 +97,9 @@ pub(super) struct Unknown {
     pub(super) attempt: usize,
     pub(super) track: usize,
     pub(super) step: usize,
+    pub(super) signal: Option<SignalId>,
     pub(super) serial: u32,
     pub(super) from: Moment,
-}
-
-pub(super) fn is_about(steps: &[ComboStep], signal: SignalId) -> bool {
-    steps.iter().any(|step| step.what.signals().contains(&signal))
 }
 
 pub(super) fn rung(hit: &Hit) -> Rung {

@@ -95,17 +95,18 @@ fn short(rig: &Rig, combo: &Combo, mut found: impl FnMut(Finding)) {
 
 /// A step that cannot come after the one before it.
 fn never(rig: &Rig, combo: &Combo) -> Option<Finding> {
-    let of = |step: &ComboStep| match step.what {
-        StepKind::Hold(of, span) => Some((of, span)),
+    let of = |step: &ComboStep| match &step.what {
+        StepKind::Hold(of, _) => Some(of.clone()),
         _ => None,
     };
     let pairs = combo.steps.windows(2).filter_map(|two| Some((of(&two[0])?, &two[1])));
-    for ((held, _), next) in pairs {
+    for (held, next) in pairs {
         let is_again = match &next.what {
             StepKind::Press(other) | StepKind::Hold(other, _) => *other == held,
             _ => false,
         };
-        if is_again && combo.passing.is_some() && next.unless.contains(&held) {
+        let cancelled = held.iter().find(|held| next.unless.contains(held));
+        if let Some(&held) = cancelled.filter(|_| is_again && combo.passing.is_some()) {
             return Some(Finding::CancelsItself(held));
         }
     }
@@ -151,11 +152,11 @@ mod tests {
     use rstest::rstest;
 
     fn press(of: u16, within: u64) -> ComboStep {
-        ComboStep::new(StepKind::Press(SignalId(of)), TimeSpan::millis(within))
+        ComboStep::new(StepKind::press(SignalId(of)), TimeSpan::millis(within))
     }
 
     fn hold(of: u16, ms: u64) -> ComboStep {
-        ComboStep::new(StepKind::Hold(SignalId(of), TimeSpan::millis(ms)), TimeSpan::millis(500))
+        ComboStep::new(StepKind::hold(SignalId(of), TimeSpan::millis(ms)), TimeSpan::millis(500))
     }
 
     fn quiet(ms: u64) -> ComboStep {

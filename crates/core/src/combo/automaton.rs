@@ -44,6 +44,8 @@ pub(crate) struct Rest {
     pub(crate) after: TimeSpan,
     /// For the first step: this signal must be on, or off.
     pub(crate) guard: Option<(SignalId, bool)>,
+    /// For the first step: no press of these for so long before it.
+    pub(crate) calm: Option<(SetId, TimeSpan)>,
 }
 
 /// A step in the automaton. Those that follow one by the same trigger lie side by
@@ -54,6 +56,8 @@ pub(crate) struct Node {
     /// Whether it is a press or a release, which may come at any time up to
     /// `within`.
     pub(crate) is_plain: bool,
+    /// Whether it is the release of the very press of the step before.
+    pub(crate) is_lift: bool,
     pub(crate) opens: TimeSpan,
     pub(crate) within: TimeSpan,
     pub(crate) clock: ComboClock,
@@ -61,6 +65,8 @@ pub(crate) struct Node {
     /// not know, and what the step is to be cancelled by.
     pub(crate) broken_by: [Option<SetId>; 2],
     pub(crate) modes: ModeSet,
+    /// Whether releases count that no hand made.
+    pub(crate) counts_forced: bool,
     /// The combos of which this is the last step.
     pub(crate) finals: Range<u32>,
     edges: Range<u32>,
@@ -91,6 +97,10 @@ pub(crate) struct Automaton {
     /// For each signal, and for what is none, the sets that have it.
     sets_of: Vec<Vec<SetId>>,
     pub(crate) ring_count: usize,
+    /// At most so many holds, quiets and early presses go on at once.
+    pub(crate) timer_count: usize,
+    /// How many combos wait for others.
+    pub(crate) waiting_count: usize,
 }
 
 /// What is asked of a combo as a whole.
@@ -101,6 +111,8 @@ pub(crate) struct BoundCombo {
     pub(crate) again: bool,
     pub(crate) lasts: bool,
     pub(crate) waits_for: Vec<ComboId>,
+    /// Whether another one waits for it.
+    pub(crate) is_waited_for: bool,
     /// The signals of its last step, or of the last that has some.
     pub(crate) last: Vec<SignalId>,
     pub(crate) signals: Vec<SignalId>,
@@ -118,6 +130,9 @@ struct Key {
     /// What a quiet listens to; part of it, for it differs between combos.
     quiet: Option<SetId>,
     guard: Option<(SignalId, bool)>,
+    calm: Option<(SetId, TimeSpan)>,
+    counts_forced: bool,
+    is_lift: bool,
     modes: ModeSet,
 }
 
@@ -148,6 +163,11 @@ impl Automaton {
             let nodes = variants.iter().flat_map(|variant| builder.add(combo, variant, own, n));
             paths.push(nodes.collect());
             bound.push(BoundCombo::new(combo, &variants, own));
+        }
+        for combo in combos {
+            for other in &combo.waits_for {
+                bound[other.index()].is_waited_for = true;
+            }
         }
         builder.finish(paths, bound, signals, rate)
     }
@@ -210,6 +230,7 @@ impl BoundCombo {
             again: combo.again,
             lasts: combo.lasts,
             waits_for: combo.waits_for.clone(),
+            is_waited_for: false,
             last: last.map_or(Vec::new(), |step| step.what.signals().to_vec()),
             signals,
             own,
@@ -223,15 +244,23 @@ impl Builder {
         let signals = combo.variants().into_iter().flat_map(|variant| variant.steps);
         let signals: Vec<SignalId> =
             signals.flat_map(|step| step.what.signals().to_vec()).collect();
-        combo.steps.iter().any(is_quiet).then(|| self.sets.of(signals.into_iter(), false))
+        let listens = combo.calm.is_some() || combo.steps.iter().any(is_quiet);
+        listens.then(|| self.sets.of(signals.into_iter(), false))
     }
 
     fn push(&mut self, parent: NodeId, step: &ComboStep, clock: ComboClock) -> NodeId {
-        self.rests.push(Rest { what: step.what.clone(), after: step.after, guard: None });
+        self.rests.push(Rest {
+            what: step.what.clone(),
+            after: step.after,
+            guard: None,
+            calm: None,
+        });
         let is_plain = matches!(step.what, StepKind::Press(_) | StepKind::Release(_));
         self.nodes.push(Node {
             parent,
             is_plain: is_plain && step.after.amount() == 0,
+            is_lift: false,
+            counts_forced: false,
             opens: step.opens(),
             within: step.within,
             clock,
@@ -263,7 +292,7 @@ impl Builder {
         for (n, step) in variant.steps.iter().enumerate() {
             // A chord is no stranger to itself.
             let foreign = combo.passing.as_ref().map(|passing| {
-                let members = step.what.signals().iter().filter(|_| step.what.signals().len() > 1);
+                let members = step.what.chord();
                 self.sets.of(passing.iter().chain(members).copied(), true)
             });
             let is_cancelled = !step.unless.is_empty();
@@ -271,11 +300,24 @@ impl Builder {
             let broken_by = [foreign, cancel];
             let guard = variant.guard.filter(|_| n == 0);
             let quiet = own.filter(|_| matches!(step.what, StepKind::Quiet(_)));
-            let (clock, modes) = (combo.clock, combo.modes);
+            let calm = combo.calm.filter(|_| n == 0).and_then(|calm| Some((own?, calm.span)));
+            let (clock, modes, counts_forced) = (combo.clock, combo.modes, combo.counts_forced);
             // How it was written makes no difference, nor when a first step comes.
             let within = if n == 0 { TimeSpan::Time(0) } else { step.within };
             let step = ComboStep { written: 0, text: None, within, ..step.clone() };
-            let key = Key { parent, step, clock, broken_by, quiet, guard, modes };
+            let is_lift = n > 0 && variant.steps[n].lifts(&variant.steps[n - 1]);
+            let key = Key {
+                parent,
+                step,
+                clock,
+                broken_by,
+                quiet,
+                guard,
+                calm,
+                counts_forced,
+                is_lift,
+                modes,
+            };
             parent = match self.known.get(&key) {
                 Some(&node) => node,
                 None => self.insert(key),
@@ -290,8 +332,11 @@ impl Builder {
         let id = self.push(key.parent, &key.step, key.clock);
         let node = &mut self.nodes[id as usize];
         node.broken_by = key.broken_by;
-        self.rests[id as usize].guard = key.guard;
-        node.modes = key.modes;
+        (node.counts_forced, node.modes) = (key.counts_forced, key.modes);
+        // What is asked of a first step alone is looked at apart.
+        node.is_plain &= key.calm.is_none();
+        (self.rests[id as usize].guard, self.rests[id as usize].calm) = (key.guard, key.calm);
+        node.is_lift = key.is_lift;
         let is_press = !matches!(key.step.what, StepKind::Release(_));
         let children = &mut self.children[key.parent as usize];
         for &signal in key.step.what.signals() {
@@ -304,8 +349,16 @@ impl Builder {
         // The latest arrival is as good as any, unless what follows may come too
         // early after it, or, of a chord, have begun before it.
         let is_chord = matches!(key.step.what, StepKind::Together { .. });
-        if is_chord || key.step.opens().amount() > 0 {
+        let is_early = key.step.buffer.amount() > 0;
+        // A release belongs to one of several presses.
+        let is_one_of = key.is_lift && key.step.what.signals().len() > 1;
+        if is_chord || is_early || is_one_of || key.step.opens().amount() > 0 {
             self.nodes[key.parent as usize].kept = KEPT_MOMENTS as u8;
+        }
+        // A press that came early is met after one that came later may be, and the
+        // release of an earlier press comes after that of a later one.
+        if is_early || is_one_of {
+            self.nodes[id as usize].kept = KEPT_MOMENTS as u8;
         }
         self.known.insert(key, id);
         id
@@ -371,7 +424,16 @@ impl Builder {
             // A window in ticks ends with its last tick.
             node.live = live[n] + rate.time_of(Tick(1)).0;
         }
+        let timers = self.nodes.iter().zip(&self.rests).map(|(node, rest)| match rest.what {
+            StepKind::Hold(ref of, _) => of.len(),
+            StepKind::Quiet(_) => usize::from(self.nodes[node.parent as usize].kept),
+            // Several presses may be early, each for several attempts.
+            _ if rest.after.amount() > 0 => 4 * KEPT_MOMENTS,
+            _ => 0,
+        });
         Automaton {
+            timer_count: timers.sum(),
+            waiting_count: combos.iter().filter(|combo| !combo.waits_for.is_empty()).count(),
             edges,
             finals,
             paths,

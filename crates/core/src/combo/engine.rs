@@ -1,17 +1,35 @@
 //! Running the automaton: what happened before, and what follows from it.
+//!
+//! An edge is looked up at the nodes something may still come of, and at the root.
+//! The nodes that it leads to are collected before any of them is entered, so that
+//! no press counts for two steps. A node keeps the latest moments at which it was
+//! reached ([`KEPT_MOMENTS`] where more than the last one matters), each with the
+//! attempt that began last of those that lead there.
+//!
+//! Times are those of the clock of the combo that asks ([`ComboClock`]): an edge, a
+//! hold, a quiet, an early press and a window of one combo are measured alike.
 
 mod timers;
 mod waiting;
 
 use crate::base::{ComboId, ControlId, Moment, Nanos, PollRate, SignalId, SparseSet, Tick};
 use crate::combo::{
-    Automaton, ComboNews, ComboOutcome, ComboState, Node, NodeId, SignalEdge, Trigger,
+    Automaton, ComboNews, ComboOutcome, ComboState, Node, NodeId, Presses, SignalChange,
+    SignalEdge, Trigger,
 };
-use crate::spec::{StepKind, TimeSpan};
+use crate::spec::{ComboClock, StepKind, TimeSpan};
 use alloc::vec::Vec;
 
 /// Of the moments at which a step was met, so many are remembered.
 pub const KEPT_MOMENTS: usize = 8;
+
+/// Of the attempts at combos that wait for others, so many are remembered for each
+/// such combo.
+const KEPT_WAITING: usize = 8;
+
+/// So many attempts at combos that others wait for are remembered after they were
+/// met, to know which presses were part of them.
+const KEPT_MET: usize = 32;
 
 /// A moment at which a step was met.
 #[derive(Clone, Copy, Debug, Default)]
@@ -19,10 +37,23 @@ struct Arrival {
     at: Moment,
     /// Its press, as a count over all edges; 0 for none.
     serial: u32,
-    /// The first press of the attempt.
-    first: u32,
+    /// Every edge that the attempt took so far.
+    presses: Presses,
     began: Moment,
     by: Option<ControlId>,
+}
+
+impl Arrival {
+    /// The first press of the attempt, as a count over all edges.
+    const fn first(&self) -> u32 {
+        self.presses.first()
+    }
+
+    /// The same as the next step of an attempt.
+    fn after(self, before: &Arrival) -> Arrival {
+        let presses = before.presses.and(self.presses);
+        Arrival { presses, began: before.began, ..self }
+    }
 }
 
 /// A signal as the combos know it.
@@ -32,6 +63,16 @@ struct SignalState {
     /// When it went on, and as which press; 0 where that does not count.
     since: Moment,
     serial: u32,
+    /// The press that its last release ended.
+    lifted: u32,
+}
+
+/// The last press of a set.
+#[derive(Clone, Copy, Debug, Default)]
+struct LastPress {
+    /// As a count over all edges; 0 for none.
+    serial: u32,
+    at: Moment,
 }
 
 /// A node that was reached: what of it decides whether an edge matters, side by
@@ -49,7 +90,9 @@ struct Active {
 #[derive(Clone, Copy, Debug)]
 struct Timer {
     span: TimeSpan,
+    clock: ComboClock,
     due: Moment,
+    node: NodeId,
     what: Due,
     arrival: Arrival,
 }
@@ -57,19 +100,26 @@ struct Timer {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Due {
     /// A signal has been on for so long.
-    Held(NodeId, SignalId),
+    Held(SignalId),
     /// Nothing came for so long.
-    Quiet(NodeId),
+    Quiet,
     /// A press that came early counts now.
-    Opens(ComboId),
+    Opens,
 }
 
-/// A combo that was met and waits for others.
+/// An attempt whose steps were all met, and which waits for other combos.
 #[derive(Clone, Copy, Debug)]
 struct Waiting {
     combo: ComboId,
     arrival: Arrival,
     known: Tick,
+}
+
+/// An attempt that was met at a combo that others wait for.
+#[derive(Clone, Copy, Debug)]
+struct Met {
+    combo: ComboId,
+    presses: Presses,
 }
 
 /// The mutable half of all combos.
@@ -85,10 +135,12 @@ pub(crate) struct ComboEngine {
     place: Vec<u32>,
     timers: Vec<Timer>,
     waiting: Vec<Waiting>,
-    /// For each combo the press that made it fire last.
+    /// The latest attempts that were met at combos that others wait for.
+    met: Vec<Met>,
+    /// For each combo the last press of the attempt that was met last.
     spent: Vec<u32>,
     /// For each set its last press.
-    last_in: Vec<u32>,
+    last_in: Vec<LastPress>,
     serial: u32,
     /// Nothing up to this press counts any more.
     floor: u32,
@@ -127,18 +179,20 @@ impl ComboEngine {
         self.heads.resize(nodes, 0);
         self.place.resize(nodes, 0);
         self.spent.resize(combos, 0);
-        self.last_in.resize(automaton.set_count, 0);
+        self.last_in.resize(automaton.set_count, LastPress::default());
         self.states.resize(combos, ComboState::default());
         self.changed.grow(combos);
         // None of these has an entry of a kind twice. A clone brings no room along.
         make_room(&mut self.active, nodes);
         make_room(&mut self.reached, nodes);
-        make_room(&mut self.timers, nodes + combos);
+        make_room(&mut self.timers, automaton.timer_count);
         for list in [&mut self.pulsed, &mut self.lasting] {
             make_room(list, combos);
         }
-        make_room(&mut self.waiting, combos);
-        make_room(&mut self.news, 2 * combos);
+        let waiting = KEPT_WAITING * automaton.waiting_count;
+        make_room(&mut self.waiting, waiting);
+        make_room(&mut self.met, if waiting > 0 { KEPT_MET } else { 0 });
+        make_room(&mut self.news, 2 * combos + waiting);
     }
 
     /// A combo at the last tick.
@@ -167,11 +221,13 @@ impl ComboEngine {
         self.wake
     }
 
-    /// Forgets all that was begun.
-    fn clear(&mut self) {
+    /// Forgets all that was begun, and says so of what waited.
+    fn clear(&mut self, poll: ComboPoll) {
         self.floor = self.serial;
         self.timers.clear();
-        self.waiting.clear();
+        while let Some(waiting) = self.waiting.pop() {
+            self.tell(poll, waiting, ComboOutcome::Forgotten);
+        }
         for active in self.active.drain(..) {
             self.place[active.node as usize] = 0;
         }
@@ -195,8 +251,8 @@ impl ComboEngine {
         self.pulsed.clear();
         self.end_lasting(automaton);
         for edge in edges {
-            if edge.is_clear {
-                self.clear();
+            if edge.change == SignalChange::Clear {
+                self.clear(poll);
             } else if is_frozen {
                 self.hold(edge, 0);
             } else {
@@ -219,8 +275,9 @@ impl ComboEngine {
     /// Moves a signal.
     fn hold(&mut self, edge: &SignalEdge, serial: u32) {
         if let Some(signal) = edge.signal {
-            let since = edge.moment();
-            self.held[signal.index()] = SignalState { is_on: edge.is_press, since, serial };
+            let held = &mut self.held[signal.index()];
+            let lifted = if edge.is_on() { held.lifted } else { held.serial };
+            *held = SignalState { is_on: edge.is_on(), since: edge.moment(), serial, lifted };
         }
     }
 
@@ -242,17 +299,19 @@ impl ComboEngine {
     fn edge(&mut self, poll: ComboPoll, edge: &SignalEdge) {
         self.serial += 1;
         let serial = self.serial;
-        self.hold(edge, if edge.is_press { serial } else { 0 });
+        self.hold(edge, if edge.is_press() { serial } else { 0 });
         if let Some(signal) = edge.signal {
-            if !edge.is_press {
-                self.timers.retain(|timer| !matches!(timer.what, Due::Held(_, of) if of == signal));
+            if !edge.is_on() {
+                self.timers.retain(|timer| timer.what != Due::Held(signal));
             }
-            self.reach(poll, edge, Trigger::new(signal, edge.is_press));
+            if edge.change != SignalChange::Carried {
+                self.reach(poll, edge, Trigger::new(signal, edge.is_press()));
+            }
         }
         // What a press breaks is broken for the steps after it.
-        if edge.is_press {
+        if edge.is_press() {
             for set in poll.automaton.sets_of(edge.signal) {
-                self.last_in[set.index()] = serial;
+                self.last_in[set.index()] = LastPress { serial, at: edge.moment() };
             }
             self.break_quiet(poll);
         }
@@ -287,6 +346,9 @@ impl ComboEngine {
             for &(_, child) in poll.automaton.next(parent, trigger) {
                 if let Some(arrival) = self.follow(poll, parent, child, edge) {
                     self.reached.push((child, arrival));
+                }
+                if !poll.automaton.nodes[child as usize].is_plain {
+                    self.wait_to_open(poll, parent, child, edge);
                 }
             }
         }
@@ -324,17 +386,27 @@ impl ComboEngine {
         (id, node): (NodeId, &Node),
         edge: &SignalEdge,
     ) -> Option<Arrival> {
-        if !node.modes.has(edge.mode) {
+        let is_deaf = edge.change == SignalChange::Forced && !node.counts_forced;
+        if is_deaf || !node.modes.has(edge.mode) {
             return None;
         }
         let moment = |moment| node.clock.moment(moment, poll.rate);
         let at = moment(edge.moment());
-        let mut arrival =
-            Arrival { at, serial: self.serial, first: self.serial, began: at, by: edge.by };
+        let (serial, by) = (self.serial, edge.by);
+        let mut arrival = Arrival { at, serial, presses: Presses::one(serial), began: at, by };
         if node.is_plain {
             return Some(arrival);
         }
-        if let StepKind::Together { of, spread, in_order } = &poll.automaton.rest(id).what {
+        let rest = poll.automaton.rest(id);
+        if let Some((set, span)) = rest.calm {
+            let last = self.last_in[set.index()];
+            let is_calm =
+                last.serial <= self.floor || span.between(moment(last.at), at) >= span.amount();
+            if !is_calm {
+                return None;
+            }
+        }
+        if let StepKind::Together { of, spread, in_order } = &rest.what {
             let mut before = 0;
             for signal in of {
                 let held = &self.held[signal.index()];
@@ -343,9 +415,10 @@ impl ComboEngine {
                     return None;
                 }
                 before = held.serial;
-                if held.serial < arrival.first {
-                    (arrival.first, arrival.began) = (held.serial, moment(held.since));
+                if held.serial < arrival.first() {
+                    arrival.began = moment(held.since);
                 }
+                arrival.presses = arrival.presses.and(Presses::one(held.serial));
             }
             if spread.between(arrival.began, at) > spread.amount() {
                 return None;
@@ -354,8 +427,9 @@ impl ComboEngine {
         Some(arrival)
     }
 
-    /// Where an edge leads from a node to one after it, with the attempt that
-    /// began last.
+    /// Where an edge leads from a node to one after it, with the attempt that began
+    /// last. A step that may come early is met only by those attempts for which it
+    /// does not; see [`ComboEngine::wait_to_open`].
     fn follow(
         &self,
         poll: ComboPoll,
@@ -365,34 +439,41 @@ impl ComboEngine {
     ) -> Option<Arrival> {
         let node = &poll.automaton.nodes[child as usize];
         let own = self.own(poll, (child, node), edge)?;
+        let after = match node.is_plain {
+            true => node.opens,
+            false => poll.automaton.rest(child).after,
+        };
         let before = self
             .arrivals(poll.automaton, parent)
-            .filter(|from| self.is_met(node, from, &own))
-            .max_by_key(|from| from.first)?;
-        Some(Arrival { first: before.first, began: before.began, ..own })
+            .filter(|from| after.between(from.at, own.at) >= after.amount())
+            .filter(|from| self.is_met(node, from, &own, edge))
+            .max_by_key(|from| from.first())?;
+        Some(own.after(before))
     }
 
     /// Whether a step that is met by itself keeps its limits after the one
     /// before it.
-    fn is_met(&self, node: &Node, from: &Arrival, own: &Arrival) -> bool {
+    fn is_met(&self, node: &Node, from: &Arrival, own: &Arrival, edge: &SignalEdge) -> bool {
         let opens = node.opens;
-        from.first > self.floor
-            && from.serial < own.first
+        let lifted = || edge.signal.map_or(0, |signal| self.held[signal.index()].lifted);
+        from.first() > self.floor
+            && from.serial < own.first()
             && opens.between(from.at, own.at) >= opens.amount().max(0)
             && node.within.between(from.at, own.at) <= node.within.amount()
+            && (!node.is_lift || from.serial == lifted())
             && !self.is_broken(node, from.serial)
     }
 
     /// Whether something has been pressed since that a step does not bear.
     fn is_broken(&self, node: &Node, since: u32) -> bool {
-        node.broken_by.iter().flatten().any(|set| self.last_in[set.index()] > since)
+        node.broken_by.iter().flatten().any(|set| self.last_in[set.index()].serial > since)
     }
 
     /// The arrivals of a node that are remembered.
     fn arrivals(&self, automaton: &Automaton, node: NodeId) -> impl Iterator<Item = &Arrival> {
         let Node { ring, kept, .. } = automaton.nodes[node as usize];
         let ring = &self.rings[ring as usize..ring as usize + usize::from(kept)];
-        ring.iter().filter(|arrival| arrival.first != 0)
+        ring.iter().filter(|arrival| arrival.serial != 0)
     }
 
     fn newest(&self, automaton: &Automaton, node: NodeId) -> &Arrival {
@@ -402,51 +483,18 @@ impl ComboEngine {
 
     /// A node was reached by an edge.
     fn enter(&mut self, poll: ComboPoll, node: NodeId, arrival: Arrival, edge: &SignalEdge) {
-        if poll.automaton.nodes[node as usize].is_plain {
-            return self.arrive(poll, node, arrival, None);
-        }
-        let rest = poll.automaton.rest(node);
-        if let StepKind::Hold(signal, span) = rest.what {
+        if let StepKind::Hold(_, span) = poll.automaton.rest(node).what
+            && let Some(signal) = edge.signal
+        {
             let due = span.over(arrival.at, poll.rate);
-            self.start(Timer { span, due, what: Due::Held(node, signal), arrival });
+            self.start(poll, Timer::new(poll, node, Due::Held(signal), span, due, arrival));
             return;
         }
-        let opens_at = match rest.after.amount() {
-            0 => None,
-            // Only an attempt whose press came before its time waits for that.
-            _ => self.opening(poll, node, &arrival, edge),
-        };
-        self.arrive(poll, node, arrival, opens_at);
-    }
-
-    /// When a step that came early opens, after the latest step before it that
-    /// fits.
-    fn opening(
-        &self,
-        poll: ComboPoll,
-        id: NodeId,
-        arrival: &Arrival,
-        edge: &SignalEdge,
-    ) -> Option<Moment> {
-        let node = &poll.automaton.nodes[id as usize];
-        let after = poll.automaton.rest(id).after;
-        let own = self.own(poll, (id, node), edge)?;
-        let fits = self
-            .arrivals(poll.automaton, node.parent)
-            .filter(|from| from.first == arrival.first && self.is_met(node, from, &own));
-        let before = fits.min_by_key(|from| from.at)?;
-        let is_early = after.between(before.at, arrival.at) < after.amount();
-        is_early.then(|| after.over(before.at, poll.rate))
+        self.arrive(poll, node, arrival);
     }
 
     /// A step was met.
-    fn arrive(
-        &mut self,
-        poll: ComboPoll,
-        node: NodeId,
-        arrival: Arrival,
-        opens_at: Option<Moment>,
-    ) {
+    fn arrive(&mut self, poll: ComboPoll, node: NodeId, arrival: Arrival) {
         let automaton = poll.automaton;
         let Node { ring, kept, .. } = automaton.nodes[node as usize];
         let head = &mut self.heads[node as usize];
@@ -456,24 +504,17 @@ impl ComboEngine {
         for &(_, quiet) in automaton.quiets(node) {
             if let StepKind::Quiet(span) = automaton.rest(quiet).what {
                 let due = span.over(arrival.at, poll.rate);
-                self.start(Timer { span, due, what: Due::Quiet(quiet), arrival });
+                self.start(poll, Timer::new(poll, quiet, Due::Quiet, span, due, arrival));
             }
         }
         for &combo in automaton.finals(node) {
             let bound = &automaton.combo(combo);
             let is_over =
                 bound.all.is_some_and(|all| all.between(arrival.began, arrival.at) > all.amount());
-            let is_spent = !bound.again && arrival.first <= self.spent[combo.index()];
-            if is_over || is_spent {
-                continue;
-            }
-            self.spent[combo.index()] = arrival.serial;
-            match opens_at {
-                Some(due) => {
-                    let span = automaton.rest(node).after;
-                    self.start(Timer { span, due, what: Due::Opens(combo), arrival });
-                }
-                None => self.meet(poll, combo, arrival),
+            let is_spent = !bound.again && arrival.first() <= self.spent[combo.index()];
+            if !is_over && !is_spent {
+                self.spent[combo.index()] = arrival.serial;
+                self.meet(poll, combo, arrival);
             }
         }
     }
@@ -498,8 +539,8 @@ impl ComboEngine {
             let next = path.get(n + 1).filter(|_| (n + 1) % steps != 0);
             next.is_some_and(|&next| {
                 let node = &automaton.nodes[next as usize];
-                newest.first > self.floor
-                    && newest.first > self.spent[combo.index()]
+                newest.first() > self.floor
+                    && newest.first() > self.spent[combo.index()]
                     && node.within.between(newest.at, now) <= node.within.amount()
                     && !self.is_broken(node, newest.serial)
             })

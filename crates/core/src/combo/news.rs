@@ -25,8 +25,11 @@ impl ComboState {
 pub enum ComboOutcome {
     /// It fired.
     Fired,
-    /// It waited for another one, and that fired.
+    /// It waited for another one, and that was met with one of its presses.
     Cancelled(ComboId),
+    /// It waited for others and was forgotten: another mode came, or too many
+    /// attempts at it waited at once.
+    Forgotten,
 }
 
 /// A combo whose steps were all met, and what became of it.

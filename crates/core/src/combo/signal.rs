@@ -13,8 +13,8 @@ use alloc::{sync::Arc, vec::Vec};
 pub struct SignalEdge {
     /// The signal; `None` for the press of a button that is none.
     pub signal: Option<SignalId>,
-    /// Whether it went on.
-    pub is_press: bool,
+    /// What became of it.
+    pub change: SignalChange,
     /// When it was reported, by the clock of the combos: less what it stood
     /// still.
     pub time: Nanos,
@@ -24,14 +24,38 @@ pub struct SignalEdge {
     pub paused: Moment,
     /// The mode then on top.
     pub mode: ModeId,
-    /// Whether everything that was begun is to be forgotten at this moment;
-    /// then it is no change of a signal.
-    pub is_clear: bool,
     /// Who did it.
     pub by: Option<ControlId>,
 }
 
+/// What became of a signal.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum SignalChange {
+    /// No change of a signal: everything that was begun is forgotten now.
+    Clear,
+    /// It went off.
+    Release,
+    /// It went off because its device could not be heard any more: no hand let go.
+    Forced,
+    /// It is on since before the recording began: nobody pressed it now.
+    Carried,
+    /// It went on.
+    Press,
+}
+
 impl SignalEdge {
+    /// Whether it is a press.
+    #[inline]
+    pub const fn is_press(&self) -> bool {
+        matches!(self.change, SignalChange::Press)
+    }
+
+    /// Whether the signal is on after it.
+    #[inline]
+    pub const fn is_on(&self) -> bool {
+        matches!(self.change, SignalChange::Press | SignalChange::Carried)
+    }
+
     /// When it was reported.
     pub const fn reported(&self) -> Nanos {
         Nanos(self.time.0 + self.paused.time.0)

@@ -2,7 +2,7 @@
 
 use super::{
     BoundMode, ClockState, ComboEngine, ComboNews, ComboPlan, ComboPoll, ComboState, Modes,
-    SignalEdge, SignalSources, SignalTracker, Switch,
+    SignalChange, SignalEdge, SignalSources, SignalTracker, Switch,
 };
 use crate::base::{ActionId, ComboId, ModeId, Moment, Nanos, PollRate};
 
@@ -96,10 +96,9 @@ impl Combos {
         let now = at.before(paused);
         if self.switched == Some(Switch::Forgets) {
             let Moment { time, tick } = now;
-            let (signal, by) = (None, None);
-            let (is_press, is_clear) = (false, true);
+            let (signal, change, by) = (None, SignalChange::Clear, None);
             // What came since the switch belongs to the new mode.
-            let clear = SignalEdge { signal, is_press, time, tick, paused, mode, is_clear, by };
+            let clear = SignalEdge { signal, change, time, tick, paused, mode, by };
             edges.insert(0, clear);
         }
         let clock = if self.modes.is_frozen() { ClockState::Frozen } else { ClockState::Running };

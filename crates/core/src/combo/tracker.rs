@@ -1,9 +1,9 @@
 //! From controls, zones, gestures and actions to the edges of signals.
 
-use super::{BoundSignal, ComboPlan, SignalEdge};
+use super::{BoundSignal, ComboPlan, SignalChange, SignalEdge};
 use crate::base::{ActionId, ActionState, ControlId, ModeId, Moment, Nanos, SignalId, from_polar};
 use crate::gesture::GestureEngine;
-use crate::sample::{ControlState, Edge, SamplePlan};
+use crate::sample::{ControlState, Edge, LaneMarks, SamplePlan};
 use crate::spec::{Direction, Gives};
 use crate::touch::{Panels, TouchPlan};
 use alloc::vec::Vec;
@@ -69,14 +69,14 @@ impl SignalTracker {
             for &signal in &plan.zones {
                 let BoundSignal::Zone(zone) = *plan.signal(signal) else { continue };
                 let by = sources.panels.first_in(zone).map(|id| sources.touch.contact(id).down);
-                self.hear(signal, by.is_some(), (at.time, by), at);
+                self.hear(sources, signal, turned(by.is_some()), (at.time, by), at);
             }
         }
         if !sources.gestures.changed().is_empty() {
             for &signal in &plan.gestures {
                 let BoundSignal::Gesture(gesture) = *plan.signal(signal) else { continue };
                 let state = sources.gestures.state(gesture);
-                self.hear(signal, state.is_on(), (at.time, state.contact), at);
+                self.hear(sources, signal, turned(state.is_on()), (at.time, state.contact), at);
             }
         }
         let was_due = core::mem::take(&mut self.actions_due);
@@ -85,7 +85,7 @@ impl SignalTracker {
                 self.hear_action(sources, plan, signal, at);
             }
         }
-        self.edges.sort_unstable_by_key(|edge| (edge.time, edge.is_press, edge.signal));
+        self.edges.sort_unstable_by_key(|edge| (edge.time, edge.change, edge.signal));
     }
 
     fn hear_control(
@@ -100,7 +100,8 @@ impl SignalTracker {
         if signals.is_empty() && state.edge() == Some(Edge::Press) {
             let its = sources.sample.control(control).control;
             if its.kind.is_button() && !its.is_presence {
-                self.edges.push(edge(None, true, (state.turned(true), Some(control)), at));
+                let by = (state.turned(true), Some(control));
+                self.edges.push(edge(None, SignalChange::Press, by, at));
             }
         }
         for &signal in signals {
@@ -112,7 +113,12 @@ impl SignalTracker {
                 }
             });
             let time = state.turned(on).min(at.time);
-            self.hear(signal, on, (time, Some(control)), at);
+            // What was carried over from before the recording is on without an edge.
+            let change = match on && !state.has_moved() {
+                true => SignalChange::Carried,
+                false => turned(on),
+            };
+            self.hear(sources, signal, change, (time, Some(control)), at);
         }
     }
 
@@ -131,7 +137,7 @@ impl SignalTracker {
         match *plan.signal(signal) {
             BoundSignal::Action(action) => {
                 let state = sources.actions[action.index()];
-                self.hear(signal, state.is_active(), instant(state.driver), at);
+                self.hear(sources, signal, turned(state.is_active()), instant(state.driver), at);
             }
             BoundSignal::Way(action, gives, direction) => {
                 let state = sources.actions[action.index()];
@@ -142,36 +148,51 @@ impl SignalTracker {
                 let slot = &mut self.signals[signal.index()].direction;
                 *slot = Direction::next(*slot, v);
                 let on = *slot == Some(direction);
-                self.hear(signal, on, instant(state.driver), at);
+                self.hear(sources, signal, turned(on), instant(state.driver), at);
             }
             _ => {}
         }
     }
 
+    /// Notes that a signal is on or off now, by whom and since when.
     fn hear(
         &mut self,
+        sources: &SignalSources,
         signal: SignalId,
-        on: bool,
+        change: SignalChange,
         (time, by): (Nanos, Option<ControlId>),
         at: Moment,
     ) {
+        let on = change != SignalChange::Release;
         let tracked = &mut self.signals[signal.index()];
-        if core::mem::replace(&mut tracked.is_on, on) != on {
-            tracked.by = by.or(tracked.by);
-            let by = tracked.by;
-            self.edges.push(edge(Some(signal), on, (time, by), at));
+        if core::mem::replace(&mut tracked.is_on, on) == on {
+            return;
         }
+        tracked.by = by.or(tracked.by);
+        let by = tracked.by;
+        // What went off because its device could not be heard was let go by nobody.
+        let is_forced = by.is_some_and(|by| {
+            let marks = sources.controls[by.index()].marks;
+            sources.touched.contains(&by) && marks.contains(LaneMarks::SYNTHETIC)
+        });
+        let change = if is_forced && !on { SignalChange::Forced } else { change };
+        self.edges.push(edge(Some(signal), change, (time, by), at));
     }
+}
+
+/// The change of a signal that is on now, or off.
+const fn turned(on: bool) -> SignalChange {
+    if on { SignalChange::Press } else { SignalChange::Release }
 }
 
 /// An edge before the clock of the combos is taken into account.
 fn edge(
     signal: Option<SignalId>,
-    is_press: bool,
+    change: SignalChange,
     (time, by): (Nanos, Option<ControlId>),
     at: Moment,
 ) -> SignalEdge {
     let (tick, mode) = (at.tick, ModeId(0));
     let paused = Moment::default();
-    SignalEdge { signal, is_press, time, tick, paused, mode, is_clear: false, by }
+    SignalEdge { signal, change, time, tick, paused, mode, by }
 }

@@ -137,6 +137,12 @@ impl ControlState {
         self.past >> bit & 1 != 0
     }
 
+    /// Whether this tick found it elsewhere than the tick before: pressed,
+    /// released, or past another threshold.
+    pub(crate) const fn has_moved(&self) -> bool {
+        (self.before != 0) != (self.seen != 0) || self.past != self.past_before
+    }
+
     pub(crate) const fn was_past(&self, bit: u32) -> bool {
         self.past_before >> bit & 1 != 0
     }

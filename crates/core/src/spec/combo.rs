@@ -3,10 +3,14 @@
 //! A combo is a list of [`ComboStep`]s over **signals**: anything that is on or off,
 //! such as a button, a key, a trigger past its threshold, a zone, a gesture, a
 //! direction of a stick, or an action. It **fires** at a moment if there are
-//! moments before it, one for each step and in order, that keep every limit,
-//! and of which none was spent: a press that made a combo fire never counts for
-//! it again. This is all there is to it; in particular an extra press does
-//! no harm, unless the combo is *strict*.
+//! moments before it, one for each step and in order, that keep every limit, and
+//! the first of which came after all that is *spent*: when a combo fires, every
+//! press up to its last one is spent for it. This is all there is to it; in
+//! particular an extra press does no harm, unless the combo is *strict*.
+//!
+//! A step that comes early ([`ComboStep::buffer`]) is met when its time has come:
+//! what follows counts from then. What may not come before a step is asked up to
+//! its press.
 //!
 //! Times are those of the reports (or, if a combo says so, of the ticks that
 //! saw them); a limit may also be a number of ticks. Of the moments at which a
@@ -160,6 +164,16 @@ impl ComboStep {
         ComboStep { what, after, within, buffer, unless: Vec::new(), written: 0, text: None }
     }
 
+    /// Whether it is the release of the very press of the step before.
+    pub fn lifts(&self, before: &ComboStep) -> bool {
+        match (&before.what, &self.what) {
+            (StepKind::Press(of) | StepKind::Hold(of, _), StepKind::Release(lifted)) => {
+                of == lifted
+            }
+            _ => false,
+        }
+    }
+
     /// The earliest moment after the step before at which it counts.
     pub fn opens(&self) -> TimeSpan {
         self.after.with(self.after.amount() - self.buffer.amount())
@@ -169,13 +183,14 @@ impl ComboStep {
 /// What must happen for a step to be met.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum StepKind {
-    /// A signal goes on.
-    Press(SignalId),
-    /// A signal goes off.
-    Release(SignalId),
-    /// A signal goes on and stays on for so long. The step is met when that is
-    /// over; its limits are about the press.
-    Hold(SignalId, TimeSpan),
+    /// Any of these goes on.
+    Press(Vec<SignalId>),
+    /// Any of these goes off. Right after a press or a hold of the same ones it
+    /// is the release of that press, and not that of a later one.
+    Release(Vec<SignalId>),
+    /// Any of these goes on and stays on for so long. The step is met when that
+    /// is over; its limits are about the press.
+    Hold(Vec<SignalId>, TimeSpan),
     /// Signals go on, at most so long after each other, and are all on then.
     Together {
         /// Which; two or more.
@@ -191,14 +206,37 @@ pub enum StepKind {
 }
 
 impl StepKind {
-    /// The signals it is about.
+    /// A press of one signal.
+    pub fn press(of: SignalId) -> Self {
+        StepKind::Press([of].into())
+    }
+
+    /// A release of one signal.
+    pub fn release(of: SignalId) -> Self {
+        StepKind::Release([of].into())
+    }
+
+    /// One signal held for so long.
+    pub fn hold(of: SignalId, span: TimeSpan) -> Self {
+        StepKind::Hold([of].into(), span)
+    }
+
+    /// The signals it is about: of a chord all, of anything else any.
     pub fn signals(&self) -> &[SignalId] {
         match self {
-            StepKind::Press(of) | StepKind::Release(of) | StepKind::Hold(of, _) => {
-                core::slice::from_ref(of)
-            }
-            StepKind::Together { of, .. } => of,
+            StepKind::Press(of)
+            | StepKind::Release(of)
+            | StepKind::Hold(of, _)
+            | StepKind::Together { of, .. } => of,
             StepKind::Quiet(_) => &[],
+        }
+    }
+
+    /// The signals that must be on together; none of what is no chord.
+    pub fn chord(&self) -> &[SignalId] {
+        match self {
+            StepKind::Together { of, .. } => of,
+            _ => &[],
         }
     }
 
@@ -220,29 +258,39 @@ impl StepKind {
     }
 
     fn with_signals(&self, other: impl Fn(SignalId) -> SignalId) -> StepKind {
-        match self {
-            StepKind::Press(of) => StepKind::Press(other(*of)),
-            StepKind::Release(of) => StepKind::Release(other(*of)),
-            StepKind::Hold(of, span) => StepKind::Hold(other(*of), *span),
-            StepKind::Together { of, spread, in_order } => StepKind::Together {
-                of: of.iter().map(|&of| other(of)).collect(),
-                spread: *spread,
-                in_order: *in_order,
-            },
-            StepKind::Quiet(span) => StepKind::Quiet(*span),
+        let mut turned = self.clone();
+        match &mut turned {
+            StepKind::Press(of)
+            | StepKind::Release(of)
+            | StepKind::Hold(of, _)
+            | StepKind::Together { of, .. } => of.iter_mut().for_each(|of| *of = other(*of)),
+            StepKind::Quiet(_) => {}
         }
+        turned
     }
+}
+
+/// For so long none of the signals of a combo goes on before its first step.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Calm {
+    /// How long.
+    pub span: TimeSpan,
+    /// Which of the texts of its combo it stands in; `None` where it comes from
+    /// another combo.
+    pub text: Option<u8>,
 }
 
 /// A combo of a rig.
 ///
 /// Invariants: 1 to [`MAX_STEPS`] steps; a [`StepKind::Quiet`] only as the last of
-/// several; the signals, actions, combos and modes that are named exist; no
+/// several; with [`calm`](Combo::calm) no chord as the first; the signals, actions, combos and modes that are named exist; no
 /// combo waits for itself, be it by others.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Combo {
     /// Its name.
     pub name: String,
+    /// What must not happen before the first step.
+    pub calm: Option<Calm>,
     /// What must happen, in order.
     pub steps: Vec<ComboStep>,
     /// From the first step to the last; `None` asks nothing.
@@ -263,6 +311,9 @@ pub struct Combo {
     /// Whether it stays on until the signals of its last step go off, instead
     /// of being on for one tick.
     pub lasts: bool,
+    /// Whether a release counts that no hand made, because the device could not
+    /// be heard any more.
+    pub counts_forced: bool,
     /// The combos that must have failed first.
     pub waits_for: Vec<ComboId>,
     /// The modes in which it listens.
@@ -303,6 +354,7 @@ impl Combo {
     pub fn new(name: &str, steps: Vec<ComboStep>) -> Self {
         Combo {
             name: name.into(),
+            calm: None,
             steps,
             all: None,
             clock: ComboClock::Reports,
@@ -311,6 +363,7 @@ impl Combo {
             takes: false,
             again: false,
             lasts: false,
+            counts_forced: false,
             waits_for: Vec::new(),
             modes: ModeSet::ALL,
         }
@@ -350,6 +403,7 @@ impl Combo {
             ComboLimit::After(n) => moved(n).map(ComboStep::opens),
             ComboLimit::Within(n) => moved(n).map(|step| step.within),
             ComboLimit::Own(n) => step(n)?.what.span(),
+            ComboLimit::Calm => self.calm.map(|calm| calm.span),
             ComboLimit::All => self.all,
         }
     }
@@ -377,6 +431,11 @@ impl Combo {
                     *span = span.with(amount);
                 }
             }
+            ComboLimit::Calm => {
+                if let Some(calm) = &mut combo.calm {
+                    calm.span = calm.span.with(amount);
+                }
+            }
             ComboLimit::All => combo.all = combo.all.map(|all| all.with(amount)),
         }
         combo
@@ -386,6 +445,8 @@ impl Combo {
 /// A limit of a combo; of a step by its place among the steps.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum ComboLimit {
+    /// For how long none of its signals goes on before the first step, at least.
+    Calm,
     /// No earlier than this after the step before; what a buffer lets through
     /// is already taken off.
     After(u8),
@@ -403,6 +464,7 @@ impl ComboLimit {
     pub const fn step(self) -> Option<u8> {
         match self {
             ComboLimit::After(n) | ComboLimit::Within(n) | ComboLimit::Own(n) => Some(n),
+            ComboLimit::Calm => Some(0),
             ComboLimit::All => None,
         }
     }

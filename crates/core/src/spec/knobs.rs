@@ -5,8 +5,8 @@ use crate::base::{ActionId, Keyword, Nanos, PollRate, ZoneId};
 use crate::device::{ControlRef, DeviceKind};
 use crate::spec::tunable::Tunable;
 use crate::spec::{
-    Combo, CranePart, Curve, DeadZoneKind, InputSpec, Outline, Quantity, Rig, Shape, ShapeUse,
-    Smooth, Space, Stage, StepKind, TimeSpan, Travel, tunable,
+    Calm, Combo, CranePart, Curve, DeadZoneKind, InputSpec, Outline, Quantity, Rig, Shape,
+    ShapeUse, Smooth, Space, Stage, StepKind, TimeSpan, Travel, tunable,
 };
 use alloc::{format, string::String, vec, vec::Vec};
 use strum::VariantArray;
@@ -195,7 +195,11 @@ impl Rig {
 fn combo(visitor: &mut Visitor, combo: &mut Combo) {
     let place = [key("combo"), key(&combo.name)];
     let mut lift_of = None;
-    for step in &mut combo.steps {
+    if let Some(Calm { span: calm, text: Some(text) }) = &mut combo.calm {
+        let place = joined(&place, [key("steps"), Selector::At(usize::from(*text))]);
+        span(visitor, &place, (&tunable::FOR, &tunable::FOR_TICKS), calm);
+    }
+    for (n, step) in combo.steps.iter_mut().enumerate() {
         let Some(text) = step.text else { continue };
         let place = joined(&place, [key("steps"), Selector::At(usize::from(text))]);
         // The release of a tap, which stands in the same text as its press.
@@ -212,7 +216,7 @@ fn combo(visitor: &mut Visitor, combo: &mut Combo) {
             }
             StepKind::Press(_) | StepKind::Release(_) => {}
         }
-        if text == 0 || matches!(step.what, StepKind::Quiet(_)) {
+        if n == 0 || matches!(step.what, StepKind::Quiet(_)) {
             continue;
         }
         if step.after.amount() > 0 {

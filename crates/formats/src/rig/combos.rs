@@ -7,8 +7,8 @@ use super::{
     problem::{Problems, Word},
 };
 use gtrig_core::{
-    ActionId, ActionSpec, Combo, ComboClock, ComboId, ComboStep, ControlRef, Direction, GestureId,
-    Gives, Keyword, MAX_COMBOS, MAX_STEPS, Mirror, Rig, Signal, SignalId, StepKind,
+    ActionId, ActionSpec, Calm, Combo, ComboClock, ComboId, ComboStep, ControlRef, Direction,
+    GestureId, Gives, Keyword, MAX_COMBOS, MAX_STEPS, Mirror, Rig, Signal, SignalId, StepKind,
     SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
 };
 use std::ops::Range;
@@ -40,6 +40,7 @@ pub(super) fn read(
         names: &names,
         written: entries.iter().map(|entry| written(problems, entry)).collect(),
         signals: Vec::new(),
+        calm: None,
     };
     let combos = entries.iter().enumerate();
     let combos: Vec<Combo> =
@@ -112,6 +113,8 @@ struct Reader<'a> {
     names: &'a [&'a str],
     written: Vec<Text<'a>>,
     signals: Vec<Signal>,
+    /// The quiet before the first step of the combo that is read.
+    calm: Option<Calm>,
 }
 
 /// What the names in a combo are looked up by.
@@ -136,6 +139,7 @@ impl<'a> Reader<'a> {
         let passing = self.passing(problems, passing, is_strict, &names);
         let mirror = fields.take("mirror-while");
         let [takes, again] = ["takes", "again"].map(|key| flag(problems, &mut fields, key));
+        let counts_forced = flag(problems, &mut fields, "forced-releases");
         let words = [("pulse", false), ("while-held", true)];
         let lasts = fields.take("on").and_then(|v| v.one_of(problems, &words)).unwrap_or(false);
         let waits_for = fields.take("waits-for").map_or(Vec::new(), |value| {
@@ -147,10 +151,14 @@ impl<'a> Reader<'a> {
         let modes = modes_of(problems, &mut fields, self.context.modes);
         fields.finish(problems);
         let mut steps = Vec::new();
+        self.calm = None;
         self.steps(problems, n, &mut vec![n], &names, &mut steps)?;
-        self.check(problems, entry, &steps, all);
+        let calm = self.calm.take();
+        self.check(problems, entry, (calm, &steps), all);
         let mirror = mirror.and_then(|value| self.mirror(problems, value, &steps, &names));
         Some(Combo {
+            calm,
+            counts_forced,
             all,
             clock: clock.unwrap_or_default(),
             passing,
@@ -285,6 +293,11 @@ impl<'a> Reader<'a> {
         (names, text): (&Names, Option<u8>),
         steps: &mut Vec<ComboStep>,
     ) -> Option<()> {
+        if part.verb == Verb::Quiet && steps.is_empty() && self.calm.is_none() {
+            check_written(problems, part, &StepKind::Quiet(part.own?), false)?;
+            self.calm = Some(Calm { span: part.own?, text });
+            return Some(());
+        }
         let signals: Vec<Option<SignalId>> =
             part.names.iter().map(|name| self.signal(problems, name, names)).collect();
         let unless: Vec<Option<SignalId>> =
@@ -294,9 +307,9 @@ impl<'a> Reader<'a> {
         let default = |tunable: &tunable::Tunable| TimeSpan::millis(tunable.default as u64);
         let written = steps.last().map_or(1, |step| step.written + 1);
         let what = match part.verb {
-            Verb::Press | Verb::Tap => StepKind::Press(signals[0]),
-            Verb::Release => StepKind::Release(signals[0]),
-            Verb::Hold => StepKind::Hold(signals[0], part.own?),
+            Verb::Press | Verb::Tap => StepKind::Press(signals.clone()),
+            Verb::Release => StepKind::Release(signals.clone()),
+            Verb::Hold => StepKind::Hold(signals.clone(), part.own?),
             Verb::Together => StepKind::Together {
                 of: signals.clone(),
                 spread: part.own.unwrap_or(default(&tunable::IN)),
@@ -315,7 +328,7 @@ impl<'a> Reader<'a> {
             steps.push(ComboStep {
                 written,
                 text,
-                ..ComboStep::new(StepKind::Release(signals[0]), lift)
+                ..ComboStep::new(StepKind::Release(signals), lift)
             });
         }
         Some(())
@@ -326,14 +339,20 @@ impl<'a> Reader<'a> {
         &self,
         problems: &mut Problems,
         entry: &Entry,
-        steps: &[ComboStep],
+        (calm, steps): (Option<Calm>, &[ComboStep]),
         all: Option<TimeSpan>,
     ) {
         let is_quiet = |step: &ComboStep| matches!(step.what, StepKind::Quiet(_));
         let quiet = steps.iter().position(is_quiet);
-        if quiet.is_some_and(|at| at == 0 || at + 1 < steps.len()) {
+        if steps.is_empty() || quiet.is_some_and(|at| at == 0 || at + 1 < steps.len()) {
             let found = format!("a `quiet` within `{}`", entry.key.escape_debug());
-            let expected = "one as the last step only, after another one";
+            let expected = "one before the first step or after the last one, and a step beside it";
+            problems.add(entry.key_span.clone(), found, expected);
+        }
+        let is_chord = |step: &ComboStep| matches!(step.what, StepKind::Together { .. });
+        if calm.is_some() && steps.first().is_some_and(is_chord) {
+            let found = format!("a `quiet` before a chord, in `{}`", entry.key.escape_debug());
+            let expected = "one before a press, a release, a tap or a hold";
             problems.add(entry.key_span.clone(), found, expected);
         }
         let rate = self.context.rig.rate;
@@ -477,22 +496,22 @@ fn check_written(
             return problem("`buffered`", "no more than `after`, in the same unit");
         }
     }
-    if let (Some(after), Some(within)) = (part.after, part.within) {
+    if let Some(after) = part.after {
+        let within = part.within.unwrap_or(TimeSpan::millis(tunable::WITHIN.default as u64));
         let is_alike = std::mem::discriminant(&after) == std::mem::discriminant(&within);
         if is_alike && after.amount() > within.amount() {
-            return problem(
-                "`after` beyond `within`",
-                "an earliest moment before the latest: this step can never be met",
-            );
+            let expected = match part.within {
+                Some(_) => "an earliest moment before the latest: this step can never be met",
+                None => "`within` beside it: without it a step comes within 500 ms",
+            };
+            return problem("`after` beyond `within`", expected);
         }
     }
-    if let StepKind::Together { of, .. } = what {
-        let mut known = of.clone();
-        known.sort_unstable();
-        known.dedup();
-        if known.len() < of.len() {
-            return problem("a chord with the same name twice", "different names");
-        }
+    let mut known = what.signals().to_vec();
+    known.sort_unstable();
+    known.dedup();
+    if known.len() < what.signals().len() {
+        return problem("a step with the same name twice", "different names");
     }
     Some(())
 }

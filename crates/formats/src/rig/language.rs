@@ -3,12 +3,13 @@
 //! ```text
 //! steps   = step { "," step } ;
 //! step    = what { clause } ;
-//! what    = "press" name | "push" way | "make" name | "release" name
-//!         | "tap" name [ "in" time ]
-//!         | "hold" name "for" time
+//! what    = "press" any | "push" any | "make" any | "release" any
+//!         | "tap" any [ "in" time ]
+//!         | "hold" any "for" time
 //!         | "together" name "and" name { "and" name } [ "in" time ] [ "in" "order" ]
 //!         | "quiet" "for" time
 //!         | "do" combo ;
+//! any     = name { "or" name } ;
 //! clause  = "after" time | "within" time | "buffered" time
 //!         | "unless" name { "or" name } ;
 //! time    = number ( "ms" | "s" | "tick" | "ticks" ) ;
@@ -139,7 +140,12 @@ impl<'t> Reader<'t> {
             return Some(());
         }
         step.names.push(self.name(problems)?);
-        while step.verb == Verb::Together && self.next_is("and") {
+        let joint = match step.verb {
+            Verb::Together => "and",
+            Verb::Press | Verb::Release | Verb::Tap | Verb::Hold => "or",
+            Verb::Quiet | Verb::Do => return Some(()),
+        };
+        while self.next_is(joint) {
             step.names.push(self.name(problems)?);
         }
         if step.verb == Verb::Together && step.names.len() < 2 {

@@ -53,21 +53,26 @@ pub fn signal_words(rig: &Rig, signal: SignalId) -> String {
 
 /// A step, as rigs write it, without its limits on when it comes.
 pub fn rung_words(rig: &Rig, step: &ComboStep) -> String {
-    let name = |signal: &SignalId| signal_words(rig, *signal);
+    let names = |joined: &str| {
+        let names = step.what.signals().iter().map(|&signal| signal_words(rig, signal));
+        names.collect::<Vec<_>>().join(joined)
+    };
     match &step.what {
-        StepKind::Press(of) => match rig.signals.get(of.index()) {
-            Some(Signal::Way(..)) => format!("push {}", name(of)),
-            Some(Signal::Gesture(_)) => format!("make {}", name(of)),
-            _ => format!("press {}", name(of)),
-        },
-        StepKind::Release(of) => format!("release {}", name(of)),
-        StepKind::Hold(of, span) => format!("hold {} for {}", name(of), span_words(*span)),
-        StepKind::Together { of, spread, in_order } => {
-            let names: Vec<String> = of.iter().map(name).collect();
-            let order = if *in_order { " in order" } else { "" };
-            format!("together {} in {}{order}", names.join(" and "), span_words(*spread))
+        StepKind::Press(of) => {
+            let verb = match of.first().and_then(|of| rig.signals.get(of.index())) {
+                Some(Signal::Way(..)) => "push",
+                Some(Signal::Gesture(_)) => "make",
+                _ => "press",
+            };
+            format!("{verb} {}", names(" or "))
         }
-        StepKind::Quiet(span) => format!("quiet {}", span_words(*span)),
+        StepKind::Release(_) => format!("release {}", names(" or ")),
+        StepKind::Hold(_, span) => format!("hold {} for {}", names(" or "), span_words(*span)),
+        StepKind::Together { spread, in_order, .. } => {
+            let order = if *in_order { " in order" } else { "" };
+            format!("together {} in {}{order}", names(" and "), span_words(*spread))
+        }
+        StepKind::Quiet(span) => format!("quiet for {}", span_words(*span)),
     }
 }
 
@@ -90,28 +95,59 @@ pub fn combo_words(rig: &Rig, combo: &Combo) -> String {
         }
         words
     };
-    let mut words: Vec<String> = combo.steps.iter().enumerate().map(step).collect();
+    let calm = combo.calm.map(|calm| format!("quiet for {}", span_words(calm.span)));
+    let steps = combo.steps.iter().enumerate().map(step);
+    let mut words: Vec<String> = calm.into_iter().chain(steps).collect();
     words.extend(combo.all.map(|all| format!("all within {}", span_words(all))));
     words.join(", ")
 }
 
-/// A limit: what it asks of which step.
+/// What a limit is about, as the person wrote the step: `tap KeyC held`, `press
+/// south came`.
 pub fn limit_words(rig: &Rig, combo: &Combo, limit: ComboLimit) -> String {
-    let step = limit.step().and_then(|n| combo.steps.get(usize::from(n)));
-    let name = step.map_or(String::new(), |step| match step.what.signals().first() {
-        Some(signal) => signal_words(rig, *signal),
-        None => "quiet".to_string(),
-    });
+    let step = |n: u8| combo.steps.get(usize::from(n));
+    let words = |n: u8| step(n).map_or(String::new(), |step| rung_words(rig, step));
     match limit {
-        ComboLimit::After(_) => format!("after, {name}"),
-        ComboLimit::Within(_) => format!("within, {name}"),
-        ComboLimit::Own(_) => match step.map(|step| &step.what) {
-            Some(StepKind::Hold(..)) => format!("hold, {name}"),
-            Some(StepKind::Together { .. }) => "together".to_string(),
-            _ => "quiet".to_string(),
+        ComboLimit::Calm => format!("quiet before {}", words(0)),
+        ComboLimit::Within(n) if is_lift_of_tap(combo, n) => {
+            let names = step(n).map(|step| step.what.signals()).unwrap_or_default();
+            let names = names.iter().map(|&signal| signal_words(rig, signal));
+            format!("tap {} held", names.collect::<Vec<_>>().join(" or "))
+        }
+        ComboLimit::After(n) | ComboLimit::Within(n) => format!("{} came", words(n)),
+        ComboLimit::Own(n) => match step(n).map(|step| &step.what) {
+            Some(StepKind::Hold(of, _)) => {
+                let names = of.iter().map(|&signal| signal_words(rig, signal));
+                format!("hold {} held", names.collect::<Vec<_>>().join(" or "))
+            }
+            Some(StepKind::Together { .. }) => format!("{} took", words(n)),
+            _ => "quiet at the end".to_string(),
         },
-        ComboLimit::All => "all within".to_string(),
+        ComboLimit::All => "all steps took".to_string(),
     }
+}
+
+/// Whether a step is the release of a tap: it was written as one with its press.
+fn is_lift_of_tap(combo: &Combo, n: u8) -> bool {
+    let step = |n: u8| combo.steps.get(usize::from(n));
+    let before = n.checked_sub(1).and_then(step);
+    before.zip(step(n)).is_some_and(|(before, lift)| {
+        lift.lifts(before)
+            && lift.written == before.written
+            && matches!(before.what, StepKind::Press(_))
+    })
+}
+
+/// What a limit was kept or missed by: `150 of at most 200 ms`.
+pub fn measure_words(combo: &Combo, check: &LimitCheck) -> String {
+    let asked = span_words(check.asked);
+    let Some(measured) = check.measured(combo) else {
+        return format!("still going on at the end, at least {asked} asked");
+    };
+    let most = if is_least(combo, check.limit) { "at least" } else { "at most" };
+    let measured = amount_words(check.asked, measured);
+    let number = measured.split(' ').next().unwrap_or_default().to_string();
+    format!("{number} of {most} {asked}")
 }
 
 /// A limit and by how much it was missed: `12.4 ms (1 tick) late`.
@@ -119,6 +155,7 @@ pub fn miss_words(combo: &Combo, rate: PollRate, check: &LimitCheck) -> String {
     let by = -check.margin;
     let how = match check.limit {
         ComboLimit::After(_) => "too early",
+        ComboLimit::Calm => "too soon after another press",
         _ if is_least(combo, check.limit) => "short",
         ComboLimit::Own(_) => "too far apart",
         ComboLimit::Within(_) | ComboLimit::All => "too late",
@@ -137,20 +174,18 @@ pub fn attempt_words(rig: &Rig, combo: &Combo, attempt: &ComboAttempt) -> String
             let share = |c: &&LimitCheck| c.margin as f64 / c.asked.amount().max(1) as f64;
             let tightest = tightest.min_by(|a, b| share(a).total_cmp(&share(b)));
             let spare = tightest.map_or(String::new(), |check| {
-                let spare = amount_words(check.asked, check.margin);
-                format!(": {spare} to spare on `{}`", limit_words(rig, combo, check.limit))
+                let limit = limit_words(rig, combo, check.limit);
+                format!(": {limit} {}", measure_words(combo, check))
             });
             let met = if count == 1 { "met".to_string() } else { format!("met all {count} steps") };
             format!("{met}{spare}{mirrored}")
         }
         ComboAttemptOutcome::Near => match attempt.nearest() {
             Some(check) => {
-                let step = check.limit.step().and_then(|n| combo.steps.get(usize::from(n)));
-                let step = step.map_or("all of it".to_string(), |step| rung_words(rig, step));
-                let most = if is_least(combo, check.limit) { "at least" } else { "at most" };
-                let asked = span_words(check.asked);
+                let limit = limit_words(rig, combo, check.limit);
+                let measured = measure_words(combo, check);
                 let miss = miss_words(combo, rig.rate, check);
-                format!("`{step}` {miss}, {most} {asked} asked; all else held{mirrored}")
+                format!("{limit} {measured}: {miss}; all else held{mirrored}")
             }
             None => "missed".to_string(),
         },

@@ -9,7 +9,7 @@ pub fn loop_words(rig: &Rig, difference: &LoopDifference) -> String {
     match &difference.cause {
         LoopCause::NoEdge { edge, rate } => {
             let name = edge.signal.map_or(String::new(), |signal| signal_words(rig, signal));
-            let what = if edge.is_press { "press" } else { "release" };
+            let what = if edge.is_on() { "press" } else { "release" };
             format!(
                 "the {what} of {name} at {} left no edge at {rate}: it was over before the next poll",
                 edge.reported(),

@@ -3,6 +3,25 @@
 
 use super::*;
 
+impl Timer {
+    pub(super) fn new(
+        poll: ComboPoll,
+        node: NodeId,
+        what: Due,
+        span: TimeSpan,
+        due: Moment,
+        arrival: Arrival,
+    ) -> Self {
+        let clock = poll.automaton.nodes[node as usize].clock;
+        Timer { span, clock, due, node, what, arrival }
+    }
+
+    /// Whether it is over at a moment, by the clock of its combo.
+    fn is_over(&self, at: Moment, rate: PollRate) -> bool {
+        self.span.is_over(self.due, self.clock.moment(at, rate))
+    }
+}
+
 impl ComboEngine {
     pub(super) fn next_timer(&self, rate: PollRate) -> Option<Nanos> {
         let instant = |timer: &Timer| match timer.span {
@@ -12,11 +31,41 @@ impl ComboEngine {
         self.timers.iter().map(instant).min()
     }
 
-    pub(super) fn start(&mut self, timer: Timer) {
-        let known = self.timers.iter_mut().find(|other| other.what == timer.what);
-        match known {
-            Some(other) => *other = timer,
-            None => self.timers.push(timer),
+    /// Starts a timer. Where there is no room the one of the oldest press is
+    /// given up, which only more early presses at once than are remembered come to.
+    pub(super) fn start(&mut self, poll: ComboPoll, timer: Timer) {
+        if self.timers.len() == poll.automaton.timer_count {
+            let oldest = self.timers.iter().enumerate().min_by_key(|(_, t)| t.arrival.serial);
+            let Some((at, _)) = oldest else { return };
+            self.timers.swap_remove(at);
+        }
+        self.timers.push(timer);
+    }
+
+    /// A press that comes early counts when its time has come: for each attempt
+    /// that it is early for.
+    pub(super) fn wait_to_open(
+        &mut self,
+        poll: ComboPoll,
+        parent: NodeId,
+        child: NodeId,
+        edge: &SignalEdge,
+    ) {
+        let node = &poll.automaton.nodes[child as usize];
+        let after = poll.automaton.rest(child).after;
+        if after.amount() <= node.opens.amount() {
+            return;
+        }
+        let Some(own) = self.own(poll, (child, node), edge) else { return };
+        let ring = node_ring(poll.automaton, parent);
+        for at in ring {
+            let from = self.rings[at];
+            let is_early = after.between(from.at, own.at) < after.amount();
+            if from.serial == 0 || !is_early || !self.is_met(node, &from, &own, edge) {
+                continue;
+            }
+            let due = after.over(from.at, poll.rate);
+            self.start(poll, Timer::new(poll, child, Due::Opens, after, due, own.after(&from)));
         }
     }
 
@@ -26,29 +75,33 @@ impl ComboEngine {
         let is_broken = |node: NodeId| {
             let finals = poll.automaton.finals(node).first();
             let own = finals.and_then(|&combo| poll.automaton.combo(combo).own);
-            own.is_some_and(|set| last_in[set.index()] == serial)
+            own.is_some_and(|set| last_in[set.index()].serial == serial)
         };
-        self.timers.retain(|timer| !matches!(timer.what, Due::Quiet(node) if is_broken(node)));
+        self.timers.retain(|timer| timer.what != Due::Quiet || !is_broken(timer.node));
     }
 
     /// Runs what is due up to a moment, in order.
     pub(super) fn run_timers(&mut self, poll: ComboPoll, until: Moment) {
         loop {
             let due = self.timers.iter().enumerate();
-            let due = due.filter(|(_, timer)| timer.span.is_over(timer.due, until));
-            let Some((n, _)) = due.min_by_key(|(_, timer)| timer.due) else { return };
-            let Timer { due, what, mut arrival, .. } = self.timers.swap_remove(n);
-            match what {
-                Due::Held(node, _) | Due::Quiet(node) => {
-                    let bound = &poll.automaton.nodes[node as usize];
-                    if arrival.first <= self.floor || self.is_broken(bound, arrival.serial) {
-                        continue;
-                    }
-                    arrival.at = due;
-                    self.arrive(poll, node, arrival, None);
-                }
-                Due::Opens(combo) => self.meet(poll, combo, arrival),
+            let due = due.filter(|(_, timer)| timer.is_over(until, poll.rate));
+            let first = due.min_by_key(|(_, timer)| (timer.due, timer.arrival.serial));
+            let Some((n, _)) = first else { return };
+            let Timer { due, node, what, mut arrival, .. } = self.timers.swap_remove(n);
+            let bound = &poll.automaton.nodes[node as usize];
+            // What comes after an early press is asked of the step after it.
+            let is_broken = what != Due::Opens && self.is_broken(bound, arrival.serial);
+            if arrival.first() <= self.floor || is_broken {
+                continue;
             }
+            arrival.at = due;
+            self.arrive(poll, node, arrival);
         }
     }
+}
+
+/// Where the arrivals of a node lie.
+fn node_ring(automaton: &Automaton, node: NodeId) -> core::ops::Range<usize> {
+    let Node { ring, kept, .. } = automaton.nodes[node as usize];
+    ring as usize..ring as usize + usize::from(kept)
 }

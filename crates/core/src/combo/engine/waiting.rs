@@ -1,4 +1,8 @@
-//! Combos whose steps were all met: they fire, or wait for others.
+//! Attempts whose steps were all met: they fire, or wait for other combos.
+//!
+//! An attempt waits for as long as another combo may still be met by one that
+//! has a press of it. If that is met, the waiting one is cancelled, whatever
+//! becomes of the other: it may itself wait, and be cancelled in turn.
 
 use super::*;
 
@@ -6,13 +10,25 @@ impl ComboEngine {
     /// All steps of a combo were met.
     pub(super) fn meet(&mut self, poll: ComboPoll, combo: ComboId, arrival: Arrival) {
         let waiting = Waiting { combo, arrival, known: poll.tick };
-        match poll.automaton.combo(combo).waits_for.is_empty() {
-            true => self.fire(poll, waiting),
-            false => match self.waiting.iter_mut().find(|other| other.combo == combo) {
-                Some(other) => *other = waiting,
-                None => self.waiting.push(waiting),
-            },
+        let bound = poll.automaton.combo(combo);
+        if bound.is_waited_for {
+            if self.met.len() == KEPT_MET {
+                self.met.remove(0);
+            }
+            self.met.push(Met { combo, presses: arrival.presses });
         }
+        if bound.waits_for.is_empty() {
+            self.fire(poll, waiting);
+            return;
+        }
+        let its = |other: &Waiting| other.combo == combo;
+        if self.waiting.iter().filter(|other| its(other)).count() == KEPT_WAITING
+            && let Some(at) = self.waiting.iter().position(its)
+        {
+            let oldest = self.waiting.remove(at);
+            self.tell(poll, oldest, ComboOutcome::Forgotten);
+        }
+        self.waiting.push(waiting);
     }
 
     fn fire(&mut self, poll: ComboPoll, Waiting { combo, arrival, known }: Waiting) {
@@ -29,7 +45,7 @@ impl ComboEngine {
         self.tell(poll, Waiting { combo, arrival, known }, ComboOutcome::Fired);
     }
 
-    fn tell(&mut self, poll: ComboPoll, waiting: Waiting, outcome: ComboOutcome) {
+    pub(super) fn tell(&mut self, poll: ComboPoll, waiting: Waiting, outcome: ComboOutcome) {
         let Waiting { combo, arrival, known } = waiting;
         let Arrival { at: met, began, by, .. } = arrival;
         let news = ComboNews { combo, began, met, known, tick: poll.tick, outcome, by };
@@ -39,51 +55,55 @@ impl ComboEngine {
         }
     }
 
-    /// Lets those fire for which nothing is left to wait for.
+    /// Lets those fire for which nothing is left to wait for, in the order in which
+    /// they were met.
     pub(super) fn settle(&mut self, poll: ComboPoll) {
         let mut at = 0;
         while let Some(&waiting) = self.waiting.get(at) {
             let others = &poll.automaton.combo(waiting.combo).waits_for;
-            let fired = others.iter().find(|&&other| self.states[other.index()].fired);
-            if let Some(&by) = fired {
-                self.waiting.swap_remove(at);
+            let took = |met: &&Met| {
+                others.contains(&met.combo) && met.presses.meets(waiting.arrival.presses)
+            };
+            if let Some(&Met { combo: by, .. }) = self.met.iter().find(took) {
+                self.waiting.remove(at);
                 self.tell(poll, waiting, ComboOutcome::Cancelled(by));
-            } else if others.iter().any(|&other| self.is_alive(poll, other)) {
+            } else if others.iter().any(|&other| self.is_possible(poll, other, &waiting)) {
                 at += 1;
             } else {
-                self.waiting.swap_remove(at);
+                self.waiting.remove(at);
                 self.fire(poll, waiting);
-                at = 0;
             }
         }
     }
 
-    /// Whether what was begun of a combo may still make it fire.
-    fn is_alive(&self, poll: ComboPoll, combo: ComboId) -> bool {
+    /// Whether a combo may still be met by an attempt that has a press of one that
+    /// waits.
+    fn is_possible(&self, poll: ComboPoll, combo: ComboId, waiting: &Waiting) -> bool {
         let path = poll.automaton.path(combo);
         let bound = &poll.automaton.combo(combo);
-        let counts = |arrival: &Arrival| {
-            let is_spent = !bound.again && arrival.first <= self.spent[combo.index()];
-            arrival.first > self.floor && !is_spent
+        let shares = |arrival: &Arrival| {
+            let is_spent = !bound.again && arrival.first() <= self.spent[combo.index()];
+            let is_whole = |all: &TimeSpan| all.between(arrival.began, arrival.at) <= all.amount();
+            arrival.serial != 0
+                && arrival.first() > self.floor
+                && !is_spent
+                && bound.all.as_ref().is_none_or(is_whole)
+                && arrival.presses.meets(waiting.arrival.presses)
         };
-        let is_timed = |timer: &Timer| match timer.what {
-            Due::Held(node, _) | Due::Quiet(node) => path.contains(&node) && counts(&timer.arrival),
-            Due::Opens(other) => other == combo,
-        };
+        let goes_on = |timer: &Timer| path.contains(&timer.node) && shares(&timer.arrival);
         let may_follow = |&child: &NodeId| {
             let node = &poll.automaton.nodes[child as usize];
+            let now = node.clock.moment(poll.now, poll.rate);
             let is_open = |from: &Arrival| {
-                let passed = node.within.between(from.at, poll.now);
+                let passed = node.within.between(from.at, now);
                 passed <= node.within.amount() && !self.is_broken(node, from.serial)
             };
             node.parent != 0
                 && !matches!(poll.automaton.rest(child).what, StepKind::Quiet(_))
                 && self
                     .arrivals(poll.automaton, node.parent)
-                    .any(|from| counts(from) && is_open(from))
+                    .any(|from| shares(from) && is_open(from))
         };
-        self.timers.iter().any(is_timed)
-            || self.waiting.iter().any(|waiting| waiting.combo == combo)
-            || path.iter().any(may_follow)
+        self.timers.iter().any(goes_on) || path.iter().any(may_follow)
     }
 }
