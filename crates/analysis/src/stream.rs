@@ -45,6 +45,8 @@ pub enum TroubleKind {
     Gap,
     /// A device that always reports was silent.
     Stall,
+    /// The source lost events.
+    Overrun,
     /// Reports that waited came all at once.
     Burst,
     /// Reports came after their tick had run.
@@ -55,8 +57,6 @@ pub enum TroubleKind {
     /// One control was reported twice at one instant.
     #[strum(serialize = "twice")]
     Duplicate,
-    /// The source lost events.
-    Overrun,
 }
 
 impl TroubleKind {

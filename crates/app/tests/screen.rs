@@ -357,5 +357,5 @@ fn keys_typed_with_delays_fire_a_combo_or_nearly_do() {
     type_until(&tmux, Duration::from_millis(820), |s| {
         s.contains("nearly fired, the nearest") && s.contains("too late")
     });
-    tmux.wait_for_all(&["too late", "at most 700 ms asked", "it fires; one step"]);
+    tmux.wait_for_all(&["too late", "of at most 700 ms", "it fires; one step"]);
 }

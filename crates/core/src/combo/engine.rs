@@ -213,7 +213,10 @@ impl ComboEngine {
     /// Whether a tick without edges would change nothing before
     /// [`wakes`](ComboEngine::wakes).
     pub(crate) fn is_settled(&self) -> bool {
-        self.pulsed.is_empty() && self.waiting.is_empty() && self.changed.is_empty()
+        self.pulsed.is_empty()
+            && self.waiting.is_empty()
+            && self.changed.is_empty()
+            && self.news.is_empty()
     }
 
     /// When something happens by itself, by the clock of the combos.

@@ -66,10 +66,10 @@ pub enum Gives {
     On,
     /// On for the one tick in which any of its buttons was pressed.
     Pulse,
-    /// One axis, -1 to +1.
-    Axis,
     /// Turns over with each press of any of its buttons: off, on, off, …
     Toggle,
+    /// One axis, -1 to +1.
+    Axis,
     /// Two axes, each -1 to +1, y up.
     Plane,
     /// The same as angle and length: x in degrees, counter-clockwise from the
