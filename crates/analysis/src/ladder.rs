@@ -14,6 +14,7 @@
 
 mod attempt;
 mod judge;
+mod missed;
 mod track;
 
 pub use attempt::*;
@@ -28,6 +29,10 @@ use track::*;
 
 /// Of the moments at which a step was met, at most so many are looked at.
 const WIDTH: usize = 64;
+
+/// A step that comes after so many times what it may take is no part of an attempt
+/// any more.
+const LOOKED_BACK: u64 = 4;
 
 /// A miss is a near one if a limit changed by no more than itself, or by this
 /// many nanoseconds, would have made it fire.
@@ -93,7 +98,7 @@ impl Ladder {
         };
         let spans = |step: &ComboStep| {
             let own = step.what.span().map_or(0, |span| span.nanos(rig.rate));
-            2 * (step.within.nanos(rig.rate) + own) + NEAR_TIME as u64
+            LOOKED_BACK * (step.within.nanos(rig.rate) + own) + NEAR_TIME as u64
         };
         let variants = combo.variants();
         let steps = variants.iter().flat_map(|variant| &variant.steps);
@@ -239,6 +244,7 @@ impl Ladder {
                 own: i64::MAX,
                 calm: if n == 0 { self.calm(at) } else { i64::MAX },
                 lifts: self.lifts(&track.steps, n, signal),
+                cut_by: None,
                 heard: self.serial,
                 of: None,
                 best: None,
@@ -374,6 +380,7 @@ impl Ladder {
             hit.own = span.between(hit.press, at) - span.amount();
             // What ended it did not come before.
             (hit.met, hit.heard, hit.paused) = (at, self.serial - 1, self.paused);
+            hit.cut_by = edge.is_press().then_some(edge.signal);
             self.enter(track, step, hit);
         }
         !over.is_empty()

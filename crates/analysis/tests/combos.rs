@@ -365,6 +365,17 @@ proptest! {
             // What went on to the end has no margin yet.
             let is_known = |check: &&LimitCheck| check.is_alone && check.margin < 10_000 * MS;
             let is_near = attempt.outcome != ComboAttemptOutcome::Met;
+            let is_missed = attempt.outcome == ComboAttemptOutcome::Missed;
+            if is_missed && attempt.is_met_if_all_change(&combo) {
+                // Changed all at once by what they were missed by, they are all kept.
+                let missed = attempt.checks.iter().filter(|check| check.margin < 0);
+                let moved = missed.fold(combo.clone(), |combo, check| {
+                    let toward = if is_least(&combo, check.limit) { 1 } else { -1 };
+                    let amount = check.asked.amount() + toward * check.margin;
+                    combo.with_limit(check.limit, amount)
+                });
+                prop_assert!(!fires(&moved).is_empty(), "{:?}", attempt);
+            }
             for check in attempt.checks.iter().filter(is_known) {
                 let is_coupled = matches!(check.limit, ComboLimit::Own(n) if usize::from(n) + 1 < combo.steps.len());
                 // When a press that may come early counts moves with its earliest moment.

@@ -114,6 +114,7 @@ struct SummaryLine {
     met: usize,
     fired: usize,
     near: usize,
+    missed: usize,
     broken: usize,
     stopped: usize,
 }
@@ -147,6 +148,7 @@ impl ComboReport {
             met: count(|outcome| outcome == ComboAttemptOutcome::Met),
             fired: fired.count(),
             near,
+            missed: count(|outcome| outcome == ComboAttemptOutcome::Missed),
             broken: count(|outcome| matches!(outcome, ComboAttemptOutcome::Broken(_))),
             stopped: count(|outcome| matches!(outcome, ComboAttemptOutcome::Stopped(_))),
         };
@@ -325,6 +327,7 @@ impl AttemptLine {
                 ComboAttemptOutcome::Met if is_forgotten => "forgotten",
                 ComboAttemptOutcome::Met => "met",
                 ComboAttemptOutcome::Near => "near",
+                ComboAttemptOutcome::Missed => "missed",
                 ComboAttemptOutcome::Broken(_) => "broken",
                 ComboAttemptOutcome::Stopped(_) => "stopped",
             },
@@ -446,8 +449,8 @@ impl Line {
             Line::Difference(DifferenceLine { poll_hz, combo, time_ns, result, why }) => {
                 format!("at {poll_hz} Hz {combo} {result} at {}: {why}", Nanos(*time_ns))
             }
-            Line::Summary(SummaryLine { met, fired, near, broken, stopped }) => format!(
-                "{met} met, {fired} fired, {near} nearly, {broken} broken, {stopped} stopped on the way"
+            Line::Summary(SummaryLine { met, fired, near, missed, broken, stopped }) => format!(
+                "{met} met, {fired} fired, {near} nearly, {missed} missed, {broken} broken, {stopped} stopped on the way"
             ),
         }
     }

@@ -12,6 +12,10 @@ pub enum ComboAttemptOutcome {
     /// They would have been, had not this been pressed in between: a signal, or
     /// `None` for a button that is none.
     Broken(Option<SignalId>),
+    /// All its steps came, and several limits were missed, or one by more than
+    /// little: each check with a negative margin says by how much; see
+    /// [`ComboAttempt::is_met_if_all_change`].
+    Missed,
     /// It went no further than so many steps.
     Stopped(u8),
 }
@@ -77,6 +81,17 @@ pub struct ComboAttempt {
 }
 
 impl ComboAttempt {
+    /// Whether it would have been met with all limits that it missed changed by what
+    /// they were missed by. A press that may come early and came too early even for
+    /// that is met only later, if the limit lets it: then nothing is said.
+    pub fn is_met_if_all_change(&self, combo: &Combo) -> bool {
+        let mut missed = self.checks.iter().filter(|check| check.margin < 0);
+        !missed.any(|check| match check.limit {
+            ComboLimit::After(n) => combo.steps[usize::from(n)].buffer.amount() > 0,
+            _ => false,
+        })
+    }
+
     /// Of a near miss the limit with the smallest change, for its size, that
     /// would have made it fire.
     pub fn nearest(&self) -> Option<&LimitCheck> {

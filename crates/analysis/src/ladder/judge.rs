@@ -5,7 +5,7 @@ use super::{
     find, rung,
 };
 use alloc::{vec, vec::Vec};
-use gtrig_core::{ComboLimit, Moment, SignalId, StepKind, TimeSpan};
+use gtrig_core::{ComboLimit, ComboStep, Moment, SignalId, StepKind, TimeSpan};
 use strum::VariantArray;
 
 impl Link {
@@ -46,9 +46,9 @@ impl Part {
 
 /// The chains that end at one hit of the last step.
 pub(super) struct Judge<'a> {
-    ladder: &'a Ladder,
-    track: &'a Track,
-    last: Hit,
+    pub(super) ladder: &'a Ladder,
+    pub(super) track: &'a Track,
+    pub(super) last: Hit,
     /// For each step but the last whether a chain leads from each of its hits
     /// to the last hit.
     leads: Vec<Vec<bool>>,
@@ -124,13 +124,21 @@ impl<'a> Judge<'a> {
                 (outcome, self.chain(count - 1, self.last.best?.before, self.last))
             }
             (Some((_, n, through)), _) => {
-                (ComboAttemptOutcome::Near, self.chain(n, through.from, through.to))
+                // What cut a hold short is what was wrong with it.
+                let outcome = match through.to.cut_by.filter(|_| through.to.own < 0) {
+                    Some(by) if is_hold(&self.track.steps[n]) => ComboAttemptOutcome::Broken(by),
+                    _ => ComboAttemptOutcome::Near,
+                };
+                (outcome, self.chain(n, through.from, through.to))
             }
             (None, Some((n, through))) => {
                 let by = through.broken?;
                 (ComboAttemptOutcome::Broken(by), self.chain(n, through.from, through.to))
             }
-            (None, None) => return None,
+            (None, None) => {
+                checks.clear();
+                (ComboAttemptOutcome::Missed, self.least_missed()?)
+            }
         };
         self.add_others(&mut checks, &chain);
         let attempt = ComboAttempt {
@@ -165,7 +173,7 @@ impl<'a> Judge<'a> {
     }
 
     /// The hits of a step; of the last only the one that is judged.
-    fn hits(&self, n: usize) -> impl Iterator<Item = &Hit> {
+    pub(super) fn hits(&self, n: usize) -> impl Iterator<Item = &Hit> {
         let is_last = n + 1 == self.track.steps.len();
         let hits = self.track.hits[n].iter().filter(move |_| !is_last);
         hits.chain(is_last.then_some(&self.last))
@@ -410,8 +418,18 @@ impl<'a> Judge<'a> {
                 }
             }
         }
+        let all = self.ladder.combo.all.filter(|_| chain.len() == self.track.steps.len());
+        let is_known = checks.iter().any(|check| check.limit == ComboLimit::All);
+        if let (Some(asked), Some(first), false) = (all, chain.first(), is_known) {
+            let margin = asked.amount() - asked.between(first.began, self.last.met);
+            checks.push(LimitCheck { limit: ComboLimit::All, asked, margin, is_alone: false });
+        }
         checks.sort_by_key(|check| (check.limit.step().unwrap_or(u8::MAX), check.limit));
     }
+}
+
+fn is_hold(step: &ComboStep) -> bool {
+    matches!(step.what, StepKind::Hold(..))
 }
 
 /// Whether a limit asks nothing.

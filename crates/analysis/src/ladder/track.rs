@@ -29,6 +29,9 @@ pub(super) struct Hit {
     /// Of a release that belongs to the press of the step before: which press it
     /// ended.
     pub(super) lifts: Option<u32>,
+    /// Of a hold or a quiet that a press cut short: of which signal, or of a button
+    /// that is none.
+    pub(super) cut_by: Option<Option<SignalId>>,
     /// Up to this press what may break it counts.
     pub(super) heard: u32,
     /// Of a quiet, and of a press that came early, the hit of the step before that

@@ -189,6 +189,18 @@ pub fn attempt_words(rig: &Rig, combo: &Combo, attempt: &ComboAttempt) -> String
             }
             None => "missed".to_string(),
         },
+        ComboAttemptOutcome::Missed => {
+            let missed = attempt.checks.iter().filter(|check| check.margin < 0);
+            let words = missed.map(|check| {
+                let limit = limit_words(rig, combo, check.limit);
+                let measured = measure_words(combo, check);
+                format!("{limit} {measured}: {}", miss_words(combo, rig.rate, check))
+            });
+            let words: Vec<String> = words.collect();
+            let is_said = words.len() > 1 && attempt.is_met_if_all_change(combo);
+            let all = if is_said { "; with all of these it would have fired" } else { "" };
+            format!("{}{all}{mirrored}", words.join("; "))
+        }
         ComboAttemptOutcome::Broken(by) => {
             let by = by.map_or("a button that it does not know".to_string(), |signal| {
                 signal_words(rig, signal)

@@ -150,6 +150,7 @@ impl Bench<'_> {
         let (glyph, style) = match attempt.outcome {
             ComboAttemptOutcome::Met => ("● ", theme.fired()),
             ComboAttemptOutcome::Near => ("◇ ", theme.doubtful()),
+            ComboAttemptOutcome::Missed => ("✗ ", theme.lost()),
             ComboAttemptOutcome::Broken(_) => ("⊣ ", theme.lost()),
             ComboAttemptOutcome::Stopped(_) => ("┄ ", theme.faint()),
         };

@@ -25,6 +25,7 @@ impl Row<'_> {
             }
             let (glyph, style) = match attempt.outcome {
                 ComboAttemptOutcome::Near => ("◇", self.theme().doubtful()),
+                ComboAttemptOutcome::Missed => ("◇", self.theme().faint()),
                 ComboAttemptOutcome::Broken(_) => ("⊣", self.theme().lost()),
                 _ => continue,
             };
