@@ -195,6 +195,12 @@ impl Ladder {
         self.prune(now);
     }
 
+    /// Takes what is open for over, as at the end of a take: what had begun is told
+    /// as stopped.
+    pub fn finish(&mut self) {
+        self.prune_before(Nanos(u64::MAX));
+    }
+
     fn hold(&mut self, edge: &SignalEdge, serial: u32) {
         if let Some(signal) = edge.signal {
             let held = &mut self.held[signal.index()];
@@ -619,12 +625,15 @@ impl Ladder {
 
     /// Forgets what nothing can come of any more, and notes what stopped there.
     fn prune(&mut self, now: Moment) {
-        let oldest = now.time.0.saturating_sub(self.horizon);
+        self.prune_before(Nanos(now.time.0.saturating_sub(self.horizon)));
+    }
+
+    fn prune_before(&mut self, oldest: Nanos) {
         let mut tracks = core::mem::take(&mut self.tracks);
         for track in &mut tracks {
             for n in 0..track.hits.len() {
                 while let Some(hit) = track.hits[n].front()
-                    && hit.met.time.0 < oldest
+                    && hit.met.time < oldest
                 {
                     let hit = *hit;
                     track.hits[n].pop_front();

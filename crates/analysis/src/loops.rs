@@ -6,9 +6,12 @@
 //! fastest loop met.
 
 use crate::audit::Loop;
-use crate::ladder::{ComboAttempt, ComboAttemptOutcome, Ladder};
+use crate::ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, Rung};
 use crate::recording::Recording;
-use alloc::{vec, vec::Vec};
+use alloc::{
+    collections::{BTreeMap, BTreeSet},
+    vec::Vec,
+};
 use gtrig_core::{
     ComboId, ComboNews, ComboOutcome, Machine, Moment, Nanos, Plan, PollRate, Rig, SignalEdge, Tick,
 };
@@ -46,9 +49,24 @@ pub enum LoopCause {
         /// The rate of that loop.
         rate: PollRate,
     },
-    /// In the loop of this rate another combo was in its way, or its presses were
-    /// spent.
-    InItsWay {
+    /// In the loop of this rate it was met too, and waited for another combo that
+    /// was met with one of its presses; `None` where a switch of modes forgot it.
+    Waited {
+        /// The other combo.
+        by: Option<ComboId>,
+        /// The rate of that loop.
+        rate: PollRate,
+    },
+    /// In the loop of this rate one of its presses was spent by an attempt that was
+    /// met then.
+    Spent {
+        /// When that was met.
+        met: Nanos,
+        /// The rate of that loop.
+        rate: PollRate,
+    },
+    /// In the loop of this rate what hands did is no attempt at it.
+    NoAttempt {
         /// The rate of that loop.
         rate: PollRate,
     },
@@ -108,83 +126,133 @@ impl LoopRun {
         latencies
     }
 
-    /// What fired, as combo and moment.
-    fn fired(&self) -> Vec<&ComboNews> {
-        self.news.iter().filter(|news| news.outcome == ComboOutcome::Fired).collect()
+    /// Every attempt at a combo in this loop.
+    fn attempts(&self, rig: &Rig, combo: ComboId) -> Vec<ComboAttempt> {
+        let own = Rig { rate: self.rate, ..rig.clone() };
+        let mut ladder = Ladder::read(&own, combo, self.edges.iter(), self.ends);
+        ladder.finish();
+        ladder.attempts().to_vec()
     }
+}
+
+/// What a loop made of one combo.
+struct Told<'p> {
+    run: &'p LoopRun,
+    combo: ComboId,
+    attempts: Vec<ComboAttempt>,
+    /// The attempts that fired, each with when its last press was reported, in order.
+    fired: Vec<(Nanos, usize)>,
+}
+
+impl<'p> Told<'p> {
+    fn new(run: &'p LoopRun, rig: &Rig, combo: ComboId) -> Self {
+        let attempts = run.attempts(rig, combo);
+        let is_met = |attempt: &ComboAttempt| attempt.outcome == ComboAttemptOutcome::Met;
+        let met = attempts.iter().enumerate().filter(|(_, attempt)| is_met(attempt));
+        let met: BTreeMap<Moment, usize> = met.map(|(n, attempt)| (attempt.ended, n)).collect();
+        let its = run.news.iter().filter(|news| news.combo == combo);
+        let fired = its.filter(|news| news.outcome == ComboOutcome::Fired);
+        let fired = fired.filter_map(|news| met.get(&news.met).copied());
+        let mut fired: Vec<_> = fired.map(|n| (last_press(&attempts[n]), n)).collect();
+        fired.sort_unstable();
+        Told { run, combo, attempts, fired }
+    }
+
+    /// How far apart the same change may be in this loop and in another one: what a
+    /// zone, a gesture or the direction of a stick does is known by the poll only.
+    fn slack(&self, other: &Told) -> u64 {
+        let period = |told: &Told| told.run.rate.time_of(Tick(1)).0;
+        period(self).max(period(other)) + 1_000_000
+    }
+
+    /// Why this loop did not fire what another one did.
+    fn why_not(&self, did: &Told, attempt: &ComboAttempt) -> LoopCause {
+        let rate = self.run.rate;
+        let last = last_press(attempt);
+        let slack = self.slack(did);
+        let same = self.attempts.iter().min_by_key(|other| last_press(other).0.abs_diff(last.0));
+        let same = same.filter(|other| last_press(other).0.abs_diff(last.0) <= slack);
+        match same {
+            Some(other) if other.outcome == ComboAttemptOutcome::Met => {
+                let its = |n: &&ComboNews| n.combo == self.combo && n.met == other.ended;
+                let by = self.run.news.iter().find(its).and_then(|news| match news.outcome {
+                    ComboOutcome::Cancelled(by) => Some(by),
+                    ComboOutcome::Fired | ComboOutcome::Forgotten => None,
+                });
+                return LoopCause::Waited { by, rate };
+            }
+            Some(other) => return LoopCause::Attempt { attempt: other.clone(), rate },
+            None => {}
+        }
+        if let Some(edge) = self.unseen(did, attempt) {
+            return LoopCause::NoEdge { edge, rate };
+        }
+        let first = attempt.rungs.first().map_or(last, |rung| rung.reported);
+        let spent = self.attempts.iter().find(|other| {
+            other.outcome == ComboAttemptOutcome::Met && (first..last).contains(&last_press(other))
+        });
+        match spent {
+            Some(other) => LoopCause::Spent { met: other.ended_at, rate },
+            None => LoopCause::NoAttempt { rate },
+        }
+    }
+
+    /// A change that an attempt took in another loop, and that this one did not see.
+    fn unseen(&self, did: &Told, attempt: &ComboAttempt) -> Option<SignalEdge> {
+        let slack = self.slack(did);
+        let heard = |edge: &SignalEdge| {
+            let (from, to) = (edge.time.0.saturating_sub(slack), edge.time.0 + slack);
+            let at = self.run.edges.partition_point(|other| other.time.0 < from);
+            let mut here = self.run.edges[at..].iter().take_while(|other| other.time.0 <= to);
+            here.any(|other| (other.signal, other.change) == (edge.signal, edge.change))
+        };
+        let taken = |edge: &&SignalEdge| {
+            let is_its = |rung: &Rung| rung.reported == edge.reported();
+            edge.signal.is_some() && attempt.rungs.iter().any(is_its)
+        };
+        did.run.edges.iter().filter(taken).find(|edge| !heard(edge)).copied()
+    }
+}
+
+fn last_press(attempt: &ComboAttempt) -> Nanos {
+    attempt.rungs.last().map_or(attempt.ended_at, |rung| rung.reported)
 }
 
 /// What comes out differently from the fastest of these loops, in order of time.
-pub fn differences(rig: &Rig, paced: &[LoopRun]) -> Vec<LoopDifference> {
-    let hz = |n: &usize| paced[*n].rate.hz();
-    let Some(best) = (0..paced.len()).max_by(|a, b| hz(a).total_cmp(&hz(b))) else {
+pub fn differences(rig: &Rig, runs: &[LoopRun]) -> Vec<LoopDifference> {
+    let hz = |n: &usize| runs[*n].rate.hz();
+    let Some(best) = (0..runs.len()).max_by(|a, b| hz(a).total_cmp(&hz(b))) else {
         return Vec::new();
     };
+    let fired: BTreeSet<ComboId> =
+        runs.iter().flat_map(|run| run.news.iter().map(|news| news.combo)).collect();
     let mut found = Vec::new();
-    for (at, other) in paced.iter().enumerate().filter(|(at, _)| *at != best) {
-        let (missing, extra) = unmatched(&paced[best], other);
-        let differs = |news: &ComboNews, is_extra: bool| {
-            let (did, did_not) =
-                if is_extra { (other, &paced[best]) } else { (&paced[best], other) };
-            let (combo, met) = (news.combo, news.met.time);
-            LoopDifference { at, combo, met, is_extra, cause: cause(rig, did, did_not, news) }
-        };
-        found.extend(missing.into_iter().map(|news| differs(news, false)));
-        found.extend(extra.into_iter().map(|news| differs(news, true)));
+    for combo in fired {
+        let fastest = Told::new(&runs[best], rig, combo);
+        for (at, run) in runs.iter().enumerate().filter(|(at, _)| *at != best) {
+            let other = Told::new(run, rig, combo);
+            found.extend(only_in(at, &fastest, &other, false));
+            found.extend(only_in(at, &other, &fastest, true));
+        }
     }
-    found.sort_by_key(|difference| (difference.met, difference.at));
+    found.sort_by_key(|difference| (difference.met, difference.at, difference.combo));
     found
 }
 
-/// What only the one fired, and what only the other did.
-fn unmatched<'p>(one: &'p LoopRun, other: &'p LoopRun) -> (Vec<&'p ComboNews>, Vec<&'p ComboNews>) {
-    let slack = one.rate.time_of(Tick(1)).0.max(other.rate.time_of(Tick(1)).0) + 1_000_000;
-    let (ours, theirs) = (one.fired(), other.fired());
-    let mut is_taken = vec![false; theirs.len()];
-    let mut missing = Vec::new();
-    for news in ours {
-        let fits = |(n, their): &(usize, &&ComboNews)| {
-            !is_taken[*n]
-                && their.combo == news.combo
-                && their.met.time.0.abs_diff(news.met.time.0) <= slack
-        };
-        match theirs.iter().enumerate().find(fits) {
-            Some((n, _)) => is_taken[n] = true,
-            None => missing.push(news),
-        }
-    }
-    let extra = theirs.into_iter().zip(is_taken).filter(|(_, taken)| !taken);
-    (missing, extra.map(|(news, _)| news).collect())
-}
-
-/// Why one loop did what another did not.
-fn cause(rig: &Rig, did: &LoopRun, did_not: &LoopRun, news: &ComboNews) -> LoopCause {
-    let combo = &rig.combos[news.combo.index()];
-    let span = news.began.time..=news.met.time;
-    let is_its = |edge: &&SignalEdge| {
-        let of = edge.signal.is_some_and(|signal| combo.signals().any(|its| its == signal));
-        of && span.contains(&edge.time)
-    };
-    let heard = |edge: &SignalEdge, by: &LoopRun| {
-        // It may have been seen a poll later.
-        let slack = by.rate.time_of(Tick(1)).0 + 1_000_000;
-        by.edges.iter().any(|other| {
-            (other.signal, other.change) == (edge.signal, edge.change)
-                && other.time.0.abs_diff(edge.time.0) <= slack
-        })
-    };
-    if let Some(edge) = did.edges.iter().filter(is_its).find(|edge| !heard(edge, did_not)) {
-        return LoopCause::NoEdge { edge: *edge, rate: did_not.rate };
-    }
-    let slow = Rig { rate: did_not.rate, ..rig.clone() };
-    let ladder = Ladder::read(&slow, news.combo, did_not.edges.iter(), did_not.ends);
-    let attempt = ladder.attempts().iter().find(|attempt| {
-        attempt.outcome != ComboAttemptOutcome::Met
-            && attempt.ended.time >= news.began.time
-            && attempt.began.time <= news.met.time
+/// What one loop fired and the other did not.
+fn only_in(at: usize, did: &Told, did_not: &Told, is_extra: bool) -> Vec<LoopDifference> {
+    let slack = did.slack(did_not);
+    // Both are in order: each of the one goes with the first left of the other that
+    // is no further away.
+    let mut theirs = did_not.fired.iter().map(|(last, _)| last.0).peekable();
+    let only = did.fired.iter().filter(|(last, _)| {
+        while theirs.next_if(|their| their + slack < last.0).is_some() {}
+        theirs.next_if(|their| *their <= last.0 + slack).is_none()
     });
-    match attempt {
-        Some(attempt) => LoopCause::Attempt { attempt: attempt.clone(), rate: did_not.rate },
-        None => LoopCause::InItsWay { rate: did_not.rate },
-    }
+    let differs = |&(_, n): &(Nanos, usize)| {
+        let attempt = &did.attempts[n];
+        let cause = did_not.why_not(did, attempt);
+        LoopDifference { at, combo: did.combo, met: attempt.ended_at, is_extra, cause }
+    };
+    only.map(differs).collect()
 }

@@ -492,7 +492,7 @@ fn combos_are_told_with_their_margins_the_nearest_miss_first() {
         lines[1].contains("both-hands") && lines[1].contains("18.6 ms (2 ticks) too far apart")
     );
     assert!(lines[2].contains("roll"), "{text}");
-    assert_eq!(lines[3], "4 met, 4 fired, 3 nearly, 0 broken, 0 stopped on the way");
+    assert_eq!(lines[3], "4 met, 4 fired, 3 nearly, 1 missed, 0 broken, 0 stopped on the way");
 }
 
 #[test]

@@ -12,9 +12,14 @@ use gtrig_analysis::{
     loops::{LoopDifference, LoopRun},
     stream::StreamWatch,
 };
-use gtrig_core::{ComboId, ComboNews, ComboOutcome, Nanos, Rig, Signal, SignalId, TimeSpan};
+use gtrig_core::{
+    ComboId, ComboNews, ComboOutcome, DeviceId, Nanos, Rig, Signal, SignalId, TimeSpan,
+};
 use serde::Serialize;
-use std::io::{self, Write};
+use std::{
+    collections::BTreeMap,
+    io::{self, Write},
+};
 
 /// Attempts, combos that get in each other's way, and what loops of other rates
 /// make of them.
@@ -134,7 +139,8 @@ impl ComboReport {
         let rig = session.rig();
         let mut attempts: Vec<(ComboId, ComboAttempt)> = Vec::new();
         for combo in ComboId::first(rig.combos.len()) {
-            let ladder = ladder(session, combo);
+            let mut ladder = ladder(session, combo);
+            ladder.finish();
             attempts.extend(ladder.attempts().iter().map(|attempt| (combo, attempt.clone())));
         }
         attempts.sort_by_key(|(combo, attempt)| (attempt.ended, *combo));
@@ -268,12 +274,19 @@ fn bites(session: &Session) -> Vec<Line> {
 /// device that feeds them: when something happened is not known so well.
 fn coarse(session: &Session, streams: &StreamWatch) -> Vec<Line> {
     let (rig, roster) = (session.rig(), session.roster());
+    let mut moved: BTreeMap<DeviceId, u64> = BTreeMap::new();
+    for event in session.recording().events() {
+        let control = roster.control(event.control);
+        *moved.entry(control.device).or_default() += u64::from(!control.kind.is_button());
+    }
     let mut lines = Vec::new();
     for (id, device) in roster.devices() {
-        // Of buttons alone silence says nothing.
-        let speaks = device.controls().any(|c| !roster.control(c).kind.is_button());
-        let median = streams.device(id).and_then(|stream| stream.intervals.percentile(0.5));
-        let Some(median) = median.filter(|_| speaks) else { continue };
+        let Some(stream) = streams.device(id) else { continue };
+        // Between two presses silence says nothing: half of the reports must be of
+        // something that moves.
+        let moves = moved.get(&id).copied().unwrap_or(0);
+        let median = stream.intervals.percentile(0.5).filter(|_| 2 * moves > stream.reports);
+        let Some(median) = median else { continue };
         for combo in &rig.combos {
             let its = |signal: SignalId| match &rig.signals[signal.index()] {
                 Signal::Control { control, .. } => control.means(device),

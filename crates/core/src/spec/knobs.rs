@@ -5,8 +5,8 @@ use crate::base::{ActionId, Keyword, Nanos, PollRate, ZoneId};
 use crate::device::{ControlRef, DeviceKind};
 use crate::spec::tunable::Tunable;
 use crate::spec::{
-    Calm, Combo, CranePart, Curve, DeadZoneKind, InputSpec, Outline, Quantity, Rig, Shape,
-    ShapeUse, Smooth, Space, Stage, StepKind, TimeSpan, Travel, tunable,
+    Calm, Combo, ComboStep, CranePart, Curve, DeadZoneKind, InputSpec, Outline, Quantity, Rig,
+    Shape, ShapeUse, Smooth, Space, Stage, StepKind, TimeSpan, Travel, tunable,
 };
 use alloc::{format, string::String, vec, vec::Vec};
 use strum::VariantArray;
@@ -194,49 +194,98 @@ impl Rig {
 /// The times of a combo: those of its steps stand in their texts.
 fn combo(visitor: &mut Visitor, combo: &mut Combo) {
     let place = [key("combo"), key(&combo.name)];
-    let mut lift_of = None;
-    if let Some(Calm { span: calm, text: Some(text) }) = &mut combo.calm {
-        let place = joined(&place, [key("steps"), Selector::At(usize::from(*text))]);
-        span(visitor, &place, (&tunable::FOR, &tunable::FOR_TICKS), calm);
+    let at = |text: u8| joined(&place, [key("steps"), Selector::At(usize::from(text))]);
+    let Combo { calm, steps, all, .. } = combo;
+    let first_text = steps.first().and_then(|step| step.text);
+    if let Some(Calm { span: calm, text: Some(text) }) = calm
+        && Some(*text) != first_text
+    {
+        span(visitor, &at(*text), (&tunable::FOR, &tunable::FOR_TICKS), calm);
     }
-    for (n, step) in combo.steps.iter_mut().enumerate() {
+    for n in 0..steps.len() {
+        let (before, step) = steps.split_at_mut(n);
+        let step = &mut step[0];
         let Some(text) = step.text else { continue };
-        let place = joined(&place, [key("steps"), Selector::At(usize::from(text))]);
-        // The release of a tap, which stands in the same text as its press.
-        if lift_of.replace(text) == Some(text) {
-            span(visitor, &place, (&tunable::IN, &tunable::IN_TICKS), &mut step.within);
-            continue;
+        let same = before.iter().position(|other| other.text == Some(text));
+        match same {
+            Some(first) => again(visitor, &at(text), &before[first..], first == 0, step),
+            None => once(visitor, &at(text), n == 0, step),
         }
-        match &mut step.what {
-            StepKind::Hold(_, own) | StepKind::Quiet(own) => {
-                span(visitor, &place, (&tunable::FOR, &tunable::FOR_TICKS), own);
-            }
-            StepKind::Together { spread, .. } => {
-                span(visitor, &place, (&tunable::IN, &tunable::IN_TICKS), spread);
-            }
-            StepKind::Press(_) | StepKind::Release(_) => {}
-        }
-        if n == 0 || matches!(step.what, StepKind::Quiet(_)) {
-            continue;
-        }
-        if step.after.amount() > 0 {
-            let most = step.within.amount();
-            span(visitor, &place, (&tunable::AFTER, &tunable::AFTER_TICKS), &mut step.after);
-            if core::mem::discriminant(&step.after) == core::mem::discriminant(&step.within) {
-                step.after = step.after.with(step.after.amount().min(most));
-            }
-            step.buffer = step.buffer.with(step.buffer.amount().min(step.after.amount()));
-        }
-        if step.buffer.amount() > 0 {
-            let most = step.after.amount();
-            span(visitor, &place, (&tunable::BUFFERED, &tunable::BUFFERED), &mut step.buffer);
-            step.buffer = step.buffer.with(step.buffer.amount().min(most));
-        }
-        span(visitor, &place, (&tunable::WITHIN, &tunable::WITHIN_TICKS), &mut step.within);
     }
-    if let Some(all) = &mut combo.all {
+    // A count that is exact says the quiet before it by the same words.
+    if let Some(Calm { span: calm, text: Some(text) }) = calm
+        && Some(*text) == first_text
+    {
+        let limited = steps.iter().filter(|step| matches!(step.what, StepKind::Press(_))).nth(1);
+        *calm = limited.map_or(*calm, |step| step.within);
+    }
+    if let Some(all) = all {
         span(visitor, &place, (&tunable::ALL_WITHIN, &tunable::ALL_WITHIN_TICKS), all);
     }
+}
+
+/// The times of a step that stands in a text of its own, or is the first of it.
+fn once(visitor: &mut Visitor, place: &[Selector], is_first: bool, step: &mut ComboStep) {
+    match &mut step.what {
+        StepKind::Hold(_, own) | StepKind::Quiet(own) => {
+            span(visitor, place, (&tunable::FOR, &tunable::FOR_TICKS), own);
+        }
+        StepKind::Together { spread, .. } => {
+            span(visitor, place, (&tunable::IN, &tunable::IN_TICKS), spread);
+        }
+        StepKind::Press(_) | StepKind::Release(_) => {}
+    }
+    if !is_first && !matches!(step.what, StepKind::Quiet(_)) {
+        came(visitor, place, step);
+    }
+}
+
+/// The times of a step in the text of others: the release of a tap, or the same step
+/// done again, for which the same words count.
+fn again(
+    visitor: &mut Visitor,
+    place: &[Selector],
+    before: &[ComboStep],
+    is_first: bool,
+    step: &mut ComboStep,
+) {
+    let is_press = |step: &&ComboStep| matches!(step.what, StepKind::Press(_));
+    match &mut step.what {
+        StepKind::Release(_) => {
+            let known = before.iter().find(|step| matches!(step.what, StepKind::Release(_)));
+            match known {
+                Some(known) => step.within = known.within,
+                None => span(visitor, place, (&tunable::IN, &tunable::IN_TICKS), &mut step.within),
+            }
+        }
+        StepKind::Quiet(own) => {
+            *own = before.iter().rfind(is_press).map_or(*own, |press| press.within);
+        }
+        _ => match before.iter().filter(is_press).nth(usize::from(is_first)) {
+            Some(known) => {
+                (step.within, step.after, step.buffer) = (known.within, known.after, known.buffer);
+            }
+            None => came(visitor, place, step),
+        },
+    }
+}
+
+/// When a step comes after the one before it.
+fn came(visitor: &mut Visitor, place: &[Selector], step: &mut ComboStep) {
+    if step.after.amount() > 0 {
+        let most = step.within.amount();
+        span(visitor, place, (&tunable::AFTER, &tunable::AFTER_TICKS), &mut step.after);
+        if core::mem::discriminant(&step.after) == core::mem::discriminant(&step.within) {
+            step.after = step.after.with(step.after.amount().min(most));
+        }
+        step.buffer = step.buffer.with(step.buffer.amount().min(step.after.amount()));
+    }
+    if step.buffer.amount() > 0 {
+        let most = step.after.amount();
+        span(visitor, place, (&tunable::BUFFERED, &tunable::BUFFERED), &mut step.buffer);
+        step.buffer = step.buffer.with(step.buffer.amount().min(most));
+    }
+    span(visitor, place, (&tunable::WITHIN, &tunable::WITHIN_TICKS), &mut step.within);
 }
 
 /// A time in milliseconds or ticks.

@@ -259,6 +259,7 @@ impl<'a> Reader<'a> {
             if part.verb != Verb::Do {
                 let text = (within.len() == 1).then_some(at as u8);
                 is_sound &= self.step(problems, part, (names, text), steps).is_some();
+                check_count(problems, part, steps)?;
                 continue;
             }
             let name = &part.names[0];
@@ -275,12 +276,7 @@ impl<'a> Reader<'a> {
             within.push(other);
             self.steps(problems, other, within, names, steps)?;
             within.pop();
-            if steps.len() > MAX_STEPS {
-                let found = format!("a combo of {} steps", steps.len());
-                let expected = format!("at most {MAX_STEPS}, a tap counting as two");
-                problems.add(part.span.clone(), found, &expected);
-                return None;
-            }
+            check_count(problems, part, steps)?;
         }
         is_sound.then_some(())
     }
@@ -318,18 +314,38 @@ impl<'a> Reader<'a> {
             Verb::Quiet => StepKind::Quiet(part.own?),
             Verb::Do => return None,
         };
-        check_written(problems, part, &what, steps.is_empty())?;
+        let is_first = steps.is_empty();
+        check_written(problems, part, &what, is_first && part.times == 1)?;
+        if part.is_exact && !(is_first && self.calm.is_none()) {
+            let expected = "it as the first step, with nothing before it";
+            problems.add(part.span.clone(), "`exactly`".to_owned(), expected);
+            return None;
+        }
         let within = part.within.unwrap_or(default(&tunable::WITHIN));
         let after = part.after.unwrap_or(within.with(0));
         let buffer = part.buffered.unwrap_or(after.with(0));
-        steps.push(ComboStep { what, after, within, buffer, unless, written, text });
-        if part.verb == Verb::Tap {
-            let lift = part.own.unwrap_or(TimeSpan::millis(tunable::TAP_MS));
-            steps.push(ComboStep {
-                written,
-                text,
-                ..ComboStep::new(StepKind::Release(signals), lift)
-            });
+        let step = ComboStep { what, after, within, buffer, unless, written, text };
+        for n in 0..part.times {
+            let mut step = step.clone();
+            if is_first && n == 0 {
+                step = ComboStep::new(step.what, default(&tunable::WITHIN));
+            } else if n > 0 && part.is_exact {
+                // One more in between would be one too many.
+                let more = signals.iter().filter(|of| !step.unless.contains(of));
+                let more: Vec<SignalId> = more.copied().collect();
+                step.unless.extend(more);
+            }
+            steps.push(ComboStep { written: written + n, text, ..step });
+            if part.verb == Verb::Tap {
+                let lift = part.own.unwrap_or(TimeSpan::millis(tunable::TAP_MS));
+                let lift = ComboStep::new(StepKind::Release(signals.clone()), lift);
+                steps.push(ComboStep { written: written + n, text, ..lift });
+            }
+        }
+        if part.is_exact {
+            self.calm = Some(Calm { span: within, text });
+            let quiet = ComboStep::new(StepKind::Quiet(within), default(&tunable::WITHIN));
+            steps.push(ComboStep { written: written + part.times, text, ..quiet });
         }
         Some(())
     }
@@ -454,6 +470,16 @@ impl<'a> Reader<'a> {
             }
         }
     }
+}
+
+fn check_count(problems: &mut Problems, part: &Written, steps: &[ComboStep]) -> Option<()> {
+    if steps.len() > MAX_STEPS {
+        let found = format!("a combo of {} steps", steps.len());
+        let expected = format!("at most {MAX_STEPS}, a tap counting as two");
+        problems.add(part.span.clone(), found, &expected);
+        return None;
+    }
+    Some(())
 }
 
 fn least_nanos(step: &ComboStep, rate: gtrig_core::PollRate) -> u64 {

@@ -3,13 +3,14 @@
 //! ```text
 //! steps   = step { "," step } ;
 //! step    = what { clause } ;
-//! what    = "press" any | "push" any | "make" any | "release" any
-//!         | "tap" any [ "in" time ]
+//! what    = "press" any [ count ] | "push" any | "make" any | "release" any
+//!         | "tap" any [ count ] [ "in" time ]
 //!         | "hold" any "for" time
 //!         | "together" name "and" name { "and" name } [ "in" time ] [ "in" "order" ]
 //!         | "quiet" "for" time
 //!         | "do" combo ;
 //! any     = name { "or" name } ;
+//! count   = [ "exactly" ] number "times" ;
 //! clause  = "after" time | "within" time | "buffered" time
 //!         | "unless" name { "or" name } ;
 //! time    = number ( "ms" | "s" | "tick" | "ticks" ) ;
@@ -27,6 +28,10 @@ pub(super) struct Written<'t> {
     /// Of a hold, a quiet, a tap or a chord.
     pub(super) own: Option<TimeSpan>,
     pub(super) in_order: bool,
+    /// How many times it is done, one after the other.
+    pub(super) times: u8,
+    /// Not once more, nor before nor after.
+    pub(super) is_exact: bool,
     pub(super) after: Option<TimeSpan>,
     pub(super) within: Option<TimeSpan>,
     pub(super) buffered: Option<TimeSpan>,
@@ -57,6 +62,9 @@ const VERBS: [(&str, Verb); 9] = [
     ("do", Verb::Do),
 ];
 
+/// A step is done at most so many times by one word.
+const MAX_TIMES: u8 = 12;
+
 const CLAUSES: [&str; 4] = ["after", "within", "buffered", "unless"];
 
 /// Reads one step, which stands at `offset` of the file.
@@ -82,6 +90,8 @@ pub(super) fn step<'t>(
         names: Vec::new(),
         own: None,
         in_order: false,
+        times: 1,
+        is_exact: false,
         after: None,
         within: None,
         buffered: None,
@@ -89,6 +99,7 @@ pub(super) fn step<'t>(
         span: whole,
     };
     reader.names(problems, &mut step)?;
+    reader.count(problems, &mut step)?;
     while let Some(word) = reader.next() {
         reader.clause(problems, &mut step, word)?;
     }
@@ -152,6 +163,30 @@ impl<'t> Reader<'t> {
             let expected = "two names or more, joined by `and`";
             problems.add(step.span.clone(), "a chord of one".to_owned(), expected);
             return None;
+        }
+        Some(())
+    }
+
+    /// How many times a press or a tap is done.
+    fn count(&mut self, problems: &mut Problems, step: &mut Written<'t>) -> Option<()> {
+        if !matches!(step.verb, Verb::Press | Verb::Tap) {
+            return Some(());
+        }
+        step.is_exact = self.next_is("exactly");
+        let number = self.words.next_if(|word| word.text.parse::<u8>().is_ok());
+        let times = number.as_ref().and_then(|number| number.text.parse().ok());
+        let is_meant = step.is_exact || number.is_some();
+        match times.filter(|times| (2..=MAX_TIMES).contains(times)) {
+            Some(times) if self.next_is("times") => step.times = times,
+            _ if is_meant => {
+                let expected = format!(
+                    "a number from 2 to {MAX_TIMES} and `times`, such as \"exactly 2 times\""
+                );
+                let place = number.map_or(self.end.clone(), |number| number.span);
+                problems.add(place, "a count".to_owned(), &expected);
+                return None;
+            }
+            _ => {}
         }
         Some(())
     }

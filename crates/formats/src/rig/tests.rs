@@ -570,6 +570,41 @@ fn combos_are_read() {
     );
 }
 
+/// A count is short for steps, and one number of its words moves all of them.
+#[test]
+fn a_count_is_short_for_steps() {
+    use crate::words::combo_words;
+    let rig =
+        |steps: &str| parse("t", &format!("rig = 1\n[combo.c]\nsteps = \"{steps}\"")).unwrap();
+    let words = |rig: &Rig| combo_words(rig, &rig.combos[0]);
+    let short = rig("press south exactly 3 times within 250 ms");
+    let next = "press pad/south within 250 ms unless pad/south";
+    assert_eq!(
+        words(&short),
+        format!("quiet for 250 ms, press pad/south, {next}, {next}, quiet for 250 ms")
+    );
+    let knobs = short.knobs();
+    let places: Vec<String> =
+        knobs.iter().map(|k| k.place.to_string()).filter(|p| p.starts_with("combo")).collect();
+    assert_eq!(places, ["combo.c.steps[0].within"]);
+    let place = &knobs.iter().find(|knob| knob.place.is_in("combo")).unwrap().place;
+    let wider = rig("press south exactly 3 times within 300 ms");
+    assert_eq!(short.with(place, 300.0).combos, wider.combos);
+
+    let taps = rig("press east, tap south or west 2 times in 150 ms within 400 ms");
+    assert_eq!(
+        words(&taps),
+        "press pad/east, press pad/south or pad/west within 400 ms, release pad/south or pad/west within 150 ms, press pad/south or pad/west within 400 ms, release pad/south or pad/west within 150 ms"
+    );
+    let faster = taps
+        .knobs()
+        .into_iter()
+        .filter(|k| k.place.is_in("combo"))
+        .fold(taps.clone(), |rig, knob| rig.with(&knob.place, 100.0));
+    let expected = rig("press east, tap south or west 2 times in 100 ms within 100 ms");
+    assert_eq!(faster.combos, expected.combos);
+}
+
 /// The step of a combo, and where and what is said of it.
 #[rstest]
 #[case::unknown_verb("pres south", "6:9: found `pres`", "did you mean \"press\"")]
@@ -588,6 +623,10 @@ fn combos_are_read() {
 #[case::a_chord_of_one("together south", "6:9: found a chord of one", "joined by `and`")]
 #[case::a_chord_with_itself("together south and south", "", "different names")]
 #[case::a_limit_on_the_first("press south within 90 ms", "", "no step before it")]
+#[case::once("press south 1 times", "6:21: found a count", "from 2 to 12")]
+#[case::no_times("press south exactly 2", "6:29: found a count", "and `times`")]
+#[case::exactly_later("press east, press south exactly 2 times", "", "as the first step")]
+#[case::too_many("tap south 12 times, tap east 12 times", "", "at most 24")]
 #[case::quiet_alone("quiet for 90 ms", "", "a step beside it")]
 #[case::quiet_within("press south, quiet for 90 ms, press east", "", "a step beside it")]
 #[case::quiet_before_a_chord("quiet for 90 ms, together south and east", "", "before a press")]

@@ -20,8 +20,18 @@ pub fn loop_words(rig: &Rig, difference: &LoopDifference) -> String {
             let combo = &rig.combos[difference.combo.index()];
             format!("at {rate} it is {}", attempt_words(&slow, combo, attempt))
         }
-        LoopCause::InItsWay { rate } => {
-            format!("at {rate} another combo was in its way, or its presses were spent")
+        LoopCause::Waited { by: Some(by), rate } => {
+            let by = &rig.combos[by.index()].name;
+            format!("at {rate} it is met too, and {by} is met with one of its presses")
+        }
+        LoopCause::Waited { by: None, rate } => {
+            format!("at {rate} it is met too, and another mode comes while it waits")
+        }
+        LoopCause::Spent { met, rate } => {
+            format!("at {rate} one of its presses is spent: it is met at {met} already")
+        }
+        LoopCause::NoAttempt { rate } => {
+            format!("at {rate} the same changes are no attempt at it")
         }
     }
 }
