@@ -53,7 +53,7 @@ pub fn ladder(session: &Session, sheet: &LadderSheet) -> String {
     page.title(&sheet.title);
     page.text(20.0, 52.0, &format!("{}: {}", combo.name, combo_words(rig, combo)), FAINT);
     let words = attempt.map_or("nobody has tried it".to_owned(), |attempt| {
-        format!("{}: {}", attempt.ended.time, attempt_words(rig, combo, attempt))
+        format!("{}: {}", attempt.ended_at, attempt_words(rig, combo, attempt))
     });
     page.text(20.0, 70.0, &words, INK);
     let mut drawing = Drawing { rate: session.plan().rate(), combo, page };

@@ -16,7 +16,6 @@ mod yard;
 use measuring::Measuring;
 use polling::Polling;
 use timing::Ladders;
-pub(crate) use timing::ended_at;
 pub(crate) use touching::MARGIN;
 use touching::Touching;
 pub(crate) use tuning::Tuning;

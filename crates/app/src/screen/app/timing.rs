@@ -7,7 +7,7 @@ use gtrig_analysis::{
     Session,
     ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
 };
-use gtrig_core::{BoundInput, ComboId, Nanos, Tick};
+use gtrig_core::{BoundInput, ComboId, Tick};
 use gtrig_formats::words::attempt_words;
 
 /// Of a rig with more combos only so many are followed all the time, and the
@@ -63,13 +63,6 @@ impl Ladders {
     }
 }
 
-/// When an attempt was over, as it was reported.
-pub(crate) fn ended_at(attempt: &ComboAttempt) -> Nanos {
-    attempt.rungs.last().map_or(attempt.ended.time, |last| {
-        Nanos(last.reported.0 + attempt.ended.time.0.saturating_sub(last.press.time.0))
-    })
-}
-
 impl App {
     pub(super) fn follow_combos(&mut self) {
         if self.session().rig().combos.is_empty() {
@@ -89,7 +82,7 @@ impl App {
 
     /// The tick at which an attempt was over.
     pub(crate) fn end_tick(&self, attempt: &ComboAttempt) -> Tick {
-        self.session().plan().rate().tick_seeing(ended_at(attempt))
+        self.session().plan().rate().tick_seeing(attempt.ended_at)
     }
 
     /// The combo of the ladder bench: the chosen one, or that of the chosen
@@ -118,6 +111,12 @@ impl App {
         let attempts = self.ladder(combo)?.attempts();
         let tick = self.tick();
         attempts.iter().rev().find(|attempt| self.end_tick(attempt) <= tick)
+    }
+
+    /// The attempt at a combo that is over next after the playhead.
+    pub(crate) fn next_attempt_of(&self, combo: ComboId) -> Option<&ComboAttempt> {
+        let tick = self.tick();
+        self.ladder(combo)?.attempts().iter().find(|attempt| self.end_tick(attempt) > tick)
     }
 
     /// Every near miss, the nearest first, with its combo.

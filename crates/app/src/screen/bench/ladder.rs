@@ -12,8 +12,8 @@
 use super::Entry;
 use super::tune;
 use crate::figure::{self, Excerpt, LadderSheet};
+use crate::screen::App;
 use crate::screen::draw::paint;
-use crate::screen::{App, app::ended_at};
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung};
 use gtrig_core::{Combo, ComboId, ComboLimit, ComboStep, Moment, PollRate, StepKind, TimeSpan};
@@ -84,7 +84,7 @@ fn near(buffer: &mut Buffer, area: Rect, app: &App) {
         let Some(check) = attempt.nearest() else { continue };
         let is_here = app.end_tick(attempt) == app.tick();
         let style = if is_here { app.theme.chosen() } else { app.theme.plain() };
-        let at = format!("◇ {:>12}", ended_at(attempt).to_string());
+        let at = format!("◇ {:>12}", attempt.ended_at.to_string());
         let x = paint::text(buffer, row, row.x, &at, app.theme.faint()) + 2;
         let x = paint::text(buffer, row, x, &combo.name, style).max(x + 12) + 1;
         let words = miss_words(combo, rig.rate, check);
@@ -144,7 +144,16 @@ impl Bench<'_> {
     fn said(&self, buffer: &mut Buffer, row: Rect, attempt: Option<&ComboAttempt>) {
         let theme = self.app.theme;
         let Some(attempt) = attempt else {
-            paint::text(buffer, row, row.x + 2, "nobody has tried it yet", theme.faint());
+            let text = match self.app.next_attempt_of(self.n) {
+                Some(next) => {
+                    format!(
+                        "nobody has tried it by now; the next attempt is over at {}",
+                        next.ended_at
+                    )
+                }
+                None => "nobody has tried it yet".to_owned(),
+            };
+            paint::text(buffer, row, row.x + 2, &text, theme.faint());
             return;
         };
         let (glyph, style) = match attempt.outcome {
@@ -156,7 +165,7 @@ impl Bench<'_> {
         };
         let x = paint::text(buffer, row, row.x + 2, glyph, style);
         let words = attempt_words(self.app.session().rig(), self.combo, attempt);
-        let text = format!("{}  {words}", ended_at(attempt));
+        let text = format!("{}  {words}", attempt.ended_at);
         paint::text(buffer, row, x, &text, style);
     }
 

@@ -3,7 +3,6 @@
 use super::paint;
 use crate::screen::{
     App,
-    app::ended_at,
     areas::Areas,
     view::{Lane, lane_name},
 };
@@ -27,7 +26,7 @@ fn combo(app: &App, n: ComboId) -> String {
         (false, met) => format!("waiting for step {} of {}", met + 1, of.steps.len()),
     };
     let last = app.attempt_of(n).map_or(String::new(), |attempt| {
-        format!(" The last attempt, at {}: {}.", ended_at(attempt), attempt_words(rig, of, attempt))
+        format!(" The last attempt, at {}: {}.", attempt.ended_at, attempt_words(rig, of, attempt))
     });
     format!("{} is {state}: {}.{last}", of.name, combo_words(rig, of))
 }
