@@ -53,27 +53,34 @@ pub fn signal_words(rig: &Rig, signal: SignalId) -> String {
 
 /// A step, as rigs write it, without its limits on when it comes.
 pub fn rung_words(rig: &Rig, step: &ComboStep) -> String {
-    let names = |joined: &str| {
-        let names = step.what.signals().iter().map(|&signal| signal_words(rig, signal));
-        names.collect::<Vec<_>>().join(joined)
-    };
+    let name = step_name(rig, step);
     match &step.what {
-        StepKind::Press(of) => {
-            let verb = match of.first().and_then(|of| rig.signals.get(of.index())) {
-                Some(Signal::Way(..)) => "push",
-                Some(Signal::Gesture(_)) => "make",
-                _ => "press",
-            };
-            format!("{verb} {}", names(" or "))
+        StepKind::Press(_) | StepKind::Release(_) => name,
+        StepKind::Hold(_, span) | StepKind::Quiet(span) => {
+            format!("{name} for {}", span_words(*span))
         }
-        StepKind::Release(_) => format!("release {}", names(" or ")),
-        StepKind::Hold(_, span) => format!("hold {} for {}", names(" or "), span_words(*span)),
         StepKind::Together { spread, in_order, .. } => {
             let order = if *in_order { " in order" } else { "" };
-            format!("together {} in {}{order}", names(" and "), span_words(*spread))
+            format!("{name} in {}{order}", span_words(*spread))
         }
-        StepKind::Quiet(span) => format!("quiet for {}", span_words(*span)),
     }
+}
+
+/// A step without any limit: `press south or east`.
+fn step_name(rig: &Rig, step: &ComboStep) -> String {
+    let (verb, joint) = match &step.what {
+        StepKind::Press(of) => match of.first().and_then(|of| rig.signals.get(of.index())) {
+            Some(Signal::Way(..)) => ("push", " or "),
+            Some(Signal::Gesture(_)) => ("make", " or "),
+            _ => ("press", " or "),
+        },
+        StepKind::Release(_) => ("release", " or "),
+        StepKind::Hold(..) => ("hold", " or "),
+        StepKind::Together { .. } => ("together", " and "),
+        StepKind::Quiet(_) => return "quiet".to_string(),
+    };
+    let names = step.what.signals().iter().map(|&signal| signal_words(rig, signal));
+    format!("{verb} {}", names.collect::<Vec<_>>().join(joint))
 }
 
 /// A combo as rigs write it, with every limit.
@@ -106,21 +113,16 @@ pub fn combo_words(rig: &Rig, combo: &Combo) -> String {
 /// south came`.
 pub fn limit_words(rig: &Rig, combo: &Combo, limit: ComboLimit) -> String {
     let step = |n: u8| combo.steps.get(usize::from(n));
-    let words = |n: u8| step(n).map_or(String::new(), |step| rung_words(rig, step));
+    let name = |n: u8| step(n).map_or(String::new(), |step| step_name(rig, step));
     match limit {
-        ComboLimit::Calm => format!("quiet before {}", words(0)),
+        ComboLimit::Calm => format!("quiet before {}", name(0)),
         ComboLimit::Within(n) if is_lift_of_tap(combo, n) => {
-            let names = step(n).map(|step| step.what.signals()).unwrap_or_default();
-            let names = names.iter().map(|&signal| signal_words(rig, signal));
-            format!("tap {} held", names.collect::<Vec<_>>().join(" or "))
+            format!("{} held", name(n).replacen("release", "tap", 1))
         }
-        ComboLimit::After(n) | ComboLimit::Within(n) => format!("{} came", words(n)),
+        ComboLimit::After(n) | ComboLimit::Within(n) => format!("{} came", name(n)),
         ComboLimit::Own(n) => match step(n).map(|step| &step.what) {
-            Some(StepKind::Hold(of, _)) => {
-                let names = of.iter().map(|&signal| signal_words(rig, signal));
-                format!("hold {} held", names.collect::<Vec<_>>().join(" or "))
-            }
-            Some(StepKind::Together { .. }) => format!("{} took", words(n)),
+            Some(StepKind::Hold(..)) => format!("{} held", name(n)),
+            Some(StepKind::Together { .. }) => format!("{} took", name(n)),
             _ => "quiet at the end".to_string(),
         },
         ComboLimit::All => "all steps took".to_string(),

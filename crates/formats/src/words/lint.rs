@@ -105,7 +105,7 @@ fn combo(rig: &Rig, finding: &Finding) -> String {
         Finding::Begins { longer, at_most } => {
             let longer = &rig.combos[longer.index()].name;
             format!(
-                "`{longer}` begins with all of it: whoever does that one fires this one on the way; with `waits-for = \"{longer}\"` only one of the two fires, at the price of {} at most",
+                "`{longer}` begins with all steps of this one, so doing `{longer}` fires this one first; with `waits-for = \"{longer}\"` only one of the two fires, and this one up to {} later",
                 span_words(at_most)
             )
         }
