@@ -90,7 +90,7 @@ impl MotionRule {
 /// The crane at a tick.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Crane {
-    /// Where each part is, in the order of [`CranePart::ALL`].
+    /// Where each part is, in the order of [`CranePart`].
     pub at: [f32; 4],
     /// How fast each part is, in units a second.
     pub velocity: [f32; 4],

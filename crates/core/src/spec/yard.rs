@@ -62,7 +62,7 @@ pub struct Drive {
 /// How the crane of a rig moves.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct YardSpec {
-    /// For each part, in the order of [`CranePart::ALL`], what drives it.
+    /// For each part, in the order of [`CranePart`], what drives it.
     pub drives: [Option<Drive>; 4],
     /// The action that closes the grip.
     pub grip: Option<ActionId>,
