@@ -27,6 +27,7 @@ pub mod lint;
 pub mod loops;
 pub mod measure;
 pub mod motion;
+pub mod phase;
 mod recording;
 pub mod score;
 mod session;

@@ -3,7 +3,10 @@
 mod common;
 
 use common::*;
-use gtrig_analysis::audit::{Hitches, Loop, LoopAudit, audit, shortest_state};
+use gtrig_analysis::{
+    audit::{Hitches, Loop, LoopAudit, audit, shortest_state},
+    phase::phase_losses,
+};
 use gtrig_core::*;
 use proptest::prelude::*;
 use rstest::rstest;
@@ -14,7 +17,15 @@ fn hz(hz: f64) -> PollRate {
 
 /// The events of a pad's south going down and up at these milliseconds.
 fn taps(taps: &[(f64, f64)]) -> (Desk, Vec<Event>) {
-    let mut desk = Desk::new(rig(Vec::new()));
+    taps_with(taps, 0)
+}
+
+/// The same by a rig that debounces for so many milliseconds.
+fn taps_with(taps: &[(f64, f64)], debounce: u64) -> (Desk, Vec<Event>) {
+    let mut rig = rig(Vec::new());
+    let (of, debounce) = (vec![Scope::Kind(DeviceKind::Pad)], Some(Nanos::from_millis(debounce)));
+    rig.edges = vec![EdgeRule { of, debounce, ..EdgeRule::default() }];
+    let mut desk = Desk::new(rig);
     for &(down, up) in taps {
         desk.set(down, "pad1/south", 1);
         desk.set(up, "pad1/south", 0);
@@ -136,5 +147,34 @@ proptest! {
         desk.run_to(3_000);
         let total = audit(desk.session.plan(), &events, Loop::steady(PollRate::DEFAULT)).total;
         prop_assert_eq!(total.lost, desk.session.now().lost());
+    }
+}
+
+proptest! {
+    /// What is lost on average over all phases is the mean of what the audits of all
+    /// phases lose: taps at whole milliseconds, and loops that begin between them.
+    #[test]
+    fn the_mean_loss_is_the_mean_of_all_phases(
+        gaps in prop::collection::vec((1u32..60, 1u32..60), 1..12), period in 2u32..50,
+        debounce in prop_oneof![Just(0u64), 1u64..12],
+    ) {
+        let rate = hz(1000.0 / f64::from(period));
+        prop_assume!(rate.time_of(Tick(1)).0 == u64::from(period) * 1_000_000);
+        let taps_ms = one_after_another(&gaps);
+        let lost = (0..period).map(|phase| {
+            let shift = f64::from(phase) + 0.5;
+            let shifted: Vec<_> = taps_ms.iter().map(|(a, b)| (a + shift, b + shift)).collect();
+            let (desk, events) = taps_with(&shifted, debounce);
+            audit(desk.session.plan(), &events, Loop::steady(rate)).total.lost
+        });
+        let mean = lost.sum::<u64>() as f64 / f64::from(period);
+        let (desk, events) = taps_with(&taps_ms, debounce);
+        let losses = phase_losses(desk.session.plan(), &events, rate);
+        prop_assert_eq!(losses.len(), 1);
+        prop_assert!((losses[0].lost - mean).abs() < 1e-9, "{} {}", losses[0].lost, mean);
+        // Of the shortest press or pause it follows from which rate on that is none.
+        let shortest = shortest_state(desk.session.plan(), &events).unwrap();
+        let is_sure = shortest.0 >= u64::from(period) * 1_000_000;
+        prop_assert!(!is_sure || debounce > 0 || losses[0].lost == 0.0);
     }
 }

@@ -307,6 +307,11 @@ fn an_audit_says_which_rate_would_have_seen_it() {
     let text = stdout(&output);
     assert!(text.contains("Nothing is lost at 1000 Hz, the lowest of these rates"), "{text}");
     assert!(text.contains("a steady loop of 477 Hz or more cannot lose one"), "{text}");
+    let demanded = |rate| {
+        let take = demo("lost-tap.take.jsonl");
+        gtrig(&["audit", "--deny-lost", "--rates", rate, &take]).status.code()
+    };
+    assert_eq!(["240", "480"].map(demanded), [Some(1), Some(0)]);
     let widths: Vec<usize> = text.lines().take(5).map(|l| l.chars().count()).collect();
     assert!(widths.windows(2).all(|pair| pair[0] == pair[1]), "aligned: {widths:?}\n{text}");
 }

@@ -1,7 +1,10 @@
 //! Audits as reports: a table for people, JSON and CSV for programs.
 
 use crate::report::{Report, Table, cell, json_line};
-use gtrig_analysis::audit::{LoopAudit, Presses};
+use gtrig_analysis::{
+    audit::{LoopAudit, Presses},
+    phase::PhaseLoss,
+};
 use gtrig_core::{Nanos, Roster};
 use serde::Serialize;
 use std::{
@@ -17,7 +20,8 @@ pub struct AuditReport {
     /// The rate from which on a steady loop cannot lose a press, whatever its
     /// phase: one poll in the shortest state.
     sure_hz: Option<f64>,
-    /// The lowest of the audited rates at which nothing was lost.
+    /// The lowest of the audited rates at which nothing was lost, nor would have been
+    /// in another phase.
     lowest_lossless_hz: Option<f64>,
     loops: Vec<LoopRow>,
 }
@@ -40,6 +44,9 @@ struct Row {
     sent: u64,
     seen: u64,
     lost: u64,
+    /// What a steady loop of the rate loses on average over all its phases; not known
+    /// of what is latched.
+    mean_lost: Option<f64>,
     chatter: u64,
     delayed: u64,
     missed_by_step: u64,
@@ -57,21 +64,35 @@ struct Latency {
 }
 
 impl AuditReport {
-    /// A report of audits of the same events.
-    pub fn new(roster: &Roster, audits: &[LoopAudit], shortest_state: Option<Nanos>) -> Self {
-        let lossless = audits.iter().filter(|audit| audit.total.lost == 0);
-        let rates = lossless.map(|audit| audit.of.rate.hz());
+    /// A report of audits of the same events, each with what its rate loses over all
+    /// phases.
+    pub fn new(
+        roster: &Roster,
+        audits: &[(LoopAudit, Vec<PhaseLoss>)],
+        shortest_state: Option<Nanos>,
+    ) -> Self {
+        let loops: Vec<LoopRow> =
+            audits.iter().map(|(audit, losses)| LoopRow::new(roster, audit, losses)).collect();
+        let lossless = loops.iter().filter(|row| row.total.is_lossless());
+        let rates = lossless.map(|row| row.poll_hz);
         AuditReport {
             shortest_state_ms: shortest_state.map(Nanos::as_millis),
             sure_hz: shortest_state.filter(|s| s.0 > 0).map(|s| 1e9 / s.0 as f64),
             lowest_lossless_hz: rates.reduce(f64::min),
-            loops: audits.iter().map(|audit| LoopRow::new(roster, audit)).collect(),
+            loops,
         }
+    }
+
+    /// Whether none of the loops lost a press, and none would have in another phase.
+    pub fn is_lossless(&self) -> bool {
+        self.loops.iter().all(|row| row.total.is_lossless())
     }
 }
 
 impl LoopRow {
-    fn new(roster: &Roster, audit: &LoopAudit) -> Self {
+    fn new(roster: &Roster, audit: &LoopAudit, losses: &[PhaseLoss]) -> Self {
+        let loss = |id| losses.iter().find(|loss| loss.control == id).map(|loss| loss.lost);
+        let all = losses.iter().map(|loss| loss.lost).reduce(|a, b| a + b);
         let name = |id| roster.address(id).to_string();
         let of = audit.of;
         LoopRow {
@@ -80,14 +101,18 @@ impl LoopRow {
             hitch_every_ms: of.hitches.map(|h| h.every.as_millis()),
             hitch_lasts_ms: of.hitches.map(|h| h.lasts.as_millis()),
             step_hz: of.step.map(gtrig_core::PollRate::hz),
-            total: Row::new("all".to_owned(), &audit.total),
-            controls: audit.controls.iter().map(|(id, p)| Row::new(name(*id), p)).collect(),
+            total: Row::new("all".to_owned(), &audit.total, all),
+            controls: audit
+                .controls
+                .iter()
+                .map(|(id, presses)| Row::new(name(*id), presses, loss(*id)))
+                .collect(),
         }
     }
 }
 
 impl Row {
-    fn new(control: String, presses: &Presses) -> Self {
+    fn new(control: String, presses: &Presses, mean_lost: Option<f64>) -> Self {
         let at = |share| presses.latency(share).map(Nanos::as_millis);
         let latency = || {
             Some(Latency {
@@ -103,6 +128,7 @@ impl Row {
             sent: presses.sent,
             seen: presses.seen,
             lost: presses.lost,
+            mean_lost,
             chatter: presses.chatter,
             delayed: presses.delayed,
             missed_by_step: presses.missed_by_step,
@@ -111,24 +137,32 @@ impl Row {
         }
     }
 
-    fn counts(&self) -> [u64; 7] {
+    /// Whether no press was lost, nor would have been in another phase.
+    fn is_lossless(&self) -> bool {
+        self.lost == 0 && self.mean_lost.is_none_or(|lost| lost == 0.0)
+    }
+
+    /// What is counted, in the order of the columns.
+    fn counts(&self, mean: impl Fn(f64) -> String) -> [String; 8] {
         [
-            self.sent,
-            self.seen,
-            self.lost,
-            self.chatter,
-            self.delayed,
-            self.missed_by_step,
-            self.doubled_by_step,
+            self.sent.to_string(),
+            self.seen.to_string(),
+            self.lost.to_string(),
+            self.mean_lost.map_or(String::new(), mean),
+            self.chatter.to_string(),
+            self.delayed.to_string(),
+            self.missed_by_step.to_string(),
+            self.doubled_by_step.to_string(),
         ]
     }
 }
 
 /// The widths of the columns that hold numbers, and their titles.
-const COLUMNS: [(usize, &str); 12] = [
+const COLUMNS: [(usize, &str); 13] = [
     (5, "sent"),
     (5, "seen"),
     (5, "lost"),
+    (7, "mean"),
     (8, "chatter"),
     (8, "delayed"),
     (7, "missed"),
@@ -165,6 +199,7 @@ impl Report for AuditReport {
                 "sent",
                 "seen",
                 "lost",
+                "mean_lost",
                 "chatter",
                 "delayed",
                 "missed_by_step",
@@ -182,7 +217,7 @@ impl Report for AuditReport {
 
 impl LoopRow {
     fn cells(&self, row: &Row) -> Vec<String> {
-        let counts = row.counts().map(|count| count.to_string());
+        let counts = row.counts(|mean| mean.to_string());
         let latency = row.latency_ms.map(Latency::list);
         let mut cells = vec![
             self.poll_hz.to_string(),
@@ -223,10 +258,16 @@ impl fmt::Display for AuditReport {
         match self.lowest_lossless_hz {
             Some(hz) => writeln!(
                 f,
-                "Nothing is lost at {hz} Hz, the lowest of these rates that loses nothing."
+                "Nothing is lost at {hz} Hz, the lowest of these rates that loses nothing, whatever the phase of a steady loop."
             )?,
-            None => writeln!(f, "Every one of these rates loses presses.")?,
+            None => {
+                writeln!(
+                    f,
+                    "Every one of these rates loses presses, in this phase or in another."
+                )?;
+            }
         }
+        writeln!(f, "mean: what a steady loop of the rate loses on average over all its phases.")?;
         match (self.shortest_state_ms, self.sure_hz) {
             (Some(ms), Some(hz)) => writeln!(
                 f,
@@ -241,7 +282,7 @@ impl fmt::Display for AuditReport {
 impl fmt::Display for Row {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{:<20}", self.control)?;
-        for ((width, _), count) in COLUMNS.iter().zip(self.counts()) {
+        for ((width, _), count) in COLUMNS.iter().zip(self.counts(|mean| format!("{mean:.2}"))) {
             write!(f, "{count:>width$}")?;
         }
         match self.latency_ms {

@@ -7,7 +7,10 @@ use crate::{
     loops::{self, AuditBy},
 };
 use clap::Args;
-use gtrig_analysis::audit::{self, Hitches, shortest_state};
+use gtrig_analysis::{
+    audit::{self, Hitches, shortest_state},
+    phase::phase_losses,
+};
 use gtrig_core::Event;
 use gtrig_formats::audit::AuditReport;
 use std::path::PathBuf;
@@ -41,6 +44,9 @@ pub struct Audit {
     step: Option<f64>,
     #[command(flatten)]
     print: Printing,
+    /// Exit with 1 when a loop loses a press, in this phase or in another.
+    #[arg(long)]
+    deny_lost: bool,
     /// Draw a chart too: a file that ends in .svg or .pdf.
     #[arg(long, value_name = "FILE")]
     chart: Option<PathBuf>,
@@ -78,8 +84,14 @@ impl Audit {
                 figure::save(&figure::audit(title, &audits), chart)?;
             }
             let shortest = shortest_state(plan, &events);
-            output.report(&AuditReport::new(session.roster(), &audits, shortest))?;
-            Ok(Status::Fine)
+            let losses = audits.into_iter().map(|audit| {
+                let losses = phase_losses(plan, &events, audit.of.rate);
+                (audit, losses)
+            });
+            let losses: Vec<_> = losses.collect();
+            let report = AuditReport::new(session.roster(), &losses, shortest);
+            output.report(&report)?;
+            Ok(Status::no_if(self.deny_lost && !report.is_lossless()))
         })
     }
 }

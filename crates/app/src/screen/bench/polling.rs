@@ -198,7 +198,7 @@ fn sentences(audited: &Audited, subject: &Subject) -> Vec<String> {
     let name = subject.name();
     let first = match lowest {
         Some(hz) => format!(
-            "Of {name} nothing is lost at {hz} Hz, the lowest of these rates that loses nothing."
+            "Of {name} nothing is lost at {hz} Hz, the lowest of these rates that loses nothing in this phase."
         ),
         None => format!(
             "Of {name} every one of these rates loses presses; latching catches taps at any rate."
