@@ -14,6 +14,7 @@
 
 mod attempt;
 mod judge;
+mod links;
 mod missed;
 mod track;
 
@@ -281,23 +282,6 @@ impl Ladder {
         }
     }
 
-    /// Of a release that belongs to the press of the step before: which press it
-    /// ended.
-    fn lifts(&self, steps: &[ComboStep], n: usize, signal: SignalId) -> Option<u32> {
-        let is_lift = n > 0 && steps[n].lifts(&steps[n - 1]);
-        is_lift.then(|| self.held[signal.index()].lifted)
-    }
-
-    /// By how much a first step at this moment keeps the calm before it.
-    fn calm(&self, at: Moment) -> i64 {
-        let Some(calm) = self.combo.calm else { return i64::MAX };
-        let is_own =
-            |signal: &Option<SignalId>| signal.is_some_and(|signal| self.own.contains(&signal));
-        let mut before = self.presses.iter().rev();
-        let last = before.find(|(serial, signal, _)| *serial > self.floor && is_own(signal));
-        last.map_or(i64::MAX, |(.., last)| calm.span.between(*last, at) - calm.span.amount())
-    }
-
     /// Notes a press that came early for some attempts: for each it counts when its
     /// time has come. Returns whether it did.
     fn wait_to_open(&self, track: &mut Track, n: usize, hit: Hit) -> bool {
@@ -408,16 +392,6 @@ impl Ladder {
         }
     }
 
-    /// Whether a step does not bear a press before it is met.
-    fn breaks(&self, step: &ComboStep, signal: Option<SignalId>) -> bool {
-        let is_cancel = signal.is_some_and(|signal| step.unless.contains(&signal));
-        let is_foreign = self.combo.passing.as_ref().is_some_and(|passing| {
-            let members = step.what.chord();
-            signal.is_none_or(|s| !passing.contains(&s) && !members.contains(&s))
-        });
-        is_cancel || is_foreign
-    }
-
     /// Now it is known how long the last step of some attempts went on.
     fn learn(&mut self, ended: &[bool], at: Moment) {
         let Ladder { unknown, attempts, combo, .. } = self;
@@ -504,14 +478,6 @@ impl Ladder {
         }
     }
 
-    /// Whether a signal of the combo was pressed at the very moment at which a step
-    /// was met, or later: then no quiet follows it.
-    fn was_pressed_since(&self, hit: &Hit) -> bool {
-        let later = self.presses.iter().rev().take_while(|(serial, ..)| *serial > hit.serial);
-        let mut own = later.filter(|(_, signal, _)| signal.is_some_and(|s| self.own.contains(&s)));
-        own.any(|(.., at)| *at >= hit.met)
-    }
-
     fn note_gap(&mut self, track: &Track, n: usize, hit: &Hit) {
         if n == 0 || hit.of.is_some() || self.gaps[n].len() >= MAX_GAPS {
             return;
@@ -525,74 +491,6 @@ impl Ladder {
                 self.gaps[n].push(gap);
             }
         }
-    }
-
-    /// The chain up to a hit that keeps every limit and began last.
-    fn best(&self, track: &Track, n: usize, hit: &Hit) -> Option<Best> {
-        if n == 0 {
-            return Some(Best { first: hit.first, began: hit.began, before: None });
-        }
-        let from = track.hits[n - 1].iter().filter(|from| {
-            self.link(&track.steps[n], from, hit).is_some_and(|link| link.is_kept())
-        });
-        let from = from.filter_map(|from| Some((from.best?, from.number)));
-        let (best, number) = from.max_by_key(|(best, number)| (best.first, *number))?;
-        Some(Best { before: Some(number), ..best })
-    }
-
-    /// How a hit follows one of the step before; `None` if it does not at all.
-    fn link(&self, step: &ComboStep, from: &Hit, to: &Hit) -> Option<Link> {
-        if to.of.is_some_and(|of| of != from.number) {
-            return None;
-        }
-        if let StepKind::Quiet(_) = step.what {
-            // What breaks the combo from outside breaks a quiet too.
-            let broken = self.broken(step, from.serial, to);
-            return Some(Link { after: 0, within: 0, broken });
-        }
-        let opens = step.opens();
-        let passed = opens.between(from.met, to.press);
-        // For whom it is early, for him it counts later.
-        let is_early = (opens.amount()..step.after.amount()).contains(&passed);
-        let is_its_press = to.lifts.is_none_or(|press| from.serial == press);
-        if from.serial >= to.first || is_early != to.of.is_some() || !is_its_press {
-            return None;
-        }
-        let after = opens.between(from.met, to.press) - opens.amount();
-        // Before the step before was met is never right.
-        if opens.between(from.met, to.press) < 0 {
-            return None;
-        }
-        let within = step.within.amount() - step.within.between(from.met, to.press);
-        Some(Link { after, within, broken: self.broken(step, from.serial, to) })
-    }
-
-    /// What was pressed since a press, and before the step was met, that it does
-    /// not bear.
-    fn broken(&self, step: &ComboStep, since: u32, to: &Hit) -> Option<Option<SignalId>> {
-        let is_between = |serial: &u32| *serial > since && *serial <= to.heard;
-        let between = self.presses.iter().filter(|(serial, ..)| is_between(serial));
-        let between = between.filter(|(serial, ..)| *serial != to.serial);
-        let mut breaking = between.map(|&(_, signal, _)| signal);
-        breaking.find(|signal| self.breaks(step, *signal))
-    }
-
-    /// How long after a press the last one came that a quiet does not bear, before
-    /// another moment; `None` without one.
-    fn noise(
-        &self,
-        steps: &[ComboStep],
-        since: &Hit,
-        until: Moment,
-        unit: TimeSpan,
-    ) -> Option<i64> {
-        let quiet = steps.last()?;
-        let later = self.presses.iter().filter(|(serial, ..)| *serial > since.serial);
-        let noisy = later.filter(|(_, signal, at)| {
-            let is_own = signal.is_some_and(|signal| self.own.contains(&signal));
-            *at < until && (is_own || self.breaks(quiet, *signal))
-        });
-        noisy.map(|(_, _, at)| unit.between(since.press, *at)).max()
     }
 
     /// What the chains that end at a hit of the last step come to.

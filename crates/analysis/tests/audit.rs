@@ -155,11 +155,12 @@ proptest! {
     /// phases lose: taps at whole milliseconds, and loops that begin between them.
     #[test]
     fn the_mean_loss_is_the_mean_of_all_phases(
-        gaps in prop::collection::vec((1u32..60, 1u32..60), 1..12), period in 2u32..50,
+        gaps in prop::collection::vec((1u32..60, 1u32..60), 1..12),
+        // Their rates are whole numbers of millihertz.
+        period in prop::sample::select(vec![2u32, 4, 5, 8, 10, 16, 20, 25, 32, 40, 50]),
         debounce in prop_oneof![Just(0u64), 1u64..12],
     ) {
         let rate = hz(1000.0 / f64::from(period));
-        prop_assume!(rate.time_of(Tick(1)).0 == u64::from(period) * 1_000_000);
         let taps_ms = one_after_another(&gaps);
         let lost = (0..period).map(|phase| {
             let shift = f64::from(phase) + 0.5;

@@ -2,7 +2,7 @@
 //! and CSV for programs.
 
 use crate::{
-    report::{Report, Table, cell, json_line},
+    report::{Report, Table, cell, json_line, rows_of},
     words::{attempt_words, limit_words, loop_words},
 };
 use gtrig_analysis::{
@@ -384,10 +384,7 @@ impl AttemptLine {
                 self.words.clone(),
             ]
         };
-        match self.checks.as_slice() {
-            [] => vec![row(None)],
-            checks => checks.iter().map(|check| row(Some(check))).collect(),
-        }
+        rows_of(&self.checks, row)
     }
 }
 

@@ -2,7 +2,7 @@
 //! Lines and CSV for programs.
 
 use crate::{
-    report::{Report, Table, cell, json_line},
+    report::{Report, Table, cell, json_line, rows_of},
     words::verdict_words,
 };
 use gtrig_analysis::{Session, score, score::Score};
@@ -239,10 +239,7 @@ impl VerdictLine {
                 self.words.clone(),
             ]
         };
-        match self.checks.as_slice() {
-            [] => vec![row(None)],
-            checks => checks.iter().map(|check| row(Some(check))).collect(),
-        }
+        rows_of(&self.checks, row)
     }
 }
 

@@ -96,6 +96,17 @@ pub(crate) fn cell(value: Option<impl ToString>) -> String {
     value.map_or(String::new(), |value| value.to_string())
 }
 
+/// A row for each of some things; one without any of them if there are none.
+pub(crate) fn rows_of<T>(
+    things: &[T],
+    row: impl Fn(Option<&T>) -> Vec<String>,
+) -> Vec<Vec<String>> {
+    match things {
+        [] => vec![row(None)],
+        things => things.iter().map(|thing| row(Some(thing))).collect(),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -64,6 +64,14 @@ struct Through {
     broken: Option<Option<SignalId>>,
 }
 
+/// What the chains keep: each limit, the one that was nearly kept with the chain that
+/// shows it, and what was broken by a press.
+struct Found {
+    checks: Vec<LimitCheck>,
+    nearest: Option<(f64, usize, Through)>,
+    broken: Option<(usize, Through)>,
+}
+
 /// What they come to.
 pub(super) struct Judged {
     pub(super) attempt: ComboAttempt,
@@ -86,33 +94,7 @@ impl<'a> Judge<'a> {
         let spent = self.ladder.spent_for();
         let whole = self.last.best.filter(|best| best.first > spent);
         let is_met = whole.is_some() && all.is_none_or(|slack| slack >= 0);
-        let mut checks = Vec::new();
-        let mut nearest: Option<(f64, usize, Through)> = None;
-        let mut broken: Option<(usize, Through)> = None;
-        for n in 0..count {
-            for &part in Part::VARIANTS {
-                let Some(through) = self.through(n, part) else { continue };
-                let Some(limit) = part.limit(n) else {
-                    broken = broken.or(through.broken.map(|_| (n, through)));
-                    continue;
-                };
-                let Some(asked) = self.ladder.combo.limit(limit) else { continue };
-                // Where nothing was pressed before, no calm is too long.
-                let is_free = part == Part::Calm && through.slack == i64::MAX;
-                if is_free || is_idle(limit, n, asked) {
-                    continue;
-                }
-                let is_alone = !self.is_coupled_by_early(n, part);
-                let check = LimitCheck { limit, asked, margin: through.slack, is_alone };
-                if through.slack < 0 && is_near(&check) {
-                    let share = check.shortfall();
-                    if nearest.is_none_or(|(least, ..)| share < least) {
-                        nearest = Some((share, n, through));
-                    }
-                }
-                checks.push(check);
-            }
-        }
+        let Found { mut checks, nearest, broken } = self.found();
         if let (Some(asked), Some(margin)) = (self.ladder.combo.all, all) {
             checks.push(LimitCheck { limit: ComboLimit::All, asked, margin, is_alone: true });
         }
@@ -152,6 +134,39 @@ impl<'a> Judge<'a> {
         };
         let used = chain.iter().map(|hit| hit.number).collect();
         Some(Judged { attempt, used, is_met })
+    }
+
+    /// For each limit the best chain that keeps every other, and of the limits that
+    /// were nearly kept the nearest.
+    fn found(&self) -> Found {
+        let mut checks = Vec::new();
+        let mut nearest: Option<(f64, usize, Through)> = None;
+        let mut broken: Option<(usize, Through)> = None;
+        for n in 0..self.track.steps.len() {
+            for &part in Part::VARIANTS {
+                let Some(through) = self.through(n, part) else { continue };
+                let Some(limit) = part.limit(n) else {
+                    broken = broken.or(through.broken.map(|_| (n, through)));
+                    continue;
+                };
+                let Some(asked) = self.ladder.combo.limit(limit) else { continue };
+                // Where nothing was pressed before, no calm is too long.
+                let is_free = part == Part::Calm && through.slack == i64::MAX;
+                if is_free || is_idle(limit, n, asked) {
+                    continue;
+                }
+                let is_alone = !self.is_coupled_by_early(n, part);
+                let check = LimitCheck { limit, asked, margin: through.slack, is_alone };
+                if through.slack < 0 && is_near(&check) {
+                    let share = check.shortfall();
+                    if nearest.is_none_or(|(least, ..)| share < least) {
+                        nearest = Some((share, n, through));
+                    }
+                }
+                checks.push(check);
+            }
+        }
+        Found { checks, nearest, broken }
     }
 
     /// From which hits a chain leads to the last one.

@@ -1,5 +1,7 @@
 //! The `[combo.*]` tables of a rig.
 
+mod names;
+
 use super::{
     fields::{self, Entry, Fields, Value, check_name},
     language::{self, Verb, Written},
@@ -325,23 +327,7 @@ impl<'a> Reader<'a> {
         let after = part.after.unwrap_or(within.with(0));
         let buffer = part.buffered.unwrap_or(after.with(0));
         let step = ComboStep { what, after, within, buffer, unless, written, text };
-        for n in 0..part.times {
-            let mut step = step.clone();
-            if is_first && n == 0 {
-                step = ComboStep::new(step.what, default(&tunable::WITHIN));
-            } else if n > 0 && part.is_exact {
-                // One more in between would be one too many.
-                let more = signals.iter().filter(|of| !step.unless.contains(of));
-                let more: Vec<SignalId> = more.copied().collect();
-                step.unless.extend(more);
-            }
-            steps.push(ComboStep { written: written + n, text, ..step });
-            if part.verb == Verb::Tap {
-                let lift = part.own.unwrap_or(TimeSpan::millis(tunable::TAP_MS));
-                let lift = ComboStep::new(StepKind::Release(signals.clone()), lift);
-                steps.push(ComboStep { written: written + n, text, ..lift });
-            }
-        }
+        push_times(part, &step, steps);
         if part.is_exact {
             self.calm = Some(Calm { span: within, text });
             let quiet = ComboStep::new(StepKind::Quiet(within), default(&tunable::WITHIN));
@@ -382,92 +368,29 @@ impl<'a> Reader<'a> {
             problems.add(entry.key_span.clone(), found, &expected);
         }
     }
+}
 
-    /// The signal of a name; known ones keep their numbers.
-    fn signal(&mut self, problems: &mut Problems, word: &Word, names: &Names) -> Option<SignalId> {
-        let signal = self.look_up(problems, word, names)?;
-        Some(self.number(signal))
-    }
-
-    fn number(&mut self, signal: Signal) -> SignalId {
-        let known = self.signals.iter().position(|other| *other == signal);
-        SignalId(known.unwrap_or_else(|| {
-            self.signals.push(signal);
-            self.signals.len() - 1
-        }) as u16)
-    }
-
-    fn look_up(&self, problems: &mut Problems, word: &Word, names: &Names) -> Option<Signal> {
-        let rig = self.context.rig;
-        if let Some(name) = word.text.strip_prefix("action/") {
-            let found = self.context.actions.iter().position(|other| *other == name);
-            let is_digital = |action: &ActionSpec| action.gives.is_digital();
-            match found {
-                Some(at) if rig.actions.get(at).is_some_and(is_digital) => {
-                    return Some(Signal::Action(ActionId::at(at)));
-                }
-                Some(_) => {
-                    let expected = format!(
-                        "an action that gives \"{}\"; the directions of a plane are read with `stick = …`",
-                        [Gives::On, Gives::Pulse, Gives::Toggle].map(Gives::word).join("\", \"")
-                    );
-                    problems.add_word(word, [], &expected);
-                }
-                None => {
-                    let known = self.context.actions.iter().copied();
-                    problems.add_part(word, name, known, "the name of an action of this rig");
-                }
-            }
-            return None;
+/// A step as often as it is done, each time with its release if it is a tap.
+fn push_times(part: &Written, step: &ComboStep, steps: &mut Vec<ComboStep>) {
+    let signals = step.what.signals().to_vec();
+    let is_first = steps.is_empty();
+    for n in 0..part.times {
+        let ComboStep { written, text, .. } = *step;
+        let mut step = step.clone();
+        if is_first && n == 0 {
+            let within = TimeSpan::millis(tunable::WITHIN.default as u64);
+            step = ComboStep::new(step.what, within);
+        } else if n > 0 && part.is_exact {
+            // One more in between would be one too many.
+            let more = signals.iter().filter(|of| !step.unless.contains(of));
+            let more: Vec<SignalId> = more.copied().collect();
+            step.unless.extend(more);
         }
-        if let Some(name) = word.text.strip_prefix("zone/") {
-            let at = rig.zones.iter().position(|zone| zone.name == name);
-            if at.is_none() {
-                let known = rig.zones.iter().map(|zone| zone.name.as_str());
-                problems.add_part(word, name, known, "the name of a [zone.…] of this rig");
-            }
-            return at.map(|at| Signal::Zone(ZoneId::at(at)));
-        }
-        if let Some(name) = word.text.strip_prefix("gesture/") {
-            let at = rig.gestures.iter().position(|gesture| gesture.name == name);
-            if at.is_none() {
-                let known = rig.gestures.iter().map(|gesture| gesture.name.as_str());
-                problems.add_part(word, name, known, "the name of a [gesture.…] of this rig");
-            }
-            return at.map(|at| Signal::Gesture(GestureId::at(at)));
-        }
-        if let Some(way) = Direction::of(word.text) {
-            let Some(stick) = names.stick else {
-                let expected = "`stick = …` in this combo, the action whose direction is meant";
-                problems.add_word(word, [], expected);
-                return None;
-            };
-            return Some(Signal::Way(stick, way));
-        }
-        self.control(problems, word, names)
-    }
-
-    fn control(&self, problems: &mut Problems, word: &Word, names: &Names) -> Option<Signal> {
-        let text = match word.text.contains('/') {
-            true => word.text.to_owned(),
-            false => format!("{}/{}", names.device, word.text),
-        };
-        let press_at = tunable::PRESS_AT.default as f32;
-        let thresholds = Thresholds { press_at, release_at: press_at };
-        let expected =
-            "a button, such as south, pad1/east or keys/KeyH, or action/…, zone/… or gesture/…";
-        match text.parse::<ControlRef>() {
-            Ok(control) if control.is_control() => Some(Signal::Control { control, thresholds }),
-            Ok(control) => {
-                let ways = SwipeDirections::WORDS.iter().copied().filter(|_| names.stick.is_some());
-                let known = vocabulary::names(control.kind).iter().copied().chain(ways);
-                problems.add_part(word, &control.code, known, expected);
-                None
-            }
-            Err(_) => {
-                problems.add_word(word, [], expected);
-                None
-            }
+        steps.push(ComboStep { written: written + n, text, ..step });
+        if part.verb == Verb::Tap {
+            let lift = part.own.unwrap_or(TimeSpan::millis(tunable::TAP_MS));
+            let lift = ComboStep::new(StepKind::Release(signals.clone()), lift);
+            steps.push(ComboStep { written: written + n, text, ..lift });
         }
     }
 }
