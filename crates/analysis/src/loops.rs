@@ -50,7 +50,8 @@ pub enum LoopCause {
         rate: PollRate,
     },
     /// In the loop of this rate it was met too, and waited for another combo that
-    /// was met with one of its presses; `None` where a switch of modes forgot it.
+    /// was met with one of its presses; `None` where it was forgotten, see
+    /// [`ComboOutcome::Forgotten`].
     Waited {
         /// The other combo.
         by: Option<ComboId>,
@@ -175,11 +176,14 @@ impl<'p> Told<'p> {
         match same {
             Some(other) if other.outcome == ComboAttemptOutcome::Met => {
                 let its = |n: &&ComboNews| n.combo == self.combo && n.met == other.ended;
-                let by = self.run.news.iter().find(its).and_then(|news| match news.outcome {
-                    ComboOutcome::Cancelled(by) => Some(by),
-                    ComboOutcome::Fired | ComboOutcome::Forgotten => None,
-                });
-                return LoopCause::Waited { by, rate };
+                match self.run.news.iter().find(its).map(|news| news.outcome) {
+                    Some(ComboOutcome::Cancelled(by)) => {
+                        return LoopCause::Waited { by: Some(by), rate };
+                    }
+                    Some(ComboOutcome::Forgotten) => return LoopCause::Waited { by: None, rate },
+                    // It fired, and goes with another attempt of the other loop.
+                    Some(ComboOutcome::Fired) | None => {}
+                }
             }
             Some(other) => return LoopCause::Attempt { attempt: other.clone(), rate },
             None => {}

@@ -331,7 +331,7 @@ impl AttemptLine {
             words += &format!("; it waited, and {by} was met with one of its presses");
         }
         if is_forgotten {
-            words += "; it waited for others, and another mode came";
+            words += "; it waited for others and was forgotten: another mode came, or too many attempts waited";
         }
         AttemptLine {
             combo: of.name.clone(),

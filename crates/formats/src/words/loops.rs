@@ -25,7 +25,9 @@ pub fn loop_words(rig: &Rig, difference: &LoopDifference) -> String {
             format!("at {rate} it is met too, and {by} is met with one of its presses")
         }
         LoopCause::Waited { by: None, rate } => {
-            format!("at {rate} it is met too, and another mode comes while it waits")
+            format!(
+                "at {rate} it is met too, and forgotten while it waits: another mode comes, or too many attempts wait"
+            )
         }
         LoopCause::Spent { met, rate } => {
             format!("at {rate} one of its presses is spent: it is met at {met} already")
