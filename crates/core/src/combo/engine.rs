@@ -396,12 +396,7 @@ impl ComboEngine {
         let moment = |moment| node.clock.moment(moment, poll.rate);
         let at = moment(edge.moment());
         let (serial, by) = (self.serial, edge.by);
-        // Which presses an attempt has is asked only by those that wait for others.
-        let presses_of = match poll.automaton.waiting_count {
-            0 => Presses::first_of,
-            _ => Presses::one,
-        };
-        let mut arrival = Arrival { at, serial, presses: presses_of(serial), began: at, by };
+        let mut arrival = Arrival { at, serial, presses: Presses::one(serial), began: at, by };
         if node.is_plain {
             return Some(arrival);
         }
@@ -426,7 +421,7 @@ impl ComboEngine {
                 if held.serial < arrival.first() {
                     arrival.began = moment(held.since);
                 }
-                arrival.presses = arrival.presses.and(presses_of(held.serial));
+                arrival.presses = arrival.presses.and(Presses::one(held.serial));
             }
             if spread.between(arrival.began, at) > spread.amount() {
                 return None;

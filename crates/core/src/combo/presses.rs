@@ -1,7 +1,6 @@
 //! Which edges an attempt is made of.
 
-/// The edges that the steps of an attempt took, by their count over all edges; or
-/// the first of them alone, where nobody asks for the others.
+/// The edges that the steps of an attempt took, by their count over all edges.
 ///
 /// It knows the first exactly, and of those after it [`Presses::SPAN`] one by
 /// one. An attempt that goes on for longer is taken to have all that come after
@@ -24,11 +23,6 @@ impl Presses {
         Presses { first: serial, bits: [1, 0], beyond: 0 }
     }
 
-    /// The same, of which only the first edge will be known.
-    pub(crate) const fn first_of(serial: u32) -> Self {
-        Presses { first: serial, bits: [0; 2], beyond: 0 }
-    }
-
     /// The first edge; 0 where there is none.
     pub(crate) const fn first(self) -> u32 {
         self.first
@@ -43,15 +37,7 @@ impl Presses {
     }
 
     /// These and those of a later part of the same attempt.
-    #[inline]
     pub(crate) fn and(self, other: Presses) -> Self {
-        if self.bits[0] | other.bits[0] == 0 {
-            return Presses::first_of(self.first.min(other.first));
-        }
-        self.and_each(other)
-    }
-
-    fn and_each(self, other: Presses) -> Self {
         let (early, late) = if self.first <= other.first { (self, other) } else { (other, self) };
         let by = late.first - early.first;
         let moved = late.word().checked_shl(by).unwrap_or(0);
