@@ -3,12 +3,11 @@
 //! A label that reads `meant: NAME`, with whatever else after the name, says
 //! that the gesture `NAME` was meant there: at an instant of the attempt, or no
 //! further than [`SLACK`] from it. An attempt that fired and was meant is a
-//! **hit**; a label whose gesture did not fire is a **miss**; one that fired
-//! where nobody meant it, of a gesture that some label of the take names, is a
-//! **false alarm**.
+//! **hit**; a label whose gesture did not fire is a **miss**; any other attempt
+//! that fired is a **false alarm**, whether a label names its gesture or not.
 
 use crate::label::Label;
-use alloc::{vec, vec::Vec};
+use alloc::{borrow::ToOwned, collections::BTreeMap, string::String, vec, vec::Vec};
 use gtrig_core::{GestureId, GestureVerdict, Nanos, Rig};
 
 /// How far from an attempt a label may stand.
@@ -22,8 +21,9 @@ pub const PREFIX: &str = "meant: ";
 pub struct Meant {
     /// Where the label stands.
     pub at: Nanos,
-    /// The gesture; `None` where the rig has none of
-    /// that name.
+    /// What it names.
+    pub name: String,
+    /// The gesture; `None` where the rig has none of that name.
     pub gesture: Option<GestureId>,
     /// The attempt that fired, or else a near miss, or else the one that came
     /// closest in time, by its place among the verdicts.
@@ -40,6 +40,20 @@ pub struct Score {
     /// The attempts that fired though nobody meant them, by their places among
     /// the verdicts.
     pub false_alarms: Vec<usize>,
+    /// What was meant, against what fired: every label and every attempt that
+    /// fired is in it. In the order of the rig.
+    pub confusions: Vec<Confusion>,
+}
+
+/// How often something was meant and something fired.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Confusion {
+    /// What a label names; `None` where no label is near.
+    pub meant: Option<String>,
+    /// The gesture that fired; `None` where none did.
+    pub fired: Option<GestureId>,
+    /// How often.
+    pub count: usize,
 }
 
 impl Score {
@@ -84,19 +98,54 @@ pub fn score<'v>(
         if let Some(n) = attempt {
             is_used[n] = true;
         }
-        score.meant.push(Meant { at, gesture, attempt, is_hit });
+        score.meant.push(Meant { at, name: name.to_owned(), gesture, attempt, is_hit });
     }
-    let is_judged = |gesture: GestureId| score.meant.iter().any(|m| m.gesture == Some(gesture));
-    let alarms = verdicts.enumerate().filter(|(n, verdict)| {
-        verdict.fired.is_some() && !is_used[*n] && is_judged(verdict.gesture)
-    });
-    score.false_alarms = alarms.map(|(n, _)| n).collect();
+    let is_alarm =
+        |(n, verdict): &(usize, &GestureVerdict)| verdict.fired.is_some() && !is_used[*n];
+    let alarms = verdicts.enumerate().filter(is_alarm);
+    let (places, alarms): (Vec<usize>, Vec<&GestureVerdict>) = alarms.unzip();
+    score.false_alarms = places;
+    score.confusions = confusions(&score.meant, &alarms);
     score
 }
 
+/// Counts what was meant against what fired. A false alarm belongs to the label
+/// that is nearest to it, if one is near.
+fn confusions(meant: &[Meant], alarms: &[&GestureVerdict]) -> Vec<Confusion> {
+    let label_of = |alarm: &GestureVerdict| {
+        let near = (0..meant.len()).filter(|&n| is_near(alarm, meant[n].at));
+        near.min_by_key(|&n| distance(alarm, meant[n].at))
+    };
+    let labels: Vec<Option<usize>> = alarms.iter().map(|alarm| label_of(alarm)).collect();
+    let hits = meant.iter().enumerate().filter(|(_, meant)| meant.is_hit);
+    let silent = (0..meant.len()).filter(|n| !meant[*n].is_hit && !labels.contains(&Some(*n)));
+    let pairs = hits.map(|(n, meant)| (Some(n), meant.gesture));
+    let pairs = pairs.chain(silent.map(|n| (Some(n), None)));
+    let pairs =
+        pairs.chain(labels.iter().zip(alarms).map(|(label, of)| (*label, Some(of.gesture))));
+    // In the order of the rig; then what it does not know, and nothing last.
+    let mut counts = BTreeMap::new();
+    for (label, fired) in pairs {
+        let meant = label.map(|n| &meant[n]);
+        let place = |gesture: Option<GestureId>| gesture.map_or(usize::MAX, GestureId::index);
+        let row = (meant.is_none(), place(meant.and_then(|m| m.gesture)), meant.map(|m| &m.name));
+        *counts.entry((row, place(fired), fired)).or_insert(0) += 1;
+    }
+    let cell = |(((_, _, name), _, fired), count): ((_, _, _), usize)| Confusion {
+        meant: Option::<&String>::cloned(name),
+        fired,
+        count,
+    };
+    counts.into_iter().map(cell).collect()
+}
+
+/// How far a label is from an attempt; 0 where it is within.
+fn distance(verdict: &GestureVerdict, at: Nanos) -> u64 {
+    verdict.began.0.saturating_sub(at.0).max(at.0.saturating_sub(verdict.ended.0))
+}
+
 fn is_near(verdict: &GestureVerdict, at: Nanos) -> bool {
-    let from = verdict.began.0.saturating_sub(SLACK.0);
-    (from..=verdict.ended.0.saturating_add(SLACK.0)).contains(&at.0)
+    distance(verdict, at) <= SLACK.0
 }
 
 #[cfg(test)]

@@ -5,8 +5,8 @@ use crate::label::Label;
 use crate::recording::Recording;
 use alloc::vec::Vec;
 use gtrig_core::{
-    ControlId, DeviceId, DeviceInfo, Event, Machine, Marks, Nanos, Plan, Presence, Rig, Roster,
-    RosterError, Tick,
+    ControlId, DeviceId, DeviceInfo, Event, GestureVerdict, Machine, Marks, Nanos, Plan, Presence,
+    Rig, Roster, RosterError, Tick,
 };
 
 /// Ticks are run after this many events, so that few ever wait.
@@ -147,6 +147,13 @@ impl Session {
     /// The past.
     pub fn history(&self) -> &History {
         &self.history
+    }
+
+    /// What came of every attempt at a gesture that is kept; those that still go
+    /// on come last, as they are now.
+    pub fn attempts(&self) -> Vec<GestureVerdict> {
+        let open = self.machine.open_verdicts(&self.plan);
+        self.history.verdicts().iter().copied().chain(open).collect()
     }
 
     /// The state after any tick that is kept, to the bit as it was.

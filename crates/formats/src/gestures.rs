@@ -5,8 +5,11 @@ use crate::{
     report::{Report, Table, cell, json_line, rows_of},
     words::verdict_words,
 };
-use gtrig_analysis::{Session, score, score::Score};
-use gtrig_core::{CheckedLimit, GestureOutcome, GestureVerdict, Nanos, PollRate};
+use gtrig_analysis::{
+    Session, score,
+    score::{Confusion, Score},
+};
+use gtrig_core::{CheckedLimit, GestureOutcome, GestureVerdict, Nanos, PollRate, Rig};
 use serde::Serialize;
 use std::io::{self, Write};
 
@@ -15,6 +18,7 @@ use std::io::{self, Write};
 pub struct GestureReport {
     verdicts: Vec<Line>,
     meant: Vec<Line>,
+    confusions: Vec<Line>,
     score: Option<Line>,
 }
 
@@ -24,6 +28,7 @@ pub struct GestureReport {
 enum Line {
     Verdict(VerdictLine),
     Meant(MeantLine),
+    Confusion(ConfusionLine),
     Score(ScoreLine),
 }
 
@@ -73,6 +78,15 @@ struct MeantLine {
     words: String,
 }
 
+/// A cell of the table of what was meant against what fired.
+#[derive(Clone, Debug, Serialize)]
+struct ConfusionLine {
+    /// What a label names; nothing where no label is near.
+    meant_gesture: Option<String>,
+    fired_gesture: Option<String>,
+    count: usize,
+}
+
 #[derive(Clone, Debug, Serialize)]
 struct ScoreLine {
     meant: usize,
@@ -84,13 +98,17 @@ struct ScoreLine {
 impl GestureReport {
     /// A report over the whole history of a session.
     pub fn new(session: &Session) -> Self {
-        let verdicts = session.history().verdicts();
+        let verdicts = session.attempts();
         let score = score::score(session.rig(), session.labels(), verdicts.iter());
         let line = |verdict: &GestureVerdict| Line::Verdict(VerdictLine::new(session, verdict));
+        let confusion = |cell: &Confusion| Line::Confusion(ConfusionLine::new(session.rig(), cell));
+        let is_scored = !score.meant.is_empty();
+        let confusions = score.confusions.iter().filter(|_| is_scored).map(confusion).collect();
         GestureReport {
             verdicts: verdicts.iter().map(line).collect(),
-            meant: meant_lines(session, &score),
-            score: (!score.meant.is_empty()).then(|| Line::Score(ScoreLine::new(&score))),
+            meant: meant_lines(session, &score, &verdicts),
+            confusions,
+            score: is_scored.then(|| Line::Score(ScoreLine::new(&score))),
         }
     }
 
@@ -103,7 +121,7 @@ impl GestureReport {
     }
 
     fn lines(&self) -> impl Iterator<Item = &Line> {
-        self.verdicts.iter().chain(&self.meant).chain(&self.score)
+        self.verdicts.iter().chain(&self.meant).chain(&self.confusions).chain(&self.score)
     }
 }
 
@@ -122,11 +140,11 @@ impl Report for GestureReport {
         let verdicts = self.verdicts.iter().zip(1..);
         let limits = verdicts.flat_map(|(line, attempt)| match line {
             Line::Verdict(verdict) => verdict.rows(attempt),
-            Line::Meant(_) | Line::Score(_) => Vec::new(),
+            _ => Vec::new(),
         });
         let meant = self.meant.iter().filter_map(|line| match line {
             Line::Meant(meant) => Some(meant.cells()),
-            Line::Verdict(_) | Line::Score(_) => None,
+            _ => None,
         });
         Table {
             columns: &[
@@ -167,6 +185,11 @@ impl Line {
             Line::Meant(MeantLine { gesture, time_ns, result, words }) => {
                 format!("{result:<20} {gesture:<18} meant at {}{words}", Nanos(*time_ns))
             }
+            Line::Confusion(ConfusionLine { meant_gesture, fired_gesture, count }) => {
+                let meant = meant_gesture.as_deref().unwrap_or("nothing");
+                let fired = fired_gesture.as_deref().unwrap_or("nothing");
+                format!("{meant:<20} {fired:<18} meant and fired {count} times")
+            }
             Line::Score(ScoreLine { meant, hits, misses, false_alarms }) => {
                 format!("{meant} meant: {hits} hits, {misses} misses; {false_alarms} false alarms")
             }
@@ -188,6 +211,7 @@ impl VerdictLine {
             outcome: match verdict.outcome {
                 GestureOutcome::Fired => "fired",
                 GestureOutcome::Missed => "missed",
+                GestureOutcome::Open => "open",
                 GestureOutcome::Cancelled(_) => "cancelled",
                 GestureOutcome::Broken => "broken",
             },
@@ -269,11 +293,9 @@ impl CheckLine {
     }
 }
 
-fn meant_lines(session: &Session, score: &Score) -> Vec<Line> {
-    let verdicts = session.history().verdicts();
+fn meant_lines(session: &Session, score: &Score, verdicts: &[GestureVerdict]) -> Vec<Line> {
     let rig = session.rig();
-    let said = session.labels().iter().filter_map(|label| score::named(label.text.as_str()));
-    let meant = score.meant.iter().zip(said).map(|(meant, name)| {
+    let meant = score.meant.iter().map(|meant| {
         let words = match (meant.is_hit, meant.gesture, meant.attempt) {
             (true, ..) => String::new(),
             (_, None, _) => ": the rig has no such gesture".to_owned(),
@@ -283,7 +305,8 @@ fn meant_lines(session: &Session, score: &Score) -> Vec<Line> {
             }
         };
         let result = if meant.is_hit { "hit" } else { "miss" };
-        Line::Meant(MeantLine { gesture: name.to_owned(), time_ns: meant.at.0, result, words })
+        let gesture = meant.name.clone();
+        Line::Meant(MeantLine { gesture, time_ns: meant.at.0, result, words })
     });
     let alarms = score.false_alarms.iter().map(|&n| {
         let verdict = &verdicts[n];
@@ -292,6 +315,16 @@ fn meant_lines(session: &Session, score: &Score) -> Vec<Line> {
         Line::Meant(MeantLine { gesture, time_ns: verdict.began.0, result: "false alarm", words })
     });
     meant.chain(alarms).collect()
+}
+
+impl ConfusionLine {
+    fn new(rig: &Rig, cell: &Confusion) -> Self {
+        ConfusionLine {
+            meant_gesture: cell.meant.clone(),
+            fired_gesture: cell.fired.map(|gesture| rig.gestures[gesture.index()].name.clone()),
+            count: cell.count,
+        }
+    }
 }
 
 impl ScoreLine {

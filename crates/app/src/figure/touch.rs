@@ -202,7 +202,7 @@ impl Drawing<'_> {
             let word = match verdict.outcome {
                 GestureOutcome::Fired => "fired",
                 GestureOutcome::Missed => "missed",
-                GestureOutcome::Cancelled(_) | GestureOutcome::Broken => "",
+                GestureOutcome::Cancelled(_) | GestureOutcome::Broken | GestureOutcome::Open => "",
             };
             let words = verdict_brief(self.session.rig(), verdict);
             self.page.text_ending(LEFT + 20.0, y, &n.to_string(), INK);
@@ -223,6 +223,6 @@ fn colour_of(verdict: &GestureVerdict) -> &'static str {
     match verdict.outcome {
         GestureOutcome::Fired => FIRED,
         GestureOutcome::Missed => REPORTED,
-        GestureOutcome::Cancelled(_) | GestureOutcome::Broken => FAINT,
+        GestureOutcome::Cancelled(_) | GestureOutcome::Broken | GestureOutcome::Open => FAINT,
     }
 }

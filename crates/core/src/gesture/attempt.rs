@@ -1,8 +1,9 @@
 //! One attempt at a gesture: its fingers, and everything measured of them.
 
 use crate::base::{ContactId, ControlId, GestureId, Nanos, Tick, clamp_to_circle, length, minus};
-use crate::gesture::{BoundGesture, GestureOutcome, GestureVerdict, Tally};
+use crate::gesture::{BoundGesture, GestureOutcome, GestureVerdict, Landings, Tally};
 use crate::spec::{GestureKind, MAX_FINGERS, Quantity, StickCentre, SwipeDirections};
+use crate::touch::{Contact, Landing};
 use core::f32::consts::PI;
 
 /// A finger of an attempt; places in millimetres from the top left.
@@ -10,7 +11,7 @@ use core::f32::consts::PI;
 pub(crate) struct Finger {
     pub(crate) contact: ContactId,
     pub(crate) is_lifted: bool,
-    pub(crate) landed: Nanos,
+    pub(crate) landing: Landing,
     pub(crate) start: [f32; 2],
     pub(crate) at: [f32; 2],
 }
@@ -19,7 +20,7 @@ impl Finger {
     const NONE: Finger = Finger {
         contact: ContactId(0),
         is_lifted: false,
-        landed: Nanos(0),
+        landing: Landing { id: 0, time: Nanos(0) },
         start: [0.0; 2],
         at: [0.0; 2],
     };
@@ -39,6 +40,8 @@ pub(crate) enum AttemptPhase {
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct GestureAttempt {
     pub(crate) gesture: GestureId,
+    /// The panel of all its fingers.
+    pub(crate) panel: u16,
     pub(crate) phase: AttemptPhase,
     fingers: [Finger; MAX_FINGERS],
     count: u8,
@@ -73,14 +76,17 @@ pub(crate) struct GestureAttempt {
     pub(crate) is_broken: bool,
     /// Of several taps: whether this is only one of too few.
     pub(crate) is_part: bool,
-    /// Of several taps: when the first one landed.
+    /// Of several taps: when the first one landed, and the fingers of those
+    /// before the last one.
     pub(crate) first_landing: Option<Nanos>,
+    pub(crate) earlier: Landings,
 }
 
 impl GestureAttempt {
-    pub(crate) fn new(gesture: GestureId, size: [f32; 2]) -> Self {
+    pub(crate) fn new(gesture: GestureId, contact: &Contact) -> Self {
         GestureAttempt {
             gesture,
+            panel: contact.panel,
             phase: AttemptPhase::Trying,
             fingers: [Finger::NONE; MAX_FINGERS],
             count: 0,
@@ -91,7 +97,7 @@ impl GestureAttempt {
             line: [0.0; 2],
             last_line: [0.0; 2],
             centre: [0.0; 2],
-            size,
+            size: contact.size,
             likeness: [f32::INFINITY, f32::NEG_INFINITY],
             tally: Tally::EMPTY,
             met: None,
@@ -103,12 +109,13 @@ impl GestureAttempt {
             is_broken: false,
             is_part: false,
             first_landing: None,
+            earlier: Landings::NONE,
         }
     }
 
     /// When its first finger landed.
     pub(crate) fn began(&self) -> Nanos {
-        self.first_landing.unwrap_or(self.first().landed)
+        self.first_landing.unwrap_or(self.first().landing.time)
     }
 
     pub(crate) fn fingers(&self) -> &[Finger] {
@@ -119,13 +126,15 @@ impl GestureAttempt {
         &self.fingers[0]
     }
 
+    /// All its fingers; of several taps those of all of them.
+    pub(crate) fn landings(&self) -> Landings {
+        let mut landings = self.earlier;
+        self.fingers().iter().for_each(|finger| landings.add(finger.landing.id));
+        landings
+    }
+
     pub(crate) fn shares_with(&self, other: &GestureAttempt) -> bool {
-        self.fingers().iter().any(|mine| {
-            other
-                .fingers()
-                .iter()
-                .any(|its| mine.contact == its.contact && mine.landed == its.landed)
-        })
+        self.landings().meet(&other.landings())
     }
 
     pub(crate) fn is_complete(&self, of: &BoundGesture) -> bool {
@@ -140,12 +149,25 @@ impl GestureAttempt {
         self.fingers().iter().any(|finger| finger.is_lifted)
     }
 
+    /// Whether it is over: all its taps have ended, or a finger of anything else.
+    pub(crate) fn is_over(&self, of: &BoundGesture) -> bool {
+        match of.kind {
+            GestureKind::Tap { .. } => self.all_lifted(),
+            _ => self.any_lifted(),
+        }
+    }
+
+    /// Whether it is an attempt at all: one of too few fingers or taps is none.
+    pub(crate) fn is_told(&self, of: &BoundGesture) -> bool {
+        self.is_complete(of) && !self.is_part
+    }
+
     /// One more finger.
-    pub(crate) fn land(&mut self, contact: ContactId, landed: Nanos, start: [f32; 2]) {
-        let finger = Finger { contact, is_lifted: false, landed, start, at: start };
+    pub(crate) fn land(&mut self, contact: ContactId, landing: Landing, start: [f32; 2]) {
+        let finger = Finger { contact, is_lifted: false, landing, start, at: start };
         self.fingers[usize::from(self.count)] = finger;
         self.count += 1;
-        self.complete = landed;
+        self.complete = landing.time;
         if self.count > 1 {
             // What is measured of several begins when all are there.
             for finger in &mut self.fingers[..usize::from(self.count)] {
@@ -204,17 +226,19 @@ impl GestureAttempt {
     pub(crate) fn measure(&self, of: &BoundGesture, quantity: Quantity, until: Nanos) -> f32 {
         let since = |begin: Nanos| millis(until.0.saturating_sub(begin.0));
         match quantity {
-            Quantity::Lift | Quantity::Hold | Quantity::Time => since(self.first().landed),
+            Quantity::Lift | Quantity::Hold | Quantity::Time => since(self.first().landing.time),
             Quantity::Move => self.moved,
             Quantity::Together => match self.is_complete(of) {
-                true => millis(self.complete.0.saturating_sub(self.first().landed.0)),
-                false => since(self.first().landed),
+                true => millis(self.complete.0.saturating_sub(self.first().landing.time.0)),
+                false => since(self.first().landing.time),
             },
             Quantity::Length => match of.kind {
                 GestureKind::Sign { .. } => self.path,
                 _ => length(self.way()),
             },
-            Quantity::Speed => length(self.way()) * 1000.0 / since(self.first().landed).max(1e-3),
+            Quantity::Speed => {
+                length(self.way()) * 1000.0 / since(self.first().landing.time).max(1e-3)
+            }
             Quantity::Straight => length(self.way()) / self.path.max(1e-6),
             Quantity::OffAxisDeg => self
                 .off_axis(of)
@@ -263,7 +287,11 @@ impl GestureAttempt {
             GestureKind::Stick(ring) => self.stick(ring, of.scale),
             GestureKind::Aim { .. } => {
                 let [x, y] = minus(self.first().at, self.centre);
-                SwipeDirections::Any.nearest([x, -y]).unwrap_or([0.0; 2])
+                let is_dead = of.limit(Quantity::Dead).is_some_and(|dead| length([x, y]) < dead);
+                match SwipeDirections::Any.nearest([x, -y]) {
+                    Some(direction) if !is_dead => direction,
+                    _ => [0.0; 2],
+                }
             }
         }
     }

@@ -1,7 +1,7 @@
 //! A gesture tied to a plan: what a tick needs of it, laid out for it.
 
 use crate::base::{GestureId, ZoneId};
-use crate::gesture::{Check, Signs};
+use crate::gesture::{Apart, Check, Signs};
 use crate::spec::{Gesture, GestureKind, LimitSense, PanelEdge, Quantity, SwipeDirections};
 use alloc::vec::Vec;
 
@@ -59,6 +59,12 @@ impl BoundGesture {
             takes: gesture.takes,
             beside: gesture.beside.clone(),
         }
+    }
+
+    /// How far apart two of its taps may be.
+    pub(crate) fn apart(&self) -> Apart {
+        let limit = |quantity| self.limit(quantity).unwrap_or(f32::INFINITY);
+        Apart { gap: limit(Quantity::Gap), spread: limit(Quantity::Spread) }
     }
 
     /// The limit of a quantity, if it asks anything of it.

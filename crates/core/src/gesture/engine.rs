@@ -1,13 +1,17 @@
 //! The attempts that go on, and how gestures bear on each other.
 
+mod bearing;
+mod shown;
+
 use crate::base::{ContactId, ControlId, GestureId, Nanos, SparseSet, Tick};
 use crate::gesture::{
-    AttemptPhase, BoundGesture, Check, CheckedLimit, Finger, GestureAttempt, GestureOutcome,
-    GesturePlan, GestureVerdict, Tap, Taps, Trail, measure_taps, millis,
+    AttemptPhase, BoundGesture, Finger, GestureAttempt, GestureOutcome, GesturePlan,
+    GestureVerdict, Landings, Tap, Taps, Trail, measure_taps,
 };
 use crate::spec::{GestureKind, Quantity, StickCentre, SwipeFires};
-use crate::touch::{Contact, ContactUpdate};
+use crate::touch::{Contact, ContactUpdate, Landing};
 use alloc::vec::Vec;
+pub use shown::GestureCandidate;
 
 /// At most this many attempts go on at once; a finger that lands when there
 /// are as many begins none.
@@ -22,10 +26,13 @@ pub struct GestureState {
     lasting: u16,
     /// Whether one fired in this tick.
     pub fired: bool,
-    /// What it gives; see [`GestureKind`].
+    /// What it gives; see [`GestureKind`]. Of several attempts that last the one
+    /// that fired last gives it.
     pub value: [f32; 2],
-    /// The first contact of the attempt that fired last.
+    /// The first contact of that attempt.
     pub contact: Option<ControlId>,
+    /// Its first landing.
+    driver: u32,
 }
 
 impl GestureState {
@@ -34,34 +41,18 @@ impl GestureState {
         self.fired || self.lasting > 0
     }
 
+    /// Gives what an attempt gives from now on.
+    fn follow(&mut self, attempt: &GestureAttempt, contact: ControlId) {
+        (self.value, self.contact) = (attempt.value, Some(contact));
+        self.driver = attempt.first().landing.id;
+    }
+
     /// Forgets what it gave, if it is over.
     fn rest(&mut self) {
         if !self.is_on() {
-            (self.value, self.contact) = ([0.0; 2], None);
+            (self.value, self.contact, self.driver) = ([0.0; 2], None, 0);
         }
     }
-}
-
-/// An attempt that goes on, to be shown.
-#[derive(Clone, Debug, PartialEq)]
-pub struct GestureCandidate {
-    /// The gesture.
-    pub gesture: GestureId,
-    /// The first of its contacts.
-    pub contact: ControlId,
-    /// When it began.
-    pub began: Nanos,
-    /// Whether its limits have been met, though it waits for others.
-    pub is_waiting: bool,
-    /// Whether it has fired.
-    pub has_fired: bool,
-    /// Where its first finger landed and where it is, in millimetres from the top
-    /// left.
-    pub way: [[f32; 2]; 2],
-    /// The centre of a stick, or the origin of an aim, in the same measure.
-    pub centre: [f32; 2],
-    /// Every limit, and how far it is from being met at this moment.
-    pub checks: Vec<CheckedLimit>,
 }
 
 /// The mutable half of all gestures.
@@ -112,7 +103,8 @@ impl GestureEngine {
         self.changed.grow(gestures);
         self.update_of.resize(contacts, None);
         if !plan.signs.is_empty() {
-            self.trails.resize(contacts, Trail::EMPTY);
+            self.trails.resize(contacts, Trail::default());
+            self.trails.iter_mut().for_each(Trail::fit);
         }
         let room = room(plan, contacts);
         self.attempts.reserve(room - self.attempts.len().min(room));
@@ -169,10 +161,8 @@ impl GestureEngine {
         }
         for (update, n) in updates.iter().zip(0..) {
             self.update_of[update.contact.index()] = Some(n);
-            // Where it lands next is no part of the stroke that it ends.
-            let is_its = update.lifted.is_none() || update.landed.is_none();
-            if let Some(trail) = self.trails.get_mut(update.contact.index()).filter(|_| is_its) {
-                trail.add(update.place);
+            if let Some(trail) = self.trails.get_mut(update.contact.index()) {
+                trail.add(update.lifted.map_or(update.place, |lift| lift.place));
             }
         }
         for at in 0..self.attempts.len() {
@@ -180,11 +170,17 @@ impl GestureEngine {
         }
         for update in updates {
             self.update_of[update.contact.index()] = None;
+            if let Some(trail) = self.trails.get_mut(update.contact.index())
+                && update.lifted.is_some()
+            {
+                trail.end();
+            }
             if let Some(landed) = update.landed {
                 self.land(poll, update, landed);
             }
         }
         self.settle(poll);
+        self.give(poll);
         self.conclude(poll);
         self.wake = self.next_wake(poll);
     }
@@ -198,40 +194,39 @@ impl GestureEngine {
             let n = usize::from(update_of[finger.contact.index()]?);
             (!finger.is_lifted).then(|| &updates[n])
         };
-        let (mut moved, mut is_news) = (None, false);
+        let (mut moved, mut is_lifting) = (None, false);
         for n in 0..attempt.fingers().len() {
             let finger = attempt.fingers()[n];
-            let Some(&ContactUpdate { lifted, landed, place, at, .. }) = update_of(&finger) else {
-                continue;
-            };
-            is_news = true;
+            let Some(update) = update_of(&finger) else { continue };
+            let (place, at) =
+                update.lifted.map_or((update.place, update.at), |lift| (lift.place, lift.time));
             if of.kind == GestureKind::Press {
                 // Until now it was as it has been.
-                judge(attempt, of, lifted.unwrap_or(at), poll.tick);
+                judge(attempt, of, at, poll.tick);
             }
-            // Where it lands next is no movement of this one.
-            if lifted.is_none() || landed.is_none() {
-                attempt.move_to(finger.contact, place);
-                moved = moved.max(Some(at));
-            }
+            attempt.move_to(finger.contact, place);
+            moved = moved.max(Some(at));
+            is_lifting |= update.lifted.is_some();
         }
-        // Only when all fingers are where they are now: between two of them nothing
-        // was as it is.
-        if let Some(at) = moved {
+        // What lasts begins only with fingers that are there. And only when all
+        // fingers are where they are now: between two of them nothing was as it is.
+        if let Some(at) = moved.filter(|_| !(is_lifting && of.kind.lasts())) {
             follow(attempt, of, at, poll.tick);
         }
         for n in 0..attempt.fingers().len() {
             let finger = attempt.fingers()[n];
-            if let Some(&ContactUpdate { lifted: Some(time), is_broken, .. }) = update_of(&finger) {
-                attempt.lift(finger.contact, time);
-                attempt.is_broken |= is_broken;
+            if let Some(lift) = update_of(&finger).and_then(|update| update.lifted) {
+                attempt.lift(finger.contact, lift.time);
+                attempt.is_broken |= lift.is_broken;
             }
         }
         let is_due = of.kind == GestureKind::Press && !attempt.any_lifted();
         if is_due && attempt.phase == AttemptPhase::Trying {
             judge(attempt, of, poll.now, poll.tick);
         }
-        let Some(over) = attempt.over.filter(|_| is_news && !attempt.is_broken) else { return };
+        let Some(over) = attempt.over.filter(|_| moved.is_some() && !attempt.is_broken) else {
+            return;
+        };
         if !attempt.is_complete(of) {
             return;
         }
@@ -256,9 +251,9 @@ impl GestureEngine {
         }
     }
 
-    /// A finger lands: every gesture that listens there begins an attempt, or
-    /// adds the finger to one that lacks it.
-    fn land(&mut self, poll: GesturePoll, update: &ContactUpdate, landed: Nanos) {
+    /// A finger lands: every gesture that listens there begins an attempt, and
+    /// adds the finger to those that lack one.
+    fn land(&mut self, poll: GesturePoll, update: &ContactUpdate, landing: Landing) {
         if let Some(trail) = self.trails.get_mut(update.contact.index()) {
             trail.begin(update.place);
         }
@@ -271,26 +266,21 @@ impl GestureEngine {
             if !listens {
                 continue;
             }
-            let joins = |attempt: &GestureAttempt| {
-                let lacks = attempt.gesture == n && !attempt.is_complete(of);
-                let panel = poll.contacts[attempt.first().contact.index()].panel;
-                lacks && !attempt.all_lifted() && panel == contact.panel
-            };
-            let at = match self.attempts.iter().position(joins) {
-                Some(at) => at,
-                None => {
-                    let is_busy = |attempt: &GestureAttempt| attempt.gesture == n;
-                    let is_busy = of.kind.is_single() && self.attempts.iter().any(is_busy);
-                    if is_busy || self.attempts.len() == room(poll.plan, poll.contacts.len()) {
-                        continue;
-                    }
-                    self.attempts.push(GestureAttempt::new(n, contact.size));
-                    self.change(n).trying += 1;
-                    self.attempts.len() - 1
+            if of.fingers > 1 {
+                let lacks = |attempt: &&mut GestureAttempt| {
+                    let is_open = !attempt.is_complete(of) && !attempt.all_lifted();
+                    attempt.gesture == n && attempt.panel == contact.panel && is_open
+                };
+                for attempt in self.attempts.iter_mut().filter(lacks) {
+                    attempt.land(update.contact, landing, update.place);
                 }
-            };
-            let attempt = &mut self.attempts[at];
-            attempt.land(update.contact, landed, update.place);
+            }
+            if self.attempts.len() == room(poll.plan, poll.contacts.len()) {
+                continue;
+            }
+            self.change(n).trying += 1;
+            let mut attempt = GestureAttempt::new(n, contact);
+            attempt.land(update.contact, landing, update.place);
             attempt.centre = match of.kind {
                 GestureKind::Stick(StickCentre::Fixed(place))
                 | GestureKind::Aim { origin: place } => {
@@ -299,97 +289,29 @@ impl GestureEngine {
                 _ => update.place,
             };
             if matches!(of.kind, GestureKind::Stick(_) | GestureKind::Aim { .. }) {
-                judge(attempt, of, landed, poll.tick);
+                judge(&mut attempt, of, landing.time, poll.tick);
             }
+            self.attempts.push(attempt);
         }
     }
 
-    /// Lets those fire that have met their limits and need not wait any more.
-    fn settle(&mut self, poll: GesturePoll) {
-        let mut at = 0;
-        while at < self.attempts.len() {
-            let attempt = &self.attempts[at];
-            if attempt.phase != AttemptPhase::Met || attempt.cancelled_by.is_some() {
-                at += 1;
-                continue;
-            }
-            let of = poll.gesture(attempt);
-            if of.waits_for.iter().any(|&other| self.is_possible(poll, other, attempt)) {
-                at += 1;
-                continue;
-            }
-            self.fire(poll, at);
-            // It may have ended others, or freed them to fire.
-            at = 0;
-        }
+    /// What the attempts that last give now.
+    fn give(&mut self, poll: GesturePoll) {
         for at in 0..self.attempts.len() {
-            self.give(poll, at);
-        }
-    }
-
-    /// Whether a gesture can still fire with what an attempt is about.
-    fn is_possible(&self, poll: GesturePoll, gesture: GestureId, waiting: &GestureAttempt) -> bool {
-        let of = poll.plan.gesture(gesture);
-        let is_several = matches!(of.kind, GestureKind::Tap { times: 2.. });
-        let is_open = is_several && {
-            let gap = of.limit(Quantity::Gap).unwrap_or(0.0);
-            self.taps[gesture.index()].open_until(gap).is_some_and(|until| until > poll.now)
-        };
-        is_open
-            || self.attempts.iter().any(|other| {
-                let is_live = other.phase != AttemptPhase::Fired
-                    && other.cancelled_by.is_none()
-                    && (other.over.is_none() || other.phase == AttemptPhase::Met);
-                other.gesture == gesture
-                    && is_live
-                    && (is_several || other.shares_with(waiting))
-                    && (other.phase == AttemptPhase::Met || !is_hopeless(other, of, poll.now))
-            })
-    }
-
-    fn fire(&mut self, poll: GesturePoll, at: usize) {
-        let attempt = &mut self.attempts[at];
-        let of = poll.gesture(attempt);
-        (attempt.phase, attempt.fired) = (AttemptPhase::Fired, Some(poll.tick));
-        attempt.value = attempt.output(of);
-        attempt.is_lasting = of.kind.lasts() && attempt.over.is_none();
-        let fired = *attempt;
-        if let GestureKind::Tap { times: 2.. } = of.kind {
-            self.taps[fired.gesture.index()].spend();
-        }
-        let contact = poll.down(fired.first().contact);
-        let state = self.change(fired.gesture);
-        state.trying -= 1;
-        (state.value, state.contact) = (fired.value, Some(contact));
-        state.lasting += u16::from(fired.is_lasting);
-        if !core::mem::replace(&mut state.fired, true) {
-            self.pulsed.push(fired.gesture);
-        }
-        for other in &mut self.attempts {
-            let its = poll.gesture(other);
-            let is_beside =
-                of.beside.contains(&other.gesture) || its.beside.contains(&fired.gesture);
-            let waited = other.phase == AttemptPhase::Met && its.waits_for.contains(&fired.gesture);
-            let is_taken = of.takes && !is_beside && other.shares_with(&fired);
-            let is_over = other.phase == AttemptPhase::Fired || other.cancelled_by.is_some();
-            if !is_over && other.gesture != fired.gesture && (waited || is_taken) {
-                other.cancelled_by = Some(fired.gesture);
+            let attempt = &mut self.attempts[at];
+            let of = poll.gesture(attempt);
+            if !attempt.is_lasting || !of.kind.has_value() || attempt.over.is_some() {
+                continue;
             }
-        }
-    }
-
-    /// What an attempt that lasts gives now.
-    fn give(&mut self, poll: GesturePoll, at: usize) {
-        let attempt = &mut self.attempts[at];
-        let of = poll.gesture(attempt);
-        if !attempt.is_lasting || !of.kind.has_value() || attempt.over.is_some() {
-            return;
-        }
-        let value = attempt.output(of);
-        let gesture = attempt.gesture;
-        if value != attempt.value {
+            let value = attempt.output(of);
+            if value == attempt.value {
+                continue;
+            }
             attempt.value = value;
-            self.change(gesture).value = value;
+            let (gesture, landing) = (attempt.gesture, attempt.first().landing.id);
+            if self.states[gesture.index()].driver == landing {
+                self.change(gesture).value = value;
+            }
         }
     }
 
@@ -398,10 +320,7 @@ impl GestureEngine {
         let mut at = 0;
         while at < self.attempts.len() {
             let attempt = &self.attempts[at];
-            let is_over = match poll.gesture(attempt).kind {
-                GestureKind::Tap { .. } => attempt.all_lifted(),
-                _ => attempt.any_lifted(),
-            };
+            let is_over = attempt.is_over(poll.gesture(attempt));
             let waits = attempt.phase == AttemptPhase::Met && !attempt.is_broken;
             if attempt.cancelled_by.is_none() && (!is_over || waits) {
                 at += 1;
@@ -418,11 +337,10 @@ impl GestureEngine {
         state.lasting -= u16::from(attempt.is_lasting);
         state.trying -= u16::from(attempt.phase != AttemptPhase::Fired);
         state.rest();
-        if attempt.is_broken {
-            self.taps[attempt.gesture.index()].clear();
+        if attempt.is_lasting && state.driver == attempt.first().landing.id {
+            self.hand_over(poll, attempt.gesture);
         }
-        // One of too few fingers or taps is no attempt at all.
-        if !attempt.is_complete(of) || attempt.is_part {
+        if !attempt.is_told(of) {
             return;
         }
         let contact = poll.down(attempt.first().contact);
@@ -437,6 +355,18 @@ impl GestureEngine {
         self.verdicts.push(verdict.with_checks(&attempt.tally, &of.checks));
     }
 
+    /// The attempt that gave the value of a gesture is over: of those that still
+    /// last, the one that fired last gives it.
+    fn hand_over(&mut self, poll: GesturePoll, gesture: GestureId) {
+        let lasts = |attempt: &&GestureAttempt| {
+            attempt.gesture == gesture && attempt.is_lasting && attempt.over.is_none()
+        };
+        if let Some(&next) = self.attempts.iter().filter(lasts).max_by_key(|next| next.fired) {
+            let contact = poll.down(next.first().contact);
+            self.change(gesture).follow(&next, contact);
+        }
+    }
+
     /// Those that time alone can bring further.
     fn next_wake(&self, poll: GesturePoll) -> Option<Nanos> {
         let next = Nanos(poll.now.0 + 1);
@@ -444,69 +374,13 @@ impl GestureEngine {
             (AttemptPhase::Met, _) => Some(next),
             (AttemptPhase::Trying, of) if of.kind == GestureKind::Press => {
                 let hold = f64::from(of.limit(Quantity::Hold)?) * 1e6;
-                let due = Nanos(attempt.first().landed.0 + hold as u64);
+                let due = Nanos(attempt.first().landing.time.0 + hold as u64);
                 let can_come = !is_hopeless(attempt, of, poll.now);
                 can_come.then_some(due.max(next))
             }
             _ => None,
         };
         self.attempts.iter().filter_map(due).min()
-    }
-
-    /// The attempts that go on, with how far each is now.
-    pub(crate) fn candidates(&self, poll: GesturePoll) -> Vec<GestureCandidate> {
-        let shown = |attempt: &GestureAttempt| {
-            let of = poll.gesture(attempt);
-            let until = attempt.over.unwrap_or(poll.now);
-            let checks = of.checks.iter().map(|check: &Check| {
-                let value = attempt.measure(of, check.quantity, until);
-                CheckedLimit {
-                    quantity: check.quantity,
-                    value,
-                    limit: check.limit,
-                    margin: check.slack(value),
-                    is_alone: false,
-                }
-            });
-            GestureCandidate {
-                gesture: attempt.gesture,
-                contact: poll.down(attempt.first().contact),
-                began: attempt.began(),
-                is_waiting: attempt.phase == AttemptPhase::Met,
-                has_fired: attempt.phase == AttemptPhase::Fired,
-                way: [attempt.first().start, attempt.first().at],
-                centre: attempt.centre,
-                checks: checks.collect(),
-            }
-        };
-        let mut candidates: Vec<GestureCandidate> = self.attempts.iter().map(shown).collect();
-        let has_attempt = |id: &GestureId| self.attempts.iter().any(|a| a.gesture == *id);
-        let between = GestureId::first(self.taps.len()).filter(|id| !has_attempt(id));
-        candidates.extend(between.filter_map(|id| self.between_taps(poll, id)));
-        candidates
-    }
-
-    /// A gesture of several taps that waits for the next one: how much of the gap
-    /// has gone.
-    fn between_taps(&self, poll: GesturePoll, gesture: GestureId) -> Option<GestureCandidate> {
-        let of = poll.plan.gestures.get(gesture.index())?;
-        let limit = of.limit(Quantity::Gap)?;
-        let taps = &self.taps[gesture.index()];
-        taps.open_until(limit).filter(|until| *until > poll.now)?;
-        let last = taps.newest()?;
-        let value = millis(poll.now.0.saturating_sub(last.lifted.0));
-        let margin = Quantity::Gap.sense().slack(value, limit);
-        let gap = CheckedLimit { quantity: Quantity::Gap, value, limit, margin, is_alone: false };
-        Some(GestureCandidate {
-            gesture,
-            contact: poll.down(last.contact),
-            began: last.landed,
-            is_waiting: false,
-            has_fired: false,
-            way: [last.start; 2],
-            centre: last.start,
-            checks: [gap].into(),
-        })
     }
 }
 
@@ -543,7 +417,7 @@ fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos, tick: Tick
     }
 }
 
-/// A tap of several is over: the last so many are judged together.
+/// A tap of several is over: it is judged with every choice of earlier ones.
 fn one_tap(
     attempt: &mut GestureAttempt,
     of: &BoundGesture,
@@ -553,29 +427,38 @@ fn one_tap(
 ) {
     let Some(over) = attempt.over else { return };
     let measure = |quantity| attempt.measure(of, quantity, over);
-    let is_good = [Quantity::Lift, Quantity::Move]
+    let is_good = [Quantity::Lift, Quantity::Move, Quantity::Together]
         .iter()
         .all(|&quantity| of.limit(quantity).is_none_or(|limit| measure(quantity) <= limit));
     taps.push(Tap {
         contact: attempt.first().contact,
-        landed: attempt.first().landed,
+        panel: attempt.panel,
+        landed: attempt.first().landing.time,
         lifted: over,
         start: attempt.first().start,
         moved: measure(Quantity::Move),
         together: measure(Quantity::Together),
+        fingers: attempt.landings(),
         is_spent: false,
         is_good,
     });
-    let gap = of.limit(Quantity::Gap).unwrap_or(0.0);
-    let Some(last) = taps.last(times, gap) else {
-        attempt.is_part = true;
-        return;
-    };
-    attempt.first_landing = last.first().map(|tap| tap.landed);
-    let is_met = attempt.tally.judge(&of.checks, |quantity| measure_taps(last, quantity));
-    if is_met {
-        (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
-    }
+    attempt.is_part = true;
+    taps.choices(times, of.apart(), |chosen| {
+        let best = attempt.tally.failed();
+        let failed = attempt.tally.count(&of.checks, |quantity| measure_taps(chosen, quantity));
+        // The choice that fails the fewest limits is told; of equals that of the
+        // latest taps.
+        if failed <= best {
+            attempt.is_part = false;
+            attempt.first_landing = chosen.first().map(|tap| tap.landed);
+            attempt.earlier = Landings::NONE;
+            let (_, earlier) = chosen.split_last().expect("a sequence has a last tap");
+            earlier.iter().for_each(|tap| attempt.earlier.add_all(&tap.fingers));
+        }
+        if failed == 0 && attempt.phase == AttemptPhase::Trying {
+            (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
+        }
+    });
 }
 
 /// Whether an attempt cannot be met any more, whatever its fingers do.

@@ -107,51 +107,67 @@ impl Signs {
     }
 }
 
-/// How many places a trail remembers.
-const TRAIL: usize = 64;
+/// How many places of a stroke are remembered: more than four seconds of one
+/// that is polled 1000 times a second and never rests.
+pub const MAX_STROKE_PLACES: usize = 4096;
 
-/// The path of a contact since it landed; of a long one fewer places, at equal
-/// distances.
-#[derive(Clone, Copy, Debug)]
+/// The path of a contact since it landed: every place at which a poll found it.
+/// Of a stroke of more than [`MAX_STROKE_PLACES`] every other place is left out
+/// then, and so on.
+///
+/// Invariant: it has room for all of them, so that no tick allocates; a copy,
+/// which is what a checkpoint holds, has room for what it has.
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Trail {
-    places: [[f32; 2]; TRAIL],
-    count: u8,
-    /// Places nearer than this to the last one are left out, in millimetres.
-    spacing: f32,
+    places: Vec<[f32; 2]>,
+    /// How many of the places that are reported make one that is remembered.
+    every: u32,
+    /// Places since the last one that is remembered, and the last one.
+    skipped: u32,
     last: [f32; 2],
 }
 
 impl Trail {
-    /// As fine as a panel is.
-    const SPACING: f32 = 0.25;
-
-    pub(crate) const EMPTY: Trail =
-        Trail { places: [[0.0; 2]; TRAIL], count: 0, spacing: Trail::SPACING, last: [0.0; 2] };
-
-    pub(crate) fn begin(&mut self, at: [f32; 2]) {
-        (self.count, self.spacing, self.last) = (1, Trail::SPACING, at);
-        self.places[0] = at;
+    /// Makes room.
+    pub(crate) fn fit(&mut self) {
+        self.places.reserve(MAX_STROKE_PLACES - self.places.len());
     }
 
+    pub(crate) fn begin(&mut self, at: [f32; 2]) {
+        self.places.clear();
+        self.places.push(at);
+        (self.every, self.skipped, self.last) = (1, 0, at);
+    }
+
+    /// Goes on, if it has begun.
     pub(crate) fn add(&mut self, at: [f32; 2]) {
-        self.last = at;
-        let Some(newest) = usize::from(self.count).checked_sub(1) else { return };
-        if length(minus(at, self.places[newest])) < self.spacing {
+        if self.places.is_empty() || at == self.last {
             return;
         }
-        if usize::from(self.count) == TRAIL {
-            for n in 0..TRAIL / 2 {
-                self.places[n] = self.places[2 * n];
-            }
-            (self.count, self.spacing) = (TRAIL as u8 / 2, self.spacing * 2.0);
+        self.last = at;
+        self.skipped += 1;
+        if self.skipped < self.every {
+            return;
         }
-        self.places[usize::from(self.count)] = at;
-        self.count += 1;
+        if self.places.len() == MAX_STROKE_PLACES {
+            let mut keep = false;
+            self.places.retain(|_| {
+                keep = !keep;
+                keep
+            });
+            self.every *= 2;
+        }
+        self.places.push(at);
+        self.skipped = 0;
+    }
+
+    /// Ends it.
+    pub(crate) fn end(&mut self) {
+        self.places.clear();
     }
 
     pub(crate) fn stroke(&self) -> Option<Stroke> {
-        let places = self.places[..usize::from(self.count)].iter().copied();
-        Stroke::new(places.chain([self.last]))
+        Stroke::new(self.places.iter().copied().chain([self.last]))
     }
 }
 
@@ -209,11 +225,24 @@ mod tests {
             prop_assert!(stroke(&HOOK).differs(&stroke(&path)) < 0.2);
         }
 
-        /// How finely a path is reported hardly matters, however long it is.
+        /// A trail is the path itself, however many places it has.
         #[test]
-        fn a_trail_is_the_path(parts in 1u32..400, size in 1.0f32..20.0) {
+        fn a_trail_is_the_path(
+            places in prop::collection::vec((-50.0f32..50.0, -50.0f32..50.0), 2..300),
+        ) {
+            let path: Vec<[f32; 2]> = places.into_iter().map(|(x, y)| [x, y]).collect();
+            let mut trail = Trail::default();
+            trail.fit();
+            trail.begin(path[0]);
+            path[1..].iter().for_each(|&place| trail.add(place));
+            prop_assert_eq!(trail.stroke(), Stroke::new(path.into_iter()));
+        }
+
+        /// One that is too long to be remembered is told nearly as well.
+        #[test]
+        fn a_long_trail_is_nearly_the_path(parts in 3_000u32..20_000, size in 1.0f32..20.0) {
             let path = HOOK.map(|[x, y]| [x * size, y * size]);
-            let mut trail = Trail::EMPTY;
+            let mut trail = Trail::default();
             trail.begin(path[0]);
             for leg in path.windows(2) {
                 for n in 1..=parts {
@@ -222,8 +251,10 @@ mod tests {
                     trail.add([leg[0][0] + dx * share, leg[0][1] + dy * share]);
                 }
             }
+            prop_assert!(trail.places.len() <= MAX_STROKE_PLACES);
             let differs = trail.stroke().unwrap().differs(&stroke(&path));
-            prop_assert!(differs < 4.0, "{}", differs);
+            // An arc cosine of a number just below 1 is no better than this.
+            prop_assert!(differs < 0.2, "{}", differs);
         }
     }
 }

@@ -1,59 +1,139 @@
 //! The last taps of a gesture that wants several of them.
 //!
-//! Whenever a tap ends, the last so many taps are judged together: the longest
-//! of them, the widest gap and so on. No window is opened or closed, and so a
-//! tap that comes too late for one sequence can begin the next.
+//! Whenever a tap ends, it is tried as the last of so many: with every choice of
+//! earlier ones that lie before each other in time. A choice is a *moment* at
+//! which all limits are judged together: the longest of its taps, the widest of
+//! its gaps and so on. So two hands that tap at two places do not disturb each
+//! other, and a tap that comes too late for one sequence can begin the next.
 
 use crate::base::{ContactId, Nanos, length, minus};
 use crate::gesture::millis;
-use crate::spec::{MAX_TAPS, Quantity};
+use crate::spec::{MAX_FINGERS, MAX_TAPS, Quantity};
 
-/// A gap this many times as wide as the limit parts two attempts: nobody meant
-/// them as one.
+/// How many taps of a gesture are remembered.
+pub const MAX_TAPS_KEPT: usize = 8;
+
+/// A gap or a distance this many times as wide as its limit parts two attempts:
+/// nobody meant them as one.
 const PARTED: f32 = 4.0;
+
+/// The fingers of a tap or of several: which landings of the run they are.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Landings {
+    ids: [u32; MAX_FINGERS * MAX_TAPS],
+    count: u8,
+}
+
+impl Landings {
+    pub(crate) const NONE: Landings = Landings { ids: [0; MAX_FINGERS * MAX_TAPS], count: 0 };
+
+    /// One more; at most as many as the taps of a gesture have fingers.
+    pub(crate) fn add(&mut self, id: u32) {
+        self.ids[usize::from(self.count)] = id;
+        self.count += 1;
+    }
+
+    pub(crate) fn add_all(&mut self, others: &Landings) {
+        others.ids().iter().for_each(|&id| self.add(id));
+    }
+
+    pub(crate) fn ids(&self) -> &[u32] {
+        &self.ids[..usize::from(self.count)]
+    }
+
+    /// Whether a finger is in both.
+    pub(crate) fn meet(&self, others: &Landings) -> bool {
+        self.ids().iter().any(|id| others.ids().contains(id))
+    }
+}
 
 /// A tap that is over.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Tap {
-    /// Its first contact.
+    /// Its first contact, and the panel that this is of.
     pub(crate) contact: ContactId,
+    pub(crate) panel: u16,
     pub(crate) landed: Nanos,
     pub(crate) lifted: Nanos,
     pub(crate) start: [f32; 2],
     pub(crate) moved: f32,
     pub(crate) together: f32,
-    /// Whether it counted for one that fired: no tap counts twice.
+    pub(crate) fingers: Landings,
+    /// Whether it counted for one that fired, or was taken: no tap counts twice.
     pub(crate) is_spent: bool,
     /// Whether it was short and steady enough.
     pub(crate) is_good: bool,
 }
 
-/// The last taps, the newest last.
+/// How far apart in time and place two taps may be, in milliseconds and
+/// millimetres.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Taps {
-    /// The first `count` are there.
-    taps: [Tap; MAX_TAPS],
-    count: u8,
+pub(crate) struct Apart {
+    pub(crate) gap: f32,
+    pub(crate) spread: f32,
+}
+
+impl Apart {
+    /// What is so far apart that it is not even an attempt.
+    fn parted(self) -> Apart {
+        Apart { gap: self.gap * PARTED, spread: self.spread * PARTED }
+    }
+
+    /// Whether the later of two taps, which landed then and there, follows the
+    /// earlier one.
+    pub(crate) fn allows(
+        self,
+        earlier: &Tap,
+        (panel, landed, start): (u16, Nanos, [f32; 2]),
+    ) -> bool {
+        earlier.panel == panel
+            && earlier.lifted <= landed
+            && millis(landed.0 - earlier.lifted.0) <= self.gap
+            && length(minus(start, earlier.start)) <= self.spread
+    }
 }
 
 impl Tap {
     const NONE: Tap = Tap {
         contact: ContactId(0),
+        panel: 0,
         landed: Nanos(0),
         lifted: Nanos(0),
         start: [0.0; 2],
         moved: 0.0,
         together: 0.0,
+        fingers: Landings::NONE,
         is_spent: false,
         is_good: false,
     };
+
+    /// On which panel, when and where it landed.
+    pub(crate) const fn landing(&self) -> (u16, Nanos, [f32; 2]) {
+        (self.panel, self.landed, self.start)
+    }
+
+    /// Until when another tap may land to follow it.
+    pub(crate) fn open_until(&self, gap: f32) -> Nanos {
+        Nanos(self.lifted.0 + (f64::from(gap) * 1e6) as u64)
+    }
 }
 
+/// The last taps of a gesture, in the order in which they ended.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Taps {
+    /// The first `count` are there.
+    taps: [Tap; MAX_TAPS_KEPT],
+    count: u8,
+}
+
+/// Taps that were chosen as one sequence, the first one first.
+pub(crate) type Chosen<'a> = &'a [&'a Tap];
+
 impl Taps {
-    pub(crate) const NONE: Taps = Taps { taps: [Tap::NONE; MAX_TAPS], count: 0 };
+    pub(crate) const NONE: Taps = Taps { taps: [Tap::NONE; MAX_TAPS_KEPT], count: 0 };
 
     pub(crate) fn push(&mut self, tap: Tap) {
-        if usize::from(self.count) == MAX_TAPS {
+        if usize::from(self.count) == MAX_TAPS_KEPT {
             self.taps.rotate_left(1);
             self.count -= 1;
         }
@@ -61,49 +141,65 @@ impl Taps {
         self.count += 1;
     }
 
-    pub(crate) fn clear(&mut self) {
-        self.count = 0;
+    pub(crate) fn kept(&self) -> &[Tap] {
+        &self.taps[..usize::from(self.count)]
     }
 
-    /// The last so many, if none of them is spent and none is parted from the
-    /// one before.
-    pub(crate) fn last(&self, times: u8, gap: f32) -> Option<&[Tap]> {
-        let first = usize::from(self.count).checked_sub(usize::from(times))?;
-        let taps = &self.taps[first..usize::from(self.count)];
-        let is_one = |two: &[Tap]| self::gap(two) <= gap * PARTED;
-        (taps.iter().all(|tap| !tap.is_spent) && taps.windows(2).all(is_one)).then_some(taps)
+    /// Those with one of these fingers never count again.
+    pub(crate) fn spend(&mut self, fingers: &Landings) {
+        for tap in &mut self.taps[..usize::from(self.count)] {
+            tap.is_spent |= tap.fingers.meet(fingers);
+        }
     }
 
-    pub(crate) fn spend(&mut self) {
-        self.taps[..usize::from(self.count)].iter_mut().for_each(|tap| tap.is_spent = true);
-    }
-
-    pub(crate) fn newest(&self) -> Option<&Tap> {
-        self.taps[..usize::from(self.count)].last()
-    }
-
-    /// Until when another tap could still make a sequence of the last one.
-    pub(crate) fn open_until(&self, gap: f32) -> Option<Nanos> {
-        let last = self.newest()?;
-        let until = Nanos(last.lifted.0 + (f64::from(gap) * 1e6) as u64);
-        (last.is_good && !last.is_spent).then_some(until)
+    /// Shows every choice of so many taps that ends with the newest one, those of
+    /// the latest taps last. None of them is spent, or parted from the one
+    /// before.
+    pub(crate) fn choices(&self, times: u8, apart: Apart, mut show: impl FnMut(Chosen)) {
+        let Some((newest, earlier)) = self.kept().split_last() else { return };
+        if newest.is_spent {
+            return;
+        }
+        let mut chosen = [newest; MAX_TAPS];
+        choose(
+            earlier,
+            usize::from(times) - 1,
+            &mut chosen[..usize::from(times)],
+            apart.parted(),
+            &mut show,
+        );
     }
 }
 
-fn gap(two: &[Tap]) -> f32 {
-    millis(two[1].landed.0.saturating_sub(two[0].lifted.0))
+/// Fills the first `open` places of a sequence from these taps in every way.
+fn choose<'a>(
+    taps: &'a [Tap],
+    open: usize,
+    chosen: &mut [&'a Tap],
+    apart: Apart,
+    show: &mut impl FnMut(Chosen),
+) {
+    let Some(place) = open.checked_sub(1) else { return show(chosen) };
+    for (n, tap) in taps.iter().enumerate() {
+        if !tap.is_spent && apart.allows(tap, chosen[open].landing()) {
+            chosen[place] = tap;
+            choose(&taps[..n], place, chosen, apart, show);
+        }
+    }
 }
 
 /// What a quantity is over a sequence of taps: the worst.
-pub(crate) fn measure_taps(taps: &[Tap], quantity: Quantity) -> f32 {
-    let worst = |of: &dyn Fn(&Tap) -> f32| taps.iter().map(of).fold(0.0, f32::max);
-    let between = |of: &dyn Fn(&[Tap]) -> f32| taps.windows(2).map(of).fold(0.0, f32::max);
+pub(crate) fn measure_taps(taps: Chosen, quantity: Quantity) -> f32 {
+    let worst = |of: &dyn Fn(&Tap) -> f32| taps.iter().map(|tap| of(tap)).fold(0.0, f32::max);
+    let between = |of: &dyn Fn(&Tap, &Tap) -> f32| {
+        taps.windows(2).map(|two| of(two[0], two[1])).fold(0.0, f32::max)
+    };
     match quantity {
         Quantity::Lift => worst(&|tap| millis(tap.lifted.0.saturating_sub(tap.landed.0))),
         Quantity::Move => worst(&|tap| tap.moved),
         Quantity::Together => worst(&|tap| tap.together),
-        Quantity::Gap => between(&gap),
-        Quantity::Spread => between(&|two| length(minus(two[1].start, two[0].start))),
+        Quantity::Gap => between(&|one, next| millis(next.landed.0.saturating_sub(one.lifted.0))),
+        Quantity::Spread => between(&|one, next| length(minus(next.start, one.start))),
         _ => 0.0,
     }
 }

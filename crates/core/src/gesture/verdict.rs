@@ -49,9 +49,20 @@ impl Tally {
         failed: u8::MAX,
     };
 
-    /// Takes in a moment: the value of each check, in order. Returns whether
-    /// all of them hold.
+    /// How many limits failed at the best moment so far; more than there are
+    /// before the first.
+    pub(crate) const fn failed(&self) -> u8 {
+        self.failed
+    }
+
+    /// Takes in a moment: the value of each check. Returns whether all of them
+    /// hold.
     pub(crate) fn judge(&mut self, checks: &[Check], value: impl Fn(Quantity) -> f32) -> bool {
+        self.count(checks, value) == 0
+    }
+
+    /// The same; returns how many fail.
+    pub(crate) fn count(&mut self, checks: &[Check], value: impl Fn(Quantity) -> f32) -> u8 {
         let mut slacks = [f32::INFINITY; MAX_CHECKS];
         let (mut failed, mut last_failed) = (0, 0);
         for (n, check) in checks.iter().enumerate() {
@@ -72,7 +83,7 @@ impl Tally {
         if failed <= self.failed {
             (self.failed, self.closest) = (failed, slacks);
         }
-        failed == 0
+        failed
     }
 
     /// What came of each check.
@@ -123,6 +134,8 @@ pub enum GestureOutcome {
     Fired,
     /// It did not meet its limits.
     Missed,
+    /// It has not been over yet: the recording ends before.
+    Open,
     /// Another gesture fired first.
     Cancelled(GestureId),
     /// Its contact went away without being lifted: its panel took it back, or

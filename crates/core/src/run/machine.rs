@@ -89,7 +89,7 @@ impl Machine {
     #[inline]
     fn receive(&mut self, plan: &Plan, event: &Event) {
         if self.sampler.receive(&plan.sample, event, &mut self.election) {
-            self.panels.receive(&plan.touch, event);
+            self.panels.receive(&plan.touch, self.sampler.controls(), event);
         }
     }
 
@@ -375,6 +375,14 @@ impl Machine {
     pub fn candidates(&self, plan: &Plan) -> Vec<GestureCandidate> {
         let now = plan.rate().time_of(self.at());
         self.gestures.candidates(self.gesture_poll(plan, self.at(), now))
+    }
+
+    /// What the attempts at gestures that go on have come to by the last tick:
+    /// fired and still on, or open, with each limit as if all were over now. A
+    /// recording that ends tells them so.
+    pub fn open_verdicts(&self, plan: &Plan) -> Vec<GestureVerdict> {
+        let now = plan.rate().time_of(self.at());
+        self.gestures.open_verdicts(self.gesture_poll(plan, self.at(), now))
     }
 
     /// Whether a zone has a contact.

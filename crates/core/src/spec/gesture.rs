@@ -295,12 +295,6 @@ impl GestureKind {
     pub const fn is_double(self) -> bool {
         self.has_value() && !matches!(self, GestureKind::Pinch | GestureKind::Rotate)
     }
-
-    /// Whether it has one attempt at a time: it moves something, which has only
-    /// one place.
-    pub(crate) const fn is_single(self) -> bool {
-        self.lasts() && !matches!(self, GestureKind::Press)
-    }
 }
 
 /// A sign that a rig teaches.

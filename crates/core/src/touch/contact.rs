@@ -1,7 +1,8 @@
 //! A contact of a touch panel, from its controls to the zones that have it.
 
 use crate::base::{ContactId, ControlId, Nanos, ZoneId, ZoneSet};
-use crate::device::{Event, Marks};
+use crate::device::{ControlKind, Event, Marks, normalise};
+use crate::sample::{ControlState, LaneMarks};
 use crate::spec::Turn;
 use crate::touch::Zones;
 
@@ -20,6 +21,8 @@ pub struct Contact {
     pub turn: Turn,
     /// Which panel it is of, counted over all of them.
     pub panel: u16,
+    /// What x and y report.
+    pub travel: [ControlKind; 2],
 }
 
 impl Contact {
@@ -29,46 +32,86 @@ impl Contact {
         self.turn.apply(values)
     }
 
+    /// The same for what its controls report.
+    pub(crate) fn place_of(&self, raw: [i32; 2]) -> [f32; 2] {
+        self.place([0, 1].map(|axis| normalise(self.travel[axis], raw[axis])))
+    }
+
+    /// A place in shares of the picture as millimetres from its top left.
+    pub(crate) fn in_mm(&self, place: [f32; 2]) -> [f32; 2] {
+        [0, 1].map(|axis| place[axis] * self.size[axis])
+    }
+
     /// How high its surface is, in widths.
     pub fn proportion(&self) -> f32 {
         self.size[1] / self.size[0]
     }
 }
 
-/// What a poll found out about a contact; a lift comes before a landing.
+/// A finger that was lifted.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Lift {
+    pub(crate) time: Nanos,
+    /// Where it was last reported before, in millimetres from the top left.
+    pub(crate) place: [f32; 2],
+    /// Whether it went away without being lifted: its panel took it back, or could
+    /// no longer be heard.
+    pub(crate) is_broken: bool,
+}
+
+/// A finger that was put down.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Landing {
+    /// Which press of the run it is: no two fingers have the same.
+    pub(crate) id: u32,
+    pub(crate) time: Nanos,
+}
+
+/// What a poll found out about a contact. A finger that was lifted and one that
+/// landed since are two; the lift comes first.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct ContactUpdate {
     pub(crate) contact: ContactId,
-    pub(crate) lifted: Option<Nanos>,
-    /// Whether it went away without a word.
-    pub(crate) is_broken: bool,
-    pub(crate) landed: Option<Nanos>,
-    /// Where it is or was last, in millimetres from the top left.
+    pub(crate) lifted: Option<Lift>,
+    pub(crate) landed: Option<Landing>,
+    /// Where it is, in millimetres from the top left, if it is down.
     pub(crate) place: [f32; 2],
-    /// When it was reported to be there.
+    /// When it was reported on last.
     pub(crate) at: Nanos,
     /// The zones that have it, and whether one took it.
     pub(crate) zones: ZoneSet,
     pub(crate) is_taken: bool,
 }
 
+/// The end of a finger, as its controls had it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct End {
+    time: Nanos,
+    raw: [i32; 2],
+    is_broken: bool,
+}
+
 /// A contact, as zones and gestures see it.
+///
+/// Invariant: while polls see a finger, `end` is how *that one* ended, however
+/// many came and went since; while they see none, how the last one did.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct ContactState {
+    /// Whether the last poll saw a finger.
     is_down: bool,
+    /// Whether there is one by the reports: a latch may hide it from a poll.
+    is_touching: bool,
     /// Those that got it where it began, and keep it.
     began: ZoneSet,
     /// Those that have it at this tick, and had it at the tick before.
     has: ZoneSet,
     had: ZoneSet,
-    /// When it was last reported on, put down and lifted.
+    /// When it was last reported on, and where the last poll saw it.
     reported: Nanos,
-    landed: Nanos,
-    lifted: Nanos,
-    /// Whether its panel took it back instead of seeing it lift.
-    is_taken_back: bool,
-    /// The landing that was seen last: another one may come between two polls.
-    seen_landing: Nanos,
+    polled: [i32; 2],
+    /// The last landing that was reported.
+    landing: Landing,
+    end: Option<End>,
 }
 
 impl ContactState {
@@ -77,17 +120,41 @@ impl ContactState {
         self.had = self.has;
     }
 
-    /// Hears a report about one of its controls.
-    pub(crate) fn hear(&mut self, contact: &Contact, event: &Event) {
+    /// Hears a report about one of its controls, which have taken it in.
+    pub(crate) fn hear(&mut self, contact: &Contact, controls: &[ControlState], event: &Event) {
         self.reported = event.time;
-        match event.control == contact.down {
-            true if event.value == 0 => {
-                self.lifted = event.time;
-                self.is_taken_back = event.marks.contains(Marks::CANCELLED);
+        if event.control == contact.down {
+            self.turn(contact, controls, event.marks.contains(Marks::CANCELLED));
+        }
+    }
+
+    /// Finds out whether a finger was lifted, put down, or both. What a debounce
+    /// takes for chatter is neither.
+    fn turn(&mut self, contact: &Contact, controls: &[ControlState], is_taken_back: bool) {
+        let down = &controls[contact.down.index()];
+        let is_lost = down.marks.contains(LaneMarks::SYNTHETIC);
+        let end = End {
+            time: down.turned(false),
+            raw: match is_lost {
+                // Another finger may be there already.
+                true => self.polled,
+                false => [contact.x, contact.y].map(|axis| controls[axis.index()].actual),
+            },
+            is_broken: is_lost || is_taken_back,
+        };
+        if down.press_order != self.landing.id {
+            if self.is_touching {
+                self.end.get_or_insert(end);
             }
-            // Saying again that it is down is no landing.
-            true if self.lifted >= self.landed => self.landed = event.time,
-            _ => {}
+            if !self.is_down {
+                self.end = None;
+            }
+            self.landing = Landing { id: down.press_order, time: down.turned(true) };
+            self.is_touching = true;
+        }
+        if self.is_touching && down.actual == 0 {
+            self.is_touching = false;
+            self.end.get_or_insert(end);
         }
     }
 
@@ -106,48 +173,44 @@ impl ContactState {
     }
 
     /// The same for a poll at the instant `now`. Returns the zones that get it
-    /// or lose it, and what gestures want to know of it. One that was lifted and
-    /// put down again between two polls is a new one.
+    /// or lose it, and what gestures want to know of it.
     pub(crate) fn poll(
         &mut self,
         zones: &Zones,
         (contact, n): (&Contact, ContactId),
-        raw: [f32; 2],
-        (is_down, closed, now): (bool, ZoneSet, Nanos),
+        controls: &[ControlState],
+        (closed, now): (ZoneSet, Nanos),
     ) -> (ZoneSet, ContactUpdate) {
+        // A debounce lets through what it held back when its time is over, and a
+        // device that goes away says nothing of its contacts.
+        self.turn(contact, controls, false);
         let (was_down, was) = (self.is_down, self.has);
-        let place = contact.turn.apply(raw);
-        let is_another = was_down && is_down && self.landed > self.seen_landing;
+        let is_down = controls[contact.down.index()].is_down();
+        let is_another = was_down && is_down && self.end.is_some();
         let is_lifted = was_down && (!is_down || is_another);
-        let is_gone = is_lifted && self.lifted < self.seen_landing;
-        if is_gone {
-            self.lifted = now;
-        }
-        let is_broken = is_gone || (is_lifted && self.is_taken_back);
+        let lifted = is_lifted.then(|| self.end.take()).map(|end| {
+            let end = end.unwrap_or(End { time: now, raw: self.polled, is_broken: true });
+            let place = contact.in_mm(contact.place_of(end.raw));
+            Lift { time: end.time, place, is_broken: end.is_broken }
+        });
         if is_another {
             self.follow(zones, None, closed);
             self.had = ZoneSet::EMPTY;
         }
+        self.polled = [contact.x, contact.y].map(|axis| controls[axis.index()].seen);
+        let place = contact.place_of(self.polled);
         self.follow(zones, is_down.then_some((place, contact.proportion())), closed);
-        let mut changed = was.difference(self.has);
-        if is_another {
-            changed = changed.or(self.has);
-        }
-        let is_landing = is_down && (!was_down || is_another);
-        if is_landing {
-            self.seen_landing = self.landed;
-        }
+        let changed = was.difference(self.has);
         let news = ContactUpdate {
             contact: n,
-            lifted: is_lifted.then_some(self.lifted),
-            is_broken,
-            landed: is_landing.then_some(self.landed),
-            place: [place[0] * contact.size[0], place[1] * contact.size[1]],
+            lifted,
+            landed: (is_down && (!was_down || is_another)).then_some(self.landing),
+            place: contact.in_mm(place),
             at: self.reported,
             zones: self.has,
             is_taken: self.has.meets(zones.taking),
         };
-        (changed, news)
+        (if is_another { changed.or(self.has) } else { changed }, news)
     }
 
     pub(crate) const fn is_down(&self) -> bool {

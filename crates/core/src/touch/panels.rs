@@ -87,9 +87,9 @@ impl Panels {
 
     /// Takes in an event of a control that may be part of a contact.
     #[inline]
-    pub(crate) fn receive(&mut self, plan: &TouchPlan, event: &Event) {
+    pub(crate) fn receive(&mut self, plan: &TouchPlan, controls: &[ControlState], event: &Event) {
         if let Some(id) = plan.contact_of(event.control) {
-            self.contacts[id.index()].hear(plan.contact(id), event);
+            self.contacts[id.index()].hear(plan.contact(id), controls, event);
         }
     }
 
@@ -126,13 +126,9 @@ impl Panels {
     ) {
         let Panels { contacts, due, changed: list, updates, closed } = self;
         for id in due.drain() {
-            let contact = plan.contact(id);
-            let control = |id: ControlId| &controls[id.index()];
-            let raw = [control(contact.x).value, control(contact.y).value];
-            let is_down = control(contact.down).is_down();
+            let contact = (plan.contact(id), id);
             let state = &mut contacts[id.index()];
-            let (zones, update) =
-                state.poll(&plan.zones, (contact, id), raw, (is_down, *closed, now));
+            let (zones, update) = state.poll(&plan.zones, contact, controls, (*closed, now));
             updates.push(update);
             if !zones.is_empty() {
                 list.push(id);

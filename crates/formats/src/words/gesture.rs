@@ -2,7 +2,7 @@
 
 use gtrig_core::{
     CheckedLimit, GestureCandidate, GestureId, GestureOutcome, GestureVerdict, LimitSense,
-    PollRate, Rig,
+    PollRate, Quantity, Rig,
 };
 
 /// What a verdict says, without the name of its gesture: `missed at 316.00 ms:
@@ -11,8 +11,15 @@ pub fn verdict_words(rig: &Rig, rate: PollRate, verdict: &GestureVerdict) -> Str
     let name = |gesture: GestureId| &rig.gestures[gesture.index()].name;
     match verdict.outcome {
         GestureOutcome::Fired => fired(rig, rate, verdict),
+        GestureOutcome::Cancelled(by) if by == verdict.gesture => format!(
+            "was ended at {}: a finger of it counted for another attempt, which fired",
+            verdict.ended
+        ),
         GestureOutcome::Cancelled(by) => {
-            format!("was ended at {} by {}, which fired first", verdict.ended, name(by))
+            format!("was ended at {} by {}, which came first", verdict.ended, name(by))
+        }
+        GestureOutcome::Open => {
+            format!("was still open at {}, where the recording ends", verdict.ended)
         }
         GestureOutcome::Broken => {
             format!(
@@ -43,11 +50,15 @@ pub fn verdict_brief(rig: &Rig, verdict: &GestureVerdict) -> String {
         },
         GestureOutcome::Cancelled(by) => format!("ended by {}", rig.gestures[by.index()].name),
         GestureOutcome::Broken => "its panel took the touch back, or was gone".to_string(),
+        GestureOutcome::Open => "still open".to_string(),
     }
 }
 
 /// `length-mm 6.2 mm short`.
 fn shortfall(check: &CheckedLimit) -> String {
+    if went_the_other_way(check) {
+        return "went the other way".to_string();
+    }
     let word = if check.quantity.sense() == LimitSense::AtMost { "over" } else { "short" };
     format!("{} {} {word}", check.quantity.tunable().name, amount(check, -check.margin))
 }
@@ -99,8 +110,23 @@ fn lacks(verdict: &GestureVerdict) -> String {
     missed.map(lack).collect::<Vec<String>>().join(", ")
 }
 
+/// Whether a swipe went against its direction rather than beside it.
+fn went_the_other_way(check: &CheckedLimit) -> bool {
+    match check.quantity {
+        Quantity::OffAxisDeg => check.value > 90.0,
+        Quantity::OffAxisMm => check.value == f32::INFINITY,
+        _ => false,
+    }
+}
+
 /// `length-mm 8.8 where at least 15 was asked, 6.2 mm short`.
 fn lack(check: &CheckedLimit) -> String {
+    if went_the_other_way(check) {
+        return match check.value.is_finite() {
+            true => format!("it went the other way, {} degrees off", number(check.value)),
+            false => "it went the other way".to_string(),
+        };
+    }
     let (rule, word) = match check.quantity.sense() {
         LimitSense::AtMost => ("at most", "over"),
         _ => ("at least", "short"),
@@ -154,7 +180,7 @@ pub(super) fn progress(rig: &Rig, candidate: &GestureCandidate) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use gtrig_core::{CheckedLimit, Quantity};
+    use gtrig_core::CheckedLimit;
     use rstest::rstest;
 
     #[rstest]
@@ -165,6 +191,14 @@ mod tests {
         0.62,
         0.85,
         "straight 0.62 where at least 0.85 was asked, 0.23 of the path short"
+    )]
+    #[case(Quantity::OffAxisDeg, 147.6, 30.0, "it went the other way, 147.6 degrees off")]
+    #[case(Quantity::OffAxisMm, f32::INFINITY, 8.0, "it went the other way")]
+    #[case(
+        Quantity::OffAxisDeg,
+        88.0,
+        30.0,
+        "off-axis-deg 88 where at most 30 was asked, 58 degrees over"
     )]
     #[case(Quantity::Differs, f32::INFINITY, 25.0, "differs-deg could not be measured")]
     fn what_lacks_is_said(

@@ -49,9 +49,10 @@ impl App {
     pub(crate) fn score(&self) -> Option<Score> {
         let labels = self.session().labels();
         let says = |label: &Label| score::named(label.text.as_str()).is_some();
-        let verdicts = self.session().history().verdicts();
-        let score = || score::score(self.session().rig(), labels, verdicts.iter());
-        labels.iter().any(says).then(score)
+        labels
+            .iter()
+            .any(says)
+            .then(|| score::score(self.session().rig(), labels, self.session().attempts().iter()))
     }
 
     pub(crate) fn log(&self, lane: Lane) -> &LaneLog {

@@ -92,6 +92,7 @@ pub(super) fn verdicts(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect
             GestureOutcome::Missed => ("◇", app.theme.doubtful()),
             GestureOutcome::Cancelled(_) => ("⊣", app.theme.faint()),
             GestureOutcome::Broken => ("⊥", app.theme.doubtful()),
+            GestureOutcome::Open => ("┄", app.theme.signal()),
         };
         let first = format!("{glyph} {:<14} ", names[0]);
         let x = paint::text(buffer, row, row.x + 2, &first, style);

@@ -53,7 +53,8 @@ pub(super) fn contacts(roster: &Roster, surface: &Surface) -> Vec<Contact> {
         let part = |axis: &str| device.control(&format!("contact-{n}{axis}"));
         let (down, x, y) = (part("")?, part("-x")?, part("-y")?);
         let size = surface.mm.unwrap_or_else(|| turn.size(size(roster, x, y)));
-        Some(Contact { down, x, y, size, turn, panel })
+        let travel = [x, y].map(|axis| roster.info(axis).kind);
+        Some(Contact { down, x, y, size, turn, panel, travel })
     };
     let all = panels
         .zip(0..)

@@ -1,0 +1,149 @@
+//! How gestures bear on each other: who waits for whom, who ends whom. They do
+//! so where they have a finger in common; several taps have the fingers of all.
+
+use super::{GestureEngine, GesturePoll, is_hopeless};
+use crate::base::GestureId;
+use crate::gesture::{AttemptPhase, BoundGesture, GestureAttempt, Landings, MAX_TAPS_KEPT};
+use crate::spec::GestureKind;
+
+impl GestureEngine {
+    /// Lets those fire that have met their limits and need not wait any more.
+    pub(super) fn settle(&mut self, poll: GesturePoll) {
+        self.end_those_that_waited(poll);
+        let mut at = 0;
+        while at < self.attempts.len() {
+            let attempt = &self.attempts[at];
+            let of = poll.gesture(attempt);
+            let is_met = attempt.phase == AttemptPhase::Met && attempt.cancelled_by.is_none();
+            if !is_met || of.waits_for.iter().any(|&other| self.is_possible(poll, other, attempt)) {
+                at += 1;
+                continue;
+            }
+            self.fire(poll, at);
+            // It may have ended others, or freed them to fire.
+            at = 0;
+        }
+    }
+
+    /// An attempt that is met ends all with one of its fingers that wait for its
+    /// gesture, whatever becomes of itself.
+    fn end_those_that_waited(&mut self, poll: GesturePoll) {
+        for at in 0..self.attempts.len() {
+            let met = &self.attempts[at];
+            if met.phase != AttemptPhase::Met || met.met != Some(poll.tick) {
+                continue;
+            }
+            let (gesture, fingers) = (met.gesture, met.landings());
+            let waits = |of: &BoundGesture| of.waits_for.contains(&gesture);
+            self.end(&fingers, gesture, |other| waits(poll.gesture(other)));
+            for (of, taps) in poll.plan.gestures.iter().zip(&mut self.taps) {
+                if waits(of) {
+                    taps.spend(&fingers);
+                }
+            }
+        }
+    }
+
+    /// Ends the attempts with one of these fingers that have not fired yet, if
+    /// they are among those that count.
+    fn end(&mut self, fingers: &Landings, by: GestureId, counts: impl Fn(&GestureAttempt) -> bool) {
+        for other in &mut self.attempts {
+            let is_open = other.phase != AttemptPhase::Fired && other.cancelled_by.is_none();
+            if is_open && counts(other) && other.landings().meet(fingers) {
+                other.cancelled_by = Some(by);
+            }
+        }
+    }
+
+    /// Whether a gesture can still be met by an attempt that has a finger of one
+    /// that waits for it.
+    fn is_possible(&self, poll: GesturePoll, gesture: GestureId, waiting: &GestureAttempt) -> bool {
+        let of = poll.plan.gesture(gesture);
+        let with_it = |other: &GestureAttempt| {
+            is_open(poll, of, other, gesture) && other.shares_with(waiting)
+        };
+        self.attempts.iter().any(with_it)
+            || matches!(of.kind, GestureKind::Tap { times: 2.. } if self.can_follow(poll, gesture, waiting))
+    }
+
+    /// Whether a tap that is over, and has a finger of one that waits, can still be
+    /// part of a sequence of taps.
+    fn can_follow(&self, poll: GesturePoll, gesture: GestureId, waiting: &GestureAttempt) -> bool {
+        let of = poll.plan.gesture(gesture);
+        let GestureKind::Tap { times } = of.kind else { return false };
+        let (apart, fingers) = (of.apart(), waiting.landings());
+        let taps = self.taps[gesture.index()].kept();
+        // How many taps of a sequence come after that of the fingers, at least.
+        let mut after: [Option<u8>; MAX_TAPS_KEPT] = [None; MAX_TAPS_KEPT];
+        for (n, tap) in taps.iter().enumerate().filter(|(_, tap)| tap.is_good && !tap.is_spent) {
+            let followed = |m: &usize| apart.allows(&taps[*m], tap.landing());
+            after[n] = match tap.fingers.meet(&fingers) {
+                true => Some(0),
+                false => (0..n).filter(followed).filter_map(|m| Some(after[m]? + 1)).min(),
+            };
+        }
+        let open = taps.iter().zip(after).filter(|(_, after)| after.is_some_and(|n| n + 1 < times));
+        open.map(|(tap, _)| tap).any(|tap| {
+            let goes_on = |other: &GestureAttempt| {
+                let first = other.first();
+                is_open(poll, of, other, gesture)
+                    && apart.allows(tap, (other.panel, first.landing.time, first.start))
+            };
+            tap.open_until(apart.gap) > poll.now || self.attempts.iter().any(goes_on)
+        })
+    }
+
+    fn fire(&mut self, poll: GesturePoll, at: usize) {
+        let attempt = &mut self.attempts[at];
+        let of = poll.gesture(attempt);
+        (attempt.phase, attempt.fired) = (AttemptPhase::Fired, Some(poll.tick));
+        attempt.value = attempt.output(of);
+        attempt.is_lasting = of.kind.lasts() && attempt.over.is_none();
+        let fired = *attempt;
+        let contact = poll.down(fired.first().contact);
+        let state = self.change(fired.gesture);
+        state.trying -= 1;
+        if fired.is_lasting || state.lasting == 0 {
+            state.follow(&fired, contact);
+        }
+        state.lasting += u16::from(fired.is_lasting);
+        if !core::mem::replace(&mut state.fired, true) {
+            self.pulsed.push(fired.gesture);
+        }
+        self.take(poll, of, &fired);
+    }
+
+    /// What fired for a moment leaves its fingers to no other attempt at the same
+    /// gesture, and what takes them to no other gesture.
+    fn take(&mut self, poll: GesturePoll, of: &BoundGesture, fired: &GestureAttempt) {
+        let takes = |gesture: GestureId| match gesture == fired.gesture {
+            true => !of.kind.lasts(),
+            false => {
+                let its = poll.plan.gesture(gesture);
+                let is_beside = of.beside.contains(&gesture) || its.beside.contains(&fired.gesture);
+                of.takes && !is_beside
+            }
+        };
+        let fingers = fired.landings();
+        self.end(&fingers, fired.gesture, |other| takes(other.gesture));
+        for (taps, gesture) in self.taps.iter_mut().zip((0..).map(GestureId)) {
+            if takes(gesture) {
+                taps.spend(&fingers);
+            }
+        }
+    }
+}
+
+/// Whether an attempt is one at a gesture that can still be met.
+fn is_open(
+    poll: GesturePoll,
+    of: &BoundGesture,
+    attempt: &GestureAttempt,
+    gesture: GestureId,
+) -> bool {
+    attempt.gesture == gesture
+        && attempt.phase == AttemptPhase::Trying
+        && attempt.cancelled_by.is_none()
+        && !attempt.is_over(of)
+        && !is_hopeless(attempt, of, poll.now)
+}

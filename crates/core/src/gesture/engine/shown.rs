@@ -1,0 +1,109 @@
+//! The attempts that go on, for whoever looks.
+
+use super::{GestureEngine, GesturePoll};
+use crate::base::{ControlId, GestureId, Nanos};
+use crate::gesture::{
+    AttemptPhase, Check, CheckedLimit, GestureAttempt, GestureOutcome, GestureVerdict, Tap, millis,
+};
+use crate::spec::Quantity;
+use alloc::vec::Vec;
+
+/// An attempt that goes on, to be shown.
+#[derive(Clone, Debug, PartialEq)]
+pub struct GestureCandidate {
+    /// The gesture.
+    pub gesture: GestureId,
+    /// The first of its contacts.
+    pub contact: ControlId,
+    /// When it began.
+    pub began: Nanos,
+    /// Whether its limits have been met, though it waits for others.
+    pub is_waiting: bool,
+    /// Whether it has fired.
+    pub has_fired: bool,
+    /// Where its first finger landed and where it is, in millimetres from the top
+    /// left.
+    pub way: [[f32; 2]; 2],
+    /// The centre of a stick, or the origin of an aim, in the same measure.
+    pub centre: [f32; 2],
+    /// Every limit, and how far it is from being met at this moment.
+    pub checks: Vec<CheckedLimit>,
+}
+
+impl GestureEngine {
+    /// The attempts that go on, with how far each is now.
+    pub(crate) fn candidates(&self, poll: GesturePoll) -> Vec<GestureCandidate> {
+        let shown = |attempt: &GestureAttempt| {
+            let of = poll.gesture(attempt);
+            let until = attempt.over.unwrap_or(poll.now);
+            let checks = of.checks.iter().map(|check: &Check| {
+                let value = attempt.measure(of, check.quantity, until);
+                CheckedLimit {
+                    quantity: check.quantity,
+                    value,
+                    limit: check.limit,
+                    margin: check.slack(value),
+                    is_alone: false,
+                }
+            });
+            GestureCandidate {
+                gesture: attempt.gesture,
+                contact: poll.down(attempt.first().contact),
+                began: attempt.began(),
+                is_waiting: attempt.phase == AttemptPhase::Met,
+                has_fired: attempt.phase == AttemptPhase::Fired,
+                way: [attempt.first().start, attempt.first().at],
+                centre: attempt.centre,
+                checks: checks.collect(),
+            }
+        };
+        let mut candidates: Vec<GestureCandidate> = self.attempts.iter().map(shown).collect();
+        let has_attempt = |id: &GestureId| self.attempts.iter().any(|a| a.gesture == *id);
+        let between = GestureId::first(self.taps.len()).filter(|id| !has_attempt(id));
+        candidates.extend(between.filter_map(|id| self.between_taps(poll, id)));
+        candidates
+    }
+
+    /// A gesture of several taps that waits for the next one: how much of the gap
+    /// has gone.
+    fn between_taps(&self, poll: GesturePoll, gesture: GestureId) -> Option<GestureCandidate> {
+        let of = poll.plan.gestures.get(gesture.index())?;
+        let limit = of.limit(Quantity::Gap)?;
+        let is_open = |tap: &&Tap| tap.is_good && !tap.is_spent && tap.open_until(limit) > poll.now;
+        let last = self.taps[gesture.index()].kept().iter().rev().find(is_open)?;
+        let value = millis(poll.now.0.saturating_sub(last.lifted.0));
+        let margin = Quantity::Gap.sense().slack(value, limit);
+        let gap = CheckedLimit { quantity: Quantity::Gap, value, limit, margin, is_alone: false };
+        Some(GestureCandidate {
+            gesture,
+            contact: poll.down(last.contact),
+            began: last.landed,
+            is_waiting: false,
+            has_fired: false,
+            way: [last.start; 2],
+            centre: last.start,
+            checks: [gap].into(),
+        })
+    }
+
+    /// What the attempts that go on have come to so far: fired already, or still
+    /// open; of these each limit as if all were over now.
+    pub(crate) fn open_verdicts(&self, poll: GesturePoll) -> Vec<GestureVerdict> {
+        let told = |attempt: &&GestureAttempt| attempt.is_told(poll.gesture(attempt));
+        let verdict = |attempt: &GestureAttempt| {
+            let of = poll.gesture(attempt);
+            let mut tally = attempt.tally;
+            if attempt.fired.is_none() {
+                tally.judge(&of.checks, |quantity| attempt.measure(of, quantity, poll.now));
+            }
+            let contact = poll.down(attempt.first().contact);
+            let outcome = match attempt.fired {
+                Some(_) => GestureOutcome::Fired,
+                None => GestureOutcome::Open,
+            };
+            let verdict = attempt.verdict(poll.tick, poll.now, contact);
+            GestureVerdict { outcome, ..verdict }.with_checks(&tally, &of.checks)
+        };
+        self.attempts.iter().filter(told).map(verdict).collect()
+    }
+}
