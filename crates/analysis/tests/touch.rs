@@ -124,16 +124,35 @@ fn a_zone_that_did_not_begin_with_a_contact_does_not_stand_in_its_way() {
     assert_eq!(panel.tick(2, Some([100, 500])), ["lamp"]);
 }
 
-/// The picture is turned by a quarter: what is left on the panel is on top.
-#[test]
-fn zones_lie_on_the_picture_however_the_panel_is_turned() {
-    let mut rig = halves(false);
-    rig.surface.turn = Turn::Quarter;
-    let mut panel = Panel::new(rig);
-    // Its left top is the right top of the picture, its bottom the left.
-    assert_eq!(panel.tick(1, Some([100, 100])), ["right"]);
-    assert_eq!(panel.tick(1, None), [""; 0]);
-    assert_eq!(panel.tick(2, Some([100, 900])), ["left"]);
+/// A panel is turned clockwise: its own left top corner goes round the picture.
+#[rstest]
+#[case::upright(Turn::None, [["left-top", "right-top"], ["left-bottom", "right-bottom"]])]
+#[case::by_90(Turn::Quarter, [["right-top", "right-bottom"], ["left-top", "left-bottom"]])]
+#[case::by_180(Turn::Half, [["right-bottom", "left-bottom"], ["right-top", "left-top"]])]
+#[case::by_270(Turn::ThreeQuarters, [["left-bottom", "left-top"], ["right-bottom", "right-top"]])]
+fn corners_are_those_of_the_picture(#[case] turn: Turn, #[case] expected: [[&str; 2]; 2]) {
+    let corners = [
+        ("left-top", [0.0, 0.0]),
+        ("right-top", [0.9, 0.0]),
+        ("left-bottom", [0.0, 0.9]),
+        ("right-bottom", [0.9, 0.9]),
+    ];
+    let on = |n, name| action(name, Gives::On, vec![InputSpec::Zone(ZoneId(n))]);
+    let actions = (0..).zip(corners).map(|(n, (name, _))| on(n, name)).collect();
+    let zones = corners.iter().map(|(name, at)| zone(name, *at, [0.1, 0.1])).collect();
+    let surface = Surface { turn, ..Surface::default() };
+    let mut panel = Panel::new(Rig { zones, surface, ..rig(actions) });
+    // The corners of the panel itself: by rows, from the left.
+    for (y, row) in [0, 1000].into_iter().zip(expected) {
+        for (x, name) in [0, 1000].into_iter().zip(row) {
+            panel.step(1, Some([x, y]));
+            let is_on = |n: &u16| panel.desk.action(*n).is_active();
+            let touched: Vec<&str> =
+                (0..4).filter(is_on).map(|n| corners[usize::from(n)].0).collect();
+            assert_eq!(touched, [name], "{x} {y}");
+            panel.step(1, None);
+        }
+    }
 }
 
 /// A zone that is closed is as if it were not there; what was held on it must

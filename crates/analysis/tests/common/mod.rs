@@ -141,7 +141,7 @@ impl Desk {
     /// A control takes a value at an instant in milliseconds.
     pub fn set(&mut self, ms: f64, control: &str, value: i32) {
         let control = self.control(control);
-        let time = Nanos((ms * 1e6) as u64);
+        let time = Nanos((ms * 1e6).round() as u64);
         self.session.report(Event { time, value, control, marks: Marks::empty() });
     }
 

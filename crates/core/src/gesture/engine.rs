@@ -459,6 +459,10 @@ fn one_tap(
             (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
         }
     });
+    if attempt.phase == AttemptPhase::Met {
+        // Whether it fires or is ended: what would end it counts no other way either.
+        taps.spend(&attempt.landings());
+    }
 }
 
 /// Whether an attempt cannot be met any more, whatever its fingers do.

@@ -16,7 +16,8 @@
 //!   y points down in all of them.
 
 use strum::{IntoStaticStr, VariantArray};
-/// By how much the picture is turned against the device, clockwise.
+/// By how much the device is turned, clockwise, as whoever looks at the upright
+/// picture sees it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Turn {
     /// Not at all.

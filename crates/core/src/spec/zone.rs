@@ -185,9 +185,12 @@ impl Outline {
         }
     }
 
-    /// Whether a place lies in it, on a surface `proportion` times as high as
-    /// wide.
-    pub fn contains(&self, [x, y]: [f32; 2], proportion: f32) -> bool {
+    /// Whether a place lies in it, both in shares of the panel, which is
+    /// `proportion` times as high as wide. A left and a top edge belong to it, a
+    /// right and a bottom edge do not, but for those of the panel itself: its last
+    /// row and column are in whatever reaches that far.
+    pub fn contains(&self, place: [f32; 2], proportion: f32) -> bool {
+        let [x, y] = place.map(|share| if share == 1.0 { 1.0 - f32::EPSILON } else { share });
         match self {
             Outline::Rect { at, size } => {
                 (at[0]..at[0] + size[0]).contains(&x) && (at[1]..at[1] + size[1]).contains(&y)

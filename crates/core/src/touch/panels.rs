@@ -135,5 +135,7 @@ impl Panels {
                 changed(id, zones);
             }
         }
+        // Fingers begin their attempts in the order in which they landed.
+        updates.sort_unstable_by_key(|update| update.landed.map(|landing| landing.id));
     }
 }

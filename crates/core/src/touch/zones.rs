@@ -98,6 +98,8 @@ mod tests {
     #[case::inside(rect([0.2, 0.2], [0.2, 0.2]), [0.3, 0.3], true)]
     #[case::on_its_left_edge(rect([0.2, 0.2], [0.2, 0.2]), [0.2, 0.3], true)]
     #[case::on_its_right_edge(rect([0.25, 0.2], [0.25, 0.2]), [0.5, 0.3], false)]
+    #[case::on_the_right_edge_of_the_panel(rect([0.9, 0.9], [0.1, 0.1]), [1.0, 1.0], true)]
+    #[case::beyond_the_panel(rect([0.9, 0.9], [0.1, 0.1]), [1.01, 0.95], false)]
     #[case::round_on_a_wide_surface(
         Outline::Circle { centre: [0.5, 0.5], radius: 0.2 }, [0.5, 0.85], true)]
     #[case::but_no_further(Outline::Circle { centre: [0.5, 0.5], radius: 0.2 }, [0.5, 0.95], false)]

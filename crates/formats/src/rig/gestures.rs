@@ -302,8 +302,10 @@ fn limits(
         let tunable = quantity.tunable();
         let Some(value) = fields.take(tunable.name) else { continue };
         // What its output is measured by must be there, and so must the first
-        // thing it asks.
-        let is_needed = quantity.sense() == LimitSense::Scale || quantity == first(kind);
+        // thing it asks. Without a gap, taps would wait for the next one for ever.
+        let is_needed = quantity.sense() == LimitSense::Scale
+            || quantity == first(kind)
+            || quantity == Quantity::Gap;
         if value.is_string() && !is_needed {
             if value.one_of(problems, &[("none", ())]).is_some() {
                 limits.set(quantity, None);

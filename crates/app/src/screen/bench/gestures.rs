@@ -3,8 +3,13 @@
 
 use crate::screen::draw::paint;
 use crate::screen::{App, Theme};
-use gtrig_analysis::limits::{LimitShape, limit_shapes};
-use gtrig_core::{GestureCandidate, GestureKind, GestureOutcome, GestureVerdict, Quantity};
+use gtrig_analysis::{
+    limits::{LimitShape, limit_shapes},
+    score::{Confusion, Score},
+};
+use gtrig_core::{
+    GestureCandidate, GestureId, GestureKind, GestureOutcome, GestureVerdict, Quantity,
+};
 use gtrig_formats::words::verdict_brief;
 use ratatui::{
     buffer::Buffer,
@@ -33,6 +38,7 @@ pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Re
             let alarms = score.false_alarms.len();
             let words = format!("meant: {hits} hits, {misses} misses, {alarms} false alarms");
             paint::text(buffer, row, x, &words, app.theme.wire());
+            confusions(buffer, rows, app, &score);
         }
     }
     for (candidate, row) in going.iter().zip(rows) {
@@ -50,6 +56,40 @@ pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Re
                 format!("{glyph}{} {:.0}/{:.0}  ", short(check.quantity), check.value, check.limit);
             x = paint::text(buffer, row, x, &text, style);
         }
+    }
+}
+
+/// What was meant against what fired: a row for each name that was not always
+/// understood, at most so many.
+fn confusions(
+    buffer: &mut Buffer,
+    rows: &mut impl Iterator<Item = Rect>,
+    app: &App,
+    score: &Score,
+) {
+    const SHOWN: usize = 4;
+    let rig = app.session().rig();
+    let name = |gesture: GestureId| rig.gestures[gesture.index()].name.as_str();
+    let by_name = score.confusions.chunk_by(|one, other| one.meant == other.meant);
+    let is_right = |cell: &Confusion| cell.meant.as_deref() == cell.fired.map(name);
+    let wrong: Vec<&[Confusion]> = by_name.filter(|cells| !cells.iter().all(is_right)).collect();
+    for cells in wrong.iter().take(SHOWN) {
+        let Some(row) = rows.next() else { return };
+        let meant = cells[0].meant.as_deref().unwrap_or("nothing");
+        let head = format!("meant {meant:<14} fired ");
+        let mut x = paint::text(buffer, row, row.x + 4, &head, app.theme.faint());
+        for cell in *cells {
+            let fired = cell.fired.map_or("nothing", name);
+            let style = if is_right(cell) { app.theme.plain() } else { app.theme.doubtful() };
+            let glyph = if is_right(cell) { "✓" } else { "✗" };
+            x = paint::text(buffer, row, x, &format!("{glyph}{fired} {}×  ", cell.count), style);
+        }
+    }
+    if let Some(more) = wrong.len().checked_sub(SHOWN).filter(|more| *more > 0)
+        && let Some(row) = rows.next()
+    {
+        let words = format!("and {more} more that were not always understood: see gtrig gestures");
+        paint::text(buffer, row, row.x + 4, &words, app.theme.faint());
     }
 }
 
