@@ -3,12 +3,13 @@
 mod common;
 
 use common::*;
-use gtrig_analysis::measure::{Measurement, Missing, SECTORS, Samples, measure, propose};
+use gtrig_analysis::measure::{Measurement, Missing, Proposal, SECTORS, Samples, measure, propose};
 use gtrig_core::*;
 use proptest::prelude::*;
+use rstest::rstest;
 
 /// A stick of pad·1 along `path`, which gives raw x and y for every 4 ms.
-fn measured(path: impl Iterator<Item = [i32; 2]>) -> (Measurement, [ControlKind; 2]) {
+fn measured(path: impl Iterator<Item = [i32; 2]>) -> (Measurement, Proposal) {
     let mut desk = Desk::new(rig(Vec::new()));
     for ([x, y], n) in path.zip(0u32..) {
         let ms = f64::from(n) * 4.0;
@@ -20,7 +21,9 @@ fn measured(path: impl Iterator<Item = [i32; 2]>) -> (Measurement, [ControlKind;
     let kinds = controls.map(|id| desk.session.roster().control(id).kind);
     let [x, y] = controls;
     let samples = Samples::of(desk.session.recording().events(), Axes::stick(x, y), kinds);
-    (measure(&samples), kinds)
+    let found = measure(&samples);
+    let proposal = propose(&samples, &found);
+    (found, proposal)
 }
 
 fn rest(at: [i32; 2], samples: usize) -> impl Iterator<Item = [i32; 2]> {
@@ -50,13 +53,14 @@ proptest! {
 
     #[test]
     fn reach_is_what_the_rim_is(reach in 60.0f64..100.0) {
-        let (found, kinds) = measured(rest([0, 0], 800).chain(rim(reach)));
-        let known: Vec<f32> = found.reach.iter().flatten().copied().collect();
+        let (found, proposal) = measured(rest([0, 0], 800).chain(rim(reach)));
+        let known: Vec<f32> = found.rolled.iter().flatten().copied().collect();
         prop_assert_eq!(known.len(), SECTORS);
         prop_assert!(known.iter().all(|r| (f64::from(*r) * 100.0 - reach).abs() < 1.6));
         prop_assert!(found.circularity_error.unwrap() < 0.04);
-        let proposal = propose(&found, kinds);
-        prop_assert!(f64::from(proposal.outer.unwrap()) * 100.0 <= reach);
+        // Once calibrated it gets there whatever it reached before.
+        prop_assert!(f64::from(proposal.uncalibrated_outer.unwrap()) * 100.0 <= reach);
+        prop_assert!((0.94..=0.98).contains(&proposal.outer.unwrap()), "{:?}", proposal);
         let travel = proposal.travel[0].unwrap();
         prop_assert!((f64::from(travel.max) - reach).abs() < 2.0, "{:?}", travel);
     }
@@ -64,10 +68,10 @@ proptest! {
 
 #[test]
 fn a_stick_that_never_moved_tells_nothing() {
-    let (found, kinds) = measured(std::iter::empty());
+    let (found, proposal) = measured(std::iter::empty());
     assert!(found.centre.is_err() && found.circularity_error.is_err() && found.snap_back.is_err());
     assert_eq!(found.levels, [0, 0]);
-    assert!(propose(&found, kinds).travel[0].is_err());
+    assert!(proposal.travel[0].is_err());
 }
 
 #[test]
@@ -88,7 +92,7 @@ fn a_drift_is_told_in_minutes() {
 }
 
 /// A trigger of pad·1 along `path`, which gives its raw value for every 4 ms.
-fn squeezed(path: impl Iterator<Item = i32>) -> (Measurement, ControlKind) {
+fn squeezed(path: impl Iterator<Item = i32>) -> (Measurement, Proposal) {
     let mut desk = Desk::new(rig(Vec::new()));
     for (value, n) in path.zip(0u32..) {
         desk.set(f64::from(n) * 4.0, "pad1/trigger-r", value);
@@ -97,7 +101,9 @@ fn squeezed(path: impl Iterator<Item = i32>) -> (Measurement, ControlKind) {
     let trigger = desk.control("pad1/trigger-r");
     let kind = desk.session.roster().control(trigger).kind;
     let samples = Samples::of(desk.session.recording().events(), Axes::single(trigger), [kind; 2]);
-    (measure(&samples), kind)
+    let found = measure(&samples);
+    let proposal = propose(&samples, &found);
+    (found, proposal)
 }
 
 #[test]
@@ -107,16 +113,17 @@ fn a_trigger_is_measured_and_asked_for_what_a_trigger_can_do() {
     let squeeze = (0..90).map(|n| n + 3).chain((0..12).rev().map(|n| 80 + n));
     let held = (0..200).map(|n| 79 + n % 3);
     let path = rest(700).chain(squeeze).chain(held).chain([40]).chain(rest(700));
-    let (found, kind) = squeezed(path);
+    let (found, proposal) = squeezed(path);
     assert!(found.is_single && found.is_one_sided);
     assert!((found.centre.unwrap()[0] - 0.03).abs() < 1e-3);
     assert_eq!(found.ends(), [None, Some(0.92)]);
     assert_eq!(found.circularity_error, Err(Missing::Directions));
     let steps = found.steps();
     assert!(steps.iter().all(|(_, is_done)| *is_done), "{steps:?}");
-    let proposal = propose(&found, [kind; 2]);
     assert_eq!(proposal.travel[0], Ok(Travel { min: 3, centre: 3, max: 92 }));
-    assert_eq!(proposal.outer, Ok(0.9));
+    // Its calibrated end is its end.
+    assert_eq!(proposal.outer, Ok(0.98));
+    assert_eq!(proposal.uncalibrated_outer, Ok(0.9));
     let (found, _) = squeezed(rest(700));
     let open: Vec<Missing> = found.steps().into_iter().filter(|s| !s.1).map(|s| s.0).collect();
     assert_eq!(open[0], Missing::Ends);
@@ -126,9 +133,9 @@ fn a_trigger_is_measured_and_asked_for_what_a_trigger_can_do() {
 fn a_stick_that_says_nothing_or_only_one_thing_is_named() {
     let (found, _) = measured(std::iter::empty());
     assert_eq!(found.centre, Err(Missing::Reports));
-    let (found, kinds) = measured((0..900).map(|n| [100, n % 3 - 1]));
+    let (found, proposal) = measured((0..900).map(|n| [100, n % 3 - 1]));
     assert_eq!(found.centre, Err(Missing::Movement));
-    assert!(propose(&found, kinds).dead_zone.is_err());
+    assert!(proposal.dead_zone.is_err());
     assert_eq!(found.steps()[0], (found.centre.unwrap_err(), false));
 }
 
@@ -153,4 +160,66 @@ fn the_time_between_reports_is_told_from_pauses() {
     let kinds = [x, y].map(|id| desk.session.roster().control(id).kind);
     let found = measure(&Samples::of(desk.session.recording().events(), Axes::stick(x, y), kinds));
     assert_eq!(found.interval, Ok([Nanos::from_millis(8), Nanos::from_millis(12)]));
+}
+
+/// From rest to an angle on the rim, along it for so many degrees, and back.
+fn rolled(from: f64, degrees: f64, samples: u32) -> impl Iterator<Item = [i32; 2]> {
+    let at = |angle: f64, r: f64| {
+        [(angle.to_radians().cos() * r) as i32, (angle.to_radians().sin() * r) as i32]
+    };
+    let roll = (0..=samples).map(move |n| from + degrees * f64::from(n) / f64::from(samples));
+    let out = (0..25).map(move |n| at(from, f64::from(n) * 4.0));
+    let back = (0..25).rev().map(move |n| at(from + degrees, f64::from(n) * 4.0));
+    out.chain(roll.map(move |angle| at(angle, 100.0))).chain(back)
+}
+
+/// What was not rolled is not known, and what to do is said.
+#[rstest]
+#[case::an_open_roll(330.0, 1_000, Err(Missing::Turn))]
+#[case::one_turn_from_rest(360.0, 1_000, Err(Missing::Turn))]
+#[case::more_than_a_turn(380.0, 1_000, Ok(()))]
+#[case::two_turns(720.0, 1_000, Ok(()))]
+#[case::too_quick(720.0, 60, Err(Missing::Slowly))]
+#[case::a_push(1.0, 200, Err(Missing::Rim))]
+fn reach_in_every_direction_needs_a_whole_roll(
+    #[case] degrees: f64,
+    #[case] samples: u32,
+    #[case] expected: Result<(), Missing>,
+    #[values(0.0, 77.0)] from: f64,
+) {
+    let (found, proposal) = measured(rest([0, 0], 600).chain(rolled(from, degrees, samples)));
+    assert_eq!(found.circularity_error.map(|_| ()), expected);
+    assert_eq!(proposal.uncalibrated_outer.map(|_| ()), expected);
+    // The way out and back through other directions is no reach.
+    assert!(found.reach.iter().flatten().all(|r| *r > 0.96), "{:?}", found.reach);
+    assert_eq!(found.steps()[1].1, expected.is_ok());
+}
+
+/// A stick without noise that is pushed slowly, held, and let go: neither the way
+/// out nor what swings is rest.
+#[test]
+fn rest_is_no_departure_and_no_snap_back() {
+    let still = |n: usize| core::iter::repeat_n([0, 0], n);
+    let out = (0..=100).map(|n| [n, 0]);
+    let swing = [[40, 0], [-9, 0], [6, 0], [-4, 0], [3, 0], [-2, 0], [1, 0], [-1, 0]];
+    let swing = swing.into_iter().flat_map(|at| core::iter::repeat_n(at, 4));
+    let held = core::iter::repeat_n([100, 0], 200);
+    let path = still(400).chain(out).chain(held).chain(swing).chain(still(700));
+    let (found, proposal) = measured(path);
+    assert_eq!(found.rest_radius, Ok(0.0));
+    assert_eq!(found.noise, Ok(0.0));
+    assert_eq!(found.hold_jitter, Ok(0.0));
+    assert_eq!(proposal.dead_zone, Ok(0.0));
+    // It swings to the other side by 9 of 100, which no dead zone of 0 holds.
+    assert_eq!(proposal.snap_back_dead_zone, Ok(0.09));
+}
+
+/// A rest that wanders is no noise.
+#[test]
+fn drift_is_told_apart_from_noise() {
+    let path = (0..4_000).map(|n| [n / 800 + (n % 2) * 2 - 1, 0]);
+    let (found, _) = measured(path);
+    let (noise, drift) = (found.noise.unwrap(), found.drift_per_minute.unwrap());
+    assert!((noise - 0.01).abs() < 0.002, "{noise}");
+    assert!((drift - 0.1875).abs() < 0.03, "{drift}");
 }

@@ -188,7 +188,7 @@ impl Line {
             Line::Confusion(ConfusionLine { meant_gesture, fired_gesture, count }) => {
                 let meant = meant_gesture.as_deref().unwrap_or("nothing");
                 let fired = fired_gesture.as_deref().unwrap_or("nothing");
-                format!("{meant:<20} {fired:<18} meant and fired {count} times")
+                format!("meant {meant:<14} fired {fired:<14} {count} times")
             }
             Line::Score(ScoreLine { meant, hits, misses, false_alarms }) => {
                 format!("{meant} meant: {hits} hits, {misses} misses; {false_alarms} false alarms")

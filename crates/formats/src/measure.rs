@@ -37,6 +37,8 @@ pub struct MeasureReport {
     /// Median and 95th percentile.
     report_interval_ms: Entry<[f64; 2]>,
     reach_by_5_degrees: Vec<Option<f32>>,
+    /// In how many of these it was rolled along the rim.
+    rolled_directions: usize,
     proposal: Proposed,
 }
 
@@ -69,7 +71,9 @@ struct Proposed {
     calibrate_y: Entry<[i32; 3]>,
     dead_zone: Entry<f32>,
     uncalibrated_dead_zone: Entry<f32>,
+    snap_back_dead_zone: Entry<f32>,
     outer: Entry<f32>,
+    uncalibrated_outer: Entry<f32>,
 }
 
 impl<T> Entry<T> {
@@ -125,12 +129,15 @@ impl MeasureReport {
             effective_bits: found.levels.map(|levels| (levels.max(1) as f32).log2()),
             report_interval_ms: Entry::new(found.interval, |both| both.map(Nanos::as_millis)),
             reach_by_5_degrees: found.reach.to_vec(),
+            rolled_directions: found.rolled.iter().flatten().count(),
             proposal: Proposed {
                 calibrate_x: Entry::new(proposal.travel[0], travel),
                 calibrate_y: Entry::new(proposal.travel[1], travel),
                 dead_zone: Entry::new(proposal.dead_zone, same),
                 uncalibrated_dead_zone: Entry::new(proposal.uncalibrated_dead_zone, same),
+                snap_back_dead_zone: Entry::new(proposal.snap_back_dead_zone, same),
                 outer: Entry::new(proposal.outer, same),
+                uncalibrated_outer: Entry::new(proposal.uncalibrated_outer, same),
             },
         }
     }
@@ -159,10 +166,19 @@ impl MeasureReport {
         ]);
         cells.extend(self.levels.map(|levels| levels.to_string()));
         cells.extend([0, 1].map(|n| cell(interval.map(|both| both[n]))));
-        let Proposed { calibrate_x, calibrate_y, dead_zone, uncalibrated_dead_zone, outer } =
-            &self.proposal;
+        cells.push(self.rolled_directions.to_string());
+        let Proposed {
+            calibrate_x,
+            calibrate_y,
+            dead_zone,
+            uncalibrated_dead_zone,
+            snap_back_dead_zone,
+            outer,
+            uncalibrated_outer,
+        } = &self.proposal;
         cells.extend([travel(calibrate_x), travel(calibrate_y)]);
-        cells.extend([dead_zone, uncalibrated_dead_zone, outer].map(known));
+        cells.extend([dead_zone, uncalibrated_dead_zone, snap_back_dead_zone].map(known));
+        cells.extend([outer, uncalibrated_outer].map(known));
         cells
     }
 
@@ -178,10 +194,14 @@ impl MeasureReport {
             ),
         };
         let mut lines = vec![
-            ("centre", self.centre.words(|[x, y]| format!("{x:+.4} {y:+.4}"))),
-            ("noise at rest", self.noise.words(|v| format!("{v:.4} (standard deviation)"))),
+            ("centre", self.centre.words(|place| self.centre_words(*place))),
+            (
+                "noise at rest",
+                self.noise.words(|v| format!("{v:.4} (standard deviation within a second)")),
+            ),
             ("rest radius", self.rest_radius.words(|v| format!("{v:.4} holds 99.9 % of it"))),
-            ("drift", self.drift_per_minute.words(|v| format!("{v:.4} a minute"))),
+            // Where it is known it stands beside the centre.
+            ("drift", self.drift_per_minute.words(|_| String::new())),
             ("reach", Ok(self.reach())),
             ("circularity", self.circularity_error.words(|v| format!("{:.1} % error", v * 100.0))),
             ("asymmetry", self.asymmetry.words(|[x, y]| format!("{x:+.3} in x, {y:+.3} in y"))),
@@ -201,13 +221,22 @@ impl MeasureReport {
         lines.retain(|(name, _)| match *name {
             "circularity" => !is_said,
             "asymmetry" => !self.is_single,
+            "drift" => self.drift_per_minute.known().is_none(),
             _ => true,
         });
         lines
     }
 
+    /// Where it rests, and how far that moves.
+    fn centre_words(&self, [x, y]: [f32; 2]) -> String {
+        match self.drift_per_minute.known() {
+            Some(drift) => format!("{x:+.4} {y:+.4}, drifts by {drift:.4} a minute"),
+            None => format!("{x:+.4} {y:+.4}"),
+        }
+    }
+
     fn reach(&self) -> String {
-        let known = self.reach_by_5_degrees.iter().flatten().count();
+        let known = self.rolled_directions;
         match (self.is_single, self.ends) {
             (false, _) => match self.circularity_error {
                 Entry::Known(error) => {
@@ -252,6 +281,7 @@ impl MeasureReport {
                     format!("{v}: the rest radius and a quarter; costs {cost:.0} % of the travel")
                 }),
             ),
+            ("snap-back", self.swings_through().map(Ok).unwrap_or(Err(""))),
             (
                 "uncalibrated",
                 self.proposal.uncalibrated_dead_zone.words(|v| {
@@ -270,13 +300,25 @@ impl MeasureReport {
             ),
         ];
         let is_calibrated = lines[..2].iter().all(|(_, value)| value.is_ok());
-        lines.retain(|(name, _)| match *name {
+        lines.retain(|(name, value)| match *name {
             "calibrate-y" => !self.is_single,
+            "snap-back" => value.is_ok(),
             // Who calibrates needs the other one.
             "uncalibrated" => !is_calibrated,
             _ => true,
         });
         lines
+    }
+}
+
+impl MeasureReport {
+    /// That the dead zone lets through what a released stick swings past rest, if
+    /// it does.
+    fn swings_through(&self) -> Option<String> {
+        let (zone, holds) =
+            (self.proposal.dead_zone.known()?, self.proposal.snap_back_dead_zone.known()?);
+        (holds > zone)
+            .then(|| format!("let go, it swings past a dead zone of {zone}: {holds} would hold it"))
     }
 }
 
@@ -310,7 +352,7 @@ impl Report for MeasureReport {
     }
 }
 
-const COLUMNS: [&str; 25] = [
+const COLUMNS: [&str; 28] = [
     "control",
     "centre_x",
     "centre_y",
@@ -331,11 +373,14 @@ const COLUMNS: [&str; 25] = [
     "levels_y",
     "interval_median_ms",
     "interval_p95_ms",
+    "rolled_directions",
     "calibrate_x",
     "calibrate_y",
     "dead_zone",
     "uncalibrated_dead_zone",
+    "snap_back_dead_zone",
     "outer",
+    "uncalibrated_outer",
 ];
 
 impl fmt::Display for MeasureReport {

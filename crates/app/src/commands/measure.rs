@@ -83,7 +83,7 @@ impl Measure {
             let kinds = roster.axes_kinds(axes);
             let samples = Samples::of(session.recording().events(), axes, kinds);
             let found = measure::measure(&samples);
-            let proposal = measure::propose(&found, kinds);
+            let proposal = measure::propose(&samples, &found);
             let report = MeasureReport::new(name.clone(), &found, &proposal);
             if let Some(chart) = &self.chart {
                 figure::save(&figure::measurement(&samples, &found, &report), Path::new(chart))?;

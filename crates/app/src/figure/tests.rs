@@ -196,7 +196,7 @@ fn a_measurement_of_too_little_says_so_in_the_figure() {
     let nothing = Samples::of(std::iter::empty(), Axes::single(ControlId(0)), [axis; 2]);
     let found = measure::measure(&nothing);
     let report =
-        MeasureReport::new("pad1/stick-l".to_owned(), &found, &measure::propose(&found, [axis; 2]));
+        MeasureReport::new("pad1/stick-l".to_owned(), &found, &measure::propose(&nothing, &found));
     let svg = measurement(&nothing, &found, &report);
     assert!(svg.contains("not known: it never reported anything"), "{svg}");
     pdf(&svg).unwrap();

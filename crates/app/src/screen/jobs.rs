@@ -162,7 +162,7 @@ impl Jobs {
             let kinds = roster.axes_kinds(axes);
             let samples = Samples::of(recording.events(), axes, kinds);
             let found = measure::measure(&samples);
-            let proposal = measure::propose(&found, kinds);
+            let proposal = measure::propose(&samples, &found);
             let report = MeasureReport::new(roster.axes_label(axes), &found, &proposal);
             let measured = Measured { of: axes, until, samples, found, proposal, report };
             Outcome::Measured(Box::new(measured))

@@ -2,6 +2,7 @@
 //! stages, each with its numbers. What the stages do is in `shape`.
 
 use crate::base::{Keyword, ShapeId};
+use crate::device::ControlKind;
 use crate::spec::Rig;
 use alloc::{string::String, vec::Vec};
 use core::fmt;
@@ -36,6 +37,18 @@ pub struct Travel {
     pub centre: i32,
     /// Reads as +1.
     pub max: i32,
+}
+
+impl Travel {
+    /// What a control of a kind is that really reads so; of a trigger only
+    /// the ends count.
+    pub const fn of(self, kind: ControlKind) -> ControlKind {
+        let Travel { min, centre, max } = self;
+        match kind {
+            ControlKind::Trigger { .. } => ControlKind::Trigger { min, max },
+            _ => ControlKind::Axis { min, centre, max },
+        }
+    }
 }
 
 /// The shape of an input.

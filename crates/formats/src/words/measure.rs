@@ -8,6 +8,10 @@ pub const fn missing_words(missing: Missing) -> &'static str {
         Missing::Rest => "let the stick go for two seconds",
         Missing::Span => "let it go again some seconds later",
         Missing::Rim => "roll it along the whole rim, slowly",
+        Missing::Turn => {
+            "roll it along the rim for more than a whole turn: some directions are missing"
+        }
+        Missing::Slowly => "roll it more slowly: it went past some directions",
         Missing::Hold => "push it to a side and hold it for a second",
         Missing::Flick => "push it to the rim and let it snap back",
         Missing::Reports => {

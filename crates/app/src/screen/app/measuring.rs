@@ -53,7 +53,14 @@ impl App {
             self.tell("this stick is not measured yet: 7 does that".to_owned(), true);
             return;
         };
-        let Proposal { travel, dead_zone, uncalibrated_dead_zone, outer } = measured.proposal;
+        let Proposal {
+            travel,
+            dead_zone,
+            uncalibrated_dead_zone,
+            outer,
+            uncalibrated_outer,
+            snap_back_dead_zone: _,
+        } = measured.proposal;
         let spec = self.session().plan().spec_of(action, nth);
         let was = self.wanted_rig().clone();
         let travel = [travel[0].ok(), travel[1].ok().filter(|_| !axes.is_single())];
@@ -62,7 +69,10 @@ impl App {
             true => was.calibrated(action, spec, travel),
             false => was.clone(),
         };
-        let zone = if is_known { dead_zone } else { uncalibrated_dead_zone };
+        let (zone, outer) = match is_known {
+            true => (dead_zone, outer),
+            false => (uncalibrated_dead_zone, uncalibrated_outer),
+        };
         let places = places_of(&next, action, spec);
         for knob in next.knobs().into_iter().filter(|knob| places.contains(&knob.place)) {
             let proposed = match knob.tunable.name {

@@ -2,7 +2,7 @@
 
 use super::Binder;
 use crate::base::{ActionId, ContactId, ControlId, InputId, ZoneId, ZoneSet};
-use crate::device::{ControlKind, ControlRef};
+use crate::device::ControlRef;
 use crate::plan::{BoundInput, BoundShape, BoundSide, Opposites, ZoneReader};
 use crate::shape::Chain;
 use crate::spec::{BothHeld, InputSpec, ShapeUse, SideSpec, Travel};
@@ -135,11 +135,7 @@ impl Binder<'_> {
         self.actions.chains.push(chain);
         if shape.travel.iter().any(Option::is_some) {
             let kind = |axis: Option<ControlId>, travel: Option<Travel>| {
-                let Travel { min, centre, max } = travel?;
-                Some(match self.roster.control(axis?).kind {
-                    ControlKind::Trigger { .. } => ControlKind::Trigger { min, max },
-                    _ => ControlKind::Axis { min, centre, max },
-                })
+                Some(travel?.of(self.roster.control(axis?).kind))
             };
             let travel = [0, 1].map(|at| kind(axes[at], shape.travel[at]));
             self.actions.travels.push(travel);
