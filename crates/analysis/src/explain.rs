@@ -5,8 +5,8 @@
 use crate::session::Session;
 use alloc::vec::Vec;
 use gtrig_core::{
-    ActionId, Closed, ControlId, DeviceId, Edge, Event, GestureCandidate, GestureId,
-    GestureVerdict, LaneMarks, Machine, Nanos, Presence, Tick,
+    ActionId, ActionState, Closed, ComboId, ControlId, DeviceId, Edge, Event, GestureCandidate,
+    GestureId, GestureVerdict, InputSpec, LaneMarks, Machine, Nanos, Presence, Rig, Tick, ZoneId,
 };
 
 /// Why an action is what it is.
@@ -18,6 +18,10 @@ pub enum ActionCause {
     Driven {
         /// Which.
         by: ControlId,
+        /// What it drives it through, where that is more than the control itself.
+        through: Option<Through>,
+        /// The tick at which it became what it is.
+        since: Option<Tick>,
         /// How many of its inputs are active; of several that one is the strongest.
         active: usize,
         /// For a value that is held: for how many ticks nothing on that device
@@ -33,6 +37,29 @@ pub enum ActionCause {
     Idle(usize),
 }
 
+/// What a control drives an action through.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Through {
+    /// A combo that it was the last press of.
+    Combo(ComboId),
+    /// A gesture that began with it.
+    Gesture(GestureId),
+    /// A zone that has it.
+    Zone(ZoneId),
+}
+
+/// What the control that drives an action drives it through; `None` for one that
+/// does so by itself.
+pub fn driven_through(rig: &Rig, action: ActionId, state: ActionState) -> Option<Through> {
+    let inputs = &rig.actions[action.index()].inputs;
+    match inputs.get(usize::from(state.input?))? {
+        InputSpec::Combo(combo) => Some(Through::Combo(*combo)),
+        InputSpec::Gesture { gesture, .. } => Some(Through::Gesture(*gesture)),
+        InputSpec::Zone(zone) => Some(Through::Zone(*zone)),
+        _ => None,
+    }
+}
+
 /// Why an action is what it is; `machine` is the state at the tick to explain.
 pub fn action_cause(session: &Session, machine: &Machine, action: ActionId) -> ActionCause {
     let (plan, spec) = (session.plan(), &session.rig().actions[action.index()]);
@@ -44,7 +71,14 @@ pub fn action_cause(session: &Session, machine: &Machine, action: ActionId) -> A
         Some(by) => {
             let is_active = |input: &&_| machine.through(plan, action, **input).is_active();
             let active = inputs.iter().filter(is_active).count();
-            ActionCause::Driven { by, active, still: still(session, machine, action) }
+            let state = machine.action(action);
+            ActionCause::Driven {
+                by,
+                through: driven_through(session.rig(), action, state),
+                since: session.history().action_lanes(action)[0].since(machine.at()),
+                active,
+                still: still(session, machine, action),
+            }
         }
         None if inputs.is_empty() => ActionCause::NoDevice,
         None if spec.main_only => ActionCause::NotByMain(machine.main()),

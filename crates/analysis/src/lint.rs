@@ -6,8 +6,9 @@ pub use combos::begins_alike;
 
 use alloc::vec::Vec;
 use gtrig_core::{
-    Claim, ComboId, Gesture, GestureId, GestureKind, Outline, PanelEdge, Quantity, Rig, SignalId,
-    Space, TimeSpan, Zone, ZoneId, Zones,
+    ActionId, ActionSpec, Chain, Claim, ComboId, Gesture, GestureId, GestureKind, InputSpec,
+    Outline, PanelEdge, Quantity, Response, Rig, Rim, SignalId, Space, TimeSpan, Zone, ZoneId,
+    Zones,
 };
 
 /// Something about a sound rig that is worth a second look.
@@ -28,6 +29,8 @@ pub enum Subject {
     Gesture(GestureId),
     /// A combo.
     Combo(ComboId),
+    /// An action.
+    Action(ActionId),
 }
 
 /// What was found, with the numbers that show it.
@@ -106,6 +109,9 @@ pub enum Finding {
     },
     /// Nothing reads the combo.
     Unread,
+    /// A stick of the action gives so many times as much in a corner, where both
+    /// axes are at their ends, as straight ahead.
+    FastCorners(f32),
 }
 
 impl Finding {
@@ -127,6 +133,7 @@ impl Finding {
             Finding::Begins { .. } => "combo-begins",
             Finding::FiresAfterQuiet(_) | Finding::ComboLate { .. } => "combo-waits",
             Finding::Unread => "combo-unread",
+            Finding::FastCorners(_) => "action-corners",
         }
     }
 }
@@ -151,7 +158,28 @@ pub fn lint(rig: &Rig) -> Vec<Lint> {
     }
     lints.extend(gestures(rig));
     lints.extend(combos::lints(rig));
+    for (action, id) in rig.actions.iter().zip((0..).map(ActionId)) {
+        let about = Subject::Action(id);
+        lints.extend(fast_corners(rig, action).map(|finding| Lint { about, finding }));
+    }
     lints
+}
+
+/// A corner may give so much more than a straight push without a word.
+const FASTER: f32 = 1.02;
+
+/// Shaped sticks leave what is longer than 1 as long as it is, unless a gate comes
+/// first.
+fn fast_corners(rig: &Rig, action: &ActionSpec) -> Option<Finding> {
+    let ratio = |input: &InputSpec| {
+        let InputSpec::Stick { shape, .. } = input else { return None };
+        let stages = &shape.of(rig).stages;
+        let chain = Chain::from(stages.as_slice());
+        let response = Response { chain: &chain, clamp: action.clamp };
+        (!stages.is_empty()).then(|| response.diagonal_ratio(Rim::Square))
+    };
+    let worst = action.inputs.iter().filter_map(ratio).max_by(f32::total_cmp)?;
+    (worst > FASTER).then_some(Finding::FastCorners(worst))
 }
 
 /// How a zone reaches beyond the panel, if it does by much.
@@ -256,7 +284,8 @@ pub(crate) mod tests {
     use super::*;
     use alloc::vec;
     use gtrig_core::{
-        Gesture, GestureId, GestureKind, Outline, PollRate, Quantity, Rig, Space, Zone,
+        Combine, DeadZone, Gesture, GestureId, GestureKind, Gives, ModeSet, Outline, PollRate,
+        Quantity, Rig, Shape, ShapeUse, Space, Stage, StickGate, Zone,
     };
     use rstest::rstest;
     use std::{
@@ -277,6 +306,7 @@ pub(crate) mod tests {
             Subject::Zone(id) => format!("zone.{}", rig.zones[id.index()].name),
             Subject::Gesture(id) => format!("gesture.{}", rig.gestures[id.index()].name),
             Subject::Combo(id) => format!("combo.{}", rig.combos[id.index()].name),
+            Subject::Action(id) => format!("action.{}", rig.actions[id.index()].name),
         };
         let line = |lint: Lint| format!("{} {}", lint.finding.code(), about(lint.about));
         lint(rig).into_iter().map(line).collect()
@@ -311,6 +341,37 @@ pub(crate) mod tests {
         #[case] expected: &[&str],
     ) {
         assert_eq!(codes_of(&Rig { gestures, ..Rig::bare("r", PollRate::DEFAULT) }), expected);
+    }
+
+    /// What is longer than 1 stays as long: with a gate first it is not.
+    #[rstest]
+    #[case::no_shape(vec![], true, &[])]
+    #[case::held_in_the_circle(vec![Stage::DeadZone(DeadZone::radius(0.1))], true, &[])]
+    #[case::a_slower_stick(vec![Stage::Sensitivity(0.5)], true, &["action-corners action.slew"])]
+    #[case::not_held(
+        vec![Stage::DeadZone(DeadZone::radius(0.1))], false, &["action-corners action.slew"])]
+    #[case::a_gate_first(
+        vec![Stage::Gate(StickGate::Circle), Stage::Sensitivity(0.5)], false, &[])]
+    fn a_stick_that_is_faster_in_its_corners(
+        #[case] stages: Vec<Stage>,
+        #[case] clamp: bool,
+        #[case] expected: &[&str],
+    ) {
+        let shape = ShapeUse::Own(Shape { travel: [None; 2], stages });
+        let stick = "pad/stick-l".parse().unwrap();
+        let mut rig = Rig::bare("r", PollRate::DEFAULT);
+        rig.actions = vec![ActionSpec {
+            name: "slew".to_string(),
+            gives: Gives::Plane,
+            inputs: vec![InputSpec::Stick { stick, shape }],
+            combine: Combine::Strongest,
+            clamp,
+            main_only: false,
+            closed_while: Vec::new(),
+            open_while: Vec::new(),
+            modes: ModeSet::ALL,
+        }];
+        assert_eq!(codes_of(&rig), expected);
     }
 
     /// Ten milliseconds between two taps, and seventeen between two polls.

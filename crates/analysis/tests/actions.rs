@@ -72,6 +72,46 @@ fn opposite_keys(#[case] both: BothHeld, #[case] set: &[(&str, i32)], #[case] x:
     assert_eq!(read(Gives::Axis, vec![pair("keys/KeyA", "keys/KeyD", both)], set).0, x);
 }
 
+/// A side of two keys was pressed when the first of those that are held was.
+#[rstest]
+#[case::first(BothHeld::First, &[("keys/KeyA", 1), ("keys/KeyD", 1), ("keys/KeyW", 1)], -1.0)]
+#[case::first_of_its_keys_let_go(BothHeld::First, &[("keys/KeyA", 1), ("keys/KeyD", 1), ("keys/KeyW", 1), ("keys/KeyA", 0)], 1.0)]
+#[case::last(BothHeld::Last, &[("keys/KeyA", 1), ("keys/KeyD", 1), ("keys/KeyW", 1)], -1.0)]
+#[case::last_again(BothHeld::Last, &[("keys/KeyW", 1), ("keys/KeyA", 1), ("keys/KeyD", 1), ("keys/KeyA", 0)], 1.0)]
+fn a_side_of_several_keys(#[case] both: BothHeld, #[case] set: &[(&str, i32)], #[case] x: f32) {
+    let keys = vec![reference("keys/KeyA"), reference("keys/KeyW")];
+    let negative = SideSpec { keys, zones: Vec::new() };
+    let walk = InputSpec::Pair { negative, positive: held_by("keys/KeyD"), both };
+    assert_eq!(read(Gives::Axis, vec![walk], set).0, x);
+}
+
+/// A toggle says what turned it on, and when, however long ago that was.
+#[test]
+fn why_names_what_made_it() {
+    let signal = |code: &str| Signal::Control {
+        control: reference(code),
+        thresholds: Thresholds { press_at: 0.5, release_at: 0.5 },
+    };
+    let within = TimeSpan::millis(500);
+    let step = |n: u16| ComboStep::new(StepKind::Press(vec![SignalId(n)]), within);
+    let mut rig = rig(vec![action(
+        "lamp",
+        Gives::Toggle,
+        vec![InputSpec::Combo(ComboId(0)), button("pad1/south")],
+    )]);
+    rig.signals = vec![signal("keys/KeyA"), signal("keys/KeyD")];
+    rig.combos = vec![Combo::new("swing", vec![step(0), step(1)])];
+    let mut desk = Desk::new(rig);
+    for (ms, key, value) in
+        [(20.0, "KeyA", 1), (60.0, "KeyA", 0), (100.0, "KeyD", 1), (150.0, "KeyD", 0)]
+    {
+        desk.set(ms, &format!("keys/{key}"), value);
+    }
+    desk.run_to(100);
+    let why = explain_action(&desk.session, desk.session.now(), ActionId(0));
+    assert_eq!(why, "lamp is on: combo swing, by keys KeyD, turned it on at tick 6 (100.00 ms).");
+}
+
 #[test]
 fn a_diagonal_of_keys_is_no_faster() {
     let set = [("keys/KeyW", 1), ("keys/KeyD", 1)];

@@ -310,8 +310,8 @@ proptest! {
             }
             hand.desk.run_to(tick as u32);
             prop_assert_eq!(hand.desk.session.now().at(), Tick(tick as u32));
-            let down = seen.iter().filter(|(_, landing, lift)| *landing <= tick && tick < *lift);
-            let expected = match down.last() {
+            let mut down = seen.iter().filter(|(_, landing, lift)| *landing <= tick && tick < *lift);
+            let expected = match down.next_back() {
                 None => [0.0; 2],
                 Some((touch, landing, _)) => {
                     let (from, to) = (touch.at(instant(*landing)), touch.at(instant(tick)));

@@ -116,12 +116,12 @@ fn an_offset_counts_only_while_its_device_is_there() {
         slot: None,
         controls: vec![tilt],
     };
-    // The pads have slots 1 and 2.
+    // The pads have slots 1 and 2: what is injected does not compete with them.
     let mut rig = desk.session.rig().clone();
-    rig.actions[0].inputs = vec![axis("other3/tilt", vec![Stage::Offset([0.25, 0.0])])];
+    rig.actions[0].inputs = vec![axis("other1/tilt", vec![Stage::Offset([0.25, 0.0])])];
     desk = Desk::new(rig);
     let device = desk.session.plug(info, Nanos::from_millis(5)).unwrap();
-    desk.set(10.0, "other3/tilt", 50);
+    desk.set(10.0, "other1/tilt", 50);
     desk.run_to(1);
     assert_eq!(desk.action(0).x, 0.75);
     desk.session.unplug(device, Nanos::from_millis(20));
@@ -212,4 +212,98 @@ fn a_gate_releases_and_what_was_held_waits_for_a_new_press() {
     desk.set(90.0, "pad1/south", 1);
     desk.run_to(6);
     assert!(horn(&desk));
+}
+
+/// Two buttons, a trigger, keys as an axis and a cross that a menu closes.
+fn behind_a_menu() -> Desk {
+    let behind = |name, gives, inputs| ActionSpec {
+        closed_while: vec![ActionId(0)],
+        ..action(name, gives, inputs)
+    };
+    Desk::new(rig(vec![
+        action("menu", Gives::On, vec![button("pad2/south")]),
+        behind("horn", Gives::On, vec![button("pad1/south"), button("pad1/trigger-r")]),
+        behind("walk", Gives::Axis, vec![pair("keys/KeyA", "keys/KeyD", BothHeld::Last)]),
+        behind("crane", Gives::Plane, vec![cross(BothHeld::Last)]),
+        behind("lamp", Gives::Toggle, vec![button("pad1/south"), button("pad1/trigger-r")]),
+    ]))
+}
+
+/// What is held as an action opens counts no more; what is pressed since does,
+/// whatever else is still held.
+#[rstest]
+#[case::a_button_then_a_trigger(&["pad1/south"], "pad1/trigger-r", 60)]
+#[case::a_trigger_then_a_button(&["pad1/trigger-r"], "pad1/south", 1)]
+fn a_fresh_press_counts_beside_what_is_held(
+    #[case] held: &[&str],
+    #[case] fresh: &str,
+    #[case] value: i32,
+) {
+    let mut desk = behind_a_menu();
+    let horn = |desk: &Desk| (desk.action(1).is_active(), desk.action(4).is_active());
+    desk.set(5.0, "pad2/south", 1);
+    desk.run_to(1);
+    held.iter().for_each(|control| desk.set(20.0, control, 60));
+    desk.run_to(3);
+    desk.set(55.0, "pad2/south", 0);
+    desk.run_to(5);
+    assert_eq!(horn(&desk), (false, false));
+    let why = explain_action(&desk.session, desk.session.now(), ActionId(1));
+    assert!(why.contains("waits for what is still held from before"), "{why}");
+    desk.set(90.0, fresh, value);
+    desk.run_to(6);
+    assert_eq!(horn(&desk), (true, true));
+    desk.set(110.0, fresh, 0);
+    desk.run_to(7);
+    assert_eq!(horn(&desk), (false, true));
+    // Let go and pressed again, the other one counts, too.
+    held.iter().for_each(|control| desk.set(120.0, control, 0));
+    desk.run_to(8);
+    held.iter().for_each(|control| desk.set(140.0, control, 60));
+    desk.run_to(9);
+    assert_eq!(horn(&desk), (true, false));
+}
+
+#[test]
+fn keys_of_pairs_and_crosses_must_be_pressed_again_each_by_itself() {
+    let mut desk = behind_a_menu();
+    let walk = |desk: &Desk| (desk.action(2).x, desk.action(3).x);
+    desk.set(5.0, "keys/KeyA", 1);
+    desk.run_to(1);
+    assert_eq!(walk(&desk), (-1.0, -1.0));
+    desk.set(20.0, "pad2/south", 1);
+    desk.run_to(3);
+    assert_eq!(walk(&desk), (0.0, 0.0));
+    desk.set(55.0, "pad2/south", 0);
+    desk.run_to(5);
+    assert_eq!(walk(&desk), (0.0, 0.0));
+    desk.set(90.0, "keys/KeyD", 1);
+    desk.run_to(6);
+    assert_eq!(walk(&desk), (1.0, 1.0));
+    desk.set(110.0, "keys/KeyA", 0);
+    desk.set(112.0, "keys/KeyA", 1);
+    desk.set(113.0, "keys/KeyD", 0);
+    desk.run_to(7);
+    // A tap that no poll saw is a press all the same.
+    assert_eq!(walk(&desk), (-1.0, -1.0));
+}
+
+/// A device that arrives gives inputs other numbers, and what is held stays held.
+#[test]
+fn what_is_held_waits_though_a_device_arrives() {
+    let mut desk = behind_a_menu();
+    desk.set(5.0, "pad2/south", 1);
+    desk.set(6.0, "pad1/trigger-r", 90);
+    desk.run_to(1);
+    desk.set(20.0, "pad2/south", 0);
+    desk.run_to(3);
+    desk.session.plug(pad("c"), Nanos::from_millis(60)).unwrap();
+    desk.set(61.0, "pad1/stick-l-x", 3);
+    desk.run_to(6);
+    assert!(!desk.action(1).is_active());
+    desk.set(110.0, "pad1/trigger-r", 10);
+    desk.run_to(7);
+    desk.set(130.0, "pad1/trigger-r", 90);
+    desk.run_to(8);
+    assert!(desk.action(1).is_active());
 }

@@ -153,7 +153,7 @@ fn a_forgotten_pad_takes_the_hoist_from_the_lever() {
     let drivers: Vec<&str> = stdout(&rows)
         .lines()
         .filter(|row| row.contains(",hoist,"))
-        .filter_map(|row| row.split(',').next_back())
+        .filter_map(|row| row.split(',').nth(8))
         .collect();
     let mut order = drivers.clone();
     order.dedup();
@@ -266,7 +266,10 @@ fn several_takes_are_told_one_after_the_other_each_by_its_name() {
     assert!(stdout(&both).ends_with(stdout(&alone)));
     let rows = gtrig(&["replay", "--csv", &takes[0], &takes[1]]);
     let mut rows = stdout(&rows).lines();
-    assert_eq!(rows.next(), Some("take,tick,time_ns,control,edge,marks,action,x,y,by"));
+    assert_eq!(
+        rows.next(),
+        Some("take,tick,time_ns,control,edge,marks,action,x,y,by,via,since_ns")
+    );
     let by: Vec<&str> = rows.filter_map(|row| row.split(',').next()).collect();
     assert!(takes.iter().all(|take| by.contains(&take.as_str())) && by.len() > 4, "{by:?}");
 }

@@ -99,7 +99,7 @@ fn takes(folder: &Path) -> Vec<String> {
 }
 
 #[rstest]
-#[case::replay(&["replay", "TAKES"])]
+#[case::replay(&["replay", "TAKES", "--every-tick"])]
 #[case::audit(&["audit", "TAKES", "--hitch", "500:40", "--step", "50"])]
 #[case::health(&["health", "TAKES"])]
 #[case::gestures(&["gestures", "TAKES"])]

@@ -281,7 +281,7 @@ impl MeasureReport {
                     format!("{v}: the rest radius and a quarter; costs {cost:.0} % of the travel")
                 }),
             ),
-            ("snap-back", self.swings_through().map(Ok).unwrap_or(Err(""))),
+            ("snap-back zone", self.swings_through().ok_or("")),
             (
                 "uncalibrated",
                 self.proposal.uncalibrated_dead_zone.words(|v| {
@@ -302,7 +302,7 @@ impl MeasureReport {
         let is_calibrated = lines[..2].iter().all(|(_, value)| value.is_ok());
         lines.retain(|(name, value)| match *name {
             "calibrate-y" => !self.is_single,
-            "snap-back" => value.is_ok(),
+            "snap-back zone" => value.is_ok(),
             // Who calibrates needs the other one.
             "uncalibrated" => !is_calibrated,
             _ => true,

@@ -3,8 +3,11 @@
 //! A tick appears when something happened in it: an edge, a lost press, or
 //! an action that changed. The same take and rig always give the same bytes.
 
-use crate::report::{RowWriter, Rows, json_line};
-use gtrig_analysis::Session;
+use crate::{
+    report::{RowWriter, Rows, cell, json_line},
+    words::through_words,
+};
+use gtrig_analysis::{Session, explain::driven_through};
 use gtrig_core::{
     ActionId, ControlId, Edge, Gives, LaneMarks, Machine, Nanos, PollRate, Roster, Tick,
 };
@@ -64,8 +67,8 @@ pub fn write(
 }
 
 /// The columns of the rows.
-pub const COLUMNS: [&str; 9] =
-    ["tick", "time_ns", "control", "edge", "marks", "action", "x", "y", "by"];
+pub const COLUMNS: [&str; 11] =
+    ["tick", "time_ns", "control", "edge", "marks", "action", "x", "y", "by", "via", "since_ns"];
 
 /// One tick of a report.
 #[derive(Serialize)]
@@ -93,6 +96,12 @@ struct ActionEntry<'a> {
     value: Value,
     #[serde(skip_serializing_if = "Option::is_none")]
     by: Option<String>,
+    /// What that drives it through, where it is more than the control itself.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    via: Option<String>,
+    /// Of a toggle that is on, where every tick is written: when it was turned on.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    since_ns: Option<u64>,
 }
 
 #[derive(Clone, Copy, Serialize)]
@@ -135,7 +144,8 @@ impl<W: Write> Sink for CsvSink<'_, '_, W> {
         let (tick, time) = (line.tick.to_string(), line.time_ns.to_string());
         for edge in &line.edges {
             let marks = edge.marks.join("+");
-            self.writer.row(&[&tick, &time, &edge.control, edge.edge, &marks, "", "", "", ""])?;
+            let cells = [&tick, &time, &edge.control, edge.edge, &marks, "", "", "", "", "", ""];
+            self.writer.row(&cells)?;
         }
         for action in &line.actions {
             let [x, y] = match action.value {
@@ -144,7 +154,10 @@ impl<W: Write> Sink for CsvSink<'_, '_, W> {
                 Value::Plane([x, y]) => [x.to_string(), y.to_string()],
             };
             let by = action.by.as_deref().unwrap_or_default();
-            self.writer.row(&[&tick, &time, "", "", "", action.action, &x, &y, by])?;
+            let via = action.via.as_deref().unwrap_or_default();
+            let since = cell(action.since_ns);
+            let name = action.action;
+            self.writer.row(&[&tick, &time, "", "", "", name, &x, &y, by, via, &since])?;
         }
         Ok(())
     }
@@ -288,7 +301,15 @@ impl<'a, S: Sink> Run<'a, S> {
             Gives::Plane | Gives::Polar => Value::Plane([state.x, state.y]),
         };
         let by = state.driver.map(|id| self.session.roster().address(id).to_string());
-        ActionEntry { action: &spec.name, value, by }
+        let through = driven_through(self.session.rig(), id, state);
+        let via = through.map(|through| through_words(self.session.rig(), through));
+        // What is written as it changes became so just now.
+        let since = match self.is_every() && spec.gives == Gives::Toggle && state.is_active() {
+            true => self.session.history().action_lanes(id)[0].since(machine.at()),
+            false => None,
+        };
+        let since_ns = since.map(|tick| self.rate().time_of(tick).0);
+        ActionEntry { action: &spec.name, value, by, via, since_ns }
     }
 }
 

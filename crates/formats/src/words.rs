@@ -13,7 +13,7 @@ pub use combo::{
     attempt_words, combo_words, limit_words, measure_words, miss_words, rung_words, signal_words,
     span_words,
 };
-pub use explain::{explain_action, explain_control, explain_gesture};
+pub use explain::{explain_action, explain_control, explain_gesture, through_words};
 pub use gesture::{verdict_brief, verdict_words};
 pub use lint::{lint_subject, lint_words};
 pub use loops::loop_words;

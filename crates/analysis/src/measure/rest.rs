@@ -18,6 +18,9 @@ pub(super) enum Phase {
 /// Noise is told within stretches of so many samples: a second.
 const SECOND: usize = (1_000_000_000 / SAMPLE.0) as usize;
 
+/// Noise outside the middle of a rest may be so many times as far out as within.
+const SPIKE: f32 = 1.25;
+
 /// What the hand did at each sample.
 pub(super) fn phases(points: &[Point]) -> Vec<Phase> {
     let window = (STILL.0 / SAMPLE.0) as usize;
@@ -49,7 +52,7 @@ fn quiet(stretch: &[Point], has_moved: bool) -> Option<(core::ops::Range<usize>,
     let centre = mean(stretch.get(middle.clone()).filter(|middle| !middle.is_empty())?);
     let from_centre = |(point, _): &Point| apart(*point, centre);
     let most = stretch[middle.clone()].iter().map(from_centre).fold(0.0, f32::max);
-    let is_out = |point: &Point| from_centre(point) > most;
+    let is_out = |point: &Point| from_centre(point) > most * SPIKE;
     let begin = stretch[..middle.start].iter().rposition(is_out).map_or(0, |last| last + 1);
     let after = stretch[middle.end..].iter().position(is_out);
     let end = after.map_or(stretch.len(), |first| middle.end + first);

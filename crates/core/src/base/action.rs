@@ -13,16 +13,33 @@ pub struct ActionState {
     /// The control that drove it: of several, the one that won. `None` while
     /// it is off or at rest.
     pub driver: Option<ControlId>,
+    /// Through which of the inputs that the rig lists for it, counted from 0.
+    pub input: Option<u16>,
 }
 
 impl ActionState {
     /// Off, or at rest.
-    pub const IDLE: ActionState = ActionState { x: 0.0, y: 0.0, driver: None };
+    pub const IDLE: ActionState = ActionState { x: 0.0, y: 0.0, driver: None, input: None };
 
     /// Whether it is on, or off its rest.
     #[inline]
     pub fn is_active(self) -> bool {
         self.x != 0.0 || self.y != 0.0
+    }
+
+    /// A value and the control that drives it; at rest nothing does. Adding zero
+    /// turns the -0 of an inverted rest into 0, which is what anybody would compare
+    /// with.
+    #[inline]
+    pub(crate) fn driven(x: f32, y: f32, by: Option<ControlId>) -> Self {
+        let driver = by.filter(|_| x != 0.0 || y != 0.0);
+        ActionState { x: x + 0.0, y: y + 0.0, driver, input: None }
+    }
+
+    /// The same through an input.
+    #[inline]
+    pub(crate) fn through(self, input: u16) -> Self {
+        ActionState { input: self.driver.map(|_| input), ..self }
     }
 
     #[inline]

@@ -27,9 +27,10 @@ pub enum DeviceKind {
 }
 
 impl DeviceKind {
-    /// Whether such a device takes one of the player slots.
+    /// Whether such a device takes one of the player slots. What code injects, or
+    /// what nobody knows, does not compete with pads for them.
     pub const fn takes_slot(self) -> bool {
-        matches!(self, DeviceKind::Pad | DeviceKind::Lever | DeviceKind::Other)
+        matches!(self, DeviceKind::Pad | DeviceKind::Lever)
     }
 }
 

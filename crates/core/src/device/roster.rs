@@ -379,17 +379,19 @@ mod tests {
     }
 
     #[test]
-    fn slots_go_to_the_first_free_number_and_keys_take_none() {
+    fn slots_go_to_pads_and_levers_alone() {
         let mut roster = Roster::default();
         for (kind, id) in [
             (DeviceKind::Pad, "a"),
             (DeviceKind::Keys, "k"),
+            (DeviceKind::Other, "injected"),
             (DeviceKind::Lever, "b"),
             (DeviceKind::Keys, "k2"),
+            (DeviceKind::Other, "injected too"),
         ] {
             roster.admit(device(kind, id, None), &SlotRules::default()).unwrap();
         }
-        assert_eq!(labels(&roster), ["pad·1", "keys", "lever·2", "keys·2"]);
+        assert_eq!(labels(&roster), ["pad·1", "keys", "other", "lever·2", "keys·2", "other·2"]);
     }
 
     #[test]

@@ -41,6 +41,12 @@ impl GestureState {
         self.fired || self.lasting > 0
     }
 
+    /// Which press of the run the first landing is of the attempt that gives its
+    /// value; 0 for none.
+    pub(crate) const fn landing(&self) -> u32 {
+        self.driver
+    }
+
     /// Gives what an attempt gives from now on.
     fn follow(&mut self, attempt: &GestureAttempt, contact: ControlId) {
         (self.value, self.contact) = (attempt.value, Some(contact));

@@ -94,6 +94,18 @@ impl BoundInput {
     }
 }
 
+impl BoundInput {
+    /// Whether it is a single button, or something that is pressed as one.
+    pub(crate) const fn is_one_button(self) -> bool {
+        matches!(self, BoundInput::Button { .. } | BoundInput::Combo(_))
+    }
+
+    /// Whether it is made of several keys or fingers.
+    pub(crate) const fn has_keys(self) -> bool {
+        matches!(self, BoundInput::Zone { .. } | BoundInput::Pair(_) | BoundInput::Cross { .. })
+    }
+}
+
 /// Two opposite sides, each any of some buttons and zones.
 #[derive(Clone, Copy, Debug)]
 pub struct Opposites {

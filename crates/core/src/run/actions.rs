@@ -3,7 +3,7 @@
 
 use super::{Readings, combine};
 use crate::base::{ActionId, ActionState, ControlId, InputId, ModeId, SparseSet, ZoneSet};
-use crate::plan::{ActionGate, ActionPlan};
+use crate::plan::{ActionGate, ActionPlan, BoundInput};
 use crate::shape::StageMemory;
 use crate::spec::Gives;
 use alloc::vec::Vec;
@@ -24,11 +24,20 @@ pub enum Closed {
 /// Whether an action is let through by its gates.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Gating {
-    Open,
-    Closed,
-    /// Open again, but what was held meanwhile must be let go first: a button
+    /// Since so many presses. What was held before must be let go first: a button
     /// that closed a menu is not to sound the horn.
-    Waiting,
+    Open(u32),
+    Closed,
+}
+
+impl Gating {
+    /// Those that were pressed after so many count.
+    const fn since(self) -> u32 {
+        match self {
+            Gating::Open(since) => since,
+            Gating::Closed => 0,
+        }
+    }
 }
 
 /// Which of the inputs that are due are evaluated.
@@ -49,6 +58,12 @@ pub(crate) struct Actions {
     /// What each input alone makes of its action; worked out again only when
     /// something that it reads has changed.
     inputs: Vec<ActionState>,
+    /// The inputs of one button or combo each that were on when their action opened,
+    /// and have been since: they count once they were off.
+    held: Vec<bool>,
+    /// For each input its action and its place in the rig: who it is, whatever its
+    /// number.
+    names: Vec<(ActionId, u16)>,
     due_inputs: SparseSet<InputId>,
     /// Inputs that go on changing by themselves.
     unfinished: Vec<InputId>,
@@ -61,13 +76,13 @@ pub(crate) struct Actions {
 
 /// What an input comes to before it was worked out: no number, and so different
 /// from whatever it will be.
-const UNKNOWN: ActionState = ActionState { x: f32::NAN, y: f32::NAN, driver: None };
+const UNKNOWN: ActionState = ActionState { x: f32::NAN, y: f32::NAN, driver: None, input: None };
 
 impl Actions {
     pub(crate) fn fit(&mut self, plan: &ActionPlan) {
         let count = plan.actions.len();
         self.states.resize(count, ActionState::IDLE);
-        self.gating.resize(count, Gating::Open);
+        self.gating.resize(count, Gating::Open(0));
         self.due.grow(count);
         self.changed.grow(count);
         self.memories.resize(plan.memory_count, StageMemory::default());
@@ -75,13 +90,23 @@ impl Actions {
         if self.inputs.len() == plan.inputs.len() {
             self.due_inputs.grow(plan.inputs.len());
         } else {
-            self.renumber(plan.inputs.len());
+            self.renumber(plan);
         }
     }
 
     /// Another device came, and inputs have other numbers: all are worked out
     /// again, which gives what was there.
-    fn renumber(&mut self, count: usize) {
+    fn renumber(&mut self, plan: &ActionPlan) {
+        let count = plan.inputs.len();
+        // Those of earlier devices come first among those of the same name.
+        let names: Vec<(ActionId, u16)> =
+            plan.action_of.iter().copied().zip(plan.spec_of.iter().copied()).collect();
+        let mut known = self.names.iter().zip(&self.held).peekable();
+        let mut held = Vec::with_capacity(count);
+        held.extend(names.iter().map(|name| {
+            known.next_if(|(known, _)| *known == name).is_some_and(|(_, &is_held)| is_held)
+        }));
+        (self.names, self.held) = (names, held);
         self.inputs.clear();
         self.inputs.resize(count, UNKNOWN);
         self.unfinished.clear();
@@ -178,7 +203,7 @@ impl Actions {
 
     #[inline]
     fn evaluate_inputs(&mut self, readings: &Readings, which: Which) {
-        let Actions { inputs, due_inputs, unfinished, due, memories, .. } = self;
+        let Actions { inputs, due_inputs, unfinished, due, memories, gating, held, .. } = self;
         let plan = readings.plan;
         due_inputs.retain(|at| {
             let (input, id) = plan.input(at);
@@ -186,7 +211,15 @@ impl Actions {
                 return true;
             }
             let action = plan.action(id);
-            let (state, is_moving) = readings.input(action, input, memories);
+            let since = gating[id.index()].since();
+            let (state, is_moving) = readings.input(action, input, since, memories);
+            let state = match &mut held[at.index()] {
+                held if *held && state.is_active() => ActionState::IDLE,
+                held => {
+                    *held = false;
+                    state.through(plan.spec_of[at.index()])
+                }
+            };
             let is_over_next_tick = matches!(action.gives, Gives::Pulse | Gives::Toggle);
             if is_moving || (is_over_next_tick && state.is_active()) {
                 unfinished.push(at);
@@ -224,11 +257,12 @@ impl Actions {
     fn evaluate_action(&mut self, readings: &Readings, id: ActionId) {
         let plan = readings.plan;
         let action = plan.action(id);
+        let is_open = !plan.has_gates() || self.passes_gates(readings, id);
         let inputs = action.inputs.start as usize..action.inputs.end as usize;
-        let mut state = combine(action, &self.inputs[inputs]);
-        if plan.has_gates() {
-            state = self.gated(readings, id, state);
-        }
+        let mut state = match is_open {
+            true => combine(action, &self.inputs[inputs]),
+            false => ActionState::IDLE,
+        };
         let slot = &mut self.states[id.index()];
         if action.gives == Gives::Toggle {
             state = match state.driver {
@@ -243,37 +277,84 @@ impl Actions {
         }
     }
 
-    /// What the gates of an action let through.
-    fn gated(&mut self, readings: &Readings, id: ActionId, state: ActionState) -> ActionState {
+    /// Whether the gates of an action let it through.
+    fn passes_gates(&mut self, readings: &Readings, id: ActionId) -> bool {
+        let is_closed = self.is_closed(readings, id);
+        let was_closed = self.gating[id.index()] == Gating::Closed;
+        match (was_closed, is_closed) {
+            (_, true) => self.gating[id.index()] = Gating::Closed,
+            (true, false) => self.open(readings, id),
+            (false, false) => {}
+        }
+        !is_closed
+    }
+
+    fn is_closed(&self, readings: &Readings, id: ActionId) -> bool {
         let action = readings.plan.action(id);
-        let gates = readings.plan.gates_of(action);
-        let is_closed =
-            !action.modes.has(readings.combos.mode()) || gates.iter().any(|gate| self.closes(gate));
-        let gating = &mut self.gating[id.index()];
-        let holds_back = action.gives.is_digital() && state.is_active();
-        *gating = match *gating {
-            _ if is_closed => Gating::Closed,
-            Gating::Closed | Gating::Waiting if holds_back => Gating::Waiting,
-            _ => Gating::Open,
-        };
-        if *gating == Gating::Open { state } else { ActionState::IDLE }
+        !action.modes.has(readings.combos.mode())
+            || readings.plan.gates_of(action).iter().any(|gate| self.closes(gate))
+    }
+
+    /// Opens an action: sticks go on at once, but what is held counts no more until
+    /// it is pressed again.
+    #[cold]
+    fn open(&mut self, readings: &Readings, id: ActionId) {
+        let plan = readings.plan;
+        let action = plan.action(id);
+        self.gating[id.index()] = Gating::Open(readings.presses);
+        for at in plan.inputs_of(id) {
+            let (input, _) = plan.input(at);
+            let slot = &mut self.inputs[at.index()];
+            if input.is_one_button() {
+                self.held[at.index()] = slot.is_active();
+                *slot = ActionState::IDLE;
+            } else if input.has_keys() {
+                // Without a shape there is no memory to move on twice.
+                *slot = readings.input(action, input, readings.presses, &mut self.memories).0;
+            } else if action.gives.is_digital() {
+                *slot = ActionState::IDLE;
+            }
+        }
+    }
+
+    /// What an action would be if it had this input alone.
+    pub(crate) fn through(
+        &self,
+        readings: &Readings,
+        id: ActionId,
+        input: &BoundInput,
+    ) -> ActionState {
+        let since = self.gating[id.index()].since();
+        let mut memories = self.memories.clone();
+        readings.input(readings.plan.action(id), input, since, &mut memories).0
     }
 
     /// Why the gates of an action do not let it through, if they do not.
-    pub(crate) fn closed_by(
-        &self,
-        plan: &ActionPlan,
-        id: ActionId,
-        mode: ModeId,
-    ) -> Option<Closed> {
+    pub(crate) fn closed_by(&self, readings: &Readings, id: ActionId) -> Option<Closed> {
+        let plan = readings.plan;
         let action = plan.action(id);
-        let closing = plan.gates_of(action).iter().find(|gate| self.closes(gate));
-        match (self.gating[id.index()], closing) {
-            (Gating::Open, _) => None,
-            _ if !action.modes.has(mode) => Some(Closed::Mode(mode)),
-            (_, Some(gate)) if gate.closes => Some(Closed::While(gate.by)),
-            (_, Some(gate)) => Some(Closed::Without(gate.by)),
-            (Gating::Closed | Gating::Waiting, None) => Some(Closed::Waiting),
+        if self.gating[id.index()] == Gating::Closed {
+            let closing = plan.gates_of(action).iter().find(|gate| self.closes(gate));
+            return Some(match closing {
+                Some(gate) if gate.closes => Closed::While(gate.by),
+                Some(gate) => Closed::Without(gate.by),
+                None => Closed::Mode(readings.combos.mode()),
+            });
         }
+        let is_idle = !self.state(id).is_active();
+        let is_held = |at: InputId| self.held[at.index()] || self.waits(readings, id, at);
+        (is_idle && plan.inputs_of(id).any(is_held)).then_some(Closed::Waiting)
+    }
+
+    /// Whether an input of several keys or fingers would be active but for what was
+    /// held when its action opened.
+    fn waits(&self, readings: &Readings, id: ActionId, at: InputId) -> bool {
+        let (action, (input, _)) = (readings.plan.action(id), readings.plan.input(at));
+        let is_counted = input.has_keys() || action.gives.is_digital();
+        let any = |memories: &mut [StageMemory]| readings.input(action, input, 0, memories).0;
+        is_counted
+            && !input.is_one_button()
+            && self.gating[id.index()].since() > 0
+            && any(&mut self.memories.clone()).is_active()
     }
 }

@@ -220,6 +220,7 @@ impl Machine {
             panels,
             gestures,
             combos,
+            presses: sampler.presses(),
             dt: plan.period,
         };
         actions.evaluate(&readings, which);
@@ -238,6 +239,7 @@ impl Machine {
             panels: &self.panels,
             gestures: &self.gestures,
             combos: &self.combos,
+            presses: self.sampler.presses(),
             dt: 0.0,
         }
     }
@@ -395,13 +397,12 @@ impl Machine {
 impl Machine {
     /// What an action would be at the last tick if `input` alone drove it.
     pub fn through(&self, plan: &Plan, action: ActionId, input: BoundInput) -> ActionState {
-        let mut memories = self.actions.memories().to_vec();
-        self.looking(plan).input(plan.actions.action(action), &input, &mut memories).0
+        self.actions.through(&self.looking(plan), action, &input)
     }
 
     /// Why the gates of an action do not let it through, if they do not.
     pub fn closed_by(&self, plan: &Plan, action: ActionId) -> Option<Closed> {
-        self.actions.closed_by(&plan.actions, action, self.combos.mode())
+        self.actions.closed_by(&self.looking(plan), action)
     }
 
     /// The value of an input after each stage of its shape, the calibrated one

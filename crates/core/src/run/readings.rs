@@ -26,6 +26,8 @@ pub(crate) struct Readings<'a> {
     pub(crate) panels: &'a Panels,
     pub(crate) gestures: &'a GestureEngine,
     pub(crate) combos: &'a Combos,
+    /// How many presses there were so far: what orders them.
+    pub(crate) presses: u32,
     /// Seconds since the tick before; 0 to look without moving anything on.
     pub(crate) dt: f32,
 }
@@ -44,7 +46,8 @@ pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionSta
     if action.combine == Combine::Sum {
         let sum = inputs.iter().fold([0.0; 2], |[x, y], state| [x + state.x, y + state.y]);
         let [x, y] = held(action, sum.map(|part| part.clamp(-1.0, 1.0)));
-        best = ActionState { x, y, driver: best.driver.filter(|_| x != 0.0 || y != 0.0) };
+        let driver = best.driver.filter(|_| x != 0.0 || y != 0.0);
+        best = ActionState { x, y, driver, input: best.input.filter(|_| driver.is_some()) };
     }
     if action.gives == Gives::Polar {
         [best.x, best.y] = polar([best.x, best.y]);
@@ -54,46 +57,53 @@ pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionSta
 
 impl Readings<'_> {
     /// What an action would be if it had this input alone, and whether that
-    /// would go on changing.
+    /// would go on changing. Of several keys or fingers in one input only those
+    /// count that were pressed after so many presses: when the action opened.
     pub(crate) fn input(
         &self,
         action: &BoundAction,
         input: &BoundInput,
+        since: u32,
         memories: &mut [StageMemory],
     ) -> (ActionState, bool) {
         let state = match *input {
             BoundInput::Button { control, bit, .. } => self.button(action, control, bit),
-            BoundInput::Zone { zone, first, count } => self.zone(action, zone, (first, count)),
+            BoundInput::Zone { zone, first, count } => {
+                self.zone(action, zone, (first, count), since)
+            }
             BoundInput::Gesture { gesture, shape } => {
-                return self.gesture(action, gesture, shape, memories);
+                return self.gesture(action, gesture, shape, (since, memories));
             }
             BoundInput::Combo(combo) => self.combo(action, combo),
             BoundInput::Pair(pair) => {
-                let (x, driver) = self.opposites(action, pair);
-                ActionState { x, y: 0.0, driver }
+                let (x, driver) = self.opposites(action, pair, since);
+                ActionState::driven(x, 0.0, driver)
             }
             BoundInput::Cross { x, y } => {
-                let ((x, by_x), (y, by_y)) = (self.opposites(action, x), self.opposites(action, y));
-                let out = held(action, [x, y]);
-                ActionState { x: out[0], y: out[1], driver: by_x.or(by_y) }
+                let [(x, by_x), (y, by_y)] = [x, y].map(|pair| self.opposites(action, pair, since));
+                let [x, y] = held(action, [x, y]);
+                ActionState::driven(x, y, by_x.or(by_y))
             }
             BoundInput::Axis { control, shape } => {
                 let raw = [self.value(control, shape, 0), 0.0];
                 let (out, is_moving) = self.shaped(action, control, raw, shape, memories);
-                return (driven(out[0].clamp(-1.0, 1.0), 0.0, control), is_moving);
+                return (
+                    ActionState::driven(out[0].clamp(-1.0, 1.0), 0.0, Some(control)),
+                    is_moving,
+                );
             }
             BoundInput::Stick { x, y, shape } => {
                 let raw = [self.value(x, shape, 0), self.value(y, shape, 1)];
                 let (out, is_moving) = self.shaped(action, x, raw, shape, memories);
                 let [out_x, out_y] = held(action, out);
                 let by = if raw[0].abs() >= raw[1].abs() { x } else { y };
-                return (driven(out_x, out_y, by), is_moving);
+                return (ActionState::driven(out_x, out_y, Some(by)), is_moving);
             }
             BoundInput::Pointer { x, y, counts, shape } => {
                 let raw = self.pointer((x, y), counts, shape, memories);
                 let (out, is_moving) = self.shaped(action, x, raw, shape, memories);
                 let [out_x, out_y] = held(action, out);
-                return (driven(out_x, out_y, x), is_moving);
+                return (ActionState::driven(out_x, out_y, Some(x)), is_moving);
             }
         };
         (state, false)
@@ -188,7 +198,7 @@ impl Readings<'_> {
             ControlKind::Button => state.is_down(),
             _ => state.is_past(bit) && (!is_pulse || !state.was_past(bit)),
         };
-        driven(f32::from(u8::from(on && self.counts(action, control))), 0.0, control)
+        on_by(Some(control).filter(|_| on && self.counts(action, control)))
     }
 
     /// A zone is on while it has a contact; one that gets it presses.
@@ -197,6 +207,7 @@ impl Readings<'_> {
         action: &BoundAction,
         zone: ZoneId,
         (first, count): (ContactId, u16),
+        since: u32,
     ) -> ActionState {
         let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
         let mut contacts = (first.0..first.0 + count).map(ContactId);
@@ -204,9 +215,9 @@ impl Readings<'_> {
             let contact = self.panels.contact(id)?;
             let is_on = contact.is_in(zone) && !(is_pulse && contact.was_in(zone));
             let by = self.touch.contact(id).down;
-            (is_on && self.counts(action, by)).then_some(by)
+            (is_on && contact.landing() > since && self.counts(action, by)).then_some(by)
         });
-        by.map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by))
+        on_by(by)
     }
 
     /// A gesture is on while it lasts, presses when it fires, and gives its value
@@ -216,9 +227,10 @@ impl Readings<'_> {
         action: &BoundAction,
         gesture: GestureId,
         shape: BoundShape,
-        memories: &mut [StageMemory],
+        (since, memories): (u32, &mut [StageMemory]),
     ) -> (ActionState, bool) {
         let state = self.gestures.state(gesture);
+        let is_fresh = state.landing() > since;
         let by = state.contact.filter(|&by| self.counts(action, by));
         let is_on = match action.gives {
             Gives::On => state.is_on(),
@@ -231,11 +243,10 @@ impl Readings<'_> {
                     Gives::Axis => [out[0].clamp(-1.0, 1.0), 0.0],
                     _ => held(action, out),
                 };
-                let driver = by.filter(|_| x != 0.0 || y != 0.0);
-                return (ActionState { x: x + 0.0, y: y + 0.0, driver }, is_moving);
+                return (ActionState::driven(x, y, by), is_moving);
             }
         };
-        (by.filter(|_| is_on).map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by)), false)
+        (on_by(by.filter(|_| is_on && is_fresh)), false)
     }
 
     /// A combo is on while it lasts, and presses when it fires.
@@ -245,13 +256,19 @@ impl Readings<'_> {
             Gives::Pulse | Gives::Toggle => state.fired,
             _ => state.is_on(),
         };
-        let by = state.by.filter(|&by| is_on && self.counts(action, by));
-        by.map_or(ActionState::IDLE, |by| driven(1.0, 0.0, by))
+        on_by(state.by.filter(|&by| is_on && self.counts(action, by)))
     }
 
-    fn opposites(&self, action: &BoundAction, pair: Opposites) -> (f32, Option<ControlId>) {
-        let latest = |side| self.latest(action, side);
-        match (latest(pair.negative), latest(pair.positive)) {
+    /// Which of two sides counts, and the key that says so. A side was pressed when
+    /// the key was that speaks for it.
+    fn opposites(
+        &self,
+        action: &BoundAction,
+        pair: Opposites,
+        since: u32,
+    ) -> (f32, Option<ControlId>) {
+        let speaker = |side| self.speaker(action, side, pair.both, since);
+        match (speaker(pair.negative), speaker(pair.positive)) {
             (None, None) => (0.0, None),
             (Some(key), None) => (-1.0, Some(key)),
             (None, Some(key)) => (1.0, Some(key)),
@@ -267,14 +284,24 @@ impl Readings<'_> {
     }
 
     /// Of the held buttons of a side, and the contacts that its zones have, the
-    /// one pressed last.
-    fn latest(&self, action: &BoundAction, side: BoundSide) -> Option<ControlId> {
+    /// one pressed last; where the first side wins, the one pressed first.
+    fn speaker(
+        &self,
+        action: &BoundAction,
+        side: BoundSide,
+        both: BothHeld,
+        since: u32,
+    ) -> Option<ControlId> {
         let is_held = |state: &ControlState| state.is_down() && !state.taken;
         let keys = self.plan.side(side).iter().copied();
         let keys = keys.filter(|id| is_held(&self.controls[id.index()]));
         let touching = self.panels.in_any(side.zones()).map(|id| self.touch.contact(id).down);
-        let held = keys.chain(touching).filter(|&id| self.counts(action, id));
-        held.max_by_key(|&id| self.order(id))
+        let counts = |&id: &ControlId| self.order(id) > since && self.counts(action, id);
+        let held = keys.chain(touching).filter(counts);
+        match both {
+            BothHeld::First => held.min_by_key(|&id| self.order(id)),
+            BothHeld::Neutral | BothHeld::Last => held.max_by_key(|&id| self.order(id)),
+        }
     }
 
     fn order(&self, control: ControlId) -> u32 {
@@ -286,9 +313,7 @@ fn held(action: &BoundAction, v: [f32; 2]) -> [f32; 2] {
     if action.clamp { clamp_to_circle(v) } else { v }
 }
 
-/// A value and who drove it. Adding zero turns the -0 of an inverted rest
-/// into 0, which is what anybody would compare with.
-fn driven(x: f32, y: f32, by: ControlId) -> ActionState {
-    let driver = (x != 0.0 || y != 0.0).then_some(by);
-    ActionState { x: x + 0.0, y: y + 0.0, driver }
+/// On by a control, or off.
+fn on_by(by: Option<ControlId>) -> ActionState {
+    ActionState::driven(f32::from(u8::from(by.is_some())), 0.0, by)
 }

@@ -47,6 +47,11 @@ impl Sampler {
         self.touched.as_slice()
     }
 
+    /// Presses so far, over all controls.
+    pub(crate) fn presses(&self) -> u32 {
+        self.presses
+    }
+
     pub(crate) fn lost(&self) -> u64 {
         self.lost
     }

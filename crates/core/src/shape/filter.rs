@@ -35,6 +35,10 @@ impl StageMemory {
 /// Closer than this, a filter has arrived.
 const ARRIVED: f32 = 1.0 / 65_536.0;
 
+/// Slower than this, in units a second, an adaptive filter has come to rest: with
+/// the largest `follow` it moves the cut-off by a thousandth of the smallest.
+const CALM: f32 = 1e-6;
+
 impl Smooth {
     /// The next output, and whether it is still on its way.
     #[inline]
@@ -57,10 +61,13 @@ impl Smooth {
             Smooth::Adaptive { steady_hz, follow } => adapted(steady_hz, follow, v, dt, memory),
         };
         let is_moving = approach(v, share, memory);
-        if let (Smooth::Adaptive { .. }, false) = (self, is_moving) {
+        // The speed it has seen dies away after it has arrived, as it does while it
+        // is on its way.
+        let is_calm = matches!(self, Smooth::HalfLife(_)) || length(memory.aside) < CALM;
+        if !is_moving && is_calm && matches!(self, Smooth::Adaptive { .. }) {
             memory.aside = [0.0; 2];
         }
-        (memory.out, is_moving)
+        (memory.out, is_moving || !is_calm)
     }
 }
 

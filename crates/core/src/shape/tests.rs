@@ -116,6 +116,50 @@ fn an_adaptive_filter_calms_noise_and_follows_a_flick() {
     assert!(arrives.is_some_and(|ticks| ticks < 10), "{arrives:?}");
 }
 
+/// The 1 € filter as its paper has it, run at every tick.
+struct Reference {
+    out: f64,
+    speed: f64,
+}
+
+impl Reference {
+    fn step(&mut self, v: f64, [steady, follow, dt]: [f64; 3]) -> f64 {
+        let share = |hz: f64| 1.0 / (1.0 + 1.0 / (core::f64::consts::TAU * hz * dt));
+        self.speed += share(1.0) * ((v - self.out) / dt - self.speed);
+        self.out += share(steady + follow * self.speed.abs()) * (v - self.out);
+        self.out
+    }
+}
+
+proptest! {
+    /// A hand that rests for a while between its movements: the speed that the
+    /// filter has seen dies away and is not forgotten, and once the filter says
+    /// that it has arrived, ticks may be left out.
+    #[test]
+    fn an_adaptive_filter_keeps_its_speed_through_a_rest(
+        moves in prop::collection::vec((-1.0f32..1.0, 1u32..400), 1..12),
+        steady_hz in 0.05f32..10.0,
+        follow in 0.0f32..50.0,
+    ) {
+        let (dt, smooth) = (0.004, Smooth::Adaptive { steady_hz, follow });
+        let numbers = [f64::from(steady_hz), f64::from(follow), f64::from(dt)];
+        let (mut memory, mut reference) =
+            (StageMemory::default(), Reference { out: 0.0, speed: 0.0 });
+        for (v, ticks) in moves {
+            let mut is_moving = true;
+            for n in 0..ticks {
+                // A poll that nothing is due for is left out, as a run does.
+                if is_moving || n == 0 {
+                    is_moving = smooth.step([v, 0.0], dt, &mut memory).1;
+                }
+                let expected = reference.step(f64::from(v), numbers);
+                let out = f64::from(memory.place()[0]);
+                prop_assert!((out - expected).abs() < 1e-3, "{} {}", out, expected);
+            }
+        }
+    }
+}
+
 #[test]
 fn a_direction_is_kept_within_its_hysteresis() {
     let mut memory = StageMemory::default();

@@ -1,9 +1,8 @@
 //! Which device is the main one.
 
-use crate::base::Keyword;
 use crate::device::DeviceKind;
 use crate::spec::tunable;
-use alloc::vec::Vec;
+use alloc::{vec, vec::Vec};
 use strum::{IntoStaticStr, VariantArray};
 
 /// Which of the devices that can be heard is the main one. When the main device
@@ -25,7 +24,7 @@ impl Default for MainRules {
     fn default() -> Self {
         MainRules {
             rule: MainRule::First,
-            among: DeviceKind::ALL.iter().copied().filter(|kind| kind.takes_slot()).collect(),
+            among: vec![DeviceKind::Pad, DeviceKind::Lever, DeviceKind::Other],
             use_at: tunable::USE_AT.default as f32,
             use_counts: tunable::USE_COUNTS.default as i32,
         }

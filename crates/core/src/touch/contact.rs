@@ -217,6 +217,11 @@ impl ContactState {
         self.is_down
     }
 
+    /// Which press of the run its last landing is.
+    pub(crate) const fn landing(&self) -> u32 {
+        self.landing.id
+    }
+
     pub(crate) const fn is_in(&self, zone: ZoneId) -> bool {
         self.has.has(zone)
     }

@@ -75,10 +75,10 @@ fn the_same_report_as_rows() {
     let mut out = Vec::new();
     ticks::write(&session, TickForm::Csv(Rows::ALONE), TickChoice::Eventful, &mut out).unwrap();
     insta::assert_snapshot!(String::from_utf8(out).unwrap(), @"
-    tick,time_ns,control,edge,marks,action,x,y,by
-    2,33333333,pad1/south,press,,,,,
-    2,33333333,,,,horn,1,,pad1/south
-    6,100000000,,,,swing,1,,pad1/stick-l-x
+    tick,time_ns,control,edge,marks,action,x,y,by,via,since_ns
+    2,33333333,pad1/south,press,,,,,,,
+    2,33333333,,,,horn,1,,pad1/south,,
+    6,100000000,,,,swing,1,,pad1/stick-l-x,,
     ");
 }
 

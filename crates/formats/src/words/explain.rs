@@ -4,13 +4,13 @@ use super::gesture::{progress, verdict_words};
 use gtrig_analysis::{
     Session,
     explain::{
-        ActionCause, ButtonCause, ControlCause, GestureCause, action_cause, control_cause,
+        ActionCause, ButtonCause, ControlCause, GestureCause, Through, action_cause, control_cause,
         gesture_cause,
     },
 };
 use gtrig_core::{
     ActionId, ActionState, Closed, ControlId, ControlKind, Edge, GestureId, Gives, LaneMarks,
-    Machine, Nanos, Presence, Tick,
+    Machine, Nanos, Presence, Rig, Tick,
 };
 
 /// Why an action is what it is. `machine` is the state at the tick to explain.
@@ -32,8 +32,12 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
         ActionCause::Closed(Closed::Waiting) => format!(
             "{head}: it is open again, but waits for what is still held from before to be let go."
         ),
-        ActionCause::Driven { by, active, still } => {
+        ActionCause::Driven { by, through, since, active, still } => {
             let by = session.roster().label(by);
+            let by = match through.map(|through| through_words(session.rig(), through)) {
+                Some(through) => format!("{through}, by {by},"),
+                None => by.to_string(),
+            };
             let rank = match active {
                 0 | 1 => String::new(),
                 n => format!(", the strongest of {n} inputs that are active"),
@@ -43,6 +47,10 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
                     " Nothing on that device that feeds it changed for {ticks} ticks, since {since}: code that moves it only on events would have stopped there."
                 )
             });
+            if let (Gives::Toggle, Some(since)) = (spec.gives, since) {
+                let at = session.plan().rate().time_of(since);
+                return format!("{head}: {by} turned it on at tick {since} ({at}).");
+            }
             format!("{head}: {by} drives it{rank}.{still}")
         }
         ActionCause::NoDevice => {
@@ -57,6 +65,15 @@ pub fn explain_action(session: &Session, machine: &Machine, action: ActionId) ->
         }
         ActionCause::Idle(1) => format!("{head}: its only input is not active."),
         ActionCause::Idle(n) => format!("{head}: none of its {n} inputs is active."),
+    }
+}
+
+/// What a control drives an action through: `combo swing`.
+pub fn through_words(rig: &Rig, through: Through) -> String {
+    match through {
+        Through::Combo(id) => format!("combo {}", rig.combos[id.index()].name),
+        Through::Gesture(id) => format!("gesture {}", rig.gestures[id.index()].name),
+        Through::Zone(id) => format!("zone {}", rig.zones[id.index()].name),
     }
 }
 

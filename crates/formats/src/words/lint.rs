@@ -10,6 +10,7 @@ pub fn lint_subject(rig: &Rig, lint: &Lint) -> String {
         Subject::Zone(id) => format!("zone.{}", rig.zones[id.index()].name),
         Subject::Gesture(id) => format!("gesture.{}", rig.gestures[id.index()].name),
         Subject::Combo(id) => format!("combo.{}", rig.combos[id.index()].name),
+        Subject::Action(id) => format!("action.{}", rig.actions[id.index()].name),
     }
 }
 
@@ -23,6 +24,9 @@ pub fn lint_words(rig: &Rig, lint: &Lint) -> String {
         | Finding::WithEachTap(_)
         | Finding::Stalls(_)
         | Finding::GestureLate { .. } => gesture(rig, &lint.finding),
+        Finding::FastCorners(ratio) => format!(
+            "in a corner, where both axes are at their ends, a stick gives {ratio:.2} times what it gives straight ahead: dead zones, curves and sensitivity leave what is longer than 1; put {{ gate = \"circle\" }} before them"
+        ),
         _ => combo(rig, &lint.finding),
     }
 }

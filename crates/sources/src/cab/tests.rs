@@ -100,7 +100,7 @@ fn a_measurement_recovers_what_the_stick_was_made_to_do() {
     assert_eq!(snap.releases, 4);
     assert!(is_near(snap.overshoot, 0.14 * 0.95, 0.03), "{snap:?}");
     assert!(found.levels.iter().all(|levels| *levels > 300), "{:?}", found.levels);
-    let proposal = propose(&found, kinds);
+    let proposal = propose(&samples, &found);
     let travel = proposal.travel[0].unwrap();
     assert!((travel.centre - 1_016).abs() < 80, "{travel:?}");
     assert!((0.02..=0.05).contains(&proposal.dead_zone.unwrap()), "{proposal:?}");
@@ -122,10 +122,11 @@ fn too_little_data_is_said_and_not_guessed() {
     let [x, y] = ["stick-l-x", "stick-l-y"].map(|code| pad.control(code).unwrap());
     let kinds = [x, y].map(|id| session.roster().control(id).kind);
     // Nobody touched the left stick.
-    let found = measure(&Samples::of(session.recording().events(), Axes::stick(x, y), kinds));
+    let samples = Samples::of(session.recording().events(), Axes::stick(x, y), kinds);
+    let found = measure(&samples);
     assert!(matches!(found.centre, Err(gtrig_analysis::measure::Missing::Reports)));
     assert!(found.snap_back.is_err() && found.circularity_error.is_err());
-    assert!(propose(&found, kinds).dead_zone.is_err());
+    assert!(propose(&samples, &found).dead_zone.is_err());
 }
 
 #[rstest]
