@@ -55,7 +55,7 @@ pub fn driven_through(rig: &Rig, action: ActionId, state: ActionState) -> Option
     match inputs.get(usize::from(state.input?))? {
         InputSpec::Combo(combo) => Some(Through::Combo(*combo)),
         InputSpec::Gesture { gesture, .. } => Some(Through::Gesture(*gesture)),
-        InputSpec::Zone(zone) => Some(Through::Zone(*zone)),
+        InputSpec::Zone(zone) | InputSpec::Place { zone, .. } => Some(Through::Zone(*zone)),
         _ => None,
     }
 }

@@ -224,3 +224,38 @@ proptest! {
         prop_assert!(!(left && right));
     }
 }
+
+/// A trolley that goes where the thumb is, inside its strip, and ignores a thumb
+/// that began elsewhere.
+#[test]
+fn a_place_on_a_zone_is_the_value() {
+    let place = |along| InputSpec::Place {
+        zone: ZoneId(0),
+        along,
+        shape: ShapeUse::Own(Shape::default()),
+    };
+    let mut rig = rig(vec![
+        action("trolley", Gives::Axis, vec![place(PlaceAxis::X)]),
+        action("hoist", Gives::Axis, vec![place(PlaceAxis::Y)]),
+        ActionSpec { clamp: false, ..action("both", Gives::Plane, vec![place(PlaceAxis::X)]) },
+    ]);
+    rig.zones = vec![zone("strip", [0.2, 0.4], [0.4, 0.4])];
+    let mut panel = Panel::new(rig);
+    let mut at = |contact, place| {
+        panel.step(contact, place);
+        let [x, y, both] = [0, 1, 2].map(|n| panel.desk.action(n));
+        assert_eq!([both.x, both.y], [x.x, y.x]);
+        [x.x, y.x].map(|v| (v * 100.0).round() as i32)
+    };
+    assert_eq!(at(1, Some([300, 500])), [-50, 50]);
+    // It moves without a zone being got or lost, and stays at the border beyond it.
+    assert_eq!(at(1, Some([500, 700])), [50, -50]);
+    assert_eq!(at(1, Some([900, 100])), [100, 100]);
+    // The thumb that landed last, and the one before again.
+    assert_eq!(at(2, Some([400, 700])), [0, -50]);
+    assert_eq!(at(1, Some([800, 100])), [0, -50]);
+    assert_eq!(at(2, None), [100, 100]);
+    assert_eq!(at(1, None), [0, 0]);
+    assert_eq!(at(1, Some([100, 500])), [0, 0]);
+    assert_eq!(at(1, Some([300, 500])), [0, 0]);
+}

@@ -114,6 +114,7 @@ impl Plan {
                 matches!(kind, ControlKind::Axis { .. } | ControlKind::Trigger { .. })
             }
             BoundInput::Zone { .. }
+            | BoundInput::Place { .. }
             | BoundInput::Gesture { .. }
             | BoundInput::Combo(_)
             | BoundInput::Pair(_)
@@ -126,6 +127,7 @@ impl Plan {
         match input {
             BoundInput::Axis { shape, .. }
             | BoundInput::Stick { shape, .. }
+            | BoundInput::Place { shape, .. }
             | BoundInput::Gesture { shape, .. }
             | BoundInput::Pointer { shape, .. } => self.chain(shape),
             BoundInput::Button { .. }
@@ -191,7 +193,7 @@ impl Plan {
         match input {
             BoundInput::Button { control, .. } | BoundInput::Axis { control, .. } => vec![control],
             BoundInput::Stick { x, y, .. } | BoundInput::Pointer { x, y, .. } => vec![x, y],
-            BoundInput::Zone { first, count, .. } => {
+            BoundInput::Zone { first, count, .. } | BoundInput::Place { first, count, .. } => {
                 let contacts = self.touch.contacts[first.index()..].iter().take(usize::from(count));
                 contacts.flat_map(|contact| [contact.down, contact.x, contact.y]).collect()
             }

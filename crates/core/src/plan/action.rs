@@ -73,15 +73,19 @@ pub(crate) struct ActionGate {
 pub(crate) struct ZoneReader {
     pub(crate) input: InputId,
     pub(crate) zones: ZoneSet,
+    /// Whether it also reads where on them a contact is.
+    pub(crate) reads_places: bool,
     /// The contacts that count for it; `None` for all of them.
     pub(crate) contacts: Option<(ContactId, ContactId)>,
 }
 
 impl ZoneReader {
-    /// Whether it is due when a contact got or lost these zones.
-    pub(crate) fn reads(&self, contact: ContactId, changed: ZoneSet) -> bool {
+    /// Whether it is due when a contact was polled that has these zones, of which it
+    /// got or lost those.
+    pub(crate) fn reads(&self, contact: ContactId, has: ZoneSet, changed: ZoneSet) -> bool {
         let is_its = self.contacts.is_none_or(|(first, after)| (first..after).contains(&contact));
-        is_its && changed.meets(self.zones)
+        let is_news = changed.meets(self.zones) || (self.reads_places && has.meets(self.zones));
+        is_its && is_news
     }
 }
 

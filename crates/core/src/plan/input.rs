@@ -2,7 +2,7 @@
 
 use crate::base::{ComboId, ContactId, ControlId, GestureId, ZoneId, ZoneSet};
 use crate::device::Axes;
-use crate::spec::{BothHeld, Thresholds};
+use crate::spec::{BothHeld, PlaceAxis, Thresholds};
 use core::{num::NonZeroU16, ops::Range};
 
 /// One way to drive an action, tied to controls: an
@@ -26,6 +26,19 @@ pub enum BoundInput {
         first: ContactId,
         /// How many it has.
         count: u16,
+    },
+    /// Where on a zone of a touch panel a contact is.
+    Place {
+        /// The zone.
+        zone: ZoneId,
+        /// What of it an action of one axis reads.
+        along: PlaceAxis,
+        /// The first contact of the panel.
+        first: ContactId,
+        /// How many it has.
+        count: u16,
+        /// How it is shaped.
+        shape: BoundShape,
     },
     /// A gesture on any touch panel.
     Gesture {
@@ -86,6 +99,7 @@ impl BoundInput {
                 Some(Axes::single(control))
             }
             BoundInput::Zone { .. }
+            | BoundInput::Place { .. }
             | BoundInput::Gesture { .. }
             | BoundInput::Combo(_)
             | BoundInput::Pair(_)

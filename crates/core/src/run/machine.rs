@@ -124,9 +124,9 @@ impl Machine {
             self.panels.close(self.actions.closed_zones(&plan.actions));
         }
         let Machine { sampler, panels, actions, .. } = self;
-        panels.locate(&plan.touch, sampler.controls(), now, |contact, zones| {
+        panels.locate(&plan.touch, sampler.controls(), now, |contact, has, changed| {
             let readers = plan.actions.zone_readers.iter();
-            readers.filter(|reader| reader.reads(contact, zones)).for_each(|reader| {
+            readers.filter(|reader| reader.reads(contact, has, changed)).for_each(|reader| {
                 actions.mark(reader.input);
             });
         });

@@ -9,7 +9,7 @@ use crate::gesture::GestureEngine;
 use crate::plan::{ActionPlan, BoundAction, BoundInput, BoundShape, BoundSide, Opposites};
 use crate::sample::{ControlState, DeviceStatus, ElectionPlan, SamplePlan};
 use crate::shape::StageMemory;
-use crate::spec::{BothHeld, Combine, Gives};
+use crate::spec::{BothHeld, Combine, Gives, PlaceAxis};
 use crate::touch::{Panels, TouchPlan};
 use alloc::{vec, vec::Vec};
 
@@ -70,6 +70,16 @@ impl Readings<'_> {
             BoundInput::Button { control, bit, .. } => self.button(action, control, bit),
             BoundInput::Zone { zone, first, count } => {
                 self.zone(action, zone, (first, count), since)
+            }
+            BoundInput::Place { zone, along, first, count, shape } => {
+                let found = self.place(action, zone, (first, count), since);
+                let raw = found.map_or([0.0; 2], |(place, _)| match (action.gives, along) {
+                    (Gives::Axis, PlaceAxis::X) => [place[0], 0.0],
+                    (Gives::Axis, PlaceAxis::Y) => [place[1], 0.0],
+                    _ => place,
+                });
+                let by = found.map(|(_, by)| by);
+                return self.of_surface(action, raw, by, (shape, memories));
             }
             BoundInput::Gesture { gesture, shape } => {
                 return self.gesture(action, gesture, shape, (since, memories));
@@ -175,7 +185,9 @@ impl Readings<'_> {
                 (sum.map_or([0.0; 2], StageMemory::place), shape)
             }
             BoundInput::Gesture { gesture, shape } => (self.gestures.state(gesture).value, shape),
-            BoundInput::Button { .. }
+            // Only with the action that reads it is it known which of its axes counts.
+            BoundInput::Place { .. }
+            | BoundInput::Button { .. }
             | BoundInput::Zone { .. }
             | BoundInput::Combo(_)
             | BoundInput::Pair(_)
@@ -220,6 +232,49 @@ impl Readings<'_> {
         on_by(by)
     }
 
+    /// Where on a zone, from -1 to +1 across it and y up, the contact is that landed
+    /// last of those that it has.
+    fn place(
+        &self,
+        action: &BoundAction,
+        zone: ZoneId,
+        (first, count): (ContactId, u16),
+        since: u32,
+    ) -> Option<([f32; 2], ControlId)> {
+        let contacts = (first.0..first.0 + count).map(ContactId);
+        let there = contacts.filter_map(|id| {
+            let (contact, of) = (self.panels.contact(id)?, self.touch.contact(id));
+            let counts = contact.is_in(zone) && contact.landing() > since;
+            (counts && self.counts(action, of.down)).then_some((contact, of))
+        });
+        let (contact, of) = there.max_by_key(|(contact, _)| contact.landing())?;
+        let outline = &self.touch.zones.on_panel()[zone.index()].outline;
+        let [left, top, right, bottom] = outline.bounds(of.proportion());
+        let [x, y] = contact.place(of);
+        let across = |at: f32, from: f32, to: f32| {
+            // A zone of no width has one place.
+            if to > from { ((at - from) / (to - from) * 2.0 - 1.0).clamp(-1.0, 1.0) } else { 0.0 }
+        };
+        Some(([across(x, left, right), -across(y, top, bottom)], of.down))
+    }
+
+    /// What a gesture or a place gives, shaped; at rest what a shape makes of rest.
+    fn of_surface(
+        &self,
+        action: &BoundAction,
+        raw: [f32; 2],
+        by: Option<ControlId>,
+        (shape, memories): (BoundShape, &mut [StageMemory]),
+    ) -> (ActionState, bool) {
+        let memories = &mut memories[shape.of_stages()];
+        let (out, is_moving) = self.plan.chain(shape).run(raw, self.dt, memories);
+        let [x, y] = match action.gives {
+            Gives::Axis => [out[0].clamp(-1.0, 1.0), 0.0],
+            _ => held(action, out),
+        };
+        (ActionState::driven(x, y, by), is_moving)
+    }
+
     /// A gesture is on while it lasts, presses when it fires, and gives its value
     /// as a stick does.
     fn gesture(
@@ -237,13 +292,7 @@ impl Readings<'_> {
             Gives::Pulse | Gives::Toggle => state.fired,
             Gives::Axis | Gives::Plane | Gives::Polar => {
                 let raw = by.map_or([0.0; 2], |_| state.value);
-                let memories = &mut memories[shape.of_stages()];
-                let (out, is_moving) = self.plan.chain(shape).run(raw, self.dt, memories);
-                let [x, y] = match action.gives {
-                    Gives::Axis => [out[0].clamp(-1.0, 1.0), 0.0],
-                    _ => held(action, out),
-                };
-                return (ActionState::driven(x, y, by), is_moving);
+                return self.of_surface(action, raw, by, (shape, memories));
             }
         };
         (on_by(by.filter(|_| is_on && is_fresh)), false)

@@ -100,12 +100,16 @@ impl Gives {
                     | InputSpec::Combo(_)
             ) | (
                 Gives::Axis,
-                InputSpec::Axis { .. } | InputSpec::Pair { .. } | InputSpec::Gesture { .. }
+                InputSpec::Axis { .. }
+                    | InputSpec::Pair { .. }
+                    | InputSpec::Place { .. }
+                    | InputSpec::Gesture { .. }
             ) | (
                 Gives::Plane | Gives::Polar,
                 InputSpec::Stick { .. }
                     | InputSpec::Cross(_)
                     | InputSpec::Pointer { .. }
+                    | InputSpec::Place { .. }
                     | InputSpec::Gesture { .. }
             )
         )
@@ -124,6 +128,16 @@ pub enum InputSpec {
     },
     /// A zone of a touch panel.
     Zone(ZoneId),
+    /// Where on a zone of a touch panel the contact is that it has, from -1 to +1
+    /// across the smallest rectangle around the zone, y up.
+    Place {
+        /// The zone.
+        zone: ZoneId,
+        /// What of it an action of one axis reads.
+        along: PlaceAxis,
+        /// How it is shaped.
+        shape: ShapeUse,
+    },
     /// A gesture on any touch panel.
     Gesture {
         /// Which.
@@ -167,6 +181,17 @@ pub enum InputSpec {
         /// How the sum is shaped.
         shape: ShapeUse,
     },
+}
+
+/// Along which axis of a zone a place is read.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
+pub enum PlaceAxis {
+    /// From left to right.
+    #[default]
+    X,
+    /// From bottom to top.
+    Y,
 }
 
 /// One side of a pair or a cross: any of these holds it.

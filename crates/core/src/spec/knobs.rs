@@ -433,6 +433,7 @@ fn input(visitor: &mut Visitor, place: &[Selector], input: &mut InputSpec) {
         }
         InputSpec::Axis { shape, .. }
         | InputSpec::Stick { shape, .. }
+        | InputSpec::Place { shape, .. }
         | InputSpec::Gesture { shape, .. } => {
             own(visitor, place, shape);
         }

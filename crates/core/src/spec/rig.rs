@@ -85,6 +85,7 @@ impl Rig {
         let own = inputs.filter_map(|input| match input {
             InputSpec::Axis { shape: ShapeUse::Own(shape), .. }
             | InputSpec::Stick { shape: ShapeUse::Own(shape), .. }
+            | InputSpec::Place { shape: ShapeUse::Own(shape), .. }
             | InputSpec::Gesture { shape: ShapeUse::Own(shape), .. }
             | InputSpec::Pointer { shape: ShapeUse::Own(shape), .. } => Some(shape),
             _ => None,

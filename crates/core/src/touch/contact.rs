@@ -173,7 +173,7 @@ impl ContactState {
     }
 
     /// The same for a poll at the instant `now`. Returns the zones that get it
-    /// or lose it, and what gestures want to know of it.
+    /// or lose it, and what is to be known of it.
     pub(crate) fn poll(
         &mut self,
         zones: &Zones,
@@ -220,6 +220,11 @@ impl ContactState {
     /// Which press of the run its last landing is.
     pub(crate) const fn landing(&self) -> u32 {
         self.landing.id
+    }
+
+    /// Where the last poll found it, in shares of the picture.
+    pub(crate) fn place(&self, of: &Contact) -> [f32; 2] {
+        of.place_of(self.polled)
     }
 
     pub(crate) const fn is_in(&self, zone: ZoneId) -> bool {

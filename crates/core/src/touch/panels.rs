@@ -115,14 +115,14 @@ impl Panels {
     }
 
     /// Finds out which zones have the contacts that are due, and shows each
-    /// contact with the zones that got it or lost it.
+    /// contact with the zones that have it, and those that got it or lost it.
     #[inline]
     pub(crate) fn locate(
         &mut self,
         plan: &TouchPlan,
         controls: &[ControlState],
         now: Nanos,
-        mut changed: impl FnMut(ContactId, ZoneSet),
+        mut found: impl FnMut(ContactId, ZoneSet, ZoneSet),
     ) {
         let Panels { contacts, due, changed: list, updates, closed } = self;
         for id in due.drain() {
@@ -132,8 +132,8 @@ impl Panels {
             updates.push(update);
             if !zones.is_empty() {
                 list.push(id);
-                changed(id, zones);
             }
+            found(id, update.zones, zones);
         }
         // Fingers begin their attempts in the order in which they landed.
         updates.sort_unstable_by_key(|update| update.landed.map(|landing| landing.id));

@@ -7,9 +7,9 @@ use super::{
     reference, shapes, stick_reference,
 };
 use gtrig_core::{
-    ActionId, ActionSpec, BothHeld, Combine, ComboId, ControlRef, CrossSpec, DeviceKind, Gesture,
-    GestureId, Gives, InputSpec, Keyword, NamedShape, SideSpec, Thresholds, Zone, ZoneId, tunable,
-    tunable::Tunable,
+    ActionId, ActionSpec, BothHeld, Claim, Combine, ComboId, ControlRef, CrossSpec, DeviceKind,
+    Gesture, GestureId, Gives, InputSpec, Keyword, NamedShape, PlaceAxis, SideSpec, Thresholds,
+    Zone, ZoneId, tunable, tunable::Tunable,
 };
 
 /// What an action may refer to.
@@ -138,9 +138,9 @@ fn input(
                 Gives::On | Gives::Pulse | Gives::Toggle => {
                     "a button, such as \"pad/south\", { control = …, press-at = … }, { zone = … }, { gesture = … } or { combo = … }"
                 }
-                Gives::Axis => "{ axis = … }, { pair = […, …] } or { gesture = … }",
+                Gives::Axis => "{ axis = … }, { pair = […, …] }, { place = … } or { gesture = … }",
                 Gives::Plane | Gives::Polar => {
-                    "{ stick = … }, { cross = {…} }, { pointer = … } or { gesture = … }"
+                    "{ stick = … }, { cross = {…} }, { pointer = … }, { place = … } or { gesture = … }"
                 }
             };
             let expected =
@@ -164,6 +164,8 @@ fn table(
         reference(problems, &control).map(|control| InputSpec::Button { control, thresholds })
     } else if let Some(zone) = fields.take("zone") {
         zone_of(problems, zone, context).map(InputSpec::Zone)
+    } else if let Some(zone) = fields.take("place") {
+        place(problems, &mut fields, zone, gives, context)
     } else if let Some(name) = fields.take("gesture") {
         gesture(problems, &mut fields, name, gives, context)
     } else if let Some(combo) = fields.take("combo") {
@@ -179,7 +181,7 @@ fn table(
     } else if let Some(pointer) = fields.take("pointer") {
         self::pointer(problems, &mut fields, pointer, context)
     } else {
-        let expected = "an input: `control`, `zone`, `gesture`, `combo`, `axis`, `pair`, `stick`, `cross` or `pointer`";
+        let expected = "an input: `control`, `zone`, `place`, `gesture`, `combo`, `axis`, `pair`, `stick`, `cross` or `pointer`";
         problems.add(value.span(), problems.quote(value.span()), expected);
         return None;
     };
@@ -196,6 +198,29 @@ fn zone_of(problems: &mut Problems, value: Value, context: Context) -> Option<Zo
         problems.add_unknown(value.span(), name, known, "the name of a [zone.…] of this rig");
     }
     found.map(ZoneId::at)
+}
+
+/// Where on a zone a contact is: `{ place = "strip", along = "y" }`.
+fn place(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    value: Value,
+    gives: Option<Gives>,
+    context: Context,
+) -> Option<InputSpec> {
+    let shape = shapes::of_input(problems, fields, context.shapes, None);
+    let along = fields.take("along");
+    if let (Some(along), Some(Gives::Plane | Gives::Polar)) = (along, gives) {
+        let expected = "no `along` here: only an action of one axis reads one of the two";
+        problems.add(along.span(), "`along`".to_owned(), expected);
+    }
+    let along = along.and_then(|value| value.word::<PlaceAxis>(problems)).unwrap_or_default();
+    let zone = zone_of(problems, value, context)?;
+    if context.zones[zone.index()].claim == Claim::Pass {
+        let expected = "a zone that has contacts: this one lets them pass";
+        problems.add(value.span(), problems.quote(value.span()), expected);
+    }
+    Some(InputSpec::Place { zone, along, shape })
 }
 
 /// A combo of this rig.

@@ -23,10 +23,12 @@ impl App {
             Lane::Combo(_) => false,
             Lane::Gesture(_) => true,
             Lane::Control(id) => plan.contact_of(id).is_some(),
-            Lane::Action(id, _) => plan
-                .inputs(id)
-                .iter()
-                .any(|input| matches!(input, BoundInput::Gesture { .. } | BoundInput::Zone { .. })),
+            Lane::Action(id, _) => plan.inputs(id).iter().any(|input| {
+                matches!(
+                    input,
+                    BoundInput::Gesture { .. } | BoundInput::Zone { .. } | BoundInput::Place { .. }
+                )
+            }),
         }
     }
 

@@ -274,6 +274,12 @@ impl InputRow<'_> {
                 let state = if out.is_active() { "touched" } else { "free" };
                 (format!("glass {name}"), state.to_owned(), String::new(), String::new())
             }
+            BoundInput::Place { zone, .. } => {
+                let name = &self.app.session().rig().zones[zone.index()].name;
+                let state = if out.driver.is_some() { "touched" } else { "free" };
+                let shaped = format!("{:+.2} {:+.2}", out.x, out.y);
+                (format!("place on {name}"), state.to_owned(), String::new(), shaped)
+            }
             BoundInput::Gesture { gesture, .. } => self.gesture(gesture, out),
             BoundInput::Combo(combo) => self.combo(combo, out),
             BoundInput::Stick { x, y, .. } => self.stick(x, y, out),

@@ -19,7 +19,18 @@ impl Binder<'_> {
                     self.add(BoundInput::Button { control, thresholds, bit });
                 }
             }
-            InputSpec::Zone(zone) => self.zone(*zone, action),
+            InputSpec::Zone(zone) => {
+                for (first, count) in self.zone_readers(*zone, action, false) {
+                    self.add(BoundInput::Zone { zone: *zone, first, count });
+                }
+            }
+            InputSpec::Place { zone, along, shape } => {
+                for (first, count) in self.zone_readers(*zone, action, true) {
+                    let shape = self.shape(shape, 0, [None, None]);
+                    let (zone, along) = (*zone, *along);
+                    self.add(BoundInput::Place { zone, along, first, count, shape });
+                }
+            }
             InputSpec::Gesture { gesture, shape } => {
                 let shape = self.shape(shape, 0, [None, None]);
                 self.feed_by(0..self.touch.contacts.len(), action);
@@ -75,18 +86,25 @@ impl Binder<'_> {
         InputId::at(self.actions.inputs.len())
     }
 
-    /// A zone counts on every panel.
-    fn zone(&mut self, zone: ZoneId, action: ActionId) {
-        for panel in self.panels() {
+    /// A zone counts on every panel: an input each, with the first contact and how
+    /// many there are.
+    fn zone_readers(
+        &mut self,
+        zone: ZoneId,
+        action: ActionId,
+        reads_places: bool,
+    ) -> Vec<(ContactId, u16)> {
+        let panels = self.panels();
+        for (panel, n) in panels.iter().zip(0..) {
             self.feed_by(panel.clone(), action);
-            let first = ContactId::at(panel.start);
             self.actions.zone_readers.push(ZoneReader {
-                input: self.next(),
+                input: InputId::at(self.next().index() + n),
                 zones: ZoneSet::EMPTY.with(zone),
-                contacts: Some((first, ContactId::at(panel.end))),
+                reads_places,
+                contacts: Some((ContactId::at(panel.start), ContactId::at(panel.end))),
             });
-            self.add(BoundInput::Zone { zone, first, count: panel.len() as u16 });
         }
+        panels.iter().map(|panel| (ContactId::at(panel.start), panel.len() as u16)).collect()
     }
 
     fn add(&mut self, input: BoundInput) {
@@ -99,7 +117,10 @@ impl Binder<'_> {
                 self.reads.extend([(x, at), (y, at)]);
             }
             // Zones, gestures and combos say when these are due.
-            BoundInput::Zone { .. } | BoundInput::Gesture { .. } | BoundInput::Combo(_) => {}
+            BoundInput::Zone { .. }
+            | BoundInput::Place { .. }
+            | BoundInput::Gesture { .. }
+            | BoundInput::Combo(_) => {}
             BoundInput::Pair(pair) => self.read_sides(at, &[pair]),
             BoundInput::Cross { x, y } => self.read_sides(at, &[x, y]),
         }
@@ -113,7 +134,12 @@ impl Binder<'_> {
             zones = zones.or(pair.negative.zones).or(pair.positive.zones);
         }
         if !zones.is_empty() {
-            self.actions.zone_readers.push(ZoneReader { input: at, zones, contacts: None });
+            self.actions.zone_readers.push(ZoneReader {
+                input: at,
+                zones,
+                reads_places: false,
+                contacts: None,
+            });
         }
     }
 
@@ -156,6 +182,9 @@ impl Binder<'_> {
                 BoundInput::Axis { control, shape } => Some((Some(*control), shape)),
                 BoundInput::Stick { x, shape, .. } | BoundInput::Pointer { x, shape, .. } => {
                     Some((Some(*x), shape))
+                }
+                BoundInput::Place { first, shape, .. } => {
+                    Some((Some(self.touch.contacts[first.index()].down), shape))
                 }
                 // It is there whatever devices are.
                 BoundInput::Gesture { shape, .. } => Some((None, shape)),
