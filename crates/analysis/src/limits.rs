@@ -40,7 +40,11 @@ pub fn limit_shapes(gesture: &Gesture, start: [f32; 2], centre: [f32; 2]) -> Vec
         GestureKind::Aim { .. } => around(centre, Quantity::Dead).into_iter().collect(),
         GestureKind::Swipe { toward, .. } => wedges(gesture, toward, start)
             .unwrap_or_else(|| around(start, Quantity::Length).into_iter().collect()),
-        GestureKind::Pinch | GestureKind::Rotate | GestureKind::Sign { .. } => Vec::new(),
+        GestureKind::Pinch
+        | GestureKind::Rotate
+        | GestureKind::Sign { .. }
+        | GestureKind::Flick
+        | GestureKind::Click { .. } => Vec::new(),
     }
 }
 
@@ -66,16 +70,13 @@ fn wedges(gesture: &Gesture, toward: SwipeDirections, start: [f32; 2]) -> Option
 #[cfg(test)]
 mod tests {
     use super::*;
-    use alloc::string::String;
     use gtrig_core::{Gesture, GestureKind, GestureLimits, Quantity, SwipeDirections, SwipeFires};
 
     fn swipe(toward: SwipeDirections) -> Gesture {
         let kind = GestureKind::Swipe { toward, fires: SwipeFires::Passing, from_edge: None };
         let limits =
             GestureLimits::NONE.with(Quantity::Length, 10.0).with(Quantity::OffAxisDeg, 30.0);
-        let (waits_for, beside) = (Vec::new(), Vec::new());
-        let name = String::new();
-        Gesture { name, zone: None, kind, fingers: 1, limits, waits_for, takes: false, beside }
+        Gesture { limits, ..Gesture::new("swipe", kind) }
     }
 
     /// What leaves the wedge by its arc is long enough and on its axis.

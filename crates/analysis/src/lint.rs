@@ -313,17 +313,8 @@ pub(crate) mod tests {
     }
 
     fn gesture(name: &str, kind: GestureKind, waits_for: &[usize]) -> Gesture {
-        let fingers = *kind.fingers().start();
-        Gesture {
-            name: name.to_string(),
-            zone: None,
-            kind,
-            fingers,
-            limits: kind.defaults(fingers),
-            waits_for: waits_for.iter().copied().map(GestureId::at).collect(),
-            takes: false,
-            beside: Vec::new(),
-        }
+        let waits_for = waits_for.iter().copied().map(GestureId::at).collect();
+        Gesture { waits_for, ..Gesture::new(name, kind) }
     }
 
     #[rstest]

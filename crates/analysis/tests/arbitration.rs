@@ -10,7 +10,7 @@ use proptest::prelude::*;
 /// Gestures of any kind. Each may wait for later ones only, so that none waits
 /// in a circle.
 fn gestures() -> impl Strategy<Value = Vec<Gesture>> {
-    let one = (0usize..12, any::<u8>(), any::<bool>(), any::<u8>(), any::<bool>(), 0.2f32..1.5);
+    let one = (0usize..14, any::<u8>(), any::<bool>(), any::<u8>(), any::<bool>(), 0.2f32..1.5);
     prop::collection::vec(one, 2..6).prop_map(|all| {
         let count = all.len();
         let bits = |of: u8, from: usize| {

@@ -149,6 +149,23 @@ fn fires(kind: GestureKind, touch: &Touch, landing: u64, lift: u64) -> bool {
                 |m: &(u64, [f32; 2])| far(m.1, start) >= 15.0 && ms(m.0 - touch.landed) <= 500.0;
             moments[1..].iter().any(holds)
         }
+        GestureKind::Flick => {
+            let begins = touch.lifted.saturating_sub(80_000);
+            let times = std::iter::once(touch.landed).chain(moments[1..].iter().map(|m| m.0));
+            let places = times.zip(moments.iter().map(|m| m.1)).take(last.max(1));
+            let (first, from) = places
+                .clone()
+                .filter(|(time, _)| *time <= begins)
+                .last()
+                .or(places.clone().next())
+                .unwrap();
+            let lifted = touch.at(touch.lifted);
+            far(lifted, from) / ms(touch.lifted - first) * 1000.0 >= 120.0
+        }
+        GestureKind::Click { .. } => {
+            let [x, y] = touch.at(touch.lifted);
+            (0.0..=80.0).contains(&x) && (0.0..=40.0).contains(&y)
+        }
         GestureKind::Drag => moments[1..last].iter().any(|m| far(m.1, start) >= 2.0),
         _ => unreachable!("not asked here"),
     }
@@ -156,13 +173,15 @@ fn fires(kind: GestureKind, touch: &Touch, landing: u64, lift: u64) -> bool {
 
 const TOWARD: SwipeDirections = SwipeDirections::Any;
 
-fn kinds() -> [GestureKind; 5] {
+fn kinds() -> [GestureKind; 7] {
     [
         GestureKind::Tap { times: 1 },
         GestureKind::Press,
         GestureKind::Swipe { toward: TOWARD, fires: SwipeFires::Passing, from_edge: None },
         GestureKind::Swipe { toward: TOWARD, fires: SwipeFires::Release, from_edge: None },
         GestureKind::Drag,
+        GestureKind::Flick,
+        GestureKind::Click { lifts_in: ZoneId(0) },
     ]
 }
 
@@ -221,7 +240,9 @@ proptest! {
     #[test]
     fn every_finger_is_an_attempt(touches in touches()) {
         let gestures = kinds().map(|kind| gesture("it", kind, &[])).to_vec();
-        let verdicts = played(gesture_rig(gestures), &touches);
+        let quarter = zone("quarter", [0.0, 0.0], [0.5, 0.5]);
+        let zones = vec![Zone { claim: Claim::Share, ..quarter }];
+        let verdicts = played(Rig { zones, ..gesture_rig(gestures) }, &touches);
         let seen = seen(&touches);
         for (kind, id) in kinds().into_iter().zip((0..).map(GestureId)) {
             let mut told: Vec<(u64, u64, bool)> = verdicts

@@ -508,3 +508,77 @@ mod trouble {
         assert_eq!(hand.verdicts().len(), 1);
     }
 }
+
+/// What a movement gives from where it fired begins at 0.
+#[rstest]
+#[case::a_drag(GestureKind::Drag, [0.0, 0.0], [0.5, 0.0])]
+#[case::from_landing(GestureKind::Drag, [0.1, 0.0], [0.6, 0.0])]
+fn a_slop_can_be_left_out(
+    #[case] kind: GestureKind,
+    #[case] as_it_fires: [f32; 2],
+    #[case] later: [f32; 2],
+) {
+    let measured_from = match as_it_fires[0] {
+        0.0 => MeasuredFrom::Firing,
+        _ => MeasuredFrom::Landing,
+    };
+    let gestures = vec![Gesture { measured_from, ..gesture("it", kind, &[]) }];
+    let mut hand = Hand::new(gesture_rig(gestures));
+    hand.report(100.0, 1, Some([20.0, 20.0]));
+    hand.report(200.0, 1, Some([22.0, 20.0]));
+    hand.run_to(220.0);
+    let value = |hand: &Hand| [hand.desk.action(0).x, hand.desk.action(0).y];
+    assert!(hand.desk.session.now().gesture(GestureId(0)).is_on());
+    assert!(near(value(&hand)[0], as_it_fires[0]), "{:?}", value(&hand));
+    hand.report(300.0, 1, Some([32.0, 20.0]));
+    hand.run_to(320.0);
+    assert!(near(value(&hand)[0], later[0]), "{:?}", value(&hand));
+}
+
+#[rstest]
+#[case::thrown_to_the_right(&[(100.0, [20.0, 40.0]), (180.0, [44.0, 40.0])], 181.0, Some([0.5, 0.0]))]
+#[case::slowed_down(&[(100.0, [20.0, 40.0]), (180.0, [44.0, 40.0])], 400.0, None)]
+#[case::upwards(&[(100.0, [20.0, 40.0]), (260.0, [20.0, 10.0]), (340.0, [20.0, 0.0])], 341.0, Some([0.0, 0.2]))]
+fn a_flick_gives_the_velocity_of_its_end(
+    #[case] places: &[(f64, [f32; 2])],
+    #[case] lifted: f64,
+    #[case] expected: Option<[f32; 2]>,
+) {
+    let mut hand = Hand::new(gesture_rig(vec![gesture("it", GestureKind::Flick, &[])]));
+    for &(ms, place) in places {
+        hand.report(ms, 1, Some(place));
+    }
+    hand.report(lifted, 1, None);
+    hand.run_to(1000.0);
+    let verdict = hand.verdicts()[0];
+    assert_eq!(verdict.fired.is_some(), expected.is_some(), "{verdict:?}");
+    if let Some([x, y]) = expected {
+        let [vx, vy] = verdict.value;
+        assert!((vx - x).abs() < 0.02 && (vy - y).abs() < 0.02, "{vx} {vy}");
+    }
+}
+
+/// Pressed here, released there: both must be inside.
+#[rstest]
+#[case::on_it([20.0, 20.0], [25.0, 22.0], true, 0.0)]
+#[case::slid_off([20.0, 20.0], [45.0, 22.0], false, -5.0)]
+#[case::slid_onto_it([100.0, 20.0], [20.0, 20.0], false, 0.0)]
+fn a_click_needs_both_ends_inside(
+    #[case] from: [f32; 2],
+    #[case] to: [f32; 2],
+    #[case] fires: bool,
+    #[case] spare: f32,
+) {
+    let click = gesture("click", GestureKind::Click { lifts_in: ZoneId(0) }, &[]);
+    let mut rig = gesture_rig(vec![Gesture { zone: Some(ZoneId(0)), ..click }]);
+    rig.zones = vec![common::zone("item", [0.0, 0.0], [0.25, 0.5])];
+    let hand = {
+        let mut hand = Hand::new(rig);
+        hand.play(&stroke(100.0, 1, from, to, 900.0));
+        hand
+    };
+    assert_eq!(hand.fired().len(), usize::from(fires));
+    for verdict in hand.verdicts() {
+        assert!(near(margin(&verdict, Quantity::Outside), spare), "{verdict:?}");
+    }
+}

@@ -43,6 +43,8 @@ fn kinds() -> impl Strategy<Value = (GestureKind, u8)> {
         Just((GestureKind::Rotate, 2)),
         Just((GestureKind::Stick(StickCentre::Fixed([0.5, 0.5])), 1)),
         Just((GestureKind::Aim { origin: [0.5, 0.5] }, 1)),
+        Just((GestureKind::Flick, 1)),
+        Just((GestureKind::Click { lifts_in: ZoneId(0) }, 1)),
         (0u16..2).prop_map(|sign| (GestureKind::Sign { sign: SignId(sign) }, 1)),
     ]
 }
@@ -102,7 +104,9 @@ fn rig_of(gesture: &Gesture) -> Rig {
     let sign =
         |name: &str, path: &[[f32; 2]]| Sign { name: name.into(), examples: vec![path.to_vec()] };
     let signs = vec![hook(), sign("dash", &[[0.0, 0.0], [20.0, 1.0]])];
-    Rig { signs, ..gesture_rig(vec![gesture.clone()]) }
+    let left = common::zone("left", [0.0, 0.0], [0.5, 0.5]);
+    let zones = vec![Zone { claim: Claim::Share, ..left }];
+    Rig { signs, zones, ..gesture_rig(vec![gesture.clone()]) }
 }
 
 fn run(gesture: &Gesture, reports: &[Report]) -> Vec<GestureVerdict> {

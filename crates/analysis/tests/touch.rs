@@ -229,11 +229,8 @@ proptest! {
 /// that began elsewhere.
 #[test]
 fn a_place_on_a_zone_is_the_value() {
-    let place = |along| InputSpec::Place {
-        zone: ZoneId(0),
-        along,
-        shape: ShapeUse::Own(Shape::default()),
-    };
+    let place =
+        |along| InputSpec::Place { zone: ZoneId(0), along, shape: ShapeUse::Own(Shape::default()) };
     let mut rig = rig(vec![
         action("trolley", Gives::Axis, vec![place(PlaceAxis::X)]),
         action("hoist", Gives::Axis, vec![place(PlaceAxis::Y)]),

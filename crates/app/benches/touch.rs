@@ -81,14 +81,9 @@ fn rig() -> Rig {
         (GestureKind::Sign { sign: gtrig_core::SignId(0) }, 1),
     ];
     let gesture = |(n, (kind, fingers)): (usize, (GestureKind, u8))| Gesture {
-        name: format!("g{n}"),
-        zone: None,
-        kind,
         fingers,
         limits: kind.defaults(fingers),
-        waits_for: Vec::new(),
-        takes: false,
-        beside: Vec::new(),
+        ..Gesture::new(&format!("g{n}"), kind)
     };
     rig.gestures = kinds.into_iter().enumerate().map(gesture).collect();
     let hook = vec![[0.0, 0.0], [0.0, 20.0], [10.0, 20.0]];

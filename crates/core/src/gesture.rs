@@ -3,6 +3,7 @@
 mod attempt;
 mod bound;
 mod engine;
+mod recent;
 mod sign;
 mod taps;
 mod verdict;
@@ -10,6 +11,7 @@ mod verdict;
 pub(crate) use attempt::*;
 pub(crate) use bound::*;
 pub use engine::*;
+pub use recent::*;
 pub use sign::*;
-pub(crate) use taps::*;
+pub use taps::*;
 pub use verdict::*;

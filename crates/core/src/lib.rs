@@ -95,7 +95,7 @@ pub use device::{
 };
 pub use gesture::{
     CheckedLimit, GestureCandidate, GestureOutcome, GestureState, GestureVerdict, MAX_ATTEMPTS,
-    MAX_CHECKS, NEAR_SHARE, POINTS, TURN_DEG,
+    MAX_CHECKS, MAX_STROKE_PLACES, MAX_TAPS_KEPT, NEAR_SHARE, POINTS, RELEASE_TIME, TURN_DEG,
 };
 pub use plan::{BoundInput, BoundShape, BoundSide, Opposites, Plan};
 pub use run::{Closed, Machine, run};
@@ -109,9 +109,10 @@ pub use spec::{
     DeadZoneKind, Direction, Drive, EdgeRule, EdgeSettings, Gesture, GestureKind, GestureLimits,
     Gives, InputSpec, Knob, LimitSense, LimitUse, MAX_COMBOS, MAX_EXAMPLES, MAX_FINGERS,
     MAX_GESTURES, MAX_MODES, MAX_SIGNS, MAX_STEPS, MAX_TAPS, MAX_THRESHOLDS, MAX_ZONES, MainRule,
-    MainRules, Mirror, Mode, NamedShape, Outline, PanelEdge, Place, PlaceAxis, Quantity, Rig,
-    Scope, Selector, Shape, ShapeUse, SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage,
-    StepKind, StickCentre, StickGate, Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan,
-    Travel, Turn, ViewWindow, YardSpec, Zone, crosses_itself, places_of, tunable,
+    MainRules, MeasuredFrom, Mirror, Mode, NamedShape, Outline, PanelEdge, Place, PlaceAxis,
+    Quantity, Rig, Scope, Selector, Shape, ShapeUse, SideSpec, Sign, Signal, Smooth, Space,
+    SpaceMap, Stage, StepKind, StickCentre, StickGate, Surface, SwipeDirections, SwipeFires,
+    Thresholds, TimeSpan, Travel, Turn, ViewWindow, YardSpec, Zone, crosses_itself, places_of,
+    tunable,
 };
 pub use touch::{Contact, Zones};

@@ -15,17 +15,7 @@ pub fn with_fingers(
 ) -> Gesture {
     let defaults = kind.defaults(fingers);
     let limits = limits.iter().fold(defaults, |limits, &(of, limit)| limits.with(of, limit));
-    let (waits_for, beside) = (Vec::new(), Vec::new());
-    Gesture {
-        name: name.into(),
-        zone: None,
-        kind,
-        fingers,
-        limits,
-        waits_for,
-        takes: false,
-        beside,
-    }
+    Gesture { fingers, limits, ..Gesture::new(name, kind) }
 }
 
 /// A sign of two strokes, down and to the right.
@@ -34,8 +24,8 @@ pub fn hook() -> Sign {
     Sign { name: "hook".into(), examples: vec![path] }
 }
 
-/// One of each kind; a sign is the first of the rig.
-pub fn every_kind() -> [GestureKind; 12] {
+/// One of each kind; a sign, and the zone of a click, is the first of the rig.
+pub fn every_kind() -> [GestureKind; 14] {
     let (toward, from_edge) = (SwipeDirections::FOUR, Some(PanelEdge::Left));
     [
         GestureKind::Tap { times: 1 },
@@ -50,6 +40,8 @@ pub fn every_kind() -> [GestureKind; 12] {
         GestureKind::Stick(StickCentre::Fixed([0.5, 0.5])),
         GestureKind::Aim { origin: [0.5, 0.5] },
         GestureKind::Sign { sign: SignId(0) },
+        GestureKind::Flick,
+        GestureKind::Click { lifts_in: ZoneId(0) },
     ]
 }
 

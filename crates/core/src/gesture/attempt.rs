@@ -2,7 +2,7 @@
 
 use crate::base::{ContactId, ControlId, GestureId, Nanos, Tick, clamp_to_circle, length, minus};
 use crate::gesture::{BoundGesture, GestureOutcome, GestureVerdict, Landings, Tally};
-use crate::spec::{GestureKind, MAX_FINGERS, Quantity, StickCentre, SwipeDirections};
+use crate::spec::{GestureKind, MAX_FINGERS, MeasuredFrom, Quantity, StickCentre, SwipeDirections};
 use crate::touch::{Contact, Landing};
 use core::f32::consts::PI;
 
@@ -56,6 +56,12 @@ pub(crate) struct GestureAttempt {
     /// The line from the first finger to the second when both were down.
     line: [f32; 2],
     last_line: [f32; 2],
+    /// What a drag, a pinch or a rotation was when it fired, where what it gives is
+    /// measured from there: its way, the line between its fingers, how far they had
+    /// turned.
+    zero: Option<([f32; 2], f32, f32)>,
+    /// The velocity with which the finger was lifted, in millimetres a second, y up.
+    pub(crate) release: [f32; 2],
     /// The centre of a stick.
     pub(crate) centre: [f32; 2],
     /// The size of the surface.
@@ -96,6 +102,8 @@ impl GestureAttempt {
             turned: 0.0,
             line: [0.0; 2],
             last_line: [0.0; 2],
+            zero: None,
+            release: [0.0; 2],
             centre: [0.0; 2],
             size: contact.size,
             likeness: [f32::INFINITY, f32::NEG_INFINITY],
@@ -256,11 +264,20 @@ impl GestureAttempt {
             Quantity::SlopDeg => self.turned.abs(),
             Quantity::Catch => length(minus(self.first().start, self.centre)),
             Quantity::Dead => length(minus(self.first().at, self.centre)),
+            Quantity::Release => length(self.release),
+            Quantity::Outside => {
+                let lifted = self.first().at;
+                of.lifts_in.as_ref().map_or(0.0, |zone| zone.outside(lifted, self.size))
+            }
             Quantity::Differs => self.likeness[0],
             Quantity::Lead => self.likeness[1],
             // Those of several taps are measured over all of them.
             Quantity::Gap | Quantity::Spread => 0.0,
-            Quantity::Ring | Quantity::Reach | Quantity::ReachTimes | Quantity::ReachDeg => 0.0,
+            Quantity::Ring
+            | Quantity::Reach
+            | Quantity::ReachTimes
+            | Quantity::ReachDeg
+            | Quantity::ReachSpeed => 0.0,
         }
     }
 
@@ -272,18 +289,32 @@ impl GestureAttempt {
         Some([along, (axis[0] * way[1] - axis[1] * way[0]).abs()])
     }
 
+    /// It fires: what it gives may be measured from here on.
+    pub(crate) fn begin_output(&mut self, of: &BoundGesture) {
+        if of.measured_from == MeasuredFrom::Firing {
+            self.zero = Some((self.way_up(), length(self.last_line), self.turned));
+        }
+    }
+
     /// What it gives now: see [`GestureKind`].
     pub(crate) fn output(&mut self, of: &BoundGesture) -> [f32; 2] {
+        let (way, line, turned) = self.zero.unwrap_or(([0.0; 2], length(self.line), 0.0));
         match of.kind {
-            GestureKind::Tap { .. } | GestureKind::Press | GestureKind::Sign { .. } => [0.0; 2],
+            GestureKind::Tap { .. }
+            | GestureKind::Press
+            | GestureKind::Sign { .. }
+            | GestureKind::Click { .. } => [0.0; 2],
+            GestureKind::Flick => clamp_to_circle(self.release.map(|part| part / of.scale)),
             GestureKind::Swipe { toward, .. } => toward.nearest(self.way_up()).unwrap_or([0.0; 2]),
-            GestureKind::Drag => clamp_to_circle(self.way_up().map(|part| part / of.scale)),
+            GestureKind::Drag => {
+                clamp_to_circle(minus(self.way_up(), way).map(|part| part / of.scale))
+            }
             GestureKind::Pinch => {
                 // A finger is no point: below a millimetre no ratio means anything.
-                let ratio = length(self.last_line).max(1.0) / length(self.line).max(1.0);
+                let ratio = length(self.last_line).max(1.0) / line.max(1.0);
                 [(libm::logf(ratio) / libm::logf(of.scale)).clamp(-1.0, 1.0), 0.0]
             }
-            GestureKind::Rotate => [(self.turned / of.scale).clamp(-1.0, 1.0), 0.0],
+            GestureKind::Rotate => [((self.turned - turned) / of.scale).clamp(-1.0, 1.0), 0.0],
             GestureKind::Stick(ring) => self.stick(ring, of.scale),
             GestureKind::Aim { .. } => {
                 let [x, y] = minus(self.first().at, self.centre);

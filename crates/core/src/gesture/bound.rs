@@ -2,7 +2,10 @@
 
 use crate::base::{GestureId, ZoneId};
 use crate::gesture::{Apart, Check, Signs};
-use crate::spec::{Gesture, GestureKind, LimitSense, PanelEdge, Quantity, SwipeDirections};
+use crate::spec::{
+    Gesture, GestureKind, LimitSense, MeasuredFrom, Outline, PanelEdge, Quantity, SwipeDirections,
+};
+use crate::touch::Zones;
 use alloc::vec::Vec;
 
 /// The gestures of a rig.
@@ -33,10 +36,13 @@ pub(crate) struct BoundGesture {
     pub(crate) waits_for: Vec<GestureId>,
     pub(crate) takes: bool,
     pub(crate) beside: Vec<GestureId>,
+    pub(crate) measured_from: MeasuredFrom,
+    /// Of a click: where the finger must be lifted, in shares of the panel.
+    pub(crate) lifts_in: Option<Outline>,
 }
 
 impl BoundGesture {
-    pub(crate) fn new(gesture: &Gesture) -> Self {
+    pub(crate) fn new(gesture: &Gesture, zones: &Zones) -> Self {
         let quantities = gesture.kind.quantities(gesture.fingers);
         let limits = quantities.iter().filter_map(|&(quantity, _)| {
             Some(Check { quantity, limit: gesture.limits.of(quantity)? })
@@ -58,6 +64,13 @@ impl BoundGesture {
             waits_for: gesture.waits_for.clone(),
             takes: gesture.takes,
             beside: gesture.beside.clone(),
+            measured_from: gesture.measured_from,
+            lifts_in: match gesture.kind {
+                GestureKind::Click { lifts_in } => {
+                    zones.on_panel().get(lifts_in.index()).map(|zone| zone.outline.clone())
+                }
+                _ => None,
+            },
         }
     }
 

@@ -6,7 +6,7 @@ mod shown;
 use crate::base::{ContactId, ControlId, GestureId, Nanos, SparseSet, Tick};
 use crate::gesture::{
     AttemptPhase, BoundGesture, Finger, GestureAttempt, GestureOutcome, GesturePlan,
-    GestureVerdict, Landings, Tap, Taps, Trail, measure_taps,
+    GestureVerdict, Landings, Recent, Tap, Taps, Trail, measure_taps,
 };
 use crate::spec::{GestureKind, Quantity, StickCentre, SwipeFires};
 use crate::touch::{Contact, ContactUpdate, Landing};
@@ -68,6 +68,7 @@ pub(crate) struct GestureEngine {
     states: Vec<GestureState>,
     taps: Vec<Taps>,
     trails: Vec<Trail>,
+    recent: Vec<Recent>,
     verdicts: Vec<GestureVerdict>,
     changed: SparseSet<GestureId>,
     /// Gestures that fired for this tick alone.
@@ -111,6 +112,9 @@ impl GestureEngine {
         if !plan.signs.is_empty() {
             self.trails.resize(contacts, Trail::default());
             self.trails.iter_mut().for_each(Trail::fit);
+        }
+        if plan.gestures.iter().any(|gesture| gesture.kind == GestureKind::Flick) {
+            self.recent.resize(contacts, Recent::EMPTY);
         }
         let room = room(plan, contacts);
         self.attempts.reserve(room - self.attempts.len().min(room));
@@ -170,6 +174,11 @@ impl GestureEngine {
             if let Some(trail) = self.trails.get_mut(update.contact.index()) {
                 trail.add(update.lifted.map_or(update.place, |lift| lift.place));
             }
+            if let Some(recent) = self.recent.get_mut(update.contact.index())
+                && update.lifted.is_none()
+            {
+                recent.add(update.at, update.place);
+            }
         }
         for at in 0..self.attempts.len() {
             self.hear(poll, at, updates);
@@ -193,7 +202,7 @@ impl GestureEngine {
 
     /// Tells an attempt the updates of its fingers.
     fn hear(&mut self, poll: GesturePoll, at: usize, updates: &[ContactUpdate]) {
-        let GestureEngine { attempts, trails, taps, update_of, .. } = self;
+        let GestureEngine { attempts, trails, recent, taps, update_of, .. } = self;
         let attempt = &mut attempts[at];
         let of = poll.gesture(attempt);
         let update_of = |finger: &Finger| {
@@ -246,6 +255,12 @@ impl GestureEngine {
             GestureKind::Swipe { fires: SwipeFires::Release, .. } => {
                 judge(attempt, of, over, poll.tick);
             }
+            GestureKind::Flick => {
+                let finger = attempt.first();
+                attempt.release = recent[finger.contact.index()].release(over, finger.at);
+                judge(attempt, of, over, poll.tick);
+            }
+            GestureKind::Click { .. } => judge(attempt, of, over, poll.tick),
             GestureKind::Sign { sign } => {
                 let trail = &trails[attempt.first().contact.index()];
                 if let Some(stroke) = trail.stroke() {
@@ -262,6 +277,9 @@ impl GestureEngine {
     fn land(&mut self, poll: GesturePoll, update: &ContactUpdate, landing: Landing) {
         if let Some(trail) = self.trails.get_mut(update.contact.index()) {
             trail.begin(update.place);
+        }
+        if let Some(recent) = self.recent.get_mut(update.contact.index()) {
+            recent.begin(landing.time, update.place);
         }
         let contact = &poll.contacts[update.contact.index()];
         for (of, n) in poll.plan.gestures.iter().zip((0..).map(GestureId)) {
@@ -416,6 +434,8 @@ fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos, tick: Tick
         GestureKind::Tap { .. }
         | GestureKind::Press
         | GestureKind::Stick(_)
+        | GestureKind::Flick
+        | GestureKind::Click { .. }
         | GestureKind::Sign { .. } => false,
     };
     if matters && attempt.is_complete(of) && !attempt.any_lifted() {

@@ -72,11 +72,15 @@ impl<'r> Binder<'r> {
                 thresholds: self.thresholds,
             },
             election: devices::election(self.roster, &rig.main),
-            touch: self.touch,
             gestures: GesturePlan {
-                gestures: rig.gestures.iter().map(BoundGesture::new).collect(),
+                gestures: rig
+                    .gestures
+                    .iter()
+                    .map(|gesture| BoundGesture::new(gesture, &self.touch.zones))
+                    .collect(),
                 signs: Signs::new(&rig.signs),
             },
+            touch: self.touch,
             combos: self.combos,
             actions: self.actions,
             feeds: ControlTable::new(self.feeds, controls),

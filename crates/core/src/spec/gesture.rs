@@ -53,6 +53,38 @@ pub struct Gesture {
     pub takes: bool,
     /// Gestures that it does not end, and that do not end it.
     pub beside: Vec<GestureId>,
+    /// From where what a drag, a pinch or a rotation gives is measured.
+    pub measured_from: MeasuredFrom,
+}
+
+impl Gesture {
+    /// A gesture of a kind with the fewest fingers and the default limits, which
+    /// listens to every contact that no zone takes.
+    pub fn new(name: &str, kind: GestureKind) -> Self {
+        let fingers = *kind.fingers().start();
+        Gesture {
+            name: name.into(),
+            zone: None,
+            kind,
+            fingers,
+            limits: kind.defaults(fingers),
+            waits_for: Vec::new(),
+            takes: false,
+            beside: Vec::new(),
+            measured_from: MeasuredFrom::Landing,
+        }
+    }
+}
+
+/// From where a movement is measured.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
+pub enum MeasuredFrom {
+    /// From where its fingers landed: it begins with all of its slop.
+    #[default]
+    Landing,
+    /// From where they were when it fired: it begins at 0.
+    Firing,
 }
 
 /// What a gesture looks for.
@@ -73,6 +105,13 @@ pub enum GestureKind {
         fires: SwipeFires,
         /// The edge of the surface from which it must come.
         from_edge: Option<PanelEdge>,
+    },
+    /// A finger that is lifted while it moves; gives its velocity.
+    Flick,
+    /// A finger that lands on the zone of the gesture and is lifted on this one.
+    Click {
+        /// The zone on which it is lifted.
+        lifts_in: ZoneId,
     },
     /// Movement of one finger, or of the middle of several. On until one lifts;
     /// gives the way from where it began.
@@ -201,8 +240,10 @@ pub enum LimitUse {
 
 impl GestureKind {
     /// The words for the kinds in rigs, in the order they are listed to people.
-    pub const WORDS: [&'static str; 9] =
-        ["tap", "press", "swipe", "drag", "pinch", "rotate", "stick", "aim", "sign"];
+    pub const WORDS: [&'static str; 11] = [
+        "tap", "press", "swipe", "drag", "pinch", "rotate", "stick", "aim", "sign", "flick",
+        "click",
+    ];
 
     /// The word for it in rigs.
     pub const fn word(self) -> &'static str {
@@ -216,6 +257,8 @@ impl GestureKind {
             GestureKind::Stick(_) => 6,
             GestureKind::Aim { .. } => 7,
             GestureKind::Sign { .. } => 8,
+            GestureKind::Flick => 9,
+            GestureKind::Click { .. } => 10,
         }]
     }
 
@@ -238,6 +281,10 @@ impl GestureKind {
                 asked.extend(from_edge.map(|_| (Edge, Always)));
                 asked
             }
+            GestureKind::Flick => {
+                [(Release, Always), (ReachSpeed, Always), (Length, IfSaid), (Time, IfSaid)].into()
+            }
+            GestureKind::Click { .. } => [(Outside, Always), (Lift, IfSaid), (Move, IfSaid)].into(),
             GestureKind::Drag => [(Slop, Always), (Reach, Always)].into(),
             GestureKind::Pinch => [(Slop, Always), (ReachTimes, Always)].into(),
             GestureKind::Rotate => [(SlopDeg, Always), (ReachDeg, Always)].into(),
@@ -274,6 +321,8 @@ impl GestureKind {
             GestureKind::Press
             | GestureKind::Stick(_)
             | GestureKind::Aim { .. }
+            | GestureKind::Flick
+            | GestureKind::Click { .. }
             | GestureKind::Sign { .. } => 1..=1,
         }
     }
@@ -282,13 +331,23 @@ impl GestureKind {
     pub const fn lasts(self) -> bool {
         !matches!(
             self,
-            GestureKind::Tap { .. } | GestureKind::Swipe { .. } | GestureKind::Sign { .. }
+            GestureKind::Tap { .. }
+                | GestureKind::Swipe { .. }
+                | GestureKind::Sign { .. }
+                | GestureKind::Flick
+                | GestureKind::Click { .. }
         )
     }
 
     /// Whether it gives a vector or a length besides being on or off.
     pub const fn has_value(self) -> bool {
-        !matches!(self, GestureKind::Tap { .. } | GestureKind::Press | GestureKind::Sign { .. })
+        !matches!(
+            self,
+            GestureKind::Tap { .. }
+                | GestureKind::Press
+                | GestureKind::Sign { .. }
+                | GestureKind::Click { .. }
+        )
     }
 
     /// Whether its value has two parts.

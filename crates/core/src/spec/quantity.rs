@@ -45,6 +45,10 @@ pub enum Quantity {
     Differs,
     /// By how much every other sign differs more.
     Lead,
+    /// The speed of a finger as it is lifted.
+    Release,
+    /// From a zone to where a finger is lifted outside of it.
+    Outside,
     /// Full deflection of a stick.
     Ring,
     /// Full deflection of a drag.
@@ -53,6 +57,8 @@ pub enum Quantity {
     ReachTimes,
     /// Full deflection of a rotation.
     ReachDeg,
+    /// Full speed of a flick.
+    ReachSpeed,
 }
 
 /// What a limit asks of a quantity.
@@ -105,10 +111,13 @@ impl Quantity {
             Quantity::Dead => &tunable::DEAD_MM,
             Quantity::Differs => &tunable::DIFFERS_DEG,
             Quantity::Lead => &tunable::LEAD_DEG,
+            Quantity::Release => &tunable::RELEASE_MM_S,
+            Quantity::Outside => &tunable::OUTSIDE_MM,
             Quantity::Ring => &tunable::RING_MM,
             Quantity::Reach => &tunable::REACH_MM,
             Quantity::ReachTimes => &tunable::REACH_TIMES,
             Quantity::ReachDeg => &tunable::REACH_DEG,
+            Quantity::ReachSpeed => &tunable::REACH_MM_S,
         }
     }
 
@@ -116,10 +125,12 @@ impl Quantity {
     pub const fn sense(self) -> LimitSense {
         use Quantity::*;
         match self {
-            Hold | Length | Speed | Straight | Slop | SlopDeg | Dead | Lead => LimitSense::AtLeast,
+            Hold | Length | Speed | Straight | Slop | SlopDeg | Dead | Lead | Release => {
+                LimitSense::AtLeast
+            }
             Lift | Move | Gap | Spread | Together | Time | OffAxisDeg | OffAxisMm | Edge
-            | Catch | Differs => LimitSense::AtMost,
-            Ring | Reach | ReachTimes | ReachDeg => LimitSense::Scale,
+            | Catch | Differs | Outside => LimitSense::AtMost,
+            Ring | Reach | ReachTimes | ReachDeg | ReachSpeed => LimitSense::Scale,
         }
     }
 

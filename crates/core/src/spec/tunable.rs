@@ -52,7 +52,7 @@ impl Tunable {
 }
 
 /// All of them, in the order documents list them.
-pub const ALL: [&Tunable; 63] = [
+pub const ALL: [&Tunable; 66] = [
     &POLL_HZ,
     &DEAD_ZONE,
     &PRESS_AT,
@@ -93,6 +93,8 @@ pub const ALL: [&Tunable; 63] = [
     &LENGTH_MM,
     &TIME_MS,
     &SPEED_MM_S,
+    &RELEASE_MM_S,
+    &OUTSIDE_MM,
     &OFF_AXIS_DEG,
     &OFF_AXIS_MM,
     &STRAIGHT,
@@ -105,6 +107,7 @@ pub const ALL: [&Tunable; 63] = [
     &LEAD_DEG,
     &RING_MM,
     &REACH_MM,
+    &REACH_MM_S,
     &REACH_TIMES,
     &REACH_DEG,
     &AFTER,

@@ -6,7 +6,7 @@
 //! another space (see [`Surface`]); it is brought to shares
 //! when the rig is bound.
 
-use crate::base::ActionId;
+use crate::base::{ActionId, length, minus};
 use crate::spec::{Anchor, Space, SpaceMap, Surface};
 use alloc::{string::String, vec::Vec};
 use strum::{IntoStaticStr, VariantArray};
@@ -210,6 +210,40 @@ impl Outline {
             }
         }
     }
+}
+
+impl Outline {
+    /// How far outside of it a place lies, in millimetres; 0 within it and on its
+    /// border. The place is in millimetres from the top left of a panel of this
+    /// size, the outline in shares of it.
+    pub fn outside(&self, place: [f32; 2], size: [f32; 2]) -> f32 {
+        let mm = |share: [f32; 2]| [share[0] * size[0], share[1] * size[1]];
+        match self {
+            Outline::Rect { at, size: extent } => {
+                let (from, to) = (mm(*at), mm([at[0] + extent[0], at[1] + extent[1]]));
+                length([0, 1].map(|n| (from[n] - place[n]).max(place[n] - to[n]).max(0.0)))
+            }
+            Outline::Circle { centre, radius } => {
+                (length(minus(place, mm(*centre))) - radius * size[0]).max(0.0)
+            }
+            Outline::Polygon(corners) => {
+                let share = [place[0] / size[0], place[1] / size[1]];
+                if self.contains(share, size[1] / size[0]) {
+                    return 0.0;
+                }
+                let edges = corners.iter().zip(corners.iter().cycle().skip(1));
+                let far = |(from, to): (&[f32; 2], &[f32; 2])| to_line(place, mm(*from), mm(*to));
+                edges.map(far).fold(f32::INFINITY, f32::min)
+            }
+        }
+    }
+}
+
+/// How far a place is from the nearest one between two others.
+fn to_line(place: [f32; 2], from: [f32; 2], to: [f32; 2]) -> f32 {
+    let ([wx, wy], [px, py]) = (minus(to, from), minus(place, from));
+    let share = ((px * wx + py * wy) / (wx * wx + wy * wy).max(f32::MIN_POSITIVE)).clamp(0.0, 1.0);
+    length([px - wx * share, py - wy * share])
 }
 
 /// Whether the line through `corners`, closed, crosses itself.

@@ -6,8 +6,8 @@ use super::{
 };
 use gtrig_core::{
     Claim, Gesture, GestureId, GestureKind, GestureLimits, LimitSense, MAX_EXAMPLES, MAX_GESTURES,
-    MAX_SIGNS, MAX_TAPS, PanelEdge, Quantity, Sign, SignId, StickCentre, SwipeDirections,
-    SwipeFires, Zone, ZoneId,
+    MAX_SIGNS, MAX_TAPS, MeasuredFrom, PanelEdge, Quantity, Sign, SignId, StickCentre,
+    SwipeDirections, SwipeFires, Zone, ZoneId,
 };
 
 /// An example of a sign has at most this many places.
@@ -112,12 +112,13 @@ fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<G
         problems.add(entry.key_span.clone(), found, &expected);
         return None;
     };
-    let kind = kind(problems, &mut fields, word, context)?;
+    let kind = kind(problems, &mut fields, word, (zone, context))?;
+    let measured_from = measured_from(problems, &mut fields, kind);
     let fingers = fingers(problems, &mut fields, kind);
     let limits = limits(problems, &mut fields, kind, fingers);
     fields.finish(problems);
     let name = entry.key.to_owned();
-    Some(Gesture { name, zone, kind, fingers, limits, waits_for, takes, beside })
+    Some(Gesture { name, zone, kind, fingers, limits, waits_for, takes, beside, measured_from })
 }
 
 fn zone(problems: &mut Problems, value: Value, zones: &[Zone]) -> Option<ZoneId> {
@@ -169,7 +170,7 @@ fn kind(
     problems: &mut Problems,
     fields: &mut Fields,
     word: Value,
-    context: Context,
+    (zone, context): (Option<ZoneId>, Context),
 ) -> Option<GestureKind> {
     match word.one_of(problems, &GestureKind::WORDS.map(|word| (word, word)))? {
         "tap" => {
@@ -177,6 +178,8 @@ fn kind(
         }
         "press" => Some(GestureKind::Press),
         "swipe" => Some(swipe(problems, fields)),
+        "flick" => Some(GestureKind::Flick),
+        "click" => click(problems, fields, word, (zone, context)),
         "drag" => Some(GestureKind::Drag),
         "pinch" => Some(GestureKind::Pinch),
         "rotate" => Some(GestureKind::Rotate),
@@ -186,6 +189,39 @@ fn kind(
             origin.map(|origin| GestureKind::Aim { origin })
         }
         _ => sign_of(problems, fields, word, context),
+    }
+}
+
+/// A finger that lands on the zone of the gesture, and is lifted on that one or on
+/// another.
+fn click(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    word: Value,
+    (zone, context): (Option<ZoneId>, Context),
+) -> Option<GestureKind> {
+    let lifts_in = match fields.take("lifts-in") {
+        Some(value) => self::zone(problems, value, context.zones)?,
+        None => zone.or_else(|| {
+            let expected = "`zone`: where the finger lands; `lifts-in` if it is lifted elsewhere";
+            problems.add(word.span(), "a click without it".to_owned(), expected);
+            None
+        })?,
+    };
+    Some(GestureKind::Click { lifts_in })
+}
+
+/// From where a drag, a pinch or a rotation is measured.
+fn measured_from(problems: &mut Problems, fields: &mut Fields, kind: GestureKind) -> MeasuredFrom {
+    let is_measured = matches!(kind, GestureKind::Drag | GestureKind::Pinch | GestureKind::Rotate);
+    match fields.take("measured-from") {
+        Some(value) if is_measured => value.word(problems).unwrap_or_default(),
+        Some(value) => {
+            let expected = "no `measured-from` here: only a drag, a pinch or a rotation has one";
+            problems.add(value.span(), "`measured-from`".to_owned(), expected);
+            MeasuredFrom::Landing
+        }
+        None => MeasuredFrom::Landing,
     }
 }
 

@@ -97,6 +97,7 @@ impl GestureEngine {
         let attempt = &mut self.attempts[at];
         let of = poll.gesture(attempt);
         (attempt.phase, attempt.fired) = (AttemptPhase::Fired, Some(poll.tick));
+        attempt.begin_output(of);
         attempt.value = attempt.output(of);
         attempt.is_lasting = of.kind.lasts() && attempt.over.is_none();
         let fired = *attempt;

@@ -83,6 +83,33 @@ pub const SPEED_MM_S: Tunable = Tunable::new(
     "A swipe: the least mean speed, its length over its time.",
 );
 
+/// `release-mm-s`.
+pub const RELEASE_MM_S: Tunable = Tunable::new(
+    "release-mm-s",
+    "mm/s",
+    (1.0, 5000.0),
+    (5.0, 120.0),
+    "A flick: the least speed at which the finger is lifted.",
+);
+
+/// `reach-mm-s`.
+pub const REACH_MM_S: Tunable = Tunable::new(
+    "reach-mm-s",
+    "mm/s",
+    (1.0, 10_000.0),
+    (10.0, 600.0),
+    "A flick: the speed that gives 1.",
+);
+
+/// `outside-mm`.
+pub const OUTSIDE_MM: Tunable = Tunable::new(
+    "outside-mm",
+    "mm",
+    (0.0, 50.0),
+    (0.5, 0.0),
+    "A click: how far outside of its zone the finger may be lifted.",
+);
+
 /// `off-axis-deg`.
 pub const OFF_AXIS_DEG: Tunable = Tunable::new(
     "off-axis-deg",

@@ -1,0 +1,53 @@
+//! Where a contact was lately, for the velocity with which it is lifted.
+
+use crate::base::{Nanos, minus};
+use crate::gesture::millis;
+
+/// The velocity of a finger as it is lifted is that over this time before.
+pub const RELEASE_TIME: Nanos = Nanos::from_millis(80);
+
+/// So many places are remembered: more than are polled in that time at the
+/// highest rate.
+const KEPT: usize = 128;
+
+/// The last places of a contact since it landed, each with the time of its
+/// report; the newest is the one before `next`.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Recent {
+    places: [(Nanos, [f32; 2]); KEPT],
+    next: u8,
+    count: u8,
+}
+
+impl Recent {
+    pub(crate) const EMPTY: Recent =
+        Recent { places: [(Nanos(0), [0.0; 2]); KEPT], next: 0, count: 0 };
+
+    /// It lands.
+    pub(crate) fn begin(&mut self, at: Nanos, place: [f32; 2]) {
+        (self.next, self.count) = (0, 0);
+        self.add(at, place);
+    }
+
+    /// It is elsewhere.
+    pub(crate) fn add(&mut self, at: Nanos, place: [f32; 2]) {
+        self.places[usize::from(self.next)] = (at, place);
+        self.next = (self.next + 1) % KEPT as u8;
+        self.count = (self.count + 1).min(KEPT as u8);
+    }
+
+    /// The velocity over the time before it is lifted at a place, in millimetres a
+    /// second, y up: from where it was last reported before that time began, or from
+    /// where it landed.
+    pub(crate) fn release(&self, at: Nanos, place: [f32; 2]) -> [f32; 2] {
+        let back = |n: usize| self.places[(usize::from(self.next) + KEPT - 1 - n) % KEPT];
+        let begins = Nanos(at.0.saturating_sub(RELEASE_TIME.0));
+        let places = (0..usize::from(self.count)).map(back);
+        let oldest = usize::from(self.count).checked_sub(1).map(back);
+        let from = { places }.find(|(time, _)| *time <= begins).or(oldest);
+        let Some((time, from)) = from.filter(|(time, _)| *time < at) else { return [0.0; 2] };
+        let seconds = millis(at.0 - time.0) / 1000.0;
+        let [x, y] = minus(place, from);
+        [x / seconds, -y / seconds]
+    }
+}
