@@ -582,3 +582,41 @@ fn a_click_needs_both_ends_inside(
         assert!(near(margin(&verdict, Quantity::Outside), spare), "{verdict:?}");
     }
 }
+
+/// An aim from an origin that code moves, with its length.
+#[test]
+fn an_aim_follows_its_origin() {
+    let aim = GestureKind::Aim { origin: [0.5, 0.5] };
+    let origin = ["other/x", "other/y"].map(common::reference);
+    let it = Gesture { origin: Some(origin), ..gesture("it", aim, &[(Quantity::Reach, 40.0)]) };
+    let mut hand = Hand::new(gesture_rig(vec![it]));
+    let value = |hand: &Hand| [hand.desk.action(0).x, hand.desk.action(0).y];
+    // Until its device is there, the origin is that of the kind: 80 and 40 mm.
+    hand.report(100.0, 1, Some([100.0, 40.0]));
+    hand.run_to(120.0);
+    assert_eq!(value(&hand), [0.5, 0.0]);
+    let place = ControlKind::Position { min: 0, max: 1000 };
+    let centred = ControlKind::Axis { min: -100, centre: 0, max: 100 };
+    let boom = DeviceInfo {
+        kind: DeviceKind::Other,
+        controls: vec![ControlInfo::new("x", place), ControlInfo::new("y", centred)],
+        ..common::pad("boom")
+    };
+    hand.desk.session.plug(boom, Nanos::from_millis(130)).unwrap();
+    // A quarter from the left and in the middle: 40 and 40 mm; the finger rests.
+    hand.desk.set(140.0, "other1/x", 250);
+    hand.run_to(160.0);
+    assert_eq!(value(&hand), [1.0, 0.0]);
+    hand.desk.set(170.0, "other1/x", 625);
+    hand.desk.set(170.0, "other1/y", 50);
+    hand.run_to(200.0);
+    // 100 and 60 mm: the finger is 20 mm above it.
+    assert!(near(value(&hand)[0], 0.0) && near(value(&hand)[1], 0.5), "{:?}", value(&hand));
+    // Over the finger it gives no direction, and goes on.
+    hand.desk.set(210.0, "other1/y", 0);
+    hand.run_to(230.0);
+    assert_eq!(value(&hand), [0.0, 0.0]);
+    hand.report(300.0, 1, None);
+    hand.run_to(400.0);
+    assert_eq!(hand.fired(), ["it"]);
+}

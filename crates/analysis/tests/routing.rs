@@ -5,7 +5,9 @@ mod common;
 use common::{
     action, button,
     presses::{Keys, Tap, rig_of},
+    reference,
 };
+use gtrig_analysis::{Capacity, Session};
 use gtrig_core::*;
 use rstest::rstest;
 
@@ -152,4 +154,49 @@ fn a_combo_may_read_what_another_one_drives() {
     ];
     let keys = Keys::run(rig, &[tap(0, 100, 30), tap(0, 250, 30)]);
     assert_eq!((on(&keys, 0), on(&keys, 1)), (vec![100, 250], vec![251]));
+}
+
+/// A pad of four buttons, and which directions went on, in order.
+#[rstest]
+#[case::straight(&[("up", 20, 1), ("up", 60, 0)], &[(20, "up")])]
+#[case::a_roll(
+    &[("down", 20, 1), ("right", 40, 1), ("down", 60, 0), ("right", 80, 0)],
+    &[(20, "down"), (40, "down-right"), (60, "right")])]
+#[case::opposite_ones_cancel_out(
+    &[("left", 20, 1), ("right", 40, 1), ("up", 60, 1), ("left", 80, 0)],
+    &[(20, "left"), (60, "up"), (80, "up-right")])]
+fn a_d_pad_has_directions(#[case] reports: &[(&str, u64, i32)], #[case] expected: &[(u64, &str)]) {
+    let mut rig = rig_of(Vec::new());
+    rig.signals.clear();
+    let dpad = reference("pad/dpad");
+    let ways = SwipeDirections::WORDS.map(|word| Direction::of(word).unwrap());
+    rig.signals.extend(ways.map(|way| Signal::Dpad(dpad.clone(), way)));
+    rig.combos = (0..8).map(|n| Combo::new(ways[n].word(), vec![press(n as u16, 0)])).collect();
+    let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+    let sides = ["left", "right", "up", "down"];
+    // Two pads: what one of them does is no half of what the other one does.
+    for name in ["a", "b"] {
+        let controls =
+            sides.map(|side| ControlInfo::new(&format!("dpad-{side}"), ControlKind::Button));
+        session
+            .plug(DeviceInfo { controls: controls.into(), ..common::pad(name) }, Nanos(0))
+            .unwrap();
+    }
+    let control = |pad: u8, side: &str| {
+        reference(&format!("pad{pad}/dpad-{side}")).resolve(session.roster()).next().unwrap()
+    };
+    let event = |&(side, ms, value): &(&str, u64, i32)| {
+        Event::new(Nanos::from_millis(ms), control(1, side), value)
+    };
+    let mut events: Vec<Event> = reports.iter().map(event).collect();
+    events.insert(0, Event::new(Nanos::from_millis(5), control(2, "down"), 1));
+    events.insert(1, Event::new(Nanos::from_millis(10), control(2, "down"), 0));
+    events.into_iter().for_each(|event| session.report(event));
+    session.run_until(Tick(200));
+    let fired = session.history().signal_edges().iter().filter(|edge| edge.is_press());
+    let told = fired
+        .map(|edge| (edge.reported().0 / 1_000_000, ways[edge.signal.unwrap().index()].word()));
+    let expected: Vec<(u64, &str)> =
+        [(5, "down")].into_iter().chain(expected.iter().copied()).collect();
+    assert_eq!(told.collect::<Vec<_>>(), expected);
 }

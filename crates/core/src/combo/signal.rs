@@ -100,7 +100,7 @@ impl ComboPlan {
     /// The controls of a signal, each with the bit of its thresholds.
     pub(crate) fn controls_of(&self, signal: SignalId) -> &[(ControlId, u32)] {
         match *self.signal(signal) {
-            BoundSignal::Controls { first, len } => {
+            BoundSignal::Controls { first, len } | BoundSignal::Dpad { first, len, .. } => {
                 &self.signal_controls[first as usize..(first + len) as usize]
             }
             _ => &[],
@@ -120,6 +120,12 @@ pub(crate) enum BoundSignal {
     Controls {
         first: u32,
         len: u32,
+    },
+    /// The same, in fours: left, right, up and down of a d-pad.
+    Dpad {
+        first: u32,
+        len: u32,
+        direction: Direction,
     },
     Action(ActionId),
     Zone(ZoneId),

@@ -105,14 +105,35 @@ impl SignalTracker {
             }
         }
         for &signal in signals {
-            let on = plan.controls_of(signal).iter().any(|&(other, bit)| {
+            let is_on = |&(other, bit): &(ControlId, u32)| {
                 let state = &sources.controls[other.index()];
                 match sources.sample.control(other).control.kind.is_button() {
                     true => state.is_down(),
                     false => state.is_past(bit),
                 }
-            });
-            let time = state.turned(on).min(at.time);
+            };
+            let controls = plan.controls_of(signal);
+            let (on, time) = match plan.signal(signal) {
+                BoundSignal::Dpad { direction, .. } => {
+                    let is_there = |four: &[(ControlId, u32)]| {
+                        let held = [0, 1, 2, 3].map(|n| is_on(&four[n]));
+                        Direction::of_buttons(held) == Some(*direction)
+                    };
+                    // It is in a direction since the last of its buttons moved.
+                    let four = controls
+                        .chunks_exact(4)
+                        .find(|four| four.iter().any(|(other, _)| *other == control));
+                    let buttons = four.unwrap_or(&[]).iter();
+                    let last =
+                        buttons.map(|(other, _)| sources.controls[other.index()].heard()).max();
+                    (controls.chunks_exact(4).any(is_there), last.unwrap_or(at.time))
+                }
+                _ => {
+                    let on = controls.iter().any(is_on);
+                    (on, state.turned(on))
+                }
+            };
+            let time = time.min(at.time);
             // What was carried over from before the recording is on without an edge.
             let change = match on && !state.has_moved() {
                 true => SignalChange::Carried,

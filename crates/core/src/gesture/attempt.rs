@@ -320,6 +320,9 @@ impl GestureAttempt {
                 let [x, y] = minus(self.first().at, self.centre);
                 let is_dead = of.limit(Quantity::Dead).is_some_and(|dead| length([x, y]) < dead);
                 match SwipeDirections::Any.nearest([x, -y]) {
+                    Some(_) if !is_dead && of.has_scale => {
+                        clamp_to_circle([x / of.scale, -y / of.scale])
+                    }
                     Some(direction) if !is_dead => direction,
                     _ => [0.0; 2],
                 }

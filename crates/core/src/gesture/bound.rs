@@ -1,6 +1,6 @@
 //! A gesture tied to a plan: what a tick needs of it, laid out for it.
 
-use crate::base::{GestureId, ZoneId};
+use crate::base::{ControlId, GestureId, ZoneId};
 use crate::gesture::{Apart, Check, Signs};
 use crate::spec::{
     Gesture, GestureKind, LimitSense, MeasuredFrom, Outline, PanelEdge, Quantity, SwipeDirections,
@@ -13,12 +13,29 @@ use alloc::vec::Vec;
 pub(crate) struct GesturePlan {
     pub(crate) gestures: Vec<BoundGesture>,
     pub(crate) signs: Signs,
+    /// The controls that say where the origins of aims are.
+    pub(crate) origins: Vec<ControlId>,
 }
 
 impl GesturePlan {
     #[inline]
     pub(crate) fn gesture(&self, gesture: GestureId) -> &BoundGesture {
         &self.gestures[gesture.index()]
+    }
+}
+
+/// A control that says where an origin is along one axis of the surface.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct OriginAxis {
+    pub(crate) control: ControlId,
+    /// Whether it goes from -1 to +1, not from 0.
+    pub(crate) is_centred: bool,
+}
+
+impl OriginAxis {
+    /// A value of the control as a share of the surface.
+    pub(crate) fn share(self, value: f32) -> f32 {
+        if self.is_centred { (value + 1.0) / 2.0 } else { value }
     }
 }
 
@@ -29,8 +46,11 @@ pub(crate) struct BoundGesture {
     pub(crate) zone: Option<ZoneId>,
     pub(crate) fingers: u8,
     pub(crate) checks: Vec<Check>,
-    /// Full deflection, in the unit of its kind.
+    /// Full deflection, in the unit of its kind; of an aim only if it is said.
     pub(crate) scale: f32,
+    pub(crate) has_scale: bool,
+    /// The controls that say where the origin of an aim is.
+    pub(crate) origin: Option<[OriginAxis; 2]>,
     pub(crate) toward: SwipeDirections,
     pub(crate) from_edge: Option<PanelEdge>,
     pub(crate) waits_for: Vec<GestureId>,
@@ -42,7 +62,7 @@ pub(crate) struct BoundGesture {
 }
 
 impl BoundGesture {
-    pub(crate) fn new(gesture: &Gesture, zones: &Zones) -> Self {
+    pub(crate) fn new(gesture: &Gesture, zones: &Zones, origin: Option<[OriginAxis; 2]>) -> Self {
         let quantities = gesture.kind.quantities(gesture.fingers);
         let limits = quantities.iter().filter_map(|&(quantity, _)| {
             Some(Check { quantity, limit: gesture.limits.of(quantity)? })
@@ -59,6 +79,8 @@ impl BoundGesture {
             fingers: gesture.fingers,
             checks,
             scale: scales.first().map_or(1.0, |scale| scale.limit),
+            has_scale: !scales.is_empty(),
+            origin,
             toward,
             from_edge,
             waits_for: gesture.waits_for.clone(),

@@ -6,8 +6,9 @@ mod shown;
 use crate::base::{ContactId, ControlId, GestureId, Nanos, SparseSet, Tick};
 use crate::gesture::{
     AttemptPhase, BoundGesture, Finger, GestureAttempt, GestureOutcome, GesturePlan,
-    GestureVerdict, Landings, Recent, Tap, Taps, Trail, measure_taps,
+    GestureVerdict, Landings, OriginAxis, Recent, Tap, Taps, Trail, measure_taps,
 };
+use crate::sample::ControlState;
 use crate::spec::{GestureKind, Quantity, StickCentre, SwipeFires};
 use crate::touch::{Contact, ContactUpdate, Landing};
 use alloc::vec::Vec;
@@ -83,6 +84,9 @@ pub(crate) struct GestureEngine {
 pub(crate) struct GesturePoll<'a> {
     pub(crate) plan: &'a GesturePlan,
     pub(crate) contacts: &'a [Contact],
+    pub(crate) controls: &'a [ControlState],
+    /// Whether an origin of an aim moved.
+    pub(crate) has_moved_origin: bool,
     pub(crate) tick: Tick,
     pub(crate) now: Nanos,
 }
@@ -90,6 +94,14 @@ pub(crate) struct GesturePoll<'a> {
 impl GesturePoll<'_> {
     fn gesture(&self, attempt: &GestureAttempt) -> &BoundGesture {
         self.plan.gesture(attempt.gesture)
+    }
+
+    /// Where the origin of an aim is on a surface of this size, in millimetres, if
+    /// controls say it.
+    fn origin(&self, of: &BoundGesture, size: [f32; 2]) -> Option<[f32; 2]> {
+        let value = |axis: OriginAxis| self.controls[axis.control.index()].value;
+        let shares = of.origin?.map(|axis| axis.share(value(axis)));
+        Some([shares[0] * size[0], shares[1] * size[1]])
     }
 
     /// What says that a contact is there.
@@ -166,7 +178,7 @@ impl GestureEngine {
     pub(crate) fn tick(&mut self, poll: GesturePoll, updates: &[ContactUpdate]) {
         self.age();
         let is_idle = updates.is_empty() && self.wake.is_none_or(|wake| wake > poll.now);
-        if is_idle {
+        if is_idle && !poll.has_moved_origin {
             return;
         }
         for (update, n) in updates.iter().zip(0..) {
@@ -210,6 +222,9 @@ impl GestureEngine {
             (!finger.is_lifted).then(|| &updates[n])
         };
         let (mut moved, mut is_lifting) = (None, false);
+        if let Some(origin) = poll.origin(of, attempt.size) {
+            attempt.centre = origin;
+        }
         for n in 0..attempt.fingers().len() {
             let finger = attempt.fingers()[n];
             let Some(update) = update_of(&finger) else { continue };
@@ -222,6 +237,9 @@ impl GestureEngine {
             attempt.move_to(finger.contact, place);
             moved = moved.max(Some(at));
             is_lifting |= update.lifted.is_some();
+        }
+        if moved.is_none() && of.origin.is_some() && poll.has_moved_origin {
+            follow(attempt, of, poll.now, poll.tick);
         }
         // What lasts begins only with fingers that are there. And only when all
         // fingers are where they are now: between two of them nothing was as it is.
@@ -308,7 +326,7 @@ impl GestureEngine {
             attempt.centre = match of.kind {
                 GestureKind::Stick(StickCentre::Fixed(place))
                 | GestureKind::Aim { origin: place } => {
-                    [place[0] * contact.size[0], place[1] * contact.size[1]]
+                    poll.origin(of, contact.size).unwrap_or(contact.in_mm(place))
                 }
                 _ => update.place,
             };

@@ -9,7 +9,6 @@ use super::{ActionGate, ActionPlan, BoundAction, Plan};
 use crate::base::{ActionId, ControlId, ControlTable, InputId};
 use crate::combo::{Automaton, BoundMode, ComboPlan};
 use crate::device::Roster;
-use crate::gesture::{BoundGesture, GesturePlan, Signs};
 use crate::sample::{BoundThresholds, SamplePlan};
 use crate::spec::{ActionSpec, MAX_THRESHOLDS, Rig, Thresholds};
 use crate::touch::{TouchPlan, Zones};
@@ -59,6 +58,7 @@ impl<'r> Binder<'r> {
         self.touch.contact_of = self.contact_of();
         self.finish_actions();
         let controls = self.roster.controls().len();
+        let gestures = self.gestures();
         self.actions.read_by = ControlTable::new(self.reads, controls);
         let automaton = Automaton::new(&rig.combos, self.combos.signals.len(), rig.rate);
         self.combos.automaton = Arc::new(automaton);
@@ -72,14 +72,7 @@ impl<'r> Binder<'r> {
                 thresholds: self.thresholds,
             },
             election: devices::election(self.roster, &rig.main),
-            gestures: GesturePlan {
-                gestures: rig
-                    .gestures
-                    .iter()
-                    .map(|gesture| BoundGesture::new(gesture, &self.touch.zones))
-                    .collect(),
-                signs: Signs::new(&rig.signs),
-            },
+            gestures,
             touch: self.touch,
             combos: self.combos,
             actions: self.actions,

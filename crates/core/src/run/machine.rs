@@ -137,8 +137,17 @@ impl Machine {
         if plan.gesture_count() == 0 {
             return;
         }
-        let poll = self.gesture_poll(plan, self.next, now);
-        self.gestures.tick(poll, self.panels.updates());
+        let Machine { sampler, panels, gestures, .. } = self;
+        let origins = &plan.gestures.origins;
+        let poll = GesturePoll {
+            plan: &plan.gestures,
+            contacts: plan.contacts(),
+            controls: sampler.controls(),
+            has_moved_origin: origins.iter().any(|origin| sampler.touched().contains(origin)),
+            tick: self.next,
+            now,
+        };
+        gestures.tick(poll, panels.updates());
         for changed in self.gestures.changed() {
             for (gesture, input) in &plan.actions.gesture_readers {
                 if gesture == changed {
@@ -148,8 +157,16 @@ impl Machine {
         }
     }
 
-    fn gesture_poll<'a>(&self, plan: &'a Plan, tick: Tick, now: Nanos) -> GesturePoll<'a> {
-        GesturePoll { plan: &plan.gestures, contacts: plan.contacts(), tick, now }
+    /// The last tick, to look at without moving anything on.
+    fn gesture_poll<'a>(&'a self, plan: &'a Plan) -> GesturePoll<'a> {
+        GesturePoll {
+            plan: &plan.gestures,
+            contacts: plan.contacts(),
+            controls: self.sampler.controls(),
+            has_moved_origin: false,
+            tick: self.at(),
+            now: plan.rate().time_of(self.at()),
+        }
     }
 
     /// Lets combos hear what became of their signals, after the actions that they
@@ -375,16 +392,14 @@ impl Machine {
     /// The attempts at gestures that go on, with how far each was at the last
     /// tick.
     pub fn candidates(&self, plan: &Plan) -> Vec<GestureCandidate> {
-        let now = plan.rate().time_of(self.at());
-        self.gestures.candidates(self.gesture_poll(plan, self.at(), now))
+        self.gestures.candidates(self.gesture_poll(plan))
     }
 
     /// What the attempts at gestures that go on have come to by the last tick:
     /// fired and still on, or open, with each limit as if all were over now. A
     /// recording that ends tells them so.
     pub fn open_verdicts(&self, plan: &Plan) -> Vec<GestureVerdict> {
-        let now = plan.rate().time_of(self.at());
-        self.gestures.open_verdicts(self.gesture_poll(plan, self.at(), now))
+        self.gestures.open_verdicts(self.gesture_poll(plan))
     }
 
     /// Whether a zone has a contact.

@@ -13,6 +13,7 @@
 //! with them, as far as they have not fired, when it fires.
 
 use crate::base::{GestureId, SignId, ZoneId, length};
+use crate::device::ControlRef;
 use crate::spec::{GestureLimits, Quantity};
 use alloc::{string::String, vec::Vec};
 use strum::{IntoStaticStr, VariantArray};
@@ -55,6 +56,10 @@ pub struct Gesture {
     pub beside: Vec<GestureId>,
     /// From where what a drag, a pinch or a rotation gives is measured.
     pub measured_from: MeasuredFrom,
+    /// Of an aim: the controls that say where its origin is, while their device is
+    /// there: x from the left and y from the top, as shares of the surface. An axis
+    /// counts from one end to the other.
+    pub origin: Option<[ControlRef; 2]>,
 }
 
 impl Gesture {
@@ -72,6 +77,7 @@ impl Gesture {
             takes: false,
             beside: Vec::new(),
             measured_from: MeasuredFrom::Landing,
+            origin: None,
         }
     }
 }
@@ -122,8 +128,8 @@ pub enum GestureKind {
     Rotate,
     /// A stick on the screen.
     Stick(StickCentre),
-    /// The direction from an origin, in shares of the surface, to the finger;
-    /// always of length 1, so that a far one is not faster.
+    /// The direction from an origin, in shares of the surface, to the finger; of
+    /// length 1, so that a far one is not faster, unless a reach is said.
     Aim {
         /// The origin.
         origin: [f32; 2],
@@ -290,7 +296,7 @@ impl GestureKind {
             GestureKind::Rotate => [(SlopDeg, Always), (ReachDeg, Always)].into(),
             GestureKind::Stick(StickCentre::Fixed(_)) => [(Catch, Always), (Ring, Always)].into(),
             GestureKind::Stick(_) => [(Ring, Always)].into(),
-            GestureKind::Aim { .. } => [(Dead, Always)].into(),
+            GestureKind::Aim { .. } => [(Dead, Always), (Reach, IfSaid)].into(),
             GestureKind::Sign { .. } => {
                 [(Differs, Always), (Length, Always), (Lead, Always), (Time, IfSaid)].into()
             }

@@ -24,6 +24,10 @@ pub enum Signal {
     Gesture(GestureId),
     /// A direction of an action that gives a plane.
     Way(ActionId, Direction),
+    /// A direction of a d-pad on any device that is meant, as its four buttons give
+    /// it; opposite ones cancel out. The code of the reference is
+    /// [`Direction::DPAD`].
+    Dpad(ControlRef, Direction),
 }
 
 /// One of eight directions, by its place in [`SwipeDirections::WORDS`].
@@ -40,6 +44,26 @@ impl Direction {
     /// So many degrees beyond the middle between two directions it must go to
     /// be in the other one.
     pub const HYSTERESIS: f32 = 5.0;
+
+    /// What a d-pad is called, and the controls of its buttons begin with.
+    pub const DPAD: &'static str = "dpad";
+
+    /// The direction of buttons that are held.
+    pub(crate) fn of_buttons([left, right, up, down]: [bool; 4]) -> Option<Direction> {
+        let sign = |plus: bool, minus: bool| i8::from(plus) - i8::from(minus);
+        let at = match (sign(right, left), sign(up, down)) {
+            (1, 0) => 0,
+            (1, 1) => 1,
+            (0, 1) => 2,
+            (-1, 1) => 3,
+            (-1, 0) => 4,
+            (-1, -1) => 5,
+            (0, -1) => 6,
+            (1, -1) => 7,
+            _ => return None,
+        };
+        Some(Direction(at))
+    }
 
     /// The direction of a word.
     pub fn of(word: &str) -> Option<Direction> {

@@ -122,7 +122,16 @@ struct Reader<'a> {
 /// What the names in a combo are looked up by.
 struct Names<'a> {
     device: &'a str,
-    stick: Option<ActionId>,
+    stick: Option<Stick>,
+}
+
+/// What the directions in a combo are those of.
+#[derive(Clone, Debug)]
+enum Stick {
+    /// An action that gives a plane.
+    Action(ActionId),
+    /// A d-pad: `pad/dpad`.
+    Dpad(ControlRef),
 }
 
 impl<'a> Reader<'a> {
@@ -174,16 +183,25 @@ impl<'a> Reader<'a> {
         })
     }
 
-    /// An action that gives a direction.
-    fn stick(&self, problems: &mut Problems, value: Value) -> Option<ActionId> {
-        let what = "the name of an action of this rig that gives a plane";
+    /// What gives a direction.
+    fn stick(&self, problems: &mut Problems, value: Value) -> Option<Stick> {
+        let what = "the name of an action of this rig that gives a plane, or a d-pad, such as \"pad/dpad\"";
+        let text = value.string(problems)?;
+        if let Some(pad) = text.parse::<ControlRef>().ok().filter(|pad| pad.code == Direction::DPAD)
+        {
+            let is_known = vocabulary::names(pad.kind).contains(&"dpad-up");
+            if !is_known {
+                problems.add(value.span(), problems.quote(value.span()), what);
+            }
+            return is_known.then_some(Stick::Dpad(pad));
+        }
         let at = named(problems, value, self.context.actions, what)?;
         let is_double = |action: &ActionSpec| action.gives.is_double();
         if !self.context.rig.actions.get(at).is_some_and(is_double) {
             problems.add(value.span(), problems.quote(value.span()), what);
             return None;
         }
-        Some(ActionId::at(at))
+        Some(Stick::Action(ActionId::at(at)))
     }
 
     fn passing(
@@ -221,6 +239,7 @@ impl<'a> Reader<'a> {
         for signal in steps.iter().flat_map(|step| step.what.signals().to_vec()) {
             let other = match &self.signals[signal.index()] {
                 Signal::Way(action, way) => Signal::Way(*action, way.mirrored()),
+                Signal::Dpad(pad, way) => Signal::Dpad(pad.clone(), way.mirrored()),
                 Signal::Control { control, thresholds } => {
                     let code = match control.code.as_str() {
                         "dpad-left" => "dpad-right",
@@ -275,12 +294,48 @@ impl<'a> Reader<'a> {
                 problems.add(name.span.clone(), found, "a combo that does not do itself");
                 return None;
             }
+            let text = (within.len() == 1).then_some(at as u8);
+            let is_first = steps.is_empty() && part.times == 1;
             within.push(other);
-            self.steps(problems, other, within, names, steps)?;
+            for _ in 0..part.times {
+                let begins = steps.len();
+                self.steps(problems, other, within, names, steps)?;
+                check_count(problems, part, steps)?;
+                self.join(problems, part, (names, text), steps.get_mut(begins..)?)?;
+            }
             within.pop();
-            check_count(problems, part, steps)?;
+            if is_first {
+                check_written(problems, part, &steps.first()?.what, true)?;
+            }
         }
         is_sound.then_some(())
+    }
+
+    /// What a `do` asks of the first step of each time.
+    fn join(
+        &mut self,
+        problems: &mut Problems,
+        part: &Written,
+        (names, text): (&Names, Option<u8>),
+        group: &mut [ComboStep],
+    ) -> Option<()> {
+        let unless: Vec<Option<SignalId>> =
+            part.unless.iter().map(|name| self.signal(problems, name, names)).collect();
+        let Some(first) = group.first_mut() else { return Some(()) };
+        if first.written == 1 {
+            return Some(());
+        }
+        check_written(problems, part, &first.what, false)?;
+        first.unless.extend(unless.into_iter().flatten());
+        first.within = part.within.unwrap_or(first.within);
+        first.after = part.after.unwrap_or(first.after);
+        first.buffer = part.buffered.unwrap_or(first.buffer);
+        // Its other numbers stand in the text of the other combo.
+        let is_plain = matches!(first.what, StepKind::Press(_) | StepKind::Release(_));
+        if is_plain && part.within.or(part.after).or(part.buffered).is_some() {
+            first.text = text;
+        }
+        Some(())
     }
 
     /// One written step: one, or for a tap two.

@@ -31,6 +31,10 @@ impl<'a> Value<'a> {
         self.get().is_str()
     }
 
+    pub(super) fn is_table(&self) -> bool {
+        self.get().is_table()
+    }
+
     pub(super) fn string(&self, problems: &mut Problems) -> Option<&'a str> {
         self.get().as_str().or_else(|| self.mistake(problems, "a text in quotes"))
     }

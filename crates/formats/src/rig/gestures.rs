@@ -3,11 +3,12 @@
 use super::{
     fields::{self, Entry, Fields, Value, check_name},
     problem::Problems,
+    reference,
 };
 use gtrig_core::{
-    Claim, Gesture, GestureId, GestureKind, GestureLimits, LimitSense, MAX_EXAMPLES, MAX_GESTURES,
-    MAX_SIGNS, MAX_TAPS, MeasuredFrom, PanelEdge, Quantity, Sign, SignId, StickCentre,
-    SwipeDirections, SwipeFires, Zone, ZoneId,
+    Claim, ControlRef, Gesture, GestureId, GestureKind, GestureLimits, LimitSense, MAX_EXAMPLES,
+    MAX_GESTURES, MAX_SIGNS, MAX_TAPS, MeasuredFrom, PanelEdge, Quantity, Sign, SignId,
+    StickCentre, SwipeDirections, SwipeFires, Zone, ZoneId,
 };
 
 /// An example of a sign has at most this many places.
@@ -112,13 +113,30 @@ fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<G
         problems.add(entry.key_span.clone(), found, &expected);
         return None;
     };
+    let moving = origin(problems, &mut fields);
     let kind = kind(problems, &mut fields, word, (zone, context))?;
+    if let (Some((_, value)), false) = (&moving, matches!(kind, GestureKind::Aim { .. })) {
+        let expected = "no `origin` here: only an aim has one";
+        problems.add(value.span(), "`origin`".to_owned(), expected);
+    }
     let measured_from = measured_from(problems, &mut fields, kind);
     let fingers = fingers(problems, &mut fields, kind);
     let limits = limits(problems, &mut fields, kind, fingers);
     fields.finish(problems);
     let name = entry.key.to_owned();
-    Some(Gesture { name, zone, kind, fingers, limits, waits_for, takes, beside, measured_from })
+    let origin = moving.map(|(origin, _)| origin);
+    Some(Gesture {
+        name,
+        zone,
+        kind,
+        fingers,
+        limits,
+        waits_for,
+        takes,
+        beside,
+        measured_from,
+        origin,
+    })
 }
 
 fn zone(problems: &mut Problems, value: Value, zones: &[Zone]) -> Option<ZoneId> {
@@ -192,6 +210,28 @@ fn kind(
     }
 }
 
+/// An origin that controls say: `{ x = "other/boom-x", y = "other/boom-y" }`. One that
+/// is two numbers is left to the kind.
+fn origin<'a>(
+    problems: &mut Problems,
+    fields: &mut Fields<'a>,
+) -> Option<([ControlRef; 2], Value<'a>)> {
+    let is_origin = |entry: &Entry| entry.key == "origin" && entry.value.is_table();
+    fields.entries().find(is_origin)?;
+    let value = fields.take("origin")?;
+    let mut axes = value.table(problems)?;
+    let [x, y] = ["x", "y"].map(|axis| {
+        let Some(value) = axes.take(axis) else {
+            let expected = "an origin with both x and y";
+            problems.add(value.span(), format!("no `{axis}`"), expected);
+            return None;
+        };
+        reference(problems, &value)
+    });
+    axes.finish(problems);
+    Some(([x?, y?], value))
+}
+
 /// A finger that lands on the zone of the gesture, and is lifted on that one or on
 /// another.
 fn click(
@@ -214,15 +254,10 @@ fn click(
 /// From where a drag, a pinch or a rotation is measured.
 fn measured_from(problems: &mut Problems, fields: &mut Fields, kind: GestureKind) -> MeasuredFrom {
     let is_measured = matches!(kind, GestureKind::Drag | GestureKind::Pinch | GestureKind::Rotate);
-    match fields.take("measured-from") {
-        Some(value) if is_measured => value.word(problems).unwrap_or_default(),
-        Some(value) => {
-            let expected = "no `measured-from` here: only a drag, a pinch or a rotation has one";
-            problems.add(value.span(), "`measured-from`".to_owned(), expected);
-            MeasuredFrom::Landing
-        }
-        None => MeasuredFrom::Landing,
+    if !is_measured {
+        return MeasuredFrom::Landing;
     }
+    fields.take("measured-from").and_then(|value| value.word(problems)).unwrap_or_default()
 }
 
 /// A place in shares of the surface.

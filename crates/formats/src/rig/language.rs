@@ -8,7 +8,7 @@
 //!         | "hold" any "for" time
 //!         | "together" name "and" name { "and" name } [ "in" time ] [ "in" "order" ]
 //!         | "quiet" "for" time
-//!         | "do" combo ;
+//!         | "do" combo [ number "times" ] ;
 //! any     = name { "or" name } ;
 //! count   = [ "exactly" ] number "times" ;
 //! clause  = "after" time | "within" time | "buffered" time
@@ -167,12 +167,13 @@ impl<'t> Reader<'t> {
         Some(())
     }
 
-    /// How many times a press or a tap is done.
+    /// How many times a press, a tap or another combo is done.
     fn count(&mut self, problems: &mut Problems, step: &mut Written<'t>) -> Option<()> {
-        if !matches!(step.verb, Verb::Press | Verb::Tap) {
+        if !matches!(step.verb, Verb::Press | Verb::Tap | Verb::Do) {
             return Some(());
         }
-        step.is_exact = self.next_is("exactly");
+        // Of steps that are not all the same, "no more" has no meaning.
+        step.is_exact = step.verb != Verb::Do && self.next_is("exactly");
         let number = self.words.next_if(|word| word.text.parse::<u8>().is_ok());
         let times = number.as_ref().and_then(|number| number.text.parse().ok());
         let is_meant = step.is_exact || number.is_some();

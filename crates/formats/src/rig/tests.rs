@@ -138,7 +138,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::wrong_input(
     "[action.a]\ngives='plane'\nfrom=['pad/south']",
-    "4:7: found 'pad/south', expected what an action that gives \"plane\" can read: { stick = … }, { cross = {…} }, { pointer = … } or { gesture = … }"
+    "4:7: found 'pad/south', expected what an action that gives \"plane\" can read: { stick = … }, { cross = {…} }, { pointer = … }, { place = … } or { gesture = … }"
 )]
 #[case::unknown_key(
     "[action.a]\ngives='on'\nfrm='x'\nfrom='pad/south'",
@@ -242,11 +242,11 @@ fn defaults_are_filled_in() {
 )]
 #[case::gesture_without_kind(
     "[gesture.a]\nlength-mm=3",
-    "2:10: found the gesture `a` without it, expected `kind`: \"tap\", \"press\", \"swipe\", \"drag\", \"pinch\", \"rotate\", \"stick\", \"aim\", \"sign\""
+    "2:10: found the gesture `a` without it, expected `kind`: \"tap\", \"press\", \"swipe\", \"drag\", \"pinch\", \"rotate\", \"stick\", \"aim\", \"sign\", \"flick\", \"click\""
 )]
 #[case::gesture_kind(
     "[gesture.a]\nkind='swype'",
-    "3:6: found 'swype', expected one of \"tap\", \"press\", \"swipe\", \"drag\", \"pinch\", \"rotate\", \"stick\", \"aim\", \"sign\" (did you mean \"swipe\"?)"
+    "3:6: found 'swype', expected one of \"tap\", \"press\", \"swipe\", \"drag\", \"pinch\", \"rotate\", \"stick\", \"aim\", \"sign\", \"flick\", \"click\" (did you mean \"swipe\"?)"
 )]
 #[case::gesture_limit_of_another_kind(
     "[gesture.a]\nkind='press'\ngap-ms=3",
@@ -605,6 +605,61 @@ fn a_count_is_short_for_steps() {
     assert_eq!(faster.combos, expected.combos);
 }
 
+#[test]
+fn an_origin_may_be_two_controls() {
+    let rig = |origin: &str, kind: &str| {
+        parse("t", &format!("rig = 1\n[gesture.a]\nkind = \"{kind}\"\norigin = {origin}\n"))
+    };
+    let moving = r#"{ x = "other/boom-x", y = "other/boom-y" }"#;
+    let gesture = &rig(moving, "aim").unwrap().gestures[0];
+    assert_eq!(gesture.origin.as_ref().unwrap()[1].to_string(), "other/boom-y");
+    assert_eq!(rig("[0.2, 0.3]", "aim").unwrap().gestures[0].origin, None);
+    for (origin, kind, words) in [
+        (moving, "drag", "no `origin` here: only an aim has one"),
+        (r#"{ x = "other/a" }"#, "aim", "no `y`"),
+    ] {
+        let error = rig(origin, kind).unwrap_err().to_string();
+        assert!(error.contains(words), "{error}");
+    }
+}
+
+/// Other combos in the place of a step, once or several times.
+#[rstest]
+#[case::once("do double", "press pad/south, press pad/south within 250 ms")]
+#[case::twice(
+    "do double 2 times within 400 ms",
+    "press pad/south, press pad/south within 250 ms, press pad/south within 400 ms, press pad/south within 250 ms"
+)]
+#[case::later(
+    "press east, do double after 20 ms within 300 ms unless west",
+    "press pad/east, press pad/south after 20 ms within 300 ms unless pad/west, press pad/south within 250 ms"
+)]
+#[case::a_d_pad(
+    "push down, push down-right within 200 ms, press south",
+    "push down, push down-right within 200 ms, press pad/south within 500 ms"
+)]
+fn a_combo_may_do_others(#[case] steps: &str, #[case] words: &str) {
+    use crate::words::combo_words;
+    let text = format!(
+        "rig = 1\n[sampling]\npoll-hz = 60\n\
+         [combo.double]\nsteps = \"press south, press south within 250 ms\"\n\
+         [combo.it]\nstick = \"pad/dpad\"\nsteps = \"{steps}\"\n"
+    );
+    let rig = parse("t", &text).unwrap();
+    assert_eq!(combo_words(&rig, &rig.combos[1]), words);
+    // One number of the words of a `do` moves every time it is done.
+    let within = rig
+        .knobs()
+        .into_iter()
+        .find(|knob| knob.place.to_string().contains("combo.it") && knob.tunable.name == "within");
+    let is_repeated = steps.contains("2 times");
+    assert!(!is_repeated || within.is_some());
+    if let Some(knob) = within.filter(|_| is_repeated) {
+        let wider = rig.with(&knob.place, 450.0);
+        assert_eq!(combo_words(&wider, &wider.combos[1]), words.replace("400", "450"));
+    }
+}
+
 /// The step of a combo, and where and what is said of it.
 #[rstest]
 #[case::unknown_verb("pres south", "6:9: found `pres`", "did you mean \"press\"")]
@@ -623,6 +678,8 @@ fn a_count_is_short_for_steps() {
 #[case::a_chord_of_one("together south", "6:9: found a chord of one", "joined by `and`")]
 #[case::a_chord_with_itself("together south and south", "", "different names")]
 #[case::a_limit_on_the_first("press south within 90 ms", "", "no step before it")]
+#[case::a_limit_on_a_first_do("do d within 90 ms", "", "no step before it")]
+#[case::no_exact_do("do d exactly 2 times", "", "a comma, or after")]
 #[case::once("press south 1 times", "6:21: found a count", "from 2 to 12")]
 #[case::no_times("press south exactly 2", "6:29: found a count", "and `times`")]
 #[case::exactly_later("press east, press south exactly 2 times", "", "as the first step")]
@@ -643,7 +700,7 @@ fn mistakes_in_combos_have_their_place(
     #[case] said: &str,
 ) {
     let text = format!(
-        "rig = 1\n[action.horn]\ngives = \"on\"\nfrom = \"pad/north\"\n[combo.c]\nsteps =\"{steps}\"\n"
+        "rig = 1\n[action.horn]\ngives = \"on\"\nfrom = \"pad/north\"\n[combo.c]\nsteps =\"{steps}\"\n[combo.d]\nsteps = \"press west\"\n"
     );
     let error = parse("t", &text).unwrap_err();
     let all: Vec<String> = error.problems.iter().map(ToString::to_string).collect();

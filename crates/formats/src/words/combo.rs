@@ -47,7 +47,7 @@ pub fn signal_words(rig: &Rig, signal: SignalId) -> String {
         Some(Signal::Action(n)) => name("action", rig.actions.get(n.index()).map(|a| &a.name)),
         Some(Signal::Zone(n)) => name("zone", rig.zones.get(n.index()).map(|z| &z.name)),
         Some(Signal::Gesture(n)) => name("gesture", rig.gestures.get(n.index()).map(|g| &g.name)),
-        Some(Signal::Way(_, way)) => way.word().to_string(),
+        Some(Signal::Way(_, way) | Signal::Dpad(_, way)) => way.word().to_string(),
     }
 }
 
@@ -70,7 +70,7 @@ pub fn rung_words(rig: &Rig, step: &ComboStep) -> String {
 fn step_name(rig: &Rig, step: &ComboStep) -> String {
     let (verb, joint) = match &step.what {
         StepKind::Press(of) => match of.first().and_then(|of| rig.signals.get(of.index())) {
-            Some(Signal::Way(..)) => ("push", " or "),
+            Some(Signal::Way(..) | Signal::Dpad(..)) => ("push", " or "),
             Some(Signal::Gesture(_)) => ("make", " or "),
             _ => ("press", " or "),
         },

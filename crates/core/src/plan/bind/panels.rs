@@ -2,9 +2,10 @@
 
 use super::Binder;
 use crate::base::{ActionId, ContactId, ControlId, ZoneId};
-use crate::device::{Device, DeviceKind, Roster};
+use crate::device::{ControlKind, ControlRef, Device, DeviceKind, Roster};
+use crate::gesture::{BoundGesture, GesturePlan, OriginAxis, Signs};
 use crate::plan::ActionGate;
-use crate::spec::{Rig, Surface};
+use crate::spec::{Gesture, Rig, Surface};
 use crate::touch::Contact;
 use alloc::{format, vec, vec::Vec};
 use core::ops::Range;
@@ -35,6 +36,33 @@ impl Binder<'_> {
                 range
             })
             .collect()
+    }
+
+    /// The gestures of the rig.
+    pub(super) fn gestures(&self) -> GesturePlan {
+        let origins: Vec<Option<[OriginAxis; 2]>> =
+            self.rig.gestures.iter().map(|gesture| self.origin(gesture)).collect();
+        let bound = self.rig.gestures.iter().zip(&origins);
+        let axes = origins.iter().flatten().flatten();
+        GesturePlan {
+            origins: axes.map(|axis| axis.control).collect(),
+            gestures: bound
+                .map(|(gesture, origin)| BoundGesture::new(gesture, &self.touch.zones, *origin))
+                .collect(),
+            signs: Signs::new(&self.rig.signs),
+        }
+    }
+
+    /// The controls that say where the origin of an aim is: of several devices that
+    /// have them the first.
+    fn origin(&self, gesture: &Gesture) -> Option<[OriginAxis; 2]> {
+        let axis = |reference: &ControlRef| {
+            let control = reference.resolve(self.roster).next()?;
+            let is_centred = matches!(self.roster.control(control).kind, ControlKind::Axis { .. });
+            Some(OriginAxis { control, is_centred })
+        };
+        let [x, y] = gesture.origin.as_ref()?;
+        Some([axis(x)?, axis(y)?])
     }
 
     /// Some contacts feed an action.

@@ -3,8 +3,9 @@
 use super::Binder;
 use crate::base::{ControlId, SignalId};
 use crate::combo::BoundSignal;
+use crate::device::ControlRef;
 use crate::spec::{Rig, Signal};
-use alloc::vec::Vec;
+use alloc::{format, vec::Vec};
 
 impl Binder<'_> {
     pub(super) fn signals(&mut self) {
@@ -23,6 +24,15 @@ impl Binder<'_> {
                     let len = self.combos.signal_controls.len() as u32 - first;
                     BoundSignal::Controls { first, len }
                 }
+                Signal::Dpad(pad, direction) => {
+                    let first = self.combos.signal_controls.len() as u32;
+                    for control in self.dpads(pad).into_iter().flatten() {
+                        self.combos.signal_controls.push((control, 0));
+                        signals_of.push((control, id));
+                    }
+                    let len = self.combos.signal_controls.len() as u32 - first;
+                    BoundSignal::Dpad { first, len, direction: *direction }
+                }
                 Signal::Action(action) => BoundSignal::Action(*action),
                 Signal::Zone(zone) => BoundSignal::Zone(*zone),
                 Signal::Gesture(gesture) => BoundSignal::Gesture(*gesture),
@@ -31,7 +41,7 @@ impl Binder<'_> {
                 }
             };
             match bound {
-                BoundSignal::Controls { .. } => {}
+                BoundSignal::Controls { .. } | BoundSignal::Dpad { .. } => {}
                 BoundSignal::Zone(_) => self.combos.zones.push(id),
                 BoundSignal::Gesture(_) => self.combos.gestures.push(id),
                 BoundSignal::Action(_) | BoundSignal::Way(..) => self.combos.actions.push(id),
@@ -42,10 +52,29 @@ impl Binder<'_> {
         self.combos.signals_of = crate::base::ControlTable::new(signals_of, controls);
     }
 
+    /// The four buttons of every d-pad that is meant: left, right, up, down.
+    fn dpads(&self, pad: &ControlRef) -> Vec<[ControlId; 4]> {
+        let button = |side: &str| {
+            let code = format!("{}-{side}", pad.code);
+            let all = ControlRef { code, ..pad.clone() };
+            all.resolve(self.roster).collect::<Vec<ControlId>>()
+        };
+        let [left, right, up, down] = ["left", "right", "up", "down"].map(button);
+        let of_one = |&left: &ControlId| {
+            let device = self.roster.control(left).device;
+            let its = |side: &[ControlId]| {
+                side.iter().copied().find(|id| self.roster.control(*id).device == device)
+            };
+            Some([left, its(&right)?, its(&up)?, its(&down)?])
+        };
+        left.iter().filter_map(of_one).collect()
+    }
+
     /// The controls of a signal that is one.
     pub(super) fn controls_of(&self, signal: SignalId) -> Vec<ControlId> {
         match &self.rig.signals[signal.index()] {
             Signal::Control { control, .. } => control.resolve(self.roster).collect(),
+            Signal::Dpad(pad, _) => self.dpads(pad).into_iter().flatten().collect(),
             _ => Vec::new(),
         }
     }

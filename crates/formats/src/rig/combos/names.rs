@@ -62,12 +62,15 @@ impl Reader<'_> {
             return at.map(|at| Signal::Gesture(GestureId::at(at)));
         }
         if let Some(way) = Direction::of(word.text) {
-            let Some(stick) = names.stick else {
-                let expected = "`stick = …` in this combo, the action whose direction is meant";
-                problems.add_word(word, [], expected);
-                return None;
+            return match &names.stick {
+                Some(Stick::Action(action)) => Some(Signal::Way(*action, way)),
+                Some(Stick::Dpad(pad)) => Some(Signal::Dpad(pad.clone(), way)),
+                None => {
+                    let expected = "`stick = …` in this combo, the action or the d-pad whose direction is meant";
+                    problems.add_word(word, [], expected);
+                    None
+                }
             };
-            return Some(Signal::Way(stick, way));
         }
         self.control(problems, word, names)
     }
