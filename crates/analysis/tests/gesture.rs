@@ -404,6 +404,69 @@ mod trouble {
         assert!(hand.desk.session.now().candidates(hand.desk.session.plan()).is_empty());
     }
 
+    /// Gone, back, and touched elsewhere, all between two polls.
+    #[test]
+    fn a_panel_that_comes_back_at_once_has_other_fingers() {
+        let mut hand =
+            Hand::new(gesture_rig(vec![gesture("it", GestureKind::Tap { times: 1 }, &[])]));
+        hand.report(100.0, 1, Some([20.0, 20.0]));
+        hand.run_to(300.0);
+        let contact = hand.desk.control("glass/contact-1");
+        let glass = hand.desk.session.roster().control(contact).device;
+        let info = hand.desk.session.roster().device(glass).info.clone();
+        hand.desk.session.unplug(glass, Nanos::from_millis(302));
+        assert_eq!(hand.desk.session.plug(info, Nanos::from_millis(304)), Ok(glass));
+        hand.report(306.0, 1, Some([90.0, 20.0]));
+        hand.report(380.0, 1, None);
+        hand.run_to(1000.0);
+        let verdicts = hand.verdicts();
+        let told: Vec<(GestureOutcome, [f32; 2])> =
+            verdicts.iter().map(|verdict| (verdict.outcome, verdict.way[1])).collect();
+        let (broken, fired) = (GestureOutcome::Broken, GestureOutcome::Fired);
+        assert_eq!(told, [(broken, [20.0, 20.0]), (fired, [90.0, 20.0])]);
+    }
+
+    /// A finger that rests is no second finger of those that tap.
+    #[test]
+    fn a_resting_finger_is_not_in_the_way_of_two_others() {
+        let gestures = vec![with_fingers("it", GestureKind::Tap { times: 1 }, 2, &[])];
+        let resting = vec![(100.0, 3, Some([120.0, 60.0])), (1500.0, 3, None)];
+        let taps = [tap(900.0, 1, [20.0, 20.0], 80.0), tap(920.0, 2, [60.0, 20.0], 80.0)].concat();
+        let hand = played(gestures, &together([resting, taps]));
+        assert_eq!(hand.fired(), ["it"]);
+    }
+
+    /// Of three fingers that tap at once, two are one tap, and none counts twice.
+    #[test]
+    fn a_finger_counts_for_one_tap_alone() {
+        let gestures = vec![with_fingers("it", GestureKind::Tap { times: 1 }, 2, &[])];
+        let taps = [1, 2, 3].map(|n| tap(100.0, n, [30.0 * n as f32, 20.0], 80.0));
+        let hand = played(gestures, &together(taps));
+        assert_eq!(hand.fired(), ["it"]);
+        let ended =
+            hand.verdicts().iter().any(|v| v.outcome == GestureOutcome::Cancelled(GestureId(0)));
+        assert!(ended, "{:?}", hand.verdicts());
+    }
+
+    /// A take that ends while fingers are down tells what they came to.
+    #[test]
+    fn what_goes_on_is_told_at_the_end() {
+        let mut hand = Hand::new(gesture_rig(vec![
+            gesture("press", GestureKind::Press, &[]),
+            gesture("tap", GestureKind::Tap { times: 1 }, &[]),
+            gesture("double", DOUBLE, &[]),
+        ]));
+        hand.report(100.0, 1, Some([20.0, 20.0]));
+        hand.run_to(800.0);
+        let told = hand.desk.session.attempts();
+        let outcomes: Vec<(usize, GestureOutcome)> =
+            told.iter().map(|verdict| (verdict.gesture.index(), verdict.outcome)).collect();
+        // One tap of two is no attempt yet.
+        let (fired, open) = (GestureOutcome::Fired, GestureOutcome::Open);
+        assert_eq!(outcomes, [(0, fired), (1, open)]);
+        assert!(near(margin(&told[1], Quantity::Lift), -450.0), "{:?}", told[1]);
+    }
+
     /// The flat of a hand, as the panel finds out after a while.
     #[test]
     fn a_touch_that_is_taken_back_is_no_tap() {

@@ -25,10 +25,19 @@ pub fn keys() -> DeviceInfo {
     device(DeviceKind::Keys, "keys", &KEYS, |_| ControlKind::Button)
 }
 
-/// A touch panel of two contacts, twice as wide as high.
+/// A touch panel of three contacts, twice as wide as high.
 pub fn glass() -> DeviceInfo {
-    const CODES: [&str; 6] =
-        ["contact-1", "contact-1-x", "contact-1-y", "contact-2", "contact-2-x", "contact-2-y"];
+    const CODES: [&str; 9] = [
+        "contact-1",
+        "contact-1-x",
+        "contact-1-y",
+        "contact-2",
+        "contact-2-x",
+        "contact-2-y",
+        "contact-3",
+        "contact-3-x",
+        "contact-3-y",
+    ];
     let kind = |code: &str| match code.rsplit('-').next() {
         Some("x") => ControlKind::Position { min: 0, max: 1000 },
         Some("y") => ControlKind::Position { min: 0, max: 500 },

@@ -203,7 +203,8 @@ fn kind(
         "rotate" => Some(GestureKind::Rotate),
         "stick" => stick(problems, fields, word).map(GestureKind::Stick),
         "aim" => {
-            let origin = fields.take("origin").map_or(Some([0.5; 2]), |v| share(problems, v));
+            let place = fields.take("origin").filter(|value| !value.is_table());
+            let origin = place.map_or(Some([0.5; 2]), |value| share(problems, value));
             origin.map(|origin| GestureKind::Aim { origin })
         }
         _ => sign_of(problems, fields, word, context),

@@ -1,11 +1,11 @@
 //! The attempts that go on, for whoever looks.
 
-use super::{GestureEngine, GesturePoll};
+use super::{GestureEngine, GesturePoll, judge, one_tap};
 use crate::base::{ControlId, GestureId, Nanos};
 use crate::gesture::{
     AttemptPhase, Check, CheckedLimit, GestureAttempt, GestureOutcome, GestureVerdict, Tap, millis,
 };
-use crate::spec::Quantity;
+use crate::spec::{GestureKind, Quantity};
 use alloc::vec::Vec;
 
 /// An attempt that goes on, to be shown.
@@ -89,21 +89,38 @@ impl GestureEngine {
     /// What the attempts that go on have come to so far: fired already, or still
     /// open; of these each limit as if all were over now.
     pub(crate) fn open_verdicts(&self, poll: GesturePoll) -> Vec<GestureVerdict> {
-        let told = |attempt: &&GestureAttempt| attempt.is_told(poll.gesture(attempt));
-        let verdict = |attempt: &GestureAttempt| {
-            let of = poll.gesture(attempt);
-            let mut tally = attempt.tally;
-            if attempt.fired.is_none() {
-                tally.judge(&of.checks, |quantity| attempt.measure(of, quantity, poll.now));
+        let ended = |attempt: &GestureAttempt| {
+            let (mut ended, of) = (*attempt, poll.gesture(attempt));
+            if ended.phase == AttemptPhase::Trying {
+                self.end_now(poll, &mut ended);
+                // Nothing of it has come true yet.
+                (ended.phase, ended.met) = (attempt.phase, attempt.met);
             }
+            ended.is_told(of).then_some(ended)
+        };
+        let verdict = |attempt: GestureAttempt| {
+            let of = poll.gesture(&attempt);
             let contact = poll.down(attempt.first().contact);
             let outcome = match attempt.fired {
                 Some(_) => GestureOutcome::Fired,
                 None => GestureOutcome::Open,
             };
             let verdict = attempt.verdict(poll.tick, poll.now, contact);
-            GestureVerdict { outcome, ..verdict }.with_checks(&tally, &of.checks)
+            GestureVerdict { outcome, ..verdict }.with_checks(&attempt.tally, &of.checks)
         };
-        self.attempts.iter().filter(told).map(verdict).collect()
+        self.attempts.iter().filter_map(ended).map(verdict).collect()
+    }
+
+    /// Judges an attempt as if its fingers were lifted now.
+    fn end_now(&self, poll: GesturePoll, attempt: &mut GestureAttempt) {
+        let of = poll.gesture(attempt);
+        match of.kind {
+            GestureKind::Tap { times: times @ 2.. } => {
+                let mut taps = self.taps[attempt.gesture.index()];
+                attempt.over = Some(poll.now);
+                one_tap(attempt, of, &mut taps, times, poll.tick);
+            }
+            _ => judge(attempt, of, poll.now, poll.tick),
+        }
     }
 }
