@@ -36,7 +36,10 @@ impl GestureEngine {
         let shown = |attempt: &GestureAttempt| {
             let of = poll.gesture(attempt);
             let until = attempt.over.unwrap_or(poll.now);
-            let checks = of.checks.iter().map(|check: &Check| {
+            // Without all its fingers nothing else can be measured.
+            let is_known =
+                |check: &&Check| attempt.is_complete(of) || check.quantity == Quantity::Together;
+            let checks = of.checks.iter().filter(is_known).map(|check: &Check| {
                 let value = attempt.measure(of, check.quantity, until);
                 CheckedLimit {
                     quantity: check.quantity,
@@ -57,7 +60,18 @@ impl GestureEngine {
                 checks: checks.collect(),
             }
         };
-        let mut candidates: Vec<GestureCandidate> = self.attempts.iter().map(shown).collect();
+        // A finger that has found its others waits for more in vain, as a rule.
+        let is_shown = |attempt: &&GestureAttempt| {
+            let is_whole = |other: &GestureAttempt| {
+                let of = poll.gesture(other);
+                other.gesture == attempt.gesture
+                    && other.is_complete(of)
+                    && other.shares_with(attempt)
+            };
+            attempt.is_complete(poll.gesture(attempt)) || !self.attempts.iter().any(is_whole)
+        };
+        let mut candidates: Vec<GestureCandidate> =
+            self.attempts.iter().filter(is_shown).map(shown).collect();
         let has_attempt = |id: &GestureId| self.attempts.iter().any(|a| a.gesture == *id);
         let between = GestureId::first(self.taps.len()).filter(|id| !has_attempt(id));
         candidates.extend(between.filter_map(|id| self.between_taps(poll, id)));
