@@ -233,8 +233,8 @@ pub enum GestureCause {
     Going(GestureCandidate),
     /// No attempt goes on; this was the last one.
     Over(GestureVerdict),
-    /// Nobody has attempted it yet.
-    Never,
+    /// Nobody has attempted it yet; when the first attempt begins, if one is kept.
+    Never(Option<Nanos>),
 }
 
 /// Why a gesture is as it is; `machine` is the state at the tick to explain.
@@ -248,6 +248,9 @@ pub fn gesture_cause(session: &Session, machine: &Machine, id: GestureId) -> Ges
         (_, Some(verdict)) if verdict.tick == machine.at() => GestureCause::Judged(*verdict),
         (Some(candidate), _) => GestureCause::Going(candidate),
         (None, Some(verdict)) => GestureCause::Over(*verdict),
-        (None, None) => GestureCause::Never,
+        (None, None) => {
+            let later = verdicts.range(known..).filter(|verdict| verdict.gesture == id);
+            GestureCause::Never(later.map(|verdict| verdict.began).min())
+        }
     }
 }

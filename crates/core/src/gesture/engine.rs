@@ -214,7 +214,7 @@ impl GestureEngine {
 
     /// Tells an attempt the updates of its fingers.
     fn hear(&mut self, poll: GesturePoll, at: usize, updates: &[ContactUpdate]) {
-        let GestureEngine { attempts, trails, recent, taps, update_of, .. } = self;
+        let GestureEngine { attempts, update_of, .. } = self;
         let attempt = &mut attempts[at];
         let of = poll.gesture(attempt);
         let update_of = |finger: &Finger| {
@@ -238,12 +238,10 @@ impl GestureEngine {
             moved = moved.max(Some(at));
             is_lifting |= update.lifted.is_some();
         }
-        if moved.is_none() && of.origin.is_some() && poll.has_moved_origin {
-            follow(attempt, of, poll.now, poll.tick);
-        }
+        let by_origin = of.origin.filter(|_| poll.has_moved_origin).map(|_| poll.now);
         // What lasts begins only with fingers that are there. And only when all
         // fingers are where they are now: between two of them nothing was as it is.
-        if let Some(at) = moved.filter(|_| !(is_lifting && of.kind.lasts())) {
+        if let Some(at) = moved.or(by_origin).filter(|_| !(is_lifting && of.kind.lasts())) {
             follow(attempt, of, at, poll.tick);
         }
         for n in 0..attempt.fingers().len() {
@@ -257,37 +255,38 @@ impl GestureEngine {
         if is_due && attempt.phase == AttemptPhase::Trying {
             judge(attempt, of, poll.now, poll.tick);
         }
-        let Some(over) = attempt.over.filter(|_| moved.is_some() && !attempt.is_broken) else {
-            return;
-        };
-        if !attempt.is_complete(of) {
-            return;
+        if moved.is_some() && !attempt.is_broken && attempt.is_complete(of) {
+            self.hear_end(poll, at);
         }
+    }
+
+    /// Judges an attempt of which a finger has been lifted, if that is when it is
+    /// judged.
+    fn hear_end(&mut self, poll: GesturePoll, at: usize) {
+        let GestureEngine { attempts, trails, recent, taps, .. } = self;
+        let attempt = &mut attempts[at];
+        let of = poll.gesture(attempt);
+        let Some(over) = attempt.over else { return };
+        let contact = attempt.first().contact.index();
         match of.kind {
-            GestureKind::Tap { times: 1 } if attempt.all_lifted() => {
-                judge(attempt, of, over, poll.tick);
+            GestureKind::Tap { .. } if !attempt.all_lifted() => return,
+            GestureKind::Tap { times: times @ 2.. } => {
+                return one_tap(attempt, of, &mut taps[attempt.gesture.index()], times, poll.tick);
             }
-            GestureKind::Tap { times } if attempt.all_lifted() => {
-                one_tap(attempt, of, &mut taps[attempt.gesture.index()], times, poll.tick);
-            }
-            GestureKind::Swipe { fires: SwipeFires::Release, .. } => {
-                judge(attempt, of, over, poll.tick);
-            }
+            GestureKind::Tap { .. }
+            | GestureKind::Click { .. }
+            | GestureKind::Swipe { fires: SwipeFires::Release, .. } => {}
             GestureKind::Flick => {
-                let finger = attempt.first();
-                attempt.release = recent[finger.contact.index()].release(over, finger.at);
-                judge(attempt, of, over, poll.tick);
+                attempt.release = recent[contact].release(over, attempt.first().at);
             }
-            GestureKind::Click { .. } => judge(attempt, of, over, poll.tick),
             GestureKind::Sign { sign } => {
-                let trail = &trails[attempt.first().contact.index()];
-                if let Some(stroke) = trail.stroke() {
+                if let Some(stroke) = trails[contact].stroke() {
                     attempt.likeness = poll.plan.signs.likeness(&stroke, sign);
                 }
-                judge(attempt, of, over, poll.tick);
             }
-            _ => {}
+            _ => return,
         }
+        judge(attempt, of, over, poll.tick);
     }
 
     /// A finger lands: every gesture that listens there begins an attempt, and

@@ -104,7 +104,10 @@ pub fn explain_gesture(session: &Session, machine: &Machine, gesture: GestureId)
             "{name}: no attempt goes on. The last one {}.",
             verdict_words(rig, rate, &verdict)
         ),
-        GestureCause::Never => format!("{name}: nobody has attempted it yet."),
+        GestureCause::Never(None) => format!("{name}: nobody has attempted it."),
+        GestureCause::Never(Some(first)) => {
+            format!("{name}: nobody has attempted it yet; the first attempt begins at {first}.")
+        }
     }
 }
 

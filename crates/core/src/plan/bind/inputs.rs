@@ -1,7 +1,7 @@
 //! What drives actions.
 
 use super::Binder;
-use crate::base::{ActionId, ContactId, ControlId, InputId, ZoneId, ZoneSet};
+use crate::base::{ActionId, ComboId, ContactId, ControlId, InputId, ZoneId, ZoneSet};
 use crate::device::ControlRef;
 use crate::plan::{BoundInput, BoundShape, BoundSide, Opposites, ZoneReader};
 use crate::shape::Chain;
@@ -37,14 +37,7 @@ impl Binder<'_> {
                 self.actions.gesture_readers.push((*gesture, self.next()));
                 self.add(BoundInput::Gesture { gesture: *gesture, shape });
             }
-            InputSpec::Combo(combo) => {
-                let signals = self.rig.combos[combo.index()].signals();
-                let controls: Vec<ControlId> =
-                    signals.flat_map(|signal| self.controls_of(signal)).collect();
-                self.feeds.extend(controls.into_iter().map(|control| (control, action)));
-                self.actions.combo_readers.push((*combo, self.next()));
-                self.add(BoundInput::Combo(*combo));
-            }
+            InputSpec::Combo(combo) => self.combo(*combo, action),
             InputSpec::Axis { control, shape } => {
                 for control in self.resolve(control, action) {
                     let shape = self.shape(shape, 0, [Some(control), None]);
@@ -53,16 +46,12 @@ impl Binder<'_> {
             }
             InputSpec::Pair { negative, positive, both } => {
                 let pair = self.opposites(negative, positive, *both, action);
-                if !pair.is_empty() {
-                    self.add(BoundInput::Pair(pair));
-                }
+                self.add_unless(pair.is_empty(), BoundInput::Pair(pair));
             }
             InputSpec::Cross(cross) => {
                 let x = self.opposites(&cross.left, &cross.right, cross.both, action);
                 let y = self.opposites(&cross.down, &cross.up, cross.both, action);
-                if !(x.is_empty() && y.is_empty()) {
-                    self.add(BoundInput::Cross { x, y });
-                }
+                self.add_unless(x.is_empty() && y.is_empty(), BoundInput::Cross { x, y });
             }
             InputSpec::Stick { stick, shape } => {
                 let names = (format!("{}-x", stick.code), format!("{}-y", stick.code));
@@ -78,6 +67,22 @@ impl Binder<'_> {
                     self.add(BoundInput::Pointer { x, y, counts: *counts, shape });
                 }
             }
+        }
+    }
+
+    fn combo(&mut self, combo: ComboId, action: ActionId) {
+        let signals = self.rig.combos[combo.index()].signals();
+        let controls: Vec<ControlId> =
+            signals.flat_map(|signal| self.controls_of(signal)).collect();
+        self.feeds.extend(controls.into_iter().map(|control| (control, action)));
+        self.actions.combo_readers.push((combo, self.next()));
+        self.add(BoundInput::Combo(combo));
+    }
+
+    /// Keys that no device has are no input.
+    fn add_unless(&mut self, is_empty: bool, input: BoundInput) {
+        if !is_empty {
+            self.add(input);
         }
     }
 
