@@ -23,10 +23,17 @@ const ARC: u8 = 8;
 
 /// The limits of an attempt that began at `start`; `centre` is that of a stick
 /// or the origin of an aim. A tap may move as far as its circle; a swipe must
-/// leave its wedges by their arcs, or where any direction will do its circle.
-pub fn limit_shapes(gesture: &Gesture, start: [f32; 2], centre: [f32; 2]) -> Vec<LimitShape> {
+/// leave its wedges by their arcs, or where any direction will do its circle. So
+/// many of the unit of the gesture are a millimetre.
+pub fn limit_shapes(
+    gesture: &Gesture,
+    per_mm: f32,
+    start: [f32; 2],
+    centre: [f32; 2],
+) -> Vec<LimitShape> {
     let around = |centre: [f32; 2], of: Quantity| {
-        gesture.limits.of(of).map(|radius| LimitShape::Circle { centre, radius })
+        let radius = gesture.limits.of(of)? / per_mm;
+        Some(LimitShape::Circle { centre, radius })
     };
     match gesture.kind {
         GestureKind::Tap { .. } | GestureKind::Press => {
@@ -38,7 +45,7 @@ pub fn limit_shapes(gesture: &Gesture, start: [f32; 2], centre: [f32; 2]) -> Vec
             .filter_map(|of| around(centre, of))
             .collect(),
         GestureKind::Aim { .. } => around(centre, Quantity::Dead).into_iter().collect(),
-        GestureKind::Swipe { toward, .. } => wedges(gesture, toward, start)
+        GestureKind::Swipe { toward, .. } => wedges(gesture, per_mm, toward, start)
             .unwrap_or_else(|| around(start, Quantity::Length).into_iter().collect()),
         GestureKind::Pinch
         | GestureKind::Rotate
@@ -48,10 +55,15 @@ pub fn limit_shapes(gesture: &Gesture, start: [f32; 2], centre: [f32; 2]) -> Vec
     }
 }
 
-fn wedges(gesture: &Gesture, toward: SwipeDirections, start: [f32; 2]) -> Option<Vec<LimitShape>> {
+fn wedges(
+    gesture: &Gesture,
+    per_mm: f32,
+    toward: SwipeDirections,
+    start: [f32; 2],
+) -> Option<Vec<LimitShape>> {
     let SwipeDirections::Some(bits) = toward else { return None };
     let off = gesture.limits.of(Quantity::OffAxisDeg)?;
-    let length = gesture.limits.of(Quantity::Length)?;
+    let length = gesture.limits.of(Quantity::Length)? / per_mm;
     let at = |degrees: f32| {
         let angle = degrees / 180.0 * PI;
         [start[0] + length * libm::cosf(angle), start[1] - length * libm::sinf(angle)]
@@ -82,7 +94,8 @@ mod tests {
     /// What leaves the wedge by its arc is long enough and on its axis.
     #[test]
     fn the_arc_of_a_wedge_is_where_the_limits_begin_to_hold() {
-        let shapes = limit_shapes(&swipe(SwipeDirections::Some(0b100)), [50.0, 50.0], [0.0; 2]);
+        let shapes =
+            limit_shapes(&swipe(SwipeDirections::Some(0b100)), 1.0, [50.0, 50.0], [0.0; 2]);
         let [LimitShape::Line(places)] = &shapes[..] else { panic!("{shapes:?}") };
         assert_eq!((places[0], places[places.len() - 1]), ([50.0, 50.0], [50.0, 50.0]));
         for [x, y] in &places[1..places.len() - 1] {
@@ -94,7 +107,7 @@ mod tests {
 
     #[test]
     fn where_any_direction_will_do_the_length_is_a_circle() {
-        let shapes = limit_shapes(&swipe(SwipeDirections::Any), [50.0, 50.0], [0.0; 2]);
+        let shapes = limit_shapes(&swipe(SwipeDirections::Any), 1.0, [50.0, 50.0], [0.0; 2]);
         assert_eq!(shapes, [LimitShape::Circle { centre: [50.0, 50.0], radius: 10.0 }]);
     }
 }

@@ -683,3 +683,47 @@ fn an_aim_follows_its_origin() {
     hand.run_to(400.0);
     assert_eq!(hand.fired(), ["it"]);
 }
+
+/// The same gesture in another unit does the same, and says so in that unit.
+#[rstest]
+#[case::millimetres(LengthUnit::Mm, 1.0)]
+#[case::pixels(LengthUnit::Px, 12.0)]
+#[case::shares(LengthUnit::Share, 1.0 / 160.0)]
+fn lengths_are_measured_in_any_unit(#[case] unit: LengthUnit, #[case] per_mm: f32) {
+    let kinds = [
+        (SWIPE, vec![(Quantity::Length, 20.0), (Quantity::OffAxisMm, 3.0)]),
+        (GestureKind::Tap { times: 2 }, vec![(Quantity::Move, 2.0), (Quantity::Spread, 8.0)]),
+        (GestureKind::Drag, vec![(Quantity::Slop, 4.0), (Quantity::Reach, 40.0)]),
+        (GestureKind::Flick, vec![(Quantity::Release, 50.0), (Quantity::ReachSpeed, 500.0)]),
+        (GestureKind::Aim { origin: [0.5, 0.5] }, vec![(Quantity::Dead, 5.0)]),
+    ];
+    let of = |unit: LengthUnit, per_mm: f32| {
+        let gestures = kinds.iter().map(|(kind, limits)| {
+            let limits: Vec<(Quantity, f32)> =
+                limits.iter().map(|&(quantity, mm)| (quantity, mm * per_mm)).collect();
+            Gesture { unit, ..gesture("it", *kind, &limits) }
+        });
+        let mut rig = gesture_rig(gestures.collect());
+        rig.surface.pixels = Some([1920.0, 960.0]);
+        let mut hand = Hand::new(rig);
+        let taps = [1000.0, 1200.0].map(|ms| tap(ms, 2, [30.0, 30.0], 60.0));
+        let strokes = [stroke(100.0, 1, [20.0, 20.0], [55.0, 22.0], 250.0), taps.concat()];
+        hand.play(&together(strokes));
+        hand.verdicts()
+    };
+    for (one, other) in of(LengthUnit::Mm, 1.0).iter().zip(of(unit, per_mm)) {
+        assert_eq!(
+            (one.gesture, one.outcome, one.fired),
+            (other.gesture, other.outcome, other.fired)
+        );
+        let [vx, vy] = [0, 1].map(|n| (one.value[n] - other.value[n]).abs());
+        assert!(vx < 1e-3 && vy < 1e-3, "{one:?} {other:?}");
+        assert!((one.way[1][0] - other.way[1][0]).abs() < 1e-3);
+        for (one, other) in one.checks().iter().zip(other.checks()) {
+            let is_length = other.tunable().name != one.tunable().name || unit == LengthUnit::Mm;
+            let by = if is_length && one.tunable().unit.starts_with("mm") { per_mm } else { 1.0 };
+            let off = (one.margin * by - other.margin).abs();
+            assert!(off <= 1e-3 * by.max(1.0) || !one.margin.is_finite(), "{one:?} {other:?}");
+        }
+    }
+}

@@ -287,7 +287,7 @@ fn waited(rate: PollRate, verdict: &GestureVerdict) -> Option<f64> {
 
 impl CheckLine {
     fn new(check: &CheckedLimit) -> Self {
-        let tunable = check.quantity.tunable();
+        let tunable = check.tunable();
         let CheckedLimit { value, limit: asked, margin, is_alone: alone, .. } = *check;
         CheckLine { limit: tunable.name, unit: tunable.unit, value, asked, margin, alone }
     }

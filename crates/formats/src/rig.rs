@@ -149,7 +149,7 @@ fn read_touch(problems: &mut Problems, root: &mut Fields, rig: &mut Rig, actions
         rig.signs = gestures::read_signs(problems, &table);
     }
     if let Some(table) = table(problems, root, "gesture") {
-        rig.gestures = gestures::read(problems, &table, &rig.zones, &rig.signs);
+        rig.gestures = gestures::read(problems, &table, (&rig.zones, &rig.surface), &rig.signs);
     }
 }
 

@@ -176,7 +176,10 @@ impl Drawing<'_> {
         let colour = colour_of(verdict);
         if self.sheet.gesture.is_some() {
             let gesture = &self.session.rig().gestures[verdict.gesture.index()];
-            for shape in limit_shapes(gesture, verdict.way[0], verdict.way[0]) {
+            let contacts = self.session.plan().contacts().iter();
+            let contact = contacts.clone().find(|contact| contact.down == verdict.contact);
+            let per_mm = contact.map_or(1.0, |contact| contact.per_mm(gesture.unit));
+            for shape in limit_shapes(gesture, per_mm, verdict.way[0], verdict.way[0]) {
                 match shape {
                     LimitShape::Circle { centre, radius } => {
                         let r = f64::from(radius) * self.scale();

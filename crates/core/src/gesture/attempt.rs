@@ -6,7 +6,7 @@ use crate::spec::{GestureKind, MAX_FINGERS, MeasuredFrom, Quantity, StickCentre,
 use crate::touch::{Contact, Landing};
 use core::f32::consts::PI;
 
-/// A finger of an attempt; places in millimetres from the top left.
+/// A finger of an attempt; places in the unit of the gesture from the top left.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Finger {
     pub(crate) contact: ContactId,
@@ -42,6 +42,9 @@ pub(crate) struct GestureAttempt {
     pub(crate) gesture: GestureId,
     /// The panel of all its fingers.
     pub(crate) panel: u16,
+    /// How many of the unit of its gesture, in which everything here is measured, are
+    /// a millimetre of the panel.
+    per_mm: f32,
     pub(crate) phase: AttemptPhase,
     fingers: [Finger; MAX_FINGERS],
     count: u8,
@@ -60,7 +63,7 @@ pub(crate) struct GestureAttempt {
     /// measured from there: its way, the line between its fingers, how far they had
     /// turned.
     zero: Option<([f32; 2], f32, f32)>,
-    /// The velocity with which the finger was lifted, in millimetres a second, y up.
+    /// The velocity with which the finger was lifted, in its unit a second, y up.
     pub(crate) release: [f32; 2],
     /// The centre of a stick.
     pub(crate) centre: [f32; 2],
@@ -89,10 +92,12 @@ pub(crate) struct GestureAttempt {
 }
 
 impl GestureAttempt {
-    pub(crate) fn new(gesture: GestureId, contact: &Contact) -> Self {
+    pub(crate) fn new(gesture: GestureId, of: &BoundGesture, contact: &Contact) -> Self {
+        let per_mm = contact.per_mm(of.unit);
         GestureAttempt {
             gesture,
             panel: contact.panel,
+            per_mm,
             phase: AttemptPhase::Trying,
             fingers: [Finger::NONE; MAX_FINGERS],
             count: 0,
@@ -105,7 +110,7 @@ impl GestureAttempt {
             zero: None,
             release: [0.0; 2],
             centre: [0.0; 2],
-            size: contact.size,
+            size: contact.size.map(|mm| mm * per_mm),
             likeness: [f32::INFINITY, f32::NEG_INFINITY],
             tally: Tally::EMPTY,
             met: None,
@@ -170,8 +175,19 @@ impl GestureAttempt {
         self.is_complete(of) && !self.is_part
     }
 
-    /// One more finger.
+    /// A place in millimetres in the unit of the gesture.
+    pub(crate) fn in_unit(&self, place: [f32; 2]) -> [f32; 2] {
+        place.map(|mm| mm * self.per_mm)
+    }
+
+    /// A place in the unit of the gesture in millimetres.
+    pub(crate) fn in_mm(&self, place: [f32; 2]) -> [f32; 2] {
+        place.map(|length| length / self.per_mm)
+    }
+
+    /// One more finger, at a place in millimetres.
     pub(crate) fn land(&mut self, contact: ContactId, landing: Landing, start: [f32; 2]) {
+        let start = self.in_unit(start);
         let finger = Finger { contact, is_lifted: false, landing, start, at: start };
         self.fingers[usize::from(self.count)] = finger;
         self.count += 1;
@@ -186,8 +202,9 @@ impl GestureAttempt {
         }
     }
 
-    /// A finger is elsewhere.
+    /// A finger is elsewhere, at a place in millimetres.
     pub(crate) fn move_to(&mut self, contact: ContactId, at: [f32; 2]) {
+        let at = self.in_unit(at);
         let fingers = &mut self.fingers[..usize::from(self.count)];
         let Some(n) = fingers.iter().position(|finger| finger.contact == contact) else { return };
         if n == 0 {
@@ -311,7 +328,7 @@ impl GestureAttempt {
             }
             GestureKind::Pinch => {
                 // A finger is no point: below a millimetre no ratio means anything.
-                let ratio = length(self.last_line).max(1.0) / line.max(1.0);
+                let ratio = length(self.last_line).max(self.per_mm) / line.max(self.per_mm);
                 [(libm::logf(ratio) / libm::logf(of.scale)).clamp(-1.0, 1.0), 0.0]
             }
             GestureKind::Rotate => [((self.turned - turned) / of.scale).clamp(-1.0, 1.0), 0.0],
@@ -354,7 +371,7 @@ impl GestureAttempt {
             met: self.met,
             fired: self.fired,
             value: self.value,
-            way: [first.start, first.at],
+            way: [first.start, first.at].map(|place| self.in_mm(place)),
             checks: GestureVerdict::NO_CHECKS,
             check_count: 0,
         }

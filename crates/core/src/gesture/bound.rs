@@ -3,7 +3,8 @@
 use crate::base::{ControlId, GestureId, ZoneId};
 use crate::gesture::{Apart, Check, Signs};
 use crate::spec::{
-    Gesture, GestureKind, LimitSense, MeasuredFrom, Outline, PanelEdge, Quantity, SwipeDirections,
+    Gesture, GestureKind, LengthUnit, LimitSense, MeasuredFrom, Outline, PanelEdge, Quantity,
+    SwipeDirections,
 };
 use crate::touch::Zones;
 use alloc::vec::Vec;
@@ -46,6 +47,8 @@ pub(crate) struct BoundGesture {
     pub(crate) zone: Option<ZoneId>,
     pub(crate) fingers: u8,
     pub(crate) checks: Vec<Check>,
+    /// What its lengths are measured in.
+    pub(crate) unit: LengthUnit,
     /// Full deflection, in the unit of its kind; of an aim only if it is said.
     pub(crate) scale: f32,
     pub(crate) has_scale: bool,
@@ -65,7 +68,8 @@ impl BoundGesture {
     pub(crate) fn new(gesture: &Gesture, zones: &Zones, origin: Option<[OriginAxis; 2]>) -> Self {
         let quantities = gesture.kind.quantities(gesture.fingers);
         let limits = quantities.iter().filter_map(|&(quantity, _)| {
-            Some(Check { quantity, limit: gesture.limits.of(quantity)? })
+            let (limit, unit) = (gesture.limits.of(quantity)?, gesture.unit);
+            Some(Check { quantity, limit, unit })
         });
         let (checks, scales): (Vec<Check>, Vec<Check>) =
             limits.partition(|check| check.quantity.sense() != LimitSense::Scale);
@@ -78,6 +82,7 @@ impl BoundGesture {
             zone: gesture.zone,
             fingers: gesture.fingers,
             checks,
+            unit: gesture.unit,
             scale: scales.first().map_or(1.0, |scale| scale.limit),
             has_scale: !scales.is_empty(),
             origin,

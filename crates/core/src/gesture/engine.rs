@@ -96,8 +96,7 @@ impl GesturePoll<'_> {
         self.plan.gesture(attempt.gesture)
     }
 
-    /// Where the origin of an aim is on a surface of this size, in millimetres, if
-    /// controls say it.
+    /// Where the origin of an aim is on a surface of this size, if controls say it.
     fn origin(&self, of: &BoundGesture, size: [f32; 2]) -> Option<[f32; 2]> {
         let value = |axis: OriginAxis| self.controls[axis.control.index()].value;
         let shares = of.origin?.map(|axis| axis.share(value(axis)));
@@ -277,7 +276,8 @@ impl GestureEngine {
             | GestureKind::Click { .. }
             | GestureKind::Swipe { fires: SwipeFires::Release, .. } => {}
             GestureKind::Flick => {
-                attempt.release = recent[contact].release(over, attempt.first().at);
+                let at = attempt.in_mm(attempt.first().at);
+                attempt.release = attempt.in_unit(recent[contact].release(over, at));
             }
             GestureKind::Sign { sign } => {
                 if let Some(stroke) = trails[contact].stroke() {
@@ -320,14 +320,15 @@ impl GestureEngine {
                 continue;
             }
             self.change(n).trying += 1;
-            let mut attempt = GestureAttempt::new(n, contact);
+            let mut attempt = GestureAttempt::new(n, of, contact);
             attempt.land(update.contact, landing, update.place);
             attempt.centre = match of.kind {
                 GestureKind::Stick(StickCentre::Fixed(place))
                 | GestureKind::Aim { origin: place } => {
-                    poll.origin(of, contact.size).unwrap_or(contact.in_mm(place))
+                    let place = attempt.in_unit(contact.in_mm(place));
+                    poll.origin(of, attempt.size).unwrap_or(place)
                 }
-                _ => update.place,
+                _ => attempt.in_unit(update.place),
             };
             if matches!(of.kind, GestureKind::Stick(_) | GestureKind::Aim { .. }) {
                 judge(&mut attempt, of, landing.time, poll.tick);

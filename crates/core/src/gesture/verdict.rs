@@ -10,7 +10,7 @@
 //! shown, and the margin is not *alone*.
 
 use crate::base::{ControlId, GestureId, Nanos, Tick};
-use crate::spec::{LimitSense, Quantity};
+use crate::spec::{LengthUnit, LimitSense, Quantity, tunable::Tunable};
 
 /// No gesture has more limits than this.
 pub const MAX_CHECKS: usize = 8;
@@ -24,6 +24,7 @@ pub const NEAR_SHARE: f32 = 0.25;
 pub(crate) struct Check {
     pub(crate) quantity: Quantity,
     pub(crate) limit: f32,
+    pub(crate) unit: LengthUnit,
 }
 
 impl Check {
@@ -88,14 +89,14 @@ impl Tally {
 
     /// What came of each check.
     pub(crate) fn checked(&self, checks: &[Check]) -> impl Iterator<Item = CheckedLimit> {
-        checks.iter().enumerate().map(|(n, &Check { quantity, limit })| {
+        checks.iter().enumerate().map(|(n, &Check { quantity, limit, unit })| {
             let is_alone = self.alone[n] > f32::NEG_INFINITY;
             let margin = if is_alone { self.alone[n] } else { self.closest[n] };
             let value = match quantity.sense() {
                 LimitSense::AtMost => limit - margin,
                 _ => limit + margin,
             };
-            CheckedLimit { quantity, value, limit, margin, is_alone }
+            CheckedLimit { quantity, value, limit, margin, is_alone, unit }
         })
     }
 }
@@ -115,15 +116,23 @@ pub struct CheckedLimit {
     /// Whether the margin holds with all other limits as they are: a limit that
     /// is tightened or loosened up to it is met, and beyond it is not.
     pub is_alone: bool,
+    /// What it is measured in, if it is a length.
+    pub unit: LengthUnit,
 }
 
 impl CheckedLimit {
+    /// Its limit: key in rigs, unit, range and meaning.
+    pub fn tunable(&self) -> &'static Tunable {
+        self.quantity.tunable_in(self.unit)
+    }
+
     const NONE: CheckedLimit = CheckedLimit {
         quantity: Quantity::Lift,
         value: 0.0,
         limit: 0.0,
         margin: 0.0,
         is_alone: false,
+        unit: LengthUnit::Mm,
     };
 }
 
@@ -215,8 +224,8 @@ mod tests {
     use std::vec::Vec;
 
     const CHECKS: [Check; 2] = [
-        Check { quantity: Quantity::Length, limit: 10.0 },
-        Check { quantity: Quantity::Time, limit: 100.0 },
+        Check { quantity: Quantity::Length, limit: 10.0, unit: LengthUnit::Mm },
+        Check { quantity: Quantity::Time, limit: 100.0, unit: LengthUnit::Mm },
     ];
 
     /// Moments as length and time.

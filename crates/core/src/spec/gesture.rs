@@ -14,7 +14,7 @@
 
 use crate::base::{GestureId, SignId, ZoneId, length};
 use crate::device::ControlRef;
-use crate::spec::{GestureLimits, Quantity};
+use crate::spec::{GestureLimits, LengthUnit, Quantity};
 use alloc::{string::String, vec::Vec};
 use strum::{IntoStaticStr, VariantArray};
 
@@ -60,6 +60,8 @@ pub struct Gesture {
     /// there: x from the left and y from the top, as shares of the surface. An axis
     /// counts from one end to the other.
     pub origin: Option<[ControlRef; 2]>,
+    /// What the lengths among its limits are measured in.
+    pub unit: LengthUnit,
 }
 
 impl Gesture {
@@ -78,6 +80,7 @@ impl Gesture {
             beside: Vec::new(),
             measured_from: MeasuredFrom::Landing,
             origin: None,
+            unit: LengthUnit::Mm,
         }
     }
 }
@@ -309,11 +312,16 @@ impl GestureKind {
         asked
     }
 
-    /// The limits of a rig that says nothing of them.
+    /// The limits of a rig that says nothing of them, in millimetres.
     pub fn defaults(self, fingers: u8) -> GestureLimits {
+        self.defaults_in(LengthUnit::Mm, fingers)
+    }
+
+    /// The same in a unit.
+    pub fn defaults_in(self, unit: LengthUnit, fingers: u8) -> GestureLimits {
         let asked = self.quantities(fingers).into_iter().filter(|(_, a)| *a == LimitUse::Always);
         asked.fold(GestureLimits::NONE, |limits, (quantity, _)| {
-            limits.with(quantity, quantity.tunable().default as f32)
+            limits.with(quantity, quantity.tunable_in(unit).default as f32)
         })
     }
 

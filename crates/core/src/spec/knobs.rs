@@ -166,7 +166,7 @@ impl Rig {
             let place = [key("gesture"), key(&gesture.name)];
             for &quantity in Quantity::VARIANTS {
                 if let Some(mut limit) = gesture.limits.of(quantity) {
-                    number(visitor, &place, quantity.tunable(), &mut limit);
+                    number(visitor, &place, quantity.tunable_in(gesture.unit), &mut limit);
                     gesture.limits.set(quantity, Some(limit));
                 }
             }

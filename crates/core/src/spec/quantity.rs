@@ -2,7 +2,7 @@
 
 use crate::spec::tunable;
 use crate::spec::tunable::Tunable;
-use strum::VariantArray;
+use strum::{IntoStaticStr, VariantArray};
 
 /// Something that can be measured of an attempt at a gesture.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, VariantArray)]
@@ -59,6 +59,19 @@ pub enum Quantity {
     ReachDeg,
     /// Full speed of a flick.
     ReachSpeed,
+}
+
+/// What the lengths of a gesture are measured in.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
+pub enum LengthUnit {
+    /// Millimetres of the surface.
+    #[default]
+    Mm,
+    /// Pixels of the picture, by its width.
+    Px,
+    /// Shares of the width of the picture.
+    Share,
 }
 
 /// What a limit asks of a quantity.
@@ -119,6 +132,11 @@ impl Quantity {
             Quantity::ReachDeg => &tunable::REACH_DEG,
             Quantity::ReachSpeed => &tunable::REACH_MM_S,
         }
+    }
+
+    /// The same for a gesture whose lengths are measured in a unit.
+    pub fn tunable_in(self, unit: LengthUnit) -> &'static Tunable {
+        tunable::in_unit(self.tunable(), unit as usize)
     }
 
     /// What a limit asks of it.

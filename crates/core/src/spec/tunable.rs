@@ -45,6 +45,20 @@ impl Tunable {
         Tunable { name, unit, min, max, step, default, meaning }
     }
 
+    /// The same in a unit of which so many are one of its own.
+    const fn times(self, name: &'static str, unit: &'static str, by: f64) -> Tunable {
+        let Tunable { min, max, step, default, meaning, .. } = self;
+        Tunable {
+            name,
+            unit,
+            min: min * by,
+            max: max * by,
+            step: step * by,
+            default: default * by,
+            meaning,
+        }
+    }
+
     /// Whether `value` may be set (NaN may not).
     pub fn allows(&self, value: f64) -> bool {
         (self.min..=self.max).contains(&value)

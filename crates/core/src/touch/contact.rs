@@ -3,7 +3,7 @@
 use crate::base::{ContactId, ControlId, Nanos, ZoneId, ZoneSet};
 use crate::device::{ControlKind, Event, Marks, normalise};
 use crate::sample::{ControlState, LaneMarks};
-use crate::spec::Turn;
+use crate::spec::{LengthUnit, Turn};
 use crate::touch::Zones;
 
 /// A contact of a touch panel: what says that it is there, and where.
@@ -23,6 +23,8 @@ pub struct Contact {
     pub panel: u16,
     /// What x and y report.
     pub travel: [ControlKind; 2],
+    /// How wide the picture is in pixels, where the rig says it.
+    pub pixels: Option<f32>,
 }
 
 impl Contact {
@@ -40,6 +42,16 @@ impl Contact {
     /// A place in shares of the picture as millimetres from its top left.
     pub(crate) fn in_mm(&self, place: [f32; 2]) -> [f32; 2] {
         [0, 1].map(|axis| place[axis] * self.size[axis])
+    }
+
+    /// How many of a unit are a millimetre of it; of pixels 1 where nothing is known
+    /// of them.
+    pub fn per_mm(&self, unit: LengthUnit) -> f32 {
+        match unit {
+            LengthUnit::Mm => 1.0,
+            LengthUnit::Px => self.pixels.map_or(1.0, |pixels| pixels / self.size[0]),
+            LengthUnit::Share => 1.0 / self.size[0],
+        }
     }
 
     /// How high its surface is, in widths.

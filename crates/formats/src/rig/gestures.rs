@@ -6,9 +6,9 @@ use super::{
     reference,
 };
 use gtrig_core::{
-    Claim, ControlRef, Gesture, GestureId, GestureKind, GestureLimits, LimitSense, MAX_EXAMPLES,
-    MAX_GESTURES, MAX_SIGNS, MAX_TAPS, MeasuredFrom, PanelEdge, Quantity, Sign, SignId,
-    StickCentre, SwipeDirections, SwipeFires, Zone, ZoneId,
+    Claim, ControlRef, Gesture, GestureId, GestureKind, GestureLimits, LengthUnit, LimitSense,
+    MAX_EXAMPLES, MAX_GESTURES, MAX_SIGNS, MAX_TAPS, MeasuredFrom, PanelEdge, Quantity, Sign,
+    SignId, StickCentre, Surface, SwipeDirections, SwipeFires, Zone, ZoneId,
 };
 
 /// An example of a sign has at most this many places.
@@ -70,16 +70,19 @@ struct Context<'a> {
     signs: &'a [Sign],
     /// The names of all gestures, in order.
     gestures: &'a [&'a str],
+    /// Whether the rig says how many pixels the picture has.
+    has_pixels: bool,
 }
 
 pub(super) fn read(
     problems: &mut Problems,
     table: &Fields,
-    zones: &[Zone],
+    (zones, surface): (&[Zone], &Surface),
     signs: &[Sign],
 ) -> Vec<Gesture> {
     let names: Vec<&str> = table.entries().map(|entry| entry.key).collect();
-    let context = Context { zones, signs, gestures: &names };
+    let has_pixels = surface.pixels.is_some();
+    let context = Context { zones, signs, gestures: &names, has_pixels };
     let read = |entry| gesture(problems, &entry, context);
     // One that is no gesture keeps its place, so that others still mean what they say.
     let gestures: Vec<Option<Gesture>> = table.entries().map(read).collect();
@@ -121,7 +124,8 @@ fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<G
     }
     let measured_from = measured_from(problems, &mut fields, kind);
     let fingers = fingers(problems, &mut fields, kind);
-    let limits = limits(problems, &mut fields, kind, fingers);
+    let unit = unit(problems, &mut fields, context);
+    let limits = limits(problems, &mut fields, (kind, fingers), unit);
     fields.finish(problems);
     let name = entry.key.to_owned();
     let origin = moving.map(|(origin, _)| origin);
@@ -136,6 +140,7 @@ fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<G
         beside,
         measured_from,
         origin,
+        unit,
     })
 }
 
@@ -362,16 +367,27 @@ fn count(
     })
 }
 
+/// What its lengths are measured in.
+fn unit(problems: &mut Problems, fields: &mut Fields, context: Context) -> LengthUnit {
+    let Some(value) = fields.take("lengths-in") else { return LengthUnit::Mm };
+    let unit = value.word::<LengthUnit>(problems).unwrap_or_default();
+    if unit == LengthUnit::Px && !context.has_pixels {
+        let expected = "`pixels` in [surface]: how many there are";
+        problems.add(value.span(), problems.quote(value.span()), expected);
+    }
+    unit
+}
+
 /// Its limits; `"none"` takes one away that would be there by default.
 fn limits(
     problems: &mut Problems,
     fields: &mut Fields,
-    kind: GestureKind,
-    fingers: u8,
+    (kind, fingers): (GestureKind, u8),
+    unit: LengthUnit,
 ) -> GestureLimits {
-    let mut limits = kind.defaults(fingers);
+    let mut limits = kind.defaults_in(unit, fingers);
     for (quantity, _) in kind.quantities(fingers) {
-        let tunable = quantity.tunable();
+        let tunable = quantity.tunable_in(unit);
         let Some(value) = fields.take(tunable.name) else { continue };
         // What its output is measured by must be there, and so must the first
         // thing it asks. Without a gap, taps would wait for the next one for ever.

@@ -250,7 +250,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::gesture_limit_of_another_kind(
     "[gesture.a]\nkind='press'\ngap-ms=3",
-    "4:1: found the key `gap-ms`, expected only the keys zone, waits-for, beside, takes, kind, fingers, hold-ms, move-mm"
+    "4:1: found the key `gap-ms`, expected only the keys zone, waits-for, beside, takes, kind, fingers, lengths-in, hold-ms, move-mm"
 )]
 #[case::gesture_limit(
     "[gesture.a]\nkind='press'\nhold-ms=1",
@@ -603,6 +603,28 @@ fn a_count_is_short_for_steps() {
         .fold(taps.clone(), |rig, knob| rig.with(&knob.place, 100.0));
     let expected = rig("press east, tap south or west 2 times in 100 ms within 100 ms");
     assert_eq!(faster.combos, expected.combos);
+}
+
+#[test]
+fn lengths_of_gestures_may_be_pixels_or_shares() {
+    let rig = |surface: &str, rest: &str| {
+        parse("t", &format!("rig = 1\n{surface}\n[gesture.a]\nkind = \"swipe\"\n{rest}\n"))
+    };
+    let px = "lengths-in = \"px\"\nlength-px = 300";
+    let gesture = &rig("[surface]\npixels = [1920, 1080]", px).unwrap().gestures[0];
+    assert_eq!(
+        (gesture.unit, gesture.limits.of(Quantity::Length)),
+        (gtrig_core::LengthUnit::Px, Some(300.0))
+    );
+    let shares = &rig("", "lengths-in = \"share\"").unwrap().gestures[0];
+    assert_eq!(shares.limits.of(Quantity::Length), Some(15.0 / 160.0));
+    for (rest, words) in [
+        (px, "expected `pixels` in [surface]"),
+        ("lengths-in = \"share\"\nlength-mm = 15", "found the key `length-mm`"),
+    ] {
+        let error = rig("", rest).unwrap_err().to_string();
+        assert!(error.contains(words), "{error}");
+    }
 }
 
 #[test]

@@ -36,9 +36,8 @@ pub fn verdict_words(rig: &Rig, rate: PollRate, verdict: &GestureVerdict) -> Str
 pub fn verdict_brief(rig: &Rig, verdict: &GestureVerdict) -> String {
     match verdict.outcome {
         GestureOutcome::Fired => {
-            let named = |check: &CheckedLimit| {
-                format!("{} {}", check.quantity.tunable().name, number(check.value))
-            };
+            let named =
+                |check: &CheckedLimit| format!("{} {}", check.tunable().name, number(check.value));
             verdict.checks().iter().map(named).collect::<Vec<String>>().join("  ")
         }
         GestureOutcome::Missed => match verdict.nearest() {
@@ -60,7 +59,7 @@ fn shortfall(check: &CheckedLimit) -> String {
         return "went the other way".to_string();
     }
     let word = if check.quantity.sense() == LimitSense::AtMost { "over" } else { "short" };
-    format!("{} {} {word}", check.quantity.tunable().name, amount(check, -check.margin))
+    format!("{} {} {word}", check.tunable().name, amount(check, -check.margin))
 }
 
 fn fired(rig: &Rig, rate: PollRate, verdict: &GestureVerdict) -> String {
@@ -83,7 +82,7 @@ fn fired(rig: &Rig, rate: PollRate, verdict: &GestureVerdict) -> String {
     match tightest {
         Some(check) => format!(
             "{words}; the least to spare: {} {} of {}",
-            check.quantity.tunable().name,
+            check.tunable().name,
             amount(check, check.margin),
             number(check.limit)
         ),
@@ -131,7 +130,7 @@ fn lack(check: &CheckedLimit) -> String {
         LimitSense::AtMost => ("at most", "over"),
         _ => ("at least", "short"),
     };
-    let name = check.quantity.tunable().name;
+    let name = check.tunable().name;
     if !check.margin.is_finite() {
         return format!("{name} could not be measured");
     }
@@ -142,7 +141,7 @@ fn lack(check: &CheckedLimit) -> String {
 
 /// `6.2 mm`.
 fn amount(check: &CheckedLimit, amount: f32) -> String {
-    format!("{} {}", number(amount), check.quantity.tunable().unit)
+    format!("{} {}", number(amount), check.tunable().unit)
 }
 
 /// With as many decimals as matter.
@@ -171,7 +170,7 @@ pub(super) fn progress(rig: &Rig, candidate: &GestureCandidate) -> String {
         let rule =
             if check.quantity.sense() == LimitSense::AtMost { "at most" } else { "at least" };
         let (value, limit) = (number(check.value), number(check.limit));
-        format!("{} {value} ({rule} {limit})", check.quantity.tunable().name)
+        format!("{} {value} ({rule} {limit})", check.tunable().name)
     });
     let checks: Vec<String> = checks.collect();
     format!("is being tried since {since}: {}", checks.join(", "))
@@ -180,7 +179,7 @@ pub(super) fn progress(rig: &Rig, candidate: &GestureCandidate) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use gtrig_core::CheckedLimit;
+    use gtrig_core::{CheckedLimit, LengthUnit};
     use rstest::rstest;
 
     #[rstest]
@@ -208,6 +207,16 @@ mod tests {
         #[case] words: &str,
     ) {
         let margin = quantity.sense().slack(value, limit);
-        assert_eq!(lack(&CheckedLimit { quantity, value, limit, margin, is_alone: true }), words);
+        assert_eq!(
+            lack(&CheckedLimit {
+                quantity,
+                value,
+                limit,
+                margin,
+                is_alone: true,
+                unit: LengthUnit::Mm
+            }),
+            words
+        );
     }
 }

@@ -8,7 +8,7 @@ use gtrig_analysis::{
     score::{Confusion, Score},
 };
 use gtrig_core::{
-    GestureCandidate, GestureId, GestureKind, GestureOutcome, GestureVerdict, Quantity,
+    CheckedLimit, GestureCandidate, GestureId, GestureKind, GestureOutcome, GestureVerdict,
 };
 use gtrig_formats::words::verdict_brief;
 use ratatui::{
@@ -52,8 +52,7 @@ pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Re
                 (false, true) => ("✗", app.theme.lost()),
                 (false, false) => ("·", app.theme.doubtful()),
             };
-            let text =
-                format!("{glyph}{} {:.0}/{:.0}  ", short(check.quantity), check.value, check.limit);
+            let text = format!("{glyph}{} {:.0}/{:.0}  ", short(check), check.value, check.limit);
             x = paint::text(buffer, row, x, &text, style);
         }
     }
@@ -102,9 +101,12 @@ fn state(candidate: &GestureCandidate, theme: Theme) -> (&'static str, Style) {
 }
 
 /// A quantity without its unit.
-fn short(quantity: Quantity) -> &'static str {
-    let name = quantity.tunable().name;
-    ["-mm-s", "-mm", "-ms", "-deg"].iter().find_map(|unit| name.strip_suffix(unit)).unwrap_or(name)
+fn short(check: &CheckedLimit) -> &'static str {
+    let name = check.tunable().name;
+    ["-mm-s", "-px-s", "-share-s", "-mm", "-px", "-share", "-ms", "-deg"]
+        .iter()
+        .find_map(|unit| name.strip_suffix(unit))
+        .unwrap_or(name)
 }
 
 /// What came of attempts up to the playhead, the newest first.
@@ -205,7 +207,10 @@ impl Sheet<'_, '_, '_> {
         let gesture = &self.app.session().rig().gestures[candidate.gesture.index()];
         let theme = self.app.theme;
         let style = if candidate.has_fired { theme.fired() } else { theme.faint() };
-        for shape in limit_shapes(gesture, candidate.way[0], candidate.centre) {
+        let contact =
+            self.app.session().plan().contacts().iter().find(|c| c.down == candidate.contact);
+        let per_mm = contact.map_or(1.0, |contact| contact.per_mm(gesture.unit));
+        for shape in limit_shapes(gesture, per_mm, candidate.way[0], candidate.centre) {
             match shape {
                 LimitShape::Circle { centre, radius } => self.circle(centre, radius, style),
                 LimitShape::Line(places) => {

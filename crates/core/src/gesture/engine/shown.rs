@@ -47,6 +47,7 @@ impl GestureEngine {
                     limit: check.limit,
                     margin: check.slack(value),
                     is_alone: false,
+                    unit: check.unit,
                 }
             });
             GestureCandidate {
@@ -55,8 +56,8 @@ impl GestureEngine {
                 began: attempt.began(),
                 is_waiting: attempt.phase == AttemptPhase::Met,
                 has_fired: attempt.phase == AttemptPhase::Fired,
-                way: [attempt.first().start, attempt.first().at],
-                centre: attempt.centre,
+                way: [attempt.first().start, attempt.first().at].map(|place| attempt.in_mm(place)),
+                centre: attempt.in_mm(attempt.centre),
                 checks: checks.collect(),
             }
         };
@@ -87,15 +88,18 @@ impl GestureEngine {
         let last = self.taps[gesture.index()].kept().iter().rev().find(is_open)?;
         let value = millis(poll.now.0.saturating_sub(last.lifted.0));
         let margin = Quantity::Gap.sense().slack(value, limit);
-        let gap = CheckedLimit { quantity: Quantity::Gap, value, limit, margin, is_alone: false };
+        let (quantity, unit) = (Quantity::Gap, of.unit);
+        let gap = CheckedLimit { quantity, value, limit, margin, is_alone: false, unit };
+        let per_mm = poll.contacts[last.contact.index()].per_mm(of.unit);
+        let start = last.start.map(|length| length / per_mm);
         Some(GestureCandidate {
             gesture,
             contact: poll.down(last.contact),
             began: last.landed,
             is_waiting: false,
             has_fired: false,
-            way: [last.start; 2],
-            centre: last.start,
+            way: [start; 2],
+            centre: start,
             checks: [gap].into(),
         })
     }

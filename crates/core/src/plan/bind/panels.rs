@@ -82,7 +82,8 @@ pub(super) fn contacts(roster: &Roster, surface: &Surface) -> Vec<Contact> {
         let (down, x, y) = (part("")?, part("-x")?, part("-y")?);
         let size = surface.mm.unwrap_or_else(|| turn.size(size(roster, x, y)));
         let travel = [x, y].map(|axis| roster.info(axis).kind);
-        Some(Contact { down, x, y, size, turn, panel, travel })
+        let pixels = surface.pixels.map(|[width, _]| width);
+        Some(Contact { down, x, y, size, turn, panel, travel, pixels })
     };
     let all = panels
         .zip(0..)

@@ -230,3 +230,43 @@ pub const REACH_DEG: Tunable = Tunable::new(
     (5.0, 90.0),
     "Rotating: the angle that gives 1.",
 );
+
+/// The lengths and speeds of gestures in every unit they may be said in, in the
+/// order of [`LengthUnit`](crate::LengthUnit).
+static IN_UNITS: [[Tunable; 3]; 14] = [
+    length(MOVE_MM, "move-px", "move-share"),
+    length(SPREAD_MM, "spread-px", "spread-share"),
+    length(LENGTH_MM, "length-px", "length-share"),
+    length(OFF_AXIS_MM, "off-axis-px", "off-axis-share"),
+    length(EDGE_MM, "edge-px", "edge-share"),
+    length(SLOP_MM, "slop-px", "slop-share"),
+    length(CATCH_MM, "catch-px", "catch-share"),
+    length(DEAD_MM, "dead-px", "dead-share"),
+    length(OUTSIDE_MM, "outside-px", "outside-share"),
+    length(RING_MM, "ring-px", "ring-share"),
+    length(REACH_MM, "reach-px", "reach-share"),
+    speed(SPEED_MM_S, "speed-px-s", "speed-share-s"),
+    speed(RELEASE_MM_S, "release-px-s", "release-share-s"),
+    speed(REACH_MM_S, "reach-px-s", "reach-share-s"),
+];
+
+/// So many pixels count as a millimetre where no panel is known, as on a hand-held
+/// one.
+const PX_PER_MM: f64 = 10.0;
+
+/// And so many millimetres as the width of the panel.
+const MM_PER_WIDTH: f64 = 160.0;
+
+const fn length(mm: Tunable, px: &'static str, share: &'static str) -> [Tunable; 3] {
+    [mm, mm.times(px, "px", PX_PER_MM), mm.times(share, "widths", 1.0 / MM_PER_WIDTH)]
+}
+
+const fn speed(mm: Tunable, px: &'static str, share: &'static str) -> [Tunable; 3] {
+    [mm, mm.times(px, "px/s", PX_PER_MM), mm.times(share, "widths/s", 1.0 / MM_PER_WIDTH)]
+}
+
+/// The same number in another unit; the n-th of those of a gesture's lengths.
+pub(crate) fn in_unit(tunable: &'static Tunable, unit: usize) -> &'static Tunable {
+    let row = IN_UNITS.iter().find(|row| row[0].name == tunable.name);
+    row.map_or(tunable, |row| &row[unit])
+}
