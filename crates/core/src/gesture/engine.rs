@@ -216,6 +216,12 @@ impl GestureEngine {
         let GestureEngine { attempts, update_of, .. } = self;
         let attempt = &mut attempts[at];
         let of = poll.gesture(attempt);
+        let is_told = |finger: &Finger| update_of[finger.contact.index()].is_some();
+        // Time alone brings nothing further but a press.
+        let can_change = of.kind == GestureKind::Press || of.origin.is_some();
+        if !can_change && !attempt.fingers().iter().any(is_told) {
+            return;
+        }
         let update_of = |finger: &Finger| {
             let n = usize::from(update_of[finger.contact.index()]?);
             (!finger.is_lifted).then(|| &updates[n])
@@ -357,20 +363,25 @@ impl GestureEngine {
         }
     }
 
-    /// Gives a verdict to those that are over, and forgets them.
+    /// Gives a verdict to those that are over, and forgets them. Each of the others
+    /// moves at most once.
     fn conclude(&mut self, poll: GesturePoll) {
-        let mut at = 0;
-        while at < self.attempts.len() {
+        let mut kept = 0;
+        for at in 0..self.attempts.len() {
             let attempt = &self.attempts[at];
             let is_over = attempt.is_over(poll.gesture(attempt));
             let waits = attempt.phase == AttemptPhase::Met && !attempt.is_broken;
-            if attempt.cancelled_by.is_none() && (!is_over || waits) {
-                at += 1;
+            if attempt.cancelled_by.is_some() || (is_over && !waits) {
+                let attempt = self.attempts[at];
+                self.forget(poll, &attempt);
                 continue;
             }
-            let attempt = self.attempts.remove(at);
-            self.forget(poll, &attempt);
+            if kept < at {
+                self.attempts[kept] = self.attempts[at];
+            }
+            kept += 1;
         }
+        self.attempts.truncate(kept);
     }
 
     fn forget(&mut self, poll: GesturePoll, attempt: &GestureAttempt) {
