@@ -353,9 +353,8 @@ fn keys_typed_with_delays_fire_a_combo_or_nearly_do() {
     tmux.wait_for("Ctrl+G lets go");
     // A machine that is busy types too slowly for a combo: the hand tries again.
     type_until(&tmux, Duration::from_millis(320), |s| s.contains("met all 2 steps"));
-    // A little too slow: the window and some more.
-    type_until(&tmux, Duration::from_millis(820), |s| {
-        s.contains("nearly fired, the nearest") && s.contains("too late")
-    });
-    tmux.wait_for_all(&["too late", "of at most 700 ms", "it fires; one step"]);
+    // A little too slow: the window and some more. One of the tries before may have
+    // been so, too: what is shown must be the last one.
+    type_until(&tmux, Duration::from_millis(820), |s| s.contains("it fires; one step"));
+    tmux.wait_for_all(&["nearly fired, the nearest", "too late", "of at most 700 ms"]);
 }
