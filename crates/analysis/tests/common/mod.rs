@@ -27,23 +27,14 @@ pub fn keys() -> DeviceInfo {
 
 /// A touch panel of three contacts, twice as wide as high.
 pub fn glass() -> DeviceInfo {
-    const CODES: [&str; 9] = [
-        "contact-1",
-        "contact-1-x",
-        "contact-1-y",
-        "contact-2",
-        "contact-2-x",
-        "contact-2-y",
-        "contact-3",
-        "contact-3-x",
-        "contact-3-y",
-    ];
+    // Each is a touch, an x and a y.
+    let codes = &vocabulary::names(DeviceKind::Glass)[..9];
     let kind = |code: &str| match code.rsplit('-').next() {
         Some("x") => ControlKind::Position { min: 0, max: 1000 },
         Some("y") => ControlKind::Position { min: 0, max: 500 },
         _ => ControlKind::Button,
     };
-    device(DeviceKind::Glass, "glass", &CODES, kind)
+    device(DeviceKind::Glass, "glass", codes, kind)
 }
 
 fn device(

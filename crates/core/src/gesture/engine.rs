@@ -515,7 +515,7 @@ fn one_tap(
         }
     });
     if attempt.phase == AttemptPhase::Met {
-        // Whether it fires or is ended: what would end it counts no other way either.
+        // They count for no other sequence, whether this one fires or is ended.
         taps.spend(&attempt.landings());
     }
 }

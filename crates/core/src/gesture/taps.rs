@@ -47,7 +47,7 @@ impl Landings {
     }
 }
 
-/// A tap that is over.
+/// A tap that is over; its place and its movement in the unit of its gesture.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Tap {
     /// Its first contact, and the panel that this is of.
@@ -65,8 +65,8 @@ pub(crate) struct Tap {
     pub(crate) is_good: bool,
 }
 
-/// How far apart in time and place two taps may be, in milliseconds and
-/// millimetres.
+/// How far apart in time and place two taps may be, in milliseconds and in the
+/// unit of their gesture.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Apart {
     pub(crate) gap: f32,
