@@ -40,6 +40,14 @@ impl LaneSummary {
         self.then(LaneSummary { changes: 1, ..LaneSummary::steady(value) })
     }
 
+    /// The same on a scale on which these two values are 0 and 1.
+    #[must_use]
+    pub fn scaled(self, [zero, one]: [f32; 2]) -> Self {
+        let scale = |value: f32| (value - zero) / (one - zero);
+        let (min, max) = (scale(self.min), scale(self.max));
+        LaneSummary { min: min.min(max), max: min.max(max), last: scale(self.last), ..self }
+    }
+
     /// A stretch in which nothing changes.
     pub const fn steady(value: f32) -> Self {
         LaneSummary { min: value, max: value, last: value, marks: LaneMarks::empty(), changes: 0 }

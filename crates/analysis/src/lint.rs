@@ -284,14 +284,11 @@ pub(crate) mod tests {
     use super::*;
     use alloc::vec;
     use gtrig_core::{
-        Combine, DeadZone, Gesture, GestureId, GestureKind, Gives, ModeSet, Outline, PollRate,
-        Quantity, Rig, Shape, ShapeUse, Space, Stage, StickGate, Zone,
+        DeadZone, Gesture, GestureId, GestureKind, Gives, Outline, PollRate, Quantity, Rig, Shape,
+        ShapeUse, Space, Stage, StickGate, Zone,
     };
     use rstest::rstest;
-    use std::{
-        format,
-        string::{String, ToString},
-    };
+    use std::{format, string::String};
 
     fn zone(name: &str, at: [f32; 2], size: [f32; 2]) -> Zone {
         Zone::new(name, Outline::Rect { at, size })
@@ -351,17 +348,8 @@ pub(crate) mod tests {
         let shape = ShapeUse::Own(Shape { travel: [None; 2], stages });
         let stick = "pad/stick-l".parse().unwrap();
         let mut rig = Rig::bare("r", PollRate::DEFAULT);
-        rig.actions = vec![ActionSpec {
-            name: "slew".to_string(),
-            gives: Gives::Plane,
-            inputs: vec![InputSpec::Stick { stick, shape }],
-            combine: Combine::Strongest,
-            clamp,
-            main_only: false,
-            closed_while: Vec::new(),
-            open_while: Vec::new(),
-            modes: ModeSet::ALL,
-        }];
+        let inputs = vec![InputSpec::Stick { stick, shape }];
+        rig.actions = vec![ActionSpec { clamp, ..ActionSpec::new("slew", Gives::Plane, inputs) }];
         assert_eq!(codes_of(&rig), expected);
     }
 

@@ -110,9 +110,9 @@ pub use spec::{
     Gives, InputSpec, Knob, LengthUnit, LimitSense, LimitUse, MAX_COMBOS, MAX_EXAMPLES,
     MAX_FINGERS, MAX_GESTURES, MAX_MODES, MAX_SIGNS, MAX_STEPS, MAX_TAPS, MAX_THRESHOLDS,
     MAX_ZONES, MainRule, MainRules, MeasuredFrom, Mirror, Mode, NamedShape, Outline, PanelEdge,
-    Place, PlaceAxis, Quantity, Rig, Scope, Selector, Shape, ShapeUse, SideSpec, Sign, Signal,
-    Smooth, Space, SpaceMap, Stage, StepKind, StickCentre, StickGate, Surface, SwipeDirections,
-    SwipeFires, Thresholds, TimeSpan, Travel, Turn, ViewWindow, YardSpec, Zone, crosses_itself,
-    places_of, tunable,
+    Place, PlaceAxis, Pointing, PointingSet, Quantity, Rig, Scope, Selector, Shape, ShapeUse,
+    SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage, StepKind, StickCentre, StickGate,
+    Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn, ViewWindow, YardSpec,
+    Zone, crosses_itself, places_of, tunable,
 };
 pub use touch::{Contact, Zones};

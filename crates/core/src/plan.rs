@@ -86,9 +86,10 @@ impl Plan {
         &self.touch.contacts
     }
 
-    /// The contact that a control is part of.
-    pub fn contact_of(&self, control: ControlId) -> Option<ContactId> {
-        self.touch.contact_of(control)
+    /// The contacts that a control is part of: the place of a pointer is that of
+    /// several.
+    pub fn contacts_of(&self, control: ControlId) -> &[ContactId] {
+        self.touch.contacts_of(control)
     }
 
     /// Whether combos read a control.
@@ -156,6 +157,26 @@ impl Plan {
     /// What an action gives.
     pub fn gives(&self, action: ActionId) -> Gives {
         self.actions.action(action).gives
+    }
+
+    /// The values of an axis of an action that are drawn at the bottom and at the top
+    /// of its lane, or at rest and at the top: 0 and 1, half a turn for an angle, the
+    /// ends of the surface for a place.
+    pub fn extent(&self, action: ActionId, axis: usize) -> [f32; 2] {
+        let bound = self.actions.action(action);
+        match bound.gives {
+            Gives::Polar if axis == 0 => [0.0, 180.0],
+            Gives::Place => {
+                let first = self.touch.contacts.first();
+                let size = first.map_or([1.0; 2], |contact| contact.size);
+                let ends = [[0.0; 2], [1.0; 2]];
+                ends.map(|end| match &bound.from_panel {
+                    Some(map) => map.place(end)[axis],
+                    None => end[axis] * size[axis],
+                })
+            }
+            _ => [0.0, 1.0],
+        }
     }
 
     /// How the edges of a control are derived.

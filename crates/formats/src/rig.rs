@@ -156,7 +156,8 @@ fn read_touch(problems: &mut Problems, root: &mut Fields, rig: &mut Rig, actions
 fn read_actions(problems: &mut Problems, table: &Fields, rig: &mut Rig, names: ActionNames) {
     let Rig { shapes, zones, gestures, .. } = &*rig;
     let ActionNames { combos, actions, modes } = names;
-    let context = actions::Context { shapes, zones, gestures, combos, actions, modes };
+    let surface = &rig.surface;
+    let context = actions::Context { surface, shapes, zones, gestures, combos, actions, modes };
     let read = |entry| actions::read(problems, &entry, context);
     rig.actions = table.entries().filter_map(read).collect();
     actions::check_gates(problems, table, &rig.actions);

@@ -298,7 +298,7 @@ impl<'a, S: Sink> Run<'a, S> {
         let value = match spec.gives {
             Gives::On | Gives::Pulse | Gives::Toggle => Value::Switch(state.is_active()),
             Gives::Axis => Value::Axis(state.x),
-            Gives::Plane | Gives::Polar => Value::Plane([state.x, state.y]),
+            Gives::Plane | Gives::Polar | Gives::Place => Value::Plane([state.x, state.y]),
         };
         let by = state.driver.map(|id| self.session.roster().address(id).to_string());
         let through = driven_through(self.session.rig(), id, state);

@@ -38,6 +38,8 @@ pub struct Terminal {
     mouse: DeviceId,
     /// Keys that are down, and when to conclude that they are not.
     held: Vec<(ControlId, Nanos)>,
+    /// Whether the mouse has said where it is since it is listened to.
+    is_in_range: bool,
 }
 
 impl Terminal {
@@ -54,7 +56,7 @@ impl Terminal {
     ) -> Result<Self, RosterError> {
         let keys = session.plug(keys_info(), now)?;
         let mouse = session.plug(mouse_info(columns, rows), now)?;
-        let mut terminal = Terminal { how, keys, mouse, held: Vec::new() };
+        let mut terminal = Terminal { how, keys, mouse, held: Vec::new(), is_in_range: false };
         terminal.listen(session, false, now);
         Ok(terminal)
     }
@@ -68,6 +70,7 @@ impl Terminal {
     pub fn listen(&mut self, session: &mut Session, hear: bool, now: Nanos) {
         let presence = if hear { Presence::Here } else { Presence::Deaf };
         self.held.clear();
+        self.is_in_range = false;
         session.set_presence(self.keys, presence, now);
         session.set_presence(self.mouse, presence, now);
     }
@@ -114,8 +117,10 @@ impl Terminal {
         };
         let place = [("x", mouse.column), ("y", mouse.row)]
             .map(|(code, cell)| control(code).map(|c| (c, i32::from(cell))));
+        let in_range = control("in-range").filter(|_| !self.is_in_range).map(|c| (c, 1));
+        self.is_in_range = true;
         // The place first: a click is where the pointer already is.
-        for (control, value) in place.into_iter().chain([moved]).flatten() {
+        for (control, value) in place.into_iter().chain([in_range, moved]).flatten() {
             session.report(Event { time: now, value, control, marks: Marks::empty() });
         }
     }

@@ -94,17 +94,7 @@ pub fn cross(both: BothHeld) -> InputSpec {
 }
 
 pub fn action(name: &str, gives: Gives, inputs: Vec<InputSpec>) -> ActionSpec {
-    ActionSpec {
-        name: name.into(),
-        gives,
-        inputs,
-        combine: Combine::Strongest,
-        clamp: gives.is_double(),
-        main_only: false,
-        closed_while: Vec::new(),
-        open_while: Vec::new(),
-        modes: ModeSet::ALL,
-    }
+    ActionSpec::new(name, gives, inputs)
 }
 
 /// A zone that takes what begins on it.

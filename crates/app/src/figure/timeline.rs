@@ -135,16 +135,22 @@ impl Figure<'_> {
         };
         let digital = is_digital(self.session, lane);
         let two_sided = !digital && self.goes_below_rest(lane);
+        let [zero, one] = match lane {
+            Lane::Action(id, axis) => self.session.plan().extent(id, axis),
+            Lane::Control(_) | Lane::Gesture(_) | Lane::Combo(_) => [0.0, 1.0],
+        };
         let place = |value: f32| {
             let room = height - 16.0;
+            let value = (value - zero) / (one - zero);
             let share = if two_sided { (value + 1.0) / 2.0 } else { value };
             y + height - 8.0 - f64::from(share.clamp(0.0, 1.0)) * room
         };
         self.page.line((LEFT, place(0.0)), (RIGHT, place(0.0)), RULE, 1.0);
         if !digital {
-            let ends = if two_sided { ["+1", "-1"] } else { ["1", "0"] };
-            for (end, value) in ends.into_iter().zip([1.0, if two_sided { -1.0 } else { 0.0 }]) {
-                self.page.text_ending(LEFT - 6.0, place(value) + 4.0, end, FAINT);
+            let ends = if two_sided { [one, -one] } else { [one, zero] };
+            for end in ends {
+                let text = if two_sided { format!("{end:+}") } else { format!("{end}") };
+                self.page.text_ending(LEFT - 6.0, place(end) + 4.0, &text, FAINT);
             }
         }
         // A presence is not reported by the device.
@@ -176,7 +182,8 @@ impl Figure<'_> {
                 )
             }
             Lane::Action(id, _) => {
-                matches!(self.session.plan().gives(id), Gives::Axis | Gives::Plane)
+                let gives = self.session.plan().gives(id);
+                matches!(gives, Gives::Axis | Gives::Plane | Gives::Polar)
             }
             Lane::Gesture(_) | Lane::Combo(_) => false,
         }

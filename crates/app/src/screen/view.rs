@@ -173,7 +173,7 @@ pub fn lane_name(session: &Session, lane: Lane) -> String {
         Lane::Action(id, axis) => {
             let name = &session.rig().actions[id.index()].name;
             match session.plan().gives(id) {
-                Gives::Plane => format!("▷ {name} {}", ["x", "y"][axis]),
+                Gives::Plane | Gives::Place => format!("▷ {name} {}", ["x", "y"][axis]),
                 Gives::Polar => format!("▷ {name} {}", ["angle", "length"][axis]),
                 _ => format!("▷ {name}"),
             }

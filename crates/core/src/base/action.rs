@@ -5,10 +5,11 @@ use super::ControlId;
 /// An action at a tick.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct ActionState {
-    /// On/off as 1 or 0; the axis; the x of a plane; the angle of a polar one,
-    /// in degrees.
+    /// On/off as 1 or 0; the axis; the x of a plane or of a place; the angle of a
+    /// polar one, in degrees.
     pub x: f32,
-    /// The y of a plane, up positive; the length of a polar one; otherwise 0.
+    /// The y of a plane, up positive; that of a place, down positive; the length of a
+    /// polar one; otherwise 0.
     pub y: f32,
     /// The control that drove it: of several, the one that won. `None` while
     /// it is off or at rest.
@@ -21,10 +22,11 @@ impl ActionState {
     /// Off, or at rest.
     pub const IDLE: ActionState = ActionState { x: 0.0, y: 0.0, driver: None, input: None };
 
-    /// Whether it is on, or off its rest.
+    /// Whether it is on, or off its rest. A place may be at 0 and is active all the
+    /// same, while something is there.
     #[inline]
     pub fn is_active(self) -> bool {
-        self.x != 0.0 || self.y != 0.0
+        self.x != 0.0 || self.y != 0.0 || self.driver.is_some()
     }
 
     /// A value and the control that drives it; at rest nothing does. Adding zero
@@ -34,6 +36,11 @@ impl ActionState {
     pub(crate) fn driven(x: f32, y: f32, by: Option<ControlId>) -> Self {
         let driver = by.filter(|_| x != 0.0 || y != 0.0);
         ActionState { x: x + 0.0, y: y + 0.0, driver, input: None }
+    }
+
+    /// A place, and what is there; nothing is at no place.
+    pub(crate) const fn placed([x, y]: [f32; 2], by: ControlId) -> Self {
+        ActionState { x, y, driver: Some(by), input: None }
     }
 
     /// The same through an input.

@@ -34,9 +34,10 @@ pub const PAD: &[&str] = &[
 /// A lever's controls: one long travel and two buttons on the grip.
 pub const LEVER: &[&str] = &["travel", "thumb", "detent"];
 
-/// A mouse's controls. `x` and `y` are the pointer's position on its screen.
+/// A mouse's controls. `x` and `y` are the pointer's position on its screen;
+/// `in-range`, as USB HID calls it, is held while it has one.
 pub const MOUSE: &[&str] =
-    &["left", "middle", "right", "back", "forward", "x", "y", "wheel-x", "wheel-y"];
+    &["left", "middle", "right", "back", "forward", "in-range", "x", "y", "wheel-x", "wheel-y"];
 
 /// A touch panel's controls: up to five contacts, each a touch and a place.
 pub const GLASS: &[&str] = &[

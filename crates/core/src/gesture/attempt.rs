@@ -48,6 +48,11 @@ pub(crate) struct GestureAttempt {
     pub(crate) phase: AttemptPhase,
     fingers: [Finger; MAX_FINGERS],
     count: u8,
+    /// How many of them have been lifted.
+    lifted: u8,
+    /// When time alone may bring it further: of a press, when it has been held for
+    /// long enough.
+    pub(crate) due: Option<Nanos>,
     /// The last landing.
     complete: Nanos,
     /// How far any finger got from where it landed.
@@ -101,6 +106,8 @@ impl GestureAttempt {
             phase: AttemptPhase::Trying,
             fingers: [Finger::NONE; MAX_FINGERS],
             count: 0,
+            lifted: 0,
+            due: None,
             complete: Nanos(0),
             moved: 0.0,
             path: 0.0,
@@ -154,12 +161,12 @@ impl GestureAttempt {
         self.count == of.fingers
     }
 
-    pub(crate) fn all_lifted(&self) -> bool {
-        self.fingers().iter().all(|finger| finger.is_lifted)
+    pub(crate) const fn all_lifted(&self) -> bool {
+        self.lifted == self.count
     }
 
-    pub(crate) fn any_lifted(&self) -> bool {
-        self.fingers().iter().any(|finger| finger.is_lifted)
+    pub(crate) const fn any_lifted(&self) -> bool {
+        self.lifted > 0
     }
 
     /// Whether it is over: all its taps have ended, or a finger of anything else.
@@ -202,29 +209,29 @@ impl GestureAttempt {
         }
     }
 
-    /// A finger is elsewhere, at a place in millimetres.
-    pub(crate) fn move_to(&mut self, contact: ContactId, at: [f32; 2]) {
+    /// One of its fingers is elsewhere, at a place in millimetres.
+    pub(crate) fn move_to(&mut self, of: &BoundGesture, n: usize, at: [f32; 2]) {
         let at = self.in_unit(at);
-        let fingers = &mut self.fingers[..usize::from(self.count)];
-        let Some(n) = fingers.iter().position(|finger| finger.contact == contact) else { return };
-        if n == 0 {
-            self.path += length(minus(at, fingers[n].at));
+        let finger = &mut self.fingers[n];
+        if n == 0 && of.needs_path {
+            self.path += length(minus(at, finger.at));
         }
-        fingers[n].at = at;
-        self.moved = self.moved.max(length(minus(at, fingers[n].start)));
-        if n < 2 && self.count > 1 {
+        finger.at = at;
+        if of.needs_moved {
+            self.moved = self.moved.max(length(minus(at, finger.start)));
+        }
+        if of.needs_line && self.count > 1 {
             let line = self.line_now();
             self.turned += degrees_between(self.last_line, line);
             self.last_line = line;
         }
     }
 
-    pub(crate) fn lift(&mut self, contact: ContactId, time: Nanos) {
-        let fingers = &mut self.fingers[..usize::from(self.count)];
-        if let Some(finger) = fingers.iter_mut().find(|f| f.contact == contact && !f.is_lifted) {
-            finger.is_lifted = true;
-            self.over = Some(time);
-        }
+    /// One of its fingers is lifted.
+    pub(crate) fn lift(&mut self, n: usize, time: Nanos) {
+        self.fingers[n].is_lifted = true;
+        self.lifted += 1;
+        self.over = Some(time);
     }
 
     /// From the first finger to the second.

@@ -3,8 +3,8 @@
 use crate::base::{ControlId, GestureId, ZoneId};
 use crate::gesture::{Apart, Check, Signs};
 use crate::spec::{
-    Gesture, GestureKind, LengthUnit, LimitSense, MeasuredFrom, Outline, PanelEdge, Quantity,
-    SwipeDirections,
+    Gesture, GestureKind, LengthUnit, LimitSense, MeasuredFrom, Outline, PanelEdge, PointingSet,
+    Quantity, SwipeDirections, SwipeFires,
 };
 use crate::touch::Zones;
 use alloc::vec::Vec;
@@ -45,6 +45,7 @@ impl OriginAxis {
 pub(crate) struct BoundGesture {
     pub(crate) kind: GestureKind,
     pub(crate) zone: Option<ZoneId>,
+    pub(crate) by: PointingSet,
     pub(crate) fingers: u8,
     pub(crate) checks: Vec<Check>,
     /// What its lengths are measured in.
@@ -62,6 +63,17 @@ pub(crate) struct BoundGesture {
     pub(crate) measured_from: MeasuredFrom,
     /// Of a click: where the finger must be lifted, in shares of the panel.
     pub(crate) lifts_in: Option<Outline>,
+    /// Whether every movement is a moment at which it is judged.
+    pub(crate) follows: bool,
+    /// Whether it is a press, which time alone can bring further.
+    pub(crate) is_press: bool,
+    /// Whether it gives something while it lasts.
+    pub(crate) gives: bool,
+    /// Whether it asks for the length of a path, for how far a finger got, and for
+    /// the line between two.
+    pub(crate) needs_path: bool,
+    pub(crate) needs_moved: bool,
+    pub(crate) needs_line: bool,
 }
 
 impl BoundGesture {
@@ -77,9 +89,18 @@ impl BoundGesture {
             GestureKind::Swipe { toward, from_edge, .. } => (toward, from_edge),
             _ => (SwipeDirections::Any, None),
         };
+        let asks = |quantity| checks.iter().any(|check: &Check| check.quantity == quantity);
         BoundGesture {
+            needs_path: matches!(gesture.kind, GestureKind::Sign { .. })
+                || asks(Quantity::Straight),
+            needs_moved: asks(Quantity::Move),
+            needs_line: matches!(gesture.kind, GestureKind::Pinch | GestureKind::Rotate),
+            follows: follows(gesture.kind),
+            gives: gesture.kind.lasts() && gesture.kind.has_value(),
+            is_press: matches!(gesture.kind, GestureKind::Press),
             kind: gesture.kind,
             zone: gesture.zone,
+            by: gesture.by,
             fingers: gesture.fingers,
             checks,
             unit: gesture.unit,
@@ -110,5 +131,21 @@ impl BoundGesture {
     /// The limit of a quantity, if it asks anything of it.
     pub(crate) fn limit(&self, quantity: Quantity) -> Option<f32> {
         self.checks.iter().find(|check| check.quantity == quantity).map(|check| check.limit)
+    }
+}
+
+/// Whether a kind is judged at every movement.
+const fn follows(kind: GestureKind) -> bool {
+    match kind {
+        GestureKind::Swipe { fires, .. } => matches!(fires, SwipeFires::Passing),
+        GestureKind::Drag | GestureKind::Pinch | GestureKind::Rotate | GestureKind::Aim { .. } => {
+            true
+        }
+        GestureKind::Tap { .. }
+        | GestureKind::Press
+        | GestureKind::Stick(_)
+        | GestureKind::Flick
+        | GestureKind::Click { .. }
+        | GestureKind::Sign { .. } => false,
     }
 }

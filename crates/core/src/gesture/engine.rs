@@ -5,11 +5,11 @@ mod shown;
 
 use crate::base::{ContactId, ControlId, GestureId, Nanos, SparseSet, Tick};
 use crate::gesture::{
-    AttemptPhase, BoundGesture, Finger, GestureAttempt, GestureOutcome, GesturePlan,
-    GestureVerdict, Landings, OriginAxis, Recent, Tap, Taps, Trail, measure_taps,
+    AttemptPhase, BoundGesture, GestureAttempt, GestureOutcome, GesturePlan, GestureVerdict,
+    Landings, OriginAxis, Recent, Slacks, Tap, Taps, Trail, measure_taps,
 };
 use crate::sample::ControlState;
-use crate::spec::{GestureKind, Quantity, StickCentre, SwipeFires};
+use crate::spec::{GestureKind, Pointing, Quantity, StickCentre, SwipeFires};
 use crate::touch::{Contact, ContactUpdate, Landing};
 use alloc::vec::Vec;
 pub use shown::GestureCandidate;
@@ -77,6 +77,8 @@ pub(crate) struct GestureEngine {
     /// For each contact the place of its update among those of this tick.
     update_of: Vec<Option<u16>>,
     wake: Option<Nanos>,
+    /// Whether an attempt may have ended in this tick.
+    is_any_over: bool,
 }
 
 /// What a tick is run by.
@@ -191,6 +193,7 @@ impl GestureEngine {
                 recent.add(update.at, update.place);
             }
         }
+        self.is_any_over = false;
         for at in 0..self.attempts.len() {
             self.hear(poll, at, updates);
         }
@@ -205,63 +208,67 @@ impl GestureEngine {
                 self.land(poll, update, landed);
             }
         }
-        self.settle(poll);
+        if self.attempts.iter().any(|attempt| attempt.phase == AttemptPhase::Met) {
+            self.settle(poll);
+        }
         self.give(poll);
-        self.conclude(poll);
+        if self.is_any_over {
+            self.conclude(poll);
+        }
         self.wake = self.next_wake(poll);
     }
 
     /// Tells an attempt the updates of its fingers.
     fn hear(&mut self, poll: GesturePoll, at: usize, updates: &[ContactUpdate]) {
-        let GestureEngine { attempts, update_of, .. } = self;
-        let attempt = &mut attempts[at];
+        let attempt = &mut self.attempts[at];
         let of = poll.gesture(attempt);
-        let is_told = |finger: &Finger| update_of[finger.contact.index()].is_some();
-        // Time alone brings nothing further but a press.
-        let can_change = of.kind == GestureKind::Press || of.origin.is_some();
-        if !can_change && !attempt.fingers().iter().any(is_told) {
+        if attempt.is_over(of) {
             return;
         }
-        let update_of = |finger: &Finger| {
-            let n = usize::from(update_of[finger.contact.index()]?);
-            (!finger.is_lifted).then(|| &updates[n])
-        };
-        let (mut moved, mut is_lifting) = (None, false);
         if let Some(origin) = poll.origin(of, attempt.size) {
             attempt.centre = origin;
         }
+        let (mut moved, mut is_lifting) = (None, false);
         for n in 0..attempt.fingers().len() {
-            let finger = attempt.fingers()[n];
-            let Some(update) = update_of(&finger) else { continue };
+            let Some(update) = told(attempt, n, &self.update_of, updates) else { continue };
             let (place, at) =
                 update.lifted.map_or((update.place, update.at), |lift| (lift.place, lift.time));
-            if of.kind == GestureKind::Press {
+            if of.is_press {
                 // Until now it was as it has been.
                 judge(attempt, of, at, poll.tick);
             }
-            attempt.move_to(finger.contact, place);
+            attempt.move_to(of, n, place);
             moved = moved.max(Some(at));
             is_lifting |= update.lifted.is_some();
         }
-        let by_origin = of.origin.filter(|_| poll.has_moved_origin).map(|_| poll.now);
+        let Some(moved) = moved else {
+            // Time alone brings nothing further but a press.
+            if of.is_press && attempt.phase == AttemptPhase::Trying {
+                judge(attempt, of, poll.now, poll.tick);
+            } else if of.origin.is_some() && poll.has_moved_origin {
+                follow(attempt, of, poll.now, poll.tick);
+            }
+            return;
+        };
         // What lasts begins only with fingers that are there. And only when all
         // fingers are where they are now: between two of them nothing was as it is.
-        if let Some(at) = moved.or(by_origin).filter(|_| !(is_lifting && of.kind.lasts())) {
-            follow(attempt, of, at, poll.tick);
+        if !(is_lifting && of.kind.lasts()) {
+            follow(attempt, of, moved, poll.tick);
         }
-        for n in 0..attempt.fingers().len() {
-            let finger = attempt.fingers()[n];
-            if let Some(lift) = update_of(&finger).and_then(|update| update.lifted) {
-                attempt.lift(finger.contact, lift.time);
-                attempt.is_broken |= lift.is_broken;
+        if is_lifting {
+            for n in 0..attempt.fingers().len() {
+                let update = told(attempt, n, &self.update_of, updates);
+                if let Some(lift) = update.and_then(|update| update.lifted) {
+                    attempt.lift(n, lift.time);
+                    attempt.is_broken |= lift.is_broken;
+                }
             }
-        }
-        let is_due = of.kind == GestureKind::Press && !attempt.any_lifted();
-        if is_due && attempt.phase == AttemptPhase::Trying {
+            self.is_any_over = true;
+            if !attempt.is_broken && attempt.is_complete(of) {
+                self.hear_end(poll, at);
+            }
+        } else if of.is_press && attempt.phase == AttemptPhase::Trying {
             judge(attempt, of, poll.now, poll.tick);
-        }
-        if moved.is_some() && !attempt.is_broken && attempt.is_complete(of) {
-            self.hear_end(poll, at);
         }
     }
 
@@ -308,9 +315,10 @@ impl GestureEngine {
         for (of, n) in poll.plan.gestures.iter().zip((0..).map(GestureId)) {
             let listens = match of.zone {
                 Some(zone) => update.zones.has(zone),
-                None => !update.is_taken,
+                // A zone has what hovers only for a while.
+                None => !update.is_taken || contact.by == Pointing::Hover,
             };
-            if !listens {
+            if !listens || !of.by.has(contact.by) {
                 continue;
             }
             if of.fingers > 1 {
@@ -328,6 +336,10 @@ impl GestureEngine {
             self.change(n).trying += 1;
             let mut attempt = GestureAttempt::new(n, of, contact);
             attempt.land(update.contact, landing, update.place);
+            if of.is_press {
+                let hold = f64::from(of.limit(Quantity::Hold).unwrap_or(0.0)) * 1e6;
+                attempt.due = Some(Nanos(landing.time.0 + hold as u64));
+            }
             attempt.centre = match of.kind {
                 GestureKind::Stick(StickCentre::Fixed(place))
                 | GestureKind::Aim { origin: place } => {
@@ -347,8 +359,11 @@ impl GestureEngine {
     fn give(&mut self, poll: GesturePoll) {
         for at in 0..self.attempts.len() {
             let attempt = &mut self.attempts[at];
+            if !attempt.is_lasting || attempt.over.is_some() {
+                continue;
+            }
             let of = poll.gesture(attempt);
-            if !attempt.is_lasting || !of.kind.has_value() || attempt.over.is_some() {
+            if !of.gives {
                 continue;
             }
             let value = attempt.output(of);
@@ -423,15 +438,14 @@ impl GestureEngine {
     /// Those that time alone can bring further.
     fn next_wake(&self, poll: GesturePoll) -> Option<Nanos> {
         let next = Nanos(poll.now.0 + 1);
-        let due = |attempt: &GestureAttempt| match (attempt.phase, poll.gesture(attempt)) {
-            (AttemptPhase::Met, _) => Some(next),
-            (AttemptPhase::Trying, of) if of.kind == GestureKind::Press => {
-                let hold = f64::from(of.limit(Quantity::Hold)?) * 1e6;
-                let due = Nanos(attempt.first().landing.time.0 + hold as u64);
-                let can_come = !is_hopeless(attempt, of, poll.now);
+        let due = |attempt: &GestureAttempt| match attempt.phase {
+            AttemptPhase::Met => Some(next),
+            AttemptPhase::Trying => {
+                let due = attempt.due?;
+                let can_come = !is_hopeless(attempt, poll.gesture(attempt), poll.now);
                 can_come.then_some(due.max(next))
             }
-            _ => None,
+            AttemptPhase::Fired => None,
         };
         self.attempts.iter().filter_map(due).min()
     }
@@ -443,11 +457,23 @@ fn room(plan: &GesturePlan, contacts: usize) -> usize {
     (plan.gestures.len() * contacts * 3).min(MAX_ATTEMPTS)
 }
 
+/// What this tick found out about a finger of an attempt that has not been lifted.
+#[inline]
+fn told<'u>(
+    attempt: &GestureAttempt,
+    n: usize,
+    update_of: &[Option<u16>],
+    updates: &'u [ContactUpdate],
+) -> Option<&'u ContactUpdate> {
+    let finger = &attempt.fingers()[n];
+    let at = update_of[finger.contact.index()].filter(|_| !finger.is_lifted)?;
+    Some(&updates[usize::from(at)])
+}
+
 /// Judges an attempt as it has been until a moment.
 fn judge(attempt: &mut GestureAttempt, of: &BoundGesture, until: Nanos, tick: Tick) {
-    let mut tally = attempt.tally;
-    let is_met = tally.judge(&of.checks, |quantity| attempt.measure(of, quantity, until));
-    attempt.tally = tally;
+    let slacks = Slacks::of(&of.checks, |quantity| attempt.measure(of, quantity, until));
+    let is_met = attempt.tally.judge(&slacks);
     if is_met && attempt.phase == AttemptPhase::Trying {
         (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
     }
@@ -455,19 +481,7 @@ fn judge(attempt: &mut GestureAttempt, of: &BoundGesture, until: Nanos, tick: Ti
 
 /// Judges a movement, where movements are what matters.
 fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos, tick: Tick) {
-    let matters = match of.kind {
-        GestureKind::Swipe { fires, .. } => fires == SwipeFires::Passing,
-        GestureKind::Drag | GestureKind::Pinch | GestureKind::Rotate | GestureKind::Aim { .. } => {
-            true
-        }
-        GestureKind::Tap { .. }
-        | GestureKind::Press
-        | GestureKind::Stick(_)
-        | GestureKind::Flick
-        | GestureKind::Click { .. }
-        | GestureKind::Sign { .. } => false,
-    };
-    if matters && attempt.is_complete(of) && !attempt.any_lifted() {
+    if of.follows && attempt.is_complete(of) && !attempt.any_lifted() {
         judge(attempt, of, at, tick);
     }
 }
@@ -500,7 +514,8 @@ fn one_tap(
     attempt.is_part = true;
     taps.choices(times, of.apart(), |chosen| {
         let best = attempt.tally.failed();
-        let failed = attempt.tally.count(&of.checks, |quantity| measure_taps(chosen, quantity));
+        let slacks = Slacks::of(&of.checks, |quantity| measure_taps(chosen, quantity));
+        let failed = attempt.tally.count(&slacks);
         // The choice that fails the fewest limits is told; of equals that of the
         // latest taps.
         if failed <= best {

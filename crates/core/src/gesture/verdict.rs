@@ -33,6 +33,30 @@ impl Check {
     }
 }
 
+/// By how much each limit holds at a moment.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Slacks {
+    slacks: [f32; MAX_CHECKS],
+    count: usize,
+    failed: u8,
+    last_failed: usize,
+}
+
+impl Slacks {
+    #[inline]
+    pub(crate) fn of(checks: &[Check], value: impl Fn(Quantity) -> f32) -> Slacks {
+        let (count, slacks) = (checks.len(), [f32::INFINITY; MAX_CHECKS]);
+        let mut moment = Slacks { slacks, count, failed: 0, last_failed: 0 };
+        for (n, check) in checks.iter().enumerate() {
+            moment.slacks[n] = check.slack(value(check.quantity));
+            if moment.slacks[n] < 0.0 {
+                (moment.failed, moment.last_failed) = (moment.failed + 1, n);
+            }
+        }
+        moment
+    }
+}
+
 /// The best that an attempt came to so far, limit by limit.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Tally {
@@ -56,25 +80,18 @@ impl Tally {
         self.failed
     }
 
-    /// Takes in a moment: the value of each check. Returns whether all of them
-    /// hold.
-    pub(crate) fn judge(&mut self, checks: &[Check], value: impl Fn(Quantity) -> f32) -> bool {
-        self.count(checks, value) == 0
+    /// Takes in a moment. Returns whether all limits hold.
+    #[inline]
+    pub(crate) fn judge(&mut self, moment: &Slacks) -> bool {
+        self.count(moment) == 0
     }
 
     /// The same; returns how many fail.
-    pub(crate) fn count(&mut self, checks: &[Check], value: impl Fn(Quantity) -> f32) -> u8 {
-        let mut slacks = [f32::INFINITY; MAX_CHECKS];
-        let (mut failed, mut last_failed) = (0, 0);
-        for (n, check) in checks.iter().enumerate() {
-            slacks[n] = check.slack(value(check.quantity));
-            if slacks[n] < 0.0 {
-                (failed, last_failed) = (failed + 1, n);
-            }
-        }
+    #[inline]
+    pub(crate) fn count(&mut self, &Slacks { slacks, count, failed, last_failed }: &Slacks) -> u8 {
         match failed {
             0 => {
-                for (alone, slack) in self.alone.iter_mut().zip(slacks) {
+                for (alone, slack) in self.alone[..count].iter_mut().zip(slacks) {
                     *alone = alone.max(slack);
                 }
             }
@@ -82,7 +99,8 @@ impl Tally {
             _ => {}
         }
         if failed <= self.failed {
-            (self.failed, self.closest) = (failed, slacks);
+            self.failed = failed;
+            self.closest[..count].copy_from_slice(&slacks[..count]);
         }
         failed
     }
@@ -234,7 +252,8 @@ mod tests {
         let of = |[length, time]: [f32; 2]| {
             move |quantity| if quantity == Quantity::Length { length } else { time }
         };
-        let met = moments.iter().map(|&moment| tally.judge(&CHECKS, of(moment))).collect();
+        let met =
+            moments.iter().map(|&moment| tally.judge(&Slacks::of(&CHECKS, of(moment)))).collect();
         (met, tally.checked(&CHECKS).map(|c| (c.margin, c.is_alone)).collect())
     }
 

@@ -8,7 +8,7 @@ use crate::base::{
 use crate::device::ControlKind;
 use crate::device::normalise;
 use crate::shape::Chain;
-use crate::spec::{Combine, Gives};
+use crate::spec::{Combine, Gives, SpaceMap};
 use alloc::vec::Vec;
 use core::ops::Range;
 
@@ -57,6 +57,9 @@ pub(crate) struct BoundAction {
     pub(crate) modes: ModeSet,
     pub(crate) gates: Range<u32>,
     pub(crate) inputs: Range<u32>,
+    /// Of a place: from shares of a panel to its numbers; `None` for millimetres of
+    /// whatever panel it is on.
+    pub(crate) from_panel: Option<SpaceMap>,
 }
 
 /// An action that opens or closes something.

@@ -30,14 +30,14 @@ pub(super) struct Binder<'r> {
 
 impl<'r> Binder<'r> {
     pub(super) fn new(rig: &'r Rig, roster: &'r Roster) -> Self {
-        let contacts = panels::contacts(roster, &rig.surface);
+        let contacts = panels::contacts(roster, rig);
         let zones = Zones::new(&rig.zones, &rig.surface);
         Binder {
             rig,
             roster,
             actions: ActionPlan::default(),
             combos: ComboPlan::default(),
-            touch: TouchPlan { zones, contacts, contact_of: Vec::new() },
+            touch: TouchPlan { zones, contacts, contacts_of: ControlTable::default() },
             thresholds: Vec::new(),
             pairs: Vec::new(),
             feeds: Vec::new(),
@@ -55,7 +55,7 @@ impl<'r> Binder<'r> {
         self.thresholds.sort_by_key(|pair| (pair.control, pair.bit));
         self.thresholds.dedup();
         self.place_memories();
-        self.touch.contact_of = self.contact_of();
+        self.touch.contacts_of = self.contacts_of();
         self.finish_actions();
         let controls = self.roster.controls().len();
         let gestures = self.gestures();
@@ -99,6 +99,7 @@ impl<'r> Binder<'r> {
             modes: spec.modes,
             gates: first_gate..self.actions.gates.len() as u32,
             inputs: first..self.actions.inputs.len() as u32,
+            from_panel: self.rig.surface.to_panel(spec.space).map(|map| map.inverse()),
         }
     }
 

@@ -9,8 +9,8 @@ use crate::gesture::GestureEngine;
 use crate::plan::{ActionPlan, BoundAction, BoundInput, BoundShape, BoundSide, Opposites};
 use crate::sample::{ControlState, DeviceStatus, ElectionPlan, SamplePlan};
 use crate::shape::StageMemory;
-use crate::spec::{BothHeld, Combine, Gives, PlaceAxis};
-use crate::touch::{Panels, TouchPlan};
+use crate::spec::{BothHeld, Combine, Gives, PlaceAxis, SpaceMap};
+use crate::touch::{Contact, ContactState, Panels, TouchPlan};
 use alloc::{vec, vec::Vec};
 
 /// Everything of a tick that actions are made of.
@@ -35,6 +35,11 @@ pub(crate) struct Readings<'a> {
 /// What the inputs of an action come to together.
 #[inline]
 pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionState {
+    if action.gives == Gives::Place {
+        // No place is stronger than another.
+        let there = inputs.iter().find(|state| state.driver.is_some());
+        return there.copied().unwrap_or(ActionState::IDLE);
+    }
     let mut best = ActionState::IDLE;
     let mut strength = 0.0;
     for state in inputs {
@@ -70,6 +75,15 @@ impl Readings<'_> {
             BoundInput::Button { control, bit, .. } => self.button(action, control, bit),
             BoundInput::Zone { zone, first, count } => {
                 self.zone(action, zone, (first, count), since)
+            }
+            BoundInput::Place { zone, first, count, .. } if action.gives == Gives::Place => {
+                let found = self.contact_in(action, zone, (first, count), since);
+                found.map_or(ActionState::IDLE, |(contact, of)| {
+                    let place = contact.place(of);
+                    let map = |map: SpaceMap| map.place(place);
+                    let there = action.from_panel.map_or_else(|| of.in_mm(place), map);
+                    ActionState::placed(there, of.down)
+                })
             }
             BoundInput::Place { zone, along, first, count, shape } => {
                 let found = self.place(action, zone, (first, count), since);
@@ -241,13 +255,7 @@ impl Readings<'_> {
         (first, count): (ContactId, u16),
         since: u32,
     ) -> Option<([f32; 2], ControlId)> {
-        let contacts = (first.0..first.0 + count).map(ContactId);
-        let there = contacts.filter_map(|id| {
-            let (contact, of) = (self.panels.contact(id)?, self.touch.contact(id));
-            let counts = contact.is_in(zone) && contact.landing() > since;
-            (counts && self.counts(action, of.down)).then_some((contact, of))
-        });
-        let (contact, of) = there.max_by_key(|(contact, _)| contact.landing())?;
+        let (contact, of) = self.contact_in(action, zone, (first, count), since)?;
         let outline = &self.touch.zones.on_panel()[zone.index()].outline;
         let [left, top, right, bottom] = outline.bounds(of.proportion());
         let [x, y] = contact.place(of);
@@ -256,6 +264,23 @@ impl Readings<'_> {
             if to > from { ((at - from) / (to - from) * 2.0 - 1.0).clamp(-1.0, 1.0) } else { 0.0 }
         };
         Some(([across(x, left, right), -across(y, top, bottom)], of.down))
+    }
+
+    /// The contact that landed last of those that a zone has.
+    fn contact_in(
+        &self,
+        action: &BoundAction,
+        zone: ZoneId,
+        (first, count): (ContactId, u16),
+        since: u32,
+    ) -> Option<(&ContactState, &Contact)> {
+        let contacts = (first.0..first.0 + count).map(ContactId);
+        let there = contacts.filter_map(|id| {
+            let (contact, of) = (self.panels.contact(id)?, self.touch.contact(id));
+            let counts = contact.is_in(zone) && contact.landing() > since;
+            (counts && self.counts(action, of.down)).then_some((contact, of))
+        });
+        there.max_by_key(|(contact, _)| contact.landing())
     }
 
     /// What a gesture or a place gives, shaped; at rest what a shape makes of rest.
@@ -290,7 +315,7 @@ impl Readings<'_> {
         let is_on = match action.gives {
             Gives::On => state.is_on(),
             Gives::Pulse | Gives::Toggle => state.fired,
-            Gives::Axis | Gives::Plane | Gives::Polar => {
+            Gives::Axis | Gives::Plane | Gives::Polar | Gives::Place => {
                 let raw = by.map_or([0.0; 2], |_| state.value);
                 return self.of_surface(action, raw, by, (shape, memories));
             }

@@ -2,7 +2,7 @@
 
 use crate::base::{ActionId, ComboId, GestureId, ModeSet, ZoneId};
 use crate::device::ControlRef;
-use crate::spec::{ShapeUse, Thresholds};
+use crate::spec::{ShapeUse, Space, Thresholds};
 use alloc::{string::String, vec::Vec};
 use strum::{IntoStaticStr, VariantArray};
 
@@ -27,6 +27,8 @@ pub struct ActionSpec {
     pub open_while: Vec<ActionId>,
     /// The modes in which it is open.
     pub modes: ModeSet,
+    /// Of a place: what its two numbers are measured in.
+    pub space: Space,
 }
 
 impl ActionSpec {
@@ -38,11 +40,12 @@ impl ActionSpec {
             gives,
             inputs,
             combine: Combine::default(),
-            clamp: gives.is_double(),
+            clamp: gives.is_vector(),
             main_only: false,
             closed_while: Vec::new(),
             open_while: Vec::new(),
             modes: ModeSet::ALL,
+            space: Space::Panel,
         }
     }
 }
@@ -75,6 +78,9 @@ pub enum Gives {
     /// The same as angle and length: x in degrees, counter-clockwise from the
     /// right, above -180 up to 180; y the length.
     Polar,
+    /// A place on a surface, in the numbers of a space: x to the right and y down,
+    /// as the space has them. At rest it has no driver, whatever its numbers.
+    Place,
 }
 
 impl Gives {
@@ -85,6 +91,11 @@ impl Gives {
 
     /// Whether it has two numbers.
     pub const fn is_double(self) -> bool {
+        matches!(self, Gives::Plane | Gives::Polar | Gives::Place)
+    }
+
+    /// Whether it is a direction and how far.
+    pub const fn is_vector(self) -> bool {
         matches!(self, Gives::Plane | Gives::Polar)
     }
 
@@ -111,7 +122,7 @@ impl Gives {
                     | InputSpec::Pointer { .. }
                     | InputSpec::Place { .. }
                     | InputSpec::Gesture { .. }
-            )
+            ) | (Gives::Place, InputSpec::Place { .. })
         )
     }
 }

@@ -14,7 +14,7 @@
 
 use crate::base::{GestureId, SignId, ZoneId, length};
 use crate::device::ControlRef;
-use crate::spec::{GestureLimits, LengthUnit, Quantity};
+use crate::spec::{GestureLimits, LengthUnit, PointingSet, Quantity};
 use alloc::{string::String, vec::Vec};
 use strum::{IntoStaticStr, VariantArray};
 
@@ -41,6 +41,9 @@ pub struct Gesture {
     /// The zone it listens to; without one it listens
     /// to every contact that no zone takes.
     pub zone: Option<ZoneId>,
+    /// What it is made by. Of several fingers or of a zone only if a pointer that
+    /// hovers is not among it.
+    pub by: PointingSet,
     /// What it looks for.
     pub kind: GestureKind,
     /// With how many fingers, 1 to [`MAX_FINGERS`].
@@ -72,6 +75,7 @@ impl Gesture {
         Gesture {
             name: name.into(),
             zone: None,
+            by: PointingSet::FINGERS,
             kind,
             fingers,
             limits: kind.defaults(fingers),

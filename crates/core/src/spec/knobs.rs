@@ -542,7 +542,7 @@ mod tests {
     use crate::base::{ModeSet, ShapeId};
     use crate::spec::{
         ActionSpec, Combine, DeadZone, Gives, InputSpec, NamedShape, Outline, Rig, Shape, ShapeUse,
-        Smooth, Stage, Zone,
+        Smooth, Space, Stage, Zone,
     };
     use std::string::ToString;
 
@@ -563,6 +563,7 @@ mod tests {
             closed_while: Vec::new(),
             open_while: Vec::new(),
             modes: ModeSet::ALL,
+            space: Space::Panel,
         };
         let mut rig = Rig::bare("t", PollRate::DEFAULT);
         rig.shapes = vec![NamedShape { name: "worn".into(), shape }];

@@ -7,7 +7,7 @@
 //! when the rig is bound.
 
 use crate::base::{ActionId, length, minus};
-use crate::spec::{Anchor, Space, SpaceMap, Surface};
+use crate::spec::{Anchor, PointingSet, Space, SpaceMap, Surface};
 use alloc::{string::String, vec::Vec};
 use strum::{IntoStaticStr, VariantArray};
 
@@ -31,8 +31,11 @@ pub struct Zone {
     /// What it does with a contact.
     pub claim: Claim,
     /// Whether it has the contacts that are on it now, instead of those that
-    /// began on it: sliding in presses, sliding out releases.
+    /// began on it: sliding in presses, sliding out releases. It always has a pointer
+    /// that hovers only while that is on it.
     pub follows: bool,
+    /// What it has contacts of; all others pass it.
+    pub by: PointingSet,
     /// Actions that close it while they are on: then
     /// it is as if it were not there.
     pub closed_while: Vec<ActionId>,
@@ -51,6 +54,7 @@ impl Zone {
             layer: 0,
             claim: Claim::Take,
             follows: false,
+            by: PointingSet::FINGERS,
             closed_while: Vec::new(),
             open_while: Vec::new(),
         }

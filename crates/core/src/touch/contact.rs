@@ -3,7 +3,7 @@
 use crate::base::{ContactId, ControlId, Nanos, ZoneId, ZoneSet};
 use crate::device::{ControlKind, Event, Marks, normalise};
 use crate::sample::{ControlState, LaneMarks};
-use crate::spec::{LengthUnit, Turn};
+use crate::spec::{LengthUnit, Pointing, Turn};
 use crate::touch::Zones;
 
 /// A contact of a touch panel: what says that it is there, and where.
@@ -19,6 +19,8 @@ pub struct Contact {
     pub size: [f32; 2],
     /// How the picture lies on the device.
     pub turn: Turn,
+    /// What makes it.
+    pub by: Pointing,
     /// Which panel it is of, counted over all of them.
     pub panel: u16,
     /// What x and y report.
@@ -171,10 +173,17 @@ impl ContactState {
     }
 
     /// Moves it to a place, or lifts it, while these zones are closed.
-    fn follow(&mut self, zones: &Zones, place: Option<([f32; 2], f32)>, closed: ZoneSet) {
+    fn follow(
+        &mut self,
+        (zones, by): (&Zones, Pointing),
+        place: Option<([f32; 2], f32)>,
+        closed: ZoneSet,
+    ) {
         // What was held must land again when a zone opens again.
         self.began = self.began.without(closed);
-        let began = self.is_down.then_some(self.began);
+        // What hovers did not begin anywhere.
+        let began = (self.is_down && by != Pointing::Hover).then_some(self.began);
+        let closed = closed.or(zones.deaf_to(by));
         self.has = place.map_or(ZoneSet::EMPTY, |(place, proportion)| {
             zones.having(place, proportion, began, closed)
         });
@@ -206,12 +215,13 @@ impl ContactState {
             Lift { time: end.time, place, is_broken: end.is_broken }
         });
         if is_another {
-            self.follow(zones, None, closed);
+            self.follow((zones, contact.by), None, closed);
             self.had = ZoneSet::EMPTY;
         }
         self.polled = [contact.x, contact.y].map(|axis| controls[axis.index()].seen);
         let place = contact.place_of(self.polled);
-        self.follow(zones, is_down.then_some((place, contact.proportion())), closed);
+        let there = is_down.then_some((place, contact.proportion()));
+        self.follow((zones, contact.by), there, closed);
         let changed = was.difference(self.has);
         let news = ContactUpdate {
             contact: n,

@@ -1,7 +1,7 @@
 //! All contacts of a run, located once per tick.
 
 use super::{Contact, ContactState, ContactUpdate, Zones};
-use crate::base::{ContactId, ControlId, Nanos, SparseSet, ZoneId, ZoneSet};
+use crate::base::{ContactId, ControlId, ControlTable, Nanos, SparseSet, ZoneId, ZoneSet};
 use crate::device::Event;
 use crate::sample::ControlState;
 use alloc::vec::Vec;
@@ -10,11 +10,12 @@ use alloc::vec::Vec;
 #[derive(Clone, Debug, Default)]
 pub(crate) struct TouchPlan {
     pub(crate) zones: Zones,
-    /// The contacts of every touch panel, those of a panel together.
+    /// The contacts of every touch panel and of every pointer that the rig asks for,
+    /// those of a panel together.
     pub(crate) contacts: Vec<Contact>,
-    /// For each control the contact it is part of; empty where no zone and no
+    /// For each control the contacts it is part of: none where no zone and no
     /// gesture asks.
-    pub(crate) contact_of: Vec<Option<ContactId>>,
+    pub(crate) contacts_of: ControlTable<ContactId>,
 }
 
 impl TouchPlan {
@@ -24,8 +25,8 @@ impl TouchPlan {
     }
 
     #[inline]
-    pub(crate) fn contact_of(&self, control: ControlId) -> Option<ContactId> {
-        *self.contact_of.get(control.index())?
+    pub(crate) fn contacts_of(&self, control: ControlId) -> &[ContactId] {
+        self.contacts_of.of(control)
     }
 }
 
@@ -88,7 +89,7 @@ impl Panels {
     /// Takes in an event of a control that may be part of a contact.
     #[inline]
     pub(crate) fn receive(&mut self, plan: &TouchPlan, controls: &[ControlState], event: &Event) {
-        if let Some(id) = plan.contact_of(event.control) {
+        for &id in plan.contacts_of(event.control) {
             self.contacts[id.index()].hear(plan.contact(id), controls, event);
         }
     }
@@ -96,7 +97,7 @@ impl Panels {
     /// A control was polled: the contact it is part of is to be located.
     #[inline]
     pub(crate) fn read(&mut self, plan: &TouchPlan, control: ControlId) {
-        if let Some(contact) = plan.contact_of(control) {
+        for &contact in plan.contacts_of(control) {
             self.due.insert(contact);
         }
     }

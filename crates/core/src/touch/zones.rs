@@ -1,8 +1,9 @@
 //! Which zones have a contact.
 
 use crate::base::{ZoneId, ZoneSet};
-use crate::spec::{Anchor, Claim, MAX_ZONES, Space, Surface, Zone};
+use crate::spec::{Anchor, Claim, MAX_ZONES, Pointing, Space, Surface, Zone};
 use alloc::vec::Vec;
+use strum::VariantArray;
 
 /// The zones of a rig, in the order in which they are asked.
 #[derive(Clone, Debug, Default)]
@@ -13,6 +14,8 @@ pub struct Zones {
     pub(super) following: ZoneSet,
     /// Those that take what they have.
     pub(super) taking: ZoneSet,
+    /// For each that can point, in their order, those that have no contacts of it.
+    deaf: [ZoneSet; Pointing::VARIANTS.len()],
 }
 
 impl Zones {
@@ -32,7 +35,18 @@ impl Zones {
         };
         let following = those(|zone| zone.follows);
         let taking = those(|zone| zone.claim == Claim::Take);
-        Zones { zones, order, following, taking }
+        let is_deaf = |by: Pointing| {
+            let deaf = ZoneId::first(zones.len()).filter(|id| !zones[id.index()].by.has(by));
+            deaf.collect::<ZoneSet>()
+        };
+        let mut deaf = [ZoneSet::EMPTY; Pointing::VARIANTS.len()];
+        Pointing::VARIANTS.iter().for_each(|&by| deaf[by as usize] = is_deaf(by));
+        Zones { zones, order, following, taking, deaf }
+    }
+
+    /// The zones that have no contacts of what points so.
+    pub(super) const fn deaf_to(&self, by: Pointing) -> ZoneSet {
+        self.deaf[by as usize]
     }
 
     /// The zones with their outlines in shares of the panel, in the order of the

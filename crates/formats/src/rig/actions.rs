@@ -4,17 +4,18 @@ use super::{
     fields::{Entry, Fields, Value, check_name},
     modes::modes_of,
     problem::Problems,
-    reference, shapes, stick_reference,
+    reference, shapes, stick_reference, zones,
 };
 use gtrig_core::{
     ActionId, ActionSpec, BothHeld, Claim, Combine, ComboId, ControlRef, CrossSpec, DeviceKind,
-    Gesture, GestureId, Gives, InputSpec, Keyword, NamedShape, PlaceAxis, SideSpec, Thresholds,
-    Zone, ZoneId, tunable, tunable::Tunable,
+    Gesture, GestureId, Gives, InputSpec, Keyword, NamedShape, PlaceAxis, Shape, ShapeUse,
+    SideSpec, Space, Surface, Thresholds, Zone, ZoneId, tunable, tunable::Tunable,
 };
 
 /// What an action may refer to.
 #[derive(Clone, Copy)]
 pub(super) struct Context<'a> {
+    pub(super) surface: &'a Surface,
     pub(super) shapes: &'a [NamedShape],
     pub(super) zones: &'a [Zone],
     pub(super) gestures: &'a [Gesture],
@@ -35,7 +36,7 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
         None => missing(
             problems,
             entry,
-            "`gives`: \"on\", \"pulse\", \"toggle\", \"axis\", \"plane\" or \"polar\"",
+            "`gives`: \"on\", \"pulse\", \"toggle\", \"axis\", \"plane\", \"polar\" or \"place\"",
         ),
     };
     let clamp = fields.take("clamp");
@@ -48,7 +49,7 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
     };
     let is_clamped = clamp.and_then(|value| value.bool(problems));
     if let (Some(value), Some(gives)) = (clamp, gives)
-        && !gives.is_double()
+        && !gives.is_vector()
     {
         let expected = "no `clamp` here: only a plane is held in the unit circle";
         problems.add(value.span(), "`clamp`".to_owned(), expected);
@@ -56,14 +57,19 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
     let words = [("any", false), ("main", true)];
     let main_only =
         fields.take("devices").and_then(|v| v.one_of(problems, &words)).unwrap_or(false);
-    let combine =
-        fields.take("combine").and_then(|v| v.word::<Combine>(problems)).unwrap_or_default();
+    let combine = fields.take("combine");
+    if let (Some(value), Some(Gives::Place)) = (combine, gives) {
+        let expected = "no `combine` here: the first input that has a contact gives the place";
+        problems.add(value.span(), "`combine`".to_owned(), expected);
+    }
+    let combine = combine.and_then(|v| v.word::<Combine>(problems)).unwrap_or_default();
+    let space = space(problems, &mut fields, gives, context);
     let [closed_while, open_while] = ["closed-while", "open-while"]
         .map(|key| gates(problems, &mut fields, key, context.actions));
     let modes = modes_of(problems, &mut fields, context.modes);
     fields.finish(problems);
     let gives = gives?;
-    let clamp = gives.is_double() && is_clamped.unwrap_or(true);
+    let clamp = gives.is_vector() && is_clamped.unwrap_or(true);
     Some(ActionSpec {
         name: entry.key.to_owned(),
         gives,
@@ -74,7 +80,27 @@ pub(super) fn read(problems: &mut Problems, entry: &Entry, context: Context) -> 
         closed_while,
         open_while,
         modes,
+        space,
     })
+}
+
+/// What a place is measured in: `in = "world"`.
+fn space(
+    problems: &mut Problems,
+    fields: &mut Fields,
+    gives: Option<Gives>,
+    context: Context,
+) -> Space {
+    let Some(value) = fields.take("in") else { return Space::Panel };
+    if gives.is_some_and(|gives| gives != Gives::Place) {
+        let expected = "no `in` here: only an action that gives a \"place\" is measured in a space";
+        problems.add(value.span(), "`in`".to_owned(), expected);
+    }
+    // Every panel knows how many millimetres it has.
+    match value.word(problems) {
+        Some(Space::Mm) => Space::Mm,
+        _ => zones::space(problems, value, context.surface).unwrap_or_default(),
+    }
 }
 
 /// The actions that open or close an action or a zone, of these names.
@@ -142,6 +168,7 @@ fn input(
                 Gives::Plane | Gives::Polar => {
                     "{ stick = … }, { cross = {…} }, { pointer = … }, { place = … } or { gesture = … }"
                 }
+                Gives::Place => "{ place = … }: a zone that has a contact",
             };
             let expected =
                 format!("what an action that gives \"{}\" can read: {expected}", gives.word());
@@ -208,9 +235,14 @@ fn place(
     gives: Option<Gives>,
     context: Context,
 ) -> Option<InputSpec> {
-    let shape = shapes::of_input(problems, fields, context.shapes, None);
+    let is_bare = gives == Some(Gives::Place);
+    let shape = match is_bare {
+        // What shapes a direction does not shape a place.
+        true => ShapeUse::Own(Shape::default()),
+        false => shapes::of_input(problems, fields, context.shapes, None),
+    };
     let along = fields.take("along");
-    if let (Some(along), Some(Gives::Plane | Gives::Polar)) = (along, gives) {
+    if let (Some(along), Some(Gives::Plane | Gives::Polar | Gives::Place)) = (along, gives) {
         let expected = "no `along` here: only an action of one axis reads one of the two";
         problems.add(along.span(), "`along`".to_owned(), expected);
     }
@@ -254,6 +286,7 @@ fn gesture(
         Gives::On | Gives::Pulse | Gives::Toggle => true,
         Gives::Axis => kind.has_value() && !kind.is_double(),
         Gives::Plane | Gives::Polar => kind.is_double(),
+        Gives::Place => false,
     });
     if !suits {
         let expected = "a gesture that gives as much as the action: a pinch or a rotation one \

@@ -196,7 +196,7 @@ impl<'a> Reader<'a> {
             return is_known.then_some(Stick::Dpad(pad));
         }
         let at = named(problems, value, self.context.actions, what)?;
-        let is_double = |action: &ActionSpec| action.gives.is_double();
+        let is_double = |action: &ActionSpec| action.gives.is_vector();
         if !self.context.rig.actions.get(at).is_some_and(is_double) {
             problems.add(value.span(), problems.quote(value.span()), what);
             return None;

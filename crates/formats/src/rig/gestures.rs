@@ -3,12 +3,13 @@
 use super::{
     fields::{self, Entry, Fields, Value, check_name},
     problem::Problems,
-    reference,
+    reference, zones,
 };
 use gtrig_core::{
     Claim, ControlRef, Gesture, GestureId, GestureKind, GestureLimits, LengthUnit, LimitSense,
-    MAX_EXAMPLES, MAX_GESTURES, MAX_SIGNS, MAX_TAPS, MeasuredFrom, PanelEdge, Quantity, Sign,
-    SignId, StickCentre, Surface, SwipeDirections, SwipeFires, Zone, ZoneId,
+    MAX_EXAMPLES, MAX_GESTURES, MAX_SIGNS, MAX_TAPS, MeasuredFrom, PanelEdge, Pointing,
+    PointingSet, Quantity, Sign, SignId, StickCentre, Surface, SwipeDirections, SwipeFires, Zone,
+    ZoneId,
 };
 
 /// An example of a sign has at most this many places.
@@ -123,7 +124,12 @@ fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<G
         problems.add(value.span(), "`origin`".to_owned(), expected);
     }
     let measured_from = measured_from(problems, &mut fields, kind);
+    let by = by(problems, &mut fields, (kind, zone));
     let fingers = fingers(problems, &mut fields, kind);
+    if let (Some(key), true) = (by.1, fingers > 1 && by.0 != PointingSet::FINGERS) {
+        let expected = "no `by` beside several `fingers`: a pointer has none";
+        problems.add(key.span(), problems.quote(key.span()), expected);
+    }
     let unit = unit(problems, &mut fields, context);
     let limits = limits(problems, &mut fields, (kind, fingers), unit);
     fields.finish(problems);
@@ -132,6 +138,7 @@ fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<G
     Some(Gesture {
         name,
         zone,
+        by: by.0,
         kind,
         fingers,
         limits,
@@ -142,6 +149,27 @@ fn gesture(problems: &mut Problems, entry: &Entry, context: Context) -> Option<G
         origin,
         unit,
     })
+}
+
+/// What it is made by. What hovers lands nowhere, and is lifted nowhere.
+fn by<'a>(
+    problems: &mut Problems,
+    fields: &mut Fields<'a>,
+    (kind, zone): (GestureKind, Option<ZoneId>),
+) -> (PointingSet, Option<Value<'a>>) {
+    let key = fields.entries().find(|entry| entry.key == "by").map(|entry| entry.value);
+    let by = zones::pointing(problems, fields);
+    if let Some(key) = key.filter(|_| by.has(Pointing::Hover)) {
+        if !matches!(kind, GestureKind::Aim { .. } | GestureKind::Stick(StickCentre::Fixed(_))) {
+            let expected = "a pointer that is pressed: without that it can only aim, or be a \
+                            stick whose `centre` is \"fixed\"";
+            problems.add(key.span(), problems.quote(key.span()), expected);
+        } else if zone.is_some() {
+            let expected = "no `zone` beside \"hover\": a pointer that hovers lands in none";
+            problems.add(key.span(), problems.quote(key.span()), expected);
+        }
+    }
+    (by, key)
 }
 
 fn zone(problems: &mut Problems, value: Value, zones: &[Zone]) -> Option<ZoneId> {

@@ -142,7 +142,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::unknown_key(
     "[action.a]\ngives='on'\nfrm='x'\nfrom='pad/south'",
-    "4:1: found the key `frm`, expected only the keys gives, clamp, from, devices, combine, closed-while, open-while, modes (did you mean \"from\"?)"
+    "4:1: found the key `frm`, expected only the keys gives, clamp, from, devices, combine, in, closed-while, open-while, modes (did you mean \"from\"?)"
 )]
 #[case::clamp(
     "[action.a]\ngives='on'\nclamp=true\nfrom='pad/south'",
@@ -150,7 +150,43 @@ fn defaults_are_filled_in() {
 )]
 #[case::gives(
     "[action.a]\ngives='onn'\nfrom='pad/south'",
-    "3:7: found 'onn', expected one of \"on\", \"pulse\", \"toggle\", \"axis\", \"plane\", \"polar\" (did you mean \"on\"?)"
+    "3:7: found 'onn', expected one of \"on\", \"pulse\", \"toggle\", \"axis\", \"plane\", \"polar\", \"place\" (did you mean \"on\"?)"
+)]
+#[case::place_of_a_stick(
+    "[action.a]\ngives='place'\nfrom={ stick='pad/stick-l' }",
+    "4:6: found { stick='pad/stick-l' }, expected what an action that gives \"place\" can read: { place = … }: a zone that has a contact"
+)]
+#[case::place_in_unknown_pixels(
+    "[action.a]\ngives='place'\nin='px'\nfrom={ place='z' }\n[zone.z]\nrect=[0,0,1,1]",
+    "4:4: found 'px', expected `pixels` in [surface]: how many the panel has"
+)]
+#[case::plane_in_a_space(
+    "[action.a]\ngives='plane'\nin='panel'\nfrom={ stick='pad/stick-l' }",
+    "4:4: found `in`, expected no `in` here: only an action that gives a \"place\" is measured in a space"
+)]
+#[case::places_together(
+    "[action.a]\ngives='place'\ncombine='sum'\nfrom={ place='z' }\n[zone.z]\nrect=[0,0,1,1]",
+    "4:9: found `combine`, expected no `combine` here: the first input that has a contact gives the place"
+)]
+#[case::shaped_place(
+    "[action.a]\ngives='place'\nfrom={ place='z', dead-zone=0.1 }\n[zone.z]\nrect=[0,0,1,1]",
+    "4:19: found the key `dead-zone`, expected only the keys control, zone, place, along"
+)]
+#[case::made_by_nothing_known(
+    "[zone.z]\nrect=[0,0,1,1]\nby=['hand']",
+    "4:5: found 'hand', expected one of \"finger\", \"hover\", \"left\", \"middle\", \"right\", \"back\", \"forward\""
+)]
+#[case::tap_by_hover(
+    "[gesture.a]\nkind='tap'\nby=['left', 'hover']",
+    "4:4: found ['left', 'hover'], expected a pointer that is pressed: without that it can only aim, or be a stick whose `centre` is \"fixed\""
+)]
+#[case::hover_in_a_zone(
+    "[gesture.a]\nkind='aim'\nby='hover'\nzone='z'\n[zone.z]\nrect=[0,0,1,1]",
+    "4:4: found 'hover', expected no `zone` beside \"hover\": a pointer that hovers lands in none"
+)]
+#[case::two_fingers_of_a_mouse(
+    "[gesture.a]\nkind='pinch'\nby='left'",
+    "4:4: found 'left', expected no `by` beside several `fingers`: a pointer has none"
 )]
 #[case::one_side(
     "[action.a]\ngives='axis'\nfrom={ pair=['keys/KeyA'] }",
@@ -250,7 +286,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::gesture_limit_of_another_kind(
     "[gesture.a]\nkind='press'\ngap-ms=3",
-    "4:1: found the key `gap-ms`, expected only the keys zone, waits-for, beside, takes, kind, fingers, lengths-in, hold-ms, move-mm"
+    "4:1: found the key `gap-ms`, expected only the keys zone, waits-for, beside, takes, kind, by, fingers, lengths-in, hold-ms, move-mm"
 )]
 #[case::gesture_limit(
     "[gesture.a]\nkind='press'\nhold-ms=1",

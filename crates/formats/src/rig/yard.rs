@@ -57,7 +57,7 @@ fn by(problems: &mut Problems, value: &Value, actions: &[ActionSpec]) -> Option<
     };
     match (actions[at].gives, axis) {
         (Gives::Plane, Some(axis)) => Some((ActionId(at as u16), axis)),
-        (Gives::Plane | Gives::Polar, _) | (_, Some(_)) => {
+        (Gives::Plane | Gives::Polar | Gives::Place, _) | (_, Some(_)) => {
             let expected = "one value: an action that gives one, or `.x` or `.y` of a plane";
             problems.add(value.span(), problems.quote(value.span()), expected);
             None

@@ -6,7 +6,8 @@ use super::{
     problem::Problems,
 };
 use gtrig_core::{
-    Anchor, Claim, Keyword, MAX_ZONES, Outline, Rig, Space, Surface, Zone, crosses_itself, tunable,
+    Anchor, Claim, Keyword, MAX_ZONES, Outline, Pointing, PointingSet, Rig, Space, Surface, Zone,
+    crosses_itself, tunable,
 };
 
 /// A polygon has at most this many corners.
@@ -43,6 +44,7 @@ fn zone(problems: &mut Problems, entry: &Entry, context: Context) -> Option<Zone
         fields.take("circle").map(|value| circle(problems, value, space)),
         fields.take("polygon").map(|value| polygon(problems, value, space)),
     ];
+    let by = pointing(problems, &mut fields);
     let claim = fields.take("contact").and_then(|value| value.word::<Claim>(problems));
     let follows = fields.take("follow").and_then(|value| value.bool(problems)).unwrap_or(false);
     let layer = fields.take("layer").map_or(Some(0), |value| {
@@ -73,7 +75,14 @@ fn zone(problems: &mut Problems, entry: &Entry, context: Context) -> Option<Zone
         layer: layer?,
         claim: claim.unwrap_or_default(),
         follows,
+        by,
     })
+}
+
+/// What a zone or a gesture is made by: `by = ["finger", "left"]`.
+pub(super) fn pointing(problems: &mut Problems, fields: &mut Fields) -> PointingSet {
+    let Some(value) = fields.take("by") else { return PointingSet::FINGERS };
+    value.items(problems).filter_map(|item| item.word::<Pointing>(problems)).collect()
 }
 
 /// What opens and closes a zone is on or off.
@@ -89,8 +98,8 @@ pub(super) fn check_gates(problems: &mut Problems, rig: &Rig) {
     }
 }
 
-/// What a zone is measured in, which the surface must know.
-fn space(problems: &mut Problems, value: Value, surface: &Surface) -> Option<Space> {
+/// What a zone or a place is measured in, which the surface must know.
+pub(super) fn space(problems: &mut Problems, value: Value, surface: &Surface) -> Option<Space> {
     let space = value.word(problems)?;
     if surface.to_panel(space).is_none() {
         let needs = match space {

@@ -84,6 +84,8 @@ fn value(gives: Gives, state: ActionState) -> String {
         Gives::Polar => format!("{:.3} at {:+.1}°", state.y, state.x),
         Gives::Axis => format!("{:+.3}", state.x),
         Gives::Plane => format!("({:+.3}, {:+.3})", state.x, state.y),
+        Gives::Place if state.is_active() => format!("at ({:.2}, {:.2})", state.x, state.y),
+        Gives::Place => "nowhere".to_owned(),
     }
 }
 

@@ -1,7 +1,7 @@
 use super::*;
 use crossterm::event::{KeyCode, KeyEventState, KeyModifiers};
 use gtrig_analysis::Capacity;
-use gtrig_core::{ControlState, LaneMarks, PollRate, Rig, Tick};
+use gtrig_core::{ControlState, Edge, LaneMarks, PollRate, Rig, Tick};
 use rstest::rstest;
 
 struct Desk {
@@ -100,6 +100,29 @@ fn a_click_reports_its_place_and_the_wheel_its_counts() {
     assert!(desk.at(17, "mouse", "left").is_down());
     assert_eq!(desk.at(17, "mouse", "wheel-y").seen, 2);
     assert_eq!(desk.at(17, "mouse", "x").value, 1.0);
+}
+
+/// It has a place from its first report on, until nothing can be heard of it.
+#[test]
+fn a_mouse_is_in_range_while_it_has_a_place() {
+    let mut desk = Desk::inferring();
+    let moved = MouseEvent {
+        kind: MouseEventKind::Moved,
+        column: 3,
+        row: 2,
+        modifiers: KeyModifiers::NONE,
+    };
+    assert!(!desk.at(17, "mouse", "in-range").is_down());
+    for ms in [20, 25] {
+        desk.terminal.mouse(&mut desk.session, &moved, Nanos::from_millis(ms));
+    }
+    assert_eq!(desk.at(34, "mouse", "in-range").edge(), Some(Edge::Press));
+    desk.terminal.listen(&mut desk.session, false, Nanos::from_millis(40));
+    assert!(!desk.at(51, "mouse", "in-range").is_down());
+    desk.terminal.listen(&mut desk.session, true, Nanos::from_millis(60));
+    assert!(!desk.at(68, "mouse", "in-range").is_down(), "where it is now is not known");
+    desk.terminal.mouse(&mut desk.session, &moved, Nanos::from_millis(70));
+    assert!(desk.at(85, "mouse", "in-range").is_down());
 }
 
 #[rstest]

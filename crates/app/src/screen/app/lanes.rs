@@ -22,7 +22,7 @@ impl App {
         match lane {
             Lane::Combo(_) => false,
             Lane::Gesture(_) => true,
-            Lane::Control(id) => plan.contact_of(id).is_some(),
+            Lane::Control(id) => !plan.contacts_of(id).is_empty(),
             Lane::Action(id, _) => plan.inputs(id).iter().any(|input| {
                 matches!(
                     input,

@@ -240,6 +240,8 @@ impl<'a> Block<'a> {
             Gives::Polar => format!("{x:+.0}° {y:.2}"),
             Gives::Axis => format!("{x:+.2}"),
             Gives::Plane => format!("{x:+.2} {y:+.2}"),
+            Gives::Place if self.state.is_active() => format!("{x:.1} {y:.1}"),
+            Gives::Place => "○ nowhere".to_owned(),
         }
     }
 }

@@ -47,6 +47,7 @@ impl GestureEngine {
     /// Ends the attempts with one of these fingers that have not fired yet, if
     /// they are among those that count.
     fn end(&mut self, fingers: &Landings, by: GestureId, counts: impl Fn(&GestureAttempt) -> bool) {
+        self.is_any_over = true;
         for other in &mut self.attempts {
             let is_open = other.phase != AttemptPhase::Fired && other.cancelled_by.is_none();
             if is_open && counts(other) && other.landings().meet(fingers) {

@@ -1,28 +1,23 @@
 //! Touch panels and the zones on them.
 
 use super::Binder;
-use crate::base::{ActionId, ContactId, ControlId, ZoneId};
+use crate::base::{ActionId, ContactId, ControlId, ControlTable, ZoneId};
 use crate::device::{ControlKind, ControlRef, Device, DeviceKind, Roster};
 use crate::gesture::{BoundGesture, GesturePlan, OriginAxis, Signs};
 use crate::plan::ActionGate;
-use crate::spec::{Gesture, Rig, Surface};
+use crate::spec::{Gesture, Pointing, PointingSet, Rig, Surface, Turn};
 use crate::touch::Contact;
-use alloc::{format, vec, vec::Vec};
+use alloc::{format, vec::Vec};
 use core::ops::Range;
 
 impl Binder<'_> {
     /// Nothing where no zone and no gesture asks for it.
-    pub(super) fn contact_of(&self) -> Vec<Option<ContactId>> {
-        if self.rig.zones.is_empty() && self.rig.gestures.is_empty() {
-            return Vec::new();
-        }
-        let mut contact_of = vec![None; self.roster.controls().len()];
-        for (contact, id) in self.touch.contacts.iter().zip((0..).map(ContactId)) {
-            for control in [contact.down, contact.x, contact.y] {
-                contact_of[control.index()] = Some(id);
-            }
-        }
-        contact_of
+    pub(super) fn contacts_of(&self) -> ControlTable<ContactId> {
+        let is_asked = !self.rig.zones.is_empty() || !self.rig.gestures.is_empty();
+        let contacts = self.touch.contacts.iter().filter(|_| is_asked).zip((0..).map(ContactId));
+        let parts = contacts
+            .flat_map(|(contact, id)| [contact.down, contact.x, contact.y].map(|part| (part, id)));
+        ControlTable::new(parts.collect(), self.roster.controls().len())
     }
 
     /// The contacts of each panel, by their places.
@@ -73,22 +68,65 @@ impl Binder<'_> {
     }
 }
 
-/// The contacts of the touch panels of a roster, in its order.
-pub(super) fn contacts(roster: &Roster, surface: &Surface) -> Vec<Contact> {
-    let turn = surface.turn;
-    let panels = roster.devices().filter(|(_, device)| device.info.kind == DeviceKind::Glass);
-    let of = |device: &Device, panel: u16, n: u16| {
-        let part = |axis: &str| device.control(&format!("contact-{n}{axis}"));
-        let (down, x, y) = (part("")?, part("-x")?, part("-y")?);
+/// The contacts of a roster, in its order: those of touch panels, and those of
+/// pointers that a rig asks for.
+pub(super) fn contacts(roster: &Roster, rig: &Rig) -> Vec<Contact> {
+    let asked = asked(rig);
+    let mut contacts = Vec::new();
+    let mut panel = 0;
+    for (_, device) in roster.devices() {
+        let surface = Panel { roster, device, surface: &rig.surface, panel };
+        let before = contacts.len();
+        match device.info.kind {
+            DeviceKind::Glass => contacts.extend((1..).map_while(|n| surface.finger(n))),
+            DeviceKind::Mouse => contacts.extend(asked.iter().filter_map(|by| surface.pointer(by))),
+            _ => {}
+        }
+        panel += u16::from(contacts.len() > before || device.info.kind == DeviceKind::Glass);
+    }
+    contacts
+}
+
+/// What the zones and gestures of a rig are made by.
+fn asked(rig: &Rig) -> PointingSet {
+    let of_zones = rig.zones.iter().map(|zone| zone.by);
+    let of_gestures = rig.gestures.iter().map(|gesture| gesture.by);
+    of_zones.chain(of_gestures).fold(PointingSet::FINGERS, PointingSet::or)
+}
+
+/// A device on whose surface something points.
+struct Panel<'a> {
+    roster: &'a Roster,
+    device: &'a Device,
+    surface: &'a Surface,
+    panel: u16,
+}
+
+impl Panel<'_> {
+    fn finger(&self, n: u16) -> Option<Contact> {
+        let part = |axis: &str| self.device.control(&format!("contact-{n}{axis}"));
+        let controls = [part("")?, part("-x")?, part("-y")?];
+        Some(self.contact(controls, Pointing::Finger, self.surface.turn))
+    }
+
+    /// What a pointer makes: nothing, if it has no such button, or no place.
+    fn pointer(&self, by: Pointing) -> Option<Contact> {
+        let control = |code: &str| self.device.control(code);
+        let controls = [control(by.control()?)?, control("x")?, control("y")?];
+        let is_place =
+            |id: ControlId| matches!(self.roster.info(id).kind, ControlKind::Position { .. });
+        // The picture of a pointer is upright, however a panel is turned.
+        let there = controls[1..].iter().all(|&axis| is_place(axis));
+        there.then(|| self.contact(controls, by, Turn::None))
+    }
+
+    fn contact(&self, [down, x, y]: [ControlId; 3], by: Pointing, turn: Turn) -> Contact {
+        let Panel { roster, surface, panel, .. } = *self;
         let size = surface.mm.unwrap_or_else(|| turn.size(size(roster, x, y)));
         let travel = [x, y].map(|axis| roster.info(axis).kind);
         let pixels = surface.pixels.map(|[width, _]| width);
-        Some(Contact { down, x, y, size, turn, panel, travel, pixels })
-    };
-    let all = panels
-        .zip(0..)
-        .flat_map(|((_, device), panel)| (1..).map_while(move |n| of(device, panel, n)));
-    all.collect()
+        Contact { down, x, y, size, turn, by, panel, travel, pixels }
+    }
 }
 
 /// How wide a surface is taken to be that does not say it: a hand-held one.

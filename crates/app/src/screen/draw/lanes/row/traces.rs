@@ -97,8 +97,10 @@ impl Row<'_> {
         let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
         let known = self.app.view.stretch.column_of(before.last());
         let known = known.map_or(usize::from(self.traces.width), |last| usize::from(last) + 1);
-        let now = self.app.log(self.lane).columns(stretch.first, width);
-        let was = lanes[axis].columns(stretch.first, width);
+        let extent = self.extent();
+        let scaled = |span: LaneSummary| span.scaled(extent);
+        let now = self.app.log(self.lane).columns(stretch.first, width).map(scaled);
+        let was = lanes[axis].columns(stretch.first, width).map(scaled);
         let each = |pair| std::iter::repeat_n(pair, repeat as usize);
         for (at, (was, now)) in was.zip(now).flat_map(each).enumerate().take(known) {
             let is_other = (was.max - now.max).abs() > SAME || (was.min - now.min).abs() > SAME;
