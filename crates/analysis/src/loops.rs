@@ -150,10 +150,11 @@ impl<'p> Told<'p> {
         let attempts = run.attempts(rig, combo);
         let is_met = |attempt: &ComboAttempt| attempt.outcome == ComboAttemptOutcome::Met;
         let met = attempts.iter().enumerate().filter(|(_, attempt)| is_met(attempt));
-        let met: BTreeMap<Moment, usize> = met.map(|(n, attempt)| (attempt.ended, n)).collect();
+        let met: BTreeMap<(Moment, u8), usize> =
+            met.map(|(n, attempt)| ((attempt.ended, attempt.copy), n)).collect();
         let its = run.news.iter().filter(|news| news.combo == combo);
         let fired = its.filter(|news| news.outcome == ComboOutcome::Fired);
-        let fired = fired.filter_map(|news| met.get(&news.met).copied());
+        let fired = fired.filter_map(|news| met.get(&(news.met, news.copy)).copied());
         let mut fired: Vec<_> = fired.map(|n| (last_press(&attempts[n]), n)).collect();
         fired.sort_unstable();
         Told { run, combo, attempts, fired }
@@ -171,11 +172,14 @@ impl<'p> Told<'p> {
         let rate = self.run.rate;
         let last = last_press(attempt);
         let slack = self.slack(did);
-        let same = self.attempts.iter().min_by_key(|other| last_press(other).0.abs_diff(last.0));
+        let its_own = || self.attempts.iter().filter(|other| other.copy == attempt.copy);
+        let same = its_own().min_by_key(|other| last_press(other).0.abs_diff(last.0));
         let same = same.filter(|other| last_press(other).0.abs_diff(last.0) <= slack);
         match same {
             Some(other) if other.outcome == ComboAttemptOutcome::Met => {
-                let its = |n: &&ComboNews| n.combo == self.combo && n.met == other.ended;
+                let its = |n: &&ComboNews| {
+                    n.combo == self.combo && (n.met, n.copy) == (other.ended, other.copy)
+                };
                 match self.run.news.iter().find(its).map(|news| news.outcome) {
                     Some(ComboOutcome::Cancelled(by)) => {
                         return LoopCause::Waited { by: Some(by), rate };
@@ -192,7 +196,7 @@ impl<'p> Told<'p> {
             return LoopCause::NoEdge { edge, rate };
         }
         let first = attempt.rungs.first().map_or(last, |rung| rung.reported);
-        let spent = self.attempts.iter().find(|other| {
+        let spent = its_own().find(|other| {
             other.outcome == ComboAttemptOutcome::Met && (first..last).contains(&last_press(other))
         });
         match spent {

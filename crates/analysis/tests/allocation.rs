@@ -31,7 +31,7 @@ fn combos(rig: &mut Rig) {
     };
     rig.combos = vec![
         Combo {
-            passing: Some((1..7).map(of).collect()),
+            strict: Some(Strict::AllBut((1..7).map(of).collect())),
             ..Combo::new("any", vec![step(StepKind::press(of(0)))])
         },
         Combo { takes: true, ..Combo::new("early", vec![step(StepKind::press(of(0))), early]) },

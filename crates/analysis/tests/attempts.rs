@@ -61,7 +61,7 @@ fn a_press_may_come_early(
     #[case] fires: &[u64],
 ) {
     let combo = Combo::new("c", steps.to_vec());
-    let strict = Combo { passing: Some(Vec::new()), ..combo.clone() };
+    let strict = Combo { strict: Some(Strict::AllBut(Vec::new())), ..combo.clone() };
     let met = |combo| fired(vec![combo], taps).into_iter().map(|(_, at)| at).collect::<Vec<_>>();
     assert_eq!(met(combo), fires);
     // Between an early press and its effect a strict one lets nothing pass either.

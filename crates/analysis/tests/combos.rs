@@ -158,11 +158,13 @@ impl Reference<'_> {
             StepKind::Together { of, .. } => of,
             _ => &[],
         };
-        let is_foreign = self
-            .combo
-            .passing
-            .as_ref()
-            .is_some_and(|passing| !passing.contains(&button) && !members.contains(&button));
+        let is_foreign = match &self.combo.strict {
+            Some(Strict::AllBut(passing)) => {
+                !passing.contains(&button) && !members.contains(&button)
+            }
+            Some(Strict::Only(banned)) => banned.contains(&button) && !members.contains(&button),
+            None => false,
+        };
         is_press && (is_foreign || step.unless.contains(&button))
     }
 
@@ -267,7 +269,8 @@ fn combo() -> impl Strategy<Value = Combo> {
             let is_chord = matches!(steps[0].what, StepKind::Together { .. });
             let calm = calm.filter(|_| !is_chord).map(|span| Calm { span: ms(span), text: None });
             steps.extend(quiet.map(|span| ComboStep::new(StepKind::Quiet(ms(span)), ms(1000))));
-            Combo { all: all.map(ms), passing, calm, clock, ..Combo::new("c", steps) }
+            let strict = passing.map(Strict::AllBut);
+            Combo { all: all.map(ms), strict, calm, clock, ..Combo::new("c", steps) }
         },
     )
 }

@@ -87,7 +87,9 @@ pub use base::{
     InputId, Keyword, LAST_TIME, ModeId, ModeSet, Moment, Nanos, PollRate, ShapeId, SignId,
     SignalId, Tick, ZoneId, ZoneSet, clamp_to_circle, from_polar, length, polar,
 };
-pub use combo::{ComboNews, ComboOutcome, ComboState, KEPT_MOMENTS, SignalChange, SignalEdge};
+pub use combo::{
+    ComboNews, ComboOutcome, ComboState, HandPress, KEPT_MOMENTS, SignalChange, SignalEdge,
+};
 pub use device::{
     AddressError, Axes, AxisInfo, Control, ControlInfo, ControlKind, ControlRef, Deal, Device,
     DeviceInfo, DeviceKind, Event, MAX_CONTROLS, Marks, Presence, Roster, RosterError, SLOTS,
@@ -109,10 +111,10 @@ pub use spec::{
     DeadZoneKind, Direction, Drive, EdgeRule, EdgeSettings, Gesture, GestureKind, GestureLimits,
     Gives, InputSpec, Knob, LengthUnit, LimitSense, LimitUse, MAX_COMBOS, MAX_EXAMPLES,
     MAX_FINGERS, MAX_GESTURES, MAX_MODES, MAX_SIGNS, MAX_STEPS, MAX_TAPS, MAX_THRESHOLDS,
-    MAX_ZONES, MainRule, MainRules, MeasuredFrom, Mirror, Mode, NamedShape, Outline, PanelEdge,
-    Place, PlaceAxis, Pointing, PointingSet, Quantity, Rig, Scope, Selector, Shape, ShapeUse,
-    SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage, StepKind, StickCentre, StickGate,
-    Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn, ViewWindow, YardSpec,
-    Zone, crosses_itself, places_of, tunable,
+    MAX_ZONES, MainRule, MainRules, MeasuredFrom, Mirror, Mode, NamedShape, OnDevice, Outline,
+    PanelEdge, Place, PlaceAxis, Pointing, PointingSet, Quantity, Rig, Scope, Selector, Shape,
+    ShapeUse, SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage, StepKind, StickCentre,
+    StickGate, Strict, Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn,
+    ViewWindow, YardSpec, Zone, crosses_itself, places_of, tunable,
 };
 pub use touch::{Contact, Zones};

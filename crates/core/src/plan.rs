@@ -68,7 +68,7 @@ impl Plan {
 
     /// How many combos it has.
     pub fn combo_count(&self) -> usize {
-        self.combos.automaton.combos.len()
+        self.combos.automaton.combo_count()
     }
 
     /// The stages of a shape.
@@ -220,8 +220,10 @@ impl Plan {
             }
             BoundInput::Gesture { .. } => on_panels(),
             BoundInput::Combo(combo) => {
-                let signals = &self.combos.automaton.combo(combo).signals;
-                let controls = signals.iter().flat_map(|&signal| self.combos.controls_of(signal));
+                let automaton = &self.combos.automaton;
+                let copies = automaton.copies(combo).map(|copy| automaton.combo(copy));
+                let signals = copies.flat_map(|copy| &copy.signals);
+                let controls = signals.flat_map(|&signal| self.combos.controls_of(signal));
                 controls.map(|&(control, _)| control).collect()
             }
             BoundInput::Pair(pair) => sides(pair),

@@ -3,7 +3,7 @@
 
 use crate::{
     report::{Report, Table, cell, json_line, rows_of},
-    words::{attempt_words, limit_words, loop_words},
+    words::{attempt_words, copy_device, limit_words, loop_words},
 };
 use gtrig_analysis::{
     Session,
@@ -56,6 +56,9 @@ struct AttemptLine {
     #[serde(skip_serializing_if = "Option::is_none")]
     cancelled_by: Option<String>,
     turned_around: bool,
+    /// Of a combo whose presses come from one device which one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    device: Option<String>,
     rungs: Vec<RungLine>,
     checks: Vec<CheckLine>,
     words: String,
@@ -227,6 +230,7 @@ impl Report for ComboReport {
                 "waited_ms",
                 "cancelled_by",
                 "turned_around",
+                "device",
                 "limit",
                 "unit",
                 "value",
@@ -260,8 +264,13 @@ fn bites(session: &Session) -> Vec<Line> {
     };
     let pairs = begins_alike(rig).into_iter().filter(|alike| !alike.is_same);
     let bites = pairs.filter_map(|alike| {
-        let within =
-            |long: &&ComboNews| fired(alike.short).any(|n| n.met >= long.began && n.met < long.met);
+        // On two devices nothing is on the way to anything.
+        let copies = |id: ComboId| rig.combos[id.index()].devices.len();
+        let is_alike = copies(alike.short) == copies(alike.long);
+        let within = |long: &&ComboNews| {
+            let shorts = fired(alike.short).filter(|n| !is_alike || n.copy == long.copy);
+            { shorts }.any(|n| n.met >= long.began && n.met < long.met)
+        };
         let times = fired(alike.long).filter(within).count();
         let name = |id: ComboId| rig.combos[id.index()].name.clone();
         let (combo, other, of) = (name(alike.short), name(alike.long), fired(alike.long).count());
@@ -316,7 +325,9 @@ impl AttemptLine {
     fn new(session: &Session, combo: ComboId, attempt: &ComboAttempt) -> Self {
         let (rig, rate) = (session.rig(), session.plan().rate());
         let of = &rig.combos[combo.index()];
-        let is_its = |news: &&ComboNews| news.combo == combo && news.met.time == attempt.ended.time;
+        let is_its = |news: &&ComboNews| {
+            news.combo == combo && news.copy == attempt.copy && news.met.time == attempt.ended.time
+        };
         let news = session.history().combo_news().iter().find(is_its);
         let news = news.filter(|_| attempt.outcome == ComboAttemptOutcome::Met);
         let fired = news.filter(|news| news.outcome == ComboOutcome::Fired);
@@ -326,7 +337,11 @@ impl AttemptLine {
         });
         let is_forgotten = news.is_some_and(|news| news.outcome == ComboOutcome::Forgotten);
         let began = attempt.rungs.first().map_or(attempt.ended_at, |rung| rung.reported);
+        let device = copy_device(rig, of, attempt.copy);
         let mut words = attempt_words(rig, of, attempt);
+        if let Some(device) = &device {
+            words += &format!(", on {device}");
+        }
         if let Some(by) = &cancelled_by {
             words += &format!("; it waited, and {by} was met with one of its presses");
         }
@@ -352,6 +367,7 @@ impl AttemptLine {
             }),
             cancelled_by,
             turned_around: attempt.is_mirrored,
+            device,
             rungs: attempt.rungs.iter().map(RungLine::new).collect(),
             checks: attempt.checks.iter().map(|c| CheckLine::new(rig, combo, c)).collect(),
             words,
@@ -374,6 +390,7 @@ impl AttemptLine {
                 cell(self.waited_ms),
                 cell(self.cancelled_by.as_ref()),
                 self.turned_around.to_string(),
+                cell(self.device.as_ref()),
                 cell(check.map(|check| &check.limit)),
                 cell(check.map(|check| check.unit)),
                 cell(check.and_then(|check| check.value)),
@@ -393,7 +410,7 @@ impl DifferenceLine {
         let time = self.time_ns.to_string();
         let mut cells = ["difference", "", &self.combo, self.result].map(str::to_owned).to_vec();
         cells.extend([time.clone(), time]);
-        cells.extend([""; 10].map(str::to_owned));
+        cells.extend([""; 11].map(str::to_owned));
         cells.extend([self.poll_hz.to_string(), self.why.clone()]);
         cells
     }

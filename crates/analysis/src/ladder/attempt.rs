@@ -74,6 +74,9 @@ pub struct ComboAttempt {
     pub outcome: ComboAttemptOutcome,
     /// Whether it is turned around; see [`Mirror`](gtrig_core::Mirror).
     pub is_mirrored: bool,
+    /// Of a combo whose presses come from one device on which of its devices, counted
+    /// from 0; otherwise 0.
+    pub copy: u8,
     /// The steps that were met, in order.
     pub rungs: Vec<Rung>,
     /// Its limits.

@@ -1,7 +1,7 @@
 //! The chains that end at one moment, and by how much each limit is kept.
 
 use super::{
-    ComboAttempt, ComboAttemptOutcome, Hit, Ladder, LimitCheck, Link, NEAR_TICKS, NEAR_TIME, Track,
+    Climb, ComboAttempt, ComboAttemptOutcome, Hit, LimitCheck, Link, NEAR_TICKS, NEAR_TIME, Track,
     find, rung,
 };
 use alloc::{vec, vec::Vec};
@@ -46,7 +46,7 @@ impl Part {
 
 /// The chains that end at one hit of the last step.
 pub(super) struct Judge<'a> {
-    pub(super) ladder: &'a Ladder,
+    pub(super) ladder: &'a Climb,
     pub(super) track: &'a Track,
     pub(super) last: Hit,
     /// For each step but the last whether a chain leads from each of its hits
@@ -81,7 +81,7 @@ pub(super) struct Judged {
 }
 
 impl<'a> Judge<'a> {
-    pub(super) fn new(ladder: &'a Ladder, track: &'a Track, last: Hit) -> Self {
+    pub(super) fn new(ladder: &'a Climb, track: &'a Track, last: Hit) -> Self {
         let mut judge = Judge { ladder, track, last, leads: Vec::new() };
         judge.leads = judge.leading();
         judge
@@ -129,6 +129,7 @@ impl<'a> Judge<'a> {
             ended_at: self.last.met_at(),
             outcome,
             is_mirrored: self.track.number > 0,
+            copy: self.ladder.copy,
             rungs: chain.iter().map(rung).collect(),
             checks,
         };
@@ -344,7 +345,7 @@ impl<'a> Judge<'a> {
         }
         let opens = step.opens();
         let next = self.hits(n + 1).enumerate().filter(|(at, next)| {
-            let is_kept = self.ladder.broken(step, to.serial, next).is_none()
+            let is_kept = self.ladder.broken(step, to, next).is_none()
                 && next.lifts.is_none_or(|press| press == to.serial);
             to.serial < next.first && next.is_sound() && self.is_leading(n + 1, *at) && is_kept
         });

@@ -1,17 +1,18 @@
 //! What one moment has to do with those before it: whether it follows them, and
 //! what came in between.
 
+use super::climb::Pressed;
 use super::*;
 
-impl Ladder {
+impl Climb {
     /// By how much a first step at this moment keeps the calm before it.
     pub(super) fn calm(&self, at: Moment) -> i64 {
         let Some(calm) = self.combo.calm else { return i64::MAX };
         let is_own =
             |signal: &Option<SignalId>| signal.is_some_and(|signal| self.own.contains(&signal));
         let mut before = self.presses.iter().rev();
-        let last = before.find(|(serial, signal, _)| *serial > self.floor && is_own(signal));
-        last.map_or(i64::MAX, |(.., last)| calm.span.between(*last, at) - calm.span.amount())
+        let last = before.find(|press| press.serial > self.floor && is_own(&press.signal));
+        last.map_or(i64::MAX, |last| calm.span.between(last.at, at) - calm.span.amount())
     }
 
     /// Of a release that belongs to the press of the step before: which press it
@@ -24,11 +25,8 @@ impl Ladder {
     /// Whether a step does not bear a press before it is met.
     pub(super) fn breaks(&self, step: &ComboStep, signal: Option<SignalId>) -> bool {
         let is_cancel = signal.is_some_and(|signal| step.unless.contains(&signal));
-        let is_foreign = self.combo.passing.as_ref().is_some_and(|passing| {
-            let members = step.what.chord();
-            signal.is_none_or(|s| !passing.contains(&s) && !members.contains(&s))
-        });
-        is_cancel || is_foreign
+        let strict = self.combo.strict.as_ref();
+        is_cancel || strict.is_some_and(|strict| strict.bans(signal, step.what.chord()))
     }
 
     /// The chain up to a hit that keeps every limit and began last.
@@ -51,7 +49,7 @@ impl Ladder {
         }
         if let StepKind::Quiet(_) = step.what {
             // What breaks the combo from outside breaks a quiet too.
-            let broken = self.broken(step, from.serial, to);
+            let broken = self.broken(step, from, to);
             return Some(Link { after: 0, within: 0, broken });
         }
         let opens = step.opens();
@@ -68,21 +66,24 @@ impl Ladder {
             return None;
         }
         let within = step.within.amount() - step.within.between(from.met, to.press);
-        Some(Link { after, within, broken: self.broken(step, from.serial, to) })
+        Some(Link { after, within, broken: self.broken(step, from, to) })
     }
 
-    /// What was pressed since a press, and before the step was met, that it does
+    /// What else was pressed since a press, and before the step was met, that it does
     /// not bear.
     pub(super) fn broken(
         &self,
         step: &ComboStep,
-        since: u32,
+        since: &Hit,
         to: &Hit,
     ) -> Option<Option<SignalId>> {
-        let is_between = |serial: &u32| *serial > since && *serial <= to.heard;
-        let between = self.presses.iter().filter(|(serial, ..)| is_between(serial));
-        let between = between.filter(|(serial, ..)| *serial != to.serial);
-        let mut breaking = between.map(|&(_, signal, _)| signal);
+        let is_between = |press: &&Pressed| {
+            press.serial > since.serial && press.serial <= to.heard && press.serial != to.serial
+        };
+        // One press may turn several signals on.
+        let is_else = |press: &&Pressed| !press.hand.is(since.hand) && !press.hand.is(to.hand);
+        let between = self.presses.iter().filter(is_between).filter(is_else);
+        let mut breaking = between.map(|press| press.signal);
         breaking.find(|signal| self.breaks(step, *signal))
     }
 
@@ -96,19 +97,20 @@ impl Ladder {
         unit: TimeSpan,
     ) -> Option<i64> {
         let quiet = steps.last()?;
-        let later = self.presses.iter().filter(|(serial, ..)| *serial > since.serial);
-        let noisy = later.filter(|(_, signal, at)| {
-            let is_own = signal.is_some_and(|signal| self.own.contains(&signal));
-            *at < until && (is_own || self.breaks(quiet, *signal))
+        let later = self.presses.iter().filter(|press| press.serial > since.serial);
+        let noisy = later.filter(|press| {
+            let is_own = press.signal.is_some_and(|signal| self.own.contains(&signal));
+            let breaks = !press.hand.is(since.hand) && self.breaks(quiet, press.signal);
+            press.at < until && (is_own || breaks)
         });
-        noisy.map(|(_, _, at)| unit.between(since.press, *at)).max()
+        noisy.map(|press| unit.between(since.press, press.at)).max()
     }
 
     /// Whether a signal of the combo was pressed at the very moment at which a step
     /// was met, or later: then no quiet follows it.
     pub(super) fn was_pressed_since(&self, hit: &Hit) -> bool {
-        let later = self.presses.iter().rev().take_while(|(serial, ..)| *serial > hit.serial);
-        let mut own = later.filter(|(_, signal, _)| signal.is_some_and(|s| self.own.contains(&s)));
-        own.any(|(.., at)| *at >= hit.met)
+        let later = self.presses.iter().rev().take_while(|press| press.serial > hit.serial);
+        let mut own = later.filter(|press| press.signal.is_some_and(|s| self.own.contains(&s)));
+        own.any(|press| press.at >= hit.met)
     }
 }

@@ -13,6 +13,8 @@ pub(super) struct Hit {
     pub(super) paused: Nanos,
     /// Which of the signals of its step it was.
     pub(super) signal: Option<SignalId>,
+    /// The press of a hand that it comes from.
+    pub(super) hand: HandPress,
     /// Its press, and the first of a chord, as a count over all edges.
     pub(super) serial: u32,
     pub(super) first: u32,
@@ -101,6 +103,7 @@ pub(super) struct Unknown {
     pub(super) track: usize,
     pub(super) step: usize,
     pub(super) signal: Option<SignalId>,
+    pub(super) hand: HandPress,
     pub(super) serial: u32,
     pub(super) from: Moment,
 }

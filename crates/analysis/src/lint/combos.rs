@@ -106,7 +106,7 @@ fn never(rig: &Rig, combo: &Combo) -> Option<Finding> {
             _ => false,
         };
         let cancelled = held.iter().find(|held| next.unless.contains(held));
-        if let Some(&held) = cancelled.filter(|_| is_again && combo.passing.is_some()) {
+        if let Some(&held) = cancelled.filter(|_| is_again && combo.strict.is_some()) {
             return Some(Finding::CancelsItself(held));
         }
     }

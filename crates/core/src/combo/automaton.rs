@@ -7,13 +7,24 @@
 
 use crate::base::{ComboId, ModeSet, PollRate, SignalId, Tick};
 use crate::combo::{KEPT_MOMENTS, SetId, Sets};
-use crate::spec::{Combo, ComboClock, ComboStep, ComboVariant, StepKind, TimeSpan};
+use crate::spec::{Combo, ComboClock, ComboStep, ComboVariant, StepKind, Strict, TimeSpan};
 use alloc::{
     collections::{BTreeMap, BTreeSet},
     vec,
     vec::Vec,
 };
 use core::ops::Range;
+
+/// A copy of a combo: what is run of one, by its place among all of them. A
+/// combo whose presses must come from one device has one for each device.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct CopyId(pub(crate) u16);
+
+impl CopyId {
+    pub(crate) const fn index(self) -> usize {
+        self.0 as usize
+    }
+}
 
 /// A node, by its place; 0 is the root.
 pub(crate) type NodeId = u32;
@@ -67,7 +78,7 @@ pub(crate) struct Node {
     pub(crate) modes: ModeSet,
     /// Whether releases count that no hand made.
     pub(crate) counts_forced: bool,
-    /// The combos of which this is the last step.
+    /// The copies of combos of which this is the last step.
     pub(crate) finals: Range<u32>,
     edges: Range<u32>,
     /// How many arrivals are remembered.
@@ -88,11 +99,14 @@ pub(crate) struct Automaton {
     pub(crate) nodes: Vec<Node>,
     rests: Vec<Rest>,
     edges: Vec<(Trigger, NodeId)>,
-    finals: Vec<ComboId>,
-    /// For each combo the nodes of its steps, those of its variants one after the
+    finals: Vec<CopyId>,
+    /// For each copy the nodes of its steps, those of its variants one after the
     /// other.
     paths: Vec<Vec<NodeId>>,
+    /// What is run: the combos of the rig, or their copies, in its order.
     pub(crate) combos: Vec<BoundCombo>,
+    /// For each combo of the rig the copies of it.
+    copies: Vec<Range<u16>>,
     pub(crate) set_count: usize,
     /// For each signal, and for what is none, the sets that have it.
     sets_of: Vec<Vec<SetId>>,
@@ -103,14 +117,19 @@ pub(crate) struct Automaton {
     pub(crate) waiting_count: usize,
 }
 
-/// What is asked of a combo as a whole.
+/// What is asked of a copy of a combo as a whole.
 #[derive(Clone, Debug)]
 pub(crate) struct BoundCombo {
+    pub(crate) combo: ComboId,
+    /// Which of its copies, and whether there are others.
+    pub(crate) copy: u8,
+    pub(crate) has_siblings: bool,
     pub(crate) all: Option<TimeSpan>,
     pub(crate) takes: bool,
     pub(crate) again: bool,
     pub(crate) lasts: bool,
-    pub(crate) waits_for: Vec<ComboId>,
+    /// Of the copies.
+    pub(crate) waits_for: Vec<CopyId>,
     /// Whether another one waits for it.
     pub(crate) is_waited_for: bool,
     /// The signals of its last step, or of the last that has some.
@@ -142,7 +161,7 @@ struct Builder {
     rests: Vec<Rest>,
     known: BTreeMap<Key, NodeId>,
     children: Vec<Vec<(Trigger, NodeId)>>,
-    finals: Vec<BTreeSet<ComboId>>,
+    finals: Vec<BTreeSet<CopyId>>,
     sets: Sets,
 }
 
@@ -156,24 +175,48 @@ impl Automaton {
         let root = ComboStep::new(StepKind::Quiet(TimeSpan::Time(0)), TimeSpan::Time(0));
         builder.push(0, &root, ComboClock::Reports);
         let mut paths = Vec::new();
-        let mut bound = Vec::new();
-        for (combo, n) in combos.iter().zip((0..).map(ComboId)) {
-            let own = builder.own(combo);
-            let variants = combo.variants();
-            let nodes = variants.iter().flat_map(|variant| builder.add(combo, variant, own, n));
-            paths.push(nodes.collect());
-            bound.push(BoundCombo::new(combo, &variants, own));
+        let mut bound: Vec<BoundCombo> = Vec::new();
+        let mut copies: Vec<Range<u16>> = Vec::new();
+        for (combo, id) in combos.iter().zip((0..).map(ComboId)) {
+            let first = bound.len() as u16;
+            for (combo, nth) in combo.copies().iter().zip(0..) {
+                let (own, number) = (builder.own(combo), CopyId(bound.len() as u16));
+                let variants = combo.variants();
+                let nodes =
+                    variants.iter().flat_map(|variant| builder.add(combo, variant, own, number));
+                paths.push(nodes.collect());
+                bound.push(BoundCombo::new((combo, id, nth), &variants, own));
+            }
+            copies.push(first..bound.len() as u16);
         }
-        for combo in combos {
-            for other in &combo.waits_for {
+        for at in 0..bound.len() {
+            let BoundCombo { combo, copy, .. } = bound[at];
+            let others = &combos[combo.index()].waits_for;
+            let count = copies[combo.index()].len();
+            bound[at].has_siblings = count > 1;
+            bound[at].waits_for = others
+                .iter()
+                .flat_map(|other| awaited(copies[other.index()].clone(), usize::from(copy), count))
+                .collect();
+            for other in bound[at].waits_for.clone() {
                 bound[other.index()].is_waited_for = true;
             }
         }
-        builder.finish(paths, bound, signals, rate)
+        builder.finish((paths, copies), bound, signals, rate)
     }
 
-    pub(crate) fn combo(&self, combo: ComboId) -> &BoundCombo {
-        &self.combos[combo.index()]
+    pub(crate) fn combo(&self, copy: CopyId) -> &BoundCombo {
+        &self.combos[copy.index()]
+    }
+
+    /// What is run of a combo.
+    pub(crate) fn copies(&self, combo: ComboId) -> impl Iterator<Item = CopyId> + use<> {
+        self.copies.get(combo.index()).cloned().unwrap_or_default().map(CopyId)
+    }
+
+    /// How many combos the rig has.
+    pub(crate) fn combo_count(&self) -> usize {
+        self.copies.len()
     }
 
     /// What a trigger leads to from a node.
@@ -198,15 +241,15 @@ impl Automaton {
         &self.rests[node as usize]
     }
 
-    /// The combos that end at a node.
-    pub(crate) fn finals(&self, node: NodeId) -> &[ComboId] {
+    /// The copies of combos that end at a node.
+    pub(crate) fn finals(&self, node: NodeId) -> &[CopyId] {
         let finals = &self.nodes[node as usize].finals;
         &self.finals[finals.start as usize..finals.end as usize]
     }
 
-    /// The nodes of the steps of a combo, of all variants.
-    pub(crate) fn path(&self, combo: ComboId) -> &[NodeId] {
-        &self.paths[combo.index()]
+    /// The nodes of the steps of a copy, of all variants.
+    pub(crate) fn path(&self, copy: CopyId) -> &[NodeId] {
+        &self.paths[copy.index()]
     }
 
     /// The sets that a press is in.
@@ -216,8 +259,20 @@ impl Automaton {
     }
 }
 
+/// The copies that copy `nth` of so many waits for: that on the same device, where
+/// the other combo has copies too, otherwise all.
+fn awaited(others: Range<u16>, nth: usize, count: usize) -> impl Iterator<Item = CopyId> {
+    let is_alike = count > 1 && others.len() == count;
+    others.zip(0..).filter(move |(_, n)| !is_alike || *n == nth).map(|(other, _)| CopyId(other))
+}
+
 impl BoundCombo {
-    fn new(combo: &Combo, variants: &[ComboVariant], own: Option<SetId>) -> Self {
+    /// The copy `nth` of a combo.
+    fn new(
+        (combo, id, nth): (&Combo, ComboId, u8),
+        variants: &[ComboVariant],
+        own: Option<SetId>,
+    ) -> Self {
         let last = combo.steps.iter().rev().find(|step| !step.what.signals().is_empty());
         let all = variants.iter().flat_map(|variant| &variant.steps);
         let mut signals: Vec<SignalId> =
@@ -225,11 +280,14 @@ impl BoundCombo {
         signals.sort_unstable();
         signals.dedup();
         BoundCombo {
+            combo: id,
+            copy: nth,
+            has_siblings: false,
             all: combo.all,
             takes: combo.takes,
             again: combo.again,
             lasts: combo.lasts,
-            waits_for: combo.waits_for.clone(),
+            waits_for: Vec::new(),
             is_waited_for: false,
             last: last.map_or(Vec::new(), |step| step.what.signals().to_vec()),
             signals,
@@ -285,16 +343,12 @@ impl Builder {
         combo: &Combo,
         variant: &ComboVariant,
         own: Option<SetId>,
-        number: ComboId,
+        number: CopyId,
     ) -> Vec<NodeId> {
         let mut nodes = Vec::new();
         let mut parent = 0;
         for (n, step) in variant.steps.iter().enumerate() {
-            // A chord is no stranger to itself.
-            let foreign = combo.passing.as_ref().map(|passing| {
-                let members = step.what.chord();
-                self.sets.of(passing.iter().chain(members).copied(), true)
-            });
+            let foreign = combo.strict.as_ref().map(|strict| self.banned(strict, step));
             let is_cancelled = !step.unless.is_empty();
             let cancel = is_cancelled.then(|| self.sets.of(step.unless.iter().copied(), false));
             let broken_by = [foreign, cancel];
@@ -326,6 +380,18 @@ impl Builder {
         }
         self.finals[parent as usize].insert(number);
         nodes
+    }
+
+    /// What a strict combo does not bear before a step: see [`Strict::bans`].
+    fn banned(&mut self, strict: &Strict, step: &ComboStep) -> SetId {
+        let chord = step.what.chord();
+        match strict {
+            Strict::AllBut(passing) => self.sets.of(passing.iter().chain(chord).copied(), true),
+            Strict::Only(banned) => {
+                let banned = banned.iter().filter(|signal| !chord.contains(signal));
+                self.sets.of(banned.copied(), false)
+            }
+        }
     }
 
     fn insert(&mut self, key: Key) -> NodeId {
@@ -399,7 +465,7 @@ impl Builder {
 
     fn finish(
         mut self,
-        mut paths: Vec<Vec<NodeId>>,
+        (mut paths, copies): (Vec<Vec<NodeId>>, Vec<Range<u16>>),
         combos: Vec<BoundCombo>,
         signals: usize,
         rate: PollRate,
@@ -438,6 +504,7 @@ impl Builder {
             finals,
             paths,
             combos,
+            copies,
             set_count: self.sets.len(),
             sets_of: self.sets.by_signal(signals),
             ring_count: rings as usize,

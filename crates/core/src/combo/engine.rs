@@ -14,8 +14,8 @@ mod waiting;
 
 use crate::base::{ComboId, ControlId, Moment, Nanos, PollRate, SignalId, SparseSet, Tick};
 use crate::combo::{
-    Automaton, ComboNews, ComboOutcome, ComboState, Node, NodeId, Presses, SignalChange,
-    SignalEdge, Trigger,
+    Automaton, BoundCombo, ComboNews, ComboOutcome, ComboState, CopyId, HandPress, Node, NodeId,
+    Presses, SignalChange, SignalEdge, Trigger,
 };
 use crate::spec::{ComboClock, StepKind, TimeSpan};
 use alloc::vec::Vec;
@@ -41,9 +41,16 @@ struct Arrival {
     presses: Presses,
     began: Moment,
     by: Option<ControlId>,
+    /// When its press was reported, by the clock of the combos.
+    pressed: Nanos,
 }
 
 impl Arrival {
+    /// Its last press, as a count over all edges and as one of a hand.
+    const fn last(&self) -> (u32, HandPress) {
+        (self.serial, HandPress { by: self.by, time: self.pressed })
+    }
+
     /// The first press of the attempt, as a count over all edges.
     const fn first(&self) -> u32 {
         self.presses.first()
@@ -67,12 +74,31 @@ struct SignalState {
     lifted: u32,
 }
 
-/// The last press of a set.
+/// The last press of a set, and the one before it that was another press of a
+/// hand: one may turn several signals on.
 #[derive(Clone, Copy, Debug, Default)]
 struct LastPress {
     /// As a count over all edges; 0 for none.
     serial: u32,
     at: Moment,
+    hand: HandPress,
+    before: (u32, HandPress),
+}
+
+impl LastPress {
+    fn note(&mut self, serial: u32, edge: &SignalEdge) {
+        let hand = edge.hand();
+        let before = if self.hand.is(hand) { self.before } else { (self.serial, self.hand) };
+        *self = LastPress { serial, at: edge.moment(), hand, before };
+    }
+
+    /// Whether there was one since a press that is neither that one nor this one.
+    fn is_strange(&self, since: (u32, HandPress), now: Option<HandPress>) -> bool {
+        let is_strange = |(serial, hand): (u32, HandPress)| {
+            serial > since.0 && !hand.is(since.1) && now.is_none_or(|now| !hand.is(now))
+        };
+        is_strange((self.serial, self.hand)) || is_strange(self.before)
+    }
 }
 
 /// A node that was reached: what of it decides whether an edge matters, side by
@@ -110,7 +136,7 @@ enum Due {
 /// An attempt whose steps were all met, and which waits for other combos.
 #[derive(Clone, Copy, Debug)]
 struct Waiting {
-    combo: ComboId,
+    copy: CopyId,
     arrival: Arrival,
     known: Tick,
 }
@@ -118,7 +144,7 @@ struct Waiting {
 /// An attempt that was met at a combo that others wait for.
 #[derive(Clone, Copy, Debug)]
 struct Met {
-    combo: ComboId,
+    copy: CopyId,
     presses: Presses,
 }
 
@@ -137,7 +163,7 @@ pub(crate) struct ComboEngine {
     waiting: Vec<Waiting>,
     /// The latest attempts that were met at combos that others wait for.
     met: Vec<Met>,
-    /// For each combo the last press of the attempt that was met last.
+    /// For each copy the last press of the attempt that was met last.
     spent: Vec<u32>,
     /// For each set its last press.
     last_in: Vec<LastPress>,
@@ -146,8 +172,9 @@ pub(crate) struct ComboEngine {
     floor: u32,
     states: Vec<ComboState>,
     changed: SparseSet<ComboId>,
-    pulsed: Vec<ComboId>,
-    lasting: Vec<ComboId>,
+    /// The copies that fired in this tick, and those that last.
+    pulsed: Vec<CopyId>,
+    lasting: Vec<CopyId>,
     news: Vec<ComboNews>,
     /// When a timer is over, as far as there are any.
     wake: Option<Nanos>,
@@ -173,12 +200,13 @@ pub(crate) enum ClockState {
 
 impl ComboEngine {
     pub(crate) fn fit(&mut self, automaton: &Automaton, signals: usize) {
-        let (nodes, combos) = (automaton.nodes.len(), automaton.combos.len());
+        let (nodes, copies) = (automaton.nodes.len(), automaton.combos.len());
+        let combos = automaton.combo_count();
         self.held.resize(signals, SignalState::default());
         self.rings.resize(automaton.ring_count, Arrival::default());
         self.heads.resize(nodes, 0);
         self.place.resize(nodes, 0);
-        self.spent.resize(combos, 0);
+        self.spent.resize(copies, 0);
         self.last_in.resize(automaton.set_count, LastPress::default());
         self.states.resize(combos, ComboState::default());
         self.changed.grow(combos);
@@ -187,12 +215,12 @@ impl ComboEngine {
         make_room(&mut self.reached, nodes);
         make_room(&mut self.timers, automaton.timer_count);
         for list in [&mut self.pulsed, &mut self.lasting] {
-            make_room(list, combos);
+            make_room(list, copies);
         }
         let waiting = KEPT_WAITING * automaton.waiting_count;
         make_room(&mut self.waiting, waiting);
         make_room(&mut self.met, if waiting > 0 { KEPT_MET } else { 0 });
-        make_room(&mut self.news, 2 * combos + waiting);
+        make_room(&mut self.news, 2 * copies + waiting);
     }
 
     /// A combo at the last tick.
@@ -247,7 +275,7 @@ impl ComboEngine {
         self.changed.clear();
         self.news.clear();
         for n in 0..self.pulsed.len() {
-            let combo = self.pulsed[n];
+            let combo = automaton.combo(self.pulsed[n]).combo;
             self.states[combo.index()].fired = false;
             self.note(combo);
         }
@@ -287,15 +315,16 @@ impl ComboEngine {
     /// What lasts ends when no signal of the last step is on any more.
     fn end_lasting(&mut self, automaton: &Automaton) {
         let mut at = 0;
-        while let Some(&combo) = self.lasting.get(at) {
-            let of = &automaton.combo(combo).last;
-            if of.iter().all(|signal| self.held[signal.index()].is_on) {
+        while let Some(&copy) = self.lasting.get(at) {
+            let BoundCombo { last, combo, .. } = automaton.combo(copy);
+            if last.iter().all(|signal| self.held[signal.index()].is_on) {
                 at += 1;
                 continue;
             }
             self.lasting.swap_remove(at);
-            self.states[combo.index()].lasts = false;
-            self.note(combo);
+            let its = |other: &CopyId| automaton.combo(*other).combo == *combo;
+            self.states[combo.index()].lasts = self.lasting.iter().any(its);
+            self.note(*combo);
         }
     }
 
@@ -314,7 +343,7 @@ impl ComboEngine {
         // What a press breaks is broken for the steps after it.
         if edge.is_press() {
             for set in poll.automaton.sets_of(edge.signal) {
-                self.last_in[set.index()] = LastPress { serial, at: edge.moment() };
+                self.last_in[set.index()].note(serial, edge);
             }
             self.break_quiet(poll);
         }
@@ -396,7 +425,8 @@ impl ComboEngine {
         let moment = |moment| node.clock.moment(moment, poll.rate);
         let at = moment(edge.moment());
         let (serial, by) = (self.serial, edge.by);
-        let mut arrival = Arrival { at, serial, presses: Presses::one(serial), began: at, by };
+        let (presses, pressed) = (Presses::one(serial), edge.time);
+        let mut arrival = Arrival { at, serial, presses, began: at, by, pressed };
         if node.is_plain {
             return Some(arrival);
         }
@@ -464,12 +494,14 @@ impl ComboEngine {
             && opens.between(from.at, own.at) >= opens.amount().max(0)
             && node.within.between(from.at, own.at) <= node.within.amount()
             && (!node.is_lift || from.serial == lifted())
-            && !self.is_broken(node, from.serial)
+            && !self.is_broken(node, from.last(), Some(edge.hand()))
     }
 
-    /// Whether something has been pressed since that a step does not bear.
-    fn is_broken(&self, node: &Node, since: u32) -> bool {
-        node.broken_by.iter().flatten().any(|set| self.last_in[set.index()].serial > since)
+    /// Whether something else has been pressed since a press, and before the one that
+    /// comes now, that a step does not bear.
+    fn is_broken(&self, node: &Node, since: (u32, HandPress), now: Option<HandPress>) -> bool {
+        let mut sets = node.broken_by.iter().flatten();
+        sets.any(|set| self.last_in[set.index()].is_strange(since, now))
     }
 
     /// The arrivals of a node that are remembered.
@@ -510,32 +542,36 @@ impl ComboEngine {
                 self.start(poll, Timer::new(poll, quiet, Due::Quiet, span, due, arrival));
             }
         }
-        for &combo in automaton.finals(node) {
-            let bound = &automaton.combo(combo);
+        for &copy in automaton.finals(node) {
+            let bound = &automaton.combo(copy);
             let is_over =
                 bound.all.is_some_and(|all| all.between(arrival.began, arrival.at) > all.amount());
-            let is_spent = !bound.again && arrival.first() <= self.spent[combo.index()];
+            let is_spent = !bound.again && arrival.first() <= self.spent[copy.index()];
             if !is_over && !is_spent {
-                self.spent[combo.index()] = arrival.serial;
-                self.meet(poll, combo, arrival);
+                self.spent[copy.index()] = arrival.serial;
+                self.meet(poll, copy, arrival);
             }
         }
     }
 
-    /// The combos that took their buttons in this tick.
+    /// The copies of combos that took their buttons in this tick.
     pub(crate) fn taking<'a>(
         &'a self,
         automaton: &'a Automaton,
-    ) -> impl Iterator<Item = ComboId> + 'a {
-        let fired = self.pulsed.iter().copied();
-        fired.filter(|&combo| automaton.combo(combo).takes)
+    ) -> impl Iterator<Item = &'a BoundCombo> + 'a {
+        let fired = self.pulsed.iter().map(|&copy| automaton.combo(copy));
+        fired.filter(|bound| bound.takes)
     }
 
-    /// How many steps of a combo are met, and when the next one is over, for
-    /// people.
+    /// How many steps of a combo are met, for people.
     pub(crate) fn progress(&self, automaton: &Automaton, combo: ComboId, now: Moment) -> usize {
-        let path = automaton.path(combo);
-        let steps = path.iter().position(|&node| automaton.finals(node).contains(&combo));
+        let met = |copy| self.progress_of(automaton, copy, now);
+        automaton.copies(combo).map(met).max().unwrap_or(0)
+    }
+
+    fn progress_of(&self, automaton: &Automaton, copy: CopyId, now: Moment) -> usize {
+        let path = automaton.path(copy);
+        let steps = path.iter().position(|&node| automaton.finals(node).contains(&copy));
         let steps = steps.map_or(path.len(), |last| last + 1);
         let is_open = |(n, node): &(usize, &NodeId)| {
             let newest = self.newest(automaton, **node);
@@ -543,9 +579,9 @@ impl ComboEngine {
             next.is_some_and(|&next| {
                 let node = &automaton.nodes[next as usize];
                 newest.first() > self.floor
-                    && newest.first() > self.spent[combo.index()]
+                    && newest.first() > self.spent[copy.index()]
                     && node.within.between(newest.at, now) <= node.within.amount()
-                    && !self.is_broken(node, newest.serial)
+                    && !self.is_broken(node, newest.last(), None)
             })
         };
         path.iter().enumerate().filter(is_open).map(|(n, _)| n % steps + 1).max().unwrap_or(0)

@@ -37,6 +37,9 @@ pub enum ComboOutcome {
 pub struct ComboNews {
     /// The combo.
     pub combo: ComboId,
+    /// Of one whose presses come from one device on which of its devices, counted
+    /// from 0; otherwise 0.
+    pub copy: u8,
     /// When its first step was met, by the clock of the combos.
     pub began: Moment,
     /// When its last step was met.

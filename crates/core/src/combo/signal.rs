@@ -1,7 +1,8 @@
 //! When a signal changed, and which direction a stick is in.
 
 use crate::base::{
-    ActionId, ControlId, ControlTable, GestureId, ModeId, Moment, Nanos, SignalId, Tick, ZoneId,
+    ActionId, ControlId, ControlTable, DeviceId, GestureId, ModeId, Moment, Nanos, SignalId, Tick,
+    ZoneId,
 };
 use crate::combo::{Automaton, BoundMode};
 use crate::spec::{Direction, Gives};
@@ -26,6 +27,23 @@ pub struct SignalEdge {
     pub mode: ModeId,
     /// Who did it.
     pub by: Option<ControlId>,
+}
+
+/// A press of a hand, which may turn several signals on: `pad/south`, `pad1/south`
+/// and an action.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct HandPress {
+    /// Who did it; `None` where nobody is known to have.
+    pub by: Option<ControlId>,
+    /// When it was reported, by the clock of the combos.
+    pub time: Nanos,
+}
+
+impl HandPress {
+    /// Whether it is known to be the same as another one.
+    pub fn is(self, other: HandPress) -> bool {
+        self.by.is_some() && self == other
+    }
 }
 
 /// What became of a signal.
@@ -66,6 +84,11 @@ impl SignalEdge {
         Tick(self.tick.0 + self.paused.tick.0)
     }
 
+    /// The press of a hand that it comes from.
+    pub const fn hand(&self) -> HandPress {
+        HandPress { by: self.by, time: self.time }
+    }
+
     /// When it was, by the clock of the combos.
     pub const fn moment(&self) -> Moment {
         Moment { time: self.time, tick: self.tick }
@@ -85,6 +108,8 @@ pub(crate) struct ComboPlan {
     pub(crate) gestures: Vec<SignalId>,
     /// Those that are an action or a direction of one.
     pub(crate) actions: Vec<SignalId>,
+    /// For some devices what the presses of their other buttons are of.
+    pub(crate) others: Vec<(DeviceId, SignalId)>,
     pub(crate) modes: Vec<BoundMode>,
 }
 
@@ -127,6 +152,8 @@ pub(crate) enum BoundSignal {
         len: u32,
         direction: Direction,
     },
+    /// The buttons of a device that are no other signal.
+    Others,
     Action(ActionId),
     Zone(ZoneId),
     Gesture(GestureId),

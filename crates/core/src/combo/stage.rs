@@ -1,8 +1,8 @@
 //! Combos as a stage of a tick: from signals to what fires, by the mode on top.
 
 use super::{
-    BoundMode, ClockState, ComboEngine, ComboNews, ComboPlan, ComboPoll, ComboState, Modes,
-    SignalChange, SignalEdge, SignalSources, SignalTracker, Switch,
+    BoundCombo, BoundMode, ClockState, ComboEngine, ComboNews, ComboPlan, ComboPoll, ComboState,
+    Modes, SignalChange, SignalEdge, SignalSources, SignalTracker, Switch,
 };
 use crate::base::{ActionId, ComboId, ModeId, Moment, Nanos, PollRate};
 
@@ -117,8 +117,11 @@ impl Combos {
             && self.engine.is_settled()
     }
 
-    /// The combos that took their buttons in this tick.
-    pub(crate) fn taking<'a>(&'a self, plan: &'a ComboPlan) -> impl Iterator<Item = ComboId> + 'a {
+    /// What took its buttons in this tick.
+    pub(crate) fn taking<'a>(
+        &'a self,
+        plan: &'a ComboPlan,
+    ) -> impl Iterator<Item = &'a BoundCombo> + 'a {
         self.engine.taking(&plan.automaton)
     }
 

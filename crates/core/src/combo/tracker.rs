@@ -100,8 +100,10 @@ impl SignalTracker {
         if signals.is_empty() && state.edge() == Some(Edge::Press) {
             let its = sources.sample.control(control).control;
             if its.kind.is_button() && !its.is_presence {
+                let others = plan.others.iter().find(|(device, _)| *device == its.device);
+                let signal = others.map(|(_, signal)| *signal);
                 let by = (state.turned(true), Some(control));
-                self.edges.push(edge(None, SignalChange::Press, by, at));
+                self.edges.push(edge(signal, SignalChange::Press, by, at));
             }
         }
         for &signal in signals {

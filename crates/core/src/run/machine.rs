@@ -199,8 +199,8 @@ impl Machine {
                 }
             }
         }
-        for combo in combos.taking(&plan.combos) {
-            for &signal in &plan.combos.automaton.combo(combo).signals {
+        for taking in combos.taking(&plan.combos) {
+            for &signal in &taking.signals {
                 for &(control, _) in plan.combos.controls_of(signal) {
                     sampler.take(control);
                     actions.read(&plan.actions, control);

@@ -257,7 +257,7 @@ impl StepKind {
         }
     }
 
-    fn with_signals(&self, other: impl Fn(SignalId) -> SignalId) -> StepKind {
+    fn with_signals(&self, other: &impl Fn(SignalId) -> SignalId) -> StepKind {
         let mut turned = self.clone();
         match &mut turned {
             StepKind::Press(of)
@@ -297,9 +297,8 @@ pub struct Combo {
     pub all: Option<TimeSpan>,
     /// What times are measured by.
     pub clock: ComboClock,
-    /// `Some` for a strict combo: between its steps nothing may be pressed but
-    /// these.
-    pub passing: Option<Vec<SignalId>>,
+    /// Of a strict combo what may not be pressed between its steps.
+    pub strict: Option<Strict>,
     /// While this signal is on at the first step, left and right are swapped, by
     /// these pairs.
     pub mirror: Option<Mirror>,
@@ -318,6 +317,48 @@ pub struct Combo {
     pub waits_for: Vec<ComboId>,
     /// The modes in which it listens.
     pub modes: ModeSet,
+    /// Of a combo whose presses must all come from one device: what it is on each of
+    /// the devices. Then it is run once for each of them: what one device does bears
+    /// on no attempt of another.
+    pub devices: Vec<OnDevice>,
+}
+
+/// What may not be pressed between the steps of a combo.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Strict {
+    /// Anything but these, be it a signal or not.
+    AllBut(Vec<SignalId>),
+    /// These.
+    Only(Vec<SignalId>),
+}
+
+impl Strict {
+    /// Whether a press, of a signal or of a button that is none, breaks an attempt
+    /// before a step. A chord does not break itself.
+    pub fn bans(&self, signal: Option<SignalId>, chord: &[SignalId]) -> bool {
+        let is_among = |list: &[SignalId]| signal.is_some_and(|signal| list.contains(&signal));
+        match self {
+            Strict::AllBut(passing) => !is_among(passing) && !is_among(chord),
+            Strict::Only(banned) => is_among(banned) && !is_among(chord),
+        }
+    }
+}
+
+/// What a combo is on one device.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OnDevice {
+    /// For each signal of its steps, and of what breaks or turns them, that of this
+    /// device.
+    pub signals: Vec<(SignalId, SignalId)>,
+    /// Of a strict combo what may not be pressed on the device.
+    pub banned: Vec<SignalId>,
+}
+
+impl OnDevice {
+    fn of(&self, signal: SignalId) -> SignalId {
+        let own = self.signals.iter().find(|(any, _)| *any == signal);
+        own.map_or(signal, |(_, own)| *own)
+    }
 }
 
 /// What turns a combo around.
@@ -358,7 +399,7 @@ impl Combo {
             steps,
             all: None,
             clock: ComboClock::Reports,
-            passing: None,
+            strict: None,
             mirror: None,
             takes: false,
             again: false,
@@ -366,7 +407,37 @@ impl Combo {
             counts_forced: false,
             waits_for: Vec::new(),
             modes: ModeSet::ALL,
+            devices: Vec::new(),
         }
+    }
+
+    /// What is run for it: itself or, where its presses must come from one device,
+    /// a combo for each.
+    pub fn copies(&self) -> Vec<Combo> {
+        if self.devices.is_empty() {
+            return [self.clone()].into();
+        }
+        let copy = |device: &OnDevice| Combo {
+            steps: self.with_signals(|signal| device.of(signal)),
+            strict: self.strict.as_ref().map(|_| Strict::Only(device.banned.clone())),
+            mirror: self.mirror.as_ref().map(|mirror| Mirror {
+                while_on: mirror.while_on,
+                pairs: mirror.pairs.iter().map(|&(a, b)| (device.of(a), device.of(b))).collect(),
+            }),
+            devices: Vec::new(),
+            ..self.clone()
+        };
+        self.devices.iter().map(copy).collect()
+    }
+
+    /// Its steps about other signals.
+    fn with_signals(&self, other: impl Fn(SignalId) -> SignalId) -> Vec<ComboStep> {
+        let step = |step: &ComboStep| ComboStep {
+            what: step.what.with_signals(&other),
+            unless: step.unless.iter().map(|&signal| other(signal)).collect(),
+            ..step.clone()
+        };
+        self.steps.iter().map(step).collect()
     }
 
     /// The ways in which its steps may be done: one, or with a [`Mirror`] two.
@@ -374,15 +445,10 @@ impl Combo {
         let Some(mirror) = &self.mirror else {
             return [ComboVariant { steps: self.steps.clone(), guard: None }].into();
         };
-        let turned = self.steps.iter().map(|step| ComboStep {
-            what: step.what.with_signals(|signal| mirror.of(signal)),
-            unless: step.unless.iter().map(|&signal| mirror.of(signal)).collect(),
-            ..step.clone()
-        });
+        let turned = self.with_signals(|signal| mirror.of(signal));
         let steps = self.steps.clone();
         let plain = ComboVariant { steps, guard: Some((mirror.while_on, false)) };
-        [plain, ComboVariant { steps: turned.collect(), guard: Some((mirror.while_on, true)) }]
-            .into()
+        [plain, ComboVariant { steps: turned, guard: Some((mirror.while_on, true)) }].into()
     }
 
     /// Every signal that its steps are about.

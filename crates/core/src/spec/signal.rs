@@ -1,7 +1,7 @@
 //! Signals: whatever of a rig is on or off.
 
 use crate::base::{ActionId, GestureId, ZoneId};
-use crate::device::ControlRef;
+use crate::device::{ControlRef, DeviceKind};
 use crate::spec::{SwipeDirections, Thresholds};
 
 /// Anything of a rig that is on or off.
@@ -28,6 +28,9 @@ pub enum Signal {
     /// it; opposite ones cancel out. The code of the reference is
     /// [`Direction::DPAD`].
     Dpad(ControlRef, Direction),
+    /// The buttons of a device, by its kind and number, that are no other signal. It
+    /// is never on; each of their presses is one of it.
+    Others(DeviceKind, u8),
 }
 
 /// One of eight directions, by its place in [`SwipeDirections::WORDS`].

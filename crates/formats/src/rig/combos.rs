@@ -1,5 +1,6 @@
 //! The `[combo.*]` tables of a rig.
 
+mod devices;
 mod names;
 
 use super::{
@@ -9,9 +10,9 @@ use super::{
     problem::{Problems, Word},
 };
 use gtrig_core::{
-    ActionId, ActionSpec, Calm, Combo, ComboClock, ComboId, ComboStep, ControlRef, Direction,
-    GestureId, Gives, Keyword, MAX_COMBOS, MAX_STEPS, Mirror, Rig, Signal, SignalId, StepKind,
-    SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
+    ActionId, ActionSpec, Calm, Combo, ComboClock, ComboId, ComboStep, ControlRef, DeviceKind,
+    Direction, GestureId, Gives, Keyword, MAX_COMBOS, MAX_STEPS, Mirror, Rig, Signal, SignalId,
+    StepKind, Strict, SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
 };
 use std::ops::Range;
 
@@ -43,10 +44,15 @@ pub(super) fn read(
         written: entries.iter().map(|entry| written(problems, entry)).collect(),
         signals: Vec::new(),
         calm: None,
+        one_device: Vec::new(),
+        tied: Vec::new(),
     };
     let combos = entries.iter().enumerate();
-    let combos: Vec<Combo> =
+    let mut combos: Vec<Combo> =
         combos.filter_map(|(n, entry)| reader.combo(problems, entry, n)).collect();
+    if combos.len() == entries.len() {
+        reader.tie_to_devices(problems, &mut combos);
+    }
     let signals = reader.signals;
     if combos.len() == entries.len() {
         let waits = |at: usize| combos[at].waits_for.iter().map(|other| other.index());
@@ -117,6 +123,10 @@ struct Reader<'a> {
     signals: Vec<Signal>,
     /// The quiet before the first step of the combo that is read.
     calm: Option<Calm>,
+    /// The combos whose presses must come from one device, each with where it says
+    /// so; and those that can be tied to one, each with the kind of device.
+    one_device: Vec<(usize, Value<'a>)>,
+    tied: Vec<(usize, DeviceKind)>,
 }
 
 /// What the names in a combo are looked up by.
@@ -149,6 +159,9 @@ impl<'a> Reader<'a> {
         let passing = fields.take("passing");
         let passing = self.passing(problems, passing, is_strict, &names);
         let mirror = fields.take("mirror-while");
+        let one_device = fields.take("one-device");
+        let one_device = one_device.filter(|value| value.bool(problems).unwrap_or(false));
+        self.one_device.extend(one_device.map(|value| (n, value)));
         let [takes, again] = ["takes", "again"].map(|key| flag(problems, &mut fields, key));
         let counts_forced = flag(problems, &mut fields, "forced-releases");
         let words = [("pulse", false), ("while-held", true)];
@@ -172,7 +185,7 @@ impl<'a> Reader<'a> {
             counts_forced,
             all,
             clock: clock.unwrap_or_default(),
-            passing,
+            strict: passing.map(Strict::AllBut),
             mirror,
             takes,
             again,

@@ -718,6 +718,22 @@ fn a_combo_may_do_others(#[case] steps: &str, #[case] words: &str) {
     }
 }
 
+/// Why the steps of a combo cannot be asked of one device.
+#[rstest]
+#[case::a_key_beside_a_button("press south, press keys/KeyA", "not \"keys/KeyA\"")]
+#[case::of_one_device_already("press pad2/south, press pad2/east", "not \"pad2/south\"")]
+#[case::an_action("press south, press action/horn", "not an action")]
+#[case::what_ends_it("press south, press east unless action/horn", "not an action")]
+fn one_device_has_buttons_of_one_kind(#[case] steps: &str, #[case] said: &str) {
+    let text = format!(
+        "rig = 1\n[action.horn]\ngives = \"on\"\nfrom = \"pad/south\"\n\
+         [combo.c]\nsteps = \"{steps}\"\none-device = true\n"
+    );
+    let problems = parse("t", &text).unwrap_err().problems;
+    assert_eq!((problems.len(), problems[0].line), (1, 7));
+    assert!(problems[0].expected.ends_with(said), "{}", problems[0].expected);
+}
+
 /// The step of a combo, and where and what is said of it.
 #[rstest]
 #[case::unknown_verb("pres south", "6:9: found `pres`", "did you mean \"press\"")]

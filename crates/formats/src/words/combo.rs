@@ -2,7 +2,7 @@
 
 use gtrig_analysis::ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck, is_least};
 use gtrig_core::{
-    Combo, ComboLimit, ComboStep, PollRate, Rig, Signal, SignalId, StepKind, TimeSpan,
+    Combo, ComboLimit, ComboStep, Keyword, PollRate, Rig, Signal, SignalId, StepKind, TimeSpan,
 };
 
 /// A length of time: `250 ms`, `12.4 ms`, `3 ticks`.
@@ -47,8 +47,24 @@ pub fn signal_words(rig: &Rig, signal: SignalId) -> String {
         Some(Signal::Action(n)) => name("action", rig.actions.get(n.index()).map(|a| &a.name)),
         Some(Signal::Zone(n)) => name("zone", rig.zones.get(n.index()).map(|z| &z.name)),
         Some(Signal::Gesture(n)) => name("gesture", rig.gestures.get(n.index()).map(|g| &g.name)),
-        Some(Signal::Way(_, way) | Signal::Dpad(_, way)) => way.word().to_string(),
+        Some(Signal::Way(_, way)) => way.word().to_string(),
+        Some(Signal::Dpad(pad, way)) => match pad.number {
+            // Of a combo on one device its device is said.
+            Some(number) => format!("{}{number}/{}", pad.kind.word(), way.word()),
+            None => way.word().to_string(),
+        },
+        Some(Signal::Others(kind, number)) => format!("another button of {}{number}", kind.word()),
     }
+}
+
+/// The device of a copy of a combo whose presses come from one device.
+pub fn copy_device(rig: &Rig, combo: &Combo, copy: u8) -> Option<String> {
+    let (_, own) = combo.devices.get(usize::from(copy))?.signals.first()?;
+    let device = match rig.signals.get(own.index())? {
+        Signal::Control { control, .. } | Signal::Dpad(control, _) => control,
+        _ => return None,
+    };
+    Some(format!("{}{}", device.kind.word(), device.number?))
 }
 
 /// A step, as rigs write it, without its limits on when it comes.

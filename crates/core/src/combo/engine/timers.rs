@@ -90,7 +90,7 @@ impl ComboEngine {
             let Timer { due, node, what, mut arrival, .. } = self.timers.swap_remove(n);
             let bound = &poll.automaton.nodes[node as usize];
             // What comes after an early press is asked of the step after it.
-            let is_broken = what != Due::Opens && self.is_broken(bound, arrival.serial);
+            let is_broken = what != Due::Opens && self.is_broken(bound, arrival.last(), None);
             if arrival.first() <= self.floor || is_broken {
                 continue;
             }

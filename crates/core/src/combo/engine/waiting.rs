@@ -8,20 +8,20 @@ use super::*;
 
 impl ComboEngine {
     /// All steps of a combo were met.
-    pub(super) fn meet(&mut self, poll: ComboPoll, combo: ComboId, arrival: Arrival) {
-        let waiting = Waiting { combo, arrival, known: poll.tick };
-        let bound = poll.automaton.combo(combo);
+    pub(super) fn meet(&mut self, poll: ComboPoll, copy: CopyId, arrival: Arrival) {
+        let waiting = Waiting { copy, arrival, known: poll.tick };
+        let bound = poll.automaton.combo(copy);
         if bound.is_waited_for {
             if self.met.len() == KEPT_MET {
                 self.met.remove(0);
             }
-            self.met.push(Met { combo, presses: arrival.presses });
+            self.met.push(Met { copy, presses: arrival.presses });
         }
         if bound.waits_for.is_empty() {
             self.fire(poll, waiting);
             return;
         }
-        let its = |other: &Waiting| other.combo == combo;
+        let its = |other: &Waiting| other.copy == copy;
         if self.waiting.iter().filter(|other| its(other)).count() == KEPT_WAITING
             && let Some(at) = self.waiting.iter().position(its)
         {
@@ -31,24 +31,28 @@ impl ComboEngine {
         self.waiting.push(waiting);
     }
 
-    fn fire(&mut self, poll: ComboPoll, Waiting { combo, arrival, known }: Waiting) {
+    fn fire(&mut self, poll: ComboPoll, waiting: Waiting) {
+        let Waiting { copy, arrival, .. } = waiting;
+        let &BoundCombo { combo, lasts, has_siblings, .. } = poll.automaton.combo(copy);
         let state = &mut self.states[combo.index()];
         state.by = arrival.by;
-        if !core::mem::replace(&mut state.fired, true) {
-            self.pulsed.push(combo);
+        let had_fired = core::mem::replace(&mut state.fired, true);
+        if !had_fired || (has_siblings && !self.pulsed.contains(&copy)) {
+            self.pulsed.push(copy);
         }
-        let lasts = poll.automaton.combo(combo).lasts;
-        if lasts && !core::mem::replace(&mut state.lasts, true) {
-            self.lasting.push(combo);
+        let had_lasted = lasts && core::mem::replace(&mut state.lasts, true);
+        if lasts && (!had_lasted || (has_siblings && !self.lasting.contains(&copy))) {
+            self.lasting.push(copy);
         }
         self.note(combo);
-        self.tell(poll, Waiting { combo, arrival, known }, ComboOutcome::Fired);
+        self.tell(poll, waiting, ComboOutcome::Fired);
     }
 
     pub(super) fn tell(&mut self, poll: ComboPoll, waiting: Waiting, outcome: ComboOutcome) {
-        let Waiting { combo, arrival, known } = waiting;
+        let Waiting { copy, arrival, known } = waiting;
+        let &BoundCombo { combo, copy, .. } = poll.automaton.combo(copy);
         let Arrival { at: met, began, by, .. } = arrival;
-        let news = ComboNews { combo, began, met, known, tick: poll.tick, outcome, by };
+        let news = ComboNews { combo, copy, began, met, known, tick: poll.tick, outcome, by };
         // More than one of a kind in a tick are as good as one.
         if self.news.len() < self.news.capacity() {
             self.news.push(news);
@@ -60,11 +64,12 @@ impl ComboEngine {
     pub(super) fn settle(&mut self, poll: ComboPoll) {
         let mut at = 0;
         while let Some(&waiting) = self.waiting.get(at) {
-            let others = &poll.automaton.combo(waiting.combo).waits_for;
+            let others = &poll.automaton.combo(waiting.copy).waits_for;
             let took = |met: &&Met| {
-                others.contains(&met.combo) && met.presses.meets(waiting.arrival.presses)
+                others.contains(&met.copy) && met.presses.meets(waiting.arrival.presses)
             };
-            if let Some(&Met { combo: by, .. }) = self.met.iter().find(took) {
+            if let Some(&Met { copy, .. }) = self.met.iter().find(took) {
+                let by = poll.automaton.combo(copy).combo;
                 self.waiting.remove(at);
                 self.tell(poll, waiting, ComboOutcome::Cancelled(by));
             } else if others.iter().any(|&other| self.is_possible(poll, other, &waiting)) {
@@ -78,11 +83,11 @@ impl ComboEngine {
 
     /// Whether a combo may still be met by an attempt that has a press of one that
     /// waits.
-    fn is_possible(&self, poll: ComboPoll, combo: ComboId, waiting: &Waiting) -> bool {
-        let path = poll.automaton.path(combo);
-        let bound = &poll.automaton.combo(combo);
+    fn is_possible(&self, poll: ComboPoll, copy: CopyId, waiting: &Waiting) -> bool {
+        let path = poll.automaton.path(copy);
+        let bound = &poll.automaton.combo(copy);
         let shares = |arrival: &Arrival| {
-            let is_spent = !bound.again && arrival.first() <= self.spent[combo.index()];
+            let is_spent = !bound.again && arrival.first() <= self.spent[copy.index()];
             let is_whole = |all: &TimeSpan| all.between(arrival.began, arrival.at) <= all.amount();
             arrival.serial != 0
                 && arrival.first() > self.floor
@@ -96,7 +101,7 @@ impl ComboEngine {
             let now = node.clock.moment(poll.now, poll.rate);
             let is_open = |from: &Arrival| {
                 let passed = node.within.between(from.at, now);
-                passed <= node.within.amount() && !self.is_broken(node, from.serial)
+                passed <= node.within.amount() && !self.is_broken(node, from.last(), None)
             };
             node.parent != 0
                 && !matches!(poll.automaton.rest(child).what, StepKind::Quiet(_))

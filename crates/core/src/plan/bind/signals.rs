@@ -3,7 +3,7 @@
 use super::Binder;
 use crate::base::{ControlId, SignalId};
 use crate::combo::BoundSignal;
-use crate::device::ControlRef;
+use crate::device::{ControlRef, Device};
 use crate::spec::{Rig, Signal};
 use alloc::{format, vec::Vec};
 
@@ -33,6 +33,13 @@ impl Binder<'_> {
                     let len = self.combos.signal_controls.len() as u32 - first;
                     BoundSignal::Dpad { first, len, direction: *direction }
                 }
+                Signal::Others(kind, number) => {
+                    let is_it =
+                        |device: &Device| device.info.kind == *kind && device.number == *number;
+                    let devices = self.roster.devices().filter(|(_, device)| is_it(device));
+                    self.combos.others.extend(devices.map(|(device, _)| (device, id)));
+                    BoundSignal::Others
+                }
                 Signal::Action(action) => BoundSignal::Action(*action),
                 Signal::Zone(zone) => BoundSignal::Zone(*zone),
                 Signal::Gesture(gesture) => BoundSignal::Gesture(*gesture),
@@ -41,7 +48,7 @@ impl Binder<'_> {
                 }
             };
             match bound {
-                BoundSignal::Controls { .. } | BoundSignal::Dpad { .. } => {}
+                BoundSignal::Controls { .. } | BoundSignal::Dpad { .. } | BoundSignal::Others => {}
                 BoundSignal::Zone(_) => self.combos.zones.push(id),
                 BoundSignal::Gesture(_) => self.combos.gestures.push(id),
                 BoundSignal::Action(_) | BoundSignal::Way(..) => self.combos.actions.push(id),

@@ -1,0 +1,520 @@
+//! One copy of a combo, from edges to attempts.
+
+use super::*;
+
+/// A signal as the ladder knows it.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct SignalState {
+    pub(super) is_on: bool,
+    /// When it went on, and as which press; 0 where that does not count.
+    pub(super) since: Moment,
+    pub(super) serial: u32,
+    /// The press that its last release ended.
+    pub(super) lifted: u32,
+}
+
+/// A press of a signal, or of a button that is none.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Pressed {
+    pub(super) serial: u32,
+    pub(super) signal: Option<SignalId>,
+    pub(super) at: Moment,
+    pub(super) hand: HandPress,
+}
+
+/// A combo as it is run, one of its copies, and the attempts at it.
+#[derive(Clone, Debug)]
+pub(super) struct Climb {
+    pub(super) combo: Combo,
+    /// Which of the copies.
+    pub(super) copy: u8,
+    /// The signals of its steps, turned around or not.
+    pub(super) own: Vec<SignalId>,
+    pub(super) modes: Vec<Mode>,
+    pub(super) rate: PollRate,
+    pub(super) tracks: Vec<Track>,
+    pub(super) held: Vec<SignalState>,
+    /// The last presses, of signals and others, to find what broke an attempt.
+    pub(super) presses: VecDeque<Pressed>,
+    pub(super) serial: u32,
+    /// For how long the clock has stood still so far.
+    pub(super) paused: Nanos,
+    /// No chain begins at or before this press.
+    pub(super) spent: u32,
+    pub(super) floor: u32,
+    /// For how long, in nanoseconds, hits matter.
+    pub(super) horizon: u64,
+    pub(super) unknown: Vec<Unknown>,
+    /// Lent by the ladder while it is fed.
+    pub(super) found: Found,
+}
+
+/// At most this many gaps of a step are kept for its histogram.
+const MAX_GAPS: usize = 100_000;
+
+impl Climb {
+    pub(super) fn new((combo, copy): (&Combo, u8), rig: &Rig) -> Self {
+        let of = |(number, ComboVariant { steps, guard }): (usize, ComboVariant)| Track {
+            number,
+            hits: vec![VecDeque::new(); steps.len()],
+            counts: vec![0; steps.len()],
+            steps,
+            guard,
+            pending: Vec::new(),
+        };
+        let spans = |step: &ComboStep| {
+            let own = step.what.span().map_or(0, |span| span.nanos(rig.rate));
+            LOOKED_BACK * (step.within.nanos(rig.rate) + own) + NEAR_TIME as u64
+        };
+        let variants = combo.variants();
+        let steps = variants.iter().flat_map(|variant| &variant.steps);
+        Climb {
+            own: steps.flat_map(|step| step.what.signals().iter().copied()).collect(),
+            tracks: variants.into_iter().enumerate().map(of).collect(),
+            horizon: combo.steps.iter().map(spans).sum(),
+            combo: combo.clone(),
+            copy,
+            modes: rig.modes.clone(),
+            rate: rig.rate,
+            held: vec![SignalState::default(); rig.signals.len()],
+            presses: VecDeque::new(),
+            serial: 0,
+            paused: Nanos(0),
+            spent: 0,
+            floor: 0,
+            unknown: Vec::new(),
+            found: Found::default(),
+        }
+    }
+
+    pub(super) fn feed(&mut self, edge: &SignalEdge) {
+        if edge.change == SignalChange::Clear {
+            self.floor = self.serial;
+            self.forget();
+            return;
+        }
+        let is_frozen = self.modes.get(edge.mode.index()).is_some_and(|mode| mode.freezes);
+        if is_frozen {
+            // The clock stands still where it stood when the mode came.
+            self.run_pending(edge.moment());
+            self.hold(edge, 0);
+            return;
+        }
+        self.paused = edge.paused.time;
+        self.run_pending(edge.moment());
+        // What is too old is no part of an attempt, whatever came since.
+        self.prune(edge.moment());
+        self.serial += 1;
+        let serial = self.serial;
+        self.hold(edge, if edge.is_press() { serial } else { 0 });
+        let mut tracks = core::mem::take(&mut self.tracks);
+        self.end(&mut tracks, edge);
+        let is_deaf = match edge.change {
+            SignalChange::Carried => true,
+            SignalChange::Forced => !self.combo.counts_forced,
+            _ => !self.combo.listens_in(edge.mode),
+        };
+        if let Some(signal) = edge.signal.filter(|_| !is_deaf) {
+            for track in &mut tracks {
+                self.meet(track, signal, edge);
+            }
+        }
+        if edge.is_press() {
+            let (signal, at) = (edge.signal, self.at(edge.moment()));
+            self.presses.push_back(Pressed { serial, signal, at, hand: edge.hand() });
+            if self.presses.len() > 4 * WIDTH {
+                self.presses.pop_front();
+            }
+        }
+        self.tracks = tracks;
+    }
+
+    pub(super) fn advance(&mut self, now: Moment) {
+        self.run_pending(now);
+        self.prune(now);
+    }
+
+    fn hold(&mut self, edge: &SignalEdge, serial: u32) {
+        if let Some(signal) = edge.signal {
+            let held = &mut self.held[signal.index()];
+            let lifted = if edge.is_on() { held.lifted } else { held.serial };
+            *held = SignalState { is_on: edge.is_on(), since: edge.moment(), serial, lifted };
+        }
+    }
+
+    fn forget(&mut self) {
+        for track in &mut self.tracks {
+            track.hits.iter_mut().for_each(VecDeque::clear);
+            track.pending.clear();
+        }
+        for held in &mut self.held {
+            held.serial = 0;
+        }
+        self.unknown.clear();
+    }
+
+    pub(super) fn at(&self, moment: Moment) -> Moment {
+        self.combo.clock.moment(moment, self.rate)
+    }
+
+    /// Finds the steps that an edge meets.
+    fn meet(&mut self, track: &mut Track, signal: SignalId, edge: &SignalEdge) {
+        // The last step first: a press leads on from what was, not from itself.
+        for n in (0..track.steps.len()).rev() {
+            let step = &track.steps[n];
+            let is_its = step.what.signals().contains(&signal)
+                && edge.is_press() != matches!(step.what, StepKind::Release(_));
+            if !is_its || (n == 0 && !self.is_faced(track.guard)) {
+                continue;
+            }
+            let at = self.at(edge.moment());
+            let mut hit = Hit {
+                press: at,
+                met: at,
+                reported: edge.reported(),
+                paused: edge.paused.time,
+                signal: Some(signal),
+                hand: edge.hand(),
+                serial: self.serial,
+                first: self.serial,
+                began: at,
+                own_first: at,
+                // It gets one when it is entered.
+                number: u32::MAX,
+                own: i64::MAX,
+                calm: if n == 0 { self.calm(at) } else { i64::MAX },
+                lifts: self.lifts(&track.steps, n, signal),
+                cut_by: None,
+                heard: self.serial,
+                of: None,
+                best: None,
+                is_used: false,
+            };
+            match &step.what {
+                &StepKind::Hold(_, span) => {
+                    let due = span.over(at, self.rate);
+                    track.pending.push(Pending { step: n, due, span, hit });
+                    continue;
+                }
+                StepKind::Together { of, spread, in_order } => {
+                    let Some((first, since)) = self.chord(of, *in_order) else { continue };
+                    let since = self.at(since);
+                    (hit.first, hit.began, hit.own_first) = (first, since, since);
+                    hit.own = spread.amount() - spread.between(since, at);
+                }
+                _ => {}
+            }
+            let waits = self.wait_to_open(track, n, hit);
+            // What counts later for one attempt is no miss of another.
+            let is_last = n + 1 == track.steps.len();
+            let spent = self.spent_for();
+            let is_met = || self.best(track, n, &hit).is_some_and(|best| best.first > spent);
+            if !(waits && is_last) || is_met() {
+                self.enter(track, n, hit);
+            }
+        }
+    }
+
+    /// Notes a press that came early for some attempts: for each it counts when its
+    /// time has come. Returns whether it did.
+    fn wait_to_open(&self, track: &mut Track, n: usize, hit: Hit) -> bool {
+        let step = &track.steps[n];
+        if n == 0 || step.buffer.amount() <= 0 || hit.own < 0 {
+            return false;
+        }
+        let (opens, after) = (step.opens(), step.after);
+        let early = track.hits[n - 1].iter().filter(|from| {
+            let passed = after.between(from.met, hit.press);
+            let is_early = (opens.amount()..after.amount()).contains(&passed);
+            is_early && from.own >= 0 && from.serial < hit.first
+        });
+        let early: Vec<Pending> = early
+            .map(|from| {
+                let due = after.over(from.met, self.rate);
+                Pending { step: n, due, span: after, hit: Hit { of: Some(from.number), ..hit } }
+            })
+            .collect();
+        track.pending.extend(&early);
+        !early.is_empty()
+    }
+
+    pub(super) fn is_faced(&self, guard: Option<(SignalId, bool)>) -> bool {
+        guard.is_none_or(|(by, on)| self.held[by.index()].is_on == on)
+    }
+
+    /// The first press of a chord, if all of it is down.
+    pub(super) fn chord(&self, of: &[SignalId], in_order: bool) -> Option<(u32, Moment)> {
+        let held = of.iter().map(|signal| self.held[signal.index()]);
+        let is_down = held.clone().all(|held| held.is_on && held.serial > self.floor);
+        let is_ordered = !in_order || held.clone().map(|held| held.serial).is_sorted();
+        if !is_down || !is_ordered {
+            return None;
+        }
+        held.map(|held| (held.serial, held.since)).min()
+    }
+
+    /// What a change brings to an end: a hold by the release of what is held, a
+    /// quiet by a press of the combo's own, and both by a press that breaks them.
+    fn end(&mut self, tracks: &mut [Track], edge: &SignalEdge) {
+        let at = self.at(edge.moment());
+        for track in &mut *tracks {
+            self.end_going(track, edge, at);
+            // A hold that is cut short may begin a quiet, which this ends at once.
+            while self.end_pending(track, edge, at) {}
+        }
+        let ended: Vec<bool> = self
+            .unknown
+            .iter()
+            .map(|unknown| {
+                let steps = &tracks[unknown.track].steps;
+                unknown.serial < self.serial
+                    && self.ends((steps, unknown.step), (unknown.signal, unknown.hand), edge)
+            })
+            .collect();
+        self.learn(&ended, at);
+    }
+
+    /// Holds that were long enough already end.
+    fn end_going(&self, track: &mut Track, edge: &SignalEdge, at: Moment) {
+        let Track { steps, hits, .. } = track;
+        for (n, step) in steps.iter().enumerate() {
+            let StepKind::Hold(_, span) = step.what else { continue };
+            let going = hits[n].iter_mut().filter(|hit| hit.own == i64::MAX);
+            let ended = going.filter(|hit| self.ends((steps, n), (hit.signal, hit.hand), edge));
+            for hit in ended.filter(|hit| hit.serial < self.serial) {
+                hit.own = span.between(hit.press, at) - span.amount();
+            }
+        }
+    }
+
+    /// Holds and quiets end that were not long enough. Returns whether there were
+    /// any.
+    fn end_pending(&mut self, track: &mut Track, edge: &SignalEdge, at: Moment) -> bool {
+        let mut over = Vec::new();
+        let Track { steps, pending, .. } = &mut *track;
+        pending.retain(|&Pending { step, hit, .. }| {
+            let is_over =
+                hit.serial < self.serial && self.ends((steps, step), (hit.signal, hit.hand), edge);
+            if is_over {
+                over.push((step, hit));
+            }
+            !is_over
+        });
+        for (step, mut hit) in over.iter().copied() {
+            let Some(span) = track.steps[step].what.span() else { continue };
+            hit.own = span.between(hit.press, at) - span.amount();
+            // What ended it did not come before.
+            (hit.met, hit.heard, hit.paused) = (at, self.serial - 1, self.paused);
+            hit.cut_by = edge.is_press().then_some(edge.signal);
+            self.enter(track, step, hit);
+        }
+        !over.is_empty()
+    }
+
+    /// Whether a change ends what step `n` goes on with; `of` is what is held, by
+    /// this press of a hand.
+    fn ends(
+        &self,
+        (steps, n): (&[ComboStep], usize),
+        (of, hand): (Option<SignalId>, HandPress),
+        edge: &SignalEdge,
+    ) -> bool {
+        let is_else = edge.is_press() && !edge.hand().is(hand);
+        let is_breaking = is_else && self.breaks(&steps[n], edge.signal);
+        match steps[n].what {
+            StepKind::Hold(..) => {
+                let is_released = !edge.is_on() && edge.signal == of;
+                is_released || (is_breaking && edge.signal != of)
+            }
+            StepKind::Quiet(_) => {
+                let is_own = edge.signal.is_some_and(|signal| self.own.contains(&signal));
+                edge.is_press() && is_own || is_breaking
+            }
+            _ => false,
+        }
+    }
+
+    /// Now it is known how long the last step of some attempts went on.
+    fn learn(&mut self, ended: &[bool], at: Moment) {
+        let Climb { unknown, found: Found { attempts, .. }, combo, .. } = self;
+        let mut ended = ended.iter();
+        unknown.retain(|unknown| {
+            if !ended.next().copied().unwrap_or(false) {
+                return true;
+            }
+            let limit = ComboLimit::Own(unknown.step as u8);
+            let checks = attempts[unknown.attempt].checks.iter_mut();
+            if let Some(check) = checks.into_iter().find(|check| check.limit == limit)
+                && let Some(span) = combo.steps[unknown.step].what.span()
+            {
+                let known = span.between(unknown.from, at) - span.amount();
+                check.margin = check.margin.min(known);
+                let margin = check.margin;
+                // A hold before a quiet can be no longer than that bears.
+                let is_quiet = matches!(combo.steps[unknown.step].what, StepKind::Quiet(_));
+                let before = unknown.step.checked_sub(1).filter(|_| is_quiet);
+                let hold = before.filter(|&n| matches!(combo.steps[n].what, StepKind::Hold(..)));
+                let limit = hold.map(|n| ComboLimit::Own(n as u8));
+                let checks = attempts[unknown.attempt].checks.iter_mut();
+                for check in checks.filter(|check| Some(check.limit) == limit) {
+                    check.margin = check.margin.min(margin);
+                }
+            }
+            false
+        });
+    }
+
+    /// Holds and quiets that are over by `until`.
+    pub(super) fn run_pending(&mut self, until: Moment) {
+        let until = self.at(until);
+        let mut tracks = core::mem::take(&mut self.tracks);
+        for track in &mut tracks {
+            loop {
+                let over = track.pending.iter().enumerate();
+                let over = over.filter(|(_, of)| of.span.is_over(of.due, until));
+                let first = over.min_by_key(|(_, of)| (of.due, of.hit.serial));
+                let Some((n, _)) = first else { break };
+                let Pending { step, due, mut hit, .. } = track.pending.swap_remove(n);
+                (hit.met, hit.paused) = (due, self.paused);
+                // What comes after an early press is asked of the step after it.
+                if matches!(track.steps[step].what, StepKind::Hold(..) | StepKind::Quiet(_)) {
+                    hit.heard = self.serial;
+                }
+                self.enter(track, step, hit);
+            }
+        }
+        self.tracks = tracks;
+    }
+
+    /// A step was met, or nearly was.
+    pub(super) fn enter(&mut self, track: &mut Track, n: usize, mut hit: Hit) {
+        let step = &track.steps[n];
+        if n == 0 && self.broken(step, &hit, &hit).is_some() {
+            return;
+        }
+        hit.number = track.counts[n];
+        track.counts[n] += 1;
+        if hit.is_sound() {
+            hit.best = self.best(track, n, &hit);
+        }
+        if let Some(Best { before: Some(before), .. }) = hit.best
+            && let Some(before) = find_mut(&mut track.hits[n - 1], before)
+        {
+            before.is_used = true;
+        }
+        self.note_gap(track, n, &hit);
+        if n + 1 == track.steps.len() {
+            self.judge(track, hit);
+        } else if let StepKind::Quiet(span) = track.steps[n + 1].what
+            && !self.was_pressed_since(&hit)
+        {
+            let (press, of) = (hit.met, Some(hit.number));
+            let quiet = Hit { press, own: i64::MAX, calm: i64::MAX, of, best: None, ..hit };
+            let due = span.over(press, self.rate);
+            track.pending.push(Pending { step: n + 1, due, span, hit: quiet });
+        }
+        let hits = &mut track.hits[n];
+        hits.push_back(hit);
+        if hits.len() > WIDTH {
+            hits.pop_front();
+        }
+    }
+
+    fn note_gap(&mut self, track: &Track, n: usize, hit: &Hit) {
+        if n == 0 || hit.of.is_some() || self.found.gaps[n].len() >= MAX_GAPS {
+            return;
+        }
+        let within = track.steps[n].within;
+        let before = track.hits[n - 1].iter().rev();
+        let mut before = before.filter(|before| before.best.is_some() && before.serial < hit.first);
+        if let Some(before) = before.next() {
+            let gap = within.between(before.met, hit.press);
+            if gap >= 0 && gap <= 4 * within.amount() {
+                self.found.gaps[n].push(gap);
+            }
+        }
+    }
+
+    /// What the chains that end at a hit of the last step come to.
+    fn judge(&mut self, track: &mut Track, hit: Hit) {
+        let Some(judged) = Judge::new(self, track, hit).run() else { return };
+        let Judged { attempt, used, is_met } = judged;
+        for (n, number) in used.iter().enumerate() {
+            if let Some(hit) = find_mut(&mut track.hits[n], *number) {
+                hit.is_used = true;
+            }
+        }
+        if is_met {
+            self.spent = hit.serial;
+        }
+        // How long its last step goes on is not known yet, nor of a hold that only a
+        // quiet follows.
+        let last = track.steps.len() - 1;
+        let is_quiet = matches!(track.steps[last].what, StepKind::Quiet(_));
+        let before = last.checked_sub(1).filter(|_| is_quiet);
+        let before = before.and_then(|n| Some((n, *find(&track.hits[n], hit.of?)?)));
+        for (step, hit) in [(last, hit)].into_iter().chain(before) {
+            if hit.own == i64::MAX && track.steps[step].what.span().is_some() {
+                let (attempt, track) = (self.found.attempts.len(), track.number);
+                let Hit { signal, hand, serial, press: from, .. } = hit;
+                self.unknown.push(Unknown { attempt, track, step, signal, hand, serial, from });
+            }
+        }
+        self.found.attempts.push(attempt);
+    }
+
+    /// Forgets what nothing can come of any more, and notes what stopped there.
+    fn prune(&mut self, now: Moment) {
+        self.prune_before(Nanos(now.time.0.saturating_sub(self.horizon)));
+    }
+
+    pub(super) fn prune_before(&mut self, oldest: Nanos) {
+        let mut tracks = core::mem::take(&mut self.tracks);
+        for track in &mut tracks {
+            for n in 0..track.hits.len() {
+                while let Some(hit) = track.hits[n].front()
+                    && hit.met.time < oldest
+                {
+                    let hit = *hit;
+                    track.hits[n].pop_front();
+                    if n + 1 < track.steps.len() && !hit.is_used {
+                        self.note_stopped(track, n, &hit);
+                    }
+                }
+            }
+        }
+        self.tracks = tracks;
+    }
+
+    /// An attempt that went on for two written steps and no further.
+    fn note_stopped(&mut self, track: &Track, n: usize, hit: &Hit) {
+        let Some(best) = hit.best else { return };
+        let is_long = track.steps[n + 1].written > 2;
+        if !is_long || best.first <= self.spent {
+            return;
+        }
+        let mut rungs = vec![rung(hit)];
+        let mut before = best.before;
+        for n in (0..n).rev() {
+            let Some(hit) = before.and_then(|number| find(&track.hits[n], number)) else { break };
+            rungs.push(rung(hit));
+            before = hit.best.and_then(|best| best.before);
+        }
+        rungs.reverse();
+        self.found.attempts.push(ComboAttempt {
+            began: best.began,
+            ended: hit.met,
+            ended_at: hit.met_at(),
+            outcome: ComboAttemptOutcome::Stopped(n as u8 + 1),
+            is_mirrored: track.number > 0,
+            copy: self.copy,
+            rungs,
+            checks: Vec::new(),
+        });
+    }
+
+    /// Chains that began no later than this press do not count.
+    pub(super) fn spent_for(&self) -> u32 {
+        if self.combo.again { self.floor } else { self.spent.max(self.floor) }
+    }
+}
