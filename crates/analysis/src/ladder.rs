@@ -92,6 +92,18 @@ impl Ladder {
         ladder
     }
 
+    /// What it knows of what goes on, without the attempts that are over: to find out
+    /// what would come of other edges than those that came.
+    #[must_use]
+    pub fn fork(&mut self) -> Ladder {
+        let found = core::mem::take(&mut self.found);
+        let mut fork = self.clone();
+        fork.found.gaps = vec![Vec::new(); found.gaps.len()];
+        fork.climbs.iter_mut().for_each(Climb::forget_attempts);
+        self.found = found;
+        fork
+    }
+
     /// Every attempt so far, in the order in which it was over.
     pub fn attempts(&self) -> &[ComboAttempt] {
         &self.found.attempts

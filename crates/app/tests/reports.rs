@@ -83,6 +83,19 @@ steps = "tap south"
 steps = "tap south, press south within 400 ms"
 [combo.snap]
 steps = "press south, press east within 5 ms"
+# What strokes come near.
+[gesture.sweep]
+kind = "swipe"
+toward = "any"
+fires = "release"
+length-mm = 20
+[zone.plate]
+rect = [0.4, 0.4, 0.1, 0.1]
+contact = "share"
+[combo.sweeping]
+steps = "make gesture/sweep"
+[combo.plating]
+steps = "press zone/plate"
 "#;
 
 fn story(name: &str) -> String {
@@ -116,7 +129,8 @@ fn every_key_and_column_is_documented_and_nothing_else(#[case] args: &[&str]) {
         path.to_str().unwrap().to_owned()
     };
     let other = |rig: String| rig.replace("dead-zone = 0.12", "dead-zone = 0.3");
-    // With a combo on the way to another, and a window that is too short to tell.
+    // With a combo on the way to another, a window that is too short to tell, and
+    // combos that a gesture or a zone alone keeps from being met.
     let combos = |rig: String| rig + BITES;
     let mut words = Vec::new();
     for &arg in args {

@@ -2,18 +2,21 @@
 //! and CSV for programs.
 
 use crate::{
+    gestures,
     report::{Report, Table, cell, json_line, rows_of},
-    words::{attempt_words, copy_device, limit_words, loop_words},
+    words::{almost_words, attempt_words, copy_device, limit_words, loop_words, rung_words},
 };
 use gtrig_analysis::{
     Session,
-    ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck},
+    almost::{Almost, AlmostMet, almost_met},
+    ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung},
     lint::begins_alike,
     loops::{LoopDifference, LoopRun},
     stream::StreamWatch,
 };
 use gtrig_core::{
-    ComboId, ComboNews, ComboOutcome, DeviceId, Nanos, Rig, Signal, SignalId, TimeSpan,
+    ComboId, ComboNews, ComboOutcome, ComboStep, DeviceId, GestureId, GestureVerdict, Nanos, Rig,
+    Signal, SignalId, StepKind, Tick, TimeSpan,
 };
 use serde::Serialize;
 use std::{
@@ -61,7 +64,25 @@ struct AttemptLine {
     device: Option<String>,
     rungs: Vec<RungLine>,
     checks: Vec<CheckLine>,
+    /// What came instead of the one step that was missed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    instead: Option<InsteadLine>,
     words: String,
+}
+
+/// A gesture or a zone that alone kept a combo from being met.
+#[derive(Clone, Debug, Serialize)]
+struct InsteadLine {
+    /// Counted from 1.
+    step: u8,
+    signal: String,
+    control: String,
+    /// Of a gesture its limits.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    checks: Vec<gestures::CheckLine>,
+    /// Of a zone how far beside it the finger landed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    outside_mm: Option<f32>,
 }
 
 #[derive(Clone, Debug, Serialize)]
@@ -69,6 +90,9 @@ struct RungLine {
     press_ns: u64,
     met_ns: u64,
     tick: u32,
+    /// Of a gesture the limits of the attempt that fired.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    gesture_checks: Vec<gestures::CheckLine>,
 }
 
 #[derive(Clone, Debug, Serialize)]
@@ -152,7 +176,8 @@ impl ComboReport {
         };
         let history = session.history().combo_news();
         let fired = history.iter().filter(|news| news.outcome == ComboOutcome::Fired);
-        let near = count(|outcome| outcome == ComboAttemptOutcome::Near);
+        let almost = almost_met(session);
+        let near = count(|outcome| outcome == ComboAttemptOutcome::Near) + almost.len();
         let summary = SummaryLine {
             met: count(|outcome| outcome == ComboAttemptOutcome::Met),
             fired: fired.count(),
@@ -165,10 +190,17 @@ impl ComboReport {
             attempts.retain(|(_, attempt)| attempt.outcome == ComboAttemptOutcome::Near);
             attempts.sort_by(|(_, a), (_, b)| shortfall(a).total_cmp(&shortfall(b)));
         }
-        let lines = attempts
-            .iter()
-            .map(|(combo, attempt)| Line::Attempt(AttemptLine::new(session, *combo, attempt)));
+        let fired = Fired::new(session);
+        let line = |(combo, attempt): &(ComboId, ComboAttempt)| {
+            Line::Attempt(AttemptLine::new((session, &fired), *combo, attempt))
+        };
+        let lines = attempts.iter().map(line);
         let mut lines: Vec<Line> = lines.collect();
+        lines.extend(
+            almost
+                .iter()
+                .map(|almost| Line::Attempt(AttemptLine::almost((session, &fired), almost))),
+        );
         lines.extend(bites(session));
         lines.extend(coarse(session, streams));
         lines.push(Line::Summary(summary));
@@ -321,8 +353,23 @@ fn coarse(session: &Session, streams: &StreamWatch) -> Vec<Line> {
     lines
 }
 
+/// The attempts at gestures that fired, by the tick at which they did.
+struct Fired(BTreeMap<(GestureId, Tick), GestureVerdict>);
+
+impl Fired {
+    fn new(session: &Session) -> Self {
+        let attempts = session.attempts();
+        let fired = attempts.into_iter();
+        Fired(fired.filter_map(|v| Some(((v.gesture, v.fired?), v))).collect())
+    }
+}
+
 impl AttemptLine {
-    fn new(session: &Session, combo: ComboId, attempt: &ComboAttempt) -> Self {
+    fn new(
+        (session, fired_gestures): (&Session, &Fired),
+        combo: ComboId,
+        attempt: &ComboAttempt,
+    ) -> Self {
         let (rig, rate) = (session.rig(), session.plan().rate());
         let of = &rig.combos[combo.index()];
         let is_its = |news: &&ComboNews| {
@@ -368,9 +415,28 @@ impl AttemptLine {
             cancelled_by,
             turned_around: attempt.is_mirrored,
             device,
-            rungs: attempt.rungs.iter().map(RungLine::new).collect(),
+            rungs: attempt
+                .rungs
+                .iter()
+                .zip(&of.steps)
+                .map(|(rung, step)| RungLine::new((session, fired_gestures), step, rung))
+                .collect(),
             checks: attempt.checks.iter().map(|c| CheckLine::new(rig, combo, c)).collect(),
+            instead: None,
             words,
+        }
+    }
+
+    /// An attempt that one gesture or one zone alone kept from being met.
+    fn almost((session, fired): (&Session, &Fired), almost: &AlmostMet) -> Self {
+        AttemptLine {
+            outcome: "near",
+            fired_tick: None,
+            waited_ms: None,
+            cancelled_by: None,
+            instead: Some(InsteadLine::new(session, almost)),
+            words: almost_words(session.rig(), almost),
+            ..AttemptLine::new((session, fired), almost.combo, &almost.attempt)
         }
     }
 }
@@ -417,8 +483,43 @@ impl DifferenceLine {
 }
 
 impl RungLine {
-    fn new(rung: &gtrig_analysis::ladder::Rung) -> Self {
-        RungLine { press_ns: rung.press.time.0, met_ns: rung.met.time.0, tick: rung.met.tick.0 }
+    fn new((session, fired): (&Session, &Fired), step: &ComboStep, rung: &Rung) -> Self {
+        let of = step.what.signals().first().map(|of| &session.rig().signals[of.index()]);
+        let verdict = match (&step.what, of) {
+            (StepKind::Press(_), Some(Signal::Gesture(gesture))) => {
+                let tick = session.plan().rate().tick_seeing(rung.reported);
+                fired.0.get(&(*gesture, tick))
+            }
+            _ => None,
+        };
+        let checks = verdict.into_iter().flat_map(GestureVerdict::checks);
+        RungLine {
+            press_ns: rung.press.time.0,
+            met_ns: rung.met.time.0,
+            tick: rung.met.tick.0,
+            gesture_checks: checks.map(gestures::CheckLine::new).collect(),
+        }
+    }
+}
+
+impl InsteadLine {
+    fn new(session: &Session, almost: &AlmostMet) -> Self {
+        let (rig, roster) = (session.rig(), session.roster());
+        let step = &rig.combos[almost.combo.index()].steps[usize::from(almost.step)];
+        let (contact, checks, outside_mm) = match &almost.instead {
+            Almost::Gesture(verdict) => {
+                let checks = verdict.checks().iter().map(gestures::CheckLine::new);
+                (verdict.contact, checks.collect(), None)
+            }
+            Almost::Zone { contact, outside_mm, .. } => (*contact, Vec::new(), Some(*outside_mm)),
+        };
+        InsteadLine {
+            step: almost.step + 1,
+            signal: rung_words(rig, step),
+            control: roster.address(contact).to_string(),
+            checks,
+            outside_mm,
+        }
     }
 }
 

@@ -59,7 +59,7 @@ struct VerdictLine {
 }
 
 #[derive(Clone, Debug, Serialize)]
-struct CheckLine {
+pub(crate) struct CheckLine {
     limit: &'static str,
     unit: &'static str,
     value: f32,
@@ -286,7 +286,7 @@ fn waited(rate: PollRate, verdict: &GestureVerdict) -> Option<f64> {
 }
 
 impl CheckLine {
-    fn new(check: &CheckedLimit) -> Self {
+    pub(crate) fn new(check: &CheckedLimit) -> Self {
         let tunable = check.tunable();
         let CheckedLimit { value, limit: asked, margin, is_alone: alone, .. } = *check;
         CheckLine { limit: tunable.name, unit: tunable.unit, value, asked, margin, alone }

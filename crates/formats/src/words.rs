@@ -10,8 +10,8 @@ mod measure;
 mod stream;
 
 pub use combo::{
-    attempt_words, combo_words, copy_device, limit_words, measure_words, miss_words, rung_words,
-    signal_words, span_words,
+    almost_words, attempt_words, combo_words, copy_device, limit_words, measure_words, miss_words,
+    rung_words, signal_words, span_words,
 };
 pub use explain::{explain_action, explain_control, explain_gesture, through_words};
 pub use gesture::{verdict_brief, verdict_words};

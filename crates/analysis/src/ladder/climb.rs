@@ -129,6 +129,11 @@ impl Climb {
         self.tracks = tracks;
     }
 
+    /// Nothing more is to be learnt of the attempts that are over.
+    pub(super) fn forget_attempts(&mut self) {
+        self.unknown.clear();
+    }
+
     pub(super) fn advance(&mut self, now: Moment) {
         self.run_pending(now);
         self.prune(now);

@@ -1,5 +1,7 @@
 //! Combos in words.
 
+use super::verdict_brief;
+use gtrig_analysis::almost::{Almost, AlmostMet};
 use gtrig_analysis::ladder::{ComboAttempt, ComboAttemptOutcome, LimitCheck, is_least};
 use gtrig_core::{
     Combo, ComboLimit, ComboStep, Keyword, PollRate, Rig, Signal, SignalId, StepKind, TimeSpan,
@@ -55,6 +57,17 @@ pub fn signal_words(rig: &Rig, signal: SignalId) -> String {
         },
         Some(Signal::Others(kind, number)) => format!("another button of {}{number}", kind.word()),
     }
+}
+
+/// A combo that one gesture or one zone alone kept from being met: `make
+/// gesture/wave: length-mm 6.2 mm short; all else held`.
+pub fn almost_words(rig: &Rig, almost: &AlmostMet) -> String {
+    let step = &rig.combos[almost.combo.index()].steps[usize::from(almost.step)];
+    let how = match &almost.instead {
+        Almost::Gesture(verdict) => verdict_brief(rig, verdict),
+        Almost::Zone { outside_mm, .. } => format!("a finger landed {outside_mm:.1} mm beside it"),
+    };
+    format!("{}: {how}; all else held", rung_words(rig, step))
 }
 
 /// The device of a copy of a combo whose presses come from one device.

@@ -278,8 +278,11 @@ impl InputRow<'_> {
             }
             BoundInput::Place { zone, .. } => {
                 let name = &self.app.session().rig().zones[zone.index()].name;
-                let state = if out.driver.is_some() { "touched" } else { "free" };
-                let shaped = format!("{:+.2} {:+.2}", out.x, out.y);
+                let state = if out.driver.is_some() { "there" } else { "free" };
+                let shaped = match self.app.session().plan().gives(self.action) {
+                    Gives::Place => String::new(),
+                    _ => format!("{:+.2} {:+.2}", out.x, out.y),
+                };
                 (format!("place on {name}"), state.to_owned(), String::new(), shaped)
             }
             BoundInput::Gesture { gesture, .. } => self.gesture(gesture, out),

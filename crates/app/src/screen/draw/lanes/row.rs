@@ -4,6 +4,7 @@
 mod traces;
 
 use super::*;
+use gtrig_core::Gives;
 
 pub(super) struct Row<'a> {
     pub(super) buffer: &'a mut Buffer,
@@ -67,6 +68,13 @@ impl Row<'_> {
         matches!(self.lane, Lane::Action(..))
     }
 
+    /// Whether it is a place, and nothing is there.
+    fn is_nowhere(&self) -> bool {
+        let Lane::Action(id, _) = self.lane else { return false };
+        let gives = self.app.session().plan().gives(id);
+        gives == Gives::Place && !self.app.machine().action(id).is_active()
+    }
+
     fn is_presence(&self) -> bool {
         let roster = self.app.session().roster();
         matches!(self.lane, Lane::Control(id) if roster.control(id).is_presence)
@@ -104,6 +112,7 @@ impl Row<'_> {
             }
             (true, true) => ["off", "on"][usize::from(value != 0.0)].to_owned(),
             (true, false) => ["up", "down"][usize::from(value != 0.0)].to_owned(),
+            (false, _) if self.is_nowhere() => "nowhere".to_owned(),
             (false, _) if self.extent()[1] > 1.0 => format!("{value:+.1}"),
             (false, _) => format!("{value:+.3}"),
         };
