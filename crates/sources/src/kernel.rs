@@ -8,11 +8,19 @@
 //!
 //! - *Permissions come late.* A node is announced before it may be opened; it
 //!   is tried again whenever its attributes change, and only then complained of.
-//! - *A full queue* leaves `SYN_DROPPED` and the newest packet. The state is
-//!   then asked for again; what differs is reported, marked as resynced.
+//! - *A node reports while it is opened.* Its state is asked for until nothing came
+//!   meanwhile; it is there from then on, and what waited before is part of the
+//!   state.
+//! - *A full queue* leaves `SYN_DROPPED` and the newest packet. Then all that waits is
+//!   left out and the state is asked for; what differs is reported, marked as
+//!   resynced.
 //! - *Unplugging* drops what was not yet read and ends in `ENODEV`. Keys that
 //!   were held come as releases in a packet closed by a `SYN_REPORT` of 1; they
-//!   are not the hand's, so they are left to the core, which marks them.
+//!   are not the hand's, so they are left to the core, which marks them. A packet
+//!   that is too long for the kernel's buffer is cut and closed in the same way: it
+//!   is told by what follows, or by the device being there still.
+//! - *A grab* by another program leaves no trace but the state, which goes on. So a
+//!   node that is silent is looked at once a second; see `node::Node::look`.
 //! - *The same number again.* A node that is announced while it is still open
 //!   is another device: the old one is closed first.
 //! - *Axes read 0 until the first report*, so a 0 is not taken for a value.
@@ -25,7 +33,7 @@ mod watch;
 
 use crate::Source;
 use gtrig_analysis::Session;
-use gtrig_core::{ControlId, DeviceId, DeviceInfo, Event, Marks, Nanos};
+use gtrig_core::{ControlId, DeviceId, DeviceInfo, Event, Marks, Nanos, Presence};
 use std::{
     collections::HashMap,
     io,
@@ -68,6 +76,8 @@ struct NodeId(u64);
 enum Heard {
     Arrived(NodeId, DeviceInfo, Nanos),
     Changed(NodeId, Change),
+    /// It is heard or not, though it is there.
+    Presence(NodeId, Presence, Nanos),
     Gone(NodeId, Nanos),
     Trouble(String),
 }
@@ -124,6 +134,11 @@ impl Kernel {
                 if let Some(&control) = control {
                     let Change { value, marks, time, .. } = change;
                     session.report(Event { time: self.at(time), value, control, marks });
+                }
+            }
+            Heard::Presence(node, presence, time) => {
+                if let Some(known) = self.devices.get(&node) {
+                    session.set_presence(known.device, presence, self.at(time));
                 }
             }
             Heard::Gone(node, time) => {

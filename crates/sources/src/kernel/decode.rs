@@ -8,6 +8,7 @@ use super::{
     },
 };
 use gtrig_core::{Marks, Nanos};
+use std::collections::HashMap;
 
 const SYN_REPORT: u16 = 0;
 const SYN_DROPPED: u16 = 3;
@@ -22,14 +23,24 @@ pub(super) struct Raw {
 }
 
 /// The whole state of a node, as the kernel answers when asked.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(super) struct State {
     /// The keys that are down.
     pub(super) down: Vec<u16>,
     /// Code and value of every axis.
     pub(super) axes: Vec<(u16, i32)>,
-    /// Tracking id, x and y of every slot; a negative id is no contact.
-    pub(super) slots: Vec<[i32; 3]>,
+    /// What is in every slot.
+    pub(super) slots: Vec<Slot>,
+}
+
+/// What is in a slot of a touch panel.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Slot {
+    /// Negative for no contact.
+    pub(super) id: i32,
+    /// x, y, and then what else the layout has of a contact.
+    pub(super) parts: Vec<i32>,
+    pub(super) is_palm: bool,
 }
 
 /// What to do after an event.
@@ -51,18 +62,78 @@ pub(super) struct Decoder {
     ids: Vec<i32>,
     /// The packet that is not closed yet.
     packet: Vec<Change>,
+    /// Releases that may be the kernel's, because the device goes: they count once
+    /// it turns out to be there still.
+    held_back: Vec<Change>,
+    /// The last value of every code that the kernel is known to have.
+    known: HashMap<(u16, u16), i32>,
     has_lost: bool,
+    /// Whether something was said of a slot that is not followed.
+    has_more_contacts: bool,
 }
 
 impl Decoder {
     pub(super) fn new(layout: Layout) -> Self {
         let values = layout.info.controls.iter().map(|c| c.kind.rest()).collect();
         let ids = vec![-1; usize::from(layout.contact_count)];
-        Decoder { layout, values, slot: 0, ids, packet: Vec::new(), has_lost: false }
+        Decoder {
+            layout,
+            values,
+            slot: 0,
+            ids,
+            packet: Vec::new(),
+            held_back: Vec::new(),
+            known: HashMap::new(),
+            has_lost: false,
+            has_more_contacts: false,
+        }
+    }
+
+    /// Knows nothing, as at the beginning.
+    pub(super) fn forget(&mut self) {
+        *self = Decoder::new(self.layout.clone());
+    }
+
+    /// Whether releases are held back; see [`Decoder::let_go`].
+    pub(super) fn holds_back(&self) -> bool {
+        !self.held_back.is_empty()
+    }
+
+    /// The device is there still: what was held back was a hand's.
+    pub(super) fn let_go(&mut self, out: &mut Vec<Change>) {
+        for change in self.held_back.drain(..) {
+            self.values[usize::from(change.control)] = change.value;
+            out.push(change);
+        }
+    }
+
+    /// Whether more contacts came than are followed; asked once.
+    pub(super) fn takes_more_contacts(&mut self) -> bool {
+        std::mem::take(&mut self.has_more_contacts)
+    }
+
+    /// Whether a state has what no event told.
+    pub(super) fn differs(&self, state: &State) -> bool {
+        let is_known = |kind, code, value| self.known.get(&(kind, code)).copied() == Some(value);
+        let keys = self.layout.routes.keys().filter(|(kind, _)| *kind == EV_KEY);
+        let same_keys = { keys }.all(|&(kind, code)| {
+            let is_down = state.down.contains(&code);
+            is_known(kind, code, i32::from(is_down))
+                || (!is_down && !self.known.contains_key(&(kind, code)))
+        });
+        let mut axes = state.axes.iter();
+        let same_axes = axes.all(|&(code, value)| {
+            !self.layout.routes.contains_key(&(EV_ABS, code)) || is_known(EV_ABS, code, value)
+        });
+        let mut slots = state.slots.iter().zip(&self.ids);
+        let same_slots = slots.all(|(slot, id)| slot.id == *id || (slot.is_palm && *id < 0));
+        !(same_keys && same_axes && same_slots)
     }
 
     /// Takes in an event; closed packets go to `out`.
     pub(super) fn event(&mut self, raw: Raw, out: &mut Vec<Change>) -> Next {
+        // A device that still says something was not about to go.
+        self.let_go(out);
         match (raw.kind, raw.code) {
             (EV_SYN, SYN_DROPPED) => {
                 self.has_lost = true;
@@ -75,11 +146,11 @@ impl Decoder {
                 return Next::AskForState;
             }
             // A report of 1 closes what the kernel makes up by itself: its
-            // auto-repeat, and the releases when a device goes. The releases
-            // are no hand's.
-            (EV_SYN, SYN_REPORT) if raw.value == 1 => {
-                self.packet.retain(|change| change.marks.contains(Marks::REPEAT));
-                self.close(out);
+            // auto-repeat, a part of a packet that its buffer does not hold, and the
+            // releases of all that is held when a device goes. Only these are no
+            // hand's, and nothing follows them.
+            (EV_SYN, SYN_REPORT) if raw.value == 1 && self.releases_all() => {
+                self.held_back = std::mem::take(&mut self.packet);
             }
             (EV_SYN, SYN_REPORT) => self.close(out),
             _ if self.has_lost => {}
@@ -97,6 +168,29 @@ impl Decoder {
         Next::GoOn
     }
 
+    /// Whether the packet has the release of every key that is down, and nothing
+    /// else.
+    fn releases_all(&self) -> bool {
+        let keys = self.layout.routes.iter().filter(|((kind, _), _)| *kind == EV_KEY);
+        let mut down = keys.filter_map(|(_, route)| match *route {
+            Route::Plain(control) if self.values[usize::from(control)] != 0 => Some(control),
+            _ => None,
+        });
+        let is_key = |change: &Change| {
+            self.layout.info.controls[usize::from(change.control)].kind.is_button()
+        };
+        let is_release = |change: &Change| change.value == 0 && is_key(change);
+        !self.packet.is_empty()
+            && self.packet.iter().all(is_release)
+            && down.all(|control| self.packet.iter().any(|change| change.control == control))
+    }
+
+    /// What a control is by the packet that is not closed yet.
+    fn now(&self, control: u16) -> i32 {
+        let last = self.packet.iter().rev().find(|change| change.control == control);
+        last.map_or(self.values[usize::from(control)], |change| change.value)
+    }
+
     fn close(&mut self, out: &mut Vec<Change>) {
         for change in self.packet.drain(..) {
             self.values[usize::from(change.control)] = change.value;
@@ -108,8 +202,13 @@ impl Decoder {
         self.packet.push(Change { control, value, marks, time });
     }
 
+    /// A part of a contact changes. What was taken back, or is not there, is nowhere.
     fn contact(&mut self, part: u16, value: i32, time: Nanos) {
-        if let Some(control) = self.part(part) {
+        let Some(control) = self.part(part) else {
+            self.has_more_contacts = true;
+            return;
+        };
+        if part == 0 || self.ids[usize::from(self.slot)] >= 0 {
             self.add(control, value, Marks::empty(), time);
         }
     }
@@ -123,7 +222,10 @@ impl Decoder {
     /// A contact lands or lifts. Another id in a slot that has one is another
     /// finger, though nobody said that the first had lifted.
     fn track(&mut self, id: i32, time: Nanos) {
-        let Some(was) = self.ids.get_mut(usize::from(self.slot)) else { return };
+        let Some(was) = self.ids.get_mut(usize::from(self.slot)) else {
+            self.has_more_contacts = true;
+            return;
+        };
         let was = std::mem::replace(was, id);
         if was >= 0 && id >= 0 && was != id {
             self.contact(0, 0, time);
@@ -144,12 +246,16 @@ impl Decoder {
     }
 
     fn plain(&mut self, Raw { time, kind, code, value }: Raw) {
+        self.known.insert((kind, code), value.min(if kind == EV_KEY { 1 } else { i32::MAX }));
         match self.layout.routes.get(&(kind, code)).copied() {
             None => {}
             Some(Route::Hat(negative, positive)) => self.hat(negative, positive, value, time),
             Some(Route::Plain(control)) if kind == EV_KEY => {
                 let marks = if value == 2 { Marks::REPEAT } else { Marks::empty() };
-                self.add(control, value.min(1), marks, time);
+                // What was read with the state may come once more.
+                if value == 2 || self.now(control) != value {
+                    self.add(control, value.min(1), marks, time);
+                }
             }
             Some(Route::Plain(control)) => self.add(control, value, Marks::empty(), time),
         }
@@ -157,7 +263,7 @@ impl Decoder {
 
     fn hat(&mut self, negative: u16, positive: u16, value: i32, time: Nanos) {
         for (control, down) in [(negative, value < 0), (positive, value > 0)] {
-            if self.values[usize::from(control)] != i32::from(down) {
+            if self.now(control) != i32::from(down) {
                 self.add(control, i32::from(down), Marks::empty(), time);
             }
         }
@@ -166,6 +272,7 @@ impl Decoder {
     /// Takes over a state that was there before the first event: an axis of 0
     /// has not been reported yet and says nothing.
     pub(super) fn begin(&mut self, state: &State, time: Nanos, out: &mut Vec<Change>) {
+        self.know(state);
         let axes = state.axes.iter().copied().filter(|(_, value)| *value != 0).collect();
         let state = State { axes, ..state.clone() };
         self.take_over(&state, Marks::CARRIED, time, out);
@@ -173,7 +280,24 @@ impl Decoder {
 
     /// Takes over the state after a loss.
     pub(super) fn resync(&mut self, state: &State, time: Nanos, out: &mut Vec<Change>) {
+        self.know(state);
+        self.packet.clear();
+        self.held_back.clear();
         self.take_over(state, Marks::RESYNCED, time, out);
+    }
+
+    /// What the kernel has is known from its state.
+    fn know(&mut self, state: &State) {
+        let codes: Vec<(u16, u16)> = self.layout.routes.keys().copied().collect();
+        for (kind, code) in codes {
+            let axis = || state.axes.iter().find(|(other, _)| *other == code).map(|(_, v)| *v);
+            let value = match kind {
+                EV_KEY => Some(i32::from(state.down.contains(&code))),
+                EV_ABS => axis(),
+                _ => None,
+            };
+            self.known.extend(value.map(|value| ((kind, code), value)));
+        }
     }
 
     fn take_over(&mut self, state: &State, marks: Marks, time: Nanos, out: &mut Vec<Change>) {
@@ -196,12 +320,20 @@ impl Decoder {
         }
         let stride = usize::from(self.layout.stride());
         let contacts = wanted[usize::from(self.layout.contacts)..].chunks_exact_mut(stride);
-        let slots = state.slots.iter().copied().zip(&mut self.ids);
-        for (contact, ([id, x, y], was)) in contacts.zip(slots) {
-            *was = id;
+        let slots = state.slots.iter().zip(&mut self.ids);
+        for ((contact, (slot, was)), n) in contacts.zip(slots).zip(0..) {
+            let id = if slot.is_palm { -1 } else { slot.id };
+            let down = self.layout.contacts + self.layout.stride() * n;
+            let had = std::mem::replace(was, id);
+            if had >= 0 && had != id {
+                // Another finger, or the flat of a hand: that one is gone.
+                let taken = if slot.is_palm { Marks::CANCELLED } else { Marks::empty() };
+                self.values[usize::from(down)] = 0;
+                out.push(Change { control: down, value: 0, marks: marks | taken, time });
+            }
             contact[0] = i32::from(id >= 0);
             if id >= 0 {
-                (contact[1], contact[2]) = (x, y);
+                contact[1..].copy_from_slice(&slot.parts);
             }
         }
         if let Some((_, slot)) = state.axes.iter().find(|(code, _)| *code == ABS_MT_SLOT) {

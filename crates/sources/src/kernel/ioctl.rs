@@ -1,4 +1,4 @@
-//! The two questions that the `evdev` crate does not ask, and the clock.
+//! The questions that the `evdev` crate does not ask, and the clock.
 
 #![allow(unsafe_code, reason = "an ioctl is a call into the kernel with a pointer")]
 
@@ -8,6 +8,18 @@ use std::{io, os::fd::AsRawFd};
 
 nix::ioctl_write_ptr!(eviocsclockid, b'E', 0xa0, nix::libc::c_int);
 nix::ioctl_read_buf!(eviocgmtslots, b'E', 0x0a, i32);
+nix::ioctl_read!(eviocgversion, b'E', 0x01, nix::libc::c_int);
+
+/// Asks a node for something that every one answers.
+///
+/// # Errors
+/// When its device is gone.
+pub(super) fn is_there(node: &impl AsRawFd) -> io::Result<()> {
+    let mut version = 0;
+    // SAFETY: the request takes a pointer to an int, which outlives the call.
+    unsafe { eviocgversion(node.as_raw_fd(), &raw mut version) }?;
+    Ok(())
+}
 
 /// The kernel's monotonic clock.
 pub(super) fn monotonic_now() -> io::Result<Nanos> {

@@ -2,10 +2,11 @@
 
 use super::{
     Change,
-    decode::{Decoder, Next, Raw, State},
+    decode::{Decoder, Next, Raw, Slot, State},
     ioctl,
     layout::{
-        ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TRACKING_ID, Abilities, AbsAxis,
+        ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TOOL_TYPE, ABS_MT_TRACKING_ID,
+        Abilities, AbsAxis, MT_TOOL_PALM,
     },
 };
 use evdev::BusType;
@@ -28,6 +29,32 @@ pub(super) struct Node {
     decoder: Decoder,
     info: DeviceInfo,
     slots: usize,
+    /// What every slot has: its id, x, y, what else the layout has of a contact, and
+    /// its tool, where the panel tells it.
+    slot_codes: Vec<u16>,
+    tells_tools: bool,
+    /// How often the state was another one than events told, in a row.
+    untold: u8,
+    is_grabbed: bool,
+}
+
+/// A state of a node, and what came since.
+struct Settled {
+    state: State,
+    /// From when on events count.
+    at: Nanos,
+    since: Vec<Raw>,
+}
+
+/// So often the state is asked for again, if something was reported meanwhile.
+const TRIES: usize = 32;
+
+/// What a look at a silent node found.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Look {
+    AsTold,
+    /// Another program keeps its events to itself.
+    Grabbed,
 }
 
 impl Node {
@@ -39,7 +66,19 @@ impl Node {
         let abilities = abilities(&device)?;
         let Some(layout) = abilities.layout() else { return Ok(None) };
         let (info, slots) = (layout.info.clone(), usize::from(layout.contact_count));
-        Ok(Some(Node { device, decoder: Decoder::new(layout), info, slots }))
+        let places = [ABS_MT_TRACKING_ID, ABS_MT_POSITION_X, ABS_MT_POSITION_Y];
+        let slot_codes = places.into_iter().chain(layout.extras.iter().copied()).collect();
+        let tells_tools = abilities.axes.iter().any(|axis| axis.code == ABS_MT_TOOL_TYPE);
+        Ok(Some(Node {
+            device,
+            decoder: Decoder::new(layout),
+            info,
+            slots,
+            slot_codes,
+            tells_tools,
+            untold: 0,
+            is_grabbed: false,
+        }))
     }
 
     pub(super) fn info(&self) -> &DeviceInfo {
@@ -54,11 +93,76 @@ impl Node {
         self.device.as_fd()
     }
 
-    /// The state that is there before anything is read.
-    pub(super) fn begin(&mut self, out: &mut Vec<Change>) -> io::Result<()> {
-        let state = self.state()?;
-        self.decoder.begin(&state, ioctl::monotonic_now()?, out);
+    /// Begins to listen: what was there before is its state. Returns since when.
+    ///
+    /// # Errors
+    /// When the device is gone.
+    pub(super) fn begin(&mut self, out: &mut Vec<Change>) -> io::Result<Nanos> {
+        let Settled { state, at, since } = self.settle()?;
+        self.decoder.begin(&state, at, out);
+        self.take_in(since, at, out)?;
+        Ok(at)
+    }
+
+    /// Whether releases wait to be told from those of a device that goes.
+    pub(super) fn holds_back(&self) -> bool {
+        self.decoder.holds_back()
+    }
+
+    /// Nothing followed the releases that are held back.
+    ///
+    /// # Errors
+    /// When the device is gone: then they were no hand's.
+    pub(super) fn let_go(&mut self, out: &mut Vec<Change>) -> io::Result<()> {
+        ioctl::is_there(&self.device)?;
+        self.decoder.let_go(out);
         Ok(())
+    }
+
+    /// Whether more fingers touch it than are followed; asked once.
+    pub(super) fn takes_more_contacts(&mut self) -> bool {
+        self.decoder.takes_more_contacts()
+    }
+
+    /// Whether another program keeps its events to itself.
+    pub(super) const fn is_grabbed(&self) -> bool {
+        self.is_grabbed
+    }
+
+    /// Its events come again: it is as if it had just been opened.
+    ///
+    /// # Errors
+    /// When the device is gone.
+    pub(super) fn begin_again(&mut self, out: &mut Vec<Change>) -> io::Result<Nanos> {
+        (self.is_grabbed, self.untold) = (false, 0);
+        self.decoder.forget();
+        self.begin(out)
+    }
+
+    /// Looks whether the state of a node that said nothing for a while is as its
+    /// events told. Where it is not, once may be chance: asking for the keys drops
+    /// those that came that very moment. Their changes are told then, as resynced.
+    pub(super) fn look(&mut self, out: &mut Vec<Change>) -> io::Result<Look> {
+        let at = ioctl::monotonic_now()?;
+        let waiting = self.drain()?;
+        if !waiting.is_empty() {
+            self.take_in(waiting, at, out)?;
+            return Ok(Look::AsTold);
+        }
+        let state = self.state()?;
+        let since = self.drain()?;
+        if since.is_empty() && self.decoder.differs(&state) {
+            self.untold += 1;
+            if self.untold > 1 {
+                self.is_grabbed = true;
+                return Ok(Look::Grabbed);
+            }
+            self.decoder.resync(&state, at, out);
+        } else {
+            self.untold = 0;
+        }
+        self.take_in(since, at, out)?;
+        Ok(Look::AsTold)
     }
 
     /// Reads what is there.
@@ -66,35 +170,92 @@ impl Node {
     /// # Errors
     /// When the device is gone.
     pub(super) fn read(&mut self, out: &mut Vec<Change>) -> io::Result<()> {
-        let events: Vec<Raw> = match self.device.fetch_events() {
-            Ok(events) => events.map(raw).collect(),
-            Err(error) if error.kind() == io::ErrorKind::WouldBlock => return Ok(()),
-            Err(error) => return Err(error),
-        };
-        for event in events {
+        let events = self.batch()?;
+        self.untold = 0;
+        self.take_in(events, Nanos(0), out)
+    }
+
+    /// Takes in events, none of which was before an instant.
+    fn take_in(&mut self, events: Vec<Raw>, at: Nanos, out: &mut Vec<Change>) -> io::Result<()> {
+        let mut events = events.into_iter();
+        while let Some(event) = events.next() {
+            let event = Raw { time: event.time.max(at), ..event };
             if self.decoder.event(event, out) == Next::AskForState {
-                let state = self.state()?;
-                self.decoder.resync(&state, event.time, out);
-                // The rest of the batch is older than the state, and asking for
-                // it made the kernel drop the keys that came after the batch.
-                return Ok(());
+                // All that waits is older than the state.
+                let Settled { state, at, since } = self.settle()?;
+                self.decoder.resync(&state, at, out);
+                events = since.into_iter();
             }
         }
         Ok(())
     }
 
+    /// What waits, as far as one call brings it.
+    fn batch(&mut self) -> io::Result<Vec<Raw>> {
+        match self.device.fetch_events() {
+            Ok(events) => Ok(events.map(raw).collect()),
+            Err(error) if error.kind() == io::ErrorKind::WouldBlock => Ok(Vec::new()),
+            Err(error) => Err(error),
+        }
+    }
+
+    /// All that waits.
+    fn drain(&mut self) -> io::Result<Vec<Raw>> {
+        let mut all = self.batch()?;
+        let mut last = all.len();
+        while last > 0 {
+            let more = self.batch()?;
+            last = more.len();
+            all.extend(more);
+        }
+        Ok(all)
+    }
+
+    /// Leaves out all that waits, and asks for the state: again, if anything was
+    /// reported meanwhile, because then the state may be of before and after it. A
+    /// device that never stops reporting has its last word, and what it said since
+    /// is taken in again.
+    fn settle(&mut self) -> io::Result<Settled> {
+        self.drain()?;
+        let mut tries = 0;
+        loop {
+            let at = ioctl::monotonic_now()?;
+            let state = self.state()?;
+            let since = self.drain()?;
+            tries += 1;
+            if since.is_empty() || tries == TRIES {
+                return Ok(Settled { state, at, since });
+            }
+        }
+    }
+
     fn state(&self) -> io::Result<State> {
         let down = self.device.get_key_state()?.iter().map(|key| key.0).collect();
         let axes = self.device.get_absinfo()?.map(|(code, info)| (code.0, info.value())).collect();
-        let mut slots = vec![[-1, 0, 0]; self.slots];
-        if self.slots > 0 {
-            let codes = [ABS_MT_TRACKING_ID, ABS_MT_POSITION_X, ABS_MT_POSITION_Y];
-            for (part, code) in codes.into_iter().enumerate() {
-                let values = ioctl::slots(&self.device, code, self.slots)?;
-                slots.iter_mut().zip(values).for_each(|(slot, value)| slot[part] = value);
+        Ok(State { down, axes, slots: self.slots()? })
+    }
+
+    fn slots(&self) -> io::Result<Vec<Slot>> {
+        let none = Slot { id: -1, parts: Vec::new(), is_palm: false };
+        let mut slots = vec![none; self.slots];
+        if self.slots == 0 {
+            return Ok(slots);
+        }
+        for (n, &code) in self.slot_codes.iter().enumerate() {
+            let values = ioctl::slots(&self.device, code, self.slots)?;
+            for (slot, value) in slots.iter_mut().zip(values) {
+                match n {
+                    0 => slot.id = value,
+                    _ => slot.parts.push(value),
+                }
             }
         }
-        Ok(State { down, axes, slots })
+        if self.tells_tools {
+            let tools = ioctl::slots(&self.device, ABS_MT_TOOL_TYPE, self.slots)?;
+            let palms = tools.into_iter().map(|tool| tool == MT_TOOL_PALM);
+            slots.iter_mut().zip(palms).for_each(|(slot, is_palm)| slot.is_palm = is_palm);
+        }
+        Ok(slots)
     }
 }
 

@@ -3,7 +3,7 @@
 
 use super::{
     Change,
-    decode::{Decoder, Next, Raw, State},
+    decode::{Decoder, Next, Raw, Slot, State},
     layout::{Abilities, AbsAxis, Layout},
 };
 use gtrig_core::{AxisInfo, ControlKind, DeviceKind, Marks, Nanos};
@@ -124,6 +124,17 @@ fn a_hat_is_two_buttons() {
     assert_eq!(hat(0), ["dpad-right=0"]);
 }
 
+/// To the other side and back within one packet.
+#[test]
+fn a_hat_may_turn_within_a_packet() {
+    let layout = pad().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let hat = |value| (ABS, 0x10, value);
+    let (said, _) = run(&mut decoder, &layout, &[hat(1), hat(0), hat(-1), (SYN, 0, 0)]);
+    assert_eq!(said, ["dpad-right=1", "dpad-right=0", "dpad-left=1"]);
+    assert_eq!(run(&mut decoder, &layout, &[hat(0), (SYN, 0, 0)]).0, ["dpad-left=0"]);
+}
+
 #[test]
 fn contacts_go_by_their_slots() {
     let layout = glass().layout().unwrap();
@@ -177,6 +188,78 @@ fn a_palm_takes_its_touch_back() {
     assert_eq!(marks, [(1, Marks::empty()), (0, Marks::CANCELLED)]);
 }
 
+/// Where a palm goes on does not matter, nor does what is left of it in its slot.
+#[test]
+fn what_was_taken_back_does_not_go_on() {
+    let layout = glass().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let events = [
+        (ABS, 0x39, 5),
+        (ABS, 0x35, 100),
+        (SYN, 0, 0),
+        (ABS, 0x37, 2),
+        (ABS, 0x35, 200),
+        (SYN, 0, 0),
+        (ABS, 0x35, 300),
+        (SYN, 0, 0),
+        (ABS, 0x39, 6),
+        (ABS, 0x35, 400),
+        (SYN, 0, 0),
+    ];
+    let (said, _) = run(&mut decoder, &layout, &events);
+    let expected =
+        ["contact-1=1", "contact-1-x=100", "contact-1=0", "contact-1=1", "contact-1-x=400"];
+    assert_eq!(said, expected);
+}
+
+#[test]
+fn more_contacts_than_are_followed_are_noticed() {
+    let layout = glass().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    run(&mut decoder, &layout, &[(ABS, 0x2f, 4), (ABS, 0x39, 5), (SYN, 0, 0)]);
+    assert!(!decoder.takes_more_contacts());
+    run(&mut decoder, &layout, &[(ABS, 0x2f, 5), (ABS, 0x39, 6), (SYN, 0, 0)]);
+    assert!(decoder.takes_more_contacts());
+    assert!(!decoder.takes_more_contacts(), "said once");
+}
+
+/// While nothing was heard one finger was replaced, one turned out to be a palm, one
+/// stayed and one came.
+#[test]
+fn contacts_are_read_back_slot_by_slot() {
+    let layout = glass().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let mut events = Vec::new();
+    for (slot, id) in [(0, 5), (1, 6), (2, 7)] {
+        events.extend([(ABS, 0x2f, slot), (ABS, 0x39, id), (ABS, 0x35, 10 + slot)]);
+    }
+    events.push((SYN, 0, 0));
+    run(&mut decoder, &layout, &events);
+    let slot = |id, x, is_palm| Slot { id, parts: vec![x, 0], is_palm };
+    let slots = vec![
+        slot(9, 50, false),
+        slot(6, 11, true),
+        slot(7, 12, false),
+        slot(10, 60, false),
+        slot(-1, 0, false),
+    ];
+    let state = State { axes: vec![(0x2f, 3)], slots, ..State::default() };
+    let mut changes = Vec::new();
+    decoder.resync(&state, Nanos(9), &mut changes);
+    let cancelled = changes.iter().filter(|change| change.marks.contains(Marks::CANCELLED));
+    assert_eq!(cancelled.count(), 1);
+    let mut said: Vec<String> =
+        said(&layout, &changes).into_iter().map(|text| text.replace('≈', "")).collect();
+    assert_eq!(
+        said.split_off(2),
+        ["contact-1=1", "contact-1-x=50", "contact-4=1", "contact-4-x=60"]
+    );
+    assert_eq!(said, ["contact-1=0", "contact-2=0"]);
+    // What follows is said of the slot that the kernel is at.
+    let (after, _) = run(&mut decoder, &layout, &[(ABS, 0x35, 61), (SYN, 0, 0)]);
+    assert_eq!(after, ["contact-4-x=61"]);
+}
+
 #[test]
 fn pressure_and_size_are_reported_where_a_panel_knows_them() {
     let mut abilities = glass();
@@ -208,6 +291,64 @@ fn releases_that_the_kernel_makes_up_at_unplug_are_left_out() {
     let events =
         [(KEY, SOUTH, 1), (SYN, 0, 0), (KEY, SOUTH, 2), (SYN, 0, 1), (KEY, SOUTH, 0), (SYN, 0, 1)];
     assert_eq!(run(&mut decoder, &layout, &events).0, ["south=1", "south=1~"]);
+}
+
+/// A packet that is too long for the kernel is cut, and its first part is closed as
+/// what the kernel makes up is.
+#[test]
+fn a_packet_that_was_cut_is_whole_again() {
+    let layout = pad().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let cut = [(ABS, 0, 500), (KEY, SOUTH, 1), (SYN, 0, 1), (ABS, 2, 9), (SYN, 0, 0)];
+    let (said, _) = run(&mut decoder, &layout, &cut);
+    assert_eq!(said, ["stick-l-x=500", "south=1", "trigger-l=9"]);
+}
+
+/// All keys are let go: by a hand, if the device says anything more or is still
+/// there, and by nobody, if it goes.
+#[test]
+fn releases_wait_until_it_is_known_whose_they_are() {
+    let layout = pad().layout().unwrap();
+    let press = [(KEY, SOUTH, 1), (SYN, 0, 0)];
+    let release = [(KEY, SOUTH, 0), (SYN, 0, 1)];
+    let held = || {
+        let mut decoder = Decoder::new(layout.clone());
+        run(&mut decoder, &layout, &press);
+        assert_eq!(run(&mut decoder, &layout, &release).0, [""; 0]);
+        assert!(decoder.holds_back());
+        decoder
+    };
+    let (said_on, _) = run(&mut held(), &layout, &[(ABS, 0, 7), (SYN, 0, 0)]);
+    assert_eq!(said_on, ["south=0", "stick-l-x=7"]);
+    let (mut there, mut changes) = (held(), Vec::new());
+    there.let_go(&mut changes);
+    assert_eq!(said(&layout, &changes), ["south=0"]);
+    assert!(!there.holds_back());
+    // Not all that is held: the kernel would have let go of all.
+    let mut decoder = Decoder::new(layout.clone());
+    run(&mut decoder, &layout, &[(KEY, SOUTH, 1), (KEY, 0x138, 1), (SYN, 0, 0)]);
+    assert_eq!(run(&mut decoder, &layout, &release).0, ["south=0"]);
+}
+
+/// What no event told: only that is another state than is known.
+#[test]
+fn a_state_that_no_event_told_is_noticed() {
+    let layout = pad().layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let state = |down: &[u16], x| State {
+        down: down.to_vec(),
+        axes: vec![(0, x), (2, 0), (0x10, 0)],
+        ..State::default()
+    };
+    let mut changes = Vec::new();
+    decoder.begin(&state(&[], 0), Nanos(0), &mut changes);
+    assert!(!decoder.differs(&state(&[], 0)));
+    assert!(decoder.differs(&state(&[SOUTH], 0)));
+    assert!(decoder.differs(&state(&[], 40)));
+    run(&mut decoder, &layout, &[(KEY, SOUTH, 1), (ABS, 0, 40), (SYN, 0, 0)]);
+    assert!(!decoder.differs(&state(&[SOUTH], 40)));
+    // A key that the layout does not have is nobody's.
+    assert!(!decoder.differs(&state(&[SOUTH, 0x1ff], 40)));
 }
 
 #[test]
