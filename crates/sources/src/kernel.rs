@@ -28,6 +28,8 @@
 mod decode;
 mod ioctl;
 mod layout;
+mod listed;
+mod names;
 mod node;
 mod watch;
 

@@ -44,10 +44,9 @@ impl ControlRef {
         vocabulary::sticks(self.kind).contains(&self.code.as_str())
     }
 
-    /// Whether it may name a single control, by the standard vocabulary.
+    /// Whether it may name a single control; see [`vocabulary::is_name`].
     pub fn is_control(&self) -> bool {
-        let names = vocabulary::names(self.kind);
-        names.is_empty() || names.contains(&self.code.as_str())
+        vocabulary::is_name(self.kind, &self.code)
     }
 }
 
@@ -114,6 +113,21 @@ mod tests {
         let read: ControlRef = text.parse().unwrap();
         assert_eq!(read, ControlRef { kind, number, code: code.into() });
         assert_eq!(read.to_string(), text);
+    }
+
+    #[rstest]
+    #[case("pad/south", true)]
+    #[case("pad/sowth", false)]
+    #[case("pad/extra-3", true)]
+    #[case("pad/extra-", false)]
+    #[case("pad/trigger-l-button", true)]
+    #[case("mouse/pressure", true)]
+    #[case("glass/contact-7-x", true)]
+    #[case("glass/left", true)]
+    #[case("keys/left", false)]
+    #[case("other/anything", true)]
+    fn some_controls_have_names_of_their_own(#[case] text: &str, #[case] is_control: bool) {
+        assert_eq!(text.parse::<ControlRef>().unwrap().is_control(), is_control);
     }
 
     #[rstest]

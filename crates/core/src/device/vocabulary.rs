@@ -203,6 +203,39 @@ pub fn names(kind: DeviceKind) -> &'static [&'static str] {
     }
 }
 
+/// What some devices of a kind have besides the standard names.
+fn more(kind: DeviceKind) -> &'static [&'static str] {
+    match kind {
+        DeviceKind::Pad => &["trigger-l-button", "trigger-r-button"],
+        DeviceKind::Mouse => &[
+            "pressure",
+            "tilt-x",
+            "tilt-y",
+            "distance",
+            "rubber",
+            "dial",
+            "wheel-x-fine",
+            "wheel-y-fine",
+        ],
+        DeviceKind::Glass => &["left", "middle", "right"],
+        DeviceKind::Lever | DeviceKind::Keys | DeviceKind::Other => &[],
+    }
+}
+
+/// Whether a device of a kind may have a control of this name: a standard one, or one
+/// that only some have, or one that goes by a number, such as `extra-3`,
+/// `button-291` or `contact-7-x`.
+pub fn is_name(kind: DeviceKind, code: &str) -> bool {
+    const NUMBERED: [&str; 8] =
+        ["extra", "button", "axis", "code", "relative", "switch", "hat", "contact"];
+    let is_numbered = || {
+        let (word, number) = code.split_once('-').unwrap_or((code, ""));
+        NUMBERED.contains(&word) && number.starts_with(|first: char| first.is_ascii_digit())
+    };
+    let standard = names(kind);
+    standard.is_empty() || standard.contains(&code) || more(kind).contains(&code) || is_numbered()
+}
+
 /// The sticks of a kind of device: the names that stand for a pair of axes.
 pub fn sticks(kind: DeviceKind) -> &'static [&'static str] {
     match kind {

@@ -4,13 +4,15 @@ use super::{
     Change,
     layout::{
         ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TOOL_TYPE, ABS_MT_TRACKING_ID,
-        EV_ABS, EV_KEY, EV_SYN, Layout, MT_TOOL_PALM, Route,
+        ABS_X, ABS_Y, Contacts, EV_ABS, EV_KEY, EV_SW, EV_SYN, Layout, MT_TOOL_PALM, Route,
     },
+    listed::Listed,
 };
 use gtrig_core::{Marks, Nanos};
 use std::collections::HashMap;
 
 const SYN_REPORT: u16 = 0;
+const SYN_MT_REPORT: u16 = 2;
 const SYN_DROPPED: u16 = 3;
 
 /// An event as the kernel hands it out.
@@ -27,6 +29,8 @@ pub(super) struct Raw {
 pub(super) struct State {
     /// The keys that are down.
     pub(super) down: Vec<u16>,
+    /// The switches that are on.
+    pub(super) on: Vec<u16>,
     /// Code and value of every axis.
     pub(super) axes: Vec<(u16, i32)>,
     /// What is in every slot.
@@ -68,6 +72,8 @@ pub(super) struct Decoder {
     /// The last value of every code that the kernel is known to have.
     known: HashMap<(u16, u16), i32>,
     has_lost: bool,
+    /// The contacts of a panel that lists them.
+    listed: Listed,
     /// Whether something was said of a slot that is not followed.
     has_more_contacts: bool,
 }
@@ -76,6 +82,7 @@ impl Decoder {
     pub(super) fn new(layout: Layout) -> Self {
         let values = layout.info.controls.iter().map(|c| c.kind.rest()).collect();
         let ids = vec![-1; usize::from(layout.contact_count)];
+        let listed = Listed::new(usize::from(layout.contact_count));
         Decoder {
             layout,
             values,
@@ -85,6 +92,7 @@ impl Decoder {
             held_back: Vec::new(),
             known: HashMap::new(),
             has_lost: false,
+            listed,
             has_more_contacts: false,
         }
     }
@@ -152,8 +160,14 @@ impl Decoder {
             (EV_SYN, SYN_REPORT) if raw.value == 1 && self.releases_all() => {
                 self.held_back = std::mem::take(&mut self.packet);
             }
-            (EV_SYN, SYN_REPORT) => self.close(out),
+            (EV_SYN, SYN_REPORT) => {
+                if self.layout.tells_contacts == Contacts::Listed && raw.value == 0 {
+                    self.close_list(raw.time);
+                }
+                self.close(out);
+            }
             _ if self.has_lost => {}
+            _ if self.layout.tells_contacts == Contacts::Listed && self.list(raw) => {}
             (EV_ABS, ABS_MT_SLOT) => self.slot = u16::try_from(raw.value).unwrap_or(u16::MAX),
             (EV_ABS, ABS_MT_TRACKING_ID) => self.track(raw.value, raw.time),
             (EV_ABS, ABS_MT_TOOL_TYPE) if raw.value == MT_TOOL_PALM => self.take_back(raw.time),
@@ -189,6 +203,49 @@ impl Decoder {
     fn now(&self, control: u16) -> i32 {
         let last = self.packet.iter().rev().find(|change| change.control == control);
         last.map_or(self.values[usize::from(control)], |change| change.value)
+    }
+
+    /// Takes in an event about the contacts of a panel that lists them. Returns
+    /// whether it is one.
+    fn list(&mut self, raw: Raw) -> bool {
+        let extras = self.layout.extras.len();
+        let extra = self.layout.extras.iter().position(|extra| *extra == raw.code);
+        let touch = self.listed.touch();
+        touch.extras.resize(extras, None);
+        match (raw.kind, raw.code) {
+            (EV_SYN, SYN_MT_REPORT) => self.listed.next(),
+            (EV_ABS, ABS_MT_TRACKING_ID) => touch.id = Some(raw.value),
+            (EV_ABS, ABS_MT_POSITION_X) => touch.x = Some(raw.value),
+            (EV_ABS, ABS_MT_POSITION_Y) => touch.y = Some(raw.value),
+            (EV_ABS, _) if extra.is_some() => touch.extras[extra.unwrap_or(0)] = Some(raw.value),
+            _ => return false,
+        }
+        true
+    }
+
+    /// The contacts that the packet listed.
+    fn close_list(&mut self, time: Nanos) {
+        let (news, is_full) = self.listed.close();
+        self.has_more_contacts |= is_full;
+        for (slot, there) in news {
+            let down = self.layout.contacts + self.layout.stride() * slot as u16;
+            let Some((touch, is_new)) = there else {
+                self.add(down, 0, Marks::empty(), time);
+                continue;
+            };
+            if is_new && self.now(down) != 0 {
+                self.add(down, 0, Marks::empty(), time);
+            }
+            let parts = [touch.x, touch.y].into_iter().chain(touch.extras);
+            for (control, value) in (down + 1..).zip(parts) {
+                if let Some(value) = value.filter(|value| self.now(control) != *value || is_new) {
+                    self.add(control, value, Marks::empty(), time);
+                }
+            }
+            if is_new {
+                self.add(down, 1, Marks::empty(), time);
+            }
+        }
     }
 
     fn close(&mut self, out: &mut Vec<Change>) {
@@ -259,6 +316,13 @@ impl Decoder {
             }
             Some(Route::Plain(control)) => self.add(control, value, Marks::empty(), time),
         }
+        if let Some(in_range) = self.layout.in_range
+            && kind == EV_ABS
+            && matches!(code, ABS_X | ABS_Y)
+            && self.now(in_range) == 0
+        {
+            self.add(in_range, 1, Marks::empty(), time);
+        }
     }
 
     fn hat(&mut self, negative: u16, positive: u16, value: i32, time: Nanos) {
@@ -293,6 +357,7 @@ impl Decoder {
             let axis = || state.axes.iter().find(|(other, _)| *other == code).map(|(_, v)| *v);
             let value = match kind {
                 EV_KEY => Some(i32::from(state.down.contains(&code))),
+                EV_SW => Some(i32::from(state.on.contains(&code))),
                 EV_ABS => axis(),
                 _ => None,
             };
@@ -308,6 +373,9 @@ impl Decoder {
                 (EV_KEY, Route::Plain(control), _) => {
                     wanted[usize::from(control)] = i32::from(state.down.contains(&code));
                 }
+                (EV_SW, Route::Plain(control), _) => {
+                    wanted[usize::from(control)] = i32::from(state.on.contains(&code));
+                }
                 (EV_ABS, Route::Plain(control), Some(value)) => {
                     wanted[usize::from(control)] = value;
                 }
@@ -317,6 +385,12 @@ impl Decoder {
                 }
                 _ => {}
             }
+        }
+        let has_place = |(code, value): &(u16, i32)| matches!(*code, ABS_X | ABS_Y) && *value != 0;
+        if let Some(in_range) = self.layout.in_range
+            && state.axes.iter().any(has_place)
+        {
+            wanted[usize::from(in_range)] = 1;
         }
         let stride = usize::from(self.layout.stride());
         let contacts = wanted[usize::from(self.layout.contacts)..].chunks_exact_mut(stride);

@@ -1,10 +1,12 @@
 //! What a kernel device is, and which control each of its codes is.
 //!
-//! Names are the kernel's gamepad layout for pads and W3C `code` values for
-//! keys, as the vocabulary has them; anything else is named by its number.
-//! Values stay as reported; a hat, which the kernel reports as an axis of
-//! three values, becomes two buttons of the pad's cross.
+//! A device is what its codes and properties say: fingers on a surface, a pointer, a
+//! pad, keys, or something else, whose controls go by the kernel's names (`names`).
+//! Nothing of a device that is several of these is left out. Values stay as
+//! reported; a hat, which the kernel reports as an axis of three values, becomes two
+//! buttons.
 
+use super::names;
 use gtrig_core::{AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind};
 use std::collections::HashMap;
 
@@ -12,7 +14,21 @@ pub(super) const EV_SYN: u16 = 0;
 pub(super) const EV_KEY: u16 = 1;
 pub(super) const EV_REL: u16 = 2;
 pub(super) const EV_ABS: u16 = 3;
+pub(super) const EV_SW: u16 = 5;
 
+pub(super) const ABS_X: u16 = 0x00;
+pub(super) const ABS_Y: u16 = 0x01;
+const ABS_Z: u16 = 0x02;
+const ABS_RX: u16 = 0x03;
+const ABS_RY: u16 = 0x04;
+const ABS_RZ: u16 = 0x05;
+const ABS_GAS: u16 = 0x09;
+const ABS_BRAKE: u16 = 0x0a;
+const ABS_HAT0X: u16 = 0x10;
+const ABS_HAT2X: u16 = 0x14;
+const ABS_HAT2Y: u16 = 0x15;
+const ABS_HAT3Y: u16 = 0x17;
+const ABS_PRESSURE: u16 = 0x18;
 pub(super) const ABS_MT_SLOT: u16 = 0x2f;
 pub(super) const ABS_MT_POSITION_X: u16 = 0x35;
 pub(super) const ABS_MT_POSITION_Y: u16 = 0x36;
@@ -25,14 +41,24 @@ pub(super) const MT_TOOL_PALM: i32 = 2;
 pub(super) const EXTRAS: [(u16, &str); 2] = [(0x3a, "pressure"), (0x30, "size")];
 const ABS_MT_FIRST: u16 = ABS_MT_SLOT;
 
-const BTN_MISC: u16 = 0x100;
 const BTN_LEFT: u16 = 0x110;
-const BTN_GAMEPAD: u16 = 0x130;
-const KEY_A: u16 = 30;
-const KEY_Z: u16 = 44;
+/// All buttons of the gamepad layout.
+const PAD_BUTTONS: std::ops::RangeInclusive<u16> = 0x130..=0x13e;
+const BTN_TL2: u16 = 0x138;
+const BTN_TR2: u16 = 0x139;
+const BTN_TOOL_PEN: u16 = 0x140;
+/// Which tool touches, a touch, and how many fingers: what contacts say better.
+const TOUCHES: std::ops::RangeInclusive<u16> = 0x140..=0x14f;
+const BTN_TOUCH: u16 = 0x14a;
+
+/// It measures how it is moved, and is no stick.
+const PROP_ACCELEROMETER: u16 = 6;
 
 /// More contacts than this are not followed.
-const MAX_CONTACTS: i32 = 10;
+const MAX_CONTACTS: i32 = 32;
+
+/// So many contacts of a panel that does not number them.
+const ANONYMOUS_CONTACTS: u16 = 10;
 
 /// What the kernel says a device can do.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -41,6 +67,9 @@ pub(super) struct Abilities {
     pub(super) identity: String,
     pub(super) keys: Vec<u16>,
     pub(super) relative: Vec<u16>,
+    pub(super) switches: Vec<u16>,
+    /// The numbers of its properties.
+    pub(super) properties: Vec<u16>,
     /// What it is connected by.
     pub(super) bus: String,
     pub(super) axes: Vec<AbsAxis>,
@@ -52,6 +81,8 @@ pub(super) struct AbsAxis {
     pub(super) code: u16,
     /// Smallest and largest value.
     pub(super) range: (i32, i32),
+    /// What it was when the device was opened; 0 may mean that nothing was reported.
+    pub(super) value: i32,
     pub(super) grain: AxisInfo,
 }
 
@@ -64,22 +95,41 @@ pub(super) enum Route {
     Hat(u16, u16),
 }
 
+/// How a panel tells its contacts apart.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Contacts {
+    /// It has none, or one whose controls are plain.
+    None,
+    /// By slots.
+    Slots,
+    /// Not at all: it lists them in every packet (the kernel's protocol A).
+    Listed,
+}
+
 /// A device as it is plugged into a session, and the way from codes to
 /// controls.
 #[derive(Clone, Debug)]
 pub(super) struct Layout {
     pub(super) info: DeviceInfo,
     pub(super) routes: HashMap<(u16, u16), Route>,
+    pub(super) tells_contacts: Contacts,
     /// The first control of the first contact.
     pub(super) contacts: u16,
     pub(super) contact_count: u16,
     /// What each contact has: touch, x, y, and then the codes of these.
     pub(super) extras: Vec<u16>,
+    /// Of a pointer that is always somewhere: the control that says so, once it has
+    /// said where.
+    pub(super) in_range: Option<u16>,
 }
 
 impl Abilities {
     fn has_key(&self, code: u16) -> bool {
         self.keys.contains(&code)
+    }
+
+    fn has_place(&self) -> bool {
+        self.axis(ABS_X).is_some() && self.axis(ABS_Y).is_some()
     }
 
     fn axis(&self, code: u16) -> Option<(i32, i32)> {
@@ -88,14 +138,47 @@ impl Abilities {
         axis.map(|&AbsAxis { range: (a, b), .. }| (a.min(b), a.max(b)))
     }
 
+    fn has_axes<const N: usize>(&self, codes: [u16; N]) -> bool {
+        codes.iter().all(|&code| self.axis(code).is_some())
+    }
+
+    /// Whether what is typed into it can be read from its keys.
+    pub(super) fn types(&self) -> bool {
+        self.keys.iter().any(|&code| names::writes(code))
+    }
+
+    /// Whether it moves a pointer that other programs see too.
+    pub(super) fn is_desk_mouse(&self) -> bool {
+        self.kind() == DeviceKind::Mouse && !self.is_pen()
+    }
+
+    fn is_pen(&self) -> bool {
+        self.has_key(BTN_TOOL_PEN) && self.has_place() && !self.has_axes([ABS_MT_POSITION_X])
+    }
+
+    /// A panel that knows one finger alone.
+    fn is_single_touch(&self) -> bool {
+        self.has_key(BTN_TOUCH) && self.has_place() && !self.is_pen()
+    }
+
+    fn is_pad(&self) -> bool {
+        let buttons = self.keys.iter().filter(|code| PAD_BUTTONS.contains(code)).count();
+        let has_more = buttons > 1 || !self.axes.is_empty();
+        buttons > 0 && has_more && !self.properties.contains(&PROP_ACCELEROMETER)
+    }
+
     pub(super) fn kind(&self) -> DeviceKind {
-        if self.axis(ABS_MT_SLOT).is_some() {
+        let has_contacts = self.has_axes([ABS_MT_POSITION_X, ABS_MT_POSITION_Y])
+            || self.axis(ABS_MT_SLOT).is_some()
+            || self.is_single_touch();
+        let points = self.relative.contains(&0) || self.has_place();
+        if has_contacts {
             DeviceKind::Glass
-        } else if self.has_key(BTN_GAMEPAD) {
-            DeviceKind::Pad
-        } else if self.has_key(BTN_LEFT) && self.relative.contains(&0) {
+        } else if self.is_pen() || (self.has_key(BTN_LEFT) && points) {
             DeviceKind::Mouse
-        } else if self.has_key(KEY_A) && self.has_key(KEY_Z) {
+        } else if self.is_pad() {
+            DeviceKind::Pad
+        } else if self.types() {
             DeviceKind::Keys
         } else {
             DeviceKind::Other
@@ -106,7 +189,7 @@ impl Abilities {
     pub(super) fn layout(&self) -> Option<Layout> {
         let kind = self.kind();
         let info = DeviceInfo {
-            identity: self.identity.clone(),
+            identity: CleanText::new(&self.identity).to_string(),
             kind,
             name: CleanText::new(&self.name),
             bus: CleanText::new(&self.bus),
@@ -116,33 +199,151 @@ impl Abilities {
         let mut layout = Layout {
             info,
             routes: HashMap::new(),
+            tells_contacts: Contacts::None,
             contacts: 0,
             contact_count: 0,
             extras: Vec::new(),
+            in_range: None,
         };
         for &code in &self.keys {
-            // A touch panel repeats its first contact as a pen with buttons.
-            if kind != DeviceKind::Glass || code < BTN_MISC {
-                let name = key_name(kind, code, |axis| self.axis(axis).is_some());
+            if let Some(name) = self.key_name(kind, code) {
                 layout.plain(EV_KEY, code, name, ControlKind::Button);
             }
         }
-        for &code in &self.relative {
-            layout.plain(EV_REL, code, relative_name(code), ControlKind::Relative);
+        for &code in &self.switches {
+            layout.plain(EV_SW, code, names::switch(code), ControlKind::Button);
         }
-        for &AbsAxis { code, grain, .. } in &self.axes {
-            if let Some(range) = self.axis(code).filter(|_| code < ABS_MT_FIRST) {
+        for &code in &self.relative {
+            layout.plain(EV_REL, code, names::relative(code), ControlKind::Relative);
+        }
+        self.add_place(kind, &mut layout);
+        for axis in self.axes.iter().filter(|axis| axis.code < ABS_MT_FIRST) {
+            if !layout.routes.contains_key(&(EV_ABS, axis.code)) && !self.repeats_contact(axis.code)
+            {
                 let before = layout.info.controls.len();
-                layout.axis(kind, code, range);
-                layout.info.controls[before..].iter_mut().for_each(|c| c.grain = grain);
+                self.add_axis(kind, axis, &mut layout);
+                layout.info.controls[before..].iter_mut().for_each(|c| c.grain = axis.grain);
             }
         }
         self.add_contacts(&mut layout);
         (!layout.info.controls.is_empty()).then_some(layout)
     }
 
+    /// A panel repeats its first contact as one of a panel that has no other.
+    fn repeats_contact(&self, code: u16) -> bool {
+        let has_many = self.axis(ABS_MT_POSITION_X).is_some() || self.axis(ABS_MT_SLOT).is_some();
+        has_many && matches!(code, ABS_X | ABS_Y | ABS_PRESSURE)
+    }
+
+    /// What a key is called; `None` for what is told elsewhere.
+    fn key_name(&self, kind: DeviceKind, code: u16) -> Option<String> {
+        if self.is_pen()
+            && let Some(name) = names::pen_button(code)
+        {
+            return Some(name.to_owned());
+        }
+        if kind == DeviceKind::Glass && TOUCHES.contains(&code) {
+            let is_contact =
+                self.is_single_touch() && code == BTN_TOUCH && !self.repeats_contact(ABS_X);
+            return is_contact.then(|| "contact-1".to_owned());
+        }
+        // Pads with analogue triggers report a button for each as well; it is named
+        // apart from the trigger itself.
+        let name = match code {
+            BTN_TL2 if kind == DeviceKind::Pad && self.has_trigger("trigger-l") => {
+                "trigger-l-button".to_owned()
+            }
+            BTN_TR2 if kind == DeviceKind::Pad && self.has_trigger("trigger-r") => {
+                "trigger-r-button".to_owned()
+            }
+            _ => names::button(kind, code),
+        };
+        Some(name)
+    }
+
+    fn has_trigger(&self, name: &str) -> bool {
+        self.axes.iter().any(|axis| self.pad_axis(axis.code).is_some_and(|(its, _)| its == name))
+    }
+
+    /// The axes of a pad: what it is called, and whether it rests at one end. The
+    /// right stick is on RX and RY and the triggers on Z and RZ or, without RX and RY,
+    /// the stick on Z and RZ; triggers may also be GAS and BRAKE, or the third hat
+    /// (`Documentation/input/gamepad.rst`).
+    fn pad_axis(&self, code: u16) -> Option<(&'static str, bool)> {
+        let has_right = self.has_axes([ABS_RX, ABS_RY]);
+        let is_on_z = !has_right && self.has_axes([ABS_Z, ABS_RZ]);
+        Some(match code {
+            ABS_X => ("stick-l-x", false),
+            ABS_Y => ("stick-l-y", false),
+            ABS_RX if has_right => ("stick-r-x", false),
+            ABS_RY if has_right => ("stick-r-y", false),
+            ABS_Z if is_on_z => ("stick-r-x", false),
+            ABS_RZ if is_on_z => ("stick-r-y", false),
+            ABS_Z => ("trigger-l", true),
+            ABS_RZ => ("trigger-r", true),
+            ABS_BRAKE if is_on_z || !self.has_axes([ABS_Z]) => ("trigger-l", true),
+            ABS_GAS if is_on_z || !self.has_axes([ABS_RZ]) => ("trigger-r", true),
+            ABS_HAT2Y => ("trigger-l", true),
+            ABS_HAT2X => ("trigger-r", true),
+            _ => return None,
+        })
+    }
+
+    /// The place of a pointer, or of the only finger of a panel.
+    fn add_place(&self, kind: DeviceKind, layout: &mut Layout) {
+        let is_pointer = kind == DeviceKind::Mouse && !self.relative.contains(&0);
+        let is_finger = kind == DeviceKind::Glass && !self.repeats_contact(ABS_X);
+        if !self.has_place() || !(is_pointer || is_finger) {
+            return;
+        }
+        let prefix = if is_finger { "contact-1-" } else { "" };
+        let place = |(min, max)| ControlKind::Position { min, max };
+        for (code, axis) in [(ABS_X, "x"), (ABS_Y, "y")] {
+            let (kind, grain) = self.part(code, place);
+            layout.plain(EV_ABS, code, format!("{prefix}{axis}"), kind);
+            layout.grain_of_last(grain);
+        }
+        if is_finger && self.axis(ABS_PRESSURE).is_some() {
+            let pressed = |(min, max)| ControlKind::Trigger { min, max };
+            let (kind, grain) = self.part(ABS_PRESSURE, pressed);
+            layout.plain(EV_ABS, ABS_PRESSURE, format!("{prefix}pressure"), kind);
+            layout.grain_of_last(grain);
+        }
+        if is_pointer && !self.is_pen() {
+            layout.in_range = Some(layout.add("in-range".to_owned(), ControlKind::Button));
+        }
+    }
+
+    fn add_axis(&self, kind: DeviceKind, axis: &AbsAxis, layout: &mut Layout) {
+        let Some((min, max)) = self.axis(axis.code) else { return };
+        let centre = (i64::from(min) + i64::from(max) + 1).div_euclid(2) as i32;
+        let stick = ControlKind::Axis { min, centre: centre.min(max), max };
+        let trigger = ControlKind::Trigger { min, max };
+        let is_hat = (ABS_HAT0X..=ABS_HAT3Y).contains(&axis.code);
+        let named = self.pad_axis(axis.code).filter(|_| kind == DeviceKind::Pad);
+        if let Some((name, is_one_sided)) = named {
+            let control = if is_one_sided { trigger } else { stick };
+            return layout.plain(EV_ABS, axis.code, name.to_owned(), control);
+        }
+        if is_hat && (min, max) == (-1, 1) {
+            return layout.hat(kind, axis.code);
+        }
+        // One that was found at its lower end, and has been reported, rests there.
+        let rests_low = axis.value == min && axis.value != 0;
+        let is_one_sided = names::is_one_sided(axis.code) || rests_low;
+        let control = if is_one_sided { trigger } else { stick };
+        layout.plain(EV_ABS, axis.code, names::axis(axis.code), control);
+    }
+
     fn add_contacts(&self, layout: &mut Layout) {
-        let Some((_, last)) = self.axis(ABS_MT_SLOT) else { return };
+        let slots = self.axis(ABS_MT_SLOT).map(|(_, last)| last);
+        (layout.tells_contacts, layout.contact_count) = match slots {
+            Some(last) => (Contacts::Slots, last.saturating_add(1).clamp(0, MAX_CONTACTS) as u16),
+            None if self.axis(ABS_MT_POSITION_X).is_some() => {
+                (Contacts::Listed, ANONYMOUS_CONTACTS)
+            }
+            None => return,
+        };
         let place = |(min, max)| ControlKind::Position { min, max };
         let x = self.part(ABS_MT_POSITION_X, place);
         let y = self.part(ABS_MT_POSITION_Y, place);
@@ -150,7 +351,6 @@ impl Abilities {
         let extras = EXTRAS.iter().filter(|(code, _)| self.axis(*code).is_some());
         layout.extras = extras.clone().map(|(code, _)| *code).collect();
         layout.contacts = layout.info.controls.len() as u16;
-        layout.contact_count = (last.saturating_add(1)).clamp(0, MAX_CONTACTS) as u16;
         for n in 1..=layout.contact_count {
             layout.add(format!("contact-{n}"), ControlKind::Button);
             layout.add_with(format!("contact-{n}-x"), x);
@@ -176,8 +376,14 @@ impl Layout {
     }
 
     fn add_with(&mut self, code: String, (kind, grain): (ControlKind, AxisInfo)) {
-        let control = self.add(code, kind);
-        self.info.controls[usize::from(control)].grain = grain;
+        self.add(code, kind);
+        self.grain_of_last(grain);
+    }
+
+    fn grain_of_last(&mut self, grain: AxisInfo) {
+        if let Some(last) = self.info.controls.last_mut() {
+            last.grain = grain;
+        }
     }
 
     fn add(&mut self, code: String, kind: ControlKind) -> u16 {
@@ -185,126 +391,32 @@ impl Layout {
         self.info.controls.len() as u16 - 1
     }
 
+    fn has(&self, name: &str) -> bool {
+        self.info.controls.iter().any(|control| control.code == name)
+    }
+
     fn plain(&mut self, event: u16, code: u16, name: String, kind: ControlKind) {
         // Two codes may mean the same thing; the second goes by its number.
-        let is_taken = self.info.controls.iter().any(|control| control.code == name);
-        let name = if is_taken { format!("code-{event}-{code}") } else { name };
+        let name = if self.has(&name) { format!("code-{event}-{code}") } else { name };
         let control = self.add(name, kind);
         self.routes.insert((event, code), Route::Plain(control));
     }
 
-    fn axis(&mut self, kind: DeviceKind, code: u16, (min, max): (i32, i32)) {
-        let centre = (i64::from(min) + i64::from(max) + 1).div_euclid(2) as i32;
-        let stick = ControlKind::Axis { min, centre: centre.min(max), max };
-        let trigger = ControlKind::Trigger { min, max };
-        let (name, control) = match (kind, code) {
-            (DeviceKind::Glass, _) => return,
-            (DeviceKind::Pad, 0x00) => ("stick-l-x", stick),
-            (DeviceKind::Pad, 0x01) => ("stick-l-y", stick),
-            (DeviceKind::Pad, 0x02) => ("trigger-l", trigger),
-            (DeviceKind::Pad, 0x03) => ("stick-r-x", stick),
-            (DeviceKind::Pad, 0x04) => ("stick-r-y", stick),
-            (DeviceKind::Pad, 0x05) => ("trigger-r", trigger),
-            (DeviceKind::Pad, 0x10) => return self.hat(code, "dpad-left", "dpad-right"),
-            (DeviceKind::Pad, 0x11) => return self.hat(code, "dpad-up", "dpad-down"),
-            _ => return self.plain(EV_ABS, code, format!("axis-{code}"), stick),
+    /// The buttons of a hat: the first one is the cross of a pad.
+    fn hat(&mut self, kind: DeviceKind, code: u16) {
+        let which = (code - ABS_HAT0X) / 2 + 1;
+        let prefix = match (kind, which) {
+            (DeviceKind::Pad, 1) => "dpad".to_owned(),
+            (_, 1) => "hat".to_owned(),
+            _ => format!("hat-{which}"),
         };
-        self.plain(EV_ABS, code, name.to_owned(), control);
-    }
-
-    fn hat(&mut self, code: u16, negative: &str, positive: &str) {
-        let negative = self.add(negative.to_owned(), ControlKind::Button);
-        let positive = self.add(positive.to_owned(), ControlKind::Button);
+        let sides = if code.is_multiple_of(2) { ["left", "right"] } else { ["up", "down"] };
+        let [negative, positive] = sides.map(|side| {
+            let name = format!("{prefix}-{side}");
+            // A pad may report its cross in both ways.
+            let name = if self.has(&name) { format!("code-{EV_ABS}-{code}-{side}") } else { name };
+            self.add(name, ControlKind::Button)
+        });
         self.routes.insert((EV_ABS, code), Route::Hat(negative, positive));
     }
-}
-
-fn relative_name(code: u16) -> String {
-    match code {
-        0 => "x".to_owned(),
-        1 => "y".to_owned(),
-        6 => "wheel-x".to_owned(),
-        8 => "wheel-y".to_owned(),
-        _ => format!("relative-{code}"),
-    }
-}
-
-/// Pads with analogue triggers report a button for each as well; it is named
-/// apart from the trigger itself.
-fn key_name(kind: DeviceKind, code: u16, has_axis: impl Fn(u16) -> bool) -> String {
-    let name = match code {
-        0x138 if has_axis(0x02) => Some("trigger-l-button"),
-        0x139 if has_axis(0x05) => Some("trigger-r-button"),
-        _ if kind == DeviceKind::Mouse => mouse_button(code),
-        _ => key(code).or(pad_button(code)),
-    };
-    name.map_or_else(|| format!("button-{code}"), str::to_owned)
-}
-
-fn mouse_button(code: u16) -> Option<&'static str> {
-    Some(match code {
-        0x110 => "left",
-        0x111 => "right",
-        0x112 => "middle",
-        0x113 | 0x116 => "back",
-        0x114 | 0x115 => "forward",
-        _ => return None,
-    })
-}
-
-fn pad_button(code: u16) -> Option<&'static str> {
-    Some(match code {
-        0x130 => "south",
-        0x131 => "east",
-        0x133 => "north",
-        0x134 => "west",
-        0x136 => "shoulder-l",
-        0x137 => "shoulder-r",
-        0x138 => "trigger-l",
-        0x139 => "trigger-r",
-        0x13a => "select",
-        0x13b => "start",
-        0x13c => "mode",
-        0x13d => "thumb-l",
-        0x13e => "thumb-r",
-        0x220 => "dpad-up",
-        0x221 => "dpad-down",
-        0x222 => "dpad-left",
-        0x223 => "dpad-right",
-        _ => return None,
-    })
-}
-
-/// Linux key codes (`input-event-codes.h`) as W3C UI Events `code` values,
-/// which name the same places.
-#[rustfmt::skip]
-fn key(code: u16) -> Option<&'static str> {
-    const FIRST: [&str; 88] = [
-        "Escape", "Digit1", "Digit2", "Digit3", "Digit4", "Digit5", "Digit6", "Digit7", "Digit8",
-        "Digit9", "Digit0", "Minus", "Equal", "Backspace", "Tab", "KeyQ", "KeyW", "KeyE", "KeyR",
-        "KeyT", "KeyY", "KeyU", "KeyI", "KeyO", "KeyP", "BracketLeft", "BracketRight", "Enter",
-        "ControlLeft", "KeyA", "KeyS", "KeyD", "KeyF", "KeyG", "KeyH", "KeyJ", "KeyK", "KeyL",
-        "Semicolon", "Quote", "Backquote", "ShiftLeft", "Backslash", "KeyZ", "KeyX", "KeyC",
-        "KeyV", "KeyB", "KeyN", "KeyM", "Comma", "Period", "Slash", "ShiftRight",
-        "NumpadMultiply", "AltLeft", "Space", "CapsLock", "F1", "F2", "F3", "F4", "F5", "F6",
-        "F7", "F8", "F9", "F10", "NumLock", "ScrollLock", "Numpad7", "Numpad8", "Numpad9",
-        "NumpadSubtract", "Numpad4", "Numpad5", "Numpad6", "NumpadAdd", "Numpad1", "Numpad2",
-        "Numpad3", "Numpad0", "NumpadDecimal", "", "", "IntlBackslash", "F11", "F12",
-    ];
-    const REST: [(u16, &str); 39] = [
-        (89, "IntlRo"), (96, "NumpadEnter"), (97, "ControlRight"), (98, "NumpadDivide"),
-        (99, "PrintScreen"), (100, "AltRight"), (102, "Home"), (103, "ArrowUp"), (104, "PageUp"),
-        (105, "ArrowLeft"), (106, "ArrowRight"), (107, "End"), (108, "ArrowDown"),
-        (109, "PageDown"), (110, "Insert"), (111, "Delete"), (113, "AudioVolumeMute"),
-        (114, "AudioVolumeDown"), (115, "AudioVolumeUp"), (117, "NumpadEqual"), (119, "Pause"),
-        (121, "NumpadComma"), (124, "IntlYen"), (125, "MetaLeft"), (126, "MetaRight"),
-        (127, "ContextMenu"), (163, "MediaTrackNext"), (164, "MediaPlayPause"),
-        (165, "MediaTrackPrevious"), (166, "MediaStop"), (183, "F13"), (184, "F14"),
-        (185, "F15"), (186, "F16"), (187, "F17"), (188, "F18"), (189, "F19"), (190, "F20"),
-        (191, "F21"),
-    ];
-    const LAST: [(u16, &str); 3] = [(192, "F22"), (193, "F23"), (194, "F24")];
-    let first = usize::from(code).checked_sub(1).and_then(|at| FIRST.get(at));
-    let rest = || REST.iter().chain(&LAST).find(|(known, _)| *known == code).map(|(_, name)| name);
-    first.filter(|name| !name.is_empty()).or_else(rest).copied()
 }

@@ -6,12 +6,12 @@ use super::{
     ioctl,
     layout::{
         ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TOOL_TYPE, ABS_MT_TRACKING_ID,
-        Abilities, AbsAxis, MT_TOOL_PALM,
+        Abilities, AbsAxis, Contacts, MT_TOOL_PALM,
     },
 };
 use evdev::BusType;
 use evdev::raw_stream::RawDevice;
-use gtrig_core::{AxisInfo, DeviceInfo, DeviceKind, Nanos};
+use gtrig_core::{AxisInfo, DeviceInfo, Nanos};
 use std::{
     fs::OpenOptions,
     io,
@@ -33,6 +33,8 @@ pub(super) struct Node {
     /// its tool, where the panel tells it.
     slot_codes: Vec<u16>,
     tells_tools: bool,
+    private: Option<Private>,
+    has_switches: bool,
     /// How often the state was another one than events told, in a row.
     untold: u8,
     is_grabbed: bool,
@@ -48,6 +50,32 @@ struct Settled {
 
 /// So often the state is asked for again, if something was reported meanwhile.
 const TRIES: usize = 32;
+
+/// Why a device is not listened to without an express wish.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Private {
+    /// What is typed into it could be read.
+    Types,
+    /// It moves the pointer of this machine.
+    Mouse,
+}
+
+impl Private {
+    pub(super) const fn words(self) -> &'static str {
+        match self {
+            Private::Types => "what is typed on it could be read",
+            Private::Mouse => "it moves the pointer",
+        }
+    }
+
+    fn of(abilities: &Abilities) -> Option<Private> {
+        match abilities {
+            _ if abilities.types() => Some(Private::Types),
+            _ if abilities.is_desk_mouse() => Some(Private::Mouse),
+            _ => None,
+        }
+    }
+}
 
 /// What a look at a silent node found.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -65,7 +93,9 @@ impl Node {
         ioctl::use_monotonic_clock(&device)?;
         let abilities = abilities(&device)?;
         let Some(layout) = abilities.layout() else { return Ok(None) };
-        let (info, slots) = (layout.info.clone(), usize::from(layout.contact_count));
+        let info = layout.info.clone();
+        let has_slots = layout.tells_contacts == Contacts::Slots;
+        let slots = if has_slots { usize::from(layout.contact_count) } else { 0 };
         let places = [ABS_MT_TRACKING_ID, ABS_MT_POSITION_X, ABS_MT_POSITION_Y];
         let slot_codes = places.into_iter().chain(layout.extras.iter().copied()).collect();
         let tells_tools = abilities.axes.iter().any(|axis| axis.code == ABS_MT_TOOL_TYPE);
@@ -76,6 +106,8 @@ impl Node {
             slots,
             slot_codes,
             tells_tools,
+            private: Private::of(&abilities),
+            has_switches: !abilities.switches.is_empty(),
             untold: 0,
             is_grabbed: false,
         }))
@@ -85,8 +117,9 @@ impl Node {
         &self.info
     }
 
-    pub(super) fn kind(&self) -> DeviceKind {
-        self.info.kind
+    /// Why it is not listened to without an express wish; `None` if it is.
+    pub(super) fn is_private(&self) -> Option<Private> {
+        self.private
     }
 
     pub(super) fn fd(&self) -> BorrowedFd<'_> {
@@ -232,7 +265,11 @@ impl Node {
     fn state(&self) -> io::Result<State> {
         let down = self.device.get_key_state()?.iter().map(|key| key.0).collect();
         let axes = self.device.get_absinfo()?.map(|(code, info)| (code.0, info.value())).collect();
-        Ok(State { down, axes, slots: self.slots()? })
+        let on = match self.has_switches {
+            true => self.device.get_switch_state()?.iter().map(|switch| switch.0).collect(),
+            false => Vec::new(),
+        };
+        Ok(State { down, on, axes, slots: self.slots()? })
     }
 
     fn slots(&self) -> io::Result<Vec<Slot>> {
@@ -302,11 +339,14 @@ fn abilities(device: &RawDevice) -> io::Result<Abilities> {
     let axis = |(code, info): (evdev::AbsoluteAxisCode, evdev::AbsInfo)| AbsAxis {
         code: code.0,
         range: (info.minimum(), info.maximum()),
+        value: info.value(),
         grain: AxisInfo { resolution: info.resolution(), flat: info.flat(), fuzz: info.fuzz() },
     };
     let axes: Vec<AbsAxis> = device.get_absinfo()?.map(axis).collect();
     debug_assert!(axes.iter().filter(|axis| axis.code == ABS_MT_SLOT).count() <= 1);
     let keys = device.supported_keys().into_iter().flat_map(|keys| keys.iter()).map(|k| k.0);
+    let switches = device.supported_switches().into_iter().flat_map(|all| all.iter());
+    let properties = device.properties().iter().map(|property| property.0);
     let relative = device.supported_relative_axes().into_iter().flat_map(|axes| axes.iter());
     Ok(Abilities {
         name,
@@ -314,6 +354,8 @@ fn abilities(device: &RawDevice) -> io::Result<Abilities> {
         bus: bus(id.bus_type()).to_owned(),
         keys: keys.collect(),
         relative: relative.map(|r| r.0).collect(),
+        switches: switches.map(|switch| switch.0).collect(),
+        properties: properties.collect(),
         axes,
     })
 }

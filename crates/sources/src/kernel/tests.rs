@@ -4,9 +4,9 @@
 use super::{
     Change,
     decode::{Decoder, Next, Raw, Slot, State},
-    layout::{Abilities, AbsAxis, Layout},
+    layout::{Abilities, AbsAxis, Layout, Route},
 };
-use gtrig_core::{AxisInfo, ControlKind, DeviceKind, Marks, Nanos};
+use gtrig_core::{AxisInfo, ControlInfo, ControlKind, DeviceKind, Keyword, Marks, Nanos};
 use rstest::rstest;
 
 const SYN: u16 = 0;
@@ -16,7 +16,8 @@ const SOUTH: u16 = 0x130;
 
 /// Axes of a code and a range each.
 fn axes(axes: &[(u16, i32, i32)]) -> Vec<AbsAxis> {
-    let axis = |&(code, min, max)| AbsAxis { code, range: (min, max), grain: AxisInfo::default() };
+    let grain = AxisInfo::default();
+    let axis = |&(code, min, max)| AbsAxis { code, range: (min, max), value: 0, grain };
     axes.iter().map(axis).collect()
 }
 
@@ -102,6 +103,138 @@ fn any_device_has_a_sound_layout(#[case] abilities: Abilities, #[case] kind: Opt
             assert!(min <= centre && centre <= max, "{control:?}");
         }
     }
+}
+
+/// What people plug in, by keys, axes and what else is said of it; and what becomes
+/// of it.
+#[rstest]
+#[case::a_right_stick_on_z_with_gas_and_brake(
+    &[0x130, 0x131, 0x138, 0x139], &[(0, 0, 255), (1, 0, 255), (2, 0, 255), (5, 0, 255), (9, 0, 255), (10, 0, 255)],
+    "pad south east trigger-l-button trigger-r-button stick-l-x| stick-l-y| stick-r-x| stick-r-y| trigger-r trigger-l")]
+#[case::triggers_on_the_third_hat(
+    &[0x130, 0x131], &[(0, -9, 9), (3, -9, 9), (4, -9, 9), (0x14, 0, 255), (0x15, 0, 255)],
+    "pad south east stick-l-x| stick-r-x| stick-r-y| trigger-r trigger-l")]
+#[case::no_south_button(&[0x131, 0x133], &[], "pad east north")]
+#[case::one_button_is_no_pad(&[0x130], &[], "other south")]
+#[case::a_flight_stick(
+    &[0x120, 0x121, 0x126], &[(0, 0, 1023), (1, 0, 1023), (5, 0, 255), (6, 0, 255), (0x10, -1, 1), (0x11, -1, 1), (0x12, -1, 1)],
+    "other trigger thumb base x| y| rz| throttle hat-left. hat-right. hat-up. hat-down. hat-2-left. hat-2-right.")]
+#[case::a_wheel_with_pedals(
+    &[0x120, 0x150, 0x151], &[(8, 0, 16383), (9, 0, 255), (10, 0, 255)],
+    "other trigger gear-down gear-up wheel| gas brake")]
+#[case::a_button_box(&[0x100, 0x101, 0x2c0, 0x2c1], &[], "other button-0 button-1 extra-1 extra-2")]
+#[case::a_keypad(&[71, 72, 73, 96], &[], "keys Numpad7 Numpad8 Numpad9 NumpadEnter")]
+#[case::a_power_button(&[116], &[], "other button-116")]
+#[case::a_remote(&[113, 114, 115, 164], &[], "other AudioVolumeMute AudioVolumeDown AudioVolumeUp MediaPlayPause")]
+#[case::a_pen(
+    &[0x140, 0x141, 0x14a, 0x14b, 0x14c], &[(0, 0, 9000), (1, 0, 6000), (0x18, 0, 2047), (0x1a, -60, 60)],
+    "mouse in-range rubber left right middle x@ y@ pressure tilt-x|")]
+#[case::an_absolute_pointer(
+    &[0x110, 0x111], &[(0, 0, 32767), (1, 0, 32767)], "mouse left right x@ y@ in-range.")]
+#[case::a_panel_for_one_finger(
+    &[0x14a], &[(0, 0, 4095), (1, 0, 4095), (0x18, 0, 255)],
+    "glass contact-1 contact-1-x@ contact-1-y@ contact-1-pressure")]
+#[case::a_touchpad_with_a_click(
+    &[0x110, 0x145, 0x14a], &[(0, 0, 99), (1, 0, 99), (0x2f, 0, 0), (0x35, 0, 99), (0x36, 0, 99), (0x39, 0, 9)],
+    "glass left contact-1. contact-1-x@. contact-1-y@.")]
+#[case::a_panel_with_a_stick_and_keys(
+    &[30, 0x130, 0x14a], &[(0, 0, 99), (1, 0, 99), (3, -5, 5), (4, -5, 5), (0x2f, 0, 0), (0x35, 0, 99), (0x36, 0, 99)],
+    "glass KeyA south rx| ry| contact-1. contact-1-x@. contact-1-y@.")]
+fn a_device_is_what_its_codes_say(
+    #[case] keys: &[u16],
+    #[case] its_axes: &[(u16, i32, i32)],
+    #[case] expected: &str,
+) {
+    let abilities = Abilities { keys: keys.to_vec(), axes: axes(its_axes), ..Abilities::default() };
+    let layout = abilities.layout().unwrap();
+    let routes: Vec<u16> = layout
+        .routes
+        .values()
+        .filter_map(|route| match *route {
+            Route::Plain(control) => Some(control),
+            Route::Hat(..) => None,
+        })
+        .collect();
+    let word = |(n, control): (usize, &ControlInfo)| {
+        let kind = match control.kind {
+            ControlKind::Axis { .. } => "|",
+            ControlKind::Position { .. } => "@",
+            _ => "",
+        };
+        // A hat and a contact have no code of their own.
+        let own = if routes.contains(&(n as u16)) { "" } else { "." };
+        format!(" {}{kind}{own}", control.code)
+    };
+    let controls: String = layout.info.controls.iter().enumerate().map(word).collect();
+    assert_eq!(format!("{}{controls}", layout.info.kind.word()), expected);
+}
+
+/// A lever that was found at its lower end rests there; one that reads 0 may just
+/// not have been reported.
+#[rstest]
+#[case::at_its_lower_end(-512, true)]
+#[case::in_between(-100, false)]
+#[case::not_reported(0, false)]
+fn an_axis_that_rests_at_an_end_is_one_sided(#[case] value: i32, #[case] is_trigger: bool) {
+    let lever = AbsAxis { value, ..axes(&[(2, -512, 511)])[0] };
+    let layout = Abilities { axes: vec![lever], ..Abilities::default() }.layout().unwrap();
+    let kind = layout.info.controls[0].kind;
+    assert_eq!(matches!(kind, ControlKind::Trigger { .. }), is_trigger, "{kind:?}");
+}
+
+#[rstest]
+#[case::keyboard(&(1..120).collect::<Vec<u16>>(), true)]
+#[case::keypad(&[71, 96], true)]
+#[case::half_a_keyboard(&[16, 17, 18], true)]
+#[case::letters_on_a_panel(&[30, 0x14a], true)]
+#[case::arrows_and_enter(&[28, 103, 105, 106, 108], false)]
+#[case::remote(&[113, 164], false)]
+#[case::pad(&[0x130, 0x131], false)]
+fn what_types_is_private(#[case] keys: &[u16], #[case] types: bool) {
+    assert_eq!(Abilities { keys: keys.to_vec(), ..Abilities::default() }.types(), types);
+}
+
+#[test]
+fn switches_and_fine_wheels_have_names() {
+    let abilities = Abilities {
+        switches: vec![0, 1, 0x1f],
+        relative: vec![0x0b, 0x0c, 7],
+        ..Abilities::default()
+    };
+    let layout = abilities.layout().unwrap();
+    let expected = ["lid", "tablet-mode", "switch-31", "wheel-y-fine", "wheel-x-fine", "dial"];
+    assert_eq!(names(&layout), expected);
+}
+
+/// A panel that lists its contacts in every packet.
+#[test]
+fn listed_contacts_are_told_apart() {
+    let axes = axes(&[(0x35, 0, 99), (0x36, 0, 99)]);
+    let layout = Abilities { axes, ..Abilities::default() }.layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let touch = |x| [(ABS, 0x35, x), (ABS, 0x36, 5), (SYN, 2, 0)];
+    let two = [touch(10), touch(90)].concat();
+    let one = touch(88).to_vec();
+    let packet = |mut events: Vec<(u16, u16, i32)>| {
+        events.push((SYN, 0, 0));
+        events
+    };
+    let mut said = |events| run(&mut decoder, &layout, &packet(events)).0;
+    assert_eq!(said(two).len(), 6);
+    assert_eq!(said(one), ["contact-1=0", "contact-2-x=88"]);
+    assert_eq!(said(vec![(SYN, 2, 0)]), ["contact-2=0"]);
+    assert_eq!(said(vec![]), [""; 0]);
+}
+
+/// A pointer that is always somewhere is in range once it has said where.
+#[test]
+fn an_absolute_pointer_comes_into_range() {
+    let axes = axes(&[(0, 0, 99), (1, 0, 99)]);
+    let layout = Abilities { keys: vec![0x110], axes, ..Abilities::default() }.layout().unwrap();
+    let mut decoder = Decoder::new(layout.clone());
+    let (said, _) =
+        run(&mut decoder, &layout, &[(ABS, 0, 7), (SYN, 0, 0), (ABS, 1, 8), (SYN, 0, 0)]);
+    assert_eq!(said, ["x=7", "in-range=1", "y=8"]);
 }
 
 #[test]
@@ -265,7 +398,7 @@ fn pressure_and_size_are_reported_where_a_panel_knows_them() {
     let mut abilities = glass();
     let grain = AxisInfo { resolution: 12, ..AxisInfo::default() };
     for (code, range) in [(0x3a, (0, 255)), (0x30, (0, 15))] {
-        abilities.axes.push(AbsAxis { code, range, grain });
+        abilities.axes.push(AbsAxis { code, range, value: 0, grain });
     }
     let layout = abilities.layout().unwrap();
     let mut decoder = Decoder::new(layout.clone());

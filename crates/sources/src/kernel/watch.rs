@@ -2,9 +2,9 @@
 
 use super::{
     Change, Heard, NodeId, Wanted, ioctl,
-    node::{Look, Node},
+    node::{Look, Node, Private},
 };
-use gtrig_core::{DeviceKind, Nanos, Presence};
+use gtrig_core::{Nanos, Presence};
 use nix::{
     poll::{PollFd, PollFlags, PollTimeout, poll},
     sys::inotify::{AddWatchFlags, InitFlags, Inotify},
@@ -21,9 +21,9 @@ use std::{
 /// How long the thread waits before it looks whether anybody still listens.
 const WAIT_MS: u16 = 500;
 
-/// For so long it waits to see whether a device goes that lets all its keys go: the
-/// kernel takes it away within a fraction of that.
-const HOLD_BACK_MS: u16 = 5;
+/// For so long it waits to see whether a device goes that lets all its keys go: a
+/// kernel takes it away within a fraction of that, but a slow machine may be slow.
+const HOLD_BACK: Nanos = Nanos::from_millis(80);
 
 /// After so long without a word a node is looked at, and then again.
 const LOOK: Nanos = Nanos::from_millis(1000);
@@ -40,6 +40,8 @@ pub(super) struct Watch {
     nodes: BTreeMap<OsString, Open>,
     /// Nodes that may not be read, and since when; `None` once that was said.
     refused: BTreeMap<OsString, Option<Nanos>>,
+    /// Devices that are not listened to, and why.
+    left_alone: Vec<(String, Private)>,
     next_id: u64,
     to: Sender<Heard>,
 }
@@ -61,6 +63,7 @@ impl Watch {
             is_watched: false,
             nodes: BTreeMap::new(),
             refused: BTreeMap::new(),
+            left_alone: Vec::new(),
             next_id: 0,
             to,
         };
@@ -103,11 +106,25 @@ impl Watch {
                 self.folder.display()
             )));
         }
+        self.tell_left_alone();
         while while_alive.strong_count() > 0 {
             if self.wait().is_err() {
                 return;
             }
         }
+    }
+
+    /// Says which devices are not listened to.
+    fn tell_left_alone(&mut self) {
+        if self.left_alone.is_empty() {
+            return;
+        }
+        let of = |(name, why): (String, Private)| format!("{name} ({})", why.words());
+        let names: Vec<String> = self.left_alone.drain(..).map(of).collect();
+        self.say(Heard::Trouble(format!(
+            "left alone: {}; `--kernel all` listens to them too",
+            names.join(", ")
+        )));
     }
 
     /// Opens what is in the folder.
@@ -129,7 +146,7 @@ impl Watch {
     /// Waits once, and handles what came.
     fn wait(&mut self) -> io::Result<()> {
         let holds_back = self.nodes.values().any(|open| open.node.holds_back());
-        let wait_ms = if holds_back { HOLD_BACK_MS } else { WAIT_MS };
+        let wait_ms = if holds_back { HOLD_BACK.as_millis() as u16 } else { WAIT_MS };
         let ready: Vec<OsString> = {
             let mut fds = vec![PollFd::new(self.inotify.as_fd(), PollFlags::POLLIN)];
             let nodes = self.nodes.values();
@@ -147,7 +164,8 @@ impl Watch {
         }
         let now = ioctl::monotonic_now()?;
         let silent = |(name, open): (&OsString, &Open)| {
-            let is_due = open.node.holds_back() || now.0 >= open.heard.0 + LOOK.0;
+            let wait = if open.node.holds_back() { HOLD_BACK } else { LOOK };
+            let is_due = now.0 >= open.heard.0 + wait.0;
             (is_due && !ready.contains(name)).then(|| name.clone())
         };
         let silent: Vec<OsString> = self.nodes.iter().filter_map(silent).collect();
@@ -229,8 +247,10 @@ impl Watch {
     /// that it is there.
     fn open(&mut self, name: &OsString) -> io::Result<()> {
         let Some(mut node) = Node::open(&self.folder.join(name))? else { return Ok(()) };
-        let private = matches!(node.kind(), DeviceKind::Keys | DeviceKind::Mouse);
-        if private && self.wanted == Wanted::NoKeysNorMice {
+        if self.wanted == Wanted::NoKeysNorMice
+            && let Some(why) = node.is_private()
+        {
+            self.left_alone.push((node.info().name.to_string(), why));
             return Ok(());
         }
         let mut changes = Vec::new();
