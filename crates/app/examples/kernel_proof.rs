@@ -11,8 +11,9 @@ fn main() -> std::process::ExitCode {
     let args: Vec<&str> = args.iter().map(String::as_str).collect();
     let result = match args[..] {
         ["play", sent] => proof::play(sent.as_ref()),
+        ["list"] => proof::list(),
         ["check", sent, take] => proof::check(sent.as_ref(), take.as_ref()),
-        _ => Err(anyhow::anyhow!("usage: kernel_proof play SENT | check SENT TAKE")),
+        _ => Err(anyhow::anyhow!("usage: kernel_proof play SENT | list | check SENT TAKE")),
     };
     match result {
         Ok(()) => std::process::ExitCode::SUCCESS,
@@ -30,8 +31,8 @@ fn main() {}
 mod proof {
     use anyhow::{Context, ensure};
     use input_linux::{
-        AbsoluteAxis, AbsoluteInfo, AbsoluteInfoSetup, EventKind, InputId, Key, RelativeAxis,
-        UInputHandle, sys,
+        AbsoluteAxis, AbsoluteInfo, AbsoluteInfoSetup, EvdevHandle, EventKind, InputId, Key,
+        RelativeAxis, UInputHandle, sys,
     };
     use nix::time::{ClockId, clock_gettime};
     use serde::{Deserialize, Serialize};
@@ -164,8 +165,56 @@ mod proof {
         panel(&mut log)?;
         replaced_driver(&mut log)?;
         storm()?;
+        flicker()?;
+        busy_while_opened(&mut log)?;
+        long_packets(&mut log)?;
+        lost_fingers()?;
+        grabbed()?;
+        prompt(sent)?;
         fs::write(sent, serde_json::to_vec(&log)?)?;
         println!("{} values sent", log.len());
+        Ok(())
+    }
+
+    /// Has the program list a pad and a pen that are plugged in.
+    pub fn list() -> anyhow::Result<()> {
+        let _pad = pad("proof listed")?;
+        let axes = [
+            (AbsoluteAxis::X, 0, 9000),
+            (AbsoluteAxis::Y, 0, 6000),
+            (AbsoluteAxis::Pressure, 0, 2047),
+        ];
+        let keys = [Key::ButtonToolPen, Key::ButtonTouch, Key::ButtonStylus];
+        let _pen = Made::new(
+            "proof pen",
+            &Abilities { keys: &keys, axes: &axes, ..Abilities::default() },
+        )?;
+        let output = std::process::Command::new("gtrig").args(["devices", "--json"]).output()?;
+        let text = String::from_utf8(output.stdout)?;
+        let devices: Vec<serde_json::Value> =
+            text.lines().map(serde_json::from_str).collect::<Result<_, _>>()?;
+        let named = |name: &str| {
+            devices
+                .iter()
+                .find(|device| device["name"] == name)
+                .with_context(|| format!("{name} is not listed: {text}"))
+        };
+        ensure!(named("proof listed")?["kind"] == "pad", "{text}");
+        let pen = named("proof pen")?;
+        let controls: Vec<_> = pen["controls"]
+            .as_array()
+            .into_iter()
+            .flatten()
+            .filter_map(|c| c["control"].as_str())
+            .collect();
+        ensure!(
+            pen["kind"] == "mouse"
+                && controls == ["in-range", "left", "right", "x", "y", "pressure"],
+            "{pen}"
+        );
+        let typing = devices.iter().filter(|device| device["left_alone"].is_string()).count();
+        ensure!(typing > 0, "no keyboard is left alone: {text}");
+        println!("{} devices listed, {typing} of them left alone by default", devices.len());
         Ok(())
     }
 
@@ -189,15 +238,152 @@ mod proof {
         again.send(log, &[(KEY, SOUTH, 1)], &[("south", 1)])?;
         again.send(log, &[(KEY, SOUTH, 0)], &[("south", 0)])?;
         sleep(Duration::from_millis(100));
-        // Many times in a row, faster than anybody can.
         drop(again);
-        for _ in 0..20 {
+        Ok(())
+    }
+
+    /// Plugged in and out many times in a row, faster than anybody can.
+    fn flicker() -> anyhow::Result<()> {
+        for n in 0..200 {
             let handle = UInputHandle::new(File::options().write(true).open("/dev/uinput")?);
             handle.set_evbit(KEY)?;
             handle.set_keybit(Key::ButtonSouth)?;
             let id = InputId { bustype: 3, vendor: 0x6b71, product: 2, version: 1 };
             handle.create(&id, b"proof flicker", 0, &[])?;
+            sleep(Duration::from_micros(n * 50));
         }
+        sleep(Duration::from_millis(300));
+        Ok(())
+    }
+
+    /// A device that reports from the moment it is there, every few milliseconds,
+    /// while it is found and opened.
+    fn busy_while_opened(log: &mut Vec<Sent>) -> anyhow::Result<()> {
+        let handle = UInputHandle::new(File::options().write(true).open("/dev/uinput")?);
+        handle.set_evbit(ABS)?;
+        handle.set_evbit(KEY)?;
+        handle.set_keybit(Key::ButtonSouth)?;
+        handle.set_keybit(Key::ButtonEast)?;
+        handle.set_absbit(AbsoluteAxis::X)?;
+        let info = AbsoluteInfo { minimum: -32768, maximum: 32767, ..AbsoluteInfo::default() };
+        let setup = AbsoluteInfoSetup { axis: AbsoluteAxis::X, info };
+        let id = InputId { bustype: 3, vendor: 0x6b71, product: 3, version: 1 };
+        handle.create(&id, b"proof busy", 0, &[setup])?;
+        let busy = Made { name: "proof busy", handle };
+        for n in 1..=150 {
+            busy.packet(&[(ABS, 0, n * 10), (KEY, SOUTH, n % 2)])?;
+            sleep(Duration::from_millis(4));
+        }
+        sleep(Duration::from_millis(300));
+        busy.send(log, &[(KEY, Key::ButtonEast as u16, 1)], &[("east", 1)])?;
+        busy.send(log, &[(KEY, Key::ButtonEast as u16, 0)], &[("east", 0)])?;
+        sleep(Duration::from_millis(100));
+        Ok(())
+    }
+
+    /// Packets that the kernel's buffer does not hold: it cuts them, and closes the
+    /// parts as it closes what it makes up. Among them releases of all that is held.
+    fn long_packets(log: &mut Vec<Sent>) -> anyhow::Result<()> {
+        let keys: Vec<Key> = (0x2c0..0x2c0 + 24)
+            .map(|code| Key::from_code(code).context("a button"))
+            .collect::<Result<_, _>>()?;
+        let abilities = Abilities { keys: &keys, ..Abilities::default() };
+        let many = Made::new("proof many", &abilities)?;
+        let names: Vec<String> = (1..=24).map(|n| format!("extra-{n}")).collect();
+        for count in 1..=24usize {
+            for value in [1, 0] {
+                let events: Vec<_> = (0..count).map(|n| (KEY, 0x2c0 + n as u16, value)).collect();
+                let said: Vec<_> =
+                    names[..count].iter().map(|name| (name.as_str(), value)).collect();
+                many.send(log, &events, &said)?;
+                // Releases may wait to be told from those of a device that goes.
+                sleep(Duration::from_millis(120));
+            }
+        }
+        Ok(())
+    }
+
+    /// More than the queue holds, while one finger is replaced and one turns out to
+    /// be a palm.
+    fn lost_fingers() -> anyhow::Result<()> {
+        let axes = [
+            (AbsoluteAxis::MultitouchSlot, 0, 3),
+            (AbsoluteAxis::MultitouchTrackingId, 0, 65535),
+            (AbsoluteAxis::MultitouchPositionX, 0, 9999),
+            (AbsoluteAxis::MultitouchPositionY, 0, 9999),
+            (AbsoluteAxis::MultitouchToolType, 0, 2),
+        ];
+        let panel = Made::new("proof lost", &Abilities { axes: &axes, ..Abilities::default() })?;
+        let (slot, id, x, tool) = (0x2f, 0x39, 0x35, 0x37);
+        panel.packet(&[(ABS, slot, 0), (ABS, id, 10), (ABS, x, 100)])?;
+        panel.packet(&[(ABS, slot, 1), (ABS, id, 11), (ABS, x, 900)])?;
+        sleep(Duration::from_millis(200));
+        let mut events =
+            vec![(ABS, slot, 0), (ABS, id, -1), (EventKind::Synchronize, 0, 0), (ABS, id, 12)];
+        for n in 0..3_000 {
+            events.extend([(ABS, x, 1_000 + n), (EventKind::Synchronize, 0, 0)]);
+        }
+        events.extend([(ABS, slot, 1), (ABS, tool, 2)]);
+        panel.packet(&events)?;
+        sleep(Duration::from_millis(300));
+        Ok(())
+    }
+
+    /// The node of a device of this name.
+    fn node_of(name: &str) -> anyhow::Result<String> {
+        for entry in fs::read_dir("/sys/class/input")?.flatten() {
+            let node = entry.file_name().into_string().unwrap_or_default();
+            let its = fs::read_to_string(entry.path().join("device/name")).unwrap_or_default();
+            if node.starts_with("event") && its.trim() == name {
+                return Ok(format!("/dev/input/{node}"));
+            }
+        }
+        anyhow::bail!("no node of {name}")
+    }
+
+    /// Another program takes a pad for itself, and lets it go again.
+    fn grabbed() -> anyhow::Result<()> {
+        let pad = pad("proof grab")?;
+        let node = File::options().read(true).open(node_of("proof grab")?)?;
+        let other = EvdevHandle::new(node);
+        pad.packet(&[(KEY, SOUTH, 1)])?;
+        sleep(Duration::from_millis(300));
+        other.grab(true)?;
+        for n in 0..10 {
+            pad.packet(&[(KEY, Key::ButtonEast as u16, (n + 1) % 2)])?;
+            pad.packet(&[(ABS, 0, 1_000 + n)])?;
+            sleep(Duration::from_millis(600));
+        }
+        other.grab(false)?;
+        sleep(Duration::from_millis(100));
+        pad.packet(&[(ABS, 0, 4_321)])?;
+        sleep(Duration::from_millis(200));
+        Ok(())
+    }
+
+    /// How long it takes from a press to its line in the file.
+    fn prompt(sent: &Path) -> anyhow::Result<()> {
+        let take = sent.with_file_name("t.take.jsonl");
+        let pad = pad("proof prompt")?;
+        let length = || fs::metadata(&take).map(|meta| meta.len()).unwrap_or_default();
+        let mut took = Vec::new();
+        for n in 0..60u64 {
+            // At all phases of whatever the recorder waits for.
+            sleep(Duration::from_micros(150_000 + n * 777));
+            let (before, from) = (length(), now());
+            pad.packet(&[(KEY, SOUTH, (n as i32 + 1) % 2)])?;
+            while length() == before && now() < from + 2_000_000_000 {
+                sleep(Duration::from_micros(200));
+            }
+            took.push((now() - from) / 1_000);
+        }
+        took.sort_unstable();
+        println!(
+            "from a press to its line in the file: median {} us, longest {} us of {}",
+            took[took.len() / 2],
+            took[took.len() - 1],
+            took.len()
+        );
         Ok(())
     }
 
@@ -364,6 +550,8 @@ mod proof {
         plug: Option<String>,
         name: Option<String>,
         unplug: Option<String>,
+        deaf: Option<String>,
+        heard: Option<String>,
         on: Option<String>,
         c: Option<String>,
         v: i32,
@@ -376,6 +564,7 @@ mod proof {
     /// Compares a take with what was sent.
     pub fn check(sent: &Path, take: &Path) -> anyhow::Result<()> {
         let sent: Vec<Sent> = serde_json::from_slice(&fs::read(sent)?)?;
+        println!("{} values were sent", sent.len());
         let text = fs::read_to_string(take)?;
         let lines: Vec<Line> = text
             .lines()
@@ -390,6 +579,10 @@ mod proof {
         unplugging(&lines)?;
         replaced_node(&lines)?;
         overrun(&values)?;
+        ghosts(&lines)?;
+        busy(&lines, &values)?;
+        fingers(&values)?;
+        deaf(&lines, &values)?;
         println!("PROOF PASSED");
         Ok(())
     }
@@ -485,6 +678,91 @@ mod proof {
         let gone = lines.iter().any(|line| line.unplug == plugs[0].plug && line.t < plugs[1].t);
         ensure!(gone, "its old node never went");
         println!("a driver that came later replaced the node: the same device again");
+        Ok(())
+    }
+
+    /// Whatever came and went is gone.
+    fn ghosts(lines: &[Line]) -> anyhow::Result<()> {
+        let plugs: Vec<_> =
+            lines.iter().filter(|l| l.name.as_deref() == Some("proof flicker")).collect();
+        let ids: Vec<_> = plugs.iter().filter_map(|line| line.plug.clone()).collect();
+        let gone =
+            lines.iter().filter(|line| line.unplug.as_ref().is_some_and(|id| ids.contains(id)));
+        let gone = gone.count();
+        ensure!(plugs.len() == gone, "{} came, and {gone} went", plugs.len());
+        println!("plugged in and out 200 times: {gone} were seen, and all of them went");
+        Ok(())
+    }
+
+    /// Nothing is said of a device before it is there, and its times do not go back.
+    fn busy(lines: &[Line], values: &Values) -> anyhow::Result<()> {
+        let mut there = Vec::new();
+        for line in lines {
+            there.extend(line.plug.clone());
+            if let Some(id) = &line.on {
+                ensure!(there.contains(id), "{line:?} before its device was plugged in");
+            }
+        }
+        let plug = lines.iter().find(|line| line.name.as_deref() == Some("proof busy"));
+        let plugged = plug.context("the busy pad was not seen")?.t;
+        let of = |c: &str| {
+            values.get(&("proof busy".to_owned(), c.to_owned())).cloned().unwrap_or_default()
+        };
+        let (x, south) = (of("stick-l-x"), of("south"));
+        ensure!(
+            x.iter().chain(&south).all(|(t, ..)| *t >= plugged),
+            "something was said too early"
+        );
+        ensure!(x.is_sorted_by_key(|(t, ..)| *t) && x.is_sorted_by_key(|(_, v, _)| *v), "{x:?}");
+        // Each value is 10 more than the one before: none is missing since it was opened.
+        let missing = x.windows(2).filter(|two| two[1].1 - two[0].1 > 10).count();
+        ensure!(
+            missing == 0 && x.last().is_some_and(|(_, v, _)| *v == 1500),
+            "{missing} gaps: {x:?}"
+        );
+        let alternates = south.windows(2).all(|two| two[0].1 != two[1].1);
+        ensure!(alternates, "a press or a release is missing: {south:?}");
+        println!(
+            "opened while it reported: {} of 150 values since, none missing, none too early",
+            x.len()
+        );
+        Ok(())
+    }
+
+    /// After an overrun a replaced finger is another one, and a palm has lifted.
+    fn fingers(values: &Values) -> anyhow::Result<()> {
+        let of = |c: &str| {
+            values.get(&("proof lost".to_owned(), c.to_owned())).cloned().unwrap_or_default()
+        };
+        let said = |c: &str| of(c).into_iter().map(|(_, v, _)| v).collect::<Vec<i32>>();
+        ensure!(said("contact-1") == [1, 0, 1], "the first finger: {:?}", of("contact-1"));
+        ensure!(said("contact-2") == [1, 0], "the palm: {:?}", of("contact-2"));
+        let taken = of("contact-2").pop().context("the palm said nothing")?.2;
+        ensure!(taken.contains("cancelled"), "the palm was marked {taken:?}");
+        ensure!(said("contact-1-x").last() == Some(&3_999), "{:?}", of("contact-1-x").last());
+        println!("fingers after an overrun: one replaced, one taken back");
+        Ok(())
+    }
+
+    /// While another program has the pad it is deaf, and then heard again, as it is.
+    fn deaf(lines: &[Line], values: &Values) -> anyhow::Result<()> {
+        let id = lines.iter().find(|line| line.name.as_deref() == Some("proof grab"));
+        let id = id.and_then(|line| line.plug.clone()).context("the grabbed pad was not seen")?;
+        let deaf = lines
+            .iter()
+            .find(|line| line.deaf.as_ref() == Some(&id))
+            .context("it never was deaf")?;
+        let heard =
+            lines.iter().find(|line| line.heard.as_ref() == Some(&id)).context("it stayed deaf")?;
+        ensure!(deaf.t < heard.t, "heard again before it was deaf");
+        let of = |c: &str| {
+            values.get(&("proof grab".to_owned(), c.to_owned())).cloned().unwrap_or_default()
+        };
+        let last = of("stick-l-x").last().map(|(_, v, _)| *v);
+        ensure!(last == Some(4_321), "the last word of the grabbed pad is {last:?}");
+        let carried = of("south").last().cloned().context("its button was forgotten")?;
+        ensure!(carried.1 == 1 && carried.2.contains("carried"), "its button is {carried:?}");
+        println!("grabbed by another program: deaf, and heard again as it is");
         Ok(())
     }
 

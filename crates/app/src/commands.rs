@@ -5,6 +5,7 @@ mod check;
 mod combos;
 mod compare;
 mod demo;
+mod devices;
 mod figure;
 mod gestures;
 mod health;
@@ -50,6 +51,7 @@ Examples:
   gtrig demo                       a simulated crane cab, at work
   gtrig demo lost-tap              a story: why the horn did not sound
   gtrig live --rig mine.toml       your keys, your rig
+  gtrig devices                    what is plugged in, and what may not be read
   gtrig record bug.take.jsonl      pads and levers to a take, without a screen
   gtrig open bug.take.jsonl        look at a recording
   gtrig audit bug.take.jsonl       would another poll rate have seen it?
@@ -64,6 +66,7 @@ Examples:
 enum Command {
     Live(Live),
     Record(record::Record),
+    Devices(devices::Devices),
     Demo(demo::Demo),
     Open(open::Open),
     Replay(replay::Replay),
@@ -84,6 +87,7 @@ impl Command {
         match self {
             Command::Live(command) => command.run(),
             Command::Record(command) => command.run(),
+            Command::Devices(command) => command.run(),
             Command::Demo(command) => command.run(),
             Command::Open(command) => command.run(),
             Command::Replay(command) => command.run(),

@@ -21,7 +21,7 @@ use std::{
 };
 
 /// Lines are handed to the thread this often.
-pub const INTERVAL: Nanos = Nanos::from_millis(50);
+pub const INTERVAL: Nanos = Nanos::from_millis(10);
 
 /// How long the thread waits before it tries a full disk again.
 const RETRY: Duration = Duration::from_millis(250);

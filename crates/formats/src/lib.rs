@@ -6,6 +6,7 @@
 //! - [`audit`]: what loops of other kinds would have seen.
 //! - [`combos`], [`gestures`]: what every attempt came to.
 //! - [`compare`]: what came out differently by two rigs.
+//! - [`devices`]: what is plugged into a machine.
 //! - [`doubts`]: what a rig probably does not mean.
 //! - [`health`]: how well the reports of each device came.
 //! - [`measure`]: what a stick was measured to do.
@@ -20,6 +21,7 @@ mod atomic;
 pub mod audit;
 pub mod combos;
 pub mod compare;
+pub mod devices;
 pub mod doubts;
 pub mod gestures;
 pub mod health;

@@ -28,10 +28,13 @@
 mod decode;
 mod ioctl;
 mod layout;
+mod list;
 mod listed;
 mod names;
 mod node;
 mod watch;
+
+pub use list::{KernelDevice, RefusedNode, list};
 
 use crate::Source;
 use gtrig_analysis::Session;

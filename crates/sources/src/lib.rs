@@ -20,7 +20,7 @@ mod terminal;
 pub use cab::{Cab, MAX_STROKES, Story};
 pub use fingers::{FINGERS, Fingers};
 #[cfg(target_os = "linux")]
-pub use kernel::{Kernel, Wanted};
+pub use kernel::{Kernel, KernelDevice, RefusedNode, Wanted, list as list_kernel_devices};
 pub use terminal::{Terminal, TerminalKeys, code_of};
 
 use gtrig_analysis::Session;

@@ -30,6 +30,11 @@ pub struct Device {
 }
 
 impl Device {
+    /// Whether it is plugged in.
+    pub const fn is_connected(&self) -> bool {
+        self.left.is_none()
+    }
+
     /// The presence control.
     pub const fn presence(&self) -> ControlId {
         ControlId(self.first)

@@ -97,6 +97,10 @@ impl Decoder {
         }
     }
 
+    pub(super) fn layout(&self) -> &Layout {
+        &self.layout
+    }
+
     /// Knows nothing, as at the beginning.
     pub(super) fn forget(&mut self) {
         *self = Decoder::new(self.layout.clone());

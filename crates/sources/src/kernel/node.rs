@@ -6,7 +6,7 @@ use super::{
     ioctl,
     layout::{
         ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TOOL_TYPE, ABS_MT_TRACKING_ID,
-        Abilities, AbsAxis, Contacts, MT_TOOL_PALM,
+        Abilities, AbsAxis, Contacts, Layout, MT_TOOL_PALM,
     },
 };
 use evdev::BusType;
@@ -111,6 +111,10 @@ impl Node {
             untold: 0,
             is_grabbed: false,
         }))
+    }
+
+    pub(super) fn layout(&self) -> &Layout {
+        self.decoder.layout()
     }
 
     pub(super) fn info(&self) -> &DeviceInfo {
