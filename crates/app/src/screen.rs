@@ -26,7 +26,7 @@ mod viewport;
 pub use app::App;
 pub use document::SETTLE;
 pub use draw::draw;
-pub use run::{Start, run};
+pub use run::{Clock, Start, run};
 pub use theme::Theme;
 pub use view::{Lane, lane_name, lanes};
 

@@ -18,7 +18,8 @@
 //!   were held come as releases in a packet closed by a `SYN_REPORT` of 1; they
 //!   are not the hand's, so they are left to the core, which marks them. A packet
 //!   that is too long for the kernel's buffer is cut and closed in the same way: it
-//!   is told by what follows, or by the device being there still.
+//!   is told by its length; and where eight keys or more are let go at once and
+//!   nothing else is said, by the device being there still after a moment.
 //! - *A grab* by another program leaves no trace but the state, which goes on. So a
 //!   node that is silent is looked at once a second; see `node::Node::look`.
 //! - *The same number again.* A node that is announced while it is still open

@@ -3,7 +3,7 @@
 use super::shared::{KeyArgs, RigArgs, Status, cab_session, story};
 use crate::{
     files,
-    screen::{self, Start},
+    screen::{self, Clock, Start},
 };
 use clap::Args;
 use gtrig_core::Nanos;
@@ -42,7 +42,8 @@ impl Demo {
                 let (session, cab) = cab_session(rig.read()?, self.seed, ALREADY_WORKED);
                 let sources = vec![Box::new(cab) as Box<dyn Source>];
                 let session = Box::new(session);
-                Start::Live { session, began: ALREADY_WORKED, sources, record: None }
+                let clock = Clock::starting_at(ALREADY_WORKED);
+                Start::Live { session, clock, sources, record: None }
             }
         };
         screen::run(start, source, self.keys.after())?;

@@ -22,6 +22,7 @@ pub struct Devices {
 mod linux {
     use super::{Devices, Printing, Status};
     use crate::commands::shared::{Form, complain};
+    use crate::screen::Clock;
     use gtrig_analysis::{Capacity, Session};
     use gtrig_core::{CleanText, DeviceId, Keyword, Nanos, PollRate, Rig, Tick};
     use gtrig_formats::devices::{DeviceReport, FoundDevice, RefusedDevice};
@@ -34,7 +35,7 @@ mod linux {
         collections::BTreeSet,
         io::{self, Write},
         thread,
-        time::{Duration, Instant},
+        time::Duration,
     };
 
     impl Devices {
@@ -91,10 +92,11 @@ mod linux {
         let mut signals = Signals::new([SIGINT, SIGTERM])?;
         let mut session =
             Session::new(Rig::bare("devices", PollRate::DEFAULT), Tick(0), Capacity::DEFAULT);
-        let mut kernel = Kernel::start(&devices.folder, Wanted::All, Nanos(0))?;
-        let (start, mut there) = (Instant::now(), None);
+        let clock = Clock::starting_at(Nanos(0));
+        let mut kernel = Kernel::start(&devices.folder, Wanted::All, clock.now())?;
+        let mut there = None;
         while signals.pending().next().is_none() {
-            let now = Nanos(start.elapsed().as_nanos() as u64);
+            let now = clock.now();
             kernel.drain(&mut session, now);
             kernel.troubles().iter().for_each(|trouble| complain(trouble));
             session.run_before(now);

@@ -1,7 +1,7 @@
 //! `gtrig live`.
 
 use super::shared::{KernelChoice, KeyArgs, RigArgs, Status, kernel_source};
-use crate::screen::{self, Start};
+use crate::screen::{self, Clock, Start};
 use clap::Args;
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Nanos, Tick};
@@ -31,8 +31,9 @@ impl Live {
     /// terminal not be used.
     pub fn run(self) -> anyhow::Result<Status> {
         let session = Box::new(Session::new(self.rig.read()?, Tick(0), Capacity::DEFAULT));
-        let sources = sources(self.kernel)?;
-        let start = Start::Live { session, began: Nanos(0), sources, record: self.record };
+        let clock = Clock::starting_at(Nanos(0));
+        let sources = sources(self.kernel, clock.now())?;
+        let start = Start::Live { session, clock, sources, record: self.record };
         screen::run(start, self.rig.source()?, self.keys.after())?;
         Ok(Status::Fine)
     }
@@ -52,8 +53,8 @@ impl Default for Live {
 
 /// The kernel's devices where there are any. A machine without them can
 /// still watch its terminal, so only an express wish makes that an error.
-fn sources(kernel: KernelChoice) -> anyhow::Result<Vec<Box<dyn Source>>> {
-    match kernel_source(kernel) {
+fn sources(kernel: KernelChoice, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
+    match kernel_source(kernel, now) {
         Err(_) if kernel == KernelChoice::Pads => Ok(Vec::new()),
         sources => sources,
     }

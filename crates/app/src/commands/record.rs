@@ -1,7 +1,10 @@
 //! `gtrig record`.
 
 use super::shared::{KernelChoice, RigArgs, Status, complain, kernel_source};
-use crate::{recorder::Recorder, screen::SETTLE};
+use crate::{
+    recorder::Recorder,
+    screen::{Clock, SETTLE},
+};
 use anyhow::Context;
 use clap::Args;
 use gtrig_analysis::{Capacity, Session};
@@ -10,11 +13,7 @@ use signal_hook::{
     consts::{SIGHUP, SIGINT, SIGTERM},
     iterator::Signals,
 };
-use std::{
-    path::PathBuf,
-    thread,
-    time::{Duration, Instant},
-};
+use std::{path::PathBuf, thread, time::Duration};
 
 /// Record kernel devices to a take, without a screen, until Ctrl+C.
 #[derive(Args, Debug)]
@@ -38,16 +37,16 @@ impl Record {
     /// When the take cannot be made or not be written to its end.
     pub fn run(self) -> anyhow::Result<Status> {
         let rig = self.rig.read()?;
-        let mut sources = kernel_source(self.kernel)?;
+        let clock = Clock::starting_at(Nanos(0));
+        let mut sources = kernel_source(self.kernel, clock.now())?;
         anyhow::ensure!(!sources.is_empty(), "there is nothing to record with --kernel none");
         let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
         let mut recorder = Recorder::start(&self.take, &session, None)
             .with_context(|| format!("cannot record to {}", self.take.display()))?;
         let mut signals = Signals::new([SIGINT, SIGTERM, SIGHUP])?;
-        let start = Instant::now();
-        let end = self.seconds.map(Duration::from_secs);
-        while signals.pending().next().is_none() && end.is_none_or(|end| start.elapsed() < end) {
-            let now = Nanos(start.elapsed().as_nanos() as u64);
+        let end = self.seconds.map(|seconds| Nanos(seconds.saturating_mul(1_000_000_000)));
+        while signals.pending().next().is_none() && end.is_none_or(|end| clock.now() < end) {
+            let now = clock.now();
             for source in &mut sources {
                 source.drain(&mut session, now);
                 source.troubles().iter().for_each(|trouble| complain(trouble));
@@ -57,7 +56,7 @@ impl Record {
             recorder.news().iter().for_each(|news| complain(news));
             thread::sleep(Duration::from_millis(5));
         }
-        let last = session.plan().rate().tick_seeing(Nanos(start.elapsed().as_nanos() as u64));
+        let last = session.plan().rate().tick_seeing(clock.now());
         session.run_until(last);
         recorder
             .finish(&session)

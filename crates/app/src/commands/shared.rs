@@ -261,12 +261,13 @@ pub enum KernelChoice {
     All,
 }
 
-/// The kernel's devices as a source; none where none are wanted.
+/// The kernel's devices as a source; none where none are wanted. `now` is the instant
+/// of the session at which it is called.
 ///
 /// # Errors
 /// When they cannot be listened to, with what to do; on systems that are not
 /// Linux, always.
-pub fn kernel_source(choice: KernelChoice) -> anyhow::Result<Vec<Box<dyn Source>>> {
+pub fn kernel_source(choice: KernelChoice, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
     #[cfg(target_os = "linux")]
     {
         use gtrig_sources::{Kernel, Wanted};
@@ -275,7 +276,7 @@ pub fn kernel_source(choice: KernelChoice) -> anyhow::Result<Vec<Box<dyn Source>
             KernelChoice::Pads => Wanted::NoKeysNorMice,
             KernelChoice::All => Wanted::All,
         };
-        let kernel = Kernel::start(Path::new("/dev/input"), wanted, Nanos(0))?;
+        let kernel = Kernel::start(Path::new("/dev/input"), wanted, now)?;
         Ok(vec![Box::new(kernel)])
     }
     #[cfg(not(target_os = "linux"))]

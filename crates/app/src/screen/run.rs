@@ -33,8 +33,8 @@ pub enum Start {
     Live {
         /// The session, perhaps with some history already.
         session: Box<Session>,
-        /// The instant at which it goes on.
-        began: Nanos,
+        /// What time it is in it.
+        clock: Clock,
         /// What feeds it besides the terminal.
         sources: Vec<Box<dyn Source>>,
         /// A take to record to as it happens.
@@ -70,14 +70,13 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
         false => TerminalKeys::Inferred(release_after),
     };
     let size = crossterm::terminal::size().unwrap_or((80, 24));
-    let (mut app, began) = build(start, how, size)?;
+    let (mut app, clock) = build(start, how, size)?;
     app.follow_rig(Some(rig));
-    let clock = Clock { start: Instant::now(), began };
     let heard = listen()?;
     let mut screen = blank_screen()?;
     let mut taken = Some(taken);
     loop {
-        app.advance(clock.at(Instant::now()));
+        app.advance(clock.now());
         screen.draw(|frame| {
             app.fit(frame.area());
             draw(frame, &app);
@@ -110,12 +109,12 @@ fn blank_screen() -> io::Result<ratatui::Terminal<CrosstermBackend<Stdout>>> {
     ratatui::Terminal::new(CrosstermBackend::new(stdout()))
 }
 
-fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(App, Nanos)> {
+fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(App, Clock)> {
     let theme = Theme::from_environment();
     match start {
-        Start::Take(opened) => Ok((App::take(*opened, theme), Nanos(0))),
-        Start::Live { mut session, began, sources, record } => {
-            let terminal = Terminal::plug(&mut session, how, size, began)?;
+        Start::Take(opened) => Ok((App::take(*opened, theme), Clock::starting_at(Nanos(0)))),
+        Start::Live { mut session, clock, sources, record } => {
+            let terminal = Terminal::plug(&mut session, how, size, clock.began)?;
             let recorder = record.map(|path| {
                 Recorder::start(&path, &session, None)
                     .with_context(|| format!("cannot record to {}", path.display()))
@@ -125,19 +124,30 @@ fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(A
             if let Some(recorder) = recorder {
                 app.record(recorder);
             }
-            Ok((app, began))
+            Ok((app, clock))
         }
     }
 }
 
-/// The clock of the session. Nothing below the application reads a clock.
-#[derive(Clone, Copy)]
-struct Clock {
+/// The clock of a session. Nothing below the application reads a clock. It is made
+/// before the sources that begin with it, for what they report is by their own.
+#[derive(Clone, Copy, Debug)]
+pub struct Clock {
     start: Instant,
     began: Nanos,
 }
 
 impl Clock {
+    /// One that stands at an instant of the session now.
+    pub fn starting_at(began: Nanos) -> Self {
+        Clock { start: Instant::now(), began }
+    }
+
+    /// What time it is in the session.
+    pub fn now(self) -> Nanos {
+        self.at(Instant::now())
+    }
+
     fn at(self, instant: Instant) -> Nanos {
         let elapsed = instant.saturating_duration_since(self.start).as_nanos();
         Nanos(self.began.0 + elapsed as u64)

@@ -15,6 +15,10 @@ const SYN_REPORT: u16 = 0;
 const SYN_MT_REPORT: u16 = 2;
 const SYN_DROPPED: u16 = 3;
 
+/// The kernel cuts no packet of fewer events: it makes room for seven besides its
+/// axes and contacts, and for the report (`input_estimate_events_per_packet`).
+const LEAST_CUT: u16 = 8;
+
 /// An event as the kernel hands it out.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Raw {
@@ -66,6 +70,9 @@ pub(super) struct Decoder {
     ids: Vec<i32>,
     /// The packet that is not closed yet.
     packet: Vec<Change>,
+    /// How many events it has, and whether there are others than those of keys.
+    events: u16,
+    has_others: bool,
     /// Releases that may be the kernel's, because the device goes: they count once
     /// it turns out to be there still.
     held_back: Vec<Change>,
@@ -89,6 +96,8 @@ impl Decoder {
             slot: 0,
             ids,
             packet: Vec::new(),
+            events: 0,
+            has_others: false,
             held_back: Vec::new(),
             known: HashMap::new(),
             has_lost: false,
@@ -146,6 +155,12 @@ impl Decoder {
     pub(super) fn event(&mut self, raw: Raw, out: &mut Vec<Change>) -> Next {
         // A device that still says something was not about to go.
         self.let_go(out);
+        match raw.kind {
+            EV_SYN if raw.code == SYN_REPORT => {}
+            EV_KEY => self.events = self.events.saturating_add(1),
+            // The kernel lets go of keys and says nothing else.
+            _ => (self.events, self.has_others) = (self.events.saturating_add(1), true),
+        }
         match (raw.kind, raw.code) {
             (EV_SYN, SYN_DROPPED) => {
                 self.has_lost = true;
@@ -159,10 +174,13 @@ impl Decoder {
             }
             // A report of 1 closes what the kernel makes up by itself: its
             // auto-repeat, a part of a packet that its buffer does not hold, and the
-            // releases of all that is held when a device goes. Only these are no
-            // hand's, and nothing follows them.
+            // releases of all that is held when a device goes or sleeps. Only these
+            // are no hand's. A buffer holds [`LEAST_CUT`] events at least.
             (EV_SYN, SYN_REPORT) if raw.value == 1 && self.releases_all() => {
-                self.held_back = std::mem::take(&mut self.packet);
+                let packet = std::mem::take(&mut self.packet);
+                if std::mem::take(&mut self.events) >= LEAST_CUT {
+                    self.held_back = packet;
+                }
             }
             (EV_SYN, SYN_REPORT) => {
                 if self.layout.tells_contacts == Contacts::Listed && raw.value == 0 {
@@ -199,6 +217,7 @@ impl Decoder {
         };
         let is_release = |change: &Change| change.value == 0 && is_key(change);
         !self.packet.is_empty()
+            && !self.has_others
             && self.packet.iter().all(is_release)
             && down.all(|control| self.packet.iter().any(|change| change.control == control))
     }
@@ -253,6 +272,7 @@ impl Decoder {
     }
 
     fn close(&mut self, out: &mut Vec<Change>) {
+        (self.events, self.has_others) = (0, false);
         for change in self.packet.drain(..) {
             self.values[usize::from(change.control)] = change.value;
             out.push(change);
@@ -350,6 +370,7 @@ impl Decoder {
     pub(super) fn resync(&mut self, state: &State, time: Nanos, out: &mut Vec<Change>) {
         self.know(state);
         self.packet.clear();
+        (self.events, self.has_others) = (0, false);
         self.held_back.clear();
         self.take_over(state, Marks::RESYNCED, time, out);
     }

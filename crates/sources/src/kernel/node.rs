@@ -188,16 +188,24 @@ impl Node {
         }
         let state = self.state()?;
         let since = self.drain()?;
-        if since.is_empty() && self.decoder.differs(&state) {
+        if !self.decoder.differs(&state) {
+            self.untold = 0;
+            self.take_in(since, at, out)?;
+            return Ok(Look::AsTold);
+        }
+        if since.is_empty() {
             self.untold += 1;
             if self.untold > 1 {
                 self.is_grabbed = true;
                 return Ok(Look::Grabbed);
             }
             self.decoder.resync(&state, at, out);
-        } else {
-            self.untold = 0;
+            return Ok(Look::AsTold);
         }
+        // It spoke that very moment, and keys of it may have been dropped.
+        self.untold = 0;
+        let Settled { state, at, since } = self.settle()?;
+        self.decoder.resync(&state, at, out);
         self.take_in(since, at, out)?;
         Ok(Look::AsTold)
     }
@@ -213,15 +221,21 @@ impl Node {
     }
 
     /// Takes in events, none of which was before an instant.
-    fn take_in(&mut self, events: Vec<Raw>, at: Nanos, out: &mut Vec<Change>) -> io::Result<()> {
+    fn take_in(
+        &mut self,
+        events: Vec<Raw>,
+        mut at: Nanos,
+        out: &mut Vec<Change>,
+    ) -> io::Result<()> {
         let mut events = events.into_iter();
         while let Some(event) = events.next() {
             let event = Raw { time: event.time.max(at), ..event };
             if self.decoder.event(event, out) == Next::AskForState {
                 // All that waits is older than the state.
-                let Settled { state, at, since } = self.settle()?;
-                self.decoder.resync(&state, at, out);
-                events = since.into_iter();
+                let settled = self.settle()?;
+                at = settled.at;
+                self.decoder.resync(&settled.state, at, out);
+                events = settled.since.into_iter();
             }
         }
         Ok(())

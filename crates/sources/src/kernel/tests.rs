@@ -437,30 +437,55 @@ fn a_packet_that_was_cut_is_whole_again() {
     assert_eq!(said, ["stick-l-x=500", "south=1", "trigger-l=9"]);
 }
 
-/// All keys are let go: by a hand, if the device says anything more or is still
-/// there, and by nobody, if it goes.
-#[test]
-fn releases_wait_until_it_is_known_whose_they_are() {
-    let layout = pad().layout().unwrap();
-    let press = [(KEY, SOUTH, 1), (SYN, 0, 0)];
-    let release = [(KEY, SOUTH, 0), (SYN, 0, 1)];
-    let held = || {
-        let mut decoder = Decoder::new(layout.clone());
-        run(&mut decoder, &layout, &press);
-        assert_eq!(run(&mut decoder, &layout, &release).0, [""; 0]);
-        assert!(decoder.holds_back());
-        decoder
-    };
-    let (said_on, _) = run(&mut held(), &layout, &[(ABS, 0, 7), (SYN, 0, 0)]);
-    assert_eq!(said_on, ["south=0", "stick-l-x=7"]);
-    let (mut there, mut changes) = (held(), Vec::new());
-    there.let_go(&mut changes);
-    assert_eq!(said(&layout, &changes), ["south=0"]);
-    assert!(!there.holds_back());
-    // Not all that is held: the kernel would have let go of all.
+/// A pad of so many buttons, all of which are down.
+fn held(count: u16) -> (Layout, Decoder) {
+    let keys = (0x2c0..0x2c0 + count).collect();
+    let layout = Abilities { keys, ..Abilities::default() }.layout().unwrap();
     let mut decoder = Decoder::new(layout.clone());
-    run(&mut decoder, &layout, &[(KEY, SOUTH, 1), (KEY, 0x138, 1), (SYN, 0, 0)]);
-    assert_eq!(run(&mut decoder, &layout, &release).0, ["south=0"]);
+    let mut press: Vec<_> = (0..count).map(|n| (KEY, 0x2c0 + n, 1)).collect();
+    press.push((SYN, 0, 0));
+    run(&mut decoder, &layout, &press);
+    (layout, decoder)
+}
+
+/// Releases of all that is held, closed as what the kernel makes up is: fewer than a
+/// packet that was cut has are nobody's; of more it is not known until the device
+/// says more, or is still there after a while.
+#[rstest]
+#[case::too_few_to_be_cut(7, 7, false, None)]
+#[case::enough_to_be_cut(8, 8, false, Some(8))]
+#[case::with_what_a_driver_says(4, 4, true, None)]
+#[case::not_all_that_is_held(9, 8, false, None)]
+fn releases_are_a_hand_s_or_nobody_s(
+    #[case] down: u16,
+    #[case] released: u16,
+    #[case] with_scan_codes: bool,
+    #[case] waiting: Option<usize>,
+) {
+    let release = || {
+        let mut events = Vec::new();
+        for n in 0..released {
+            if with_scan_codes {
+                events.push((4, 4, i32::from(n)));
+            }
+            events.push((KEY, 0x2c0 + n, 0));
+        }
+        events.push((SYN, 0, 1));
+        events
+    };
+    let (layout, mut decoder) = held(down);
+    let (said_at_once, _) = run(&mut decoder, &layout, &release());
+    assert_eq!(decoder.holds_back(), waiting.is_some());
+    let is_told = with_scan_codes || released < down;
+    assert_eq!(said_at_once.len(), if is_told { usize::from(released) } else { 0 });
+    let mut later = Vec::new();
+    decoder.let_go(&mut later);
+    assert_eq!(later.len(), waiting.unwrap_or(0));
+    // Whatever it says next tells that it was there.
+    let (layout, mut decoder) = held(down);
+    run(&mut decoder, &layout, &release());
+    let (said_next, _) = run(&mut decoder, &layout, &[(SYN, 0, 0)]);
+    assert_eq!(said_next.len(), waiting.unwrap_or(0));
 }
 
 /// What no event told: only that is another state than is known.
@@ -498,6 +523,9 @@ fn after_a_loss_the_state_is_asked_for_and_what_differs_is_marked() {
         said(&layout, &changes),
         ["south=0≈", "stick-l-x=42≈", "trigger-l=9≈", "dpad-right=1≈"]
     );
+    // And when it goes after that, its releases are still nobody's.
+    let events = [(KEY, SOUTH, 1), (SYN, 0, 0), (KEY, SOUTH, 0), (SYN, 0, 1)];
+    assert_eq!(run(&mut decoder, &layout, &events).0, ["south=1"]);
 }
 
 #[test]
