@@ -552,3 +552,28 @@ fn the_rig_of_every_combo_is_sound_and_doubted_where_it_costs() {
         .collect();
     assert_eq!(codes, ["\"combo-waits\"", "\"combo-waits\"", "\"combo-begins\""]);
 }
+
+/// What is there is listed, what is none is left out, and a folder that is not there
+/// is told in words.
+#[cfg(target_os = "linux")]
+#[test]
+fn the_devices_of_a_folder_are_listed() {
+    let folder = tempfile::tempdir().unwrap();
+    let list = |path: &std::path::Path, form: &[&str]| {
+        let path = path.to_str().unwrap();
+        gtrig(&[&["devices", "--folder", path], form].concat())
+    };
+    let empty = list(folder.path(), &[]);
+    assert!(empty.status.success());
+    assert_eq!(stdout(&empty), "no input devices\n");
+    // No device answers there, and its name does not command the terminal.
+    fs::write(folder.path().join("event3"), "").unwrap();
+    fs::write(folder.path().join("mouse0\u{1b}[2J"), "").unwrap();
+    let refused = list(folder.path(), &["--json"]);
+    let line: serde_json::Value = serde_json::from_str(stdout(&refused)).unwrap();
+    assert_eq!(line["line"], "refused");
+    assert!(line["node"].as_str().unwrap().ends_with("event3"));
+    let missing = list(&folder.path().join("none"), &[]);
+    assert_eq!(missing.status.code(), Some(2));
+    assert!(stderr(&missing).contains("there is no "), "{}", stderr(&missing));
+}

@@ -37,7 +37,7 @@ pub struct ComboReport {
 #[derive(Clone, Debug, Serialize)]
 #[serde(tag = "line", rename_all = "kebab-case")]
 enum Line {
-    Attempt(AttemptLine),
+    Attempt(Box<AttemptLine>),
     /// A combo that fires on the way to another.
     Bite(BiteLine),
     /// A window that is shorter than a device reports.
@@ -192,14 +192,14 @@ impl ComboReport {
         }
         let fired = Fired::new(session);
         let line = |(combo, attempt): &(ComboId, ComboAttempt)| {
-            Line::Attempt(AttemptLine::new((session, &fired), *combo, attempt))
+            Line::Attempt(Box::new(AttemptLine::new((session, &fired), *combo, attempt)))
         };
         let lines = attempts.iter().map(line);
         let mut lines: Vec<Line> = lines.collect();
         lines.extend(
-            almost
-                .iter()
-                .map(|almost| Line::Attempt(AttemptLine::almost((session, &fired), almost))),
+            almost.iter().map(|almost| {
+                Line::Attempt(Box::new(AttemptLine::almost((session, &fired), almost)))
+            }),
         );
         lines.extend(bites(session));
         lines.extend(coarse(session, streams));
@@ -557,7 +557,8 @@ impl PaceLine {
 impl Line {
     fn words(&self) -> String {
         match self {
-            Line::Attempt(AttemptLine { combo, outcome, to_ns, words, .. }) => {
+            Line::Attempt(line) => {
+                let AttemptLine { combo, outcome, to_ns, words, .. } = line.as_ref();
                 format!("{:>14}  {combo:<20} {outcome:<10} {words}", Nanos(*to_ns).to_string())
             }
             Line::Bite(BiteLine { combo, other, times, of }) => {

@@ -52,14 +52,22 @@ pub struct Loaded {
     pub backwards: u64,
     /// The first such line.
     pub first_backwards: Option<u64>,
-    /// Where reading stopped, if not at the end.
+    /// Values of a device in lines before the one that plugs it in, as recorders of
+    /// busy devices once wrote them: they were moved there and marked as late.
+    pub before_plug: u64,
+    /// The first such line.
+    pub first_before_plug: Option<u64>,
+    /// Values of devices that no line plugs in.
+    pub left_out: u64,
+    /// Where reading stopped, if not at the end; where values were left out, the first
+    /// of them, though reading went on.
     pub damage: Option<Damage>,
 }
 
 impl Loaded {
     /// Whether the take is as it should be.
     pub fn is_sound(&self) -> bool {
-        self.damage.is_none() && self.backwards == 0
+        self.damage.is_none() && self.backwards == 0 && self.before_plug == 0
     }
 
     /// What is wrong, a sentence each.
@@ -70,11 +78,17 @@ impl Loaded {
                 self.backwards
             )
         });
-        let damage = self
-            .damage
-            .as_ref()
-            .map(|damage| format!("{damage}; the {} event(s) before it were read", self.events));
-        backwards.into_iter().chain(damage).collect()
+        let early = self.first_before_plug.map(|line| {
+            format!(
+                "line {line}: a value of a device before the line that plugs it in; {} such line(s) were moved there and marked late",
+                self.before_plug
+            )
+        });
+        let damage = self.damage.as_ref().map(|damage| match self.left_out {
+            0 => format!("{damage}; the {} event(s) before it were read", self.events),
+            n => format!("{damage}; {n} such value(s) were left out, and {} read", self.events),
+        });
+        backwards.into_iter().chain(early).chain(damage).collect()
     }
 }
 
@@ -123,11 +137,12 @@ impl<R: BufRead> TakeReader<R> {
             devices: HashMap::new(),
             now: self.header.begins,
             ends: self.header.begins,
+            early: Vec::new(),
             loaded: Loaded::default(),
         };
-        if let Err(damage) = loader.read(&mut self.lines) {
-            loader.loaded.damage = Some(damage);
-        }
+        let read = loader.read(&mut self.lines);
+        loader.loaded.damage = loader.never_plugged().or(read.err());
+        loader.loaded.left_out = loader.early.len() as u64;
         let mut session = loader.session;
         let last = session.plan().rate().tick_seeing(loader.now.max(loader.ends));
         session.run_until(last);
@@ -180,8 +195,22 @@ struct Loader {
     now: Nanos,
     /// The latest instant that anything is said of.
     ends: Nanos,
+    /// Values of devices that no line has plugged in yet.
+    early: Vec<Early>,
     loaded: Loaded,
 }
+
+/// A value of a device that was not plugged in yet.
+struct Early {
+    line: u64,
+    device: String,
+    code: String,
+    value: i32,
+    marks: Marks,
+}
+
+/// At most so many wait for their device.
+const MAX_EARLY: usize = 10_000;
 
 /// Ticks are run after this many lines, so that few events ever wait.
 const BATCH: u64 = 1024;
@@ -236,9 +265,18 @@ impl Loader {
                 if let Some(text) = &line.mark {
                     marks |= self::marks(&text.0)?;
                 }
+                let is_early = !self.devices.contains_key(device.0.as_ref());
+                if is_early && self.early.len() < MAX_EARLY {
+                    let (device, code, value) = (device.0.to_string(), code.0.to_string(), *value);
+                    self.early.push(Early { line: number, device, code, value, marks });
+                    return Ok(());
+                }
                 self.value(&device.0, &code.0, *value, marks)
             }
-            Line { plug: Some(id), .. } => self.plug(&id.0, line),
+            Line { plug: Some(id), .. } => {
+                self.plug(&id.0, line)?;
+                self.take_in_early(&id.0)
+            }
             Line { unplug: Some(id), .. } => {
                 let device = self.present(&id.0)?;
                 device.present = false;
@@ -274,6 +312,23 @@ impl Loader {
         self.session.report(Event { time, value, control, marks });
         self.loaded.events += 1;
         Ok(())
+    }
+
+    /// The values that waited for a device.
+    fn take_in_early(&mut self, id: &str) -> Result<(), Fault> {
+        for early in self.early.extract_if(.., |early| early.device == id).collect::<Vec<_>>() {
+            self.loaded.before_plug += 1;
+            self.loaded.first_before_plug.get_or_insert(early.line);
+            self.value(id, &early.code, early.value, early.marks | Marks::LATE)?;
+        }
+        Ok(())
+    }
+
+    /// A device that never was plugged in has said nothing.
+    fn never_plugged(&self) -> Option<Damage> {
+        let early = self.early.first()?;
+        let fault = Fault::NeverPlugged(early.device.clone());
+        Some(Damage { line: early.line, column: None, fault })
     }
 
     fn present(&mut self, id: &str) -> Result<&mut Named, Fault> {

@@ -141,10 +141,6 @@ const GOOD: &str = r#"{"t":1,"on":"pad1","c":"south","v":1}"#;
     r#"{"on":"pad1","c":"south","v":1}"#,
     "line 4: `t`, the time in nanoseconds, is missing"
 )]
-#[case::unknown_device(
-    r#"{"t":2,"on":"pad2","c":"south","v":1}"#,
-    "line 4: device \"pad2\" was never plugged in"
-)]
 #[case::unknown_control(
     r#"{"t":2,"on":"pad1","c":"sowth","v":1}"#,
     "line 4: device \"pad1\" has no control \"sowth\" (did you mean \"south\"?)"
@@ -175,6 +171,34 @@ fn a_damaged_take_opens_up_to_the_damage(#[case] bad: &str, #[case] said: &str) 
     assert!(damage.starts_with(said), "{damage}");
     assert_eq!((loaded.events, session.history().event_count()), (1, 2));
     assert!(!damage.contains('\u{1b}'));
+}
+
+const EARLY: &str = r#"{"t":2,"on":"pad2","c":"south","v":1}"#;
+
+/// Values of a device that no line plugs in are left out; what follows is read.
+#[test]
+fn values_of_a_device_that_never_came_are_left_out() {
+    let (_, loaded) = load(&take_of(&[GOOD, EARLY, EARLY]));
+    assert_eq!((loaded.events, loaded.left_out), (1, 2));
+    let said =
+        "line 4: device \"pad2\" was never plugged in; 2 such value(s) were left out, and 1 read";
+    assert_eq!(loaded.complaints(), [said]);
+}
+
+/// Recorders of busy devices once wrote values before the line of the device.
+#[test]
+fn values_before_their_device_are_moved_to_it_and_marked() {
+    let plug = PLUG.replace("pad1", "pad2").replace("\"p\"", "\"q\"").replace("\"t\":0", "\"t\":7");
+    let later = EARLY.replace("\"t\":2", "\"t\":9").replace("\"v\":1", "\"v\":0");
+    let wrong = EARLY.replace("south", "sowth");
+    let (session, loaded) = load(&take_of(&[EARLY, &plug, &later]));
+    assert_eq!((loaded.events, loaded.before_plug, loaded.first_before_plug), (2, 1, Some(3)));
+    assert!(!loaded.is_sound() && loaded.damage.is_none());
+    let moved = r#"{"t":7,"on":"pad2","c":"south","v":1,"mark":"late"}"#;
+    assert!(written(&session).contains(moved), "{}", written(&session));
+    // What no device can say is still a mistake.
+    let (_, loaded) = load(&take_of(&[&wrong, &plug]));
+    assert!(loaded.damage.is_some_and(|damage| damage.to_string().contains("sowth")));
 }
 
 #[test]

@@ -73,9 +73,10 @@ pub fn almost_words(rig: &Rig, almost: &AlmostMet) -> String {
 /// The device of a copy of a combo whose presses come from one device.
 pub fn copy_device(rig: &Rig, combo: &Combo, copy: u8) -> Option<String> {
     let (_, own) = combo.devices.get(usize::from(copy))?.signals.first()?;
-    let device = match rig.signals.get(own.index())? {
-        Signal::Control { control, .. } | Signal::Dpad(control, _) => control,
-        _ => return None,
+    let (Signal::Control { control: device, .. } | Signal::Dpad(device, _)) =
+        rig.signals.get(own.index())?
+    else {
+        return None;
     };
     Some(format!("{}{}", device.kind.word(), device.number?))
 }

@@ -6,7 +6,7 @@ use super::{
         ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TOOL_TYPE, ABS_MT_TRACKING_ID,
         ABS_X, ABS_Y, Contacts, EV_ABS, EV_KEY, EV_SW, EV_SYN, Layout, MT_TOOL_PALM, Route,
     },
-    listed::Listed,
+    listed::{Listed, SlotNews},
 };
 use gtrig_core::{Marks, Nanos};
 use std::collections::HashMap;
@@ -252,9 +252,13 @@ impl Decoder {
         self.has_more_contacts |= is_full;
         for (slot, there) in news {
             let down = self.layout.contacts + self.layout.stride() * slot as u16;
-            let Some((touch, is_new)) = there else {
-                self.add(down, 0, Marks::empty(), time);
-                continue;
+            let (touch, is_new) = match there {
+                SlotNews::New(touch) => (touch, true),
+                SlotNews::Goes(touch) => (touch, false),
+                SlotNews::Gone => {
+                    self.add(down, 0, Marks::empty(), time);
+                    continue;
+                }
             };
             if is_new && self.now(down) != 0 {
                 self.add(down, 0, Marks::empty(), time);

@@ -20,6 +20,17 @@ impl Touch {
     }
 }
 
+/// What became of a slot.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum SlotNews {
+    /// Its contact is gone.
+    Gone,
+    /// It has a contact that it did not have before.
+    New(Touch),
+    /// Its contact goes on.
+    Goes(Touch),
+}
+
 /// The contacts that are there, each at the place of a slot.
 #[derive(Debug, Default)]
 pub(super) struct Listed {
@@ -50,10 +61,9 @@ impl Listed {
         }
     }
 
-    /// The packet is over. For each slot what became of it: a contact that is there,
-    /// with whether it is another one than before, or one that is gone. Nothing if
-    /// the packet did not speak of contacts. Also whether there was no room for some.
-    pub(super) fn close(&mut self) -> (Vec<(usize, Option<(Touch, bool)>)>, bool) {
+    /// The packet is over: what became of slots, nothing if it did not speak of
+    /// contacts; and whether there was no room for some.
+    pub(super) fn close(&mut self) -> (Vec<(usize, SlotNews)>, bool) {
         self.now = Touch::default();
         let touches = std::mem::take(&mut self.packet);
         if !std::mem::take(&mut self.has_list) {
@@ -69,7 +79,7 @@ impl Listed {
         let mut news = Vec::new();
         for (slot, there) in self.there.iter_mut().enumerate() {
             if !is_taken[slot] && there.take().is_some() {
-                news.push((slot, None));
+                news.push((slot, SlotNews::Gone));
             }
         }
         let mut is_full = false;
@@ -81,7 +91,8 @@ impl Listed {
             };
             is_taken[at] = true;
             self.there[at] = Some(touch.clone());
-            news.push((at, Some((touch, slot.is_none()))));
+            let is = if slot.is_some() { SlotNews::Goes } else { SlotNews::New };
+            news.push((at, is(touch)));
         }
         (news, is_full)
     }
@@ -132,8 +143,12 @@ mod tests {
                 listed.next();
             }
             let (news, _) = listed.close();
-            let there = news.into_iter().filter_map(|(slot, is)| is.map(|(t, new)| (slot, t, new)));
-            there.map(|(slot, touch, is_new)| (slot, touch.x.unwrap(), is_new)).collect()
+            let there = news.into_iter().filter_map(|(slot, is)| match is {
+                SlotNews::Gone => None,
+                SlotNews::New(touch) => Some((slot, touch.x.unwrap(), true)),
+                SlotNews::Goes(touch) => Some((slot, touch.x.unwrap(), false)),
+            });
+            there.collect()
         };
         packets.iter().map(packet).collect()
     }
