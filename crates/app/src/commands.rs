@@ -23,7 +23,7 @@ pub use shared::cab_session;
 use clap::{Parser, Subcommand};
 use live::Live;
 use shared::{Status, complain};
-use std::process::ExitCode;
+use std::{ffi::OsString, process::ExitCode};
 
 /// Watch raw input become presses, shaped sticks and actions, tick by tick.
 ///
@@ -105,10 +105,33 @@ impl Command {
     }
 }
 
+/// Options whose list of numbers may be left out.
+const PERHAPS_NUMBERS: [&str; 1] = ["--rates"];
+
+/// The arguments with such a list tied to its option: what follows it otherwise is
+/// a take, not its value.
+fn tied(args: impl Iterator<Item = OsString>) -> Vec<OsString> {
+    let is_number = |part: &str| part.parse::<f64>().is_ok();
+    let is_list = |arg: &OsString| arg.to_str().is_some_and(|arg| arg.split(',').all(is_number));
+    let mut args = args.peekable();
+    let mut tied = Vec::new();
+    while let Some(mut arg) = args.next() {
+        if PERHAPS_NUMBERS.iter().any(|option| arg == *option)
+            && let Some(list) = args.next_if(is_list)
+        {
+            arg.push("=");
+            arg.push(list);
+        }
+        tied.push(arg);
+    }
+    tied
+}
+
 /// Runs the program.
 pub fn main() -> ExitCode {
     // clap itself exits with 2 on misuse.
-    let command = Cli::parse().command.unwrap_or_else(|| Command::Live(Live::default()));
+    let command = Cli::parse_from(tied(std::env::args_os())).command;
+    let command = command.unwrap_or_else(|| Command::Live(Live::default()));
     match command.run() {
         Ok(Status::Fine) => ExitCode::SUCCESS,
         Ok(Status::No) => ExitCode::from(1),
@@ -126,4 +149,21 @@ pub fn main() -> ExitCode {
 fn is_closed_pipe(error: &anyhow::Error) -> bool {
     let io = error.downcast_ref::<std::io::Error>();
     io.is_some_and(|e| e.kind() == std::io::ErrorKind::BrokenPipe)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::a_list(&["combos", "--rates", "60,120", "t.jsonl"], &["combos", "--rates=60,120", "t.jsonl"])]
+    #[case::none(&["combos", "--rates", "t.jsonl"], &["combos", "--rates", "t.jsonl"])]
+    #[case::at_the_end(&["combos", "t.jsonl", "--rates"], &["combos", "t.jsonl", "--rates"])]
+    #[case::tied_already(&["combos", "--rates=60", "t"], &["combos", "--rates=60", "t"])]
+    #[case::another_option(&["combos", "--hz", "60", "t"], &["combos", "--hz", "60", "t"])]
+    fn a_list_that_may_be_left_out_takes_no_take(#[case] args: &[&str], #[case] expected: &[&str]) {
+        let args = args.iter().map(OsString::from);
+        assert_eq!(tied(args), expected.iter().map(OsString::from).collect::<Vec<_>>());
+    }
 }

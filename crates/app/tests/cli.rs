@@ -577,3 +577,34 @@ fn the_devices_of_a_folder_are_listed() {
     assert_eq!(missing.status.code(), Some(2));
     assert!(stderr(&missing).contains("there is no "), "{}", stderr(&missing));
 }
+
+/// Where nothing can be said, the exit code still says it.
+#[cfg(target_os = "linux")]
+#[rstest]
+#[case::no_rig(&["check", "nowhere.toml"], 2)]
+#[case::a_mistake(&["check", "MISTAKE"], 1)]
+#[case::a_damaged_take(&["replay", "DAMAGED"], 1)]
+#[case::no_take(&["audit", "nowhere.jsonl"], 2)]
+fn a_full_standard_error_is_no_panic(#[case] args: &[&str], #[case] code: i32) {
+    let (_one, mistake) = file("m.toml", "rig = 1\n[action.a]\n");
+    let (_two, damaged) = file("d.take.jsonl", "{\"take\":1}\nnothing\n");
+    let arg = |arg: &&str| match *arg {
+        "MISTAKE" => mistake.to_str().unwrap().to_owned(),
+        "DAMAGED" => damaged.to_str().unwrap().to_owned(),
+        other => other.to_owned(),
+    };
+    let full = fs::File::options().write(true).open("/dev/full").unwrap();
+    let mut command = Command::new(env!("CARGO_BIN_EXE_gtrig"));
+    let status = command.args(args.iter().map(arg)).stdout(Stdio::null()).stderr(full).status();
+    assert_eq!(status.unwrap().code(), Some(code));
+}
+
+#[test]
+fn rates_do_not_swallow_the_take() {
+    let take = demo("hasty-hands.take.jsonl");
+    for args in [&["combos", "--rates", "60,120", &take][..], &["combos", "--rates", &take]] {
+        let output = gtrig(args);
+        assert!(output.status.success(), "{args:?}: {}", stderr(&output));
+        assert!(stdout(&output).contains("at 60 Hz"), "{args:?}");
+    }
+}

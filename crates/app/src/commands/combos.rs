@@ -26,7 +26,7 @@ pub struct Combos {
     #[arg(long)]
     near: bool,
     /// Compare loops of these poll rates; without a value the usual ones.
-    #[arg(long, value_name = "HZ,…", value_delimiter = ',', num_args = 0..)]
+    #[arg(long, value_name = "HZ,…", value_delimiter = ',', num_args = 0.., require_equals = true)]
     #[arg(default_missing_value = "30,60,120,240")]
     rates: Vec<f64>,
     /// Compare loops with stalls: one that lasts LASTS milliseconds begins every

@@ -61,7 +61,7 @@ impl Record {
         recorder
             .finish(&session)
             .with_context(|| format!("{} is not complete", self.take.display()))?;
-        eprintln!("{} events recorded to {}", session.seen_count(), self.take.display());
+        complain(&format!("{} events recorded to {}", session.seen_count(), self.take.display()));
         Ok(Status::Fine)
     }
 }

@@ -232,7 +232,8 @@ pub fn judged(path: &Path, loaded: &Loaded, status: Status) -> Status {
 /// Says something on standard error. File names and contents are from outside
 /// and must not command the terminal.
 pub fn complain(text: &str) {
-    eprintln!("gtrig: {}", harmless(text));
+    // Where nobody can be told, there is nothing to be done about it.
+    let _ = writeln!(io::stderr(), "gtrig: {}", harmless(text));
 }
 
 /// Text from outside, without what would command a terminal.
