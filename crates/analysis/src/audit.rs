@@ -157,14 +157,6 @@ fn buttons<'e>(plan: &'e Plan, events: &'e [Event]) -> impl Iterator<Item = &'e 
 /// After so many polls an audit says how far it is.
 const POLLS_PER_WORD: usize = 8192;
 
-/// A loop goes on for so long after the last event, and for [`POLLS_AFTER`] polls at
-/// least, if the machine does not settle before: a debounce is shorter, and a shape
-/// that never comes to rest presses nothing.
-const AFTER: Nanos = Nanos::from_millis(1000);
-
-/// See [`AFTER`].
-const POLLS_AFTER: usize = 3;
-
 /// Polls `events`, which are in order, by a modelled loop. How edges are
 /// derived is the plan's; its own rate plays no part.
 pub fn audit(plan: &Plan, events: &[Event], of: Loop) -> LoopAudit {
@@ -183,7 +175,6 @@ pub fn audit_with(
     let end = events.last().map_or(1, |event| event.time.0.max(1));
     let mut auditor = Auditor::new(plan, of);
     let mut used = 0;
-    let mut polls_after = 0;
     for (poll, now) in of.polls().enumerate() {
         if poll % POLLS_PER_WORD == 0 {
             progress((now.0 as f64 / end as f64).min(1.0));
@@ -191,12 +182,7 @@ pub fn audit_with(
         let here = events[used..].iter().take_while(|event| event.time <= now).count();
         auditor.poll(now, &events[used..used + here]);
         used += here;
-        if used < events.len() {
-            continue;
-        }
-        polls_after += 1;
-        let is_over = now.0 > end + AFTER.0 && polls_after > POLLS_AFTER;
-        if is_over || auditor.machine.is_settled() {
+        if used == events.len() && auditor.machine.is_settled() {
             break;
         }
     }

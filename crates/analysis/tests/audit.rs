@@ -179,19 +179,3 @@ proptest! {
         prop_assert!(!is_sure || debounce > 0 || losses[0].lost == 0.0);
     }
 }
-
-/// A shape that is never at rest goes on for ever, but not the loop.
-#[test]
-fn a_shape_that_never_settles_ends_the_loop_all_the_same() {
-    let stages = vec![Stage::Offset([0.3, 0.0]), Stage::Smooth(Smooth::HalfLife(0.1))];
-    let mut desk = Desk::new(rig(vec![action(
-        "slew",
-        Gives::Plane,
-        vec![shaped_stick("pad1/stick-l", stages)],
-    )]));
-    desk.set(10.0, "pad1/south", 1);
-    desk.set(200.0, "pad1/south", 0);
-    let events: Vec<Event> = desk.session.recording().events().collect();
-    let found = audit(desk.session.plan(), &events, Loop::steady(hz(60.0)));
-    assert_eq!((found.total.sent, found.total.lost), (1, 0));
-}
