@@ -118,7 +118,8 @@ fn units(mm: f32) -> i32 {
     (mm * 100.0).round() as i32
 }
 
-fn fine_glass() -> DeviceInfo {
+/// The panel, in hundredths of a millimetre.
+pub fn fine_glass() -> DeviceInfo {
     let mut info = glass();
     for control in &mut info.controls {
         if let ControlKind::Position { max, .. } = &mut control.kind {
