@@ -88,7 +88,7 @@ impl Plan {
 
     /// The contacts that a control is part of: the place of a pointer is that of
     /// several.
-    pub fn contacts_of(&self, control: ControlId) -> &[ContactId] {
+    pub fn contacts_of(&self, control: ControlId) -> impl Iterator<Item = ContactId> {
         self.touch.contacts_of(control)
     }
 

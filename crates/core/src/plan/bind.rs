@@ -37,7 +37,7 @@ impl<'r> Binder<'r> {
             roster,
             actions: ActionPlan::default(),
             combos: ComboPlan::default(),
-            touch: TouchPlan { zones, contacts, contacts_of: ControlTable::default() },
+            touch: TouchPlan { zones, contacts, contacts_of: Vec::new() },
             thresholds: Vec::new(),
             pairs: Vec::new(),
             feeds: Vec::new(),

@@ -1,7 +1,7 @@
 //! All contacts of a run, located once per tick.
 
 use super::{Contact, ContactState, ContactUpdate, Zones};
-use crate::base::{ContactId, ControlId, ControlTable, Nanos, SparseSet, ZoneId, ZoneSet};
+use crate::base::{ContactId, ControlId, Nanos, SparseSet, ZoneId, ZoneSet};
 use crate::device::Event;
 use crate::sample::ControlState;
 use alloc::vec::Vec;
@@ -13,9 +13,9 @@ pub(crate) struct TouchPlan {
     /// The contacts of every touch panel and of every pointer that the rig asks for,
     /// those of a panel together.
     pub(crate) contacts: Vec<Contact>,
-    /// For each control the contacts it is part of: none where no zone and no
-    /// gesture asks.
-    pub(crate) contacts_of: ControlTable<ContactId>,
+    /// For each control the contacts it is part of, which lie side by side: the first
+    /// and how many. Empty where no zone and no gesture asks.
+    pub(crate) contacts_of: Vec<(ContactId, u16)>,
 }
 
 impl TouchPlan {
@@ -25,9 +25,10 @@ impl TouchPlan {
     }
 
     #[inline]
-    pub(crate) fn contacts_of(&self, control: ControlId) -> &[ContactId] {
-        // Most rigs have no panel, and ask this of every event.
-        if self.contacts.is_empty() { &[] } else { self.contacts_of.of(control) }
+    pub(crate) fn contacts_of(&self, control: ControlId) -> impl Iterator<Item = ContactId> {
+        let none = (ContactId(0), 0);
+        let (first, count) = self.contacts_of.get(control.index()).copied().unwrap_or(none);
+        (first.0..first.0 + count).map(ContactId)
     }
 }
 
@@ -90,7 +91,7 @@ impl Panels {
     /// Takes in an event of a control that may be part of a contact.
     #[inline]
     pub(crate) fn receive(&mut self, plan: &TouchPlan, controls: &[ControlState], event: &Event) {
-        for &id in plan.contacts_of(event.control) {
+        for id in plan.contacts_of(event.control) {
             self.contacts[id.index()].hear(plan.contact(id), controls, event);
         }
     }
@@ -98,7 +99,7 @@ impl Panels {
     /// A control was polled: the contact it is part of is to be located.
     #[inline]
     pub(crate) fn read(&mut self, plan: &TouchPlan, control: ControlId) {
-        for &contact in plan.contacts_of(control) {
+        for contact in plan.contacts_of(control) {
             self.due.insert(contact);
         }
     }

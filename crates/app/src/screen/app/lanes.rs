@@ -22,7 +22,7 @@ impl App {
         match lane {
             Lane::Combo(_) => false,
             Lane::Gesture(_) => true,
-            Lane::Control(id) => !plan.contacts_of(id).is_empty(),
+            Lane::Control(id) => plan.contacts_of(id).next().is_some(),
             Lane::Action(id, _) => plan.inputs(id).iter().any(|input| {
                 matches!(
                     input,

@@ -1,23 +1,31 @@
 //! Touch panels and the zones on them.
 
 use super::Binder;
-use crate::base::{ActionId, ContactId, ControlId, ControlTable, ZoneId};
+use crate::base::{ActionId, ContactId, ControlId, ZoneId};
 use crate::device::{ControlKind, ControlRef, Device, DeviceKind, Roster};
 use crate::gesture::{BoundGesture, GesturePlan, OriginAxis, Signs};
 use crate::plan::ActionGate;
 use crate::spec::{Gesture, Pointing, PointingSet, Rig, Surface, Turn};
 use crate::touch::Contact;
-use alloc::{format, vec::Vec};
+use alloc::{format, vec, vec::Vec};
 use core::ops::Range;
 
 impl Binder<'_> {
     /// Nothing where no zone and no gesture asks for it.
-    pub(super) fn contacts_of(&self) -> ControlTable<ContactId> {
-        let is_asked = !self.rig.zones.is_empty() || !self.rig.gestures.is_empty();
-        let contacts = self.touch.contacts.iter().filter(|_| is_asked).zip((0..).map(ContactId));
-        let parts = contacts
-            .flat_map(|(contact, id)| [contact.down, contact.x, contact.y].map(|part| (part, id)));
-        ControlTable::new(parts.collect(), self.roster.controls().len())
+    pub(super) fn contacts_of(&self) -> Vec<(ContactId, u16)> {
+        if self.rig.zones.is_empty() && self.rig.gestures.is_empty() {
+            return Vec::new();
+        }
+        let mut contacts_of = vec![(ContactId(0), 0); self.roster.controls().len()];
+        for (contact, id) in self.touch.contacts.iter().zip((0..).map(ContactId)) {
+            for part in [contact.down, contact.x, contact.y] {
+                // Those of one device come one after the other.
+                let (first, count) = &mut contacts_of[part.index()];
+                *first = if *count == 0 { id } else { *first };
+                *count += 1;
+            }
+        }
+        contacts_of
     }
 
     /// The contacts of each panel, by their places.
