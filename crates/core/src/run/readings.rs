@@ -77,13 +77,7 @@ impl Readings<'_> {
                 self.zone(action, zone, (first, count), since)
             }
             BoundInput::Place { zone, first, count, .. } if action.gives == Gives::Place => {
-                let found = self.contact_in(action, zone, (first, count), since);
-                found.map_or(ActionState::IDLE, |(contact, of)| {
-                    let place = contact.place(of);
-                    let map = |map: SpaceMap| map.place(place);
-                    let there = action.from_panel.map_or_else(|| of.in_mm(place), map);
-                    ActionState::placed(there, of.down)
-                })
+                self.place_in_space(action, zone, (first, count), since)
             }
             BoundInput::Place { zone, along, first, count, shape } => {
                 let found = self.place(action, zone, (first, count), since);
@@ -264,6 +258,23 @@ impl Readings<'_> {
             if to > from { ((at - from) / (to - from) * 2.0 - 1.0).clamp(-1.0, 1.0) } else { 0.0 }
         };
         Some(([across(x, left, right), -across(y, top, bottom)], of.down))
+    }
+
+    /// Where that contact is in the numbers of the space of an action.
+    fn place_in_space(
+        &self,
+        action: &BoundAction,
+        zone: ZoneId,
+        contacts: (ContactId, u16),
+        since: u32,
+    ) -> ActionState {
+        let found = self.contact_in(action, zone, contacts, since);
+        found.map_or(ActionState::IDLE, |(contact, of)| {
+            let place = contact.place(of);
+            let map = |map: SpaceMap| map.place(place);
+            let there = action.from_panel.map_or_else(|| of.in_mm(place), map);
+            ActionState::placed(there, of.down)
+        })
     }
 
     /// The contact that landed last of those that a zone has.
