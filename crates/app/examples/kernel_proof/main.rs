@@ -19,8 +19,11 @@ fn main() -> std::process::ExitCode {
     let result = match args[..] {
         ["play", sent] => play::play(sent.as_ref()),
         ["list"] => play::list(),
+        ["kill", folder] => play::killed(folder.as_ref()),
         ["check", sent, take] => check::check(sent.as_ref(), take.as_ref()),
-        _ => Err(anyhow::anyhow!("usage: kernel_proof play SENT | list | check SENT TAKE")),
+        _ => Err(anyhow::anyhow!(
+            "usage: kernel_proof play SENT | list | kill FOLDER | check SENT TAKE"
+        )),
     };
     match result {
         Ok(()) => std::process::ExitCode::SUCCESS,

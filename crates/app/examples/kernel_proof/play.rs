@@ -9,6 +9,7 @@ use std::{
     fs::{self, File},
     io::Write,
     path::Path,
+    process::Command,
     thread::sleep,
     time::Duration,
 };
@@ -43,7 +44,7 @@ pub fn list() -> anyhow::Result<()> {
     let keys = [Key::ButtonToolPen, Key::ButtonTouch, Key::ButtonStylus];
     let _pen =
         Made::new("proof pen", &Abilities { keys: &keys, axes: &axes, ..Abilities::default() })?;
-    let output = std::process::Command::new("gtrig").args(["devices", "--json"]).output()?;
+    let output = Command::new("gtrig").args(["devices", "--json"]).output()?;
     let text = String::from_utf8(output.stdout)?;
     let devices: Vec<serde_json::Value> =
         text.lines().map(serde_json::from_str).collect::<Result<_, _>>()?;
@@ -392,5 +393,44 @@ fn storm() -> anyhow::Result<()> {
     events.extend([(KEY, SOUTH, 0), (KEY, Key::ButtonEast as u16, 1), (ABS, 0, 777)]);
     device.packet(&events)?;
     sleep(Duration::from_millis(500));
+    Ok(())
+}
+
+/// Kills recorders in the middle of presses: how much of what had been pressed is
+/// missing in their takes.
+pub fn killed(folder: &Path) -> anyhow::Result<()> {
+    let pad = pad("proof killed")?;
+    let mut missing = Vec::new();
+    for n in 0..20u64 {
+        let take = folder.join(format!("killed-{n}.take.jsonl"));
+        let mut recorder = Command::new("gtrig").arg("record").arg(&take).spawn()?;
+        while fs::read_to_string(&take).map_or(true, |text| !text.contains("proof killed")) {
+            sleep(Duration::from_millis(20));
+        }
+        let mut pressed = Vec::new();
+        // Killed at another phase of whatever it waits for each time.
+        let until = now() + 300_000_000 + n * 1_700_000;
+        while now() < until {
+            pressed.push(now());
+            pad.packet(&[(KEY, SOUTH, pressed.len() as i32 % 2)])?;
+            sleep(Duration::from_millis(5));
+        }
+        recorder.kill()?;
+        let killed = now();
+        recorder.wait()?;
+        let text = fs::read_to_string(&take)?;
+        let lines = text.lines().filter(|line| line.contains("\"south\"") && line.ends_with('}'));
+        let kept = lines.filter(|line| !line.contains("\"plug\"")).count();
+        ensure!(kept <= pressed.len(), "more presses than there were");
+        let lost_from = pressed.get(kept).copied().unwrap_or(killed);
+        missing.push(killed.saturating_sub(lost_from) / 1_000);
+    }
+    missing.sort_unstable();
+    println!(
+        "killed twenty times: of the last presses at most {} us are missing, the median {} us",
+        missing[missing.len() - 1],
+        missing[missing.len() / 2]
+    );
+    ensure!(missing[missing.len() - 1] < 100_000, "more is lost than 100 ms: {missing:?} us");
     Ok(())
 }
