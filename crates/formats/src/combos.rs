@@ -158,7 +158,8 @@ struct SummaryLine {
 pub enum ComboLines {
     /// All of them, in order of time.
     All,
-    /// The near misses, the nearest first.
+    /// The near misses, the nearest first; those that a gesture or a zone alone kept
+    /// from being met come last.
     Near,
 }
 
@@ -194,15 +195,15 @@ impl ComboReport {
         }
         let fired = Fired::new(session);
         let line = |(combo, attempt): &(ComboId, ComboAttempt)| {
-            Line::Attempt(Box::new(AttemptLine::new((session, &fired), *combo, attempt)))
+            AttemptLine::new((session, &fired), *combo, attempt)
         };
-        let lines = attempts.iter().map(line);
-        let mut lines: Vec<Line> = lines.collect();
-        lines.extend(
-            almost.iter().map(|almost| {
-                Line::Attempt(Box::new(AttemptLine::almost((session, &fired), almost)))
-            }),
-        );
+        let of_almost = almost.iter().map(|almost| AttemptLine::almost((session, &fired), almost));
+        let mut told: Vec<AttemptLine> = attempts.iter().map(line).chain(of_almost).collect();
+        if which == ComboLines::All {
+            told.sort_by_key(|line| line.to_ns);
+        }
+        let told = told.into_iter().map(|line| Line::Attempt(Box::new(line)));
+        let mut lines: Vec<Line> = told.collect();
         lines.extend(beside::bites(session));
         lines.extend(beside::coarse(session, streams));
         lines.push(Line::Summary(summary));
