@@ -11,9 +11,9 @@ use super::{
     problem::{Problems, Word},
 };
 use gtrig_core::{
-    ActionId, ActionSpec, Calm, Combo, ComboClock, ComboId, ComboStep, ControlRef, DeviceKind,
-    Direction, GestureId, Gives, Keyword, MAX_COMBOS, MAX_STEPS, Mirror, Rig, Signal, SignalId,
-    StepKind, Strict, SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
+    ActionId, ActionSpec, Calm, Combo, ComboClock, ComboId, ComboStep, ControlRef, Direction,
+    GestureId, Gives, Keyword, MAX_COMBOS, MAX_STEPS, Mirror, Rig, Signal, SignalId, StepKind,
+    Strict, SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
 };
 use std::ops::Range;
 
@@ -46,7 +46,6 @@ pub(super) fn read(
         signals: Vec::new(),
         calm: None,
         one_device: Vec::new(),
-        tied: Vec::new(),
     };
     let combos = entries.iter().enumerate();
     let mut combos: Vec<Combo> =
@@ -124,10 +123,8 @@ struct Reader<'a> {
     signals: Vec<Signal>,
     /// The quiet before the first step of the combo that is read.
     calm: Option<Calm>,
-    /// The combos whose presses must come from one device, each with where it says
-    /// so; and those that can be tied to one, each with the kind of device.
+    /// The combos whose presses must come from one device, each with where it says so.
     one_device: Vec<(usize, Value<'a>)>,
-    tied: Vec<(usize, DeviceKind)>,
 }
 
 /// What the names in a combo are looked up by.

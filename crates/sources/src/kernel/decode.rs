@@ -300,8 +300,8 @@ impl Decoder {
 
     /// A part of the contact in the slot that is spoken of.
     fn part(&self, part: u16) -> Option<u16> {
-        let first = self.layout.contacts + self.layout.stride() * self.slot;
-        (self.slot < self.layout.contact_count).then_some(first + part)
+        let is_followed = self.slot < self.layout.contact_count;
+        is_followed.then(|| self.layout.contacts + self.layout.stride() * self.slot + part)
     }
 
     /// A contact lands or lifts. Another id in a slot that has one is another

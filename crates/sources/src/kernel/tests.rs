@@ -354,6 +354,12 @@ fn more_contacts_than_are_followed_are_noticed() {
     run(&mut decoder, &layout, &[(ABS, 0x2f, 5), (ABS, 0x39, 6), (SYN, 0, 0)]);
     assert!(decoder.takes_more_contacts());
     assert!(!decoder.takes_more_contacts(), "said once");
+    // Slots that no panel has are none.
+    for slot in [i32::MAX, -1] {
+        let (said, _) =
+            run(&mut decoder, &layout, &[(ABS, 0x2f, slot), (ABS, 0x35, 1), (SYN, 0, 0)]);
+        assert_eq!(said, [""; 0]);
+    }
 }
 
 /// While nothing was heard one finger was replaced, one turned out to be a palm, one

@@ -40,8 +40,8 @@ pub(super) struct Watch {
     nodes: BTreeMap<OsString, Open>,
     /// Nodes that may not be read, and since when; `None` once that was said.
     refused: BTreeMap<OsString, Option<Nanos>>,
-    /// Devices that are not listened to, and why.
-    left_alone: Vec<(String, Private)>,
+    /// Devices that are not listened to, each with why until that was said.
+    left_alone: BTreeMap<String, Option<Private>>,
     next_id: u64,
     to: Sender<Heard>,
 }
@@ -63,7 +63,7 @@ impl Watch {
             is_watched: false,
             nodes: BTreeMap::new(),
             refused: BTreeMap::new(),
-            left_alone: Vec::new(),
+            left_alone: BTreeMap::new(),
             next_id: 0,
             to,
         };
@@ -114,13 +114,15 @@ impl Watch {
         }
     }
 
-    /// Says which devices are not listened to.
+    /// Says which devices are not listened to, of each once.
     fn tell_left_alone(&mut self) {
-        if self.left_alone.is_empty() {
+        let new = self.left_alone.iter_mut();
+        let new = new.filter_map(|(name, why)| Some((name, why.take()?)));
+        let names: Vec<String> =
+            new.map(|(name, why)| format!("{name} ({})", why.words())).collect();
+        if names.is_empty() {
             return;
         }
-        let of = |(name, why): (String, Private)| format!("{name} ({})", why.words());
-        let names: Vec<String> = self.left_alone.drain(..).map(of).collect();
         self.say(Heard::Trouble(format!(
             "left alone: {}; `--kernel all` listens to them too",
             names.join(", ")
@@ -173,6 +175,7 @@ impl Watch {
             self.with(name, Open::look);
         }
         self.arrivals();
+        self.tell_left_alone();
         self.complain(now);
         Ok(())
     }
@@ -250,7 +253,7 @@ impl Watch {
         if self.wanted == Wanted::NoKeysNorMice
             && let Some(why) = node.is_private()
         {
-            self.left_alone.push((node.info().name.to_string(), why));
+            self.left_alone.entry(node.info().name.to_string()).or_insert(Some(why));
             return Ok(());
         }
         let mut changes = Vec::new();
@@ -270,6 +273,9 @@ impl Watch {
             if since.is_some_and(|since| now.0 >= since.0 + PATIENCE.0) {
                 *since = None;
                 let path = self.folder.join(name);
+                if !path.exists() {
+                    continue;
+                }
                 troubles.push(format!(
                     "{} may not be read: add yourself to its group (usually `input`) and log in again",
                     path.display()

@@ -1,21 +1,20 @@
 //! Combos whose presses must all come from one device: what they are on each.
 
 use super::*;
-use gtrig_core::{OnDevice, SLOTS};
+use gtrig_core::{DeviceKind, OnDevice, SLOTS};
 
 impl Reader<'_> {
     /// Ties those combos to their devices that say so, once all are read: a strict
     /// one bans whatever else any combo names.
     pub(super) fn tie_to_devices(&mut self, problems: &mut Problems, combos: &mut [Combo]) {
-        for n in 0..self.one_device.len() {
-            let (at, value) = self.one_device[n];
+        let mut tied = Vec::new();
+        for (at, value) in std::mem::take(&mut self.one_device) {
             if let Some(kind) = self.kind_of(problems, value, &combos[at]) {
                 combos[at].devices = (1..=SLOTS).map(|n| self.on(kind, n, &combos[at])).collect();
-                self.tied.push((at, kind));
+                tied.push((at, kind));
             }
         }
-        for n in 0..self.tied.len() {
-            let (at, kind) = self.tied[n];
+        for (at, kind) in tied {
             if let Some(Strict::AllBut(passing)) = combos[at].strict.clone() {
                 for (device, number) in combos[at].devices.iter_mut().zip(1..) {
                     device.banned = self.banned(kind, number, &passing);
