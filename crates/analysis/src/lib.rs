@@ -23,6 +23,7 @@ mod history;
 mod label;
 pub mod ladder;
 mod lane;
+pub mod learn;
 pub mod limits;
 pub mod lint;
 pub mod loops;

@@ -138,7 +138,7 @@ pub fn main() -> ExitCode {
         Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,
         Err(error) => {
             complain(&format!("{error:#}"));
-            let data = error.is::<gtrig_formats::rig::RigError>();
+            let data = error.is::<gtrig_formats::Mistakes>();
             ExitCode::from(if data { 1 } else { 2 })
         }
     }

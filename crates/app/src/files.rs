@@ -5,7 +5,7 @@ use anyhow::{Context, bail};
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{PollRate, Rig};
 use gtrig_formats::{
-    rig::{self, RigError},
+    Mistakes, rig,
     take::{Loaded, TakeReader},
 };
 use gtrig_sources::Story;
@@ -75,7 +75,7 @@ impl RigSource {
     ///
     /// # Errors
     /// When the text has mistakes.
-    pub fn rig_of(&self, text: &str) -> Result<Rig, RigError> {
+    pub fn rig_of(&self, text: &str) -> Result<Rig, Mistakes> {
         let name =
             self.path.as_ref().map_or(KESTREL_QUAY.0.into(), |path| path.display().to_string());
         let mut rig = rig::parse(&name, text)?;

@@ -7,5 +7,6 @@ pub mod commands;
 pub mod figure;
 pub mod files;
 mod loops;
+pub mod maps;
 pub mod recorder;
 pub mod screen;

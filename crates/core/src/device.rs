@@ -4,6 +4,7 @@
 mod axes;
 mod event;
 mod info;
+mod map;
 mod reference;
 mod roster;
 mod scale;
@@ -13,6 +14,7 @@ pub mod vocabulary;
 pub use axes::*;
 pub use event::*;
 pub use info::*;
+pub use map::*;
 pub use reference::*;
 pub use roster::*;
 pub use scale::*;

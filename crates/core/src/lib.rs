@@ -7,7 +7,7 @@
 //! | stage | holds |
 //! |---|---|
 //! | `base` | time, the numbers of things, sets of them, text, vectors |
-//! | `device` | devices and controls, their events, the roster that numbers them |
+//! | `device` | devices and controls, their events, maps that name their controls, the roster that numbers them |
 //! | `spec` | what a rig says: rules, shapes, zones, gestures, combos, actions; every tunable number |
 //! | `sample` | one control, one device, polled: state, edges, marks |
 //! | `shape` | what stages make of a value: dead zones, curves, smoothing |
@@ -92,7 +92,8 @@ pub use combo::{
 };
 pub use device::{
     AddressError, Axes, AxisInfo, Control, ControlInfo, ControlKind, ControlRef, Deal, Device,
-    DeviceInfo, DeviceKind, Event, MAX_CONTROLS, Marks, Presence, Roster, RosterError, SLOTS,
+    DeviceInfo, DeviceKind, DeviceMap, DeviceMatch, Event, HardwareIds, Levels, MAX_CONTROLS,
+    MapFault, MappedControl, MappedDevice, MappedFrom, Marks, Presence, Roster, RosterError, SLOTS,
     SlotRules, normalise, vocabulary,
 };
 pub use gesture::{

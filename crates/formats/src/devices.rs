@@ -18,6 +18,30 @@ pub struct FoundDevice {
     pub codes: Vec<Option<(u16, u16)>>,
     /// Why it is not listened to without an express wish.
     pub left_alone: Option<String>,
+    /// The map that it is seen through.
+    pub map: Option<Mapped>,
+    /// How often it reported, where somebody listened.
+    pub rate: Option<ReportRate>,
+}
+
+/// The map of a device, and what its controls are made of.
+#[derive(Clone, Debug)]
+pub struct Mapped {
+    /// The file of the map.
+    pub file: String,
+    /// For each control the names that its parts have without the map.
+    pub from: Vec<Vec<String>>,
+}
+
+/// How often a device reported.
+#[derive(Clone, Copy, Debug, Serialize)]
+pub struct ReportRate {
+    /// So many reports in all.
+    pub reports: u64,
+    /// The median time between two, in milliseconds; `None` of fewer than two.
+    pub median_ms: Option<f64>,
+    /// The longest time between two, in milliseconds.
+    pub longest_ms: Option<f64>,
 }
 
 /// A node that may not be read.
@@ -55,6 +79,10 @@ struct DeviceLine {
     bus: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     left_alone: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    map: Option<String>,
+    #[serde(flatten)]
+    rate: Option<ReportRate>,
     controls: Vec<ControlLine>,
 }
 
@@ -62,6 +90,9 @@ struct DeviceLine {
 struct ControlLine {
     control: String,
     kind: &'static str,
+    /// What it is made of by a map: names without the map.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    from: Option<Vec<String>>,
     /// The type and the code of the kernel's events.
     event_type: Option<u16>,
     code: Option<u16>,
@@ -96,8 +127,13 @@ impl DeviceReport {
 }
 
 impl DeviceLine {
-    fn new(FoundDevice { node, info, codes, left_alone }: FoundDevice) -> Self {
-        let controls = info.controls.iter().zip(codes);
+    fn new(found: FoundDevice) -> Self {
+        let FoundDevice { node, info, codes, left_alone, map, rate } = found;
+        let (map, from) = match map {
+            Some(Mapped { file, from }) => (Some(file), from.into_iter().map(Some).collect()),
+            None => (None, vec![None; info.controls.len()]),
+        };
+        let controls = info.controls.iter().zip(codes).zip(from);
         DeviceLine {
             node,
             kind: info.kind.word(),
@@ -105,7 +141,9 @@ impl DeviceLine {
             identity: info.identity.clone(),
             bus: info.bus.to_string(),
             left_alone,
-            controls: controls.map(|(control, code)| ControlLine::new(control, code)).collect(),
+            map,
+            rate,
+            controls: controls.map(|((c, code), from)| ControlLine::new(c, code, from)).collect(),
         }
     }
 
@@ -116,8 +154,20 @@ impl DeviceLine {
         if let Some(why) = &self.left_alone {
             writeln!(out, "       left alone without `--kernel all`: {why}")?;
         }
+        if let Some(file) = &self.map {
+            writeln!(out, "       by the map {file}")?;
+        }
+        if let Some(ReportRate { reports, median_ms, longest_ms }) = self.rate {
+            let times = match median_ms.zip(longest_ms) {
+                Some((median, longest)) => {
+                    format!(", one every {median:.2} ms (median), the longest gap {longest:.1} ms")
+                }
+                None => String::new(),
+            };
+            writeln!(out, "       {reports} reports{times}")?;
+        }
         let (buttons, others): (Vec<_>, Vec<_>) =
-            self.controls.iter().partition(|control| control.kind == "button");
+            self.controls.iter().partition(|c| c.kind == "button" && c.is_as_found());
         let mut row = String::new();
         for button in buttons {
             if row.len() + button.control.len() > WIDTH {
@@ -137,8 +187,8 @@ impl DeviceLine {
 const WIDTH: usize = 90;
 
 impl ControlLine {
-    fn new(control: &ControlInfo, code: Option<(u16, u16)>) -> Self {
-        let range = control.kind.range();
+    fn new(control: &ControlInfo, code: Option<(u16, u16)>, from: Option<Vec<String>>) -> Self {
+        let range = control.kind.ends();
         ControlLine {
             control: control.code.clone(),
             kind: match control.kind {
@@ -148,6 +198,7 @@ impl ControlLine {
                 ControlKind::Position { .. } => "position",
                 ControlKind::Relative => "relative",
             },
+            from,
             event_type: code.map(|(kind, _)| kind),
             code: code.map(|(_, code)| code),
             min: range.map(|(min, _)| min),
@@ -157,6 +208,11 @@ impl ControlLine {
             flat: control.grain.flat,
             fuzz: control.grain.fuzz,
         }
+    }
+
+    /// Whether no map made it something else.
+    fn is_as_found(&self) -> bool {
+        self.from.as_ref().is_none_or(|from| *from == [self.control.as_str()])
     }
 
     fn words(&self) -> String {
@@ -174,6 +230,9 @@ impl ControlLine {
             if value != 0 {
                 words += &format!(", {value} {name}");
             }
+        }
+        if let Some(from) = self.from.as_ref().filter(|_| !self.is_as_found()) {
+            words += &format!("  of {}", from.join(" and "));
         }
         words
     }
@@ -275,6 +334,8 @@ mod tests {
             info,
             codes: vec![Some((1, 0x130)), Some((3, 0))],
             left_alone: None,
+            map: None,
+            rate: None,
         };
         let refused = RefusedDevice {
             node: "/dev/input/event6".into(),

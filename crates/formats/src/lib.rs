@@ -9,6 +9,7 @@
 //! - [`devices`]: what is plugged into a machine.
 //! - [`doubts`]: what a rig probably does not mean.
 //! - [`health`]: how well the reports of each device came.
+//! - [`map`]: what a person called the controls of a device (TOML).
 //! - [`measure`]: what a stick was measured to do.
 //! - [`shape`]: raw values through a shape, stage by stage.
 //! - [`Report`]: what all findings have in common: text, JSON and CSV.
@@ -22,9 +23,11 @@ pub mod audit;
 pub mod combos;
 pub mod compare;
 pub mod devices;
+mod document;
 pub mod doubts;
 pub mod gestures;
 pub mod health;
+pub mod map;
 pub mod measure;
 mod nearest;
 mod report;
@@ -35,4 +38,5 @@ pub mod ticks;
 pub mod words;
 
 pub use atomic::save_atomically;
+pub use document::problem::{Mistakes, Problem};
 pub use report::{Report, Rows, Table};

@@ -1,18 +1,14 @@
 //! Reading a rig: TOML text in, a checked [`Rig`] or every mistake out.
 //!
-//! `docs/rig-format.md` describes the format. The text is walked by hand, not
-//! deserialised, because a person wants all mistakes at once, each with its
-//! place, what was found and what was expected.
+//! `docs/rig-format.md` describes the format.
 
 mod actions;
 mod combos;
 mod edges;
 mod edit;
-mod fields;
 mod gestures;
 mod language;
 mod modes;
-mod problem;
 mod shapes;
 mod slots;
 mod surface;
@@ -20,39 +16,25 @@ mod yard;
 mod zones;
 
 pub use edit::{EditError, update_numbers};
-pub use problem::{Problem, RigError};
 
+use crate::Mistakes;
+use crate::document::{self, fields, problem};
 use fields::{Fields, Value};
 use gtrig_core::{
     AddressError, ControlRef, DeviceKind, InputSpec, Keyword, MAX_THRESHOLDS, PollRate, Rig,
     Signal, Thresholds, tunable,
 };
 use problem::Problems;
-use toml::de::DeTable;
 
 /// The version of the format that this program reads.
 pub const VERSION: i64 = 1;
-
-/// A rig larger than this is refused: it is no rig.
-const MAX_BYTES: usize = 4 << 20;
 
 /// Reads a rig. `file` names it in messages.
 ///
 /// # Errors
 /// All mistakes, in the order of their places.
-pub fn parse(file: &str, text: &str) -> Result<Rig, RigError> {
-    let mut problems = Problems::new(text);
-    if text.len() > MAX_BYTES {
-        problems.add(0..0, format!("a file of {} bytes", text.len()), "a rig of at most 4 MiB");
-        return Err(problems.into_error(file));
-    }
-    let (document, errors) = DeTable::parse_recoverable(text);
-    for error in errors {
-        let span = error.span().unwrap_or(0..0);
-        problems.add(span, error.message().to_owned(), "well-formed TOML");
-    }
-    let rig = read(&mut problems, Fields::root(document.get_ref(), document.span()));
-    if problems.is_empty() { Ok(rig) } else { Err(problems.into_error(file)) }
+pub fn parse(file: &str, text: &str) -> Result<Rig, Mistakes> {
+    document::parse(file, text, "rig", read)
 }
 
 fn read(problems: &mut Problems, mut root: Fields) -> Rig {

@@ -4,6 +4,7 @@
 mod combo;
 mod explain;
 mod gesture;
+mod learn;
 mod lint;
 mod loops;
 mod measure;
@@ -15,6 +16,7 @@ pub use combo::{
 };
 pub use explain::{explain_action, explain_control, explain_gesture, through_words};
 pub use gesture::{verdict_brief, verdict_words};
+pub use learn::{ask_words, learned_words};
 pub use lint::{lint_subject, lint_words};
 pub use loops::loop_words;
 pub use measure::missing_words;

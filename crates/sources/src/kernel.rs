@@ -39,7 +39,9 @@ pub use list::{KernelDevice, RefusedNode, list};
 
 use crate::Source;
 use gtrig_analysis::Session;
-use gtrig_core::{ControlId, DeviceId, DeviceInfo, Event, Marks, Nanos, Presence};
+use gtrig_core::{
+    ControlId, DeviceId, DeviceInfo, DeviceMap, Event, MappedDevice, Marks, Nanos, Presence,
+};
 use std::{
     collections::HashMap,
     io,
@@ -66,6 +68,7 @@ pub enum Wanted {
 pub struct Kernel {
     heard: Receiver<Heard>,
     devices: HashMap<NodeId, Known>,
+    maps: Vec<DeviceMap>,
     troubles: Vec<String>,
     /// The kernel's monotonic clock at instant 0 of the session.
     zero: Nanos,
@@ -101,16 +104,24 @@ struct Change {
 #[derive(Debug)]
 struct Known {
     device: DeviceId,
+    /// As its map has it.
+    mapped: MappedDevice,
     controls: Vec<ControlId>,
 }
 
 impl Kernel {
-    /// Starts to listen to the devices in `folder`, usually `/dev/input`.
-    /// `now` is the instant of the session at which it is called.
+    /// Starts to listen to the devices in `folder`, usually `/dev/input`, each as the
+    /// best of the `maps` has it. `now` is the instant of the session at which it is
+    /// called.
     ///
     /// # Errors
     /// When there is no such folder or it cannot be watched, with what to do.
-    pub fn start(folder: &Path, wanted: Wanted, now: Nanos) -> io::Result<Self> {
+    pub fn start(
+        folder: &Path,
+        wanted: Wanted,
+        maps: Vec<DeviceMap>,
+        now: Nanos,
+    ) -> io::Result<Self> {
         let zero = Nanos(ioctl::monotonic_now()?.0.saturating_sub(now.0));
         let alive = Arc::new(());
         let (sender, heard) = channel();
@@ -118,29 +129,42 @@ impl Kernel {
         let while_alive = Arc::downgrade(&alive);
         thread::spawn(move || watch.run(&while_alive));
         let (devices, troubles) = (HashMap::new(), Vec::new());
-        Ok(Kernel { heard, devices, troubles, zero, _alive: alive })
+        Ok(Kernel { heard, devices, maps, troubles, zero, _alive: alive })
     }
 
     fn at(&self, kernel: Nanos) -> Nanos {
         Nanos(kernel.0.saturating_sub(self.zero.0))
     }
 
+    fn plug(&mut self, session: &mut Session, node: NodeId, info: DeviceInfo, time: Nanos) {
+        let mapped = match DeviceMap::best(&self.maps, &info) {
+            None => MappedDevice::plain(info),
+            Some(map) => {
+                let (mapped, faults) = map.apply(&info);
+                let says = |fault| format!("the map of {}: {fault}", mapped.info.name);
+                self.troubles.extend(faults.into_iter().map(says));
+                mapped
+            }
+        };
+        match session.plug(mapped.info.clone(), self.at(time)) {
+            Ok(device) => {
+                let controls = session.roster().device(device).controls().collect();
+                self.devices.insert(node, Known { device, mapped, controls });
+            }
+            Err(error) => self.troubles.push(error.to_string()),
+        }
+    }
+
     fn take_in(&mut self, session: &mut Session, heard: Heard) {
         match heard {
-            Heard::Arrived(node, info, time) => match session.plug(info, self.at(time)) {
-                Ok(device) => {
-                    let controls = session.roster().device(device).controls().collect();
-                    self.devices.insert(node, Known { device, controls });
-                }
-                Err(error) => self.troubles.push(error.to_string()),
-            },
-            Heard::Changed(node, change) => {
-                let known = self.devices.get(&node);
-                let control = known.and_then(|k| k.controls.get(usize::from(change.control)));
-                if let Some(&control) = control {
-                    let Change { value, marks, time, .. } = change;
-                    session.report(Event { time: self.at(time), value, control, marks });
-                }
+            Heard::Arrived(node, info, time) => self.plug(session, node, info, time),
+            Heard::Changed(node, Change { control, value, marks, time }) => {
+                let time = self.at(time);
+                let Some(known) = self.devices.get_mut(&node) else { return };
+                known.mapped.report(usize::from(control), value, |control, value| {
+                    let control = known.controls[usize::from(control)];
+                    session.report(Event { time, value, control, marks });
+                });
             }
             Heard::Presence(node, presence, time) => {
                 if let Some(known) = self.devices.get(&node) {

@@ -103,7 +103,7 @@ impl Samples {
         let is_stuck = |axis: usize| {
             let range = self.kinds[axis].range();
             let ends = range.is_some_and(|(min, max)| match self.levels[axis].as_slice() {
-                [only] => *only == max || (*only == min && self.kinds[axis].rest() != min),
+                [only] => [min, max].contains(only) && self.kinds[axis].rest() != *only,
                 _ => false,
             });
             ends && self.points.len() >= LEAST_REST

@@ -1,144 +1,122 @@
 //! `gtrig devices`.
 
-use super::shared::{Printing, Status};
-use clap::Args;
-use std::path::PathBuf;
+#[cfg(target_os = "linux")]
+mod learn;
+#[cfg(target_os = "linux")]
+mod list;
+#[cfg(target_os = "linux")]
+mod watch;
+
+use super::shared::{MapArgs, Printing, Status};
+use clap::{Args, ValueEnum};
+use gtrig_analysis::learn::{Ask, Motion};
+use gtrig_core::{ControlInfo, DeviceKind};
+use std::{path::PathBuf, str::FromStr};
 
 /// List the kernel's input devices: what each is, its controls with their codes
 /// and ranges, and what may not be read and what to do about it.
+///
+/// With --learn a device is named by hand: you are asked to press or to move one
+/// control after the other, and a map is written that every command uses from then on.
 #[derive(Args, Debug)]
 pub struct Devices {
     /// The folder of the devices.
     #[arg(long, value_name = "DIR", default_value = "/dev/input")]
     folder: PathBuf,
+    #[command(flatten)]
+    maps: MapArgs,
+    /// Listen to them for so many seconds, and say how often each reports.
+    #[arg(long, value_name = "S", value_parser = clap::value_parser!(u64).range(1..=3600))]
+    listen: Option<u64>,
     /// Then say which devices come and go, until Ctrl+C.
     #[arg(long)]
     watch: bool,
+    /// Name the controls of a device, asked one by one. Without a part of its name or
+    /// identity it is the first one on which something is pressed or moved.
+    #[arg(
+        long, value_name = "DEVICE", num_args = 0..=1, default_missing_value = "",
+        conflicts_with_all = ["watch", "listen", "json", "csv", "named"]
+    )]
+    learn: Option<String>,
+    /// As what it is named: a pad or a lever is asked for all that it has.
+    #[arg(long = "as", value_name = "KIND", default_value = "pad", requires = "learn")]
+    kind: LearnedKind,
+    /// What to ask for instead: names, each with what it is, such as
+    /// steering=axis,clutch=trigger,horn=button.
+    #[arg(long, value_name = "NAME=WHAT", value_delimiter = ',', requires = "learn")]
+    controls: Vec<AskedControl>,
+    /// The map to write; it must not exist yet. Without it, a new file in
+    /// ~/.config/gtrig/maps.
+    #[arg(long, short, value_name = "FILE", requires = "learn")]
+    output: Option<PathBuf>,
     #[command(flatten)]
     print: Printing,
 }
 
-#[cfg(target_os = "linux")]
-mod linux {
-    use super::{Devices, Printing, Status};
-    use crate::commands::shared::{Form, complain};
-    use crate::screen::Clock;
-    use gtrig_analysis::{Capacity, Session};
-    use gtrig_core::{CleanText, DeviceId, Keyword, Nanos, PollRate, Rig, Tick};
-    use gtrig_formats::devices::{DeviceReport, FoundDevice, RefusedDevice};
-    use gtrig_sources::{Kernel, KernelDevice, RefusedNode, Source, Wanted, list_kernel_devices};
-    use signal_hook::{
-        consts::{SIGINT, SIGTERM},
-        iterator::Signals,
-    };
-    use std::{
-        collections::BTreeSet,
-        io::{self, Write},
-        thread,
-        time::Duration,
-    };
+/// As what a device is named.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum LearnedKind {
+    /// A pad with two sticks.
+    Pad,
+    /// A lever with one long travel.
+    Lever,
+    /// Anything else; say with --controls what it has.
+    Other,
+}
 
-    impl Devices {
-        /// Runs it.
-        ///
-        /// # Errors
-        /// When there is no such folder, or standard output cannot be written.
-        pub fn run(self) -> anyhow::Result<Status> {
-            let folder = self.folder.display();
-            let listed = list_kernel_devices(&self.folder).map_err(|error| match error.kind() {
-                io::ErrorKind::NotFound => anyhow::anyhow!(
-                    "there is no {folder}: is there a kernel with input devices here? Containers often hide them"
-                ),
-                _ => anyhow::anyhow!("{folder} cannot be read: {error}"),
-            });
-            let (found, refused) = listed?;
-            let found = found.into_iter().map(found_device).collect();
-            let refused = refused.into_iter().map(refused_device).collect();
-            self.print.output().report(&DeviceReport::new(found, refused))?;
-            if self.watch {
-                watch(&self)?;
-            }
-            Ok(Status::Fine)
+impl LearnedKind {
+    #[cfg_attr(not(target_os = "linux"), expect(dead_code))]
+    const fn kind(self) -> DeviceKind {
+        match self {
+            LearnedKind::Pad => DeviceKind::Pad,
+            LearnedKind::Lever => DeviceKind::Lever,
+            LearnedKind::Other => DeviceKind::Other,
         }
     }
+}
 
-    fn found_device(device: KernelDevice) -> FoundDevice {
-        let KernelDevice { node, info, codes, left_alone } = device;
-        let node = CleanText::new(&node.display().to_string()).to_string();
-        FoundDevice { node, info, codes, left_alone: left_alone.map(str::to_owned) }
-    }
+/// A control that is asked for by name.
+#[derive(Clone, Debug)]
+struct AskedControl(Ask);
 
-    fn refused_device(refused: RefusedNode) -> RefusedDevice {
-        let RefusedNode { node, name, id, why } = refused;
-        let clean = |text: &str| CleanText::new(text).to_string();
-        let mut remedy =
-            "add yourself to the group of the node (usually `input`) and log in again".to_owned();
-        if let Some([vendor, product]) = id.map(|id| id.map(|part| clean(&part))) {
-            remedy += &format!(
-                "; or let whoever sits at this machine read this one device: write\n\
-                 KERNEL==\"event*\", SUBSYSTEM==\"input\", ATTRS{{id/vendor}}==\"{vendor}\", ATTRS{{id/product}}==\"{product}\", TAG+=\"uaccess\"\n\
-                 into /etc/udev/rules.d/70-gtrig.rules, then plug it in again"
+impl FromStr for AskedControl {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let (code, what) = text.split_once('=').unwrap_or((text, ""));
+        let motion = match what {
+            "button" => Motion::Press,
+            "trigger" => Motion::Squeeze,
+            "axis" => Motion::Push,
+            _ => return Err("a name and what it is: NAME=button, =trigger or =axis".to_owned()),
+        };
+        if !ControlInfo::is_code(code) {
+            return Err(
+                "a name has 1 to 40 letters, digits, dots, dashes or underscores".to_owned()
             );
         }
-        RefusedDevice {
-            node: clean(&node.display().to_string()),
-            name: name.as_deref().map(clean),
-            why: why.to_string(),
-            remedy,
-        }
+        Ok(AskedControl(Ask { code: code.to_owned(), motion }))
     }
+}
 
-    fn watch(devices: &Devices) -> anyhow::Result<()> {
-        let mut signals = Signals::new([SIGINT, SIGTERM])?;
-        let mut session =
-            Session::new(Rig::bare("devices", PollRate::DEFAULT), Tick(0), Capacity::DEFAULT);
-        let clock = Clock::starting_at(Nanos(0));
-        let mut kernel = Kernel::start(&devices.folder, Wanted::All, clock.now())?;
-        let mut there = None;
-        while signals.pending().next().is_none() {
-            let now = clock.now();
-            kernel.drain(&mut session, now);
-            kernel.troubles().iter().for_each(|trouble| complain(trouble));
-            session.run_before(now);
-            let roster = session.roster();
-            let are: BTreeSet<DeviceId> = roster
-                .devices()
-                .filter(|(_, device)| device.is_connected())
-                .map(|(id, _)| id)
-                .collect();
-            // Those of the list are no news.
-            let were = there.replace(are.clone()).unwrap_or_else(|| are.clone());
-            let came = are.difference(&were).map(|id| ("came", *id));
-            let gone = were.difference(&are).map(|id| ("gone", *id));
-            for (line, id) in came.chain(gone) {
-                say(&devices.print, &session, (line, id))?;
-            }
-            thread::sleep(Duration::from_millis(50));
+#[cfg(target_os = "linux")]
+impl Devices {
+    /// Runs it.
+    ///
+    /// # Errors
+    /// When there is no such folder, standard output cannot be written, or a map
+    /// cannot be read or written.
+    pub fn run(self) -> anyhow::Result<Status> {
+        if self.learn.is_some() {
+            return learn::learn(&self);
         }
-        Ok(())
-    }
-
-    fn say(
-        print: &Printing,
-        session: &Session,
-        (line, id): (&'static str, DeviceId),
-    ) -> io::Result<()> {
-        let device = session.roster().device(id);
-        let (address, info) = (device.address().to_string(), &device.info);
-        let mut out = io::stdout().lock();
-        match print.text() {
-            Form::Text => writeln!(out, "{line} {address}  {}", info.name)?,
-            Form::Csv => writeln!(out, "{line},{address},{}", info.kind.word())?,
-            Form::Json => {
-                let (kind, name) = (info.kind.word(), info.name.as_str());
-                let identity = info.identity.as_str();
-                let news = serde_json::json!({
-                    "line": line, "device": address, "kind": kind, "name": name, "identity": identity,
-                });
-                writeln!(out, "{news}")?;
-            }
+        let maps = self.maps.read()?;
+        let report = list::report(&self.folder, &maps, self.listen)?;
+        self.print.output().report(&report)?;
+        if self.watch {
+            watch::watch(&self.folder, &maps, self.print)?;
         }
-        out.flush()
+        Ok(Status::Fine)
     }
 }
 

@@ -1,6 +1,9 @@
 //! What several commands share: the rig, how to print, when to fail.
 
-use crate::files::{self, Opened, RigSource};
+use crate::{
+    files::{self, Opened, RigSource},
+    maps::Maps,
+};
 use clap::{
     Args, ValueEnum,
     builder::{PossibleValue, PossibleValuesParser, TypedValueParser},
@@ -65,6 +68,33 @@ impl RigArgs {
     /// When the file cannot be read any more.
     pub fn source(&self) -> anyhow::Result<RigSource> {
         RigSource::of(self.rig.as_deref(), self.hz)
+    }
+}
+
+/// By which maps devices are seen.
+#[derive(Args, Clone, Debug, Default)]
+pub struct MapArgs {
+    /// A map that names the controls of a device (TOML; see docs/map-format.md). May be
+    /// given several times; those in ~/.config/gtrig/maps are always in force.
+    #[arg(long = "map", value_name = "FILE")]
+    named: Vec<PathBuf>,
+    /// Leave all maps out: controls go by the names they have without one.
+    #[arg(long, conflicts_with = "named")]
+    as_found: bool,
+}
+
+impl MapArgs {
+    /// Reads them, and says what is wrong with those that nobody named.
+    ///
+    /// # Errors
+    /// Those of [`Maps::read`].
+    pub fn read(&self) -> anyhow::Result<Maps> {
+        if self.as_found {
+            return Ok(Maps::default());
+        }
+        let maps = Maps::read(&self.named)?;
+        maps.troubles.iter().for_each(|trouble| complain(trouble));
+        Ok(maps)
     }
 }
 
@@ -262,13 +292,17 @@ pub enum KernelChoice {
     All,
 }
 
-/// The kernel's devices as a source; none where none are wanted. `now` is the instant
-/// of the session at which it is called.
+/// The kernel's devices as a source, seen through maps; none where none are wanted.
+/// `now` is the instant of the session at which it is called.
 ///
 /// # Errors
 /// When they cannot be listened to, with what to do; on systems that are not
 /// Linux, always.
-pub fn kernel_source(choice: KernelChoice, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
+pub fn kernel_source(
+    choice: KernelChoice,
+    maps: &Maps,
+    now: Nanos,
+) -> anyhow::Result<Vec<Box<dyn Source>>> {
     #[cfg(target_os = "linux")]
     {
         use gtrig_sources::{Kernel, Wanted};
@@ -277,7 +311,7 @@ pub fn kernel_source(choice: KernelChoice, now: Nanos) -> anyhow::Result<Vec<Box
             KernelChoice::Pads => Wanted::NoKeysNorMice,
             KernelChoice::All => Wanted::All,
         };
-        let kernel = Kernel::start(Path::new("/dev/input"), wanted, now)?;
+        let kernel = Kernel::start(Path::new("/dev/input"), wanted, maps.all(), now)?;
         Ok(vec![Box::new(kernel)])
     }
     #[cfg(not(target_os = "linux"))]

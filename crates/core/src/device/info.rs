@@ -40,7 +40,8 @@ pub enum ControlKind {
     /// 0 is up, anything else is down.
     Button,
     /// Two-sided: `min` is -1, `centre` is 0, `max` is +1, each side on its
-    /// own scale.
+    /// own scale. `centre` lies between the other two; `min` may be the larger
+    /// one, of a control that is built in the other way round.
     Axis {
         /// Raw value at -1.
         min: i32,
@@ -49,7 +50,8 @@ pub enum ControlKind {
         /// Raw value at +1.
         max: i32,
     },
-    /// One-sided: `min` is 0 and rest, `max` is 1.
+    /// One-sided: `min` is 0 and rest, `max` is 1. `min` may be the larger one: such
+    /// a control rests at its upper end.
     Trigger {
         /// Raw value at rest.
         min: i32,
@@ -82,8 +84,17 @@ impl ControlKind {
         matches!(self, ControlKind::Button)
     }
 
-    /// The smallest and largest raw value, where there are such.
+    /// The smallest and largest raw value, in this order, where there are such.
     pub const fn range(self) -> Option<(i32, i32)> {
+        match self.ends() {
+            Some((min, max)) if min > max => Some((max, min)),
+            ends => ends,
+        }
+    }
+
+    /// The raw values at its lowest and at its highest value; the first may be the
+    /// larger one.
+    pub const fn ends(self) -> Option<(i32, i32)> {
         match self {
             ControlKind::Button => Some((0, 1)),
             ControlKind::Axis { min, max, .. }
@@ -117,6 +128,9 @@ pub struct AxisInfo {
     pub fuzz: i32,
 }
 
+/// The name of a control is no longer than this.
+pub(crate) const MAX_CODE: usize = 40;
+
 impl ControlInfo {
     /// A control of whose grain nothing is said.
     pub fn new(code: &str, kind: ControlKind) -> Self {
@@ -125,7 +139,7 @@ impl ControlInfo {
 
     /// Whether `code` can name a control: 1 to 40 of `A-Z a-z 0-9 - . _`.
     pub fn is_code(code: &str) -> bool {
-        (1..=40).contains(&code.len())
+        (1..=MAX_CODE).contains(&code.len())
             && code.bytes().all(|b| b.is_ascii_alphanumeric() || b"-._".contains(&b))
     }
 }

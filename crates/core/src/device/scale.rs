@@ -13,11 +13,10 @@ pub fn normalise(kind: ControlKind, raw: i32) -> f32 {
         ControlKind::Trigger { min, max } | ControlKind::Position { min, max } => {
             share(min, raw, max)
         }
-        ControlKind::Axis { min, centre, max } if raw < centre => {
-            debug_assert!(min <= centre && centre <= max);
-            -share(centre, raw, min)
+        ControlKind::Axis { min, centre, max } => {
+            let is_low = if min <= max { raw < centre } else { raw > centre };
+            if is_low { -share(centre, raw, min) } else { share(centre, raw, max) }
         }
-        ControlKind::Axis { centre, max, .. } => share(centre, raw, max),
     }
 }
 

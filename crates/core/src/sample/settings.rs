@@ -80,10 +80,16 @@ impl UseRange {
             ControlKind::Trigger { min, max } if min < max => {
                 UseRange { below: i32::MIN, above: share(min, max).min(max - 1) }
             }
-            ControlKind::Axis { min, centre, max } => UseRange {
-                below: if min < centre { share(centre, min).max(min + 1) } else { i32::MIN },
-                above: if centre < max { share(centre, max).min(max - 1) } else { i32::MAX },
-            },
+            ControlKind::Trigger { min, max } if min > max => {
+                UseRange { below: share(min, max).max(max + 1), above: i32::MAX }
+            }
+            ControlKind::Axis { min, centre, max } => {
+                let (low, high) = (min.min(max), min.max(max));
+                UseRange {
+                    below: if low < centre { share(centre, low).max(low + 1) } else { i32::MIN },
+                    above: if centre < high { share(centre, high).min(high - 1) } else { i32::MAX },
+                }
+            }
             // A finger counts by its touch, not by its place.
             ControlKind::Trigger { .. } | ControlKind::Position { .. } => {
                 UseRange { below: i32::MIN, above: i32::MAX }

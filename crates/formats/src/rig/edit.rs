@@ -1,6 +1,7 @@
 //! Numbers written back into a rig file, whose comments and layout stay.
 
-use super::{RigError, parse};
+use super::parse;
+use crate::Mistakes;
 use gtrig_core::{Place, Rig, Selector};
 use toml_edit::{Array, DocumentMut, Formatted, InlineTable, Item, TomlError, Value};
 
@@ -10,7 +11,7 @@ use toml_edit::{Array, DocumentMut, Formatted, InlineTable, Item, TomlError, Val
 pub enum EditError {
     /// The text is no sound rig any more.
     #[error(transparent)]
-    NoRig(#[from] RigError),
+    NoRig(#[from] Mistakes),
     /// The text is no TOML any more.
     #[error("{}", .0.message())]
     NoToml(#[from] TomlError),

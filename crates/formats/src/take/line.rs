@@ -111,7 +111,7 @@ impl<'a> ControlEntry<'a> {
             ControlKind::Position { .. } => ("position", None),
             ControlKind::Relative => ("relative", None),
         };
-        let range = info.kind.range().filter(|_| !info.kind.is_button());
+        let range = info.kind.ends().filter(|_| !info.kind.is_button());
         ControlEntry {
             code: info.code.as_str().into(),
             kind: kind.into(),
@@ -137,21 +137,18 @@ impl<'a> ControlEntry<'a> {
 
     fn kind(&self) -> Result<ControlKind, ControlFault> {
         let needs = |value: Option<i32>, key| value.ok_or(ControlFault::Missing(key));
-        let range = || {
-            let (min, max) = (needs(self.min, "min")?, needs(self.max, "max")?);
-            match min <= max {
-                true => Ok((min, max)),
-                false => Err(ControlFault::Inverted { min, max }),
-            }
-        };
+        let range = || Ok((needs(self.min, "min")?, needs(self.max, "max")?));
         Ok(match &*self.kind.0 {
             "button" => ControlKind::Button,
             "relative" => ControlKind::Relative,
             "trigger" => range().map(|(min, max)| ControlKind::Trigger { min, max })?,
-            "position" => range().map(|(min, max)| ControlKind::Position { min, max })?,
+            "position" => match range()? {
+                (min, max) if min > max => return Err(ControlFault::Inverted { min, max }),
+                (min, max) => ControlKind::Position { min, max },
+            },
             "axis" => {
                 let ((min, max), centre) = (range()?, needs(self.centre, "centre")?);
-                if !(min..=max).contains(&centre) {
+                if !(min.min(max)..=min.max(max)).contains(&centre) {
                     return Err(ControlFault::CentreOutside { centre, min, max });
                 }
                 ControlKind::Axis { min, centre, max }

@@ -172,7 +172,7 @@ fn analogue_cell(buffer: &mut Buffer, place: Rect, app: &App, id: ControlId) {
     if place.width < ANALOGUE {
         return;
     }
-    let mut words = kind.range().map_or(String::new(), |(min, max)| format!("{min} … {max}"));
+    let mut words = kind.ends().map_or(String::new(), |(min, max)| format!("{min} … {max}"));
     for (word, n) in
         [("flat", info.grain.flat), ("fuzz", info.grain.fuzz), ("units/mm", info.grain.resolution)]
     {

@@ -11,10 +11,10 @@ use toml::{
 
 /// A value and its place.
 #[derive(Clone, Copy)]
-pub(super) struct Value<'a>(&'a Spanned<DeValue<'a>>);
+pub(crate) struct Value<'a>(&'a Spanned<DeValue<'a>>);
 
 impl<'a> Value<'a> {
-    pub(super) fn span(&self) -> Range<usize> {
+    pub(crate) fn span(&self) -> Range<usize> {
         self.0.span()
     }
 
@@ -27,28 +27,28 @@ impl<'a> Value<'a> {
         None
     }
 
-    pub(super) fn is_string(&self) -> bool {
+    pub(crate) fn is_string(&self) -> bool {
         self.get().is_str()
     }
 
-    pub(super) fn is_table(&self) -> bool {
+    pub(crate) fn is_table(&self) -> bool {
         self.get().is_table()
     }
 
-    pub(super) fn string(&self, problems: &mut Problems) -> Option<&'a str> {
+    pub(crate) fn string(&self, problems: &mut Problems) -> Option<&'a str> {
         self.get().as_str().or_else(|| self.mistake(problems, "a text in quotes"))
     }
 
-    pub(super) fn bool(&self, problems: &mut Problems) -> Option<bool> {
+    pub(crate) fn bool(&self, problems: &mut Problems) -> Option<bool> {
         self.get().as_bool().or_else(|| self.mistake(problems, "true or false"))
     }
 
-    pub(super) fn integer(&self) -> Option<i64> {
+    pub(crate) fn integer(&self) -> Option<i64> {
         let integer = self.get().as_integer()?;
         i64::from_str_radix(integer.as_str(), integer.radix()).ok()
     }
 
-    pub(super) fn number(&self) -> Option<f64> {
+    pub(crate) fn number(&self) -> Option<f64> {
         match self.get().as_float() {
             Some(float) => float.as_str().parse().ok(),
             None => self.integer().map(|n| n as f64),
@@ -56,7 +56,7 @@ impl<'a> Value<'a> {
     }
 
     /// A number within the range of its tunable.
-    pub(super) fn tunable(&self, problems: &mut Problems, tunable: &Tunable) -> Option<f64> {
+    pub(crate) fn tunable(&self, problems: &mut Problems, tunable: &Tunable) -> Option<f64> {
         let Tunable { min, max, unit, .. } = tunable;
         let allowed = self.number().filter(|&n| tunable.allows(n));
         allowed
@@ -64,7 +64,7 @@ impl<'a> Value<'a> {
     }
 
     /// So many numbers, each of which is allowed.
-    pub(super) fn numbers<const N: usize>(
+    pub(crate) fn numbers<const N: usize>(
         self,
         problems: &mut Problems,
         expected: &str,
@@ -78,13 +78,13 @@ impl<'a> Value<'a> {
     }
 
     /// One of the words of an enumeration.
-    pub(super) fn word<T: Keyword>(&self, problems: &mut Problems) -> Option<T> {
+    pub(crate) fn word<T: Keyword>(&self, problems: &mut Problems) -> Option<T> {
         let words: Vec<_> = T::ALL.iter().map(|&member| (member.word(), member)).collect();
         self.one_of(problems, &words)
     }
 
     /// One of a few words.
-    pub(super) fn one_of<T: Copy>(
+    pub(crate) fn one_of<T: Copy>(
         &self,
         problems: &mut Problems,
         words: &[(&'static str, T)],
@@ -99,7 +99,7 @@ impl<'a> Value<'a> {
         None
     }
 
-    pub(super) fn table(&self, problems: &mut Problems) -> Option<Fields<'a>> {
+    pub(crate) fn table(&self, problems: &mut Problems) -> Option<Fields<'a>> {
         match self.get().as_table() {
             Some(table) => Some(Fields::root(table, self.span())),
             None => self.mistake(problems, "a table"),
@@ -107,7 +107,7 @@ impl<'a> Value<'a> {
     }
 
     /// The items of an array; a single value counts as an array of one.
-    pub(super) fn items(
+    pub(crate) fn items(
         self,
         problems: &mut Problems,
     ) -> impl Iterator<Item = Value<'a>> + use<'a> {
@@ -121,35 +121,35 @@ impl<'a> Value<'a> {
 }
 
 /// An entry of a table, with the place of its key.
-pub(super) struct Entry<'a> {
-    pub(super) key: &'a str,
-    pub(super) key_span: Range<usize>,
-    pub(super) value: Value<'a>,
+pub(crate) struct Entry<'a> {
+    pub(crate) key: &'a str,
+    pub(crate) key_span: Range<usize>,
+    pub(crate) value: Value<'a>,
 }
 
 /// A table whose keys are taken one by one; what is left at the end is
 /// unknown.
-pub(super) struct Fields<'a> {
+pub(crate) struct Fields<'a> {
     table: &'a DeTable<'a>,
     span: Range<usize>,
     taken: Vec<&'static str>,
 }
 
 impl<'a> Fields<'a> {
-    pub(super) fn root(table: &'a DeTable<'a>, span: Range<usize>) -> Self {
+    pub(crate) fn root(table: &'a DeTable<'a>, span: Range<usize>) -> Self {
         Fields { table, span, taken: Vec::new() }
     }
 
-    pub(super) fn span(&self) -> Range<usize> {
+    pub(crate) fn span(&self) -> Range<usize> {
         self.span.clone()
     }
 
-    pub(super) fn take(&mut self, key: &'static str) -> Option<Value<'a>> {
+    pub(crate) fn take(&mut self, key: &'static str) -> Option<Value<'a>> {
         self.taken.push(key);
         self.entries().find(|entry| entry.key == key).map(|entry| entry.value)
     }
 
-    pub(super) fn entries(&self) -> impl Iterator<Item = Entry<'a>> + use<'a> {
+    pub(crate) fn entries(&self) -> impl Iterator<Item = Entry<'a>> + use<'a> {
         self.table.iter().map(|(key, value)| Entry {
             key: key.get_ref(),
             key_span: key.span(),
@@ -158,7 +158,7 @@ impl<'a> Fields<'a> {
     }
 
     /// Notes the keys that nothing took.
-    pub(super) fn finish(self, problems: &mut Problems) {
+    pub(crate) fn finish(self, problems: &mut Problems) {
         for entry in self.entries().filter(|e| !self.taken.contains(&e.key)) {
             let hint = nearest(entry.key, self.taken.iter().copied()).map(str::to_owned);
             let found = format!("the key `{}`", entry.key.escape_debug());
@@ -169,7 +169,7 @@ impl<'a> Fields<'a> {
 }
 
 /// Notes a name that is none.
-pub(super) fn check_name(problems: &mut Problems, entry: &Entry, what: &str) {
+pub(crate) fn check_name(problems: &mut Problems, entry: &Entry, what: &str) {
     if !ControlInfo::is_code(entry.key) {
         let found = format!("the name `{}`", entry.key.escape_debug());
         let expected =
@@ -180,7 +180,7 @@ pub(super) fn check_name(problems: &mut Problems, entry: &Entry, what: &str) {
 
 /// Entries that wait for each other in a circle would wait for ever; `waits` gives
 /// those that one waits for.
-pub(super) fn check_waits<'a, I: Iterator<Item = usize>>(
+pub(crate) fn check_waits<'a, I: Iterator<Item = usize>>(
     problems: &mut Problems,
     entries: impl IntoIterator<Item = Entry<'a>>,
     waits: impl Fn(usize) -> I,

@@ -1,4 +1,4 @@
-//! A mistake in a rig, with its place.
+//! A mistake in a document, with its place.
 
 use crate::nearest::nearest;
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
@@ -32,9 +32,9 @@ impl fmt::Display for Problem {
     }
 }
 
-/// All mistakes of a rig. Its text shows each with the line it is on.
+/// All mistakes of a document. Its text shows each with the line it is on.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct RigError {
+pub struct Mistakes {
     /// The file, as named to people.
     pub file: String,
     /// The mistakes, in the order of their places; at least one.
@@ -42,7 +42,7 @@ pub struct RigError {
     text: String,
 }
 
-impl fmt::Display for RigError {
+impl fmt::Display for Mistakes {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let renderer = Renderer::plain();
         for problem in &self.problems {
@@ -63,36 +63,36 @@ impl fmt::Display for RigError {
     }
 }
 
-impl std::error::Error for RigError {}
+impl std::error::Error for Mistakes {}
 
 /// A word and its place in the file.
 #[derive(Clone, Debug)]
-pub(super) struct Word<'t> {
-    pub(super) text: &'t str,
-    pub(super) span: Range<usize>,
+pub(crate) struct Word<'t> {
+    pub(crate) text: &'t str,
+    pub(crate) span: Range<usize>,
 }
 
 /// Mistakes as they are found.
-pub(super) struct Problems<'t> {
+pub(crate) struct Problems<'t> {
     text: &'t str,
     found: Vec<Problem>,
 }
 
 impl<'t> Problems<'t> {
-    pub(super) fn new(text: &'t str) -> Self {
+    pub(crate) fn new(text: &'t str) -> Self {
         Problems { text, found: Vec::new() }
     }
 
-    pub(super) fn is_empty(&self) -> bool {
+    pub(crate) fn is_empty(&self) -> bool {
         self.found.is_empty()
     }
 
-    pub(super) fn add(&mut self, span: Range<usize>, found: String, expected: &str) {
+    pub(crate) fn add(&mut self, span: Range<usize>, found: String, expected: &str) {
         self.push(span, found, expected, None);
     }
 
     /// An unknown `word` within a value at a place, with the nearest known one.
-    pub(super) fn add_unknown<'k>(
+    pub(crate) fn add_unknown<'k>(
         &mut self,
         span: Range<usize>,
         word: &str,
@@ -104,7 +104,7 @@ impl<'t> Problems<'t> {
     }
 
     /// An unknown word of a text, with the nearest known one.
-    pub(super) fn add_word<'k>(
+    pub(crate) fn add_word<'k>(
         &mut self,
         word: &Word,
         known: impl IntoIterator<Item = &'k str>,
@@ -114,7 +114,7 @@ impl<'t> Problems<'t> {
     }
 
     /// The same where only a part of the word is unknown.
-    pub(super) fn add_part<'k>(
+    pub(crate) fn add_part<'k>(
         &mut self,
         word: &Word,
         part: &str,
@@ -127,7 +127,7 @@ impl<'t> Problems<'t> {
         self.push(word.span.clone(), found, expected, hint);
     }
 
-    pub(super) fn push(
+    pub(crate) fn push(
         &mut self,
         span: Range<usize>,
         found: String,
@@ -147,7 +147,7 @@ impl<'t> Problems<'t> {
     }
 
     /// The text at a place of the file, cut when long, without control characters.
-    pub(super) fn quote(&self, span: Range<usize>) -> String {
+    pub(crate) fn quote(&self, span: Range<usize>) -> String {
         let text = &self.text[span];
         let first_line = text.lines().next().unwrap_or_default();
         let short: String = first_line.chars().take(40).flat_map(char::escape_debug).collect();
@@ -156,8 +156,8 @@ impl<'t> Problems<'t> {
         short.replace("\\\"", "\"").replace("\\'", "'") + cut
     }
 
-    pub(super) fn into_error(mut self, file: &str) -> RigError {
+    pub(crate) fn into_error(mut self, file: &str) -> Mistakes {
         self.found.sort_by_key(|p| (p.line, p.column));
-        RigError { file: file.to_owned(), problems: self.found, text: self.text.to_owned() }
+        Mistakes { file: file.to_owned(), problems: self.found, text: self.text.to_owned() }
     }
 }

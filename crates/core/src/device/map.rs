@@ -1,0 +1,545 @@
+//! Maps: what the controls of a device are to be called, and what each of them is
+//! made of.
+//!
+//! A device that says little of itself, or says it wrongly, is put right by a map: a
+//! person named its controls, set where they rest and end, split an axis that is two
+//! triggers, or joined two pedals to one axis. A [`DeviceMap`] is what was written; a
+//! [`MappedDevice`] is one device seen through it, and turns what it reports into
+//! what is reported of it here. Values stay in the units of the device.
+
+use super::info::MAX_CODE;
+use super::{ControlInfo, ControlKind, DeviceInfo, DeviceKind};
+use crate::base::CleanText;
+use alloc::{format, string::String, vec, vec::Vec};
+use core::fmt;
+
+/// Which devices a map is for, by the numbers that their makers gave them.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DeviceMatch {
+    /// Who made it.
+    pub vendor: u16,
+    /// What it is.
+    pub product: u16,
+    /// Which version of it; any where absent.
+    pub version: Option<u16>,
+    /// The name it reports, where the numbers are those of many.
+    pub name: Option<String>,
+}
+
+/// The numbers of a device: those of USB, which other buses use too.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct HardwareIds {
+    /// Who made it.
+    pub vendor: u16,
+    /// What it is.
+    pub product: u16,
+    /// Which version of it.
+    pub version: u16,
+}
+
+impl HardwareIds {
+    /// Those in the identity of a device, which begins with bus, vendor, product and
+    /// version, each in four hexadecimal digits, as the sources of real devices write
+    /// it: `0003:6b71:0001:0100:…`. `None` for any other identity.
+    pub fn of(identity: &str) -> Option<Self> {
+        let mut parts = identity.split(':').map(|part| {
+            let is_hex = part.len() == 4 && part.bytes().all(|b| b.is_ascii_hexdigit());
+            is_hex.then(|| u16::from_str_radix(part, 16).ok()).flatten()
+        });
+        let mut next = || parts.next().flatten();
+        next()?;
+        Some(HardwareIds { vendor: next()?, product: next()?, version: next()? })
+    }
+}
+
+impl DeviceMatch {
+    /// How well it is for a device: the more it asks, the higher; `None` if it is for
+    /// others.
+    pub fn fits(&self, info: &DeviceInfo) -> Option<u8> {
+        let ids = HardwareIds::of(&info.identity)?;
+        let is_version = self.version.is_none_or(|version| version == ids.version);
+        let is_name = self.name.as_ref().is_none_or(|name| *name == info.name.as_str());
+        let is_it =
+            (self.vendor, self.product) == (ids.vendor, ids.product) && is_version && is_name;
+        is_it.then(|| u8::from(self.version.is_some()) + 2 * u8::from(self.name.is_some()))
+    }
+}
+
+/// A map, as it was written.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DeviceMap {
+    /// Which devices it is for.
+    pub device: DeviceMatch,
+    /// What the device is called here; as it says itself where absent.
+    pub name: Option<CleanText>,
+    /// What sort of thing it is; as it was taken for where absent.
+    pub kind: Option<DeviceKind>,
+    /// Its named controls; no two have the same name.
+    pub controls: Vec<MappedControl>,
+    /// Those that are not reported at all: noise, counters, doubles.
+    pub left_out: Vec<String>,
+}
+
+/// A control that a person named.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct MappedControl {
+    /// What it is called; see [`ControlInfo::is_code`].
+    pub code: String,
+    /// What it is made of.
+    pub from: MappedFrom,
+}
+
+/// What a named control is made of. Controls of the device go by the names that they
+/// have without a map.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum MappedFrom {
+    /// One control, perhaps of another kind or range than the device says. Several may
+    /// be made of the same one: that splits it. A value beyond the range is held at
+    /// its ends.
+    Control {
+        /// Which one.
+        code: String,
+        /// As what; as the device says where absent.
+        kind: Option<ControlKind>,
+    },
+    /// A button that is down at some of the values of a control: a side of a hat, an
+    /// axis that is only ever at its ends.
+    Level {
+        /// Which one.
+        code: String,
+        /// At which values.
+        down: Levels,
+    },
+    /// One axis of two one-sided controls: -1 with the first fully on, +1 with the
+    /// second.
+    Joined {
+        /// The one that takes it to -1.
+        negative: String,
+        /// The one that takes it to +1.
+        positive: String,
+    },
+}
+
+/// Values at which a button is down.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Levels {
+    /// This one and all above.
+    AtLeast(i32),
+    /// This one and all below.
+    AtMost(i32),
+    /// These alone.
+    Among(Vec<i32>),
+}
+
+impl Levels {
+    fn has(&self, value: i32) -> bool {
+        match self {
+            Levels::AtLeast(least) => value >= *least,
+            Levels::AtMost(most) => value <= *most,
+            Levels::Among(values) => values.contains(&value),
+        }
+    }
+}
+
+impl MappedFrom {
+    /// The controls of the device that it is made of.
+    pub fn parts(&self) -> impl Iterator<Item = &str> {
+        let (first, second) = match self {
+            MappedFrom::Control { code, .. } | MappedFrom::Level { code, .. } => (code, None),
+            MappedFrom::Joined { negative, positive } => (negative, Some(positive)),
+        };
+        core::iter::once(first.as_str()).chain(second.map(String::as_str))
+    }
+}
+
+/// What is wrong between a map and a device: it goes on without that control.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum MapFault {
+    /// The device has no control of this name.
+    NoControl(String),
+    /// A control that is to be joined is a button or a place.
+    NotAnalogue(String),
+}
+
+impl fmt::Display for MapFault {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            MapFault::NoControl(code) => write!(f, "the device has no control `{code}`"),
+            MapFault::NotAnalogue(code) => {
+                write!(f, "`{code}` cannot be joined: only axes and triggers can")
+            }
+        }
+    }
+}
+
+impl core::error::Error for MapFault {}
+
+/// A device seen through a map.
+#[derive(Clone, Debug)]
+pub struct MappedDevice {
+    /// What it is here; its identity stays.
+    pub info: DeviceInfo,
+    /// For each control of the device, what becomes of it.
+    uses: Vec<Vec<Use>>,
+    /// The last value of each control of the device.
+    values: Vec<i32>,
+    /// The last value of each control here.
+    reported: Vec<i32>,
+}
+
+/// What becomes of the value of one control of the device.
+#[derive(Clone, Debug)]
+struct Use {
+    /// The control here that takes it.
+    control: u16,
+    how: How,
+}
+
+#[derive(Clone, Debug)]
+enum How {
+    /// As it is.
+    Same,
+    /// Held in a range.
+    Held(i32, i32),
+    Level(Levels),
+    /// The side of an axis that two share.
+    Joined {
+        negative: Part,
+        positive: Part,
+    },
+}
+
+/// A side of a joined axis.
+#[derive(Clone, Copy, Debug)]
+struct Part {
+    control: usize,
+    rest: i32,
+    end: i32,
+}
+
+impl Part {
+    fn new(info: &DeviceInfo, code: &str) -> Result<Self, MapFault> {
+        let control = place_of(info, code)?;
+        let kind = info.controls[control].kind;
+        let (ControlKind::Axis { max: end, .. } | ControlKind::Trigger { max: end, .. }) = kind
+        else {
+            return Err(MapFault::NotAnalogue(code.into()));
+        };
+        Ok(Part { control, rest: kind.rest(), end })
+    }
+
+    /// How far it is on its way, in its own units: 0 to [`Part::length`].
+    fn way(&self, values: &[i32]) -> i64 {
+        let (rest, end) = (i64::from(self.rest), i64::from(self.end));
+        let way = (i64::from(values[self.control]) - rest) * (end - rest).signum();
+        way.clamp(0, self.length())
+    }
+
+    fn length(&self) -> i64 {
+        (i64::from(self.end) - i64::from(self.rest)).abs()
+    }
+}
+
+fn place_of(info: &DeviceInfo, code: &str) -> Result<usize, MapFault> {
+    let place = info.controls.iter().position(|control| control.code == code);
+    place.ok_or_else(|| MapFault::NoControl(code.into()))
+}
+
+/// As large as the value of a control can be.
+fn narrow(value: i64) -> i32 {
+    value.clamp(i64::from(i32::MIN), i64::from(i32::MAX)) as i32
+}
+
+impl DeviceMap {
+    /// Of several maps the one for a device that asks the most of it; of equals the
+    /// first.
+    pub fn best<'m>(maps: &'m [DeviceMap], info: &DeviceInfo) -> Option<&'m DeviceMap> {
+        let fits = maps.iter().filter_map(|map| Some((map.device.fits(info)?, map)));
+        fits.rev().max_by_key(|(fits, _)| *fits).map(|(_, map)| map)
+    }
+
+    /// A device as it is by this map, and what of the map it cannot keep. Controls that
+    /// the map does not name stay as they are; one whose name the map gives to another
+    /// becomes `other-` and its name.
+    pub fn apply(&self, device: &DeviceInfo) -> (MappedDevice, Vec<MapFault>) {
+        let mut info = DeviceInfo {
+            name: self.name.clone().unwrap_or_else(|| device.name.clone()),
+            kind: self.kind.unwrap_or(device.kind),
+            controls: Vec::new(),
+            ..device.clone()
+        };
+        let mut uses = vec![Vec::new(); device.controls.len()];
+        let mut faults = Vec::new();
+        for MappedControl { code, from } in &self.controls {
+            let control = info.controls.len() as u16;
+            match from.bind(device, control, &mut uses) {
+                Ok(kind) => {
+                    let first = from.parts().next().and_then(|code| place_of(device, code).ok());
+                    let grain = first.map(|at| device.controls[at].grain).unwrap_or_default();
+                    info.controls.push(ControlInfo { code: code.clone(), kind, grain });
+                }
+                Err(fault) => faults.push(fault),
+            }
+        }
+        for (control, uses) in device.controls.iter().zip(&mut uses) {
+            if uses.is_empty() && !self.left_out.contains(&control.code) {
+                uses.push(Use { control: info.controls.len() as u16, how: How::Same });
+                let code = free_name(&info, &control.code);
+                info.controls.push(ControlInfo { code, ..control.clone() });
+            }
+        }
+        for code in &self.left_out {
+            faults.extend(place_of(device, code).err());
+        }
+        let values = device.controls.iter().map(|control| control.kind.rest()).collect();
+        let reported = info.controls.iter().map(|control| control.kind.rest()).collect();
+        (MappedDevice { info, uses, values, reported }, faults)
+    }
+}
+
+/// A name that no control has yet: its own, or `other-` and its own.
+fn free_name(info: &DeviceInfo, code: &str) -> String {
+    let is_free = |name: &String| info.controls.iter().all(|control| control.code != *name);
+    let numbered = (2..).map(|n| format!("other-{n}-{code}"));
+    let names = [String::from(code), format!("other-{code}")].into_iter().chain(numbered);
+    let short = |name: String| name.chars().take(MAX_CODE).collect();
+    names.map(short).find(is_free).expect("there are fewer controls than numbers")
+}
+
+impl MappedFrom {
+    /// Ties it to a device: what it is there.
+    fn bind(
+        &self,
+        device: &DeviceInfo,
+        control: u16,
+        uses: &mut [Vec<Use>],
+    ) -> Result<ControlKind, MapFault> {
+        let mut add = |at: usize, how| uses[at].push(Use { control, how });
+        Ok(match self {
+            MappedFrom::Control { code, kind } => {
+                let at = place_of(device, code)?;
+                let held = |kind: &ControlKind| {
+                    kind.range().map_or(How::Same, |(min, max)| How::Held(min, max))
+                };
+                add(at, kind.as_ref().map_or(How::Same, held));
+                kind.unwrap_or(device.controls[at].kind)
+            }
+            MappedFrom::Level { code, down } => {
+                add(place_of(device, code)?, How::Level(down.clone()));
+                ControlKind::Button
+            }
+            MappedFrom::Joined { negative, positive } => {
+                let negative = Part::new(device, negative)?;
+                let positive = Part::new(device, positive)?;
+                for part in [negative, positive] {
+                    add(part.control, How::Joined { negative, positive });
+                }
+                let (min, max) = (narrow(-negative.length()), narrow(positive.length()));
+                ControlKind::Axis { min, centre: 0, max }
+            }
+        })
+    }
+}
+
+impl MappedDevice {
+    /// A device without a map: all as it says.
+    pub fn plain(info: DeviceInfo) -> Self {
+        let uses = (0..info.controls.len() as u16)
+            .map(|control| vec![Use { control, how: How::Same }])
+            .collect();
+        let values: Vec<i32> = info.controls.iter().map(|control| control.kind.rest()).collect();
+        MappedDevice { info, uses, reported: values.clone(), values }
+    }
+
+    /// The controls of the device that a control here is made of, by their places.
+    pub fn parts(&self, control: usize) -> impl Iterator<Item = usize> {
+        let is_part = move |uses: &[Use]| uses.iter().any(|to| usize::from(to.control) == control);
+        self.uses.iter().zip(0..).filter(move |(uses, _)| is_part(uses)).map(|(_, at)| at)
+    }
+
+    /// The device reported a value of the control at a place; `tell` hears each control
+    /// here that is told something by it. What is as it was said before is said again
+    /// only where the device says a value as it is here.
+    pub fn report(&mut self, control: usize, value: i32, mut tell: impl FnMut(u16, i32)) {
+        let Some(uses) = self.uses.get(control) else { return };
+        self.values[control] = value;
+        for Use { control, how } in uses {
+            let (value, is_as_told) = match how {
+                How::Same => (value, true),
+                How::Held(min, max) => (value.clamp(*min, *max), false),
+                How::Level(levels) => (i32::from(levels.has(value)), false),
+                How::Joined { negative, positive } => {
+                    (narrow(positive.way(&self.values) - negative.way(&self.values)), false)
+                }
+            };
+            let reported = &mut self.reported[usize::from(*control)];
+            if is_as_told || *reported != value {
+                *reported = value;
+                tell(*control, value);
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use alloc::string::ToString;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    const WIDE: ControlKind = ControlKind::Axis { min: 0, centre: 128, max: 255 };
+
+    fn device() -> DeviceInfo {
+        let control = |(code, kind)| ControlInfo::new(code, kind);
+        DeviceInfo {
+            identity: "0003:6b71:0009:0100:usb-1:Quay bare board".into(),
+            kind: DeviceKind::Other,
+            name: CleanText::new("Quay bare board"),
+            bus: CleanText::default(),
+            slot: None,
+            controls: [
+                ("z", WIDE),
+                ("gas", ControlKind::Trigger { min: 0, max: 255 }),
+                ("brake", ControlKind::Trigger { min: 1023, max: 0 }),
+                ("axis-40", ControlKind::Axis { min: 0, centre: 4, max: 8 }),
+                ("button-1", ControlKind::Button),
+            ]
+            .map(control)
+            .into(),
+        }
+    }
+
+    fn map(controls: Vec<(&str, MappedFrom)>) -> DeviceMap {
+        let control = |(code, from): (&str, _)| MappedControl { code: code.into(), from };
+        DeviceMap {
+            device: DeviceMatch { vendor: 0x6b71, product: 9, version: None, name: None },
+            name: None,
+            kind: Some(DeviceKind::Pad),
+            controls: controls.into_iter().map(control).collect(),
+            left_out: Vec::new(),
+        }
+    }
+
+    fn control(code: &str, kind: Option<ControlKind>) -> MappedFrom {
+        MappedFrom::Control { code: code.into(), kind }
+    }
+
+    fn told(device: &mut MappedDevice, control: usize, value: i32) -> Vec<(String, i32)> {
+        let mut told = Vec::new();
+        device.report(control, value, |control, value| told.push((control, value)));
+        let name =
+            |(at, value): (u16, i32)| (device.info.controls[usize::from(at)].code.clone(), value);
+        told.into_iter().map(name).collect()
+    }
+
+    #[test]
+    fn an_axis_is_split_at_its_rest() {
+        let half = |max| Some(ControlKind::Trigger { min: 128, max });
+        let map =
+            map(vec![("trigger-l", control("z", half(0))), ("trigger-r", control("z", half(255)))]);
+        let (mut device, faults) = map.apply(&device());
+        assert_eq!(faults, []);
+        assert_eq!(device.info.kind, DeviceKind::Pad);
+        assert_eq!(told(&mut device, 0, 40), [("trigger-l".to_string(), 40)]);
+        let both = [("trigger-l".to_string(), 128), ("trigger-r".to_string(), 200)];
+        assert_eq!(told(&mut device, 0, 200), both);
+        assert_eq!(told(&mut device, 0, 128), [("trigger-r".to_string(), 128)]);
+        // Those that are not named stay.
+        assert_eq!(told(&mut device, 4, 1), [("button-1".to_string(), 1)]);
+    }
+
+    #[test]
+    fn pedals_are_joined_each_from_its_own_rest() {
+        let joined = MappedFrom::Joined { negative: "brake".into(), positive: "gas".into() };
+        let (mut device, faults) = map(vec![("drive", joined)]).apply(&device());
+        assert_eq!(faults, []);
+        let kind = device.info.controls[0].kind;
+        assert_eq!(kind, ControlKind::Axis { min: -1023, centre: 0, max: 255 });
+        assert_eq!(told(&mut device, 2, 0), [("drive".to_string(), -1023)]);
+        assert_eq!(told(&mut device, 1, 255), [("drive".to_string(), 255 - 1023)]);
+        assert_eq!(told(&mut device, 2, 1023), [("drive".to_string(), 255)]);
+    }
+
+    #[test]
+    fn a_hat_of_eight_places_is_four_buttons() {
+        let side = |values: &[i32]| MappedFrom::Level {
+            code: "axis-40".into(),
+            down: Levels::Among(values.into()),
+        };
+        let map = map(vec![("dpad-up", side(&[7, 0, 1])), ("dpad-right", side(&[1, 2, 3]))]);
+        let (mut device, _) = map.apply(&device());
+        assert_eq!(told(&mut device, 3, 0), [("dpad-up".to_string(), 1)]);
+        assert_eq!(told(&mut device, 3, 1), [("dpad-right".to_string(), 1)]);
+        assert_eq!(told(&mut device, 3, 2), [("dpad-up".to_string(), 0)]);
+        assert_eq!(told(&mut device, 3, 8), [("dpad-right".to_string(), 0)]);
+    }
+
+    #[rstest]
+    #[case::none("wheel", MapFault::NoControl("wheel".into()))]
+    #[case::button("button-1", MapFault::NotAnalogue("button-1".into()))]
+    fn what_the_device_cannot_is_said(#[case] code: &str, #[case] fault: MapFault) {
+        let joined = MappedFrom::Joined { negative: code.into(), positive: "gas".into() };
+        let (mapped, faults) = map(vec![("drive", joined)]).apply(&device());
+        assert_eq!(faults, [fault]);
+        assert_eq!(mapped.info.controls.len(), device().controls.len());
+    }
+
+    #[test]
+    fn two_names_that_change_places_do() {
+        let map = map(vec![("gas", control("brake", None))]);
+        let (device, _) = map.apply(&device());
+        let codes: Vec<&str> = device.info.controls.iter().map(|c| c.code.as_str()).collect();
+        assert_eq!(codes, ["gas", "z", "other-gas", "axis-40", "button-1"]);
+    }
+
+    #[rstest]
+    #[case::version(Some(0x100), None, Some(1))]
+    #[case::other_version(Some(0x101), None, None)]
+    #[case::name(None, Some("Quay bare board"), Some(2))]
+    #[case::other_name(None, Some("Quay"), None)]
+    #[case::any(None, None, Some(0))]
+    fn a_map_is_for_devices_of_its_numbers(
+        #[case] version: Option<u16>,
+        #[case] name: Option<&str>,
+        #[case] fits: Option<u8>,
+    ) {
+        let name = name.map(String::from);
+        let asks = DeviceMatch { vendor: 0x6b71, product: 9, version, name };
+        assert_eq!(asks.fits(&device()), fits);
+        let simulated = DeviceInfo { identity: "cab-pad-a".into(), ..device() };
+        assert_eq!(asks.fits(&simulated), None);
+    }
+
+    proptest! {
+        /// Whatever the device says, what is told lies within the range that is stated
+        /// here, and a control is told only what is new.
+        #[test]
+        fn what_is_told_is_in_range(
+            reports in proptest::collection::vec((0usize..5, any::<i32>()), 1..40),
+        ) {
+            let half = |max| Some(ControlKind::Trigger { min: 128, max });
+            let joined = MappedFrom::Joined { negative: "brake".into(), positive: "gas".into() };
+            let map = map(vec![
+                ("trigger-l", control("z", half(0))),
+                ("trigger-r", control("z", half(255))),
+                ("drive", joined),
+            ]);
+            let (mut mapped, _) = map.apply(&device());
+            let kinds: Vec<ControlKind> = mapped.info.controls.iter().map(|c| c.kind).collect();
+            let mut last: Vec<i32> = kinds.iter().map(|kind| kind.rest()).collect();
+            for (control, value) in reports {
+                let mut told = Vec::new();
+                mapped.report(control, value, |control, value| told.push((control, value)));
+                for (control, value) in told.into_iter().filter(|(control, _)| *control < 3) {
+                    let at = usize::from(control);
+                    let (min, max) = kinds[at].range().unwrap();
+                    prop_assert!((min..=max).contains(&value));
+                    prop_assert_ne!(last[at], value);
+                    last[at] = value;
+                }
+            }
+        }
+    }
+}
