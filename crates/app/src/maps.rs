@@ -91,6 +91,15 @@ fn read(path: &Path) -> anyhow::Result<MapFile> {
     Ok(MapFile { path: path.to_owned(), map: map::parse(&shown.to_string(), &text)? })
 }
 
+/// Reads a file if it is a map, and no rig; `None` of one that cannot be read.
+///
+/// # Errors
+/// When the map has mistakes.
+pub fn read_if_map(path: &Path) -> anyhow::Result<Option<MapFile>> {
+    let is_map = fs::read_to_string(path).is_ok_and(|text| map::is_map(&text));
+    is_map.then(|| read(path)).transpose()
+}
+
 /// Writes a map that is not there yet.
 ///
 /// # Errors

@@ -190,6 +190,9 @@ fn a_bad_take_is_said_and_has_its_exit_code(
 #[case::jitter(&["audit", "--jitter", "60", "x"], "60 is not in 0..=50")]
 #[case::audit_rate(&["audit", "--rates", "5", "x"], "5 Hz is no poll rate")]
 #[case::record_nothing(&["record", "--kernel", "none", "x"], "there is nothing to record")]
+#[case::no_map(&["devices", "--map", "/nowhere.toml"], "cannot read the map /nowhere.toml; is the path right?")]
+#[case::no_ask(&["devices", "--learn", "--controls", "horn"], "a name and what it is: NAME=button")]
+#[case::nothing_to_ask(&["devices", "--learn", "--as", "other"], "say with --controls what it has")]
 #[case::no_terminal(&["demo"], "the full screen needs a terminal")]
 fn misuse_exits_with_two_and_says_what_to_do(#[case] args: &[&str], #[case] said: &str) {
     let output = gtrig(args);
@@ -205,6 +208,21 @@ fn a_rig_with_mistakes_lists_them_all_and_exits_with_one() {
     let text = stderr(&output);
     assert!(text.contains("bad.toml:3:11") && text.contains("poll-hz = 5"), "{text}");
     assert!(!text.contains('\u{7}'), "{text:?}");
+}
+
+#[rstest]
+#[case::sound(
+    "map = 1\n[device]\nvendor = 1\nproduct = 2\n[control]\nhorn = { from = \"button-1\" }\n",
+    0,
+    "sound. A map of 0001:0002, 1 controls."
+)]
+#[case::a_mistake("map = 1\n[device]\nvendor = 1\n", 1, "no `product`")]
+fn a_map_is_checked_like_a_rig(#[case] text: &str, #[case] code: i32, #[case] said: &str) {
+    let (_folder, path) = file("pedals.toml", text);
+    let output = gtrig(&["check", path.to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(code), "{}", stderr(&output));
+    let all = format!("{}{}", stdout(&output), stderr(&output));
+    assert!(all.contains(said), "{all}");
 }
 
 #[test]

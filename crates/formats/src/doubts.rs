@@ -3,7 +3,7 @@
 use crate::report::{Report, Table, json_line};
 use crate::words::{lint_subject, lint_words};
 use gtrig_analysis::lint::{Lint, lint};
-use gtrig_core::Rig;
+use gtrig_core::{DeviceMap, DeviceMatch, Rig};
 use serde::Serialize;
 use std::io::{self, Write};
 use toml::de::DeTable;
@@ -21,7 +21,7 @@ pub struct Placed {
     pub words: String,
 }
 
-/// What is to be said of a rig without mistakes.
+/// What is to be said of a rig, or a map, without mistakes.
 #[derive(Clone, Debug)]
 pub struct CheckReport {
     /// That it is sound, and what it is.
@@ -44,6 +44,17 @@ impl CheckReport {
             summary: format!("{file}: sound. {name}, polled at {rate}, {count} actions."),
             doubts: lint(rig).into_iter().map(placed).collect(),
         }
+    }
+}
+
+impl CheckReport {
+    /// A report about a map of a device.
+    pub fn of_map(map: &DeviceMap, file: &str) -> Self {
+        let DeviceMatch { vendor, product, .. } = map.device;
+        let count = map.controls.len();
+        let summary =
+            format!("{file}: sound. A map of {vendor:04x}:{product:04x}, {count} controls.");
+        CheckReport { summary, doubts: Vec::new() }
     }
 }
 

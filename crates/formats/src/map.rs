@@ -15,6 +15,7 @@ use gtrig_core::{
     CleanText, ControlInfo, ControlKind, DeviceKind, DeviceMap, DeviceMatch, Keyword, Levels,
     MappedControl, MappedFrom, vocabulary,
 };
+use toml::de::DeTable;
 
 /// The version of the format that this program reads and writes.
 pub const VERSION: i64 = 1;
@@ -36,6 +37,13 @@ const READ_AS: [(&str, ReadAs); 3] =
 /// All mistakes, in the order of their places.
 pub fn parse(file: &str, text: &str) -> Result<DeviceMap, Mistakes> {
     document::parse(file, text, "map of a device", read)
+}
+
+/// Whether a text is meant to be a map, and not a rig.
+pub fn is_map(text: &str) -> bool {
+    let (document, _) = DeTable::parse_recoverable(text);
+    let has = |key: &str| document.get_ref().iter().any(|(known, _)| known.get_ref() == key);
+    has("map") && !has("rig")
 }
 
 fn read(problems: &mut Problems, mut root: Fields) -> DeviceMap {

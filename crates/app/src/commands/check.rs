@@ -1,17 +1,17 @@
 //! `gtrig check`.
 
 use super::shared::{Printing, Status};
-use crate::files;
+use crate::{files, maps};
 use anyhow::Context;
 use clap::Args;
 use gtrig_formats::doubts::CheckReport;
 use std::path::PathBuf;
 
 /// Check a rig: list every mistake with its place, and what a sound one
-/// probably does not mean.
+/// probably does not mean. A map of a device is checked as well.
 #[derive(Args, Debug)]
 pub struct Check {
-    /// The rig (TOML; see docs/rig-format.md).
+    /// The rig (TOML; see docs/rig-format.md), or a map (docs/map-format.md).
     #[arg(required_unless_present = "rig", value_name = "RIG")]
     path: Option<PathBuf>,
     /// The same, as other commands take it.
@@ -28,6 +28,11 @@ impl Check {
     /// When the rig cannot be read, or has mistakes.
     pub fn run(self) -> anyhow::Result<Status> {
         let path = self.path.or(self.rig).context("name a rig")?;
+        if let Some(file) = maps::read_if_map(&path)? {
+            let report = CheckReport::of_map(&file.map, &path.display().to_string());
+            self.print.output().report(&report)?;
+            return Ok(Status::Fine);
+        }
         let rig = files::rig(Some(&path), None)?;
         let text = std::fs::read_to_string(&path)?;
         let report = CheckReport::new(&rig, &path.display().to_string(), &text);

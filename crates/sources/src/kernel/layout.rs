@@ -22,6 +22,7 @@ const ABS_Z: u16 = 0x02;
 const ABS_RX: u16 = 0x03;
 const ABS_RY: u16 = 0x04;
 const ABS_RZ: u16 = 0x05;
+const ABS_THROTTLE: u16 = 0x06;
 const ABS_GAS: u16 = 0x09;
 const ABS_BRAKE: u16 = 0x0a;
 const ABS_HAT0X: u16 = 0x10;
@@ -328,10 +329,17 @@ impl Abilities {
         if is_hat && (min, max) == (-1, 1) {
             return layout.hat(kind, axis.code);
         }
-        // One that was found at its lower end, and has been reported, rests there.
-        let rests_low = axis.value == min && axis.value != 0;
-        let is_one_sided = names::is_one_sided(axis.code) || rests_low;
-        let control = if is_one_sided { trigger } else { stick };
+        // One that was found at an end, and has been reported, rests there; a throttle
+        // stays where it was put.
+        let was_reported = axis.value != 0 && min < max;
+        let control = match axis.value {
+            at if at == max && was_reported && axis.code != ABS_THROTTLE => {
+                ControlKind::Trigger { min: max, max: min }
+            }
+            at if at == min && was_reported => trigger,
+            _ if names::is_one_sided(axis.code) => trigger,
+            _ => stick,
+        };
         layout.plain(EV_ABS, axis.code, names::axis(axis.code), control);
     }
 

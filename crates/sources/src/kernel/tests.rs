@@ -2,12 +2,24 @@
 //! `scripts/kernel-proof`.
 
 use super::{
-    Change,
+    Change, Heard, Kernel, NodeId, Wanted,
     decode::{Decoder, Next, Raw, Slot, State},
     layout::{Abilities, AbsAxis, Layout, Route},
 };
-use gtrig_core::{AxisInfo, ControlInfo, ControlKind, DeviceKind, Keyword, Marks, Nanos};
+use crate::Source;
+use gtrig_analysis::{Capacity, Session};
+use gtrig_core::{
+    AxisInfo, ControlInfo, ControlKind, DeviceKind, DeviceMap, DeviceMatch, Keyword, MappedControl,
+    MappedFrom, Marks, Nanos, PollRate, Rig, Tick,
+};
 use rstest::rstest;
+use std::{
+    collections::HashMap,
+    sync::{
+        Arc,
+        mpsc::{Sender, channel},
+    },
+};
 
 const SYN: u16 = 0;
 const KEY: u16 = 1;
@@ -169,17 +181,28 @@ fn a_device_is_what_its_codes_say(
     assert_eq!(format!("{}{controls}", layout.info.kind.word()), expected);
 }
 
-/// A lever that was found at its lower end rests there; one that reads 0 may just
+/// What was found at an end rests there, but for a throttle; one that reads 0 may just
 /// not have been reported.
 #[rstest]
-#[case::at_its_lower_end(-512, true)]
-#[case::in_between(-100, false)]
-#[case::not_reported(0, false)]
-fn an_axis_that_rests_at_an_end_is_one_sided(#[case] value: i32, #[case] is_trigger: bool) {
-    let lever = AbsAxis { value, ..axes(&[(2, -512, 511)])[0] };
+#[case::lever_at_its_lower_end(2, -512, Some((-512, 511)))]
+#[case::lever_in_between(2, -100, None)]
+#[case::lever_at_its_upper_end(2, 511, Some((511, -512)))]
+#[case::not_reported(2, 0, None)]
+#[case::pedal_that_is_turned_round(0x0a, 511, Some((511, -512)))]
+#[case::pedal_in_between(0x0a, 44, Some((-512, 511)))]
+#[case::throttle_left_at_its_upper_end(6, 511, Some((-512, 511)))]
+fn an_axis_that_rests_at_an_end_is_one_sided(
+    #[case] code: u16,
+    #[case] value: i32,
+    #[case] trigger: Option<(i32, i32)>,
+) {
+    let lever = AbsAxis { value, ..axes(&[(code, -512, 511)])[0] };
     let layout = Abilities { axes: vec![lever], ..Abilities::default() }.layout().unwrap();
-    let kind = layout.info.controls[0].kind;
-    assert_eq!(matches!(kind, ControlKind::Trigger { .. }), is_trigger, "{kind:?}");
+    let expected = match trigger {
+        Some((min, max)) => ControlKind::Trigger { min, max },
+        None => ControlKind::Axis { min: -512, centre: 0, max: 511 },
+    };
+    assert_eq!(layout.info.controls[0].kind, expected);
 }
 
 #[rstest]
@@ -532,6 +555,79 @@ fn after_a_loss_the_state_is_asked_for_and_what_differs_is_marked() {
     // And when it goes after that, its releases are still nobody's.
     let events = [(KEY, SOUTH, 1), (SYN, 0, 0), (KEY, SOUTH, 0), (SYN, 0, 1)];
     assert_eq!(run(&mut decoder, &layout, &events).0, ["south=1"]);
+}
+
+/// A kernel that nobody is behind: what its thread would say is said by the test.
+fn said_by_nobody(maps: Vec<DeviceMap>) -> (Sender<Heard>, Kernel) {
+    let (sender, heard) = channel();
+    let (devices, troubles) = (HashMap::new(), Vec::new());
+    (sender, Kernel { heard, devices, maps, troubles, zero: Nanos(0), _alive: Arc::new(()) })
+}
+
+#[test]
+fn a_device_is_seen_through_its_map() {
+    let mut abilities = pad();
+    abilities.identity = "0003:6b71:0009:0100:here:Pad".into();
+    let info = abilities.layout().unwrap().info;
+    let half = |max| Some(ControlKind::Trigger { min: 0, max });
+    let control = |code: &str, from: &str, kind| MappedControl {
+        code: code.into(),
+        from: MappedFrom::Control { code: from.into(), kind },
+    };
+    let map = DeviceMap {
+        device: DeviceMatch { vendor: 0x6b71, product: 9, version: None, name: None },
+        name: None,
+        kind: Some(DeviceKind::Lever),
+        controls: vec![
+            control("thumb", "south", None),
+            control("travel", "stick-l-x", half(-32768)),
+            control("detent", "nowhere", None),
+        ],
+        left_out: Vec::new(),
+    };
+    let (says, mut kernel) = said_by_nobody(vec![map]);
+    let mut session = Session::new(Rig::bare("t", PollRate::DEFAULT), Tick(0), Capacity::DEFAULT);
+    let node = NodeId(0);
+    let at = |code: &str| info.controls.iter().position(|c| c.code == code).unwrap() as u16;
+    let change = |code: &str, value| {
+        let marks = Marks::empty();
+        Heard::Changed(node, Change { control: at(code), value, marks, time: Nanos(1) })
+    };
+    says.send(Heard::Arrived(node, info.clone(), Nanos(0))).unwrap();
+    for (code, value) in [("south", 1), ("stick-l-x", -40), ("stick-l-x", 90), ("trigger-l", 7)] {
+        says.send(change(code, value)).unwrap();
+    }
+    kernel.drain(&mut session, Nanos(2));
+    session.run_until(Tick(1));
+    let reports: Vec<String> = { session.seen_from(1) }
+        .map(|event| format!("{}={}", session.roster().code(event.control), event.value))
+        .collect();
+    assert_eq!(reports, ["thumb=1", "travel=-40", "travel=0", "trigger-l=7"]);
+    assert_eq!(kernel.troubles(), ["the map of Pad: the device has no control `nowhere`"]);
+}
+
+/// A folder that goes away is said, and so is another one that takes its place.
+#[test]
+fn a_folder_that_is_replaced_is_said() {
+    let parent = tempfile::tempdir().unwrap();
+    let folder = parent.path().join("input");
+    std::fs::create_dir(&folder).unwrap();
+    let mut kernel = Kernel::start(&folder, Wanted::All, Vec::new(), Nanos(0)).unwrap();
+    let mut session = Session::new(Rig::bare("t", PollRate::DEFAULT), Tick(0), Capacity::DEFAULT);
+    let mut hear = |part: &str| {
+        for _ in 0..1000 {
+            kernel.drain(&mut session, Nanos(0));
+            if kernel.troubles().iter().any(|trouble| trouble.contains(part)) {
+                return;
+            }
+            std::thread::sleep(std::time::Duration::from_millis(10));
+        }
+        panic!("nothing was said with `{part}`");
+    };
+    std::fs::rename(&folder, parent.path().join("other")).unwrap();
+    hear("went away");
+    std::fs::create_dir(&folder).unwrap();
+    hear("is there again");
 }
 
 #[test]
