@@ -22,7 +22,7 @@ use crate::document::{self, fields, problem};
 use fields::{Fields, Value};
 use gtrig_core::{
     AddressError, ControlRef, DeviceKind, InputSpec, Keyword, MAX_THRESHOLDS, PollRate, Rig,
-    Signal, Thresholds, tunable,
+    Signal, Thresholds, tunable, vocabulary,
 };
 use problem::Problems;
 
@@ -195,7 +195,7 @@ fn reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
         return Some(reference);
     }
     let kind = reference.kind;
-    let known = gtrig_core::vocabulary::names(kind);
+    let known = vocabulary::names(kind);
     if reference.is_stick() {
         let advice = "one control; a stick is read with `stick = …`";
         problems.add(value.span(), problems.quote(value.span()), advice);
@@ -210,11 +210,11 @@ fn reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
 /// Reads a reference to a stick.
 fn stick_reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
     let reference = any_reference(problems, value)?;
-    if reference.is_stick() || reference.kind == DeviceKind::Other {
+    if reference.is_stick() || vocabulary::names(reference.kind).is_empty() {
         return Some(reference);
     }
     let expected = "a stick, such as \"pad/stick-l\" or \"pad1/stick-r\"";
-    let known = gtrig_core::vocabulary::sticks(reference.kind);
+    let known = vocabulary::sticks(reference.kind);
     problems.add_unknown(value.span(), &reference.code, known.iter().copied(), expected);
     None
 }

@@ -22,6 +22,9 @@ pub enum DeviceKind {
     Mouse,
     /// A touch panel.
     Glass,
+    /// What belongs to the machine and nobody plays with: power and sleep buttons,
+    /// hotkeys, volume keys, a lid; its controls may have any name.
+    System,
     /// Anything else; its controls may have any name.
     Other,
 }

@@ -190,8 +190,8 @@ pub const KEYS: &[&str] = &[
     "AudioVolumeMute",
 ];
 
-/// The standard names for a kind of device; empty for [`DeviceKind::Other`],
-/// whose controls may have any name.
+/// The standard names for a kind of device; empty for a kind whose controls may have
+/// any name.
 pub fn names(kind: DeviceKind) -> &'static [&'static str] {
     match kind {
         DeviceKind::Pad => PAD,
@@ -199,7 +199,7 @@ pub fn names(kind: DeviceKind) -> &'static [&'static str] {
         DeviceKind::Keys => KEYS,
         DeviceKind::Mouse => MOUSE,
         DeviceKind::Glass => GLASS,
-        DeviceKind::Other => &[],
+        DeviceKind::System | DeviceKind::Other => &[],
     }
 }
 
@@ -218,7 +218,7 @@ fn more(kind: DeviceKind) -> &'static [&'static str] {
             "wheel-y-fine",
         ],
         DeviceKind::Glass => &["left", "middle", "right"],
-        DeviceKind::Lever | DeviceKind::Keys | DeviceKind::Other => &[],
+        DeviceKind::Lever | DeviceKind::Keys | DeviceKind::System | DeviceKind::Other => &[],
     }
 }
 

@@ -125,3 +125,12 @@ proptest! {
         prop_assert_eq!(parse("map.toml", &text).unwrap(), map, "{}", text);
     }
 }
+
+/// The example of the documents is sound, and has all that they speak of.
+#[test]
+fn the_documents_show_a_sound_map() {
+    let document = include_str!("../../../../docs/map-format.md");
+    let example = document.split("```toml\n").nth(1).unwrap().split("```").next().unwrap();
+    let map = parse("map-format.md", example).unwrap();
+    assert_eq!(map.controls.len(), 8);
+}

@@ -109,7 +109,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::kind(
     "[action.a]\ngives='on'\nfrom='padd/south'",
-    "4:6: found 'padd/south', expected a kind of device: pad, lever, keys, mouse, glass, other (did you mean \"pad\"?)"
+    "4:6: found 'padd/south', expected a kind of device: pad, lever, keys, mouse, glass, system, other (did you mean \"pad\"?)"
 )]
 #[case::slot(
     "[action.a]\ngives='on'\nfrom='pad7/south'",
@@ -402,7 +402,7 @@ fn defaults_are_filled_in() {
 )]
 #[case::main_among(
     "[main]\namong=['pad', 'mice']",
-    "3:15: found 'mice', expected one of \"pad\", \"lever\", \"keys\", \"mouse\", \"glass\", \"other\""
+    "3:15: found 'mice', expected one of \"pad\", \"lever\", \"keys\", \"mouse\", \"glass\", \"system\", \"other\""
 )]
 #[case::use_at(
     "[main]\nuse-at=0",

@@ -40,6 +40,7 @@ pub(super) const ABS_MT_TRACKING_ID: u16 = 0x39;
 pub(super) const MT_TOOL_PALM: i32 = 2;
 /// What a panel may say of a contact besides its place, and how it is called.
 pub(super) const EXTRAS: [(u16, &str); 2] = [(0x3a, "pressure"), (0x30, "size")];
+const ABS_VOLUME: u16 = 0x20;
 const ABS_MT_FIRST: u16 = ABS_MT_SLOT;
 
 const BTN_LEFT: u16 = 0x110;
@@ -168,6 +169,20 @@ impl Abilities {
         buttons > 0 && has_more && !self.properties.contains(&PROP_ACCELEROMETER)
     }
 
+    /// Whether nobody plays with it: it has no button that a hand is meant for, and
+    /// nothing that moves but the volume. The kernel itself names the parts of a
+    /// keyboard that steer the machine (`hid-input.c`).
+    fn is_of_the_machine(&self) -> bool {
+        let is_named = [" Consumer Control", " System Control"].iter().any(|end| {
+            let is_plain = self.axes.iter().all(|axis| axis.code == ABS_VOLUME);
+            is_plain && self.name.ends_with(end)
+        });
+        let has_play = self.keys.iter().any(|&code| names::is_for_play(code))
+            || !self.relative.is_empty()
+            || self.axes.iter().any(|axis| axis.code != ABS_VOLUME);
+        is_named || !has_play
+    }
+
     pub(super) fn kind(&self) -> DeviceKind {
         let has_contacts = self.has_axes([ABS_MT_POSITION_X, ABS_MT_POSITION_Y])
             || self.axis(ABS_MT_SLOT).is_some()
@@ -181,6 +196,8 @@ impl Abilities {
             DeviceKind::Pad
         } else if self.types() {
             DeviceKind::Keys
+        } else if self.is_of_the_machine() {
+            DeviceKind::System
         } else {
             DeviceKind::Other
         }

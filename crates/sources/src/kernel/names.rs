@@ -15,6 +15,12 @@ pub(super) fn writes(code: u16) -> bool {
     WRITING.iter().any(|codes| codes.contains(&code))
 }
 
+/// Whether a hand plays with it: the keys of a keyboard, and the buttons of everything
+/// that is made for play. What is left steers the machine: power, volume, brightness.
+pub(super) fn is_for_play(code: u16) -> bool {
+    matches!(code, 1..=111 | 183..=194 | 0x100..=0x15f | 0x220..=0x223 | 0x2c0..=0x2e7)
+}
+
 /// What a key or a button is called on a device of a kind.
 pub(super) fn button(kind: DeviceKind, code: u16) -> String {
     let name = match kind {

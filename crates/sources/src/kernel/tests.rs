@@ -136,8 +136,11 @@ fn any_device_has_a_sound_layout(#[case] abilities: Abilities, #[case] kind: Opt
     "other trigger gear-down gear-up wheel| gas brake")]
 #[case::a_button_box(&[0x100, 0x101, 0x2c0, 0x2c1], &[], "other button-0 button-1 extra-1 extra-2")]
 #[case::a_keypad(&[71, 72, 73, 96], &[], "keys Numpad7 Numpad8 Numpad9 NumpadEnter")]
-#[case::a_power_button(&[116], &[], "other button-116")]
-#[case::a_remote(&[113, 114, 115, 164], &[], "other AudioVolumeMute AudioVolumeDown AudioVolumeUp MediaPlayPause")]
+#[case::a_power_button(&[116], &[], "system button-116")]
+#[case::a_remote(&[113, 114, 115, 164], &[], "system AudioVolumeMute AudioVolumeDown AudioVolumeUp MediaPlayPause")]
+#[case::hotkeys(&[224, 225, 227], &[], "system button-224 button-225 button-227")]
+#[case::volume_keys_with_a_knob(&[113, 114, 115], &[(0x20, 0, 100)], "system AudioVolumeMute AudioVolumeDown AudioVolumeUp volume")]
+#[case::a_macro_pad(&[183, 184, 185], &[], "other F13 F14 F15")]
 #[case::a_pen(
     &[0x140, 0x141, 0x14a, 0x14b, 0x14c], &[(0, 0, 9000), (1, 0, 6000), (0x18, 0, 2047), (0x1a, -60, 60)],
     "mouse in-range rubber left right middle x@ y@ pressure tilt-x|")]
@@ -203,6 +206,21 @@ fn an_axis_that_rests_at_an_end_is_one_sided(
         None => ControlKind::Axis { min: -512, centre: 0, max: 511 },
     };
     assert_eq!(layout.info.controls[0].kind, expected);
+}
+
+/// The kernel names the parts of a keyboard that steer the machine, whatever keys they
+/// say that they have.
+#[rstest]
+#[case("Quay keyboard Consumer Control", DeviceKind::System)]
+#[case("Quay keyboard System Control", DeviceKind::System)]
+#[case("Quay button box", DeviceKind::Other)]
+fn a_part_that_steers_the_machine_is_told_by_its_name(
+    #[case] name: &str,
+    #[case] kind: DeviceKind,
+) {
+    let keys = vec![28, 103, 113, 116];
+    let abilities = Abilities { name: name.into(), keys, ..Abilities::default() };
+    assert_eq!(abilities.kind(), kind);
 }
 
 #[rstest]

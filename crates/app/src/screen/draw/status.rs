@@ -2,9 +2,9 @@
 
 use super::paint;
 use crate::screen::{App, keymap::bindings, theme::Badge};
-use gtrig_core::{Nanos, Presence};
+use gtrig_core::{Device, DeviceId, DeviceKind, Nanos, Presence};
 use gtrig_sources::TerminalKeys;
-use ratatui::{buffer::Buffer, layout::Rect};
+use ratatui::{buffer::Buffer, layout::Rect, style::Style};
 use unicode_width::UnicodeWidthStr;
 
 /// Mode, rate, tick, time, rig, length of the history, lost presses.
@@ -78,28 +78,91 @@ fn clock(time: Nanos) -> String {
     }
 }
 
-/// Every device: whether it is there, its slot, how often it reports.
+/// The devices: whether each is there, its slot, how often it reports. Where there is
+/// no room for all, those that are played with stay, and the others are counted; what
+/// belongs to the machine is always only counted.
 pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
-    let theme = app.theme;
+    let roster = app.session().roster();
+    if roster.devices().len() == 0 {
+        paint::text(buffer, area, area.x, "no device has been connected", app.theme.faint());
+        return;
+    }
     let reports = app.session().reports_per_second(app.tick());
+    let words: Vec<DeviceWords> = { roster.devices().zip(reports) }
+        .map(|((id, device), reports)| DeviceWords::of(app, id, device, reports))
+        .collect();
+    let shown = those_with_room(&words, usize::from(area.width));
     let mut x = area.x;
-    for ((id, device), reports) in app.session().roster().devices().zip(reports) {
-        let hearing = app.machine().device(id);
-        let (dot, state, style) = match hearing.presence {
+    for (words, _) in words.iter().zip(&shown).filter(|(_, is_shown)| **is_shown) {
+        let (dot, state, style) = &words.state;
+        x = paint::text(buffer, area, x, dot, *style) + 1;
+        x = paint::text(buffer, area, x, &words.label, app.theme.strong()) + 1;
+        x = paint::text(buffer, area, x, state, *style) + GAP as u16;
+    }
+    let folded = shown.iter().filter(|is_shown| !**is_shown).count();
+    if folded > 0 {
+        paint::text(buffer, area, x, &format!("+{folded}, Tab on 2"), app.theme.faint());
+    }
+}
+
+/// Columns between two devices.
+const GAP: usize = 3;
+/// Columns of how many are folded.
+const FOLDED: usize = "+999, Tab on 2".len();
+
+/// A device as the row of devices has it.
+struct DeviceWords {
+    label: String,
+    /// A dot, how it is, and how both look.
+    state: (&'static str, String, Style),
+    /// Those of the lowest are shown first; `None` where it is only counted.
+    rank: Option<u8>,
+}
+
+impl DeviceWords {
+    fn of(app: &App, id: DeviceId, device: &Device, reports: u32) -> Self {
+        let theme = app.theme;
+        let is_main = app.machine().main() == Some(id);
+        let presence = app.machine().device(id).presence;
+        let state = match presence {
             Presence::Here => {
-                let is_main = app.machine().main() == Some(id);
                 (if is_main { "◉" } else { "●" }, format!("{reports:>4}/s"), theme.signal())
             }
             Presence::Deaf => ("◌", "  deaf".to_owned(), theme.faint()),
             Presence::Gone => ("○", "  gone".to_owned(), theme.doubtful()),
         };
-        x = paint::text(buffer, area, x, dot, style) + 1;
-        x = paint::text(buffer, area, x, &device.label().to_string(), theme.strong()) + 1;
-        x = paint::text(buffer, area, x, &state, style) + 3;
+        let is_gone = presence == Presence::Gone;
+        let rank = match device.info.kind {
+            DeviceKind::System => None,
+            DeviceKind::Pad | DeviceKind::Lever => Some(if is_gone { 2 } else { 0 }),
+            _ => Some(if is_gone { 3 } else { 1 }),
+        };
+        DeviceWords { label: device.label().to_string(), state, rank }
     }
-    if app.session().roster().devices().len() == 0 {
-        paint::text(buffer, area, x, "no device has been connected", theme.faint());
+
+    fn width(&self) -> usize {
+        1 + 1 + self.label.width() + 1 + self.state.1.width() + GAP
     }
+}
+
+/// Which devices are shown in a row of so many columns: by rank, of equals the first.
+/// The order in which they stand does not change by it.
+fn those_with_room(words: &[DeviceWords], width: usize) -> Vec<bool> {
+    let mut order: Vec<usize> = (0..words.len()).filter(|&at| words[at].rank.is_some()).collect();
+    order.sort_by_key(|&at| words[at].rank);
+    let all: usize = order.iter().map(|&at| words[at].width()).sum();
+    let is_whole = order.len() == words.len() && all <= width + GAP;
+    let room = if is_whole { all } else { width.saturating_sub(FOLDED) };
+    let mut shown = vec![false; words.len()];
+    let mut used = 0;
+    for at in order {
+        used += words[at].width();
+        if used > room {
+            break;
+        }
+        shown[at] = true;
+    }
+    shown
 }
 
 /// The bottom row: what is typed, or news, or the keys. Returns where the
@@ -153,5 +216,35 @@ fn hints(buffer: &mut Buffer, area: Rect, app: &App) {
         }
         x = paint::text(buffer, area, x, keys, theme.strong()) + 1;
         x = paint::text(buffer, area, x, word, theme.faint()) + 3;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn device(label: &str, rank: Option<u8>) -> DeviceWords {
+        let state = ("●", " 125/s".to_owned(), Style::default());
+        DeviceWords { label: label.to_owned(), state, rank }
+    }
+
+    /// A device takes 17 columns here, 14 without the gap, and the count takes 14.
+    #[rstest]
+    #[case::all_fit(&[Some(1), Some(0), Some(1)], 48, "###")]
+    #[case::the_pad_stays(&[Some(1), Some(0), Some(1)], 47, ".#.")]
+    #[case::so_it_does_behind_many(&[Some(1), Some(1), Some(1), Some(1), Some(0)], 60, "#...#")]
+    #[case::what_went_goes_first(&[Some(2), Some(1), Some(0), Some(1)], 64, ".##.")]
+    #[case::of_the_machine(&[None, Some(1), None], 100, ".#.")]
+    #[case::no_room(&[Some(0)], 3, ".")]
+    fn what_is_played_with_stays(
+        #[case] ranks: &[Option<u8>],
+        #[case] width: usize,
+        #[case] expected: &str,
+    ) {
+        let words: Vec<DeviceWords> = ranks.iter().map(|rank| device("pad·1", *rank)).collect();
+        let shown = those_with_room(&words, width);
+        let shown: String = shown.iter().map(|s| if *s { '#' } else { '.' }).collect();
+        assert_eq!(shown, expected);
     }
 }
