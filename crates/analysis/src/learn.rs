@@ -16,7 +16,7 @@ use alloc::{
 };
 use gtrig_core::{
     ControlInfo, ControlKind, DeviceInfo, DeviceKind, DeviceMap, DeviceMatch, HardwareIds, Levels,
-    MappedControl, MappedFrom, vocabulary,
+    MappedControl, MappedFrom, RAW, vocabulary,
 };
 
 /// What is to be done with a control that is asked for.
@@ -265,6 +265,7 @@ impl Learner {
             version: Some(ids.version),
             // Many have no numbers of their own.
             name: (ids.vendor == 0).then(|| self.device.name.to_string()),
+            is_raw: self.device.identity.starts_with(RAW),
         };
         Some(DeviceMap { device, name: None, kind: Some(kind), controls, left_out })
     }

@@ -93,8 +93,8 @@ pub use combo::{
 pub use device::{
     AddressError, Axes, AxisInfo, Control, ControlInfo, ControlKind, ControlRef, Deal, Device,
     DeviceInfo, DeviceKind, DeviceMap, DeviceMatch, Event, HardwareIds, Levels, MAX_CONTROLS,
-    MapFault, MappedControl, MappedDevice, MappedFrom, Marks, Presence, Roster, RosterError, SLOTS,
-    SlotRules, normalise, vocabulary,
+    MapFault, MappedControl, MappedDevice, MappedFrom, Marks, Presence, RAW, ReportBits, Roster,
+    RosterError, SLOTS, SlotRules, normalise, vocabulary,
 };
 pub use gesture::{
     CheckedLimit, GestureCandidate, GestureOutcome, GestureState, GestureVerdict, MAX_ATTEMPTS,

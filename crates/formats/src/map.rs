@@ -69,7 +69,7 @@ fn read(problems: &mut Problems, mut root: Fields) -> DeviceMap {
     let controls = entries.filter_map(|entry| control(problems, &entry, kind)).collect();
     root.finish(problems);
     // Without a device nothing is given out: there is a mistake then.
-    let nobody = DeviceMatch { vendor: 0, product: 0, version: None, name: None };
+    let nobody = DeviceMatch { vendor: 0, product: 0, version: None, name: None, is_raw: false };
     DeviceMap { device: device.unwrap_or(nobody), name, kind, controls, left_out }
 }
 
@@ -77,6 +77,7 @@ fn device(problems: &mut Problems, mut table: Fields) -> Option<DeviceMatch> {
     let [vendor, product, version] =
         ["vendor", "product", "version"].map(|key| table.take(key).map(|v| number(problems, &v)));
     let name = table.take("reports-name").and_then(|v| v.string(problems)).map(str::to_owned);
+    let is_raw = table.take("raw").and_then(|v| v.bool(problems)).unwrap_or(false);
     for (key, is_there) in [("vendor", vendor.is_some()), ("product", product.is_some())] {
         if !is_there {
             let expected = "both `vendor` and `product`, as `gtrig devices` says them";
@@ -84,7 +85,13 @@ fn device(problems: &mut Problems, mut table: Fields) -> Option<DeviceMatch> {
         }
     }
     table.finish(problems);
-    Some(DeviceMatch { vendor: vendor??, product: product??, version: version.flatten(), name })
+    Some(DeviceMatch {
+        vendor: vendor??,
+        product: product??,
+        version: version.flatten(),
+        name,
+        is_raw,
+    })
 }
 
 /// A number of a device: an integer, or hexadecimal digits in quotes.

@@ -13,6 +13,7 @@
 
 mod cab;
 mod fingers;
+mod hid;
 #[cfg(target_os = "linux")]
 mod kernel;
 mod terminal;

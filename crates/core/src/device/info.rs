@@ -117,6 +117,20 @@ pub struct ControlInfo {
     pub kind: ControlKind,
     /// What its driver says of it.
     pub grain: AxisInfo,
+    /// Which bits of which report it is, where its source reads reports itself.
+    pub bits: Option<ReportBits>,
+}
+
+/// Some bits of a report that a device sends.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct ReportBits {
+    /// The number of the report; 0 of a device whose reports have none.
+    pub report: u8,
+    /// The first of them, counted from the first bit of the report, its number
+    /// included; the lowest bit of a byte comes first.
+    pub first: u32,
+    /// So many of them, 1 to 32.
+    pub width: u8,
 }
 
 /// What the driver of an analogue control says of it, in device units; 0 where
@@ -135,9 +149,9 @@ pub struct AxisInfo {
 pub(crate) const MAX_CODE: usize = 40;
 
 impl ControlInfo {
-    /// A control of whose grain nothing is said.
+    /// A control of which nothing else is said.
     pub fn new(code: &str, kind: ControlKind) -> Self {
-        ControlInfo { code: code.into(), kind, grain: AxisInfo::default() }
+        ControlInfo { code: code.into(), kind, grain: AxisInfo::default(), bits: None }
     }
 
     /// Whether `code` can name a control: 1 to 40 of `A-Z a-z 0-9 - . _`.

@@ -24,7 +24,13 @@ pub struct DeviceMatch {
     pub version: Option<u16>,
     /// The name it reports, where the numbers are those of many.
     pub name: Option<String>,
+    /// Whether its reports are read as it sends them, without a driver between: its
+    /// controls have other names then.
+    pub is_raw: bool,
 }
+
+/// What the identity of a device begins with whose reports are read as it sends them.
+pub const RAW: &str = "hid/";
 
 /// The numbers of a device: those of USB, which other buses use too.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -40,9 +46,9 @@ pub struct HardwareIds {
 impl HardwareIds {
     /// Those in the identity of a device, which begins with bus, vendor, product and
     /// version, each in four hexadecimal digits, as the sources of real devices write
-    /// it: `0003:6b71:0001:0100:…`. `None` for any other identity.
+    /// it: `0003:6b71:0001:0100:…`, perhaps behind [`RAW`]. `None` for any other identity.
     pub fn of(identity: &str) -> Option<Self> {
-        let mut parts = identity.split(':').map(|part| {
+        let mut parts = identity.strip_prefix(RAW).unwrap_or(identity).split(':').map(|part| {
             let is_hex = part.len() == 4 && part.bytes().all(|b| b.is_ascii_hexdigit());
             is_hex.then(|| u16::from_str_radix(part, 16).ok()).flatten()
         });
@@ -59,8 +65,9 @@ impl DeviceMatch {
         let ids = HardwareIds::of(&info.identity)?;
         let is_version = self.version.is_none_or(|version| version == ids.version);
         let is_name = self.name.as_ref().is_none_or(|name| *name == info.name.as_str());
-        let is_it =
-            (self.vendor, self.product) == (ids.vendor, ids.product) && is_version && is_name;
+        let is_product = (self.vendor, self.product) == (ids.vendor, ids.product);
+        let is_same_way = self.is_raw == info.identity.starts_with(RAW);
+        let is_it = is_product && is_same_way && is_version && is_name;
         is_it.then(|| u8::from(self.version.is_some()) + 2 * u8::from(self.name.is_some()))
     }
 }
@@ -276,8 +283,10 @@ impl DeviceMap {
             match from.bind(device, control, &mut uses) {
                 Ok(kind) => {
                     let first = from.parts().next().and_then(|code| place_of(device, code).ok());
-                    let grain = first.map(|at| device.controls[at].grain).unwrap_or_default();
-                    info.controls.push(ControlInfo { code: code.clone(), kind, grain });
+                    let (grain, bits) = first.map_or(Default::default(), |at| {
+                        (device.controls[at].grain, device.controls[at].bits)
+                    });
+                    info.controls.push(ControlInfo { code: code.clone(), kind, grain, bits });
                 }
                 Err(fault) => faults.push(fault),
             }
@@ -414,7 +423,13 @@ mod tests {
     fn map(controls: Vec<(&str, MappedFrom)>) -> DeviceMap {
         let control = |(code, from): (&str, _)| MappedControl { code: code.into(), from };
         DeviceMap {
-            device: DeviceMatch { vendor: 0x6b71, product: 9, version: None, name: None },
+            device: DeviceMatch {
+                vendor: 0x6b71,
+                product: 9,
+                version: None,
+                name: None,
+                is_raw: false,
+            },
             name: None,
             kind: Some(DeviceKind::Pad),
             controls: controls.into_iter().map(control).collect(),
@@ -506,10 +521,13 @@ mod tests {
         #[case] fits: Option<u8>,
     ) {
         let name = name.map(String::from);
-        let asks = DeviceMatch { vendor: 0x6b71, product: 9, version, name };
+        let asks = DeviceMatch { vendor: 0x6b71, product: 9, version, name, is_raw: false };
         assert_eq!(asks.fits(&device()), fits);
         let simulated = DeviceInfo { identity: "cab-pad-a".into(), ..device() };
         assert_eq!(asks.fits(&simulated), None);
+        let raw = DeviceInfo { identity: format!("hid/{}", device().identity), ..device() };
+        assert_eq!(asks.fits(&raw), None);
+        assert_eq!(DeviceMatch { is_raw: true, ..asks }.fits(&raw), fits);
     }
 
     proptest! {

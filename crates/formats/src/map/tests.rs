@@ -111,11 +111,12 @@ proptest! {
         names in (option::of("\\PC{0,30}"), option::of("\\PC{1,30}")),
         controls in btree_map(any_code(), any_from(), 0..8),
         left_out in proptest::collection::vec(any_code(), 0..3),
+        is_raw in any::<bool>(),
     ) {
         let (vendor, product, version) = numbers;
         let control = |(code, from)| MappedControl { code, from };
         let map = DeviceMap {
-            device: DeviceMatch { vendor, product, version, name: names.1 },
+            device: DeviceMatch { vendor, product, version, name: names.1, is_raw },
             name: names.0.as_deref().map(CleanText::new),
             kind: Some(DeviceKind::Other),
             controls: controls.into_iter().map(control).collect(),

@@ -31,7 +31,7 @@ pub fn write(map: &DeviceMap) -> String {
 }
 
 fn of_device(device: &DeviceMatch) -> Table {
-    let DeviceMatch { vendor, product, version, name } = device;
+    let DeviceMatch { vendor, product, version, name, is_raw } = device;
     let mut table = Table::new();
     let numbers = [("vendor", Some(*vendor)), ("product", Some(*product)), ("version", *version)];
     for (key, number) in numbers {
@@ -41,6 +41,9 @@ fn of_device(device: &DeviceMatch) -> Table {
     }
     if let Some(name) = name {
         table.insert("reports-name", value(name));
+    }
+    if *is_raw {
+        table.insert("raw", value(true));
     }
     table
 }

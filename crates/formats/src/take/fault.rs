@@ -127,6 +127,9 @@ pub enum ControlFault {
         /// The upper end.
         max: i32,
     },
+    /// It does not say all of its place in a report.
+    #[error("`report`, `bit` and `width` (1 to 32) go together")]
+    NoBits,
     /// The kind of a control is unknown.
     #[error("`kind` is {0:?}, not button, axis, trigger, position or relative")]
     UnknownKind(String),

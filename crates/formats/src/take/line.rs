@@ -4,6 +4,7 @@
 use super::fault::{ControlFault, Fault};
 use gtrig_core::{
     AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Keyword, Marks,
+    ReportBits,
 };
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
@@ -95,6 +96,12 @@ pub(super) struct ControlEntry<'a> {
     flat: i32,
     #[serde(default, skip_serializing_if = "is_nought")]
     fuzz: i32,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    report: Option<u8>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    bit: Option<u32>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    width: Option<u8>,
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
@@ -121,6 +128,9 @@ impl<'a> ControlEntry<'a> {
             resolution: info.grain.resolution,
             flat: info.grain.flat,
             fuzz: info.grain.fuzz,
+            report: info.bits.map(|bits| bits.report),
+            bit: info.bits.map(|bits| bits.first),
+            width: info.bits.map(|bits| bits.width),
         }
     }
 
@@ -132,7 +142,17 @@ impl<'a> ControlEntry<'a> {
         let kind = self.kind().map_err(|fault| Fault::Control { code: code.to_owned(), fault })?;
         let Self { resolution, flat, fuzz, .. } = *self;
         let grain = AxisInfo { resolution, flat, fuzz };
-        Ok(ControlInfo { code: code.to_owned(), kind, grain })
+        let bits = match (self.report, self.bit, self.width) {
+            (None, None, None) => None,
+            (Some(report), Some(first), Some(width @ 1..=32)) => {
+                Some(ReportBits { report, first, width })
+            }
+            _ => {
+                let fault = ControlFault::NoBits;
+                return Err(Fault::Control { code: code.to_owned(), fault });
+            }
+        };
+        Ok(ControlInfo { code: code.to_owned(), kind, grain, bits })
     }
 
     fn kind(&self) -> Result<ControlKind, ControlFault> {

@@ -163,6 +163,7 @@ const GOOD: &str = r#"{"t":1,"on":"pad1","c":"south","v":1}"#;
 )]
 #[case::plugged_twice(PLUG, "line 4: device \"pad1\" is plugged in already")]
 #[case::place_backwards(r#"{"t":2,"plug":"p","kind":"glass","controls":[{"code":"a","kind":"position","min":2,"max":1}]}"#, "line 4: control \"a\": `min` 2 is above `max` 1")]
+#[case::bits_without_a_width(r#"{"t":2,"plug":"p","kind":"pad","controls":[{"code":"a","kind":"button","report":1,"bit":8}]}"#, "line 4: control \"a\": `report`, `bit` and `width` (1 to 32) go together")]
 #[case::centre_outside(r#"{"t":2,"plug":"p","kind":"pad","controls":[{"code":"a","kind":"axis","min":1,"centre":5,"max":2}]}"#, "line 4: control \"a\": `centre` 5 is not between 1 and 2")]
 #[case::twice(r#"{"t":2,"plug":"p","kind":"pad","controls":[{"code":"a","kind":"button"},{"code":"a","kind":"button"}]}"#, "line 4: the control \"a\" is listed twice")]
 fn a_damaged_take_opens_up_to_the_damage(#[case] bad: &str, #[case] said: &str) {

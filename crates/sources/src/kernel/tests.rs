@@ -593,7 +593,13 @@ fn a_device_is_seen_through_its_map() {
         from: MappedFrom::Control { code: from.into(), kind },
     };
     let map = DeviceMap {
-        device: DeviceMatch { vendor: 0x6b71, product: 9, version: None, name: None },
+        device: DeviceMatch {
+            vendor: 0x6b71,
+            product: 9,
+            version: None,
+            name: None,
+            is_raw: false,
+        },
         name: None,
         kind: Some(DeviceKind::Lever),
         controls: vec![

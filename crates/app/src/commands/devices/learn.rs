@@ -210,7 +210,11 @@ impl Lesson {
         let device = self.session.roster().device(device);
         let mut learner = Learner::new(device.info.clone(), asks);
         for (control, at) in device.controls().zip(0..) {
-            learner.hear(at, self.session.now().control(control).seen);
+            let value = self.session.now().control(control).seen;
+            // One that is at its stated rest may not have been heard yet.
+            if value != device.info.controls[at].kind.rest() {
+                learner.hear(at, value);
+            }
         }
         learner
     }

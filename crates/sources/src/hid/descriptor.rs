@@ -1,0 +1,455 @@
+//! Report descriptors: which bits of a report are which field.
+//!
+//! The `hidreport` crate splits a descriptor into items. What they come to is worked
+//! out here (*Device Class Definition for HID 1.11*, sections 5 and 6.2.2), bounded and
+//! as the kernel does it: what a descriptor leaves out is 0, and fields without a usage
+//! are padding. A descriptor may say anything; it never makes this end or take more
+//! than the limits below.
+
+use hidreport::{
+    ParserError,
+    hid::{GlobalItem, Item, ItemType, LocalItem, MainDataItem, MainItem, ReportDescriptorItems},
+};
+use std::ops::Range;
+
+/// A descriptor is no longer than this, as in the kernel.
+pub(crate) const MAX_DESCRIPTOR: usize = 4096;
+/// All reports of a descriptor have no more fields than this.
+pub(crate) const MAX_FIELDS: usize = 4096;
+/// A report has no more bits than this.
+const MAX_REPORT_BITS: u64 = 16_384 * 8;
+/// An item has no more usages than this, as in the kernel.
+const MAX_USAGES: usize = 12_288;
+/// So deep are states kept, and collections nested.
+const MAX_DEPTH: usize = 64;
+
+/// A usage: its page and its number, which say what a control is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(crate) struct UsageId {
+    pub(crate) page: u16,
+    pub(crate) id: u16,
+}
+
+/// What a field is.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum FieldKind {
+    /// The value of one control.
+    Variable { usage: UsageId, is_relative: bool },
+    /// The number of a control that is on, counted from `logical.0` on.
+    Index { usages: Vec<UsageId> },
+    /// Nothing.
+    Padding,
+}
+
+/// Some bits of a report. `bits` counts from the first bit of the report, its number
+/// included; there are 1 to 32 of them, but for padding.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Field {
+    pub(crate) bits: Range<u32>,
+    pub(crate) kind: FieldKind,
+    /// The smallest and the largest value that means something.
+    pub(crate) logical: (i32, i32),
+    /// The same in the unit of the field, where it has one.
+    pub(crate) physical: (i32, i32),
+    /// The purpose of the outermost collection: a game pad, a keyboard.
+    pub(crate) application: Option<UsageId>,
+}
+
+/// An input report.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct ReportFields {
+    /// Its number; 0 of a device whose reports have none.
+    pub(crate) id: u8,
+    /// How long it is, its number included.
+    pub(crate) bits: u32,
+    pub(crate) fields: Vec<Field>,
+}
+
+impl ReportFields {
+    pub(crate) fn bytes(&self) -> usize {
+        self.bits.div_ceil(8) as usize
+    }
+}
+
+/// What a device says its input reports are.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Descriptor {
+    /// In the order in which they are first spoken of.
+    pub(crate) reports: Vec<ReportFields>,
+    /// Whether reports begin with their number.
+    pub(crate) is_numbered: bool,
+}
+
+/// Why a descriptor cannot be read.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum DescriptorFault {
+    /// It is empty, or longer than any descriptor.
+    #[error("a report descriptor has 1 to {MAX_DESCRIPTOR} bytes, and this one {0}")]
+    Length(usize),
+    /// Its bytes are no items.
+    #[error("its bytes are no items of a report descriptor: {0}")]
+    Items(#[from] ParserError),
+    /// An item speaks of something that is not there.
+    #[error("at byte {offset}: {what}")]
+    Item {
+        /// Where the item begins.
+        offset: usize,
+        /// What is wrong with it.
+        what: &'static str,
+    },
+}
+
+/// What holds until it is said otherwise.
+#[derive(Clone, Copy, Debug, Default)]
+struct Globals {
+    page: u16,
+    logical: (i32, i64),
+    physical: (i32, i64),
+    size: usize,
+    count: usize,
+    id: u8,
+}
+
+/// What holds for the next main item.
+#[derive(Clone, Debug, Default)]
+struct Locals {
+    usages: Vec<UsageId>,
+    minimum: Option<u32>,
+}
+
+/// Reads a descriptor.
+///
+/// # Errors
+/// When it is none, or asks for more than the limits.
+pub(crate) fn parse(bytes: &[u8]) -> Result<Descriptor, DescriptorFault> {
+    if bytes.is_empty() || bytes.len() > MAX_DESCRIPTOR {
+        return Err(DescriptorFault::Length(bytes.len()));
+    }
+    let items = ReportDescriptorItems::try_from(bytes)?;
+    let mut reader = Reader::default();
+    for item in items.iter() {
+        let (offset, item) = (item.offset(), item.item());
+        reader.item(item).map_err(|what| DescriptorFault::Item { offset, what })?;
+    }
+    Ok(reader.descriptor)
+}
+
+/// A descriptor as far as it was read.
+#[derive(Debug, Default)]
+struct Reader {
+    descriptor: Descriptor,
+    globals: Globals,
+    kept: Vec<Globals>,
+    locals: Locals,
+    /// The application of each open collection.
+    collections: Vec<Option<UsageId>>,
+    fields: usize,
+}
+
+type Told = Result<(), &'static str>;
+
+impl Reader {
+    fn item(&mut self, item: &impl Item) -> Told {
+        const LONG: u8 = 0xfe;
+        if item.header() == LONG {
+            return Err("a long item, which no device uses");
+        }
+        match item.item_type() {
+            ItemType::Main(main) => {
+                let told = self.main(main);
+                self.locals = Locals::default();
+                told
+            }
+            ItemType::Global(global) => self.global(global, item),
+            ItemType::Local(local) => self.local(local),
+            ItemType::Long | ItemType::Reserved => Ok(()),
+        }
+    }
+
+    fn main(&mut self, main: MainItem) -> Told {
+        match main {
+            MainItem::Input(input) if input.is_constant() => self.input(Sort::Padding),
+            MainItem::Input(input) if input.is_variable() => {
+                self.input(Sort::Variable { is_relative: input.is_relative() })
+            }
+            MainItem::Input(_) => self.input(Sort::Index),
+            MainItem::Collection(_) => {
+                let outer = self.collections.last().copied().flatten();
+                let application = outer.or(self.locals.usages.first().copied());
+                self.collections.push(application);
+                within(self.collections.len() <= MAX_DEPTH, "collections nested too deeply")
+            }
+            MainItem::EndCollection => {
+                within(self.collections.pop().is_some(), "the end of a collection that never began")
+            }
+            // What is written to a device is not read here.
+            MainItem::Output(_) | MainItem::Feature(_) => Ok(()),
+        }
+    }
+
+    fn global(&mut self, global: GlobalItem, item: &impl Item) -> Told {
+        let globals = &mut self.globals;
+        let signed = || item.data().map_or(0, |data| signed(&data));
+        let unsigned = || item.data().map_or(0, |data| unsigned(&data));
+        match global {
+            GlobalItem::UsagePage(page) => globals.page = page.into(),
+            GlobalItem::LogicalMinimum(_) => globals.logical.0 = signed(),
+            // Whether the largest value has a sign is told by the smallest.
+            GlobalItem::LogicalMaximum(_) => {
+                let is_signed = globals.logical.0 < 0;
+                globals.logical.1 = if is_signed { signed().into() } else { unsigned() };
+            }
+            GlobalItem::PhysicalMinimum(_) => globals.physical.0 = signed(),
+            GlobalItem::PhysicalMaximum(_) => {
+                let is_signed = globals.physical.0 < 0;
+                globals.physical.1 = if is_signed { signed().into() } else { unsigned() };
+            }
+            GlobalItem::ReportSize(_) => globals.size = unsigned() as usize,
+            GlobalItem::ReportCount(_) => globals.count = unsigned() as usize,
+            GlobalItem::ReportId(_) => {
+                globals.id = u8::try_from(unsigned()).unwrap_or(0);
+                self.descriptor.is_numbered = true;
+                return within(globals.id != 0, "a report of a number that is not 1 to 255");
+            }
+            GlobalItem::Push => {
+                self.kept.push(*globals);
+                return within(self.kept.len() <= MAX_DEPTH, "too much is kept");
+            }
+            GlobalItem::Pop => {
+                self.globals = self.kept.pop().ok_or("nothing was kept that could come back")?;
+            }
+            GlobalItem::UnitExponent(_) | GlobalItem::Unit(_) | GlobalItem::Reserved => {}
+        }
+        Ok(())
+    }
+
+    fn local(&mut self, local: LocalItem) -> Told {
+        let page = self.globals.page;
+        let usages = &mut self.locals.usages;
+        match local {
+            LocalItem::Usage(page, id) => usages.push(UsageId { page: page.into(), id: id.into() }),
+            LocalItem::UsageId(id) => usages.push(UsageId { page, id: id.into() }),
+            LocalItem::UsageMinimum(least) => self.locals.minimum = Some(least.into()),
+            LocalItem::UsageMaximum(most) => {
+                let least = self.locals.minimum.take().unwrap_or(0);
+                let most: u32 = most.into();
+                let count = u64::from(most).saturating_sub(least.into()) + 1;
+                within(count <= MAX_USAGES as u64, "a range of too many usages")?;
+                // A usage of four bytes brings its page along.
+                let of = |usage: u32| match (usage >> 16) as u16 {
+                    0 => UsageId { page, id: usage as u16 },
+                    page => UsageId { page, id: usage as u16 },
+                };
+                usages.extend((least..=most).map(of));
+            }
+            _ => {}
+        }
+        within(usages.len() <= MAX_USAGES, "too many usages")
+    }
+
+    /// The fields of an input item.
+    fn input(&mut self, sort: Sort) -> Told {
+        let Globals { size, count, id, .. } = self.globals;
+        let length = (size as u64).saturating_mul(count as u64);
+        let report = self.report(id);
+        within(u64::from(report.bits) + length <= MAX_REPORT_BITS, "a report of too many bits")?;
+        let begins = report.bits;
+        report.bits += length as u32;
+        if length == 0 {
+            return Ok(());
+        }
+        // Nobody can say what more than 32 bits at once are.
+        let is_padding =
+            matches!(sort, Sort::Padding) || size > 32 || self.locals.usages.is_empty();
+        if is_padding {
+            return self.field(begins..begins + length as u32, FieldKind::Padding);
+        }
+        within(count <= MAX_FIELDS, "too many fields")?;
+        for n in 0..count {
+            let from = begins + (n * size) as u32;
+            let usages = &self.locals.usages;
+            let kind = match sort {
+                // The last usage stands for all that follow.
+                Sort::Variable { is_relative } => FieldKind::Variable {
+                    usage: usages.get(n).or(usages.last()).copied().ok_or("no usage")?,
+                    is_relative,
+                },
+                Sort::Index | Sort::Padding => FieldKind::Index { usages: usages.clone() },
+            };
+            self.field(from..from + size as u32, kind)?;
+        }
+        Ok(())
+    }
+
+    fn field(&mut self, bits: Range<u32>, kind: FieldKind) -> Told {
+        self.fields += match &kind {
+            FieldKind::Index { usages } => usages.len().max(1),
+            _ => 1,
+        };
+        within(self.fields <= MAX_FIELDS, "too many fields")?;
+        let logical = range(self.globals.logical, bits.len());
+        let physical = match self.globals.physical {
+            (0, 0) => logical,
+            other => range(other, 32),
+        };
+        let application = self.collections.last().copied().flatten();
+        let id = self.globals.id;
+        self.report(id).fields.push(Field { bits, kind, logical, physical, application });
+        Ok(())
+    }
+
+    /// The report of a number; a new one begins with its number, if it has one.
+    fn report(&mut self, id: u8) -> &mut ReportFields {
+        let reports = &mut self.descriptor.reports;
+        let at = reports.iter().position(|report| report.id == id).unwrap_or_else(|| {
+            let bits = if id == 0 { 0 } else { 8 };
+            reports.push(ReportFields { id, bits, fields: Vec::new() });
+            reports.len() - 1
+        });
+        &mut reports[at]
+    }
+}
+
+#[derive(Clone, Copy)]
+enum Sort {
+    Variable { is_relative: bool },
+    Index,
+    Padding,
+}
+
+const fn within(is_fine: bool, what: &'static str) -> Told {
+    if is_fine { Ok(()) } else { Err(what) }
+}
+
+/// A range; where it is none, all that so many bits can say.
+fn range((least, most): (i32, i64), bits: usize) -> (i32, i32) {
+    let most = i32::try_from(most).unwrap_or(i32::MAX);
+    if least < most {
+        return (least, most);
+    }
+    let most = (1i64 << bits.min(31)) - 1;
+    (0, most as i32)
+}
+
+fn unsigned(data: &[u8]) -> i64 {
+    data.iter().rev().fold(0, |sum, byte| sum << 8 | i64::from(*byte))
+}
+
+fn signed(data: &[u8]) -> i32 {
+    let bits = 8 * data.len() as u32;
+    let value = unsigned(data);
+    let is_negative = bits > 0 && value >> (bits - 1) & 1 == 1;
+    (if is_negative { value - (1i64 << bits) } else { value }) as i32
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    const PAD: &[u8] = &[
+        0x05, 0x01, 0x09, 0x05, 0xa1, 0x01, // generic desktop, game pad, application
+        0x05, 0x09, 0x19, 0x01, 0x29, 0x02, 0x15, 0x00, 0x25, 0x01, // buttons 1 and 2, 0 to 1
+        0x75, 0x01, 0x95, 0x02, 0x81, 0x02, // two of one bit
+        0x75, 0x06, 0x95, 0x01, 0x81, 0x03, // six bits of padding
+        0x05, 0x01, 0x09, 0x30, 0x15, 0x81, 0x25, 0x7f, // x, -127 to 127
+        0x75, 0x08, 0x81, 0x02, 0xc0,
+    ];
+
+    fn usage(page: u16, id: u16) -> UsageId {
+        UsageId { page, id }
+    }
+
+    #[test]
+    fn a_pad_by_hand() {
+        let descriptor = parse(PAD).unwrap();
+        assert!(!descriptor.is_numbered);
+        let report = &descriptor.reports[0];
+        assert_eq!((report.id, report.bits, report.bytes()), (0, 16, 2));
+        let kinds: Vec<(Range<u32>, Option<UsageId>, (i32, i32))> = report
+            .fields
+            .iter()
+            .map(|field| match field.kind {
+                FieldKind::Variable { usage, .. } => {
+                    (field.bits.clone(), Some(usage), field.logical)
+                }
+                _ => (field.bits.clone(), None, field.logical),
+            })
+            .collect();
+        let expected = [
+            (0..1, Some(usage(9, 1)), (0, 1)),
+            (1..2, Some(usage(9, 2)), (0, 1)),
+            (2..8, None, (0, 1)),
+            (8..16, Some(usage(1, 0x30)), (-127, 127)),
+        ];
+        assert_eq!(kinds, expected);
+        assert!(report.fields.iter().all(|field| field.application == Some(usage(1, 5))));
+    }
+
+    /// Two reports with numbers, the second one spoken of in between.
+    #[test]
+    fn reports_have_numbers() {
+        let bytes = [
+            0x05, 0x01, 0x85, 1, 0x75, 8, 0x95, 1, 0x09, 0x30, 0x81, 2, // report 1: x
+            0x85, 2, 0x09, 0x31, 0x81, 2, // report 2: y
+            0x85, 1, 0x09, 0x32, 0x81, 2, // report 1: z
+        ];
+        let descriptor = parse(&bytes).unwrap();
+        assert!(descriptor.is_numbered);
+        let of = |n: usize| {
+            let report = &descriptor.reports[n];
+            let bits: Vec<Range<u32>> = report.fields.iter().map(|f| f.bits.clone()).collect();
+            (report.id, bits)
+        };
+        assert_eq!(of(0), (1, vec![8..16, 16..24]));
+        assert_eq!(of(1), (2, vec![8..16]));
+    }
+
+    #[rstest]
+    #[case::signed(&[0x15, 0x81, 0x25, 0x7f], (-127, 127))]
+    #[case::unsigned(&[0x15, 0x00, 0x25, 0xff], (0, 255))]
+    #[case::a_negative_range_written_unsigned(&[0x16, 0x00, 0x80, 0x26, 0xff, 0x7f], (-32768, 32767))]
+    #[case::of_four_bytes(&[0x17, 0, 0, 0, 0x80, 0x27, 0xff, 0xff, 0xff, 0x7f], (i32::MIN, i32::MAX))]
+    #[case::too_large_for_a_sign(&[0x15, 0, 0x27, 0xff, 0xff, 0xff, 0xff], (0, i32::MAX))]
+    #[case::none(&[], (0, 255))]
+    #[case::backwards(&[0x15, 0x10, 0x25, 0x05], (0, 255))]
+    fn the_range_of_a_byte(#[case] says: &[u8], #[case] range: (i32, i32)) {
+        let mut bytes = vec![0x05, 0x01, 0x09, 0x30, 0x75, 8, 0x95, 1];
+        bytes.extend(says);
+        bytes.extend([0x81, 2]);
+        assert_eq!(parse(&bytes).unwrap().reports[0].fields[0].logical, range);
+    }
+
+    #[rstest]
+    #[case::empty(&[], "1 to 4096 bytes, and this one 0")]
+    #[case::cut(&[0x26, 0xff], "no items")]
+    #[case::ends_too_often(&[0xc0], "never began")]
+    #[case::nothing_kept(&[0xb4], "nothing was kept")]
+    #[case::number_nought(&[0x85, 0], "1 to 255")]
+    #[case::too_many_bits(&[0x09, 1, 0x77, 0xff, 0xff, 0xff, 0xff, 0x97, 0xff, 0xff, 0xff, 0xff, 0x81, 2], "too many bits")]
+    #[case::too_many_fields(&[0x09, 1, 0x75, 1, 0x96, 0xff, 0xff, 0x81, 2], "too many fields")]
+    #[case::ten_thousand_usages(&[0x1b, 0, 0, 0, 0, 0x2b, 0xff, 0xff, 0xff, 0xff], "too many usages")]
+    #[case::long_item(&[0xfe, 1, 0, 0x05, 0x01], "a long item")]
+    fn what_lies_is_refused(#[case] bytes: &[u8], #[case] words: &str) {
+        let error = parse(bytes).unwrap_err().to_string();
+        assert!(error.contains(words), "{error}");
+    }
+
+    #[test]
+    fn nesting_is_bounded() {
+        let bytes: Vec<u8> = [0xa1, 1].repeat(MAX_DEPTH + 1);
+        assert!(parse(&bytes).unwrap_err().to_string().contains("too deeply"));
+        let kept: Vec<u8> = vec![0xa4; MAX_DEPTH + 1];
+        assert!(parse(&kept).unwrap_err().to_string().contains("kept"));
+    }
+
+    /// Without a usage it is padding, and takes its room.
+    #[test]
+    fn what_has_no_usage_is_padding() {
+        let bytes = [0x75, 8, 0x95, 2, 0x81, 2, 0x05, 1, 0x09, 0x30, 0x95, 1, 0x81, 2];
+        let fields = &parse(&bytes).unwrap().reports[0].fields;
+        assert_eq!(fields[0].kind, FieldKind::Padding);
+        assert_eq!(fields[1].bits, 16..24);
+    }
+}
