@@ -9,6 +9,7 @@ mod devices;
 mod figure;
 mod gestures;
 mod health;
+mod hid;
 mod live;
 mod measure;
 mod open;
@@ -72,6 +73,7 @@ enum Command {
     Replay(replay::Replay),
     Audit(audit::Audit),
     Health(health::Health),
+    Hid(hid::Hid),
     Gestures(gestures::Gestures),
     Combos(combos::Combos),
     Measure(measure::Measure),
@@ -93,6 +95,7 @@ impl Command {
             Command::Replay(command) => command.run(),
             Command::Audit(command) => command.run(),
             Command::Health(command) => command.run(),
+            Command::Hid(command) => command.run(),
             Command::Gestures(command) => command.run(),
             Command::Combos(command) => command.run(),
             Command::Measure(command) => command.run(),

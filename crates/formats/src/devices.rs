@@ -96,6 +96,13 @@ struct ControlLine {
     /// The type and the code of the kernel's events.
     event_type: Option<u16>,
     code: Option<u16>,
+    /// Where it is in which report, without a driver between.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    report: Option<u8>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    bit: Option<u32>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    width: Option<u8>,
     min: Option<i32>,
     max: Option<i32>,
     /// What it reports when nobody touches it.
@@ -166,8 +173,10 @@ impl DeviceLine {
             };
             writeln!(out, "       {reports} reports{times}")?;
         }
-        let (buttons, others): (Vec<_>, Vec<_>) =
-            self.controls.iter().partition(|c| c.kind == "button" && c.is_as_found());
+        let (buttons, others): (Vec<_>, Vec<_>) = self
+            .controls
+            .iter()
+            .partition(|c| c.kind == "button" && c.is_as_found() && c.report.is_none());
         let mut row = String::new();
         for button in buttons {
             if row.len() + button.control.len() > WIDTH {
@@ -201,6 +210,9 @@ impl ControlLine {
             from,
             event_type: code.map(|(kind, _)| kind),
             code: code.map(|(_, code)| code),
+            report: control.bits.map(|bits| bits.report),
+            bit: control.bits.map(|bits| bits.first),
+            width: control.bits.map(|bits| bits.width),
             min: range.map(|(min, _)| min),
             max: range.map(|(_, max)| max),
             rest: control.kind.rest(),
@@ -230,6 +242,9 @@ impl ControlLine {
             if value != 0 {
                 words += &format!(", {value} {name}");
             }
+        }
+        if let (Some(report), Some(bit), Some(width)) = (self.report, self.bit, self.width) {
+            words += &format!(", report {report} bits {bit} to {}", bit + u32::from(width) - 1);
         }
         if let Some(from) = self.from.as_ref().filter(|_| !self.is_as_found()) {
             words += &format!("  of {}", from.join(" and "));

@@ -37,77 +37,17 @@ mod watch;
 
 pub use list::{KernelDevice, RefusedNode, list};
 
-use crate::Source;
+use crate::{
+    Source,
+    nodes::{Listener, Wanted},
+};
 use gtrig_analysis::Session;
-use gtrig_core::{
-    ControlId, DeviceId, DeviceInfo, DeviceMap, Event, MappedDevice, Marks, Nanos, Presence,
-};
-use std::{
-    collections::HashMap,
-    io,
-    path::Path,
-    sync::{
-        Arc,
-        mpsc::{Receiver, channel},
-    },
-    thread,
-};
-
-/// Which kernel devices to listen to.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Wanted {
-    /// All but keyboards and mice: a password that is typed in another window
-    /// must not be recorded.
-    NoKeysNorMice,
-    /// Every one.
-    All,
-}
+use gtrig_core::{DeviceMap, Nanos};
+use std::{io, path::Path};
 
 /// The kernel's devices as a source.
 #[derive(Debug)]
-pub struct Kernel {
-    heard: Receiver<Heard>,
-    devices: HashMap<NodeId, Known>,
-    maps: Vec<DeviceMap>,
-    troubles: Vec<String>,
-    /// The kernel's monotonic clock at instant 0 of the session.
-    zero: Nanos,
-    /// While it lives, the thread goes on.
-    _alive: Arc<()>,
-}
-
-/// The number of an opened node; never used twice.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-struct NodeId(u64);
-
-/// What the thread says. Times are the kernel's.
-#[derive(Debug)]
-enum Heard {
-    Arrived(NodeId, DeviceInfo, Nanos),
-    Changed(NodeId, Change),
-    /// It is heard or not, though it is there.
-    Presence(NodeId, Presence, Nanos),
-    Gone(NodeId, Nanos),
-    Trouble(String),
-}
-
-/// A control of a node took a value.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-struct Change {
-    /// Its place among the controls of the device.
-    control: u16,
-    value: i32,
-    marks: Marks,
-    time: Nanos,
-}
-
-#[derive(Debug)]
-struct Known {
-    device: DeviceId,
-    /// As its map has it.
-    mapped: MappedDevice,
-    controls: Vec<ControlId>,
-}
+pub struct Kernel(Listener);
 
 impl Kernel {
     /// Starts to listen to the devices in `folder`, usually `/dev/input`, each as the
@@ -122,74 +62,21 @@ impl Kernel {
         maps: Vec<DeviceMap>,
         now: Nanos,
     ) -> io::Result<Self> {
-        let zero = Nanos(ioctl::monotonic_now()?.0.saturating_sub(now.0));
-        let alive = Arc::new(());
-        let (sender, heard) = channel();
-        let watch = watch::Watch::new(folder, wanted, sender)?;
-        let while_alive = Arc::downgrade(&alive);
-        thread::spawn(move || watch.run(&while_alive));
-        let (devices, troubles) = (HashMap::new(), Vec::new());
-        Ok(Kernel { heard, devices, maps, troubles, zero, _alive: alive })
-    }
-
-    fn at(&self, kernel: Nanos) -> Nanos {
-        Nanos(kernel.0.saturating_sub(self.zero.0))
-    }
-
-    fn plug(&mut self, session: &mut Session, node: NodeId, info: DeviceInfo, time: Nanos) {
-        let mapped = match DeviceMap::best(&self.maps, &info) {
-            None => MappedDevice::plain(info),
-            Some(map) => {
-                let (mapped, faults) = map.apply(&info);
-                let says = |fault| format!("the map of {}: {fault}", mapped.info.name);
-                self.troubles.extend(faults.into_iter().map(says));
-                mapped
-            }
-        };
-        match session.plug(mapped.info.clone(), self.at(time)) {
-            Ok(device) => {
-                let controls = session.roster().device(device).controls().collect();
-                self.devices.insert(node, Known { device, mapped, controls });
-            }
-            Err(error) => self.troubles.push(error.to_string()),
-        }
-    }
-
-    fn take_in(&mut self, session: &mut Session, heard: Heard) {
-        match heard {
-            Heard::Arrived(node, info, time) => self.plug(session, node, info, time),
-            Heard::Changed(node, Change { control, value, marks, time }) => {
-                let time = self.at(time);
-                let Some(known) = self.devices.get_mut(&node) else { return };
-                known.mapped.report(usize::from(control), value, |control, value| {
-                    let control = known.controls[usize::from(control)];
-                    session.report(Event { time, value, control, marks });
-                });
-            }
-            Heard::Presence(node, presence, time) => {
-                if let Some(known) = self.devices.get(&node) {
-                    session.set_presence(known.device, presence, self.at(time));
-                }
-            }
-            Heard::Gone(node, time) => {
-                if let Some(known) = self.devices.remove(&node) {
-                    session.unplug(known.device, self.at(time));
-                }
-            }
-            Heard::Trouble(text) => self.troubles.push(text),
-        }
+        let listener = Listener::start(maps, now, |sender| {
+            let watch = watch::Watch::new(folder, wanted, sender)?;
+            Ok(move |while_alive: &_| watch.run(while_alive))
+        });
+        Ok(Kernel(listener?))
     }
 }
 
 impl Source for Kernel {
-    fn drain(&mut self, session: &mut Session, _: Nanos) {
-        while let Ok(heard) = self.heard.try_recv() {
-            self.take_in(session, heard);
-        }
+    fn drain(&mut self, session: &mut Session, now: Nanos) {
+        self.0.drain(session, now);
     }
 
     fn troubles(&mut self) -> Vec<String> {
-        std::mem::take(&mut self.troubles)
+        self.0.troubles()
     }
 }
 

@@ -8,6 +8,8 @@
 //! - [`Terminal`]: the keyboard and mouse of the terminal.
 //! - [`Fingers`]: fingers that a person draws with the mouse.
 //! - `Kernel` (on Linux): the devices under `/dev/input`, as they come and go.
+//! - `HidRaw` (on Linux): the reports of HID devices as they send them; [`HexLog`]: a
+//!   file of such reports.
 //! - [`Cab`]: a simulated crane cab, driven by a seed; it also plays the
 //!   [`Story`] takes that ship with the program.
 
@@ -16,12 +18,19 @@ mod fingers;
 mod hid;
 #[cfg(target_os = "linux")]
 mod kernel;
+#[cfg(target_os = "linux")]
+mod nodes;
 mod terminal;
 
 pub use cab::{Cab, MAX_STROKES, Story};
 pub use fingers::{FINGERS, Fingers};
+pub use hid::{DescriptorFault, HexLog, HexLogFault};
 #[cfg(target_os = "linux")]
-pub use kernel::{Kernel, KernelDevice, RefusedNode, Wanted, list as list_kernel_devices};
+pub use hid::{HidDevice, HidRaw, list as list_hid_devices};
+#[cfg(target_os = "linux")]
+pub use kernel::{Kernel, KernelDevice, RefusedNode, list as list_kernel_devices};
+#[cfg(target_os = "linux")]
+pub use nodes::Wanted;
 pub use terminal::{Terminal, TerminalKeys, code_of};
 
 use gtrig_analysis::Session;

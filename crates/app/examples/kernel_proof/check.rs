@@ -17,6 +17,7 @@ struct Line {
     t: u64,
     plug: Option<String>,
     name: Option<String>,
+    kind: Option<String>,
     unplug: Option<String>,
     deaf: Option<String>,
     heard: Option<String>,
@@ -51,6 +52,7 @@ pub fn check(sent: &Path, take: &Path) -> anyhow::Result<()> {
     busy(&lines, &values)?;
     fingers(&values)?;
     deaf(&lines, &values)?;
+    without_driver(&lines, &values)?;
     Ok(())
 }
 
@@ -146,7 +148,9 @@ fn unplugging(lines: &[Line]) -> anyhow::Result<()> {
 
 /// The node went and another came, as the same device.
 fn replaced_node(lines: &[Line]) -> anyhow::Result<()> {
-    let plugs: Vec<_> = lines.iter().filter(|l| l.name.as_deref() == Some("proof hid")).collect();
+    let is_pad =
+        |l: &&Line| l.name.as_deref() == Some("proof hid") && l.kind.as_deref() == Some("pad");
+    let plugs: Vec<_> = lines.iter().filter(is_pad).collect();
     ensure!(plugs.len() == 2, "the HID pad was plugged in {} times, not twice", plugs.len());
     ensure!(plugs[0].plug == plugs[1].plug, "its new node is taken for another device");
     let gone = lines.iter().any(|line| line.unplug == plugs[0].plug && line.t < plugs[1].t);
@@ -206,6 +210,38 @@ fn fingers(values: &Values) -> anyhow::Result<()> {
     ensure!(taken.contains("cancelled"), "the palm was marked {taken:?}");
     ensure!(said("contact-1-x").last() == Some(&3_999), "{:?}", of("contact-1-x").last());
     println!("fingers after an overrun: one replaced, one taken back");
+    Ok(())
+}
+
+/// The reports of the HID pad say the same as its driver, and a little later: they are
+/// stamped when they are read.
+fn without_driver(lines: &[Line], values: &Values) -> anyhow::Result<()> {
+    let is_raw =
+        |l: &&Line| l.name.as_deref() == Some("proof hid") && l.kind.as_deref() == Some("other");
+    ensure!(lines.iter().filter(is_raw).count() > 0, "its reports were not read");
+    let of = |c: &str| {
+        let all = values.get(&("proof hid".to_owned(), c.to_owned())).cloned().unwrap_or_default();
+        all.into_iter().filter(|(.., mark)| !mark.contains("carried")).collect::<Vec<_>>()
+    };
+    let mut later = Vec::new();
+    for (driver, raw) in [("south", "button-1"), ("east", "button-2"), ("stick-l-x", "x")] {
+        let (driver, raw) = (of(driver), of(raw));
+        // The driver tells a 0 that it had told before to nobody; the reports begin anew
+        // when the driver is given back.
+        for (time, value, _) in &driver {
+            let same = raw.iter().find(|(at, v, _)| v == value && at >= time);
+            let (at, ..) = same.with_context(|| format!("{value} at {time} is not in {raw:?}"))?;
+            later.push((at - time) / 1_000);
+        }
+    }
+    later.sort_unstable();
+    println!(
+        "without a driver: the same values, {} us later (median of {})",
+        later[later.len() / 2],
+        later.len()
+    );
+    let bytes = of("byte-0-1");
+    ensure!(bytes.iter().any(|(_, v, _)| *v == 0x90), "the bytes themselves: {bytes:?}");
     Ok(())
 }
 

@@ -11,6 +11,8 @@ use super::shared::{MapArgs, Printing, Status};
 use clap::{Args, ValueEnum};
 use gtrig_analysis::learn::{Ask, Motion};
 use gtrig_core::{ControlInfo, DeviceKind};
+#[cfg(target_os = "linux")]
+use std::path::Path;
 use std::{path::PathBuf, str::FromStr};
 
 /// List the kernel's input devices: what each is, its controls with their codes
@@ -23,6 +25,10 @@ pub struct Devices {
     /// The folder of the devices.
     #[arg(long, value_name = "DIR", default_value = "/dev/input")]
     folder: PathBuf,
+    /// List the HID devices instead, as their reports say it, without a driver between:
+    /// each control with its bits (Linux, /dev/hidraw*; see docs/hid.md).
+    #[arg(long, conflicts_with_all = ["listen", "watch", "learn", "named"])]
+    hid: bool,
     #[command(flatten)]
     maps: MapArgs,
     /// Listen to them for so many seconds, and say how often each reports.
@@ -109,6 +115,10 @@ impl Devices {
     pub fn run(self) -> anyhow::Result<Status> {
         if self.learn.is_some() {
             return learn::learn(&self);
+        }
+        if self.hid {
+            self.print.output().report(&list::hid_report(Path::new("/dev"))?)?;
+            return Ok(Status::Fine);
         }
         let maps = self.maps.read()?;
         let report = list::report(&self.folder, &maps, self.listen)?;

@@ -1,6 +1,6 @@
 //! `gtrig record`.
 
-use super::shared::{KernelChoice, MapArgs, RigArgs, Status, complain, kernel_source};
+use super::shared::{RigArgs, SourceArgs, Status, complain};
 use crate::{
     recorder::Recorder,
     screen::{Clock, SETTLE},
@@ -22,11 +22,8 @@ pub struct Record {
     take: PathBuf,
     #[command(flatten)]
     rig: RigArgs,
-    /// Which kernel devices to listen to (Linux, /dev/input).
-    #[arg(long, value_enum, default_value_t = KernelChoice::Pads)]
-    kernel: KernelChoice,
     #[command(flatten)]
-    maps: MapArgs,
+    sources: SourceArgs,
     /// Stop after this many seconds.
     #[arg(long, value_name = "S")]
     seconds: Option<u64>,
@@ -40,7 +37,7 @@ impl Record {
     pub fn run(self) -> anyhow::Result<Status> {
         let rig = self.rig.read()?;
         let clock = Clock::starting_at(Nanos(0));
-        let mut sources = kernel_source(self.kernel, &self.maps.read()?, clock.now())?;
+        let mut sources = self.sources.start(clock.now())?;
         anyhow::ensure!(!sources.is_empty(), "there is nothing to record with --kernel none");
         let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
         let mut recorder = Recorder::start(&self.take, &session, None)

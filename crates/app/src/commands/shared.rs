@@ -12,6 +12,8 @@ use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Keyword, Nanos, Rig, Tick};
 use gtrig_formats::{Report, Rows, take::Loaded};
 use gtrig_sources::{Cab, Source, Story};
+#[cfg(target_os = "linux")]
+use gtrig_sources::{HidRaw, Kernel, Wanted};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::{
     io::{self, BufWriter, StdoutLock, Write},
@@ -292,21 +294,56 @@ pub enum KernelChoice {
     All,
 }
 
-/// The kernel's devices as a source, seen through maps; none where none are wanted.
-/// `now` is the instant of the session at which it is called.
-///
-/// # Errors
-/// When they cannot be listened to, with what to do; on systems that are not
-/// Linux, always.
-pub fn kernel_source(
-    choice: KernelChoice,
-    maps: &Maps,
-    now: Nanos,
-) -> anyhow::Result<Vec<Box<dyn Source>>> {
+/// Which of this machine's devices to listen to.
+#[derive(Args, Clone, Debug)]
+pub struct SourceArgs {
+    /// Which kernel devices to listen to (Linux, /dev/input).
+    #[arg(long, value_enum, default_value_t = KernelChoice::Pads)]
+    pub kernel: KernelChoice,
+    /// Listen to HID devices too, to their reports as they send them, without a driver
+    /// between (Linux, /dev/hidraw*; see docs/hid.md).
+    #[arg(long)]
+    pub hid: bool,
+    #[command(flatten)]
+    maps: MapArgs,
+}
+
+impl Default for SourceArgs {
+    fn default() -> Self {
+        SourceArgs { kernel: KernelChoice::Pads, hid: false, maps: MapArgs::default() }
+    }
+}
+
+impl SourceArgs {
+    /// The devices as sources, seen through maps; none where none are wanted. `now` is
+    /// the instant of the session at which it is called.
+    ///
+    /// # Errors
+    /// When they cannot be listened to, with what to do; on systems that are not Linux,
+    /// where any are wanted. Those of the maps.
+    pub fn start(&self, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
+        let maps = self.maps.read()?;
+        let kernel = self.kernel(&maps, now)?;
+        Ok(kernel.into_iter().chain(self.hid(&maps, now)?).collect())
+    }
+
+    /// The same where a machine without kernel devices will do, unless they were asked
+    /// for.
+    ///
+    /// # Errors
+    /// Those of [`SourceArgs::start`].
+    pub fn start_if_there(&self, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
+        let maps = self.maps.read()?;
+        let kernel = match self.kernel(&maps, now) {
+            Err(_) if self.kernel == KernelChoice::Pads => Vec::new(),
+            kernel => kernel?,
+        };
+        Ok(kernel.into_iter().chain(self.hid(&maps, now)?).collect())
+    }
+
     #[cfg(target_os = "linux")]
-    {
-        use gtrig_sources::{Kernel, Wanted};
-        let wanted = match choice {
+    fn kernel(&self, maps: &Maps, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
+        let wanted = match self.kernel {
             KernelChoice::None => return Ok(Vec::new()),
             KernelChoice::Pads => Wanted::NoKeysNorMice,
             KernelChoice::All => Wanted::All,
@@ -314,10 +351,29 @@ pub fn kernel_source(
         let kernel = Kernel::start(Path::new("/dev/input"), wanted, maps.all(), now)?;
         Ok(vec![Box::new(kernel)])
     }
+
+    #[cfg(target_os = "linux")]
+    fn hid(&self, maps: &Maps, now: Nanos) -> anyhow::Result<Option<Box<dyn Source>>> {
+        if !self.hid {
+            return Ok(None);
+        }
+        let is_all = self.kernel == KernelChoice::All;
+        let wanted = if is_all { Wanted::All } else { Wanted::NoKeysNorMice };
+        Ok(Some(Box::new(HidRaw::start(Path::new("/dev"), wanted, maps.all(), now)?)))
+    }
+
     #[cfg(not(target_os = "linux"))]
-    match choice {
-        KernelChoice::None => Ok(Vec::new()),
-        _ => anyhow::bail!("kernel devices are read on Linux only; use --kernel none"),
+    fn kernel(&self, _: &Maps, _: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
+        match self.kernel {
+            KernelChoice::None => Ok(Vec::new()),
+            _ => anyhow::bail!("kernel devices are read on Linux only; use --kernel none"),
+        }
+    }
+
+    #[cfg(not(target_os = "linux"))]
+    fn hid(&self, _: &Maps, _: Nanos) -> anyhow::Result<Option<Box<dyn Source>>> {
+        anyhow::ensure!(!self.hid, "HID devices are read on Linux only");
+        Ok(None)
     }
 }
 

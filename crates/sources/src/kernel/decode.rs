@@ -1,13 +1,13 @@
 //! From the kernel's events to changes of controls, a packet at a time.
 
 use super::{
-    Change,
     layout::{
         ABS_MT_POSITION_X, ABS_MT_POSITION_Y, ABS_MT_SLOT, ABS_MT_TOOL_TYPE, ABS_MT_TRACKING_ID,
         ABS_X, ABS_Y, Contacts, EV_ABS, EV_KEY, EV_SW, EV_SYN, Layout, MT_TOOL_PALM, Route,
     },
     listed::{Listed, SlotNews},
 };
+use crate::nodes::Change;
 use gtrig_core::{Marks, Nanos};
 use std::collections::HashMap;
 

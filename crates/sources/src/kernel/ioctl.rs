@@ -2,8 +2,6 @@
 
 #![allow(unsafe_code, reason = "an ioctl is a call into the kernel with a pointer")]
 
-use gtrig_core::Nanos;
-use nix::time::{ClockId, clock_gettime};
 use std::{io, os::fd::AsRawFd};
 
 nix::ioctl_write_ptr!(eviocsclockid, b'E', 0xa0, nix::libc::c_int);
@@ -19,12 +17,6 @@ pub(super) fn is_there(node: &impl AsRawFd) -> io::Result<()> {
     // SAFETY: the request takes a pointer to an int, which outlives the call.
     unsafe { eviocgversion(node.as_raw_fd(), &raw mut version) }?;
     Ok(())
-}
-
-/// The kernel's monotonic clock.
-pub(super) fn monotonic_now() -> io::Result<Nanos> {
-    let time = clock_gettime(ClockId::CLOCK_MONOTONIC)?;
-    Ok(Nanos(time.tv_sec() as u64 * 1_000_000_000 + time.tv_nsec() as u64))
 }
 
 /// Has a node stamp its events by the monotonic clock instead of the time of

@@ -1,6 +1,7 @@
 //! Every device of a folder, without listening to any.
 
 use super::{layout::Route, node::Node};
+use crate::nodes::Private;
 use gtrig_core::DeviceInfo;
 use std::{
     fs, io,
@@ -76,7 +77,7 @@ fn describe(node: PathBuf, opened: &Node) -> KernelDevice {
             }
         }
     }
-    let left_alone = opened.is_private().map(super::node::Private::words);
+    let left_alone = opened.is_private().map(Private::words);
     KernelDevice { node, info: layout.info.clone(), codes, left_alone }
 }
 

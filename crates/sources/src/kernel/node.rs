@@ -1,7 +1,6 @@
 //! An opened `/dev/input/event*`.
 
 use super::{
-    Change,
     decode::{Decoder, Next, Raw, Slot, State},
     ioctl,
     layout::{
@@ -9,6 +8,7 @@ use super::{
         Abilities, AbsAxis, Contacts, Layout, MT_TOOL_PALM,
     },
 };
+use crate::nodes::{Change, Private, monotonic_now};
 use evdev::BusType;
 use evdev::raw_stream::RawDevice;
 use gtrig_core::{AxisInfo, DeviceInfo, Nanos};
@@ -52,28 +52,11 @@ struct Settled {
 const TRIES: usize = 32;
 
 /// Why a device is not listened to without an express wish.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Private {
-    /// What is typed into it could be read.
-    Types,
-    /// It moves the pointer of this machine.
-    Mouse,
-}
-
-impl Private {
-    pub(super) const fn words(self) -> &'static str {
-        match self {
-            Private::Types => "what is typed on it could be read",
-            Private::Mouse => "it moves the pointer",
-        }
-    }
-
-    fn of(abilities: &Abilities) -> Option<Private> {
-        match abilities {
-            _ if abilities.types() => Some(Private::Types),
-            _ if abilities.is_desk_mouse() => Some(Private::Mouse),
-            _ => None,
-        }
+fn why_private(abilities: &Abilities) -> Option<Private> {
+    match abilities {
+        _ if abilities.types() => Some(Private::Types),
+        _ if abilities.is_desk_mouse() => Some(Private::Mouse),
+        _ => None,
     }
 }
 
@@ -106,7 +89,7 @@ impl Node {
             slots,
             slot_codes,
             tells_tools,
-            private: Private::of(&abilities),
+            private: why_private(&abilities),
             has_switches: !abilities.switches.is_empty(),
             untold: 0,
             is_grabbed: false,
@@ -180,7 +163,7 @@ impl Node {
     /// events told. Where it is not, once may be chance: asking for the keys drops
     /// those that came that very moment. Their changes are told then, as resynced.
     pub(super) fn look(&mut self, out: &mut Vec<Change>) -> io::Result<Look> {
-        let at = ioctl::monotonic_now()?;
+        let at = monotonic_now()?;
         let waiting = self.drain()?;
         if !waiting.is_empty() {
             self.take_in(waiting, at, out)?;
@@ -270,7 +253,7 @@ impl Node {
         self.drain()?;
         let mut tries = 0;
         loop {
-            let at = ioctl::monotonic_now()?;
+            let at = monotonic_now()?;
             let state = self.state()?;
             let since = self.drain()?;
             tries += 1;

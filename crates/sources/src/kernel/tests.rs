@@ -2,24 +2,20 @@
 //! `scripts/kernel-proof`.
 
 use super::{
-    Change, Heard, Kernel, NodeId, Wanted,
+    Kernel,
     decode::{Decoder, Next, Raw, Slot, State},
     layout::{Abilities, AbsAxis, Layout, Route},
 };
-use crate::Source;
+use crate::{
+    Source,
+    nodes::{Change, Heard, Listener, NodeId, Wanted},
+};
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{
     AxisInfo, ControlInfo, ControlKind, DeviceKind, DeviceMap, DeviceMatch, Keyword, MappedControl,
     MappedFrom, Marks, Nanos, PollRate, Rig, Tick,
 };
 use rstest::rstest;
-use std::{
-    collections::HashMap,
-    sync::{
-        Arc,
-        mpsc::{Sender, channel},
-    },
-};
 
 const SYN: u16 = 0;
 const KEY: u16 = 1;
@@ -575,13 +571,6 @@ fn after_a_loss_the_state_is_asked_for_and_what_differs_is_marked() {
     assert_eq!(run(&mut decoder, &layout, &events).0, ["south=1"]);
 }
 
-/// A kernel that nobody is behind: what its thread would say is said by the test.
-fn said_by_nobody(maps: Vec<DeviceMap>) -> (Sender<Heard>, Kernel) {
-    let (sender, heard) = channel();
-    let (devices, troubles) = (HashMap::new(), Vec::new());
-    (sender, Kernel { heard, devices, maps, troubles, zero: Nanos(0), _alive: Arc::new(()) })
-}
-
 #[test]
 fn a_device_is_seen_through_its_map() {
     let mut abilities = pad();
@@ -609,7 +598,7 @@ fn a_device_is_seen_through_its_map() {
         ],
         left_out: Vec::new(),
     };
-    let (says, mut kernel) = said_by_nobody(vec![map]);
+    let (mut kernel, says, _) = Listener::new(vec![map], Nanos(0));
     let mut session = Session::new(Rig::bare("t", PollRate::DEFAULT), Tick(0), Capacity::DEFAULT);
     let node = NodeId(0);
     let at = |code: &str| info.controls.iter().position(|c| c.code == code).unwrap() as u16;

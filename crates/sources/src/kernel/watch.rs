@@ -1,9 +1,7 @@
 //! The thread that waits for the folder and its nodes.
 
-use super::{
-    Change, Heard, NodeId, Wanted, ioctl,
-    node::{Look, Node, Private},
-};
+use super::node::{Look, Node};
+use crate::nodes::{Change, Heard, NodeId, Private, Wanted, monotonic_now};
 use gtrig_core::{Nanos, Presence};
 use nix::{
     poll::{PollFd, PollFlags, PollTimeout, poll},
@@ -164,7 +162,7 @@ impl Watch {
         for name in &ready {
             self.with(name, Open::read);
         }
-        let now = ioctl::monotonic_now()?;
+        let now = monotonic_now()?;
         let silent = |(name, open): (&OsString, &Open)| {
             let wait = if open.node.holds_back() { HOLD_BACK } else { LOOK };
             let is_due = now.0 >= open.heard.0 + wait.0;
@@ -191,7 +189,7 @@ impl Watch {
 
     fn close(&mut self, name: &OsString) {
         if let Some(Open { id, .. }) = self.nodes.remove(name) {
-            self.say(Heard::Gone(id, ioctl::monotonic_now().unwrap_or_default()));
+            self.say(Heard::Gone(id, monotonic_now().unwrap_or_default()));
         }
     }
 
@@ -236,7 +234,7 @@ impl Watch {
         }
         match self.open(name) {
             Err(error) if error.kind() == io::ErrorKind::PermissionDenied => {
-                let now = ioctl::monotonic_now().unwrap_or_default();
+                let now = monotonic_now().unwrap_or_default();
                 self.refused.entry(name.clone()).or_insert(Some(now));
             }
             // What vanishes while it is opened never was there.
@@ -292,7 +290,7 @@ impl Open {
     /// # Errors
     /// When the device is gone.
     fn read(&mut self) -> io::Result<Vec<Heard>> {
-        self.heard = ioctl::monotonic_now()?;
+        self.heard = monotonic_now()?;
         let mut changes = Vec::new();
         let mut heard = Vec::new();
         if self.node.is_grabbed() {
@@ -325,7 +323,7 @@ impl Open {
             self.node.let_go(&mut changes)?;
             return Ok(changes.into_iter().map(|c| Heard::Changed(self.id, c)).collect());
         }
-        self.heard = ioctl::monotonic_now()?;
+        self.heard = monotonic_now()?;
         if self.node.is_grabbed() {
             return Ok(Vec::new());
         }

@@ -5,10 +5,14 @@ use crate::{
     maps::{MapFile, Maps},
     screen::Clock,
 };
+use anyhow::Context;
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{CleanText, DeviceInfo, MappedDevice, Nanos, PollRate, Rig, Tick};
 use gtrig_formats::devices::{DeviceReport, FoundDevice, Mapped, RefusedDevice, ReportRate};
-use gtrig_sources::{Kernel, KernelDevice, RefusedNode, Source, Wanted, list_kernel_devices};
+use gtrig_sources::{
+    HidDevice, Kernel, KernelDevice, RefusedNode, Source, Wanted, list_hid_devices,
+    list_kernel_devices,
+};
 use std::{io, path::Path, thread, time::Duration};
 
 /// All that is in a folder, and how often it reports where somebody listens for so
@@ -33,6 +37,33 @@ pub(super) fn report(
         found_device(device, maps, rate)
     });
     Ok(DeviceReport::new(found.collect(), refused.into_iter().map(refused_device).collect()))
+}
+
+/// The HID devices of a folder, without a driver between.
+pub(super) fn hid_report(folder: &Path) -> anyhow::Result<DeviceReport> {
+    let devices =
+        list_hid_devices(folder).with_context(|| format!("{} cannot be read", folder.display()))?;
+    let (mut found, mut refused) = (Vec::new(), Vec::new());
+    for HidDevice { node, info, name, is_private } in devices {
+        let node = CleanText::new(&node.display().to_string()).to_string();
+        match info {
+            Ok(info) => found.push(FoundDevice {
+                node,
+                codes: vec![None; info.controls.len()],
+                info,
+                left_alone: is_private.then(|| "it is a keyboard or a mouse".to_owned()),
+                map: None,
+                rate: None,
+            }),
+            Err(why) => refused.push(RefusedDevice {
+                name: (!name.is_empty()).then(|| CleanText::new(&name).to_string()),
+                why: CleanText::new(&why).to_string(),
+                remedy: format!("let whoever sits at this machine read it: write\nKERNEL==\"{}\", SUBSYSTEM==\"hidraw\", TAG+=\"uaccess\"\ninto /etc/udev/rules.d/70-gtrig.rules, then plug it in again", node.rsplit('/').next().unwrap_or_default()),
+                node,
+            }),
+        }
+    }
+    Ok(DeviceReport::new(found, refused))
 }
 
 fn found_device(device: KernelDevice, maps: &Maps, rate: Option<ReportRate>) -> FoundDevice {
