@@ -17,6 +17,7 @@ extern crate std;
 
 pub mod almost;
 pub mod audit;
+pub mod bytes;
 pub mod compare;
 pub mod explain;
 mod history;

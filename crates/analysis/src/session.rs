@@ -178,6 +178,11 @@ impl Session {
         events.filter(move |event| event.control == control)
     }
 
+    /// The same of all controls.
+    pub fn reports_between(&self, first: Tick, last: Tick) -> impl Iterator<Item = &Event> {
+        self.history.events_between(&self.plan, first, last)
+    }
+
     /// How many reports each device sent in the last whole second before a
     /// tick, by the device's number. Events of the same instant are one report.
     pub fn reports_per_second(&self, tick: Tick) -> Vec<u32> {

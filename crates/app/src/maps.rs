@@ -1,7 +1,7 @@
 //! Maps of devices from disk: those that are named, and those that a person keeps.
 
 use anyhow::{Context, bail};
-use gtrig_core::{DeviceInfo, DeviceMap};
+use gtrig_core::{DeviceInfo, DeviceMap, DeviceMatch, HardwareIds, MappedControl, MappedFrom, RAW};
 use gtrig_formats::map;
 use std::{
     env, fs, io,
@@ -117,12 +117,63 @@ pub fn write(path: &Path, map: &DeviceMap) -> io::Result<()> {
     })
 }
 
+/// Names some bits of the reports of a device, in the person's folder: in the map that
+/// is for it there, or in a new one. Returns the file.
+///
+/// # Errors
+/// When there is no folder, the map in it has mistakes, or it cannot be written.
+pub fn name_bits(device: &DeviceInfo, code: &str, field: &str) -> anyhow::Result<PathBuf> {
+    let ids = HardwareIds::of(&device.identity)
+        .with_context(|| format!("{} has no numbers by which a map knows it", device.name))?;
+    let kept: Vec<PathBuf> = folder().iter().flat_map(|folder| kept(folder)).collect();
+    let files = kept.iter().filter_map(|path| read(path).ok()).collect();
+    let of_device = Maps { files, troubles: Vec::new() };
+    let (path, mut map) = match of_device.of(device) {
+        Some(file) => (file.path.clone(), file.map.clone()),
+        None => {
+            let device_match = DeviceMatch {
+                vendor: ids.vendor,
+                product: ids.product,
+                version: None,
+                name: (ids.vendor == 0).then(|| device.name.to_string()),
+                is_raw: device.identity.starts_with(RAW),
+            };
+            let map = DeviceMap {
+                device: device_match,
+                name: None,
+                kind: None,
+                controls: Vec::new(),
+                left_out: Vec::new(),
+            };
+            let path = proposed(&map, device).context("there is no home folder for maps")?;
+            anyhow::ensure!(
+                !path.exists(),
+                "{} is there already, and is for another device",
+                path.display()
+            );
+            (path, map)
+        }
+    };
+    map.controls.retain(|control| control.code != code);
+    let from = MappedFrom::Control { code: field.to_owned(), kind: None };
+    map.controls.push(MappedControl { code: code.to_owned(), from });
+    if let Some(folder) = path.parent() {
+        fs::create_dir_all(folder)?;
+    }
+    gtrig_formats::save_atomically(&path, |out| {
+        io::Write::write_all(out, map::write(&map).as_bytes())
+    })
+    .with_context(|| format!("cannot write {}", path.display()))?;
+    Ok(path)
+}
+
 /// What a new map of a device is called, in the person's folder: by its numbers and
 /// its name.
 pub fn proposed(map: &DeviceMap, device: &DeviceInfo) -> Option<PathBuf> {
     let name: String = device.name.as_str().to_ascii_lowercase().chars().take(40).collect();
     let words = name.split(|c: char| !c.is_ascii_alphanumeric()).filter(|word| !word.is_empty());
+    let how = map.device.is_raw.then_some("reports");
     let numbers = [map.device.vendor, map.device.product].map(|number| format!("{number:04x}"));
-    let parts: Vec<&str> = numbers.iter().map(String::as_str).chain(words).collect();
+    let parts: Vec<&str> = numbers.iter().map(String::as_str).chain(words).chain(how).collect();
     Some(folder()?.join(parts.join("-") + ".toml"))
 }

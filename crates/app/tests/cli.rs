@@ -626,3 +626,44 @@ fn rates_do_not_swallow_the_take() {
         assert!(stdout(&output).contains("at 60 Hz"), "{args:?}");
     }
 }
+
+/// The demo log of a pendant, with and without the names that a person gave its bits.
+#[test]
+fn a_log_of_reports_becomes_a_take() {
+    let folder = tempfile::tempdir().unwrap();
+    let take = folder.path().join("p.take.jsonl");
+    let take = take.to_str().unwrap();
+    let (log, map) = (demo("pendant.hid.txt"), demo("pendant.map.toml"));
+    let plain = gtrig(&["hid", &log]);
+    assert!(plain.status.success(), "{}", stderr(&plain));
+    assert!(stdout(&plain).contains(r#""code":"vendor-ff00-0021-2","kind":"axis""#));
+    let made = gtrig(&["hid", &log, "--map", &map, "-o", take]);
+    assert!(made.status.success(), "{}", stderr(&made));
+    let text = fs::read_to_string(take).unwrap();
+    // Twelve bits: from rest to their most and back, beside a counter.
+    let values: Vec<i64> = text
+        .lines()
+        .map(|line| serde_json::from_str::<serde_json::Value>(line).unwrap())
+        .filter(|line| line["c"] == "hoist")
+        .map(|line| line["v"].as_i64().unwrap())
+        .collect();
+    assert_eq!(values.iter().max(), Some(&4095));
+    assert_eq!((values.first(), values.last()), (Some(&0), Some(&0)));
+    let replayed = gtrig(&["replay", take]);
+    assert!(replayed.status.success(), "{}", stderr(&replayed));
+    let again = gtrig(&["hid", &log, "-o", take]);
+    assert_eq!(again.status.code(), Some(2));
+    assert!(stderr(&again).contains("is there already"), "{}", stderr(&again));
+}
+
+#[rstest]
+#[case::no_file("", 2, "cannot read the log")]
+#[case::no_log("hello\n", 2, "line 1: neither `name`")]
+#[case::short("descriptor 05 01 09 30 75 10 95 01 81 02\n0.1 01\n", 1, "line 2: left out: a report of 1 bytes, where its descriptor says 2")]
+fn a_bad_log_is_said(#[case] text: &str, #[case] code: i32, #[case] said: &str) {
+    let (_folder, path) = file("l.hid.txt", text);
+    let path = if text.is_empty() { "/nowhere.hid.txt" } else { path.to_str().unwrap() };
+    let output = gtrig(&["hid", path]);
+    assert_eq!(output.status.code(), Some(code), "{}", stderr(&output));
+    assert!(stderr(&output).contains(said), "{}", stderr(&output));
+}

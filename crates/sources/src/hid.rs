@@ -21,6 +21,7 @@ mod watch;
 
 pub use descriptor::DescriptorFault;
 pub use hexlog::{HexLog, HexLogFault};
+pub use layout::field_of as report_bits_of;
 #[cfg(target_os = "linux")]
 pub use list::{HidDevice, list};
 #[cfg(target_os = "linux")]

@@ -5,6 +5,7 @@
 //! help, figures, numbers and tests come from that list.
 
 pub(super) mod board;
+mod bytes;
 pub(super) mod device;
 mod gestures;
 pub(super) mod ladder;
@@ -45,10 +46,12 @@ pub(crate) enum Bench {
     Touch,
     /// A combo, step by step.
     Ladder,
+    /// The bytes of a device whose reports are read without a driver.
+    Bytes,
 }
 
 /// Every bench, in the order of the tabs.
-pub(crate) const ALL: [&Entry; 10] = [
+pub(crate) const ALL: [&Entry; 11] = [
     &board::ENTRY,
     &device::ENTRY,
     &polling::ENTRY,
@@ -59,6 +62,7 @@ pub(crate) const ALL: [&Entry; 10] = [
     &yard::ENTRY,
     &touch::ENTRY,
     &ladder::ENTRY,
+    &bytes::ENTRY,
 ];
 
 /// What there is to know of a bench.

@@ -15,6 +15,7 @@ pub(crate) enum Purpose {
     Audit,
     Value,
     Rig,
+    Field,
 }
 
 impl Purpose {
@@ -27,6 +28,9 @@ impl Purpose {
             Purpose::Open => "open the take",
             Purpose::Mark => "mark this tick with",
             Purpose::Value => "the new value",
+            Purpose::Field => {
+                "bits to name (NAME field-REPORT-BIT-WIDTH, with an s behind for a sign)"
+            }
             Purpose::Rig => "write the rig to",
             Purpose::Audit => "audit by loops of (Hz …, jitter=% hitch=EVERY:LASTS step=HZ)",
         }

@@ -41,7 +41,7 @@ impl Device {
     }
 
     /// All its controls but presence.
-    pub fn controls(&self) -> impl ExactSizeIterator<Item = ControlId> + use<> {
+    pub fn controls(&self) -> impl DoubleEndedIterator<Item = ControlId> + ExactSizeIterator + use<> {
         self.range().skip(1).map(ControlId)
     }
 

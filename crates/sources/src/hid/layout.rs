@@ -254,8 +254,9 @@ impl Layout {
     }
 }
 
-/// The bits that a name means: `field-1-16-12` or `field-1-16-12s`.
-pub(crate) fn field_of(name: &str) -> Option<(ReportBits, bool)> {
+/// The bits that the name of a field means, and whether they have a sign:
+/// `field-1-16-12`, or `field-1-16-12s`.
+pub fn field_of(name: &str) -> Option<(ReportBits, bool)> {
     let rest = name.strip_prefix("field-")?;
     let (rest, is_signed) = match rest.strip_suffix('s') {
         Some(rest) => (rest, true),

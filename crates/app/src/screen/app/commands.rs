@@ -49,6 +49,7 @@ impl App {
             }
             Command::LaneHeight => self.view.is_tall = !self.view.is_tall,
             Command::Filter => self.prompt = Some(Prompt::new(Purpose::Filter, &self.view.filter)),
+            Command::NameBits => self.ask_for_field(),
             Command::Dismiss => self.view.filter.clear(),
             Command::Bench(bench) => self.show_bench(bench),
             Command::Audit => self.audit(),
@@ -295,11 +296,16 @@ impl App {
     }
 
     pub(in crate::screen) fn next_device(&mut self, by: i32) {
-        let count = self.session().roster().devices().len();
-        if count > 0 {
+        if self.session().roster().devices().len() > 0 {
             self.bench = Bench::Device;
-            self.device = (self.device as i32 + by).rem_euclid(count as i32) as usize;
+            self.choose_device(by);
         }
+    }
+
+    /// Goes on among all devices, without changing the bench.
+    pub(in crate::screen) fn choose_device(&mut self, by: i32) {
+        let count = self.session().roster().devices().len().max(1);
+        self.device = (self.device as i32 + by).rem_euclid(count as i32) as usize;
     }
 
     fn capture(&mut self, at: Nanos) {

@@ -128,6 +128,7 @@ impl App {
             }
             Purpose::Mark => self.add_mark(text),
             Purpose::Value => self.type_value(text),
+            Purpose::Field => self.name_field(text),
             Purpose::Rig if text.is_empty() => {
                 self.tell("no file was named: nothing done".to_owned(), true);
             }
