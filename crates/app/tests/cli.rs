@@ -659,7 +659,11 @@ fn a_log_of_reports_becomes_a_take() {
 #[rstest]
 #[case::no_file("", 2, "cannot read the log")]
 #[case::no_log("hello\n", 2, "line 1: neither `name`")]
-#[case::short("descriptor 05 01 09 30 75 10 95 01 81 02\n0.1 01\n", 1, "line 2: left out: a report of 1 bytes, where its descriptor says 2")]
+#[case::short(
+    "descriptor 05 01 09 30 75 10 95 01 81 02\n0.1 01\n",
+    1,
+    "line 2: left out: a report of 1 bytes, where its descriptor says 2"
+)]
 fn a_bad_log_is_said(#[case] text: &str, #[case] code: i32, #[case] said: &str) {
     let (_folder, path) = file("l.hid.txt", text);
     let path = if text.is_empty() { "/nowhere.hid.txt" } else { path.to_str().unwrap() };

@@ -29,7 +29,7 @@ impl Purpose {
             Purpose::Mark => "mark this tick with",
             Purpose::Value => "the new value",
             Purpose::Field => {
-                "bits to name (NAME field-REPORT-BIT-WIDTH, with an s behind for a sign)"
+                "bits to name (field-REPORT-BIT-WIDTH, an s behind for a sign, and the name)"
             }
             Purpose::Rig => "write the rig to",
             Purpose::Audit => "audit by loops of (Hz …, jitter=% hitch=EVERY:LASTS step=HZ)",

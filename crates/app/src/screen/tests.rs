@@ -7,7 +7,7 @@ use crossterm::event::{
 };
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Nanos, Tick};
-use gtrig_sources::{Source, Story, Terminal, TerminalKeys};
+use gtrig_sources::{HexLog, Source, Story, Terminal, TerminalKeys};
 use ratatui::{Terminal as Screen, backend::TestBackend, layout::Rect, style::Color};
 use rstest::rstest;
 use std::path::Path;
@@ -54,6 +54,17 @@ impl Bench {
         let sources: Vec<Box<dyn Source>> = vec![Box::new(cab)];
         let app = App::live(session, sources, Some(terminal), Theme::new(true));
         Bench::new(app, worked, size)
+    }
+
+    /// The reports of the demo's pendant, without the names that a person gave its bits.
+    fn pendant() -> Self {
+        let mut log = HexLog::parse(include_str!("../../../../demo/pendant.hid.txt"), &[]).unwrap();
+        let rig = files::rig(None, None).unwrap();
+        let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+        log.drain(&mut session, Nanos(4_000_000_000));
+        session.run_until(Tick(240));
+        let app = App::live(session, Vec::new(), None, Theme::new(true));
+        Bench::new(app, Nanos(4_000_000_000), (160, 47))
     }
 
     fn frame(&mut self) {
@@ -1024,6 +1035,27 @@ fn a_damaged_take_opens_and_says_where_it_stops() {
     let text = "{\"take\":1}\n{\"t\":0,\"plug\":\"p\",\"kind\":\"keys\",\"controls\":[]}\nbroken\n";
     let bench = Bench::opened(text);
     assert!(bench.shows("line 3, column 1: expected value"));
+}
+
+#[test]
+fn bytes_are_seen_bit_by_bit() {
+    let mut bench = Bench::pendant();
+    bench.keys("B");
+    // The hoist is at rest, and its counter goes on above it.
+    let row = bench.row("3:4");
+    assert!(row.contains("counter 4-7, by 1"), "{row}");
+    assert!(bench.row("3:6").contains("noise 60 to 64"));
+    assert!(bench.row("3:1").contains("8 buttons, none on"));
+    // While the horn sounds its bit is lit, and its button is named.
+    for _ in 0..141 {
+        bench.key(KeyCode::Left);
+    }
+    let row = bench.row("3:1");
+    assert!(row.contains("0000 0001") && row.contains("on: 0 button-1"), "{row}");
+    bench.keys("F");
+    assert!(bench.shows("bits to name"));
+    bench.key(KeyCode::Enter);
+    assert!(bench.shows("bits and their name"), "what is proposed has no name yet");
 }
 
 #[test]

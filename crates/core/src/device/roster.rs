@@ -41,7 +41,9 @@ impl Device {
     }
 
     /// All its controls but presence.
-    pub fn controls(&self) -> impl DoubleEndedIterator<Item = ControlId> + ExactSizeIterator + use<> {
+    pub fn controls(
+        &self,
+    ) -> impl DoubleEndedIterator<Item = ControlId> + ExactSizeIterator + use<> {
         self.range().skip(1).map(ControlId)
     }
 

@@ -7,7 +7,10 @@ use super::{
 use gtrig_core::{
     CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, DeviceMap, RAW, ReportBits,
 };
-use std::ops::Range;
+use std::{
+    collections::{HashMap, HashSet},
+    ops::Range,
+};
 
 /// No more bytes of reports become controls than these.
 const MAX_BYTES: usize = 1024;
@@ -22,6 +25,35 @@ pub(crate) struct Layout {
     pub(super) is_numbered: bool,
     /// What of the descriptor became no control, in words.
     pub(crate) left_out: Vec<String>,
+    names: Names,
+}
+
+/// The names that controls have, so that each has one of its own.
+#[derive(Clone, Debug, Default)]
+struct Names {
+    taken: HashSet<String>,
+    /// For each name the number to put behind it when it comes again.
+    next: HashMap<String, u32>,
+}
+
+impl Names {
+    /// A name that no control has yet: the name itself, or with a number behind it.
+    fn free(&mut self, name: &str) -> String {
+        let next = self.next.entry(name.to_owned()).or_insert(1);
+        loop {
+            let code = match *next {
+                1 => name.to_owned(),
+                n => {
+                    let end = format!("-{n}");
+                    name.chars().take(40 - end.len()).collect::<String>() + &end
+                }
+            };
+            *next += 1;
+            if self.taken.insert(code.clone()) {
+                return code;
+            }
+        }
+    }
 }
 
 /// What becomes of one report.
@@ -95,7 +127,8 @@ impl Layout {
             controls: Vec::new(),
         };
         let is_numbered = descriptor.is_numbered;
-        let mut layout = Layout { info, reports: Vec::new(), is_numbered, left_out: Vec::new() };
+        let (reports, left_out) = (Vec::new(), Vec::new());
+        let mut layout = Layout { info, reports, is_numbered, left_out, names: Names::default() };
         for of in &descriptor.reports {
             let report = Report {
                 id: of.id,
@@ -132,14 +165,7 @@ impl Layout {
     }
 
     fn control(&mut self, name: &str, kind: ControlKind, bits: Option<ReportBits>) -> u16 {
-        let is_taken = |name: &str| self.info.controls.iter().any(|control| control.code == name);
-        let mut code = name.to_owned();
-        let mut n = 2;
-        while is_taken(&code) {
-            let end = format!("-{n}");
-            code = name.chars().take(40 - end.len()).collect::<String>() + &end;
-            n += 1;
-        }
+        let code = self.names.free(name);
         self.info.controls.push(ControlInfo { bits, ..ControlInfo::new(&code, kind) });
         self.info.controls.len() as u16 - 1
     }

@@ -280,6 +280,13 @@ impl App {
         }
     }
 
+    /// Chooses the lane that comes first.
+    pub(in crate::screen) fn choose_first(&mut self) {
+        if let Some(&lane) = self.lanes().first() {
+            self.pick(lane);
+        }
+    }
+
     /// Chooses a lane; the device bench follows to its device.
     pub(super) fn pick(&mut self, lane: Lane) {
         self.view.chosen = Some(lane);

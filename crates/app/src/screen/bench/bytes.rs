@@ -29,6 +29,7 @@ pub(crate) const ENTRY: Entry = Entry {
     help: "bench: the bytes of a device without a driver",
     draw,
     is_about: Some(is_about),
+    shown: App::choose_first,
     next,
     ..Entry::PLAIN
 };
@@ -117,10 +118,8 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     }
     if let Some(row) = rows.get(live.len().min(fit)).filter(|_| !still.is_empty()) {
         let more = live.len().saturating_sub(fit);
-        let mut words = format!("{} bytes are always the same:", still.len());
-        for (byte, _) in &still {
-            words += &format!(" {}", name(**byte));
-        }
+        let names: Vec<String> = still.iter().map(|(byte, _)| name(**byte)).collect();
+        let mut words = format!("never changed: {}", names.join(" "));
         if more > 0 {
             words = format!("{more} more change; {words}");
         }
@@ -203,6 +202,7 @@ fn habit_words(ByteHabit { changes, is, .. }: ByteHabit) -> String {
             format!("counter {first}-{}, by {step}", first + width - 1)
         }
         ByteKind::Noise { between: (low, high) } => format!("noise {low:02x} to {high:02x}"),
+        ByteKind::Moves if changes == 1 => "1 change".to_owned(),
         ByteKind::Moves => format!("{changes} changes"),
     }
 }
@@ -259,17 +259,17 @@ impl App {
         self.bench = Bench::Bytes;
         let first = bytes_of(self, self.session().roster().device(id)).into_iter().next();
         let (report, number) = first.map_or((0, 0), |byte| (byte.report, byte.number));
-        let text = format!("name field-{report}-{}-8", 8 * number);
+        let text = format!("field-{report}-{}-8 ", 8 * number);
         self.prompt = Some(Prompt::new(Purpose::Field, &text));
     }
 
     /// Writes the name that was typed into the person's map of the device.
     pub(in crate::screen) fn name_field(&mut self, text: &str) {
         let mut words = text.split_whitespace();
-        let (code, field) = (words.next().unwrap_or_default(), words.next().unwrap_or_default());
+        let (field, code) = (words.next().unwrap_or_default(), words.next().unwrap_or_default());
         let is_field = gtrig_sources::report_bits_of(field).is_some();
         if !ControlInfo::is_code(code) || !is_field || words.next().is_some() {
-            let text = "a name and its bits: `fine field-3-28-8s` is 8 bits of report 3 from bit 28 on, with a sign";
+            let text = "bits and their name: `field-3-28-8s fine` is 8 bits of report 3 from bit 28 on, with a sign";
             self.tell(text.to_owned(), true);
             return;
         }

@@ -101,6 +101,16 @@ fn counts_are_told_each_time() {
     assert_eq!(report(&mut decoder, &[0]).unwrap(), [""; 0]);
 }
 
+/// Four thousand fields of one usage, found by fuzzing: each has a name of its own, and
+/// finding them takes no longer than there are fields.
+#[test]
+fn many_fields_of_one_usage_have_names() {
+    let bytes = [0x05, 1, 0x09, 4, 0x75, 8, 0x96, 0x00, 0x0f, 0x81, 2];
+    let decoder = decoder(&parse(&bytes).unwrap(), &[]);
+    let last = &decoder.layout().info.controls[3839];
+    assert_eq!(last.code, "joystick-3840");
+}
+
 #[rstest]
 #[case("field-3-28-4", Some((3, 28, 4, false)))]
 #[case("field-0-0-32s", Some((0, 0, 32, true)))]

@@ -1,0 +1,65 @@
+//! A rig and a take, a zero byte between them: bound, run, explained, judged and
+//! written out in every form. What lasts longer than a minute is left alone here: how
+//! long a question may take is another question.
+
+#![no_main]
+
+use gtrig_analysis::{Capacity, audit, stream::StreamWatch};
+use gtrig_core::{ActionId, GestureId, Nanos, PollRate, Tick};
+use gtrig_formats::{
+    Report,
+    combos::{ComboLines, ComboReport},
+    gestures::GestureReport,
+    health::HealthReport,
+    rig,
+    take::TakeReader,
+    words::{explain_action, explain_control, explain_gesture},
+};
+use libfuzzer_sys::fuzz_target;
+
+const ROOM: Capacity = Capacity { events: 1 << 14, changes: 1 << 14 };
+const LONGEST: Nanos = Nanos::from_millis(60_000);
+
+fuzz_target!(|bytes: &[u8]| {
+    let mut parts = bytes.splitn(2, |byte| *byte == 0);
+    let (Some(text), Some(take)) = (parts.next(), parts.next()) else { return };
+    let Ok(text) = str::from_utf8(text) else { return };
+    let Ok(rig) = rig::parse("fuzz.toml", text) else { return };
+    let Ok(reader) = TakeReader::open(take) else { return };
+    let (session, _) = reader.load(rig, ROOM);
+    let (rate, begins) = (session.plan().rate(), session.history().begins());
+    if rate.time_of(session.now().at()).0 - rate.time_of(begins).0 > LONGEST.0 {
+        return;
+    }
+    let streams = StreamWatch::over(&session);
+    let reports: [Box<dyn Report>; 3] = [
+        Box::new(HealthReport::new(session.roster(), &streams)),
+        Box::new(GestureReport::new(&session)),
+        Box::new(ComboReport::new(&session, &streams, ComboLines::All)),
+    ];
+    for report in reports {
+        let mut out = Vec::new();
+        report.write_text(&mut out).expect("memory takes it");
+        report.write_json(&mut out).expect("memory takes it");
+        let table = report.table();
+        assert!(table.rows.iter().all(|row| row.len() == table.columns.len()));
+    }
+    let last = session.now().at();
+    for tick in [begins, Tick(begins.0.midpoint(last.0)), last] {
+        let machine = session.at(tick);
+        for (_, device) in session.roster().devices() {
+            for control in device.controls().take(8) {
+                let _ = explain_control(&session, &machine, control);
+            }
+        }
+        for n in 0..session.rig().actions.len().min(8) {
+            let _ = explain_action(&session, &machine, ActionId(n as u16));
+        }
+        for n in 0..session.rig().gestures.len().min(8) {
+            let _ = explain_gesture(&session, &machine, GestureId(n as u16));
+        }
+    }
+    let events: Vec<_> = session.seen_from(0).collect();
+    let slow = audit::Loop::steady(PollRate::from_hz(30.0).expect("a rate"));
+    let _ = audit::audit(session.plan(), &events, slow);
+});
