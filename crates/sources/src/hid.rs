@@ -7,6 +7,8 @@
 //!
 //! Reports come from the kernel ([`HidRaw`], on Linux) or from a log ([`HexLog`]).
 
+#[cfg(target_os = "linux")]
+pub(crate) mod axes;
 mod decode;
 mod descriptor;
 mod hexlog;

@@ -8,6 +8,8 @@
 #[cfg(target_os = "linux")]
 mod check;
 #[cfg(target_os = "linux")]
+mod fast;
+#[cfg(target_os = "linux")]
 mod learn;
 #[cfg(target_os = "linux")]
 mod made;
@@ -22,10 +24,11 @@ fn main() -> std::process::ExitCode {
         ["play", sent] => play::play(sent.as_ref()),
         ["list"] => play::list(),
         ["learn", folder] => learn::learn(folder.as_ref()),
+        ["fast", folder] => fast::fast(folder.as_ref()),
         ["kill", folder] => play::killed(folder.as_ref()),
         ["check", sent, take] => check::check(sent.as_ref(), take.as_ref()),
         _ => Err(anyhow::anyhow!(
-            "usage: kernel_proof play SENT | list | learn FOLDER | kill FOLDER | check SENT TAKE"
+            "usage: kernel_proof play SENT | list | learn FOLDER | fast FOLDER | kill FOLDER | check SENT TAKE"
         )),
     };
     match result {

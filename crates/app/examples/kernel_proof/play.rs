@@ -44,10 +44,8 @@ pub fn list() -> anyhow::Result<()> {
     let keys = [Key::ButtonToolPen, Key::ButtonTouch, Key::ButtonStylus];
     let _pen =
         Made::new("proof pen", &Abilities { keys: &keys, axes: &axes, ..Abilities::default() })?;
-    let output = Command::new("gtrig").args(["devices", "--json"]).output()?;
-    let text = String::from_utf8(output.stdout)?;
-    let devices: Vec<serde_json::Value> =
-        text.lines().map(serde_json::from_str).collect::<Result<_, _>>()?;
+    let _board = HidPad::new("proof board", &HID_BOARD)?;
+    let (devices, text) = listed(&["devices", "--json"])?;
     let named = |name: &str| {
         devices
             .iter()
@@ -66,10 +64,29 @@ pub fn list() -> anyhow::Result<()> {
         pen["kind"] == "mouse" && controls == ["in-range", "left", "right", "x", "y", "pressure"],
         "{pen}"
     );
+    // The kernel has one axis for both, and calls it throttle.
+    let names = |device: &serde_json::Value| -> Vec<String> {
+        let controls = device["controls"].as_array().into_iter().flatten();
+        controls.filter_map(|c| c["control"].as_str()).map(str::to_owned).collect()
+    };
+    let board = names(named("proof board")?);
+    ensure!(board == ["x", "slider"], "{board:?}");
+    let (raw, text_of_raw) = listed(&["devices", "--hid", "--json"])?;
+    let raw = raw.iter().find(|device| device["name"] == "proof board");
+    let raw = names(raw.with_context(|| format!("no reports of the board: {text_of_raw}"))?);
+    ensure!(raw == ["x", "slider", "slider-2", "byte-0-0", "byte-0-1", "byte-0-2"], "{raw:?}");
+    println!("two sliders: the kernel has one axis for both, the reports have two");
     let typing = devices.iter().filter(|device| device["left_alone"].is_string()).count();
     ensure!(typing > 0, "no keyboard is left alone: {text}");
     println!("{} devices listed, {typing} of them left alone by default", devices.len());
     Ok(())
+}
+
+/// What the program lists, as JSON and as text.
+fn listed(args: &[&str]) -> anyhow::Result<(Vec<serde_json::Value>, String)> {
+    let output = Command::new("gtrig").args(args).output()?;
+    let text = String::from_utf8(output.stdout)?;
+    Ok((text.lines().map(serde_json::from_str).collect::<Result<_, _>>()?, text))
 }
 
 fn pad_and_unplug(log: &mut Vec<Sent>) -> anyhow::Result<()> {
@@ -183,7 +200,7 @@ fn lost_fingers() -> anyhow::Result<()> {
 }
 
 /// The node of a device of this name.
-fn node_of(name: &str) -> anyhow::Result<String> {
+pub fn node_of(name: &str) -> anyhow::Result<String> {
     for entry in fs::read_dir("/sys/class/input")?.flatten() {
         let node = entry.file_name().into_string().unwrap_or_default();
         let its = fs::read_to_string(entry.path().join("device/name")).unwrap_or_default();
@@ -316,6 +333,15 @@ const HID_PAD: [u8; 41] = [
     0xc0,
 ];
 
+/// A board with x and two sliders.
+#[rustfmt::skip]
+const HID_BOARD: [u8; 24] = [
+    0x05, 0x01, 0x09, 0x04, 0xa1, 0x01, // generic desktop, joystick, application
+    0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, 0x03, // 0 to 255, three of eight bits
+    0x09, 0x30, 0x09, 0x36, 0x09, 0x36, 0x81, 0x02, // x, slider, slider, input
+    0xc0,
+];
+
 /// A device of the kernel's `/dev/uhid` (`linux/uhid.h`).
 struct HidPad(File);
 
@@ -323,18 +349,18 @@ impl HidPad {
     const CREATE2: u32 = 11;
     const INPUT2: u32 = 12;
 
-    fn new(name: &str) -> anyhow::Result<Self> {
+    fn new(name: &str, descriptor: &[u8]) -> anyhow::Result<Self> {
         let mut event = Self::CREATE2.to_ne_bytes().to_vec();
         let mut text = name.as_bytes().to_vec();
         // The name, and two empty texts of 64 bytes for the place.
         text.resize(128 + 64 + 64, 0);
         event.extend(text);
-        event.extend((HID_PAD.len() as u16).to_ne_bytes());
+        event.extend((descriptor.len() as u16).to_ne_bytes());
         event.extend(3u16.to_ne_bytes());
         for number in [0x6b71u32, 9, 1, 0] {
             event.extend(number.to_ne_bytes());
         }
-        event.extend(HID_PAD);
+        event.extend(descriptor);
         let mut file = File::options().read(true).write(true).open("/dev/uhid")?;
         file.write_all(&event)?;
         sleep(Duration::from_millis(800));
@@ -363,7 +389,7 @@ impl HidPad {
 /// The pad stays plugged in, but its driver is taken away while a button is
 /// held, and given back: every node of it is another one.
 fn replaced_driver(log: &mut Vec<Sent>) -> anyhow::Result<()> {
-    let mut pad = HidPad::new("proof hid")?;
+    let mut pad = HidPad::new("proof hid", &HID_PAD)?;
     pad.report(log, [1, 0], "south", 1)?;
     pad.report(log, [1, 40], "stick-l-x", 40)?;
     let devices = fs::read_dir("/sys/bus/hid/devices")?;

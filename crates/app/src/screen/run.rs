@@ -53,6 +53,46 @@ enum Heard {
 /// A frame at most this often: enough for the eye, calm over a slow line.
 const FRAME: Duration = Duration::from_millis(33);
 
+/// A frame at least this often: time goes on though nothing happens.
+const CALM: Duration = Duration::from_millis(120);
+
+/// For so long after something happened every frame is drawn: values may be on their
+/// way.
+const LIVELY: Duration = Duration::from_millis(1_000);
+
+/// When the screen is drawn again: every frame while something happens, and now and then
+/// while nothing does.
+struct Pace {
+    drawn: Option<Instant>,
+    happened: Instant,
+    /// How many events ticks had seen.
+    seen: u64,
+}
+
+impl Pace {
+    fn new() -> Self {
+        Pace { drawn: None, happened: Instant::now(), seen: 0 }
+    }
+
+    /// The person did something.
+    fn happened(&mut self) {
+        (self.drawn, self.happened) = (None, Instant::now());
+    }
+
+    fn is_due(&mut self, app: &App) -> bool {
+        let (now, seen) = (Instant::now(), app.session().seen_count());
+        if std::mem::replace(&mut self.seen, seen) != seen || app.view.is_playing() {
+            self.happened = now;
+        }
+        let wait = if now < self.happened + LIVELY { Duration::ZERO } else { CALM };
+        let is_due = self.drawn.is_none_or(|drawn| now >= drawn + wait);
+        if is_due {
+            self.drawn = Some(now);
+        }
+        is_due
+    }
+}
+
 /// Runs the full screen until the person quits.
 ///
 /// # Errors
@@ -75,13 +115,16 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
     let heard = listen()?;
     let mut screen = blank_screen()?;
     let mut taken = Some(taken);
+    let mut pace = Pace::new();
     loop {
         app.advance(clock.now());
-        screen.draw(|frame| {
-            app.fit(frame.area());
-            draw(frame, &app);
-        })?;
-        match wait(&mut app, &heard, clock) {
+        if pace.is_due(&app) {
+            screen.draw(|frame| {
+                app.fit(frame.area());
+                draw(frame, &app);
+            })?;
+        }
+        match wait(&mut app, &heard, clock, &mut pace) {
             None => {}
             Some(Request::Quit) => {
                 drop(taken);
@@ -94,6 +137,7 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
                 signal_hook::low_level::emulate_default_handler(SIGTSTP)?;
                 taken = Some(Taken::take()?);
                 screen = blank_screen()?;
+                pace = Pace::new();
             }
         }
         if let Some(taken) = &taken {
@@ -155,12 +199,15 @@ impl Clock {
 }
 
 /// Handles what is heard until the next frame is due.
-fn wait(app: &mut App, heard: &Receiver<Heard>, clock: Clock) -> Option<Request> {
+fn wait(app: &mut App, heard: &Receiver<Heard>, clock: Clock, pace: &mut Pace) -> Option<Request> {
     let frame_due = Instant::now() + FRAME;
     loop {
         let left = frame_due.saturating_duration_since(Instant::now());
         let request = match heard.recv_timeout(left) {
-            Ok(Heard::Terminal(event, at)) => app.event(&event, clock.at(at)),
+            Ok(Heard::Terminal(event, at)) => {
+                pace.happened();
+                app.event(&event, clock.at(at))
+            }
             Ok(Heard::Signal(SIGTSTP)) => Some(Request::Suspend),
             Ok(Heard::Signal(SIGCONT)) => None,
             // Any other signal, or nobody left to hear: the end.

@@ -7,8 +7,9 @@
 //! buttons.
 
 use super::names;
+use crate::hid::axes::AxisUsage;
 use gtrig_core::{AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 pub(super) const EV_SYN: u16 = 0;
 pub(super) const EV_KEY: u16 = 1;
@@ -75,6 +76,8 @@ pub(super) struct Abilities {
     /// What it is connected by.
     pub(super) bus: String,
     pub(super) axes: Vec<AbsAxis>,
+    /// What its report descriptor says of the axes, where it has one that tells.
+    pub(super) usages: BTreeMap<u16, AxisUsage>,
 }
 
 /// An absolute axis, as its driver describes it.
@@ -346,6 +349,8 @@ impl Abilities {
         if is_hat && (min, max) == (-1, 1) {
             return layout.hat(kind, axis.code);
         }
+        // The usage says more than the code: there are more sliders than throttles.
+        let usage = self.usages.get(&axis.code).filter(|_| kind == DeviceKind::Other);
         // One that was found at an end, and has been reported, rests there; a throttle
         // stays where it was put.
         let was_reported = axis.value != 0 && min < max;
@@ -354,10 +359,11 @@ impl Abilities {
                 ControlKind::Trigger { min: max, max: min }
             }
             at if at == min && was_reported => trigger,
-            _ if names::is_one_sided(axis.code) => trigger,
+            _ if usage.map_or(names::is_one_sided(axis.code), |of| of.is_one_sided) => trigger,
             _ => stick,
         };
-        layout.plain(EV_ABS, axis.code, names::axis(axis.code), control);
+        let name = usage.map_or_else(|| names::axis(axis.code), |of| of.name.clone());
+        layout.plain(EV_ABS, axis.code, name, control);
     }
 
     fn add_contacts(&self, layout: &mut Layout) {

@@ -8,6 +8,7 @@ use super::{
         Abilities, AbsAxis, Contacts, Layout, MT_TOOL_PALM,
     },
 };
+use crate::hid::axes::usages_of;
 use crate::nodes::{Change, Private, monotonic_now};
 use evdev::BusType;
 use evdev::raw_stream::RawDevice;
@@ -16,7 +17,7 @@ use std::{
     fs::OpenOptions,
     io,
     os::{
-        fd::{AsFd, BorrowedFd, OwnedFd},
+        fd::{AsFd, AsRawFd, BorrowedFd, OwnedFd},
         unix::fs::OpenOptionsExt,
     },
     path::Path,
@@ -345,6 +346,8 @@ fn abilities(device: &RawDevice) -> io::Result<Abilities> {
     };
     let axes: Vec<AbsAxis> = device.get_absinfo()?.map(axis).collect();
     debug_assert!(axes.iter().filter(|axis| axis.code == ABS_MT_SLOT).count() <= 1);
+    let codes: Vec<u16> = axes.iter().map(|axis| axis.code).collect();
+    let usages = usages_of(&report_descriptor(device).unwrap_or_default(), &codes);
     let keys = device.supported_keys().into_iter().flat_map(|keys| keys.iter()).map(|k| k.0);
     let switches = device.supported_switches().into_iter().flat_map(|all| all.iter());
     let properties = device.properties().iter().map(|property| property.0);
@@ -358,5 +361,14 @@ fn abilities(device: &RawDevice) -> io::Result<Abilities> {
         switches: switches.map(|switch| switch.0).collect(),
         properties: properties.collect(),
         axes,
+        usages,
     })
+}
+
+/// The report descriptor of the HID device that a node belongs to, which anybody may
+/// read.
+fn report_descriptor(device: &RawDevice) -> Option<Vec<u8>> {
+    let number = nix::sys::stat::fstat(device.as_raw_fd()).ok()?.st_rdev;
+    let (major, minor) = (nix::sys::stat::major(number), nix::sys::stat::minor(number));
+    std::fs::read(format!("/sys/dev/char/{major}:{minor}/device/device/report_descriptor")).ok()
 }
