@@ -75,6 +75,10 @@ impl Source for Kernel {
         self.0.drain(session, now);
     }
 
+    fn use_map(&mut self, session: &mut Session, map: &DeviceMap, now: Nanos) {
+        self.0.use_map(session, map, now);
+    }
+
     fn troubles(&mut self) -> Vec<String> {
         self.0.troubles()
     }

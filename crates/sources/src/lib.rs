@@ -34,7 +34,7 @@ pub use nodes::Wanted;
 pub use terminal::{Terminal, TerminalKeys, code_of};
 
 use gtrig_analysis::Session;
-use gtrig_core::Nanos;
+use gtrig_core::{DeviceMap, Nanos};
 
 /// Where raw events come from.
 pub trait Source {
@@ -42,6 +42,10 @@ pub trait Source {
     /// owner of the clock calls it before it runs the ticks up to `now`, and
     /// `now` never goes back.
     fn drain(&mut self, session: &mut Session, now: Nanos);
+
+    /// A map was made: devices that it is for are seen through it from `now` on. They
+    /// go, and come again as it has them. Sources without such devices do nothing.
+    fn use_map(&mut self, _session: &mut Session, _map: &DeviceMap, _now: Nanos) {}
 
     /// What went wrong since this was last asked, in words for a person.
     fn troubles(&mut self) -> Vec<String> {

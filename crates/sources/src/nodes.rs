@@ -4,7 +4,8 @@
 use crate::Source;
 use gtrig_analysis::Session;
 use gtrig_core::{
-    ControlId, DeviceId, DeviceInfo, DeviceMap, Event, MappedDevice, Marks, Nanos, Presence,
+    ControlId, ControlKind, DeviceId, DeviceInfo, DeviceMap, Event, MappedDevice, Marks, Nanos,
+    Presence,
 };
 use nix::time::{ClockId, clock_gettime};
 use std::{
@@ -74,6 +75,9 @@ pub(crate) struct Change {
 #[derive(Debug)]
 struct Known {
     device: DeviceId,
+    /// As it was found, and what each of its controls said last.
+    found: DeviceInfo,
+    said: Vec<i32>,
     /// As its map has it.
     mapped: MappedDevice,
     controls: Vec<ControlId>,
@@ -131,6 +135,8 @@ impl Listener {
     }
 
     fn plug(&mut self, session: &mut Session, node: NodeId, info: DeviceInfo, time: Nanos) {
+        let found = info.clone();
+        let said = found.controls.iter().map(|control| control.kind.rest()).collect();
         let mapped = match DeviceMap::best(&self.maps, &info) {
             None => MappedDevice::plain(info),
             Some(map) => {
@@ -140,10 +146,10 @@ impl Listener {
                 mapped
             }
         };
-        match session.plug(mapped.info.clone(), self.at(time)) {
+        match session.plug(mapped.info.clone(), time) {
             Ok(device) => {
                 let controls = session.roster().device(device).controls().collect();
-                self.devices.insert(node, Known { device, mapped, controls });
+                self.devices.insert(node, Known { device, found, said, mapped, controls });
             }
             Err(error) => self.troubles.push(error.to_string()),
         }
@@ -151,10 +157,13 @@ impl Listener {
 
     fn take_in(&mut self, session: &mut Session, heard: Heard) {
         match heard {
-            Heard::Arrived(node, info, time) => self.plug(session, node, info, time),
+            Heard::Arrived(node, info, time) => self.plug(session, node, info, self.at(time)),
             Heard::Changed(node, Change { control, value, marks, time }) => {
                 let time = self.at(time);
                 let Some(known) = self.devices.get_mut(&node) else { return };
+                if let Some(said) = known.said.get_mut(usize::from(control)) {
+                    *said = value;
+                }
                 known.mapped.report(usize::from(control), value, |control, value| {
                     let control = known.controls[usize::from(control)];
                     session.report(Event { time, value, control, marks });
@@ -179,6 +188,33 @@ impl Source for Listener {
     fn drain(&mut self, session: &mut Session, _: Nanos) {
         while let Ok(heard) = self.heard.try_recv() {
             self.take_in(session, heard);
+        }
+    }
+
+    fn use_map(&mut self, session: &mut Session, map: &DeviceMap, now: Nanos) {
+        // It is the newest, and goes before others that ask for as much.
+        self.maps.insert(0, map.clone());
+        let of_map =
+            self.devices.iter().filter(|(_, known)| map.device.fits(&known.found).is_some());
+        let nodes: Vec<NodeId> = of_map.map(|(node, _)| *node).collect();
+        for node in nodes {
+            let Some(Known { device, found, said, .. }) = self.devices.remove(&node) else {
+                continue;
+            };
+            session.unplug(device, now);
+            self.plug(session, node, found.clone(), now);
+            let Some(known) = self.devices.get_mut(&node) else { continue };
+            let Known { mapped, controls, .. } = known;
+            for ((at, value), info) in said.iter().copied().enumerate().zip(&found.controls) {
+                if value == info.kind.rest() || info.kind == ControlKind::Relative {
+                    continue;
+                }
+                mapped.report(at, value, |control, value| {
+                    let control = controls[usize::from(control)];
+                    session.report(Event { time: now, value, control, marks: Marks::CARRIED });
+                });
+            }
+            known.said = said;
         }
     }
 

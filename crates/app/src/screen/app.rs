@@ -6,6 +6,7 @@
 mod commands;
 mod input;
 mod lanes;
+mod learning;
 mod measuring;
 mod polling;
 mod timing;
@@ -13,6 +14,7 @@ mod touching;
 mod tuning;
 mod yard;
 
+pub(crate) use learning::Lesson;
 use measuring::Measuring;
 use polling::Polling;
 use timing::Ladders;
@@ -76,6 +78,8 @@ pub struct App {
     pub(crate) bench: Bench,
     /// The device of the device bench, by its place in the roster.
     pub(crate) device: usize,
+    /// The device whose controls are being named, if one is.
+    pub(crate) lesson: Option<Lesson>,
     pub(crate) tuning: Tuning,
     pub(crate) polling: Polling,
     pub(crate) measuring: Measuring,
@@ -127,6 +131,7 @@ impl App {
             now: Nanos(0),
             bench: Bench::Board,
             device: 0,
+            lesson: None,
             tuning: Tuning::default(),
             polling: Polling::default(),
             measuring: Measuring::default(),
@@ -190,6 +195,7 @@ impl App {
             self.tell(news.join(" · "), true);
         }
         self.follow_combos();
+        self.follow_lesson();
         self.play_on();
         if !self.document.is_take && self.view.is_live() {
             self.view.follow(self.last());

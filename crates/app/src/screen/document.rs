@@ -3,7 +3,7 @@
 use crate::{files::Opened, recorder::Recorder};
 use anyhow::Context;
 use gtrig_analysis::{Session, stream::StreamWatch};
-use gtrig_core::{Nanos, Tick};
+use gtrig_core::{DeviceMap, Nanos, Tick};
 use gtrig_sources::{Source, Terminal};
 
 /// Events are given this long to arrive before the tick that should see them
@@ -91,6 +91,11 @@ impl Document {
             news.extend(recorder.news());
         }
         news
+    }
+
+    /// A map was made: from `now` on the sources see devices through it.
+    pub(super) fn use_map(&mut self, map: &DeviceMap, now: Nanos) {
+        self.sources.iter_mut().for_each(|source| source.use_map(&mut self.session, map, now));
     }
 
     /// Has everything written to a take as it happens.

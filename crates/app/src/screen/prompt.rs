@@ -16,6 +16,7 @@ pub(crate) enum Purpose {
     Value,
     Rig,
     Field,
+    Map,
 }
 
 impl Purpose {
@@ -31,6 +32,7 @@ impl Purpose {
             Purpose::Field => {
                 "bits to name (field-REPORT-BIT-WIDTH, an s behind for a sign, and the name)"
             }
+            Purpose::Map => "write the names to the map",
             Purpose::Rig => "write the rig to",
             Purpose::Audit => "audit by loops of (Hz …, jitter=% hitch=EVERY:LASTS step=HZ)",
         }

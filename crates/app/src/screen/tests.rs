@@ -6,7 +6,7 @@ use crossterm::event::{
     Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
 };
 use gtrig_analysis::{Capacity, Session};
-use gtrig_core::{Nanos, Tick};
+use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Nanos, Tick};
 use gtrig_sources::{HexLog, Source, Story, Terminal, TerminalKeys};
 use ratatui::{Terminal as Screen, backend::TestBackend, layout::Rect, style::Color};
 use rstest::rstest;
@@ -1035,6 +1035,58 @@ fn a_damaged_take_opens_and_says_where_it_stops() {
     let text = "{\"take\":1}\n{\"t\":0,\"plug\":\"p\",\"kind\":\"keys\",\"controls\":[]}\nbroken\n";
     let bench = Bench::opened(text);
     assert!(bench.shows("line 3, column 1: expected value"));
+}
+
+#[test]
+fn a_device_is_named_on_its_bench() {
+    let wide = ControlKind::Axis { min: 0, centre: 128, max: 255 };
+    let controls = [("button-1", ControlKind::Button), ("z", wide)];
+    let rig = files::rig(None, None).unwrap();
+    let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+    let info = DeviceInfo {
+        identity: "0003:6b71:0009:0100:here:Quay board".into(),
+        kind: DeviceKind::Other,
+        name: CleanText::new("Quay board"),
+        bus: CleanText::default(),
+        slot: None,
+        controls: controls.map(|(code, kind)| ControlInfo::new(code, kind)).into(),
+    };
+    let board = session.plug(info, Nanos(0)).unwrap();
+    let controls: Vec<_> = session.roster().device(board).controls().collect();
+    let app = App::live(session, Vec::new(), None, Theme::new(true));
+    let mut bench = Bench::new(app, Nanos(0), (160, 47));
+    let say = |bench: &mut Bench, at: usize, value: i32| {
+        bench.pass(50);
+        let event = gtrig_core::Event::new(bench.now, controls[at], value);
+        bench.app.document.session.report(event);
+        bench.pass(50);
+    };
+    bench.keys("i");
+    assert!(bench.shows("leave all of it alone, and press Enter"));
+    bench.key(KeyCode::Enter);
+    assert!(bench.shows("press the lowest of the four buttons under the right thumb"));
+    say(&mut bench, 0, 1);
+    assert!(bench.row("moving").contains("button-1"));
+    say(&mut bench, 0, 0);
+    assert!(bench.shows("south is button-1"));
+    // On to the left stick: pushed to the right, the axis goes down.
+    while !bench.shows("push the left stick all the way to the right") {
+        bench.key(KeyCode::Right);
+    }
+    say(&mut bench, 1, 0);
+    say(&mut bench, 1, 128);
+    assert!(bench.shows("stick-l-x is z"));
+    bench.key(KeyCode::Esc);
+    assert!(bench.shows("write the names to the map"));
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("board.toml");
+    bench.key_with(KeyCode::Char('u'), KeyModifiers::CONTROL, KeyEventKind::Press);
+    bench.keys(path.to_str().unwrap());
+    bench.key(KeyCode::Enter);
+    let written = std::fs::read_to_string(&path).unwrap();
+    assert!(written.contains(r#"south = { from = "button-1" }"#), "{written}");
+    assert!(written.contains("min = 255, rest = 128, max = 0"), "{written}");
+    assert!(bench.shows("the device goes by"));
 }
 
 #[test]

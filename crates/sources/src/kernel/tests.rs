@@ -617,6 +617,28 @@ fn a_device_is_seen_through_its_map() {
         .collect();
     assert_eq!(reports, ["thumb=1", "travel=-40", "travel=0", "trigger-l=7"]);
     assert_eq!(kernel.troubles(), ["the map of Pad: the device has no control `nowhere`"]);
+    // Another map while it runs: the device goes and comes again, and what is held is
+    // carried over.
+    let map = DeviceMap {
+        device: DeviceMatch {
+            vendor: 0x6b71,
+            product: 9,
+            version: None,
+            name: None,
+            is_raw: false,
+        },
+        name: None,
+        kind: Some(DeviceKind::Pad),
+        controls: vec![control("east", "south", None)],
+        left_out: Vec::new(),
+    };
+    let seen = session.seen_count();
+    kernel.use_map(&mut session, &map, Nanos(20_000_000));
+    session.run_until(Tick(2));
+    let reports: Vec<String> = { session.seen_from(seen) }
+        .map(|event| format!("{}={}", session.roster().code(event.control), event.value))
+        .collect();
+    assert_eq!(reports, ["presence=0", "presence=1", "east=1", "stick-l-x=90", "trigger-l=7"]);
 }
 
 /// A folder that goes away is said, and so is another one that takes its place.

@@ -49,6 +49,7 @@ impl App {
             }
             Command::LaneHeight => self.view.is_tall = !self.view.is_tall,
             Command::Filter => self.prompt = Some(Prompt::new(Purpose::Filter, &self.view.filter)),
+            Command::Learn => self.begin_lesson(),
             Command::NameBits => self.ask_for_field(),
             Command::Dismiss => self.view.filter.clear(),
             Command::Bench(bench) => self.show_bench(bench),

@@ -64,6 +64,10 @@ impl App {
             self.help_key(key);
             return None;
         }
+        if self.lesson.is_some() {
+            self.lesson_key(key);
+            return None;
+        }
         let command = keymap::command(key)?;
         if command != Command::Quit {
             self.quit_asked = false;
@@ -92,6 +96,10 @@ impl App {
         }
         if typed != Typed::Going {
             self.prompt = None;
+        }
+        if typed == Typed::Dropped && purpose == Purpose::Map {
+            self.lesson = None;
+            self.tell("the names are dropped: nothing is written".to_owned(), true);
         }
         if typed == Typed::Done {
             self.typed(purpose, text.trim());
@@ -128,6 +136,10 @@ impl App {
             }
             Purpose::Mark => self.add_mark(text),
             Purpose::Value => self.type_value(text),
+            Purpose::Map if text.is_empty() => {
+                self.tell("no file was named: nothing done".to_owned(), true);
+            }
+            Purpose::Map => self.write_map(Path::new(text)),
             Purpose::Field => self.name_field(text),
             Purpose::Rig if text.is_empty() => {
                 self.tell("no file was named: nothing done".to_owned(), true);

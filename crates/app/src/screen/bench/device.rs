@@ -14,6 +14,8 @@
 //!               changed  0000 0000 0000 0001  0x00000001  + south
 //! ```
 
+mod lesson;
+
 use super::{Bench, Entry};
 use crate::screen::App;
 use crate::screen::draw::paint;
@@ -42,6 +44,9 @@ pub(crate) const ENTRY: Entry = Entry {
 };
 
 fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    if let Some(lesson) = &app.lesson {
+        return lesson::draw(buffer, area, app, lesson);
+    }
     let Some(id) = app.device() else {
         paint::text(buffer, area, area.x, "no device has been connected", app.theme.faint());
         return;

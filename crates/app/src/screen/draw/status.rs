@@ -1,7 +1,7 @@
 //! The top two rows and the bottom one.
 
 use super::paint;
-use crate::screen::{App, keymap::bindings, theme::Badge};
+use crate::screen::{App, app::Lesson, keymap::bindings, theme::Badge};
 use gtrig_core::{Device, DeviceId, DeviceKind, Nanos, Presence};
 use gtrig_sources::TerminalKeys;
 use ratatui::{buffer::Buffer, layout::Rect, style::Style};
@@ -197,8 +197,23 @@ pub(super) fn bottom(buffer: &mut Buffer, area: Rect, app: &App) -> Option<(u16,
         paint::text(buffer, area, area.x, &notice.text, style);
         return None;
     }
-    hints(buffer, area, app);
+    match &app.lesson {
+        Some(lesson) => lesson_hints(buffer, area, app, lesson),
+        None => hints(buffer, area, app),
+    }
     None
+}
+
+/// The keys while a device is being named.
+fn lesson_hints(buffer: &mut Buffer, area: Rect, app: &App, lesson: &Lesson) {
+    let kind = ("k", "a pad or a lever");
+    let others = [("Enter", "it is so"), ("→", "skip"), ("←", "back"), ("Esc", "end")];
+    let kind = lesson.learner.is_at_rest().then_some(kind);
+    let mut x = area.x;
+    for (key, word) in others.into_iter().chain(kind) {
+        x = paint::text(buffer, area, x, key, app.theme.strong()) + 1;
+        x = paint::text(buffer, area, x, word, app.theme.faint()) + 3;
+    }
 }
 
 fn hints(buffer: &mut Buffer, area: Rect, app: &App) {
