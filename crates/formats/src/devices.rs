@@ -22,6 +22,9 @@ pub struct FoundDevice {
     pub map: Option<Mapped>,
     /// How often it reported, where somebody listened.
     pub rate: Option<ReportRate>,
+    /// For each control, where that is said, its range in the world: the smallest and
+    /// the largest value, and their unit. Empty where it is said of none.
+    pub physical: Vec<Option<(f64, f64, String)>>,
 }
 
 /// The map of a device, and what its controls are made of.
@@ -103,6 +106,13 @@ struct ControlLine {
     bit: Option<u32>,
     #[serde(skip_serializing_if = "Option::is_none")]
     width: Option<u8>,
+    /// Its range in the world.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    physical_min: Option<f64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    physical_max: Option<f64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    unit: Option<String>,
     min: Option<i32>,
     max: Option<i32>,
     /// What it reports when nobody touches it.
@@ -135,12 +145,13 @@ impl DeviceReport {
 
 impl DeviceLine {
     fn new(found: FoundDevice) -> Self {
-        let FoundDevice { node, info, codes, left_alone, map, rate } = found;
+        let FoundDevice { node, info, codes, left_alone, map, rate, mut physical } = found;
+        physical.resize(info.controls.len(), None);
         let (map, from) = match map {
             Some(Mapped { file, from }) => (Some(file), from.into_iter().map(Some).collect()),
             None => (None, vec![None; info.controls.len()]),
         };
-        let controls = info.controls.iter().zip(codes).zip(from);
+        let controls = info.controls.iter().zip(codes).zip(from).zip(physical);
         DeviceLine {
             node,
             kind: info.kind.word(),
@@ -150,7 +161,14 @@ impl DeviceLine {
             left_alone,
             map,
             rate,
-            controls: controls.map(|((c, code), from)| ControlLine::new(c, code, from)).collect(),
+            controls: controls
+                .map(|(((c, code), from), physical)| ControlLine {
+                    physical_min: physical.as_ref().map(|(min, ..)| *min),
+                    physical_max: physical.as_ref().map(|(_, max, _)| *max),
+                    unit: physical.map(|(.., unit)| unit).filter(|unit| !unit.is_empty()),
+                    ..ControlLine::new(c, code, from)
+                })
+                .collect(),
         }
     }
 
@@ -213,6 +231,9 @@ impl ControlLine {
             report: control.bits.map(|bits| bits.report),
             bit: control.bits.map(|bits| bits.first),
             width: control.bits.map(|bits| bits.width),
+            physical_min: None,
+            physical_max: None,
+            unit: None,
             min: range.map(|(min, _)| min),
             max: range.map(|(_, max)| max),
             rest: control.kind.rest(),
@@ -242,6 +263,10 @@ impl ControlLine {
             if value != 0 {
                 words += &format!(", {value} {name}");
             }
+        }
+        if let (Some(min), Some(max)) = (self.physical_min, self.physical_max) {
+            let unit = self.unit.as_deref().unwrap_or("in the world");
+            words += &format!(", {min} to {max} {unit}");
         }
         if let (Some(report), Some(bit), Some(width)) = (self.report, self.bit, self.width) {
             words += &format!(", report {report} bits {bit} to {}", bit + u32::from(width) - 1);
@@ -351,6 +376,7 @@ mod tests {
             left_alone: None,
             map: None,
             rate: None,
+            physical: Vec::new(),
         };
         let refused = RefusedDevice {
             node: "/dev/input/event6".into(),

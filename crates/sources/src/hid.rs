@@ -21,7 +21,7 @@ mod usage;
 #[cfg(target_os = "linux")]
 mod watch;
 
-pub use descriptor::DescriptorFault;
+pub use descriptor::{DescriptorFault, Physical};
 pub use hexlog::{HexLog, HexLogFault};
 pub use layout::field_of as report_bits_of;
 #[cfg(target_os = "linux")]

@@ -24,7 +24,7 @@ mod terminal;
 
 pub use cab::{Cab, MAX_STROKES, Story};
 pub use fingers::{FINGERS, Fingers};
-pub use hid::{DescriptorFault, HexLog, HexLogFault, report_bits_of};
+pub use hid::{DescriptorFault, HexLog, HexLogFault, Physical, report_bits_of};
 #[cfg(target_os = "linux")]
 pub use hid::{HidDevice, HidRaw, list as list_hid_devices};
 #[cfg(target_os = "linux")]

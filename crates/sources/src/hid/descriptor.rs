@@ -43,20 +43,32 @@ pub(crate) enum FieldKind {
 
 /// Some bits of a report. `bits` counts from the first bit of the report, its number
 /// included; there are 1 to 32 of them, but for padding.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Field {
     pub(crate) bits: Range<u32>,
     pub(crate) kind: FieldKind,
     /// The smallest and the largest value that means something.
     pub(crate) logical: (i32, i32),
-    /// The same in the unit of the field, where it has one.
-    pub(crate) physical: (i32, i32),
+    /// The same in the unit of the field, where that is said.
+    pub(crate) physical: Option<Physical>,
     /// The purpose of the outermost collection: a game pad, a keyboard.
     pub(crate) application: Option<UsageId>,
 }
 
+/// The range of a field in the world.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Physical {
+    /// At the smallest logical value.
+    pub min: f64,
+    /// At the largest.
+    pub max: f64,
+    /// `cm`, `rad`, `in` or `deg`; the number of any other unit in hexadecimal digits;
+    /// empty where there is none.
+    pub unit: String,
+}
+
 /// An input report.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct ReportFields {
     /// Its number; 0 of a device whose reports have none.
     pub(crate) id: u8,
@@ -72,7 +84,7 @@ impl ReportFields {
 }
 
 /// What a device says its input reports are.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct Descriptor {
     /// In the order in which they are first spoken of.
     pub(crate) reports: Vec<ReportFields>,
@@ -106,9 +118,27 @@ struct Globals {
     page: u16,
     logical: (i32, i64),
     physical: (i32, i64),
+    unit: u32,
+    exponent: i32,
     size: usize,
     count: usize,
     id: u8,
+}
+
+impl Globals {
+    fn physical(&self) -> Option<Physical> {
+        let (least, most) = (f64::from(self.physical.0), self.physical.1 as f64);
+        let scale = 10f64.powi(self.exponent);
+        let unit = match self.unit {
+            0 => String::new(),
+            0x11 => "cm".to_owned(),
+            0x12 => "rad".to_owned(),
+            0x13 => "in".to_owned(),
+            0x14 => "deg".to_owned(),
+            other => format!("0x{other:x}"),
+        };
+        (least < most).then_some(Physical { min: least * scale, max: most * scale, unit })
+    }
 }
 
 /// What holds for the next main item.
@@ -219,7 +249,13 @@ impl Reader {
             GlobalItem::Pop => {
                 self.globals = self.kept.pop().ok_or("nothing was kept that could come back")?;
             }
-            GlobalItem::UnitExponent(_) | GlobalItem::Unit(_) | GlobalItem::Reserved => {}
+            GlobalItem::Unit(_) => globals.unit = unsigned() as u32,
+            // Four bits with a sign.
+            GlobalItem::UnitExponent(_) => {
+                let nibble = (unsigned() & 0xf) as i32;
+                globals.exponent = if nibble > 7 { nibble - 16 } else { nibble };
+            }
+            GlobalItem::Reserved => {}
         }
         Ok(())
     }
@@ -289,10 +325,7 @@ impl Reader {
         };
         within(self.fields <= MAX_FIELDS, "too many fields")?;
         let logical = range(self.globals.logical, bits.len());
-        let physical = match self.globals.physical {
-            (0, 0) => logical,
-            other => range(other, 32),
-        };
+        let physical = self.globals.physical();
         let application = self.collections.last().copied().flatten();
         let id = self.globals.id;
         self.report(id).fields.push(Field { bits, kind, logical, physical, application });
@@ -434,6 +467,19 @@ mod tests {
     fn what_lies_is_refused(#[case] bytes: &[u8], #[case] words: &str) {
         let error = parse(bytes).unwrap_err().to_string();
         assert!(error.contains(words), "{error}");
+    }
+
+    /// A throttle of 0 to 127 that turns by 30.5 degrees to either side.
+    #[test]
+    fn a_field_may_say_what_it_is_in_the_world() {
+        #[rustfmt::skip]
+        let bytes = [
+            0x05, 0x02, 0x09, 0xbb, 0x15, 0, 0x25, 127, 0x36, 0xcf, 0xfe, 0x46, 0x31, 0x01, 0x65, 0x14,
+            0x55, 0x0f, 0x75, 8, 0x95, 1, 0x81, 2,
+        ];
+        let field = &parse(&bytes).unwrap().reports[0].fields[0];
+        let unit = "deg".to_owned();
+        assert_eq!(field.physical, Some(Physical { min: -30.5, max: 30.5, unit }));
     }
 
     #[test]

@@ -1,7 +1,7 @@
 //! Which control is where in the reports of a device.
 
 use super::{
-    descriptor::{Descriptor, Field, FieldKind, MAX_FIELDS, UsageId},
+    descriptor::{Descriptor, Field, FieldKind, MAX_FIELDS, Physical, UsageId},
     usage,
 };
 use gtrig_core::{
@@ -25,6 +25,8 @@ pub(crate) struct Layout {
     pub(super) is_numbered: bool,
     /// What of the descriptor became no control, in words.
     pub(crate) left_out: Vec<String>,
+    /// What each control is in the world, where its field says it.
+    pub(crate) physical: Vec<Option<Physical>>,
     names: Names,
 }
 
@@ -128,7 +130,8 @@ impl Layout {
         };
         let is_numbered = descriptor.is_numbered;
         let (reports, left_out) = (Vec::new(), Vec::new());
-        let mut layout = Layout { info, reports, is_numbered, left_out, names: Names::default() };
+        let (names, physical) = (Names::default(), Vec::new());
+        let mut layout = Layout { info, reports, is_numbered, left_out, physical, names };
         for of in &descriptor.reports {
             let report = Report {
                 id: of.id,
@@ -142,6 +145,7 @@ impl Layout {
         }
         layout.add_wanted(maps);
         layout.add_bytes();
+        layout.physical.resize(layout.info.controls.len(), None);
         layout
     }
 
@@ -185,7 +189,10 @@ impl Layout {
             FieldKind::Variable { usage: usage::HAT, .. } => self.hat(field, bits),
             FieldKind::Variable { usage, .. } => {
                 let name = usage::name(*usage);
-                Becomes::Value(self.control(&name, kind(*usage, field), bits))
+                let control = self.control(&name, kind(*usage, field), bits);
+                self.physical.resize(usize::from(control), None);
+                self.physical.push(field.physical.clone());
+                Becomes::Value(control)
             }
             FieldKind::Index { usages } => match self.listed(usages, field, report) {
                 Some(listed) => listed,

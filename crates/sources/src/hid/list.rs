@@ -1,6 +1,6 @@
 //! Every `/dev/hidraw*`, without listening to any.
 
-use super::{layout::Layout, raw::RawNode};
+use super::{descriptor::Physical, layout::Layout, raw::RawNode};
 use gtrig_core::DeviceInfo;
 use std::{
     fs, io,
@@ -14,6 +14,8 @@ pub struct HidDevice {
     pub node: PathBuf,
     /// What it is here, or why that cannot be told.
     pub info: Result<DeviceInfo, String>,
+    /// What each of its controls is in the world, where its field says it.
+    pub physical: Vec<Option<Physical>>,
     /// What it is called.
     pub name: String,
     /// Whether it is left alone without an express wish.
@@ -37,11 +39,18 @@ pub fn list(folder: &Path) -> io::Result<Vec<HidDevice>> {
             let name = opened.identity.name.clone();
             let descriptor = opened.descriptor();
             let is_private = descriptor.as_ref().is_ok_and(Layout::is_private);
-            let info = descriptor.map(|of| Layout::new(&opened.identity, &of, &[]).info);
-            HidDevice { node, info: info.map_err(|fault| fault.to_string()), name, is_private }
+            let (info, physical) = match descriptor {
+                Ok(descriptor) => {
+                    let layout = Layout::new(&opened.identity, &descriptor, &[]);
+                    (Ok(layout.info), layout.physical)
+                }
+                Err(fault) => (Err(fault.to_string()), Vec::new()),
+            };
+            HidDevice { node, info, physical, name, is_private }
         }
         Err(error) => {
-            HidDevice { node, info: Err(error.to_string()), name: String::new(), is_private: false }
+            let (info, physical) = (Err(error.to_string()), Vec::new());
+            HidDevice { node, info, physical, name: String::new(), is_private: false }
         }
     };
     Ok(nodes.into_iter().map(describe).collect())

@@ -10,7 +10,7 @@ use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{CleanText, DeviceInfo, MappedDevice, Nanos, PollRate, Rig, Tick};
 use gtrig_formats::devices::{DeviceReport, FoundDevice, Mapped, RefusedDevice, ReportRate};
 use gtrig_sources::{
-    HidDevice, Kernel, KernelDevice, RefusedNode, Source, Wanted, list_hid_devices,
+    HidDevice, Kernel, KernelDevice, Physical, RefusedNode, Source, Wanted, list_hid_devices,
     list_kernel_devices,
 };
 use std::{io, path::Path, thread, time::Duration};
@@ -44,7 +44,7 @@ pub(super) fn hid_report(folder: &Path) -> anyhow::Result<DeviceReport> {
     let devices =
         list_hid_devices(folder).with_context(|| format!("{} cannot be read", folder.display()))?;
     let (mut found, mut refused) = (Vec::new(), Vec::new());
-    for HidDevice { node, info, name, is_private } in devices {
+    for HidDevice { node, info, physical, name, is_private } in devices {
         let node = CleanText::new(&node.display().to_string()).to_string();
         match info {
             Ok(info) => found.push(FoundDevice {
@@ -54,6 +54,9 @@ pub(super) fn hid_report(folder: &Path) -> anyhow::Result<DeviceReport> {
                 left_alone: is_private.then(|| "it is a keyboard or a mouse".to_owned()),
                 map: None,
                 rate: None,
+                physical: { physical.into_iter() }
+                    .map(|of| of.map(|Physical { min, max, unit }| (min, max, unit)))
+                    .collect(),
             }),
             Err(why) => refused.push(RefusedDevice {
                 name: (!name.is_empty()).then(|| CleanText::new(&name).to_string()),
@@ -71,7 +74,8 @@ fn found_device(device: KernelDevice, maps: &Maps, rate: Option<ReportRate>) -> 
     let node = CleanText::new(&node.display().to_string()).to_string();
     let left_alone = left_alone.map(str::to_owned);
     let Some(MapFile { path, map }) = maps.of(&info) else {
-        return FoundDevice { node, info, codes, left_alone, map: None, rate };
+        let (map, physical) = (None, Vec::new());
+        return FoundDevice { node, info, codes, left_alone, map, rate, physical };
     };
     let (mapped, faults) = map.apply(&info);
     faults.iter().for_each(|fault| complain(&format!("{}: {fault}", path.display())));
@@ -80,7 +84,8 @@ fn found_device(device: KernelDevice, maps: &Maps, rate: Option<ReportRate>) -> 
     let from = controls.clone().map(|at| names(&mapped, at, &info)).collect();
     let codes = controls.map(|at| mapped.parts(at).next().and_then(|part| codes[part]));
     let (codes, map) = (codes.collect(), Some(Mapped { file, from }));
-    FoundDevice { node, info: mapped.info, codes, left_alone, map, rate }
+    let physical = Vec::new();
+    FoundDevice { node, info: mapped.info, codes, left_alone, map, rate, physical }
 }
 
 /// What a control is made of, by the names without a map.
