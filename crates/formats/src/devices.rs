@@ -2,7 +2,7 @@
 //! codes and ranges, and what may not be read.
 
 use crate::report::{Report, Table, cell, json_line, rows_of};
-use gtrig_core::{ControlInfo, ControlKind, DeviceInfo, Keyword};
+use gtrig_core::{ControlInfo, ControlKind, DeviceInfo, DeviceKind, Keyword};
 use serde::Serialize;
 use std::io::{self, Write};
 
@@ -132,8 +132,9 @@ struct RefusedLine {
 }
 
 impl DeviceReport {
-    /// A report about these.
-    pub fn new(found: Vec<FoundDevice>, refused: Vec<RefusedDevice>) -> Self {
+    /// A report about these: what nobody plays with comes after the others.
+    pub fn new(mut found: Vec<FoundDevice>, refused: Vec<RefusedDevice>) -> Self {
+        found.sort_by_key(|device| device.info.kind == DeviceKind::System);
         let device = |device: FoundDevice| Line::Device(DeviceLine::new(device));
         let refusal = |RefusedDevice { node, name, why, remedy }| {
             Line::Refused(RefusedLine { node, name, why, remedy })
@@ -355,7 +356,7 @@ impl Report for DeviceReport {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use gtrig_core::{CleanText, DeviceKind};
+    use gtrig_core::CleanText;
 
     fn report() -> DeviceReport {
         let axis = ControlKind::Axis { min: -512, centre: 0, max: 511 };

@@ -38,5 +38,5 @@ pub mod ticks;
 pub mod words;
 
 pub use atomic::save_atomically;
-pub use document::problem::{Mistakes, Problem};
+pub use document::problem::{MAX_LISTED as MAX_LISTED_MISTAKES, Mistakes, Problem};
 pub use report::{Report, Rows, Table};

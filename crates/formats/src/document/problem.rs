@@ -32,24 +32,36 @@ impl fmt::Display for Problem {
     }
 }
 
-/// All mistakes of a document. Its text shows each with the line it is on.
+/// The mistakes of a document. Its text shows each with the line it is on.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mistakes {
     /// The file, as named to people.
     pub file: String,
-    /// The mistakes, in the order of their places; at least one.
+    /// The mistakes, in the order of their places; at least one, and of many the first
+    /// [`MAX_LISTED`].
     pub problems: Vec<Problem>,
+    /// How many there are besides.
+    pub more: usize,
     text: String,
 }
+
+/// So many mistakes are listed; the others are counted.
+pub const MAX_LISTED: usize = 100;
+
+/// So many are kept until their order is known. A file has more only by a mistake that
+/// is repeated, and then any of them shows it.
+const MAX_KEPT: usize = 10_000;
 
 impl fmt::Display for Mistakes {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let renderer = Renderer::plain();
         for problem in &self.problems {
             let title = format!("found {}, expected {}", problem.found, problem.expected);
-            let snippet = Snippet::source(&self.text)
+            let (lines, span) = lines_around(&self.text, &problem.span);
+            let snippet = Snippet::source(lines)
                 .path(&self.file)
-                .annotation(AnnotationKind::Primary.span(problem.span.clone()));
+                .line_start(problem.line)
+                .annotation(AnnotationKind::Primary.span(span));
             let group = Level::ERROR.primary_title(&title).element(snippet);
             let hint = problem.hint.as_ref().map(|word| format!("did you mean \"{word}\"?"));
             let group = match &hint {
@@ -58,12 +70,23 @@ impl fmt::Display for Mistakes {
             };
             writeln!(f, "{}\n", renderer.render(&[group]))?;
         }
-        let n = self.problems.len();
-        write!(f, "{}: {n} {}", self.file, if n == 1 { "mistake" } else { "mistakes" })
+        let n = self.problems.len() + self.more;
+        write!(f, "{}: {n} {}", self.file, if n == 1 { "mistake" } else { "mistakes" })?;
+        match self.more {
+            0 => Ok(()),
+            _ => write!(f, ", of which the first {MAX_LISTED} are listed"),
+        }
     }
 }
 
 impl std::error::Error for Mistakes {}
+
+/// The lines on which a span is, and the span within them.
+fn lines_around<'t>(text: &'t str, span: &Range<usize>) -> (&'t str, Range<usize>) {
+    let begins = text[..span.start].rfind('\n').map_or(0, |at| at + 1);
+    let ends = text[span.end..].find('\n').map_or(text.len(), |at| span.end + at);
+    (&text[begins..ends], span.start - begins..span.end - begins)
+}
 
 /// A word and its place in the file.
 #[derive(Clone, Debug)]
@@ -76,11 +99,13 @@ pub(crate) struct Word<'t> {
 pub(crate) struct Problems<'t> {
     text: &'t str,
     found: Vec<Problem>,
+    /// How many were found that are not kept.
+    beyond: usize,
 }
 
 impl<'t> Problems<'t> {
     pub(crate) fn new(text: &'t str) -> Self {
-        Problems { text, found: Vec::new() }
+        Problems { text, found: Vec::new(), beyond: 0 }
     }
 
     pub(crate) fn is_empty(&self) -> bool {
@@ -134,16 +159,14 @@ impl<'t> Problems<'t> {
         expected: &str,
         hint: Option<String>,
     ) {
-        let before = &self.text[..span.start];
-        let line_start = before.rfind('\n').map_or(0, |at| at + 1);
-        self.found.push(Problem {
-            line: before.matches('\n').count() + 1,
-            column: before[line_start..].chars().count() + 1,
-            found,
-            expected: expected.to_owned(),
-            hint,
-            span,
-        });
+        if self.found.len() == MAX_KEPT {
+            self.beyond += 1;
+            return;
+        }
+        // The line is counted once it is known that it is listed.
+        let (line, column) = (0, 0);
+        let expected = expected.to_owned();
+        self.found.push(Problem { line, column, found, expected, hint, span });
     }
 
     /// The text at a place of the file, cut when long, without control characters.
@@ -151,13 +174,25 @@ impl<'t> Problems<'t> {
         let text = &self.text[span];
         let first_line = text.lines().next().unwrap_or_default();
         let short: String = first_line.chars().take(40).flat_map(char::escape_debug).collect();
-        let cut = if short.len() < text.len() && text.chars().count() > 40 { "…" } else { "" };
+        let cut =
+            if short.len() < text.len() && text.chars().nth(40).is_some() { "…" } else { "" };
         // Quotes need no escape here: the value brings its own.
         short.replace("\\\"", "\"").replace("\\'", "'") + cut
     }
 
     pub(crate) fn into_error(mut self, file: &str) -> Mistakes {
-        self.found.sort_by_key(|p| (p.line, p.column));
-        Mistakes { file: file.to_owned(), problems: self.found, text: self.text.to_owned() }
+        self.found.sort_by_key(|problem| problem.span.start);
+        let more = self.beyond + self.found.len().saturating_sub(MAX_LISTED);
+        self.found.truncate(MAX_LISTED);
+        let (mut line, mut begins) = (1, 0);
+        for problem in &mut self.found {
+            let start = problem.span.start;
+            line += self.text[begins..start].matches('\n').count();
+            begins = begins.max(self.text[..start].rfind('\n').map_or(0, |at| at + 1));
+            problem.line = line;
+            problem.column = self.text[begins..start].chars().count() + 1;
+        }
+        let (file, text) = (file.to_owned(), self.text.to_owned());
+        Mistakes { file, problems: self.found, more, text }
     }
 }

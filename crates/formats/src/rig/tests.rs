@@ -804,3 +804,16 @@ fn ten_thousand_combos_are_read_and_one_more_is_refused() {
     assert_eq!(parse("t", &of(10_000)).unwrap().combos.len(), 10_000);
     assert!(parse("t", &of(10_001)).is_err());
 }
+
+/// Of very many mistakes the first are listed, in their order, and the rest are counted.
+#[test]
+fn many_mistakes_are_counted() {
+    let keys: String = (0..20_000).map(|n| format!("key-{n} = {n}\n")).collect();
+    let error = parse("t", &format!("rig = 1\n{keys}")).unwrap_err();
+    assert_eq!((error.problems.len(), error.more), (100, 19_900));
+    let places: Vec<(usize, usize)> = error.problems.iter().map(|p| (p.line, p.column)).collect();
+    assert_eq!(places, (2..102).map(|line| (line, 1)).collect::<Vec<_>>());
+    let text = error.to_string();
+    assert!(text.contains("t:101:1"), "the last one listed");
+    assert!(text.ends_with("t: 20000 mistakes, of which the first 100 are listed"), "{}", text.len());
+}

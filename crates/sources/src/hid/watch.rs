@@ -153,6 +153,9 @@ impl Watch {
             )));
         }
         let layout = Layout::new(&node.identity, &descriptor, &self.maps);
+        if layout.info.controls.is_empty() {
+            return Ok(Err(format!("{name} has nothing to report")));
+        }
         for left_out in &layout.left_out {
             self.say(Heard::Trouble(format!("{name}: left out: {left_out}")));
         }
