@@ -47,21 +47,13 @@ impl Loop {
     }
 
     /// Its polls from instant 0 on. The same loop always strays the same way.
-    pub(crate) fn polls(self) -> impl Iterator<Item = Nanos> {
-        let mut rng = Pcg32::seed_from_u64(1);
-        let period = 1e9 / self.rate.hz();
-        let mut last = None;
-        (0..).map(Tick).filter_map(move |tick| {
-            // A whole number between -1 and 1, exact in f64.
-            let stray = f64::from(rng.next_u32() >> 8) / f64::from(1 << 23) - 1.0;
-            let shift = stray * self.jitter.clamp(0.0, 0.5) * period;
-            let meant = self.rate.time_of(tick).0 as f64 + shift;
-            let at = self.after_hitch(Nanos(meant.max(0.0) as u64));
-            // All polls that a hitch holds up are one poll.
-            let is_new = last.is_none_or(|last| at > last);
-            last = if is_new { Some(at) } else { last };
-            is_new.then_some(at)
-        })
+    pub(crate) fn polls(self) -> Polls {
+        Polls { of: self, rng: Pcg32::seed_from_u64(1), next: Tick(0), last: None }
+    }
+
+    /// Whether every poll comes at its instant.
+    pub(crate) fn is_steady(self) -> bool {
+        self.jitter == 0.0 && self.hitches.is_none()
     }
 
     fn after_hitch(self, at: Nanos) -> Nanos {
@@ -71,6 +63,51 @@ impl Loop {
         // The first hitch begins after the first interval.
         let into = at.0 % every.0;
         if at.0 >= every.0 && into < lasts.0 { Nanos(at.0 - into + lasts.0) } else { at }
+    }
+}
+
+/// The polls of a loop, one after the other.
+#[derive(Clone, Debug)]
+pub(crate) struct Polls {
+    of: Loop,
+    /// One number is drawn for each tick.
+    rng: Pcg32,
+    next: Tick,
+    last: Option<Nanos>,
+}
+
+impl Polls {
+    /// The next poll; there is always one.
+    pub(crate) fn next_poll(&mut self) -> Nanos {
+        let period = 1e9 / self.of.rate.hz();
+        loop {
+            // A whole number between -1 and 1, exact in f64.
+            let stray = f64::from(self.rng.next_u32() >> 8) / f64::from(1 << 23) - 1.0;
+            let shift = stray * self.of.jitter.clamp(0.0, 0.5) * period;
+            let meant = self.of.rate.time_of(self.next).0 as f64 + shift;
+            self.next = self.next.next();
+            let at = self.of.after_hitch(Nanos(meant.max(0.0) as u64));
+            // All polls that a hitch holds up are one poll.
+            if self.last.is_none_or(|last| at > last) {
+                self.last = Some(at);
+                return at;
+            }
+        }
+    }
+
+    /// Leaves out polls well before a time, in one step; those that are left are the
+    /// same. Returns how many ticks of the loop that were, each a poll where the loop is
+    /// steady. A few polls before the time are left, so that a loop that was silent has
+    /// its usual frame before what comes next.
+    pub(crate) fn skip_before(&mut self, time: Nanos) -> u32 {
+        const LEFT: u32 = 4;
+        let held_up = self.of.hitches.map_or(0, |hitches| hitches.lasts.0);
+        let early = Nanos(time.0.saturating_sub(held_up));
+        let to = self.of.rate.tick_at(early).0.saturating_sub(LEFT);
+        let count = to.saturating_sub(self.next.0);
+        self.rng.advance(u64::from(count));
+        self.next = Tick(self.next.0 + count);
+        count
     }
 }
 
@@ -157,6 +194,10 @@ fn buttons<'e>(plan: &'e Plan, events: &'e [Event]) -> impl Iterator<Item = &'e 
 /// After so many polls an audit says how far it is.
 const POLLS_PER_WORD: usize = 8192;
 
+/// So long after the last event a loop goes on at most: a press that a debounce holds
+/// back shows much sooner, and a shape that never comes to rest shows none.
+const AFTERMATH: Nanos = Nanos::from_millis(10_000);
+
 /// Polls `events`, which are in order, by a modelled loop. How edges are
 /// derived is the plan's; its own rate plays no part.
 pub fn audit(plan: &Plan, events: &[Event], of: Loop) -> LoopAudit {
@@ -175,14 +216,21 @@ pub fn audit_with(
     let end = events.last().map_or(1, |event| event.time.0.max(1));
     let mut auditor = Auditor::new(plan, of);
     let mut used = 0;
-    for (poll, now) in of.polls().enumerate() {
-        if poll % POLLS_PER_WORD == 0 {
+    let mut polls = of.polls();
+    for poll in 0usize.. {
+        // However long nothing happens, it costs nothing.
+        if let Some(next) = events.get(used).filter(|_| auditor.machine.is_settled()) {
+            polls.skip_before(next.time);
+        }
+        let now = polls.next_poll();
+        if poll.is_multiple_of(POLLS_PER_WORD) {
             progress((now.0 as f64 / end as f64).min(1.0));
         }
         let here = events[used..].iter().take_while(|event| event.time <= now).count();
         auditor.poll(now, &events[used..used + here]);
         used += here;
-        if used == events.len() && auditor.machine.is_settled() {
+        let is_over = auditor.machine.is_settled() || now.0 > end + AFTERMATH.0;
+        if used == events.len() && is_over {
             break;
         }
     }
@@ -279,5 +327,75 @@ impl<'p> Auditor<'p> {
         }
         total.latencies.sort_unstable();
         LoopAudit { of: self.of, controls, total }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use gtrig_core::{
+        ControlInfo, ControlKind, DeviceInfo, DeviceKind, Presence, Rig, Roster, SlotRules,
+    };
+    use proptest::prelude::*;
+
+    const DAY: u64 = 86_400_000_000_000;
+
+    proptest! {
+        /// Polls that were left out do not change those that are left.
+        #[test]
+        fn the_polls_that_are_left_are_the_same(
+            hz in 10.0..1000.0f64,
+            jitter in 0.0..0.5f64,
+            hitch in proptest::option::of((100_000_000u64..2_000_000_000, 1_000_000u64..90_000_000)),
+            until in 0u64..20_000_000_000,
+        ) {
+            let hitches = hitch.map(|(every, lasts)| Hitches { every: Nanos(every), lasts: Nanos(lasts) });
+            let of = Loop { rate: PollRate::from_hz(hz).unwrap(), jitter, hitches, step: None };
+            let (mut all, mut left) = (of.polls(), of.polls());
+            left.skip_before(Nanos(until));
+            let from = |polls: &mut Polls| -> Vec<Nanos> {
+                let mut found = Vec::new();
+                while found.len() < 20 {
+                    let poll = polls.next_poll();
+                    found.extend((poll.0 >= until).then_some(poll));
+                }
+                found
+            };
+            prop_assert_eq!(from(&mut all), from(&mut left));
+        }
+    }
+
+    /// A press today and one thirty days later: found at once, by any loop.
+    #[test]
+    fn a_pause_costs_nothing() {
+        let mut roster = Roster::default();
+        let info = DeviceInfo {
+            identity: "p".into(),
+            kind: DeviceKind::Pad,
+            name: gtrig_core::CleanText::new("p"),
+            bus: gtrig_core::CleanText::default(),
+            slot: None,
+            controls: alloc::vec![ControlInfo::new("south", ControlKind::Button)],
+        };
+        let pad = roster.admit(info, &SlotRules::default()).unwrap();
+        let device = roster.device(pad);
+        let (presence, south) = (device.presence(), device.control("south").unwrap());
+        let plan = Plan::bind(&Rig::bare("t", PollRate::DEFAULT), &roster);
+        let press = |at: u64| {
+            [Event::new(Nanos(at), south, 1), Event::new(Nanos(at + 50_000_000), south, 0)]
+        };
+        let here = Event::new(Nanos(0), presence, Presence::Here.value());
+        let events = [here].into_iter().chain(press(DAY)).chain(press(29 * DAY));
+        let events: Vec<Event> = events.collect();
+        let rate = PollRate::from_hz(1000.0).unwrap();
+        let hitches = Some(Hitches { every: Nanos(500_000_000), lasts: Nanos(40_000_000) });
+        for of in [
+            Loop::steady(rate),
+            Loop { jitter: 0.3, ..Loop::steady(rate) },
+            Loop { hitches, step: PollRate::from_hz(50.0), ..Loop::steady(rate) },
+        ] {
+            let found = audit(&plan, &events, of);
+            assert_eq!((found.total.sent, found.total.seen), (2, 2), "{of:?}");
+        }
     }
 }

@@ -815,5 +815,9 @@ fn many_mistakes_are_counted() {
     assert_eq!(places, (2..102).map(|line| (line, 1)).collect::<Vec<_>>());
     let text = error.to_string();
     assert!(text.contains("t:101:1"), "the last one listed");
-    assert!(text.ends_with("t: 20000 mistakes, of which the first 100 are listed"), "{}", text.len());
+    assert!(
+        text.ends_with("t: 20000 mistakes, of which the first 100 are listed"),
+        "{}",
+        text.len()
+    );
 }
