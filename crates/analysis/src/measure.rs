@@ -52,6 +52,12 @@ pub const OUT: Nanos = Nanos::from_millis(40);
 /// Directions in which reach is measured.
 pub const SECTORS: usize = 72;
 
+/// Of a longer silence only so much is looked at: the rest of it is the same.
+pub const LONGEST_SILENCE: Nanos = Nanos::from_millis(10_000);
+
+/// After so many samples, eight hours of them, silences are looked at no more.
+pub const MOST_SAMPLES: usize = 7_200_000;
+
 /// A hand that rests may leave a stick without reports for so long; what is
 /// shorter is an interval between two of them.
 const PAUSE: Nanos = Nanos::from_millis(100);

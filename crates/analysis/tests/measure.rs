@@ -223,3 +223,32 @@ fn drift_is_told_apart_from_noise() {
     assert!((noise - 0.01).abs() < 0.002, "{noise}");
     assert!((drift - 0.1875).abs() < 0.03, "{drift}");
 }
+
+/// A stick that lay still for thirty days is measured like one that lay still for ten
+/// seconds.
+#[test]
+fn a_long_silence_is_looked_at_for_a_while() {
+    let mut roster = Roster::default();
+    let axis = ControlKind::Axis { min: -100, centre: 0, max: 100 };
+    let info = DeviceInfo {
+        identity: "p".into(),
+        kind: DeviceKind::Pad,
+        name: CleanText::new("p"),
+        bus: CleanText::default(),
+        slot: None,
+        controls: vec![ControlInfo::new("stick-l-x", axis), ControlInfo::new("stick-l-y", axis)],
+    };
+    let pad = roster.admit(info, &SlotRules::default()).unwrap();
+    let [x, y] = ["stick-l-x", "stick-l-y"].map(|code| roster.device(pad).control(code).unwrap());
+    let moved_after = |silence: u64| {
+        let events = [(0, 3), (silence, 90), (silence + 8_000_000, 95), (silence + 16_000_000, 0)];
+        let events = events.map(|(at, value)| Event::new(Nanos(at), x, value));
+        Samples::of(events.into_iter(), Axes::stick(x, y), [axis; 2])
+    };
+    let (short, long) =
+        (moved_after(10_000_000_000), moved_after(30 * 86_400_000_000_000 - 1_000_000_000));
+    let values = |samples: &Samples| samples.points().map(|(point, _)| point).collect::<Vec<_>>();
+    assert_eq!(values(&short), values(&long));
+    let stamps = long.points().map(|(_, at)| at).collect::<Vec<_>>();
+    assert!(stamps.is_sorted() && *stamps.last().unwrap() > 2.5e6, "their times stay true");
+}

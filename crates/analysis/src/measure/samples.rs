@@ -1,6 +1,6 @@
 //! The values of two axes in force at equal distances in time.
 
-use super::{LEAST_REST, Missing, PAUSE, Point, SAMPLE};
+use super::{LEAST_REST, LONGEST_SILENCE, MOST_SAMPLES, Missing, PAUSE, Point, SAMPLE};
 use alloc::vec::Vec;
 use gtrig_core::{Axes, ControlKind, Event, Marks, Travel, normalise};
 
@@ -34,12 +34,8 @@ impl Samples {
         let is_meant =
             |event: &Event| axes.has(event.control) && !event.marks.contains(Marks::REPEAT);
         for event in events.filter(is_meant) {
-            let mut at = next.unwrap_or(event.time.0);
-            while at < event.time.0 {
-                samples.add(raw, at);
-                at += SAMPLE.0;
-            }
-            next = Some(at);
+            let at = next.unwrap_or(event.time.0);
+            next = Some(samples.fill(raw, at, event.time.0));
             // Both axes of a stick come in one report.
             let apart = event.time.0.saturating_sub(last_report.unwrap_or(event.time.0));
             if apart > 0 && apart < PAUSE.0 {
@@ -85,6 +81,18 @@ impl Samples {
 
     pub(super) fn intervals(&self) -> Vec<u64> {
         self.intervals.clone()
+    }
+
+    /// Samples a value that stays from an instant until another one. Returns when the
+    /// next sample is due. Of a long silence only the beginning is looked at.
+    fn fill(&mut self, raw: [i32; 2], mut at: u64, until: u64) -> u64 {
+        let is_full = self.points.len() >= MOST_SAMPLES;
+        let end = until.min(at.saturating_add(if is_full { 0 } else { LONGEST_SILENCE.0 }));
+        while at < end {
+            self.add(raw, at);
+            at += SAMPLE.0;
+        }
+        at + until.saturating_sub(at).div_ceil(SAMPLE.0) * SAMPLE.0
     }
 
     /// The same values as axes give them that are calibrated so; one without a
