@@ -27,6 +27,8 @@ pub struct Session {
     labels: Vec<Label>,
     /// The time of the newest event of each device.
     newest: Vec<Nanos>,
+    /// Whether plan, machine and history have all the devices of the roster.
+    is_bound: bool,
 }
 
 impl Session {
@@ -36,7 +38,8 @@ impl Session {
         let plan = Plan::bind(&rig, &roster);
         let machine = Machine::new(&plan, begins);
         let history = History::new(&machine, &plan, capacity);
-        Session { roster, rig, plan, machine, history, labels: Vec::new(), newest: Vec::new() }
+        let (labels, newest) = (Vec::new(), Vec::new());
+        Session { roster, rig, plan, machine, history, labels, newest, is_bound: true }
     }
 
     /// A device arrived. Its events may follow from `time` on.
@@ -44,9 +47,24 @@ impl Session {
     /// # Errors
     /// When the roster has no room for its controls.
     pub fn plug(&mut self, info: DeviceInfo, time: Nanos) -> Result<DeviceId, RosterError> {
+        let device = self.plug_in_batch(info, time)?;
+        self.rebind();
+        Ok(device)
+    }
+
+    /// The same of a device among many: none of its state can be asked for until ticks
+    /// run next, and binding all that came until then costs as much as binding one.
+    ///
+    /// # Errors
+    /// Those of [`Session::plug`].
+    pub fn plug_in_batch(
+        &mut self,
+        info: DeviceInfo,
+        time: Nanos,
+    ) -> Result<DeviceId, RosterError> {
         let device = self.roster.admit(info, &self.rig.slots)?;
         self.newest.resize(self.roster.devices().len(), Nanos(0));
-        self.rebind();
+        self.is_bound = false;
         self.set_presence(device, Presence::Here, time);
         Ok(device)
     }
@@ -88,6 +106,9 @@ impl Session {
 
     /// Runs every tick up to and including `until`.
     pub fn run_until(&mut self, until: Tick) {
+        if !self.is_bound {
+            self.rebind();
+        }
         self.history.run(&mut self.machine, &self.plan, until);
     }
 
@@ -104,6 +125,12 @@ impl Session {
     pub fn add_label(&mut self, label: Label) {
         let at = self.labels.partition_point(|other| other.time <= label.time);
         self.labels.insert(at, label);
+    }
+
+    /// Writes many labels, in any order.
+    pub fn add_labels(&mut self, labels: impl IntoIterator<Item = Label>) {
+        self.labels.extend(labels);
+        self.labels.sort_by_key(|label| label.time);
     }
 
     /// Removes the labels of a tick. Returns whether there were any.
@@ -267,6 +294,7 @@ impl Session {
         self.plan = Plan::bind(&self.rig, &self.roster);
         self.machine.fit(&self.plan);
         self.history.fit(&self.machine, &self.plan);
+        self.is_bound = true;
     }
 
     /// The history, to be written.

@@ -5,7 +5,10 @@ use crate::words::{lint_subject, lint_words};
 use gtrig_analysis::lint::{Lint, lint};
 use gtrig_core::{DeviceMap, DeviceMatch, Rig};
 use serde::Serialize;
-use std::io::{self, Write};
+use std::{
+    collections::HashMap,
+    io::{self, Write},
+};
 use toml::de::DeTable;
 
 /// A doubt and where its table begins.
@@ -33,10 +36,10 @@ pub struct CheckReport {
 impl CheckReport {
     /// A report about a rig that was read from the text of a file of this name.
     pub fn new(rig: &Rig, file: &str, text: &str) -> Self {
-        let (document, _) = DeTable::parse_recoverable(text);
+        let lines = lines_of_tables(text);
         let placed = |lint: Lint| {
             let about = lint_subject(rig, &lint);
-            let line = line_of(document.get_ref(), text, &about).unwrap_or(1);
+            let line = lines.get(&about).copied().unwrap_or(1);
             Placed { code: lint.finding.code(), about, line, words: lint_words(rig, &lint) }
         };
         let (name, rate, count) = (&rig.name, rig.rate, rig.actions.len());
@@ -83,13 +86,25 @@ impl Report for CheckReport {
     }
 }
 
-/// The line of the table `kind.name`.
-fn line_of(document: &DeTable, text: &str, about: &str) -> Option<usize> {
-    let (kind, name) = about.split_once('.')?;
-    let kind = document.iter().find(|(key, _)| key.get_ref() == kind)?.1;
-    let table = kind.get_ref().as_table()?;
-    let (key, _) = table.iter().find(|(key, _)| key.get_ref() == name)?;
-    Some(text[..key.span().start].matches('\n').count() + 1)
+/// The line of each table `kind.name`.
+fn lines_of_tables(text: &str) -> HashMap<String, usize> {
+    let (document, _) = DeTable::parse_recoverable(text);
+    let kinds = document.get_ref().iter();
+    let tables = kinds.filter_map(|(kind, value)| Some((kind, value.get_ref().as_table()?)));
+    let mut places: Vec<(usize, String)> = tables
+        .flat_map(|(kind, table)| {
+            let name = |key: &str| format!("{}.{key}", kind.get_ref());
+            table.iter().map(move |(key, _)| (key.span().start, name(key.get_ref())))
+        })
+        .collect();
+    places.sort_unstable();
+    let (mut line, mut counted) = (1, 0);
+    let at_line = |(place, name): (usize, String)| {
+        line += text[counted..place].matches('\n').count();
+        counted = place;
+        (name, line)
+    };
+    places.into_iter().map(at_line).collect()
 }
 
 #[cfg(test)]

@@ -3,6 +3,10 @@
 use super::problem::Problems;
 use crate::nearest::nearest;
 use gtrig_core::{ControlInfo, Keyword, tunable::Tunable};
+use petgraph::{
+    algo::kosaraju_scc,
+    graph::{DiGraph, NodeIndex},
+};
 use std::ops::Range;
 use toml::{
     Spanned,
@@ -187,16 +191,21 @@ pub(crate) fn check_waits<'a, I: Iterator<Item = usize>>(
     what: &str,
 ) {
     let entries: Vec<Entry> = entries.into_iter().collect();
-    for (entry, n) in entries.iter().zip(0..) {
-        let (mut next, mut seen) = (vec![n], vec![false; entries.len()]);
-        while let Some(at) = next.pop() {
-            next.extend(waits(at).filter(|&other| !std::mem::replace(&mut seen[other], true)));
-        }
-        if seen[n] {
-            let found =
-                format!("`{}`, which waits for itself in the end", entry.key.escape_debug());
-            let expected = format!("{what} that wait for others in no circle");
-            problems.add(entry.key_span.clone(), found, &expected);
-        }
+    let mut graph = DiGraph::<(), ()>::with_capacity(entries.len(), entries.len());
+    let nodes: Vec<NodeIndex> = entries.iter().map(|_| graph.add_node(())).collect();
+    for (n, node) in nodes.iter().enumerate() {
+        waits(n).for_each(|other| {
+            graph.add_edge(*node, nodes[other], ());
+        });
+    }
+    let mut in_circle = vec![false; entries.len()];
+    for circle in kosaraju_scc(&graph) {
+        let is_circle = circle.len() > 1 || graph.contains_edge(circle[0], circle[0]);
+        circle.iter().for_each(|node| in_circle[node.index()] = is_circle);
+    }
+    for (entry, _) in entries.iter().zip(in_circle).filter(|(_, is_in_one)| *is_in_one) {
+        let found = format!("`{}`, which waits for itself in the end", entry.key.escape_debug());
+        let expected = format!("{what} that wait for others in no circle");
+        problems.add(entry.key_span.clone(), found, &expected);
     }
 }

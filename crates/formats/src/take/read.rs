@@ -138,12 +138,14 @@ impl<R: BufRead> TakeReader<R> {
             now: self.header.begins,
             ends: self.header.begins,
             early: Vec::new(),
+            labels: Vec::new(),
             loaded: Loaded::default(),
         };
         let read = loader.read(&mut self.lines);
         loader.loaded.damage = loader.never_plugged().or(read.err());
         loader.loaded.left_out = loader.early.len() as u64;
         let mut session = loader.session;
+        session.add_labels(loader.labels);
         let last = session.plan().rate().tick_seeing(loader.now.max(loader.ends));
         session.run_until(last);
         (session, loader.loaded)
@@ -197,6 +199,7 @@ struct Loader {
     ends: Nanos,
     /// Values of devices that no line has plugged in yet.
     early: Vec<Early>,
+    labels: Vec<Label>,
     loaded: Loaded,
 }
 
@@ -249,7 +252,7 @@ impl Loader {
         if let Some(text) = &line.label {
             // People write about the past; a label may stand anywhere.
             let text = CleanText::new(&text.0);
-            self.session.add_label(Label { time: Nanos(time), text });
+            self.labels.push(Label { time: Nanos(time), text });
             self.ends = self.ends.max(Nanos(time));
             return Ok(());
         }
@@ -350,7 +353,7 @@ impl Loader {
             return Err(Fault::PluggedAlready(id.to_owned()));
         }
         let info = line.device(id)?;
-        let device = self.session.plug(info, self.now)?;
+        let device = self.session.plug_in_batch(info, self.now)?;
         let roster = self.session.roster();
         let known = roster.device(device);
         let controls = known.controls().map(|c| (roster.code(c).to_owned(), c)).collect();
