@@ -2,7 +2,7 @@
 //! never change, which count, which are noise.
 
 use alloc::vec::Vec;
-use gtrig_core::{ControlId, Event};
+use gtrig_core::{ControlId, Event, Nanos};
 
 /// A counter is called one after so many equal steps.
 pub const LEAST_STEPS: u32 = 8;
@@ -18,6 +18,8 @@ pub struct ByteHabit {
     pub changes: u32,
     /// How often each bit did, the lowest first.
     pub flips: [u32; 8],
+    /// The bits that turned when it changed last, and when that was.
+    pub turned: Option<(u8, Nanos)>,
     /// What all that comes to.
     pub is: ByteKind,
 }
@@ -60,7 +62,7 @@ struct Seen {
 }
 
 impl Seen {
-    fn take_in(&mut self, value: u8) {
+    fn take_in(&mut self, value: u8, time: Nanos) {
         let Some(last) = self.last.replace(value) else {
             self.between = (value, value);
             self.steps = [(0, Some(0)); PARTS.len()];
@@ -70,6 +72,7 @@ impl Seen {
             return;
         }
         self.habit.changes += 1;
+        self.habit.turned = Some((last ^ value, time));
         self.between = (self.between.0.min(value), self.between.1.max(value));
         for (bit, flips) in self.habit.flips.iter_mut().enumerate() {
             *flips += u32::from((last ^ value) >> bit & 1);
@@ -123,7 +126,7 @@ pub fn habits<'e>(
     for event in events {
         let at = event.control.index().wrapping_sub(first.index());
         if let Some(seen) = seen.get_mut(at) {
-            seen.take_in(event.value as u8);
+            seen.take_in(event.value as u8, event.time);
         }
     }
     seen.into_iter().map(Seen::habit).collect()
@@ -132,7 +135,6 @@ pub fn habits<'e>(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use gtrig_core::Nanos;
     use rstest::rstest;
 
     fn habit(values: &[u8]) -> ByteHabit {
@@ -175,5 +177,6 @@ mod tests {
     fn bits_are_counted() {
         let habit = habit(&[0b0000_0001, 0b1000_0000, 0b1000_0001]);
         assert_eq!((habit.changes, habit.flips), (2, [2, 0, 0, 0, 0, 0, 0, 1]));
+        assert_eq!(habit.turned, Some((0b0000_0001, Nanos(2))));
     }
 }

@@ -109,12 +109,14 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let rows: Vec<Rect> = rows.collect();
     let bytes = bytes_of(app, app.session().roster().device(id));
     let done = habits_of(app, &bytes);
+    // The last report is that of the last change of any byte.
+    let last = done.iter().filter_map(|habit| Some(habit.turned?.1)).max();
     let (live, still): (Vec<_>, Vec<_>) =
         bytes.iter().zip(&done).partition(|(byte, habit)| is_of_note(app, **byte, **habit));
     // Those that say nothing fold into one row.
     let fit = rows.len().saturating_sub(usize::from(!still.is_empty()));
     for ((byte, habit), row) in live.iter().zip(rows.iter().take(fit)) {
-        byte_row(buffer, *row, app, (**byte, **habit));
+        byte_row(buffer, *row, app, (**byte, **habit, last));
     }
     if let Some(row) = rows.get(live.len().min(fit)).filter(|_| !still.is_empty()) {
         let more = live.len().saturating_sub(fit);
@@ -162,10 +164,16 @@ fn is_of_note(app: &App, byte: Byte, habit: ByteHabit) -> bool {
         || !fields(app, byte).is_empty()
 }
 
-fn byte_row(buffer: &mut Buffer, row: Rect, app: &App, (byte, habit): (Byte, ByteHabit)) {
+fn byte_row(
+    buffer: &mut Buffer,
+    row: Rect,
+    app: &App,
+    (byte, habit, last): (Byte, ByteHabit, Option<Nanos>),
+) {
     let theme = app.theme;
     let cell = app.machine().control(byte.control);
-    let (now, turned) = (cell.seen as u8, (cell.seen ^ cell.before) as u8);
+    let turned = habit.turned.filter(|(_, at)| Some(*at) == last).map_or(0, |(bits, _)| bits);
+    let now = cell.seen as u8;
     let style = if turned == 0 { theme.plain() } else { theme.signal() };
     paint::text(buffer, row, row.x, &format!("{:>11}", name(byte)), theme.strong());
     paint::text(buffer, row, row.x + 12, &format!("{now:02x}"), style);
