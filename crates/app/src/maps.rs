@@ -34,10 +34,13 @@ impl Maps {
     /// # Errors
     /// When one that was named cannot be read, or has mistakes.
     pub fn read(named: &[PathBuf]) -> anyhow::Result<Self> {
+        Maps::of_folder(named, folder().as_deref())
+    }
+
+    fn of_folder(named: &[PathBuf], folder: Option<&Path>) -> anyhow::Result<Self> {
         let files = named.iter().map(|path| read(path)).collect::<anyhow::Result<_>>()?;
         let mut maps = Maps { files, troubles: Vec::new() };
-        let Some(folder) = folder() else { return Ok(maps) };
-        for path in kept(&folder) {
+        for path in folder.map(kept).unwrap_or_default() {
             match read(&path) {
                 Ok(file) => maps.files.push(file),
                 Err(error) => maps.troubles.push(format!("left out: {error:#}")),
@@ -123,11 +126,17 @@ pub fn write(path: &Path, map: &DeviceMap) -> io::Result<()> {
 /// # Errors
 /// When there is no folder, the map in it has mistakes, or it cannot be written.
 pub fn name_bits(device: &DeviceInfo, code: &str, field: &str) -> anyhow::Result<PathBuf> {
+    name_bits_in(&folder().context("there is no home folder for maps")?, device, (code, field))
+}
+
+fn name_bits_in(
+    folder: &Path,
+    device: &DeviceInfo,
+    (code, field): (&str, &str),
+) -> anyhow::Result<PathBuf> {
     let ids = HardwareIds::of(&device.identity)
         .with_context(|| format!("{} has no numbers by which a map knows it", device.name))?;
-    let kept: Vec<PathBuf> = folder().iter().flat_map(|folder| kept(folder)).collect();
-    let files = kept.iter().filter_map(|path| read(path).ok()).collect();
-    let of_device = Maps { files, troubles: Vec::new() };
+    let of_device = Maps::of_folder(&[], Some(folder))?;
     let (path, mut map) = match of_device.of(device) {
         Some(file) => (file.path.clone(), file.map.clone()),
         None => {
@@ -145,7 +154,7 @@ pub fn name_bits(device: &DeviceInfo, code: &str, field: &str) -> anyhow::Result
                 controls: Vec::new(),
                 left_out: Vec::new(),
             };
-            let path = proposed(&map, device).context("there is no home folder for maps")?;
+            let path = folder.join(file_name(&map, device));
             anyhow::ensure!(
                 !path.exists(),
                 "{} is there already, and is for another device",
@@ -167,13 +176,98 @@ pub fn name_bits(device: &DeviceInfo, code: &str, field: &str) -> anyhow::Result
     Ok(path)
 }
 
-/// What a new map of a device is called, in the person's folder: by its numbers and
-/// its name.
+/// Where a new map of a device goes in the person's folder.
 pub fn proposed(map: &DeviceMap, device: &DeviceInfo) -> Option<PathBuf> {
+    Some(folder()?.join(file_name(map, device)))
+}
+
+/// What a new map of a device is called: by its numbers and its name.
+fn file_name(map: &DeviceMap, device: &DeviceInfo) -> String {
     let name: String = device.name.as_str().to_ascii_lowercase().chars().take(40).collect();
     let words = name.split(|c: char| !c.is_ascii_alphanumeric()).filter(|word| !word.is_empty());
     let how = map.device.is_raw.then_some("reports");
     let numbers = [map.device.vendor, map.device.product].map(|number| format!("{number:04x}"));
     let parts: Vec<&str> = numbers.iter().map(String::as_str).chain(words).chain(how).collect();
-    Some(folder()?.join(parts.join("-") + ".toml"))
+    parts.join("-") + ".toml"
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceKind};
+
+    fn device(identity: &str) -> DeviceInfo {
+        DeviceInfo {
+            identity: identity.into(),
+            kind: DeviceKind::Other,
+            name: CleanText::new("Quay: pedal board!"),
+            bus: CleanText::default(),
+            slot: None,
+            controls: vec![ControlInfo::new("z", ControlKind::Button)],
+        }
+    }
+
+    fn map(more: &str) -> String {
+        format!("map = 1\n[device]\nvendor = \"6b71\"\nproduct = \"0009\"\n{more}")
+    }
+
+    /// Files of a folder of maps.
+    fn folder_of(files: &[(&str, &str)]) -> tempfile::TempDir {
+        let folder = tempfile::tempdir().unwrap();
+        for (name, text) in files {
+            fs::write(folder.path().join(name), text).unwrap();
+        }
+        folder
+    }
+
+    #[test]
+    fn the_map_that_asks_most_is_taken_and_then_the_one_that_was_named() {
+        let version = map("version = \"0100\"\n");
+        let folder = folder_of(&[("b.toml", &map("")), ("a.toml", &map("")), ("v.toml", &version)]);
+        let elsewhere = folder_of(&[("n.toml", &map(""))]);
+        let named = elsewhere.path().join("n.toml");
+        let of = |named: &[PathBuf], identity: &str| {
+            let maps = Maps::of_folder(named, Some(folder.path())).unwrap();
+            let file = maps.of(&device(identity)).map(|file| file.path.clone());
+            file.and_then(|path| Some(path.file_name()?.to_str()?.to_owned()))
+        };
+        let (new, old) = ("0003:6b71:0009:0100:x", "0003:6b71:0009:0099:x");
+        assert_eq!(of(&[], new).as_deref(), Some("v.toml"));
+        assert_eq!(of(&[], old).as_deref(), Some("a.toml"), "of equals the first by name");
+        assert_eq!(of(std::slice::from_ref(&named), old).as_deref(), Some("n.toml"));
+        assert_eq!(of(&[named], new).as_deref(), Some("v.toml"));
+        assert_eq!(of(&[], "0003:6b71:000a:0100:x"), None);
+        assert_eq!(of(&[], "hid/0003:6b71:0009:0000:x"), None, "its controls have other names");
+    }
+
+    #[test]
+    fn a_bad_map_is_left_out_of_the_folder_but_an_error_where_it_was_named() {
+        let folder = folder_of(&[("bad.toml", "map = 2\n"), ("good.toml", &map(""))]);
+        let maps = Maps::of_folder(&[], Some(folder.path())).unwrap();
+        assert_eq!((maps.all().len(), maps.troubles.len()), (1, 1));
+        assert!(maps.troubles[0].contains("bad.toml"), "{:?}", maps.troubles);
+        assert!(Maps::of_folder(&[folder.path().join("bad.toml")], None).is_err());
+    }
+
+    #[test]
+    fn bits_are_named_in_the_map_of_their_device() {
+        let folder = folder_of(&[]);
+        let raw = device("hid/0003:6b71:0009:0000:x");
+        let name =
+            |code: &str, field: &str| name_bits_in(folder.path(), &raw, (code, field)).unwrap();
+        let path = name("hoist", "field-3-24-12");
+        assert_eq!(path.file_name().unwrap(), "6b71-0009-quay-pedal-board-reports.toml");
+        assert_eq!(name("fine", "field-3-40-8s"), path, "a second name goes to the same file");
+        assert_eq!(name("hoist", "field-3-24-11"), path);
+        let file = read(&path).unwrap();
+        let mut controls: Vec<(String, String)> = { file.map.controls.iter() }
+            .map(|control| (control.code.clone(), control.from.parts().collect()))
+            .collect();
+        controls.sort();
+        let of = |code: &str, from: &str| (code.to_owned(), from.to_owned());
+        assert_eq!(controls, [of("fine", "field-3-40-8s"), of("hoist", "field-3-24-11")]);
+        assert!(write(&path, &file.map).is_err(), "what is there is not written over");
+        let simulated = device("cab-pad-a");
+        assert!(name_bits_in(folder.path(), &simulated, ("a", "field-0-0-1")).is_err());
+    }
 }

@@ -7,10 +7,16 @@ use gtrig_core::{
     ControlId, ControlKind, DeviceId, DeviceInfo, DeviceMap, Event, MappedDevice, Marks, Nanos,
     Presence,
 };
-use nix::time::{ClockId, clock_gettime};
+use nix::{
+    poll::{PollFd, PollFlags, PollTimeout, poll},
+    sys::inotify::Inotify,
+    time::{ClockId, clock_gettime},
+};
 use std::{
     collections::HashMap,
+    ffi::OsString,
     io,
+    os::fd::{AsFd, BorrowedFd},
     sync::{
         Arc, Weak,
         mpsc::{Receiver, Sender, channel},
@@ -100,6 +106,27 @@ pub(crate) struct Listener {
 pub(crate) fn monotonic_now() -> io::Result<Nanos> {
     let time = clock_gettime(ClockId::CLOCK_MONOTONIC)?;
     Ok(Nanos(time.tv_sec() as u64 * 1_000_000_000 + time.tv_nsec() as u64))
+}
+
+/// Waits until the folder has news, or some of the nodes: which ones.
+///
+/// # Errors
+/// When the kernel cannot be asked.
+pub(crate) fn wait<'n>(
+    folder: &Inotify,
+    nodes: impl Iterator<Item = (&'n OsString, BorrowedFd<'n>)>,
+    wait_ms: u16,
+) -> io::Result<Vec<OsString>> {
+    let (names, nodes): (Vec<_>, Vec<_>) = nodes.unzip();
+    let all = std::iter::once(folder.as_fd()).chain(nodes);
+    let mut fds: Vec<PollFd> = all.map(|fd| PollFd::new(fd, PollFlags::POLLIN)).collect();
+    match poll(&mut fds, PollTimeout::from(wait_ms)) {
+        Ok(_) | Err(nix::errno::Errno::EINTR) => {}
+        Err(errno) => return Err(errno.into()),
+    }
+    let is_ready = |fd: &PollFd| fd.revents().is_some_and(|events| !events.is_empty());
+    let ready = names.into_iter().zip(&fds[1..]).filter(|(_, fd)| is_ready(fd));
+    Ok(ready.map(|(name, _)| name.clone()).collect())
 }
 
 impl Listener {

@@ -1,17 +1,13 @@
 //! The thread that waits for `/dev/hidraw*` and reads them.
 
 use super::{decode::Decoder, layout::Layout, raw::RawNode};
-use crate::nodes::{Change, Heard, NodeId, Private, Wanted, monotonic_now};
+use crate::nodes::{self, Change, Heard, NodeId, Private, Wanted, monotonic_now};
 use gtrig_core::{DeviceMap, Marks};
-use nix::{
-    poll::{PollFd, PollFlags, PollTimeout, poll},
-    sys::inotify::{AddWatchFlags, InitFlags, Inotify},
-};
+use nix::sys::inotify::{AddWatchFlags, InitFlags, Inotify};
 use std::{
     collections::{BTreeMap, BTreeSet},
     ffi::OsString,
     fs, io,
-    os::fd::AsFd,
     path::{Path, PathBuf},
     sync::{Weak, mpsc::Sender},
 };
@@ -75,18 +71,8 @@ impl Watch {
 
     /// Waits once, and handles what came.
     fn wait(&mut self) -> io::Result<()> {
-        let ready: Vec<OsString> = {
-            let mut fds = vec![PollFd::new(self.inotify.as_fd(), PollFlags::POLLIN)];
-            let nodes = self.nodes.values();
-            fds.extend(nodes.map(|open| PollFd::new(open.node.fd(), PollFlags::POLLIN)));
-            match poll(&mut fds, PollTimeout::from(WAIT_MS)) {
-                Ok(_) | Err(nix::errno::Errno::EINTR) => {}
-                Err(errno) => return Err(errno.into()),
-            }
-            let is_ready = |fd: &PollFd| fd.revents().is_some_and(|events| !events.is_empty());
-            let nodes = self.nodes.keys().zip(&fds[1..]);
-            nodes.filter(|(_, fd)| is_ready(fd)).map(|(name, _)| name.clone()).collect()
-        };
+        let nodes = self.nodes.iter().map(|(name, open)| (name, open.node.fd()));
+        let ready = nodes::wait(&self.inotify, nodes, WAIT_MS)?;
         for name in &ready {
             if let Some(open) = self.nodes.get_mut(name)
                 && open.read(&self.to).is_err()

@@ -1,17 +1,13 @@
 //! The thread that waits for the folder and its nodes.
 
 use super::node::{Look, Node};
-use crate::nodes::{Change, Heard, NodeId, Private, Wanted, monotonic_now};
+use crate::nodes::{self, Change, Heard, NodeId, Private, Wanted, monotonic_now};
 use gtrig_core::{Nanos, Presence};
-use nix::{
-    poll::{PollFd, PollFlags, PollTimeout, poll},
-    sys::inotify::{AddWatchFlags, InitFlags, Inotify},
-};
+use nix::sys::inotify::{AddWatchFlags, InitFlags, Inotify};
 use std::{
     collections::BTreeMap,
     ffi::OsString,
     fs, io,
-    os::fd::AsFd,
     path::{Path, PathBuf},
     sync::{Weak, mpsc::Sender},
 };
@@ -147,18 +143,8 @@ impl Watch {
     fn wait(&mut self) -> io::Result<()> {
         let holds_back = self.nodes.values().any(|open| open.node.holds_back());
         let wait_ms = if holds_back { HOLD_BACK.as_millis() as u16 } else { WAIT_MS };
-        let ready: Vec<OsString> = {
-            let mut fds = vec![PollFd::new(self.inotify.as_fd(), PollFlags::POLLIN)];
-            let nodes = self.nodes.values();
-            fds.extend(nodes.map(|open| PollFd::new(open.node.fd(), PollFlags::POLLIN)));
-            match poll(&mut fds, PollTimeout::from(wait_ms)) {
-                Ok(_) | Err(nix::errno::Errno::EINTR) => {}
-                Err(errno) => return Err(errno.into()),
-            }
-            let is_ready = |fd: &PollFd| fd.revents().is_some_and(|r| !r.is_empty());
-            let nodes = self.nodes.keys().zip(&fds[1..]);
-            nodes.filter(|(_, fd)| is_ready(fd)).map(|(name, _)| name.clone()).collect()
-        };
+        let nodes = self.nodes.iter().map(|(name, open)| (name, open.node.fd()));
+        let ready = nodes::wait(&self.inotify, nodes, wait_ms)?;
         for name in &ready {
             self.with(name, Open::read);
         }

@@ -78,7 +78,10 @@ impl App {
         lesson.heard = self.session().seen_count();
         lesson.understood(&learned);
         self.lesson = Some(lesson);
-        self.end_lesson_if_over();
+        // Once: where the map could not be written, that is to be read first.
+        if learned != Learned::Nothing {
+            self.end_lesson_if_over();
+        }
     }
 
     /// A key while a device is being named.
