@@ -5,40 +5,40 @@
 //! [`INTERVAL`] later, by a thread of its own. What was handed to the system
 //! survives the death of the program (`kill -9`); a line that was cut off is
 //! the last one, and a take opens up to there. When the disk is full the
-//! thread keeps what it could not write, says so, and tries again; the history
+//! thread keeps what it could not write, says so, and tries again; when the file
+//! is deleted or another takes its place, it writes all of it again; the history
 //! in memory is not touched by any of it.
 
+mod disk;
+mod file;
+
+use disk::{Disk, News};
+use file::{TakeFile, create_free};
 use gtrig_analysis::Session;
 use gtrig_core::Nanos;
 use gtrig_formats::take::TakeWriter;
 use std::{
-    fs::File,
-    io::{self, Write},
+    io,
     path::{Path, PathBuf},
-    sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel},
+    sync::mpsc::{Receiver, Sender, channel},
     thread::{self, JoinHandle},
-    time::Duration,
 };
 
 /// Lines are handed to the thread this often.
 pub const INTERVAL: Nanos = Nanos::from_millis(10);
 
-/// How long the thread waits before it tries a full disk again.
-const RETRY: Duration = Duration::from_millis(250);
-
-/// While the disk is full, the thread keeps at most this much.
-const KEPT_BYTES: usize = 256 << 20;
-
 /// A take being written.
 #[derive(Debug)]
 pub struct Recorder {
     path: PathBuf,
+    title: Option<String>,
     lines: TakeWriter<Vec<u8>>,
     /// The number of the first event that is not written yet.
     next: u64,
     last: Nanos,
     to_disk: Option<Sender<Vec<u8>>>,
-    news: Receiver<String>,
+    heard: Receiver<News>,
+    said: Vec<String>,
     thread: Option<JoinHandle<io::Result<()>>>,
 }
 
@@ -49,7 +49,10 @@ impl Recorder {
     /// When the file exists already, which is never overwritten, or cannot be
     /// made.
     pub fn start(path: &Path, session: &Session, title: Option<&str>) -> io::Result<Self> {
-        let file = File::options().write(true).create_new(true).open(path)?;
+        Self::write_to(TakeFile::create(path)?, session, title)
+    }
+
+    fn write_to(file: TakeFile, session: &Session, title: Option<&str>) -> io::Result<Self> {
         // History that was forgotten needs an opening; ask for it as a save does.
         let recording = session.recording();
         let rig = session.rig().name.as_str();
@@ -59,20 +62,23 @@ impl Recorder {
             lines.event(session.roster(), event)?;
         }
         let (to_disk, chunks) = channel();
-        let (tell, news) = channel();
-        let thread = thread::spawn(move || Disk { file, kept: Vec::new(), tell }.run(&chunks));
+        let (tell, heard) = channel();
+        let path = file.path().to_owned();
+        let thread = thread::spawn(move || Disk::new(file, tell).run(&chunks));
         Ok(Recorder {
-            path: path.to_owned(),
+            path,
+            title: title.map(str::to_owned),
             lines,
             next: kept_from,
             last: Nanos(0),
             to_disk: Some(to_disk),
-            news,
+            heard,
+            said: Vec::new(),
             thread: Some(thread),
         })
     }
 
-    /// The file.
+    /// The file, which is another one after it was moved, deleted or replaced.
     pub fn path(&self) -> &Path {
         &self.path
     }
@@ -82,6 +88,7 @@ impl Recorder {
         if now.0 >= self.last.0 + INTERVAL.0 {
             self.last = now;
             self.hand_over(session);
+            self.hear(session);
         }
     }
 
@@ -98,6 +105,40 @@ impl Recorder {
         }
     }
 
+    /// Takes in what the thread tells.
+    fn hear(&mut self, session: &Session) {
+        while let Ok(news) = self.heard.try_recv() {
+            match news {
+                News::Said(text) => self.said.push(text),
+                News::Moved(path) => self.path = path,
+                News::Cut => self.start_again(session),
+            }
+        }
+    }
+
+    /// Of a file that was cut only the history knows what was in it.
+    fn start_again(&mut self, session: &Session) {
+        let title = self.title.take();
+        let again = create_free(&self.path)
+            .and_then(|file| Self::write_to(file, session, title.as_deref()));
+        let text = match &again {
+            Ok(again) => format!(
+                "another program cut the take: what is kept is written again to {}",
+                again.path.display()
+            ),
+            Err(error) => format!(
+                "recording has stopped: another program cut the take, and it cannot be \
+                 written again: {error}"
+            ),
+        };
+        let mut said = std::mem::take(&mut self.said);
+        said.push(text);
+        match again {
+            Ok(again) => *self = Recorder { last: self.last, said, ..again },
+            Err(_) => self.said = said,
+        }
+    }
+
     /// Writes what `old` has seen, and goes on with `new`, which has seen the same.
     pub fn go_on_with(&mut self, old: &Session, new: &Session) {
         self.hand_over(old);
@@ -106,75 +147,32 @@ impl Recorder {
 
     /// What went wrong, or right again, since this was last asked.
     pub fn news(&mut self) -> Vec<String> {
-        self.news.try_iter().collect()
+        std::mem::take(&mut self.said)
     }
 
-    /// Writes the rest, with the labels, and ends.
+    /// Writes the rest, with the labels, and ends. What the thread told to the end is
+    /// among the news, and the path is the one at which the take is.
     ///
     /// # Errors
     /// When something could not be written to the very end.
-    pub fn finish(mut self, session: &Session) -> io::Result<()> {
-        for label in session.labels() {
-            let _ = self.lines.label(label);
-        }
-        self.hand_over(session);
-        self.to_disk = None;
-        match self.thread.take().map(JoinHandle::join) {
-            Some(Ok(result)) => result,
-            _ => Err(io::Error::other("the thread that writes the take has failed")),
-        }
-    }
-}
-
-/// The thread's half.
-struct Disk {
-    file: File,
-    /// What could not be written yet.
-    kept: Vec<u8>,
-    tell: Sender<String>,
-}
-
-impl Disk {
-    fn run(mut self, chunks: &Receiver<Vec<u8>>) -> io::Result<()> {
-        let mut is_stuck = false;
+    pub fn finish(&mut self, session: &Session) -> io::Result<()> {
         loop {
-            match chunks.recv_timeout(RETRY) {
-                Ok(chunk) => self.kept.extend(chunk),
-                Err(RecvTimeoutError::Timeout) => {}
-                Err(RecvTimeoutError::Disconnected) => return self.write(),
+            self.hand_over(session);
+            for label in session.labels() {
+                let _ = self.lines.label(label);
             }
-            self.kept.extend(std::iter::from_fn(|| chunks.try_recv().ok()).flatten());
-            let was_stuck = is_stuck;
-            let result = self.write();
-            is_stuck = result.is_err();
-            match result {
-                Err(error) if self.kept.len() > KEPT_BYTES => {
-                    self.say(format!("recording has stopped: {error}, and 256 MiB wait already"));
-                    return Err(error);
-                }
-                Err(error) if !was_stuck => self.say(format!(
-                    "the take cannot be written: {error}. Recording goes on in memory; it is tried again"
-                )),
-                Ok(()) if was_stuck => self.say("the take is written again, nothing is missing".to_owned()),
-                _ => {}
+            self.hand_over(session);
+            self.to_disk = None;
+            let result = match self.thread.take().map(JoinHandle::join) {
+                Some(Ok(result)) => result,
+                _ => Err(io::Error::other("the thread that writes the take has failed")),
+            };
+            self.hear(session);
+            if self.thread.is_none() {
+                return result;
             }
+            // It was cut at the very end, and is written once more.
         }
-    }
-
-    fn say(&self, text: String) {
-        let _ = self.tell.send(text);
-    }
-
-    fn write(&mut self) -> io::Result<()> {
-        while !self.kept.is_empty() {
-            match self.file.write(&self.kept) {
-                Ok(0) => return Err(io::ErrorKind::WriteZero.into()),
-                Ok(n) => drop(self.kept.drain(..n)),
-                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                Err(error) => return Err(error),
-            }
-        }
-        Ok(())
     }
 }
 
@@ -185,6 +183,11 @@ mod tests {
     use gtrig_analysis::Capacity;
     use gtrig_core::Tick;
     use gtrig_sources::{Cab, Source};
+    use rstest::rstest;
+    use std::{
+        fs,
+        time::{Duration, Instant},
+    };
 
     /// A cab that works while it is recorded, in steps of a frame.
     fn recorded(session: &mut Session, path: &Path, ms: u64) -> Recorder {
@@ -211,7 +214,7 @@ mod tests {
         let mut saved = Vec::new();
         gtrig_formats::take::write(&session.recording(), None, &mut saved).unwrap();
         // A save has the events that wait for their tick too.
-        let recorded = std::fs::read(&path).unwrap();
+        let recorded = fs::read(&path).unwrap();
         assert!(recorded.len() > 100_000 && saved.starts_with(&recorded));
     }
 
@@ -233,24 +236,55 @@ mod tests {
     fn a_file_that_is_there_is_never_overwritten() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("r.take.jsonl");
-        std::fs::write(&path, "precious").unwrap();
+        fs::write(&path, "precious").unwrap();
         let error = Recorder::start(&path, &session(Capacity::DEFAULT), None).unwrap_err();
         assert_eq!(error.kind(), io::ErrorKind::AlreadyExists);
-        assert_eq!(std::fs::read_to_string(&path).unwrap(), "precious");
+        assert_eq!(fs::read_to_string(&path).unwrap(), "precious");
     }
 
-    #[test]
-    fn a_full_disk_is_said_once_and_what_could_not_be_written_is_kept() {
-        let file = File::options().write(true).open("/dev/full").unwrap();
-        let (tell, news) = channel();
-        let (to_disk, chunks) = channel();
-        let disk = thread::spawn(move || Disk { file, kept: Vec::new(), tell }.run(&chunks));
-        to_disk.send(b"first".to_vec()).unwrap();
-        let said = news.recv_timeout(Duration::from_secs(20)).unwrap();
-        assert!(said.contains("No space left") && said.contains("goes on in memory"), "{said}");
-        to_disk.send(b"second".to_vec()).unwrap();
-        drop(to_disk);
-        assert!(disk.join().unwrap().is_err(), "the end must not pretend that all is well");
-        assert!(news.recv().is_err(), "it is said once");
+    /// What happens to the file of a take while it is recorded, and where all of it is
+    /// then.
+    #[rstest]
+    #[case::deleted(&|path: &Path| fs::remove_file(path).unwrap(), "r.take.jsonl", "deleted")]
+    #[case::replaced(&|path: &Path| {
+        fs::remove_file(path).unwrap();
+        fs::write(path, "another").unwrap();
+    }, "r-2.take.jsonl", "replaced")]
+    #[case::moved(
+        &|path: &Path| fs::rename(path, path.with_file_name("m.take.jsonl")).unwrap(),
+        "m.take.jsonl",
+        "moved"
+    )]
+    #[case::cut(&|path: &Path| fs::write(path, "").unwrap(), "r-2.take.jsonl", "cut")]
+    fn a_take_is_whole_whatever_happens_to_its_file(
+        #[case] happens: &dyn Fn(&Path),
+        #[case] name: &str,
+        #[case] said: &str,
+        #[values(true, false)] is_noticed_before_the_end: bool,
+    ) {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("r.take.jsonl");
+        let mut session = session(Capacity::DEFAULT);
+        let mut recorder = recorded(&mut session, &path, 3_000);
+        let mut told = String::new();
+        while fs::metadata(&path).unwrap().len() < 10_000 {
+            thread::yield_now();
+        }
+        happens(&path);
+        let started = Instant::now();
+        while is_noticed_before_the_end && told.is_empty() {
+            assert!(started.elapsed() < Duration::from_secs(20), "it was never noticed");
+            recorder.catch_up(&session, Nanos(recorder.last.0 + INTERVAL.0));
+            told = recorder.news().concat();
+            thread::yield_now();
+        }
+        recorder.finish(&session).unwrap();
+        told += &recorder.news().concat();
+        assert!(told.contains(said), "{told}");
+        assert_eq!(recorder.path(), folder.path().join(name));
+        let mut saved = Vec::new();
+        gtrig_formats::take::write(&session.recording(), None, &mut saved).unwrap();
+        let recorded = fs::read(recorder.path()).unwrap();
+        assert!(recorded.len() > 10_000 && saved.starts_with(&recorded));
     }
 }

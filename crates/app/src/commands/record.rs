@@ -57,10 +57,11 @@ impl Record {
         }
         let last = session.plan().rate().tick_seeing(clock.now());
         session.run_until(last);
-        recorder
-            .finish(&session)
-            .with_context(|| format!("{} is not complete", self.take.display()))?;
-        complain(&format!("{} events recorded to {}", session.seen_count(), self.take.display()));
+        let result = recorder.finish(&session);
+        recorder.news().iter().for_each(|news| complain(news));
+        let path = recorder.path().display();
+        result.with_context(|| format!("{path} is not complete"))?;
+        complain(&format!("{} events recorded to {path}", session.seen_count()));
         Ok(Status::Fine)
     }
 }

@@ -130,11 +130,10 @@ impl Document {
     /// # Errors
     /// When the take could not be written to its end.
     pub(super) fn stop_recording(&mut self) -> anyhow::Result<Option<String>> {
-        let Some(recorder) = self.recorder.take() else { return Ok(None) };
+        let Some(mut recorder) = self.recorder.take() else { return Ok(None) };
+        let result = recorder.finish(&self.session);
         let path = recorder.path().display().to_string();
-        recorder
-            .finish(&self.session)
-            .with_context(|| format!("{path} could not be written to its end"))?;
+        result.with_context(|| format!("{path} could not be written to its end"))?;
         Ok(Some(path))
     }
 }
