@@ -7,6 +7,8 @@
 //! - `bench` lists the benches, a file each.
 //! - `draw` turns an `App` into a frame and changes nothing.
 //! - `terminal` owns the real terminal and gives it back, whatever happens.
+//! - `outbox` brings frames to it without waiting, `heart` knows when the program stood
+//!   still.
 //! - `run` is the loop that ties them together.
 
 mod app;
@@ -14,8 +16,10 @@ mod areas;
 mod bench;
 mod document;
 mod draw;
+mod heart;
 mod jobs;
 mod keymap;
+mod outbox;
 mod prompt;
 mod run;
 mod terminal;

@@ -5,6 +5,8 @@ mod common;
 use common::Tmux;
 use rstest::rstest;
 use std::{
+    fs,
+    io::Write,
     path::Path,
     process::Command,
     thread,
@@ -156,7 +158,7 @@ fn gaps_are_shown_and_can_be_jumped_to() {
 fn a_number_is_nudged_written_and_followed() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("rig.toml");
-    std::fs::copy(demo("kestrel-quay.toml"), &path).unwrap();
+    fs::copy(demo("kestrel-quay.toml"), &path).unwrap();
     let path = path.to_str().unwrap();
     let tmux = Tmux::start("tune", BIG, &gtrig(&format!("demo drifting-hook --rig {path}")));
     tmux.wait_for(" TAKE ");
@@ -164,9 +166,9 @@ fn a_number_is_nudged_written_and_followed() {
     tmux.wait_for("was 0.12");
     tmux.keys(&["w"]);
     tmux.wait_for("the rig was written");
-    let written = std::fs::read_to_string(path).unwrap();
+    let written = fs::read_to_string(path).unwrap();
     assert!(written.contains("dead-zone = 0.15, invert = true }") && written.contains("# x slews"));
-    std::fs::write(path, written.replace("0.15", "0.25")).unwrap();
+    fs::write(path, written.replace("0.15", "0.25")).unwrap();
     tmux.wait_for("0.25 of full travel");
 }
 
@@ -197,8 +199,7 @@ fn a_recording_survives_the_death_of_the_program() {
     let screen = tmux.wait("recording", |s| s.contains("● REC r.take.jsonl") && tick(s).is_some());
     let started = tick(&screen).unwrap();
     let shown = tmux.wait("a second more", |s| tick(s).is_some_and(|t| t > started + 60));
-    let script = format!("kill -KILL {}", tmux.child());
-    assert!(Command::new("sh").args(["-c", &script]).status().unwrap().success());
+    signal("KILL", tmux.child());
     let replay = Command::new(env!("CARGO_BIN_EXE_gtrig"))
         .args(["replay", path.to_str().unwrap()])
         .output()
@@ -212,14 +213,101 @@ fn a_recording_survives_the_death_of_the_program() {
     assert!(last + 8 >= tick(&shown).unwrap(), "{last} against\n{shown}");
 }
 
+fn signal(signal: &str, process: u32) {
+    let script = format!("kill -{signal} {process}");
+    assert!(Command::new("sh").args(["-c", &script]).status().unwrap().success());
+}
+
+/// Waits until a file is as wished, and returns what is in it.
+fn wait_for_file(path: &Path, is_so: impl Fn(&str) -> bool) -> String {
+    let started = Instant::now();
+    loop {
+        let text = fs::read_to_string(path).unwrap_or_default();
+        if is_so(&text) {
+            return text;
+        }
+        assert!(started.elapsed() < Duration::from_secs(30), "it never came:\n{text}");
+        thread::sleep(Duration::from_millis(20));
+    }
+}
+
+#[test]
+fn a_recording_goes_on_when_its_file_is_deleted() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("r.take.jsonl");
+    let tmux =
+        Tmux::start("deleted", BIG, &gtrig(&format!("live --record {}", path.to_str().unwrap())));
+    tmux.wait_for("● REC r.take.jsonl");
+    fs::remove_file(&path).unwrap();
+    tmux.wait("it is said", |s| s.contains("the take was deleted or replaced"));
+    tmux.keys(&["c", "h", "C-g"]);
+    let text = wait_for_file(&path, |text| text.contains("\"c\":\"KeyH\",\"v\":1}"));
+    assert!(text.starts_with("{\"take\":1,"), "{text}");
+}
+
+/// A program that captures its terminal's keys and records them, without tmux.
+#[cfg(target_os = "linux")]
+fn recording(path: &Path, more: &[&str]) -> common::pty::Pty {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_gtrig"));
+    command.args(["live", "--kernel", "none"]).args(more).arg("--record").arg(path);
+    let mut pty = common::pty::Pty::start(&mut command).unwrap();
+    while !fs::read_to_string(path).unwrap_or_default().contains("\"c\":\"KeyZ\"") {
+        pty.keyboard.write_all(b"cz").unwrap();
+        thread::sleep(Duration::from_millis(50));
+    }
+    pty
+}
+
+#[cfg(target_os = "linux")]
+#[test]
+fn a_recording_goes_on_though_the_terminal_takes_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("r.take.jsonl");
+    let mut pty = recording(&path, &[]);
+    pty.stall();
+    // More frames than a terminal holds are drawn while these come.
+    let started = Instant::now();
+    let mut typed = 0;
+    while fs::read_to_string(&path).unwrap().matches("\"c\":\"KeyH\",\"v\":1").count() < 60 {
+        assert!(started.elapsed() < Duration::from_secs(30), "of {typed} keys too few came");
+        pty.keyboard.write_all(b"h").unwrap();
+        typed += 1;
+        thread::sleep(Duration::from_millis(50));
+    }
+}
+
+/// On a terminal without a shell, which would take the keys of what is stopped.
+#[cfg(target_os = "linux")]
+#[test]
+fn what_was_typed_while_the_program_stood_still_is_late_and_nothing_stays_held() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("r.take.jsonl");
+    let mut pty = recording(&path, &["--release-after", "2000"]);
+    pty.keyboard.write_all(b"h").unwrap();
+    wait_for_file(&path, |text| text.contains("\"c\":\"KeyH\",\"v\":1}"));
+    signal("STOP", pty.child.id());
+    pty.keyboard.write_all(b"j").unwrap();
+    // The hole itself.
+    thread::sleep(Duration::from_millis(1_500));
+    signal("CONT", pty.child.id());
+    let text = wait_for_file(&path, |text| text.contains("\"c\":\"KeyJ\",\"v\":1"));
+    let lines: Vec<&str> = text.lines().collect();
+    let at = |what: &str| {
+        let found = lines.iter().rposition(|line| line.contains(what));
+        found.unwrap_or_else(|| panic!("no {what} in {text}"))
+    };
+    let (held, hole) = (at("\"c\":\"KeyH\",\"v\":1}"), at("\"deaf\":\"keys\""));
+    let late = at("\"c\":\"KeyJ\",\"v\":1,\"mark\":\"late\"");
+    assert!(held < hole && hole < late, "{text}");
+}
+
 #[rstest]
-#[case("term", "kill -TERM")]
-#[case("int", "kill -INT")]
-fn a_signal_gives_the_terminal_back(#[case] name: &str, #[case] kill: &str) {
+#[case("term", "TERM")]
+#[case("int", "INT")]
+fn a_signal_gives_the_terminal_back(#[case] name: &str, #[case] kind: &str) {
     let tmux = Tmux::start(name, BIG, &gtrig("demo"));
     tmux.wait_for(" LIVE ");
-    let script = format!("{kill} {}", tmux.child());
-    assert!(Command::new("sh").args(["-c", &script]).status().unwrap().success());
+    signal(kind, tmux.child());
     back_in_the_shell(&tmux);
 }
 
@@ -344,7 +432,7 @@ fn keys_typed_with_delays_fire_a_combo_or_nearly_do() {
     // A terminal that reports no releases says one 150 ms after the last press, so a
     // press counts at once and its release is a guess; the machine may be busy.
     let text = "rig = 1\n[action.horn]\ngives = \"pulse\"\nfrom = { combo = \"double\" }\n[combo.double]\ndevice = \"keys\"\nsteps = \"press KeyH, press KeyH within 700 ms\"\n";
-    std::fs::write(&rig, text).unwrap();
+    fs::write(&rig, text).unwrap();
     let tmux = Tmux::start("combo", BIG, &gtrig(&format!("live --rig {}", rig.display())));
     tmux.wait_for(" LIVE ");
     tmux.keys(&["L"]);

@@ -40,7 +40,13 @@ pub struct Terminal {
     held: Vec<(ControlId, Nanos)>,
     /// Whether the mouse has said where it is since it is listened to.
     is_in_range: bool,
+    is_heard: bool,
+    /// What comes until then was typed while the program stood still.
+    late_until: Option<Nanos>,
 }
+
+/// What was typed while the program stood still is all read within this time afterwards.
+const CATCHING_UP: Nanos = Nanos::from_millis(50);
 
 impl Terminal {
     /// Plugs both devices in, deaf. The mouse's range is the terminal's size
@@ -56,7 +62,15 @@ impl Terminal {
     ) -> Result<Self, RosterError> {
         let keys = session.plug(keys_info(), now)?;
         let mouse = session.plug(mouse_info(columns, rows), now)?;
-        let mut terminal = Terminal { how, keys, mouse, held: Vec::new(), is_in_range: false };
+        let mut terminal = Terminal {
+            how,
+            keys,
+            mouse,
+            held: Vec::new(),
+            is_in_range: false,
+            is_heard: false,
+            late_until: None,
+        };
         terminal.listen(session, false, now);
         Ok(terminal)
     }
@@ -71,8 +85,28 @@ impl Terminal {
         let presence = if hear { Presence::Here } else { Presence::Deaf };
         self.held.clear();
         self.is_in_range = false;
+        self.is_heard = hear;
         session.set_presence(self.keys, presence, now);
         session.set_presence(self.mouse, presence, now);
+    }
+
+    /// The program stood still from one instant to another: nothing was heard
+    /// meanwhile, whatever was held is released, and what is read at once afterwards was
+    /// typed before, nobody knows when: it is marked as late.
+    pub fn stood_still(&mut self, session: &mut Session, from: Nanos, to: Nanos) {
+        if self.is_heard {
+            self.listen(session, false, from);
+            self.listen(session, true, to);
+            self.late_until = Some(Nanos(to.0 + CATCHING_UP.0));
+        }
+    }
+
+    /// What is special about everything that comes at `now`.
+    fn marks(&self, now: Nanos) -> Marks {
+        match self.late_until.is_some_and(|until| now <= until) {
+            true => Marks::LATE,
+            false => Marks::empty(),
+        }
     }
 
     /// Takes in a key event that the terminal delivered at `now`.
@@ -81,7 +115,10 @@ impl Terminal {
         let Some(control) = session.roster().device(self.keys).control(code) else {
             return;
         };
-        let mut report = |value, marks| session.report(Event { time: now, value, control, marks });
+        let late = self.marks(now);
+        let mut report = |value, marks: Marks| {
+            session.report(Event { time: now, value, control, marks: marks | late });
+        };
         match (key.kind, self.how) {
             (KeyEventKind::Release, _) => report(0, Marks::empty()),
             (KeyEventKind::Repeat, _) => report(1, Marks::REPEAT),
@@ -121,7 +158,7 @@ impl Terminal {
         self.is_in_range = true;
         // The place first: a click is where the pointer already is.
         for (control, value) in place.into_iter().chain([in_range, moved]).flatten() {
-            session.report(Event { time: now, value, control, marks: Marks::empty() });
+            session.report(Event { time: now, value, control, marks: self.marks(now) });
         }
     }
 }

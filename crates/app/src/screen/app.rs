@@ -215,6 +215,25 @@ impl App {
         self.document.record(recorder);
     }
 
+    /// Whether a take is written as it happens.
+    pub(crate) fn is_recording(&self) -> bool {
+        self.document.recording().is_some()
+    }
+
+    /// The program stood still from one instant to another, and saw nothing.
+    pub(crate) fn stood_still(&mut self, from: Nanos, to: Nanos) {
+        self.lift_fingers(from);
+        if let Some(terminal) = &mut self.document.terminal {
+            terminal.stood_still(&mut self.document.session, from, to);
+        }
+        let seconds = (to.0 - from.0) as f64 / 1e9;
+        let text = match self.captured {
+            true => "what was held is released, what was typed meanwhile is marked late",
+            false => "nothing was heard meanwhile",
+        };
+        self.tell(format!("the program stood still for {seconds:.1} s: {text}"), true);
+    }
+
     fn play_on(&mut self) {
         let Some((since, from)) = self.view.playing else {
             return;

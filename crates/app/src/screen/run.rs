@@ -2,9 +2,17 @@
 //!
 //! The terminal is read in a thread of its own, which stamps every event the
 //! moment it comes, so that drawing never delays a time stamp. Signals come
-//! through the same channel.
+//! through the same channel, and so do the times at which the whole program stood still
+//! (`heart`). Frames go to the terminal by another thread (`outbox`).
 
-use super::{App, Theme, app::Request, draw, terminal::Taken};
+use super::{
+    App, Theme,
+    app::Request,
+    draw,
+    heart::{Heart, Hole},
+    outbox::Outbox,
+    terminal::Taken,
+};
 use crate::{
     files::{Opened, RigSource},
     recorder::Recorder,
@@ -20,9 +28,12 @@ use signal_hook::{
     iterator::Signals,
 };
 use std::{
-    io::{self, IsTerminal, Stdout, stdout},
+    io::{self, IsTerminal, stdout},
     path::PathBuf,
-    sync::mpsc::{self, Receiver, RecvTimeoutError, Sender},
+    sync::{
+        Arc,
+        mpsc::{self, Receiver, RecvTimeoutError, Sender},
+    },
     thread,
     time::{Duration, Instant},
 };
@@ -48,10 +59,14 @@ pub enum Start {
 enum Heard {
     Terminal(Event, Instant),
     Signal(i32),
+    StoodStill(Hole),
 }
 
 /// A frame at most this often: enough for the eye, calm over a slow line.
 const FRAME: Duration = Duration::from_millis(33);
+
+/// While a take is written, what came is handed over this often, drawn or not.
+const STEP: Duration = Duration::from_millis(11);
 
 /// A frame at least this often: time goes on though nothing happens.
 const CALM: Duration = Duration::from_millis(120);
@@ -84,7 +99,7 @@ impl Pace {
         if std::mem::replace(&mut self.seen, seen) != seen || app.view.is_playing() {
             self.happened = now;
         }
-        let wait = if now < self.happened + LIVELY { Duration::ZERO } else { CALM };
+        let wait = if now < self.happened + LIVELY { FRAME } else { CALM };
         let is_due = self.drawn.is_none_or(|drawn| now >= drawn + wait);
         if is_due {
             self.drawn = Some(now);
@@ -112,45 +127,59 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
     let size = crossterm::terminal::size().unwrap_or((80, 24));
     let (mut app, clock) = build(start, how, size)?;
     app.follow_rig(Some(rig));
-    let heard = listen()?;
-    let mut screen = blank_screen()?;
-    let mut taken = Some(taken);
+    let result = go_on(&mut app, clock, how, taken);
+    // Whatever ended it, what was recorded is written to its end.
+    let failures = app.finish_saving();
+    result?;
+    anyhow::ensure!(failures.is_empty(), "{}", failures.join("; "));
+    Ok(())
+}
+
+/// Goes on until the person quits.
+fn go_on(app: &mut App, clock: Clock, how: TerminalKeys, mut taken: Taken) -> anyhow::Result<()> {
+    let (heart, heard) = listen()?;
+    let mut outbox = Outbox::new();
+    let mut screen = blank_screen(&outbox)?;
     let mut pace = Pace::new();
     loop {
+        heart.beat();
+        // What came before now is heard before time goes on.
+        let mut request = hear(app, &heard, clock, &mut pace, Duration::ZERO);
         app.advance(clock.now());
-        if pace.is_due(&app) {
+        if outbox.is_free()? && pace.is_due(app) {
             screen.draw(|frame| {
                 app.fit(frame.area());
-                draw(frame, &app);
+                draw(frame, app);
             })?;
         }
-        match wait(&mut app, &heard, clock, &mut pace) {
+        if request.is_none() {
+            let step = if app.is_recording() { STEP } else { FRAME };
+            request = hear(app, &heard, clock, &mut pace, step);
+        }
+        match request {
             None => {}
             Some(Request::Quit) => {
-                drop(taken);
-                let failures = app.finish_saving();
-                anyhow::ensure!(failures.is_empty(), "{}", failures.join("; "));
+                outbox.wait()?;
                 return Ok(());
             }
             Some(Request::Suspend) => {
-                drop(taken.take());
+                outbox.wait()?;
+                drop(taken);
                 signal_hook::low_level::emulate_default_handler(SIGTSTP)?;
-                taken = Some(Taken::take()?);
-                screen = blank_screen()?;
+                taken = Taken::take()?;
+                screen = blank_screen(&outbox)?;
                 pace = Pace::new();
             }
         }
-        if let Some(taken) = &taken {
-            taken.report_all_keys(app.captured && how == TerminalKeys::Reported)?;
-        }
+        taken.report_all_keys(app.captured && how == TerminalKeys::Reported, &mut outbox)?;
     }
 }
 
 /// A screen that takes nothing for drawn. Made anew after a suspension:
 /// clearing the old one would ask the terminal where its cursor is, and the
 /// thread that reads the terminal would swallow the answer.
-fn blank_screen() -> io::Result<ratatui::Terminal<CrosstermBackend<Stdout>>> {
-    ratatui::Terminal::new(CrosstermBackend::new(stdout()))
+fn blank_screen(outbox: &Outbox) -> io::Result<ratatui::Terminal<CrosstermBackend<Outbox>>> {
+    ratatui::Terminal::new(CrosstermBackend::new(outbox.clone()))
 }
 
 fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(App, Clock)> {
@@ -198,15 +227,25 @@ impl Clock {
     }
 }
 
-/// Handles what is heard until the next frame is due.
-fn wait(app: &mut App, heard: &Receiver<Heard>, clock: Clock, pace: &mut Pace) -> Option<Request> {
-    let frame_due = Instant::now() + FRAME;
+/// Handles what is heard within `time`.
+fn hear(
+    app: &mut App,
+    heard: &Receiver<Heard>,
+    clock: Clock,
+    pace: &mut Pace,
+    time: Duration,
+) -> Option<Request> {
+    let until = Instant::now() + time;
     loop {
-        let left = frame_due.saturating_duration_since(Instant::now());
+        let left = until.saturating_duration_since(Instant::now());
         let request = match heard.recv_timeout(left) {
             Ok(Heard::Terminal(event, at)) => {
                 pace.happened();
                 app.event(&event, clock.at(at))
+            }
+            Ok(Heard::StoodStill(hole)) => {
+                app.stood_still(clock.at(hole.from), clock.at(hole.to));
+                None
             }
             Ok(Heard::Signal(SIGTSTP)) => Some(Request::Suspend),
             Ok(Heard::Signal(SIGCONT)) => None,
@@ -220,13 +259,20 @@ fn wait(app: &mut App, heard: &Receiver<Heard>, clock: Clock, pace: &mut Pace) -
     }
 }
 
-fn listen() -> io::Result<Receiver<Heard>> {
+fn listen() -> io::Result<(Arc<Heart>, Receiver<Heard>)> {
     let (sender, receiver) = mpsc::channel();
     let signals = Signals::new([SIGTERM, SIGINT, SIGHUP, SIGTSTP, SIGCONT])?;
+    let for_holes = sender.clone();
+    let tell = move |hole| {
+        // Where nobody hears it any more, it is of no use.
+        let _ = for_holes.send(Heard::StoodStill(hole));
+    };
+    let heart = Heart::beating(tell);
     let for_signals = sender.clone();
     thread::spawn(move || forward_signals(signals, &for_signals));
-    thread::spawn(move || forward_terminal(&sender));
-    Ok(receiver)
+    let heart_of_terminal = Arc::clone(&heart);
+    thread::spawn(move || forward_terminal(&heart_of_terminal, &sender));
+    Ok((heart, receiver))
 }
 
 fn forward_signals(mut signals: Signals, to: &Sender<Heard>) {
@@ -237,8 +283,10 @@ fn forward_signals(mut signals: Signals, to: &Sender<Heard>) {
     }
 }
 
-fn forward_terminal(to: &Sender<Heard>) {
+fn forward_terminal(heart: &Heart, to: &Sender<Heard>) {
     while let Ok(event) = event::read() {
+        // That the program stood still is told before what was typed meanwhile.
+        heart.beat();
         if to.send(Heard::Terminal(event, Instant::now())).is_err() {
             return;
         }

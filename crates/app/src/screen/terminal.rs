@@ -9,7 +9,7 @@ use crossterm::{
     execute, terminal,
 };
 use std::{
-    io::{self, stdout},
+    io::{self, Write, stdout},
     panic,
     sync::{
         Once,
@@ -48,7 +48,7 @@ impl Taken {
 
     /// Asks for every key as the progressive keyboard protocol reports it, or
     /// ends that.
-    pub(super) fn report_all_keys(&self, all: bool) -> io::Result<()> {
+    pub(super) fn report_all_keys(&self, all: bool, out: &mut impl Write) -> io::Result<()> {
         if ALL_KEYS.swap(all, Ordering::SeqCst) == all {
             return Ok(());
         }
@@ -56,9 +56,9 @@ impl Taken {
             let flags = KeyboardEnhancementFlags::DISAMBIGUATE_ESCAPE_CODES
                 | KeyboardEnhancementFlags::REPORT_EVENT_TYPES
                 | KeyboardEnhancementFlags::REPORT_ALL_KEYS_AS_ESCAPE_CODES;
-            execute!(stdout(), PushKeyboardEnhancementFlags(flags))
+            execute!(out, PushKeyboardEnhancementFlags(flags))
         } else {
-            execute!(stdout(), PopKeyboardEnhancementFlags)
+            execute!(out, PopKeyboardEnhancementFlags)
         }
     }
 }

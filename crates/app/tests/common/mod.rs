@@ -1,5 +1,8 @@
 //! A real terminal to drive: tmux, its keys and its screen.
 
+#[cfg(target_os = "linux")]
+pub mod pty;
+
 use std::{
     process::{Command, Output},
     thread,

@@ -51,6 +51,23 @@ fn reported_keys_are_as_reported() {
 }
 
 #[test]
+fn what_was_held_when_the_program_stood_still_is_released_and_what_follows_at_once_is_late() {
+    let mut desk = Desk::new(TerminalKeys::Reported);
+    desk.key('h', KeyEventKind::Press, 10);
+    assert!(desk.at(50, "keys", "KeyH").is_down());
+    let (from, to) = (Nanos::from_millis(60), Nanos::from_millis(5_000));
+    desk.terminal.stood_still(&mut desk.session, from, to);
+    desk.key('h', KeyEventKind::Release, 5_001);
+    desk.key('j', KeyEventKind::Press, 5_002);
+    desk.key('k', KeyEventKind::Press, 5_100);
+    assert!(!desk.at(100, "keys", "KeyH").is_down(), "it was held no longer");
+    let late = |cell: ControlState| cell.is_down() && cell.marks.contains(LaneMarks::LATE);
+    assert!(late(desk.at(5_020, "keys", "KeyJ")));
+    let typed = desk.at(5_110, "keys", "KeyK");
+    assert!(typed.is_down() && !typed.marks.contains(LaneMarks::LATE));
+}
+
+#[test]
 fn a_missing_release_is_inferred_and_marked() {
     let mut desk = Desk::inferring();
     desk.key('h', KeyEventKind::Press, 10);

@@ -1,0 +1,59 @@
+//! A program on a pseudo terminal that answers as plain terminals do, and reads what is
+//! drawn only for as long as it is asked to.
+
+use nix::pty::{Winsize, openpty};
+use std::{
+    fs::File,
+    io::{self, Read, Write},
+    process::{Child, Command},
+    sync::{
+        Arc,
+        atomic::{AtomicBool, Ordering},
+    },
+    thread,
+};
+
+/// The keys of a terminal of 160 by 47, and the program that runs in it.
+pub struct Pty {
+    pub keyboard: File,
+    pub child: Child,
+    is_stalled: Arc<AtomicBool>,
+}
+
+impl Pty {
+    /// Starts a program in one.
+    pub fn start(command: &mut Command) -> io::Result<Self> {
+        let size = Winsize { ws_row: 47, ws_col: 160, ws_xpixel: 0, ws_ypixel: 0 };
+        let pty = openpty(&size, None)?;
+        let child = command
+            .env("TERM", "xterm-256color")
+            .stdin(pty.slave.try_clone()?)
+            .stdout(pty.slave.try_clone()?)
+            .stderr(pty.slave)
+            .spawn()?;
+        let mut keyboard = File::from(pty.master);
+        let mut screen = keyboard.try_clone()?;
+        let is_stalled = Arc::new(AtomicBool::new(false));
+        let stalls = Arc::clone(&is_stalled);
+        thread::spawn(move || {
+            let mut bytes = [0; 1 << 16];
+            while !stalls.load(Ordering::Relaxed) && screen.read(&mut bytes).is_ok_and(|n| n > 0) {}
+        });
+        // What a terminal without releases answers when it is asked what it can do.
+        keyboard.write_all(b"\x1b[?62c")?;
+        Ok(Pty { keyboard, child, is_stalled })
+    }
+
+    /// From now on nobody reads what is drawn.
+    #[allow(dead_code, reason = "not every program that includes this stalls")]
+    pub fn stall(&self) {
+        self.is_stalled.store(true, Ordering::Relaxed);
+    }
+}
+
+impl Drop for Pty {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
