@@ -30,6 +30,7 @@ pub mod lint;
 pub mod loops;
 pub mod measure;
 pub mod motion;
+mod order;
 pub mod phase;
 mod recording;
 pub mod score;

@@ -4,6 +4,7 @@
 
 use crate::history::Segment;
 use crate::label::Label;
+use crate::order::Order;
 use alloc::{sync::Arc, vec::Vec};
 use gtrig_core::{CleanText, Event, MainRules, Nanos, PollRate, Roster};
 
@@ -24,9 +25,22 @@ pub struct Recording {
     pub(crate) waiting: usize,
     /// The instant of the last tick.
     pub(crate) ends_at: Nanos,
-    pub(crate) newest: Vec<Nanos>,
+    pub(crate) order: Order,
     /// By which rate and which rules of use it was run.
     pub(crate) run_by: (PollRate, MainRules),
+}
+
+/// The instant of the tick that has seen everything: the run to `ran_to`, the labels and
+/// the last event.
+pub(crate) fn end_of(
+    rate: PollRate,
+    ran_to: Nanos,
+    labels: &[Label],
+    last: Option<Nanos>,
+) -> Nanos {
+    let labelled = labels.last().map(|label| label.time);
+    let last = labelled.max(last).unwrap_or_default();
+    ran_to.max(rate.time_of(rate.tick_seeing(last)))
 }
 
 impl Recording {
@@ -34,6 +48,13 @@ impl Recording {
     /// as carried over.
     pub fn opening(&self) -> impl Iterator<Item = Event> + '_ {
         self.opening.iter().copied()
+    }
+
+    /// Its end: the instant of the last tick that its run had, or that is needed to see
+    /// all of it.
+    pub fn ends_at(&self) -> Nanos {
+        let last = self.segments.iter().flat_map(|segment| segment.events()).next_back();
+        end_of(self.run_by.0, self.ends_at, &self.labels, last.map(|event| event.time))
     }
 
     /// How many events it has.

@@ -2,7 +2,8 @@
 
 use crate::history::{Capacity, History};
 use crate::label::Label;
-use crate::recording::Recording;
+use crate::order::Order;
+use crate::recording::{Recording, end_of};
 use alloc::vec::Vec;
 use gtrig_core::{
     ControlId, DeviceId, DeviceInfo, Event, GestureVerdict, Machine, Marks, Nanos, Plan, Presence,
@@ -25,8 +26,7 @@ pub struct Session {
     machine: Machine,
     history: History,
     labels: Vec<Label>,
-    /// The time of the newest event of each device.
-    newest: Vec<Nanos>,
+    order: Order,
     /// Whether plan, machine and history have all the devices of the roster.
     is_bound: bool,
 }
@@ -38,8 +38,8 @@ impl Session {
         let plan = Plan::bind(&rig, &roster);
         let machine = Machine::new(&plan, begins);
         let history = History::new(&machine, &plan, capacity);
-        let (labels, newest) = (Vec::new(), Vec::new());
-        Session { roster, rig, plan, machine, history, labels, newest, is_bound: true }
+        let (labels, order) = (Vec::new(), Order::default());
+        Session { roster, rig, plan, machine, history, labels, order, is_bound: true }
     }
 
     /// A device arrived. Its events may follow from `time` on.
@@ -63,36 +63,53 @@ impl Session {
         time: Nanos,
     ) -> Result<DeviceId, RosterError> {
         let device = self.roster.admit(info, &self.rig.slots)?;
-        self.newest.resize(self.roster.devices().len(), Nanos(0));
+        self.order.fit(self.roster.devices().len());
         self.is_bound = false;
-        self.set_presence(device, Presence::Here, time);
+        let time = self.order.coming(time);
+        let time = self.take_in(self.presence_event(device, Presence::Here, time));
+        self.order.came(device, time);
         Ok(device)
     }
 
     /// A device went away. Whatever was held on it is released.
     pub fn unplug(&mut self, device: DeviceId, time: Nanos) {
+        let time = self.order.going(device, time);
+        let time = self.take_in(self.presence_event(device, Presence::Gone, time));
         self.roster.dismiss(device);
-        self.set_presence(device, Presence::Gone, time);
+        self.order.turned_over(time);
     }
 
     /// A device can be heard, or no longer; see [`Presence`].
     pub fn set_presence(&mut self, device: DeviceId, presence: Presence, time: Nanos) {
+        self.report(self.presence_event(device, presence, time));
+    }
+
+    fn presence_event(&self, device: DeviceId, presence: Presence, time: Nanos) -> Event {
         let control = self.roster.device(device).presence();
-        self.report(Event { time, value: presence.value(), control, marks: Marks::empty() });
+        Event { time, value: presence.value(), control, marks: Marks::empty() }
     }
 
     /// Takes in an event. One that is no later than the last tick run can no
     /// longer be seen by its own tick; it is moved to just after that tick
     /// and marked as late, so that a replay sees what this run saw. One that is
-    /// older than another of the same device is marked as disordered.
-    pub fn report(&mut self, mut event: Event) {
-        let device = self.roster.control(event.control).device;
-        let newest = &mut self.newest[usize::from(device.0)];
-        event.marks.set(
-            Marks::DISORDERED,
-            event.marks.contains(Marks::DISORDERED) || event.time < *newest,
-        );
-        *newest = event.time.max(*newest);
+    /// older than another of the same device is marked as disordered. A device
+    /// says nothing before it came, and comes, goes, falls silent and is heard again in
+    /// the order of the reports: what claims otherwise is moved. What is reported of a
+    /// device that has gone is left out.
+    pub fn report(&mut self, event: Event) {
+        if self.roster.device_of(event.control).is_connected() {
+            self.take_in(event);
+        }
+    }
+
+    /// Takes in an event. Returns when it happened.
+    fn take_in(&mut self, mut event: Event) -> Nanos {
+        let control = self.roster.control(event.control);
+        self.order.mark(control.device, &mut event);
+        match control.is_presence {
+            true => self.order.move_presence(control.device, &mut event),
+            false => self.order.move_value(control.device, &mut event),
+        }
         let next = self.machine.next_tick();
         if next > Tick(0) {
             let last = self.plan.rate().time_of(next.before());
@@ -101,7 +118,9 @@ impl Session {
                 event.marks |= Marks::LATE;
             }
         }
+        self.order.taken_in(control.device, event.time, control.is_presence);
         self.history.push(event);
+        event.time
     }
 
     /// Runs every tick up to and including `until`.
@@ -228,6 +247,13 @@ impl Session {
         self.history.seen_from(from).copied()
     }
 
+    /// The end of what ticks have seen, labels included: up to where a recording of it
+    /// goes on, though nothing may happen any more.
+    pub fn ends_at(&self) -> Nanos {
+        let rate = self.plan.rate();
+        end_of(rate, rate.time_of(self.machine.at()), &self.labels, None)
+    }
+
     /// The same history run by another rig: what would have come out. Devices
     /// keep the slots they have. Events that no tick has seen yet are left to
     /// [`Session::follow`].
@@ -240,7 +266,7 @@ impl Session {
         let begins = rig.rate.tick_seeing(recording.begins_at);
         let mut session = Session::new(rig, begins, capacity);
         session.roster = recording.roster.clone();
-        session.newest.clone_from(&recording.newest);
+        session.order.clone_from(&recording.order);
         session.labels.clone_from(&recording.labels);
         session.rebind();
         let is_alike = recording.run_by == (session.rig.rate, session.rig.main.clone());
@@ -272,7 +298,7 @@ impl Session {
     /// followed it, has seen since.
     pub fn follow(&mut self, other: &Session, from: u64) {
         self.roster = other.roster.clone();
-        self.newest.clone_from(&other.newest);
+        self.order.clone_from(&other.order);
         self.labels.clone_from(&other.labels);
         self.rebind();
         for event in other.seen_from(from) {
@@ -315,7 +341,7 @@ impl Session {
             segments,
             waiting: self.history.waiting().len(),
             ends_at: self.plan.rate().time_of(self.machine.at()),
-            newest: self.newest.clone(),
+            order: self.order.clone(),
             run_by: (self.rig.rate, self.rig.main.clone()),
         }
     }

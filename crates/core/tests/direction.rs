@@ -17,7 +17,8 @@ const CORE: &[&str] =
 
 /// The modules of the analysis, from below to above; those of a line know nothing
 /// of each other.
-const ANALYSIS: &[&str] = &["lane", "label", "history", "recording", "session", "audit", "ladder"];
+const ANALYSIS: &[&str] =
+    &["lane", "label", "order", "history", "recording", "session", "audit", "ladder"];
 
 /// A crate's sources.
 struct Sources {

@@ -135,7 +135,10 @@ impl Roster {
     /// When there is no room for its controls; see [`MAX_CONTROLS`].
     pub fn admit(&mut self, info: DeviceInfo, rules: &SlotRules) -> Result<DeviceId, RosterError> {
         let is_it = |d: &Device| {
-            d.left.is_some() && d.info.identity == info.identity && d.info.controls == info.controls
+            d.left.is_some()
+                && d.info.kind == info.kind
+                && d.info.identity == info.identity
+                && d.info.controls == info.controls
         };
         let mut known: Vec<usize> =
             (0..self.devices.len()).filter(|&at| is_it(&self.devices[at])).collect();
@@ -177,7 +180,8 @@ impl Roster {
             (1..=last).contains(&n) && !is_kept && self.is_free(kind, n)
         };
         let own = known.iter().map(|&at| self.devices[at].number);
-        let wishes = pinned.into_iter().chain(own).chain(info.slot);
+        let slot = info.slot.filter(|_| kind.takes_slot());
+        let wishes = pinned.into_iter().chain(own).chain(slot);
         let wished = { wishes }.find(may_have);
         let dealt = || match rules.deal {
             Deal::LastUsed if kind.takes_slot() => {

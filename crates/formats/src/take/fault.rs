@@ -39,8 +39,11 @@ pub enum Fault {
     #[error("`t`, the time in nanoseconds, is missing")]
     NoTime,
     /// A line says no thing, or several at once.
-    #[error("not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard` and `label`")]
+    #[error("not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard`, `label` and `ends`")]
     NotOneSort,
+    /// Something happens after the end.
+    #[error("stands after the line with `ends`, where only labels may stand")]
+    AfterTheEnd,
     /// A value without its control or its number.
     #[error("a value needs `c`, the control, and `v`, a whole number")]
     NoValue,

@@ -74,6 +74,27 @@ pub(super) struct Line<'a> {
     pub(super) heard: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
     pub(super) label: Option<Text<'a>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(super) ends: Option<True>,
+}
+
+/// The value of a key that says what it says by being there.
+#[derive(Clone, Copy, Debug, Deserialize, Serialize)]
+#[serde(try_from = "bool", into = "bool")]
+pub(super) struct True;
+
+impl TryFrom<bool> for True {
+    type Error = &'static str;
+
+    fn try_from(is_so: bool) -> Result<Self, Self::Error> {
+        is_so.then_some(True).ok_or("`ends` is `true`, or is not there")
+    }
+}
+
+impl From<True> for bool {
+    fn from(True: True) -> Self {
+        true
+    }
 }
 
 /// One control of a plugged device.
@@ -185,6 +206,7 @@ impl Line<'_> {
             .into_iter()
             .filter(|key| key.is_some())
             .count()
+            + usize::from(self.ends.is_some())
     }
 
     /// The device that a `plug` line describes.

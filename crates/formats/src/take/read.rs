@@ -136,7 +136,8 @@ impl<R: BufRead> TakeReader<R> {
             session: Session::new(rig, begins, capacity),
             devices: HashMap::new(),
             now: self.header.begins,
-            ends: self.header.begins,
+            until: self.header.begins,
+            has_ended: false,
             early: Vec::new(),
             labels: Vec::new(),
             loaded: Loaded::default(),
@@ -146,7 +147,7 @@ impl<R: BufRead> TakeReader<R> {
         loader.loaded.left_out = loader.early.len() as u64;
         let mut session = loader.session;
         session.add_labels(loader.labels);
-        let last = session.plan().rate().tick_seeing(loader.now.max(loader.ends));
+        let last = session.plan().rate().tick_seeing(loader.until);
         session.run_until(last);
         (session, loader.loaded)
     }
@@ -194,9 +195,12 @@ struct Named {
 struct Loader {
     session: Session,
     devices: HashMap<String, Named>,
+    /// The instant of the last line, labels aside.
     now: Nanos,
-    /// The latest instant that anything is said of.
-    ends: Nanos,
+    /// The latest instant of which anything good is said.
+    until: Nanos,
+    /// Whether the line that ends a take was there.
+    has_ended: bool,
     /// Values of devices that no line has plugged in yet.
     early: Vec<Early>,
     labels: Vec<Label>,
@@ -236,7 +240,7 @@ impl Loader {
                 fault,
             })?;
             if number.is_multiple_of(BATCH) {
-                self.session.run_before(self.now);
+                self.session.run_before(self.until);
             }
         }
     }
@@ -253,8 +257,11 @@ impl Loader {
             // People write about the past; a label may stand anywhere.
             let text = CleanText::new(&text.0);
             self.labels.push(Label { time: Nanos(time), text });
-            self.ends = self.ends.max(Nanos(time));
+            self.until = self.until.max(Nanos(time));
             return Ok(());
+        }
+        if self.has_ended {
+            return Err(Fault::AfterTheEnd);
         }
         let mut marks = Marks::empty();
         if Nanos(time) < self.now {
@@ -263,19 +270,27 @@ impl Loader {
             self.loaded.first_backwards.get_or_insert(number);
         }
         self.now = self.now.max(Nanos(time));
-        match line {
-            Line { on: Some(device), c: Some(code), v: Some(value), .. } => {
-                if let Some(text) = &line.mark {
-                    marks |= self::marks(&text.0)?;
-                }
-                let is_early = !self.devices.contains_key(device.0.as_ref());
-                if is_early && self.early.len() < MAX_EARLY {
-                    let (device, code, value) = (device.0.to_string(), code.0.to_string(), *value);
-                    self.early.push(Early { line: number, device, code, value, marks });
-                    return Ok(());
-                }
-                self.value(&device.0, &code.0, *value, marks)
+        if let Line { on: Some(device), c: Some(code), v: Some(value), mark, .. } = line {
+            if let Some(text) = mark {
+                marks |= self::marks(&text.0)?;
             }
+            let is_early = !self.devices.contains_key(device.0.as_ref());
+            if is_early && self.early.len() < MAX_EARLY {
+                let (device, code, value) = (device.0.to_string(), code.0.to_string(), *value);
+                self.early.push(Early { line: number, device, code, value, marks });
+                return Ok(());
+            }
+            self.value(&device.0, &code.0, *value, marks)?;
+        } else {
+            self.take_in_other(line, marks)?;
+        }
+        self.until = self.until.max(self.now);
+        Ok(())
+    }
+
+    /// Takes in what is neither a value nor a label.
+    fn take_in_other(&mut self, line: &Line, marks: Marks) -> Result<(), Fault> {
+        match line {
             Line { plug: Some(id), .. } => {
                 self.plug(&id.0, line)?;
                 self.take_in_early(&id.0)
@@ -297,6 +312,10 @@ impl Loader {
                 Ok(())
             }
             Line { heard: Some(id), .. } => self.presence(&id.0, Presence::Here),
+            Line { ends: Some(_), .. } => {
+                self.has_ended = true;
+                Ok(())
+            }
             _ => Err(Fault::NoValue),
         }
     }

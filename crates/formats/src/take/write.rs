@@ -2,7 +2,7 @@
 
 use super::{
     VERSION,
-    line::{ControlEntry, HeaderLine, Line, Text, marks_text},
+    line::{ControlEntry, HeaderLine, Line, Text, True, marks_text},
 };
 use gtrig_analysis::{Label, Recording};
 use gtrig_core::{Device, DeviceId, Event, Keyword, Nanos, Presence, Roster};
@@ -26,7 +26,8 @@ pub fn write(recording: &Recording, title: Option<&str>, out: &mut impl Write) -
         }
         writer.event(&recording.roster, event)?;
     }
-    labels.try_for_each(|label| writer.label(label))
+    labels.try_for_each(|label| writer.label(label))?;
+    writer.end(recording.ends_at())
 }
 
 /// Writes a take line by line, for as long as there is something to write.
@@ -119,6 +120,15 @@ impl<W: Write> TakeWriter<W> {
         let text = Text(Cow::Borrowed(label.text.as_str()));
         let line = Line { t: Some(label.time.0), label: Some(text), ..Line::default() };
         write_line(&mut self.out, &line)
+    }
+
+    /// Writes the end: up to where the recording went on, though nothing happened any
+    /// more.
+    ///
+    /// # Errors
+    /// Those of the output.
+    pub fn end(&mut self, time: Nanos) -> io::Result<()> {
+        write_line(&mut self.out, &Line { t: Some(time.0), ends: Some(True), ..Line::default() })
     }
 }
 
