@@ -19,7 +19,7 @@ pub use timeline::{Excerpt, timeline};
 pub use touch::{TouchSheet, touch};
 
 use anyhow::{Context, bail};
-use gtrig_formats::save_atomically;
+use gtrig_formats::{Over, save_atomically};
 use std::{io::Write, path::Path, sync::Arc};
 use svg2pdf::usvg::{self, fontdb};
 
@@ -43,7 +43,7 @@ pub fn save(svg: &str, path: &Path) -> anyhow::Result<()> {
         Some("pdf") => pdf(svg)?,
         _ => bail!("{}: a figure ends in .svg or .pdf", path.display()),
     };
-    save_atomically(path, |out| out.write_all(&bytes))
+    save_atomically(path, Over::Anything, |out| out.write_all(&bytes))
         .with_context(|| format!("cannot write the figure {}", path.display()))
 }
 

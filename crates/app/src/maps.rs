@@ -2,9 +2,10 @@
 
 use anyhow::{Context, bail};
 use gtrig_core::{DeviceInfo, DeviceMap, DeviceMatch, HardwareIds, MappedControl, MappedFrom, RAW};
-use gtrig_formats::map;
+use gtrig_formats::{Over, map, save_atomically};
 use std::{
-    env, fs, io,
+    env, fs,
+    io::{self, Write},
     path::{Path, PathBuf},
 };
 
@@ -108,16 +109,21 @@ pub fn read_if_map(path: &Path) -> anyhow::Result<Option<MapFile>> {
 /// # Errors
 /// When there is such a file, or it cannot be written.
 pub fn write(path: &Path, map: &DeviceMap) -> io::Result<()> {
-    if path.exists() {
-        let words = format!("{} is there already: name another with --output", path.display());
-        return Err(io::Error::new(io::ErrorKind::AlreadyExists, words));
-    }
+    save(path, Over::Nothing, map).map_err(|error| match error.kind() {
+        io::ErrorKind::AlreadyExists => {
+            let words = format!("{} is there already: name another with --output", path.display());
+            io::Error::new(io::ErrorKind::AlreadyExists, words)
+        }
+        _ => error,
+    })
+}
+
+/// Writes a map, and makes its folder where there is none.
+fn save(path: &Path, over: Over, map: &DeviceMap) -> io::Result<()> {
     if let Some(folder) = path.parent() {
         fs::create_dir_all(folder)?;
     }
-    gtrig_formats::save_atomically(path, |out| {
-        io::Write::write_all(out, map::write(map).as_bytes())
-    })
+    save_atomically(path, over, |out| out.write_all(map::write(map).as_bytes()))
 }
 
 /// Names some bits of the reports of a device, in the person's folder: in the map that
@@ -137,8 +143,8 @@ fn name_bits_in(
     let ids = HardwareIds::of(&device.identity)
         .with_context(|| format!("{} has no numbers by which a map knows it", device.name))?;
     let of_device = Maps::of_folder(&[], Some(folder))?;
-    let (path, mut map) = match of_device.of(device) {
-        Some(file) => (file.path.clone(), file.map.clone()),
+    let (path, mut map, over) = match of_device.of(device) {
+        Some(file) => (file.path.clone(), file.map.clone(), Over::Anything),
         None => {
             let device_match = DeviceMatch {
                 vendor: ids.vendor,
@@ -155,24 +161,13 @@ fn name_bits_in(
                 left_out: Vec::new(),
             };
             let path = folder.join(file_name(&map, device));
-            anyhow::ensure!(
-                !path.exists(),
-                "{} is there already, and is for another device",
-                path.display()
-            );
-            (path, map)
+            (path, map, Over::Nothing)
         }
     };
     map.controls.retain(|control| control.code != code);
     let from = MappedFrom::Control { code: field.to_owned(), kind: None };
     map.controls.push(MappedControl { code: code.to_owned(), from });
-    if let Some(folder) = path.parent() {
-        fs::create_dir_all(folder)?;
-    }
-    gtrig_formats::save_atomically(&path, |out| {
-        io::Write::write_all(out, map::write(&map).as_bytes())
-    })
-    .with_context(|| format!("cannot write {}", path.display()))?;
+    save(&path, over, &map).with_context(|| format!("cannot write {}", path.display()))?;
     Ok(path)
 }
 

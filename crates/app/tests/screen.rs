@@ -286,6 +286,8 @@ fn what_was_typed_while_the_program_stood_still_is_late_and_nothing_stays_held()
     pty.keyboard.write_all(b"h").unwrap();
     wait_for_file(&path, |text| text.contains("\"c\":\"KeyH\",\"v\":1}"));
     signal("STOP", pty.child.id());
+    let state = format!("/proc/{}/stat", pty.child.id());
+    wait_for_file(Path::new(&state), |text| text.contains(") T "));
     pty.keyboard.write_all(b"j").unwrap();
     // The hole itself.
     thread::sleep(Duration::from_millis(1_500));

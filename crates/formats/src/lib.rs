@@ -37,6 +37,6 @@ pub mod take;
 pub mod ticks;
 pub mod words;
 
-pub use atomic::save_atomically;
+pub use atomic::{Over, save_atomically};
 pub use document::problem::{MAX_LISTED as MAX_LISTED_MISTAKES, Mistakes, Problem};
 pub use report::{Report, Rows, Table};

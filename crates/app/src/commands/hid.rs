@@ -6,7 +6,7 @@ use anyhow::{Context, bail};
 use clap::Args;
 use gtrig_analysis::Session;
 use gtrig_core::{Nanos, Tick};
-use gtrig_formats::take;
+use gtrig_formats::{Over, save_atomically, take};
 use gtrig_sources::{HexLog, Source};
 use std::{
     fs,
@@ -57,9 +57,8 @@ impl Hid {
                 take::write(&recording, None, &mut out)?;
                 out.flush()?;
             }
-            Some(path) if path.exists() => bail!("{} is there already", path.display()),
             Some(path) => {
-                gtrig_formats::save_atomically(path, |out| take::write(&recording, None, out))
+                save_atomically(path, Over::Nothing, |out| take::write(&recording, None, out))
                     .with_context(|| format!("cannot write {}", path.display()))?;
             }
         }

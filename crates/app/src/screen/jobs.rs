@@ -16,7 +16,7 @@ use gtrig_analysis::{
     motion::MotionRule,
 };
 use gtrig_core::{Axes, Event, Nanos, Rig, Tick};
-use gtrig_formats::{measure::MeasureReport, save_atomically, take};
+use gtrig_formats::{Over, measure::MeasureReport, save_atomically, take};
 use notify_debouncer_mini::{
     DebounceEventResult, DebouncedEvent, Debouncer, new_debouncer,
     notify::{self, RecommendedWatcher, RecursiveMode},
@@ -211,7 +211,9 @@ impl Jobs {
     pub(crate) fn save(&mut self, path: PathBuf, recording: Recording, title: Option<String>) {
         self.writing += 1;
         self.spawn(move || {
-            let result = save_atomically(&path, |out| take::write(&recording, title.as_deref(), out));
+            let result = save_atomically(&path, Over::Nothing, |out| {
+                take::write(&recording, title.as_deref(), out)
+            });
             let result = result.map_err(|error| {
                 anyhow::anyhow!("could not save {}: {error}. Nothing is lost: the history is still here; choose another place", path.display())
             });

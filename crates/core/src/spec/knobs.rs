@@ -118,8 +118,9 @@ impl Rig {
         let mut rig = self.clone();
         let Some(of) = rig.zones.get_mut(zone.index()) else { return rig };
         let step = if of.space == Space::Panel { &tunable::RECT } else { &tunable::RECT_UNITS };
-        let step = step.step as f32;
-        let on_grid = |n: f32| libm::roundf(n / step) * step;
+        let steps = 1.0 / step.step;
+        // By whole numbers, so that the result is one that a person would write.
+        let on_grid = |n: f32| (libm::round(f64::from(n) * steps) / steps) as f32;
         of.outline = match outline {
             Outline::Rect { at, size } => {
                 Outline::Rect { at: at.map(on_grid), size: size.map(on_grid) }
@@ -270,22 +271,42 @@ fn again(
     }
 }
 
-/// When a step comes after the one before it.
+/// When a step comes after the one before it. What a rig states stays stated: it is not
+/// held at nothing, which would be as if it were not there.
 fn came(visitor: &mut Visitor, place: &[Selector], step: &mut ComboStep) {
-    if step.after.amount() > 0 {
-        let most = step.within.amount();
-        span(visitor, place, (&tunable::AFTER, &tunable::AFTER_TICKS), &mut step.after);
-        if core::mem::discriminant(&step.after) == core::mem::discriminant(&step.within) {
-            step.after = step.after.with(step.after.amount().min(most));
+    let ComboStep { after, buffer, within, .. } = step;
+    let [has_after, has_buffer] = [&*after, &*buffer].map(|time| time.amount() > 0);
+    let latest = *within;
+    if has_after {
+        span(visitor, place, (&tunable::AFTER, &tunable::AFTER_TICKS), after);
+    }
+    if has_buffer {
+        span(visitor, place, (&tunable::BUFFERED, &tunable::BUFFERED), buffer);
+    }
+    span(visitor, place, (&tunable::WITHIN, &tunable::WITHIN_TICKS), within);
+    if has_after {
+        *after = something(*after);
+        let is_alike = core::mem::discriminant(after) == core::mem::discriminant(within);
+        match is_alike && after.amount() > within.amount() {
+            // The number that was changed is held.
+            true if *within == latest => *after = after.with(within.amount()),
+            true => *within = within.with(after.amount()),
+            false => {}
         }
-        step.buffer = step.buffer.with(step.buffer.amount().min(step.after.amount()));
     }
-    if step.buffer.amount() > 0 {
-        let most = step.after.amount();
-        span(visitor, place, (&tunable::BUFFERED, &tunable::BUFFERED), &mut step.buffer);
-        step.buffer = step.buffer.with(step.buffer.amount().min(most));
+    if has_buffer {
+        *buffer = something(*buffer);
+        *buffer = buffer.with(buffer.amount().min(after.amount()));
     }
-    span(visitor, place, (&tunable::WITHIN, &tunable::WITHIN_TICKS), &mut step.within);
+}
+
+/// A time that is not nothing: a millisecond or a tick at least.
+fn something(time: TimeSpan) -> TimeSpan {
+    match time {
+        TimeSpan::Time(0) => TimeSpan::millis(1),
+        TimeSpan::Ticks(0) => TimeSpan::Ticks(1),
+        some => some,
+    }
 }
 
 /// A time in milliseconds or ticks.
@@ -337,13 +358,19 @@ fn number(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, 
 
 /// A number whose place is not the name of its tunable.
 fn named(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, number: &mut f32) {
-    // As a person would write it: 0.12, not 0.11999999731779099.
-    let shown = libm::round(f64::from(*number) * 1e6) / 1e6;
+    let shown = shortest(*number);
     let mut value = shown;
     visitor(place, tunable, &mut value);
     if value != shown {
         *number = value as f32;
     }
+}
+
+/// The number with the fewest digits that means this one, as a person would write it: 0.12,
+/// not 0.11999999731779099.
+fn shortest(number: f32) -> f64 {
+    // What is printed of a number can be read.
+    format!("{number}").parse().unwrap_or(f64::from(number))
 }
 
 fn two(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, both: &mut [f32; 2]) {
@@ -353,12 +380,21 @@ fn two(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, bot
 }
 
 /// Where a zone is, which a finger can still meet: it has some size, and in
-/// shares it begins on the panel. The corners of a polygon are no single numbers.
+/// shares it begins on the panel.
 fn outline(visitor: &mut Visitor, place: &[Selector], space: Space, outline: &mut Outline) {
-    let (rect, circle) = match space {
-        Space::Panel => (&tunable::RECT, &tunable::CIRCLE),
-        _ => (&tunable::RECT_UNITS, &tunable::CIRCLE_UNITS),
+    let (rect, circle, polygon) = match space {
+        Space::Panel => (&tunable::RECT, &tunable::CIRCLE, &tunable::POLYGON),
+        _ => (&tunable::RECT_UNITS, &tunable::CIRCLE_UNITS, &tunable::POLYGON_UNITS),
     };
+    if let Outline::Polygon(corners) = outline {
+        for (corner, [x, y]) in corners.iter_mut().enumerate() {
+            for (n, number) in [x, y].into_iter().enumerate() {
+                let at = [key(polygon.name), Selector::At(corner), Selector::At(n)];
+                named(visitor, &joined(place, at), polygon, number);
+            }
+        }
+        return;
+    }
     let mut parts = |tunable: &'static Tunable, numbers: &mut [&mut f32]| {
         for (n, number) in numbers.iter_mut().enumerate() {
             named(visitor, &joined(place, [key(tunable.name), Selector::At(n)]), tunable, number);

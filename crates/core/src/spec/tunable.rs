@@ -51,10 +51,10 @@ impl Tunable {
         Tunable {
             name,
             unit,
-            min: min * by,
-            max: max * by,
-            step: step * by,
-            default: default * by,
+            min: written(min * by),
+            max: written(max * by),
+            step: written(step * by),
+            default: written(default * by),
             meaning,
         }
     }
@@ -65,8 +65,14 @@ impl Tunable {
     }
 }
 
+/// A positive number as a person writes it: without what multiplying did to its last digits.
+const fn written(number: f64) -> f64 {
+    const DECIMALS: f64 = 1e9;
+    (number * DECIMALS + 0.5) as u64 as f64 / DECIMALS
+}
+
 /// All of them, in the order documents list them.
-pub const ALL: [&Tunable; 66] = [
+pub const ALL: [&Tunable; 68] = [
     &POLL_HZ,
     &DEAD_ZONE,
     &PRESS_AT,
@@ -94,8 +100,10 @@ pub const ALL: [&Tunable; 66] = [
     &CALIBRATE_Y,
     &RECT,
     &CIRCLE,
+    &POLYGON,
     &RECT_UNITS,
     &CIRCLE_UNITS,
+    &POLYGON_UNITS,
     &CAMERA,
     &ZOOM,
     &LIFT_MS,

@@ -104,6 +104,10 @@ fn set_value(value: &mut Value, steps: &[Selector], number: f64) -> Option<()> {
                 array.push_formatted(plain(number).decorated(" ", ""));
                 Some(())
             }
+            // The one text of a list may have several steps of a combo.
+            Value::Array(array) if array.len() == 1 && array.get(0).is_some_and(Value::is_str) => {
+                set_value(array.get_mut(0)?, steps, number)
+            }
             Value::Array(array) => set_value(array.get_mut(*at)?, rest, number),
             // Several steps of a combo may stand in one text.
             single if single.is_str() && !rest.is_empty() => {
@@ -113,6 +117,17 @@ fn set_value(value: &mut Value, steps: &[Selector], number: f64) -> Option<()> {
                 let part = parts.get_mut(*at)?;
                 *part = set_time(part, word, number)?;
                 replace_text(single, &parts.join(","));
+                Some(())
+            }
+            // A single number stands for both of a pair.
+            single if rest.is_empty() && (single.is_float() || single.is_integer()) => {
+                let mut half = single.clone();
+                half.decor_mut().clear();
+                let mut pair = Array::from_iter([half.clone(), half]);
+                replace(pair.get_mut(*at)?, number);
+                let decor = single.decor().clone();
+                *single = Value::Array(pair);
+                *single.decor_mut() = decor;
                 Some(())
             }
             // A single value is its own list.
@@ -140,17 +155,21 @@ fn set_value(value: &mut Value, steps: &[Selector], number: f64) -> Option<()> {
     }
 }
 
-/// Sets the number after a word in a text, or adds both; of a time that stands
-/// alone its number.
+/// Sets the time after a word in a text, in the unit that stands there, or adds both; of
+/// a time that stands alone its number. Numbers are in ms or ticks.
 fn set_time(text: &str, word: &str, number: f64) -> Option<String> {
     let mut words = text.split_whitespace();
     let found = match words.find(|other| *other == word) {
         Some(_) => words.next(),
-        None if word == gtrig_core::tunable::ALL_WITHIN.name => text.split_whitespace().next(),
+        None if word == gtrig_core::tunable::ALL_WITHIN.name => {
+            words = text.split_whitespace();
+            words.next()
+        }
         None => return Some(format!("{} {word} {number} ms", text.trim_end())),
     };
     let found = found?;
     let at = found.as_ptr() as usize - text.as_ptr() as usize;
+    let number = if words.next() == Some("s") { number / 1000.0 } else { number };
     Some(format!("{}{number}{}", &text[..at], &text[at + found.len()..]))
 }
 
@@ -187,6 +206,9 @@ fn plain(number: f64) -> Value {
         false => Value::Float(Formatted::new(number)),
     }
 }
+
+#[cfg(test)]
+mod generated;
 
 #[cfg(test)]
 mod tests {

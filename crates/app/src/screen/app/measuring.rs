@@ -90,6 +90,7 @@ impl App {
             }
             (_, true) => self.tell("the rig says so already".to_owned(), false),
             (_, false) => {
+                let Some(next) = self.as_written(next) else { return };
                 self.tuning.redo.clear();
                 self.turn_to(next, |tuning| &mut tuning.undo);
                 let how = if is_known { "calibrated and set" } else { "set" };

@@ -134,9 +134,7 @@ impl App {
             None => zone.outline.stretched_to([x, y], 0.0),
         };
         let next = rig.with_zone(grip.zone, &outline);
-        if next == *rig {
-            return;
-        }
+        let Some(next) = self.as_written(next) else { return };
         match grip.has_moved {
             false => self.tune(next),
             true => self.tune_to(next),

@@ -17,10 +17,10 @@ use gtrig_analysis::{
 use gtrig_core::{
     ActionId, Axes, BoundInput, ControlId, Keyword, Knob, Nanos, Place, Rig, places_of,
 };
-use gtrig_formats::{rig, save_atomically};
+use gtrig_formats::{Over, rig, save_atomically};
 use std::{
     collections::BTreeMap,
-    io::Write,
+    io::{self, Write},
     path::{Path, PathBuf},
 };
 
@@ -223,8 +223,26 @@ impl App {
 
     fn set_knob(&mut self, knob: &Knob, value: f64) {
         let next = self.wanted_rig().with(&knob.place, value);
-        if next != *self.wanted_rig() {
+        if let Some(next) = self.as_written(next) {
             self.tune(next);
+        }
+    }
+
+    /// The rig that its file says once the numbers of `rig` are written there, if it is
+    /// another than now: so a nudge does what is read back, also to a combo that does the
+    /// one whose number it is. Says why the file cannot have them.
+    pub(super) fn as_written(&mut self, rig: Rig) -> Option<Rig> {
+        let read = match &self.tuning.source {
+            None => Ok(rig),
+            Some(source) => rig::update_numbers(&source.text, &rig)
+                .and_then(|text| Ok(rig::parse("the rig", &text)?)),
+        };
+        match read {
+            Ok(rig) => Some(rig).filter(|rig| rig != self.wanted_rig()),
+            Err(error) => {
+                self.tell(format!("the rig cannot have that: {}", first_mistake(&error)), true);
+                None
+            }
         }
     }
 
@@ -371,15 +389,18 @@ impl App {
     /// Writes what was tuned, and nothing else, into the text the rig came from.
     pub(super) fn write_rig_to(&mut self, path: &Path) {
         let Some(source) = &self.tuning.source else { return };
-        let (is_new, hz) = (source.path.as_deref() != Some(path), source.hz);
-        if is_new && path.exists() {
-            let text = format!("{} exists already: choose another name", path.display());
-            self.tell(text, true);
-            return;
-        }
+        let is_new = source.path.as_deref() != Some(path);
+        let over = if is_new { Over::Nothing } else { Over::Same(source.text.as_bytes()) };
+        let hz = source.hz;
         match self.tuned_text(&source.text) {
-            Err(why) => self.tell(format!("the rig was not written: {why}"), true),
-            Ok(text) => match save_atomically(path, |out| out.write_all(text.as_bytes())) {
+            Err(why) => {
+                self.tell(format!("the rig was not written: {}", first_mistake(&why)), true);
+            }
+            Ok(text) => match save_atomically(path, over, |out| out.write_all(text.as_bytes())) {
+                Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+                    let text = format!("{} exists already: choose another name", path.display());
+                    self.tell(text, true);
+                }
                 Err(error) => {
                     self.tell(format!("cannot write {}: {error}", path.display()), true);
                 }
@@ -450,6 +471,16 @@ impl App {
                 self.tell(text, true);
             }
         }
+    }
+}
+
+/// The first mistake of a rig that cannot be, in a line.
+fn first_mistake(error: &rig::EditError) -> String {
+    match error {
+        rig::EditError::NoRig(mistakes) => {
+            mistakes.problems.first().map(ToString::to_string).unwrap_or_default()
+        }
+        error => error.to_string(),
     }
 }
 

@@ -38,6 +38,24 @@ pub const CIRCLE_UNITS: Tunable = Tunable::new(
     "The same of a zone measured in mm, px, view or world.",
 );
 
+/// A corner of a polygon on a touch surface.
+pub const POLYGON: Tunable = Tunable::new(
+    "polygon",
+    "of the surface",
+    (0.0, 1.0),
+    (0.01, 0.5),
+    "The corners of a zone, x and y of each.",
+);
+
+/// `polygon`, in units that are no shares.
+pub const POLYGON_UNITS: Tunable = Tunable::new(
+    "polygon",
+    "units",
+    (-100_000.0, 100_000.0),
+    (1.0, 100.0),
+    "The same of a zone measured in mm, px, view or world.",
+);
+
 /// `camera`.
 pub const CAMERA: Tunable = Tunable::new(
     "camera",
