@@ -22,9 +22,14 @@ mod simulate;
 pub use shared::cab_session;
 
 use clap::{Parser, Subcommand};
+use gtrig_core::harmless;
 use live::Live;
 use shared::{Status, complain};
-use std::{ffi::OsString, process::ExitCode};
+use std::{
+    ffi::OsString,
+    io::{self, Write},
+    process::ExitCode,
+};
 
 /// Watch raw input become presses, shaped sticks and actions, tick by tick.
 ///
@@ -133,7 +138,10 @@ fn tied(args: impl Iterator<Item = OsString>) -> Vec<OsString> {
 /// Runs the program.
 pub fn main() -> ExitCode {
     // clap itself exits with 2 on misuse.
-    let command = Cli::parse_from(tied(std::env::args_os())).command;
+    let command = match Cli::try_parse_from(tied(std::env::args_os())) {
+        Ok(cli) => cli.command,
+        Err(error) => return misused(&error),
+    };
     let command = command.unwrap_or_else(|| Command::Live(Live::default()));
     match command.run() {
         Ok(Status::Fine) => ExitCode::SUCCESS,
@@ -147,11 +155,23 @@ pub fn main() -> ExitCode {
     }
 }
 
+/// Says what is wrong with the arguments, or prints the help that they ask for, and
+/// exits as is usual. What was typed is in it.
+fn misused(error: &clap::Error) -> ExitCode {
+    let text = error.render().to_string();
+    if harmless(&text) == text {
+        // In colour, where the terminal has some.
+        error.exit();
+    }
+    let _ = write!(io::stderr(), "{}", harmless(&text));
+    ExitCode::from(error.exit_code() as u8)
+}
+
 /// The reader of our output closed the pipe: it has seen enough, and that is no
 /// failure.
 fn is_closed_pipe(error: &anyhow::Error) -> bool {
-    let io = error.downcast_ref::<std::io::Error>();
-    io.is_some_and(|e| e.kind() == std::io::ErrorKind::BrokenPipe)
+    let io = error.downcast_ref::<io::Error>();
+    io.is_some_and(|e| e.kind() == io::ErrorKind::BrokenPipe)
 }
 
 #[cfg(test)]

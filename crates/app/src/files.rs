@@ -5,13 +5,13 @@ use anyhow::{Context, bail};
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{PollRate, Rig};
 use gtrig_formats::{
-    Mistakes, rig,
+    rig,
     take::{Loaded, TakeReader},
 };
 use gtrig_sources::Story;
 use std::{
     fs::File,
-    io::{BufRead, BufReader},
+    io::{BufRead, BufReader, Read},
     path::{Path, PathBuf},
 };
 
@@ -30,20 +30,33 @@ pub const UNLIMITED: Capacity = Capacity { events: usize::MAX, changes: usize::M
 pub fn rig(path: Option<&Path>, hz: Option<f64>) -> anyhow::Result<Rig> {
     let mut rig = match path {
         None => rig::parse(KESTREL_QUAY.0, KESTREL_QUAY.1)?,
-        Some(path) => {
-            let bytes = std::fs::read(path).with_context(|| {
-                format!("cannot read the rig {}; is the path right?", path.display())
-            })?;
-            let Ok(text) = String::from_utf8(bytes) else {
-                bail!("the rig {} is not UTF-8 text; a rig is a TOML file", path.display());
-            };
-            rig::parse(&path.display().to_string(), &text)?
-        }
+        Some(path) => rig::parse(&path.display().to_string(), &rig_text(path)?)?,
     };
     if let Some(hz) = hz {
         rig.rate = rate(hz)?;
     }
     Ok(rig)
+}
+
+/// A larger file is no rig.
+const MAX_RIG_BYTES: u64 = 4 << 20;
+
+/// Reads the text of a rig.
+///
+/// # Errors
+/// When the file cannot be read, with what to do; when it is no text, or too large.
+pub fn rig_text(path: &Path) -> anyhow::Result<String> {
+    let mut bytes = Vec::new();
+    let read =
+        File::open(path).and_then(|file| file.take(MAX_RIG_BYTES + 1).read_to_end(&mut bytes));
+    read.with_context(|| format!("cannot read the rig {}; is the path right?", path.display()))?;
+    if bytes.len() as u64 > MAX_RIG_BYTES {
+        bail!("the rig {} is larger than 4 MiB; is it a rig at all?", path.display());
+    }
+    match String::from_utf8(bytes) {
+        Ok(text) => Ok(text),
+        Err(_) => bail!("the rig {} is not UTF-8 text; a rig is a TOML file", path.display()),
+    }
 }
 
 /// Where a rig came from, so that it can be written back and followed.
@@ -65,22 +78,15 @@ impl RigSource {
     pub fn of(path: Option<&Path>, hz: Option<f64>) -> anyhow::Result<Self> {
         let text = match path {
             None => KESTREL_QUAY.1.to_owned(),
-            Some(path) => std::fs::read_to_string(path)
-                .with_context(|| format!("cannot read the rig {}", path.display()))?,
+            Some(path) => rig_text(path)?,
         };
         Ok(RigSource { path: path.map(Path::to_owned), text, hz })
     }
 
-    /// The rig that the file means when it says `text`.
-    ///
-    /// # Errors
-    /// When the text has mistakes.
-    pub fn rig_of(&self, text: &str) -> Result<Rig, Mistakes> {
-        let name =
-            self.path.as_ref().map_or(KESTREL_QUAY.0.into(), |path| path.display().to_string());
-        let mut rig = rig::parse(&name, text)?;
-        rig.rate = self.hz.and_then(PollRate::from_hz).unwrap_or(rig.rate);
-        Ok(rig)
+    /// A rig that its file says, at the rate that is used instead of the file's.
+    pub fn at_its_rate(&self, rig: Rig) -> Rig {
+        let rate = self.hz.and_then(PollRate::from_hz).unwrap_or(rig.rate);
+        Rig { rate, ..rig }
     }
 }
 

@@ -8,5 +8,6 @@ pub mod figure;
 pub mod files;
 mod loops;
 pub mod maps;
+pub mod out;
 pub mod recorder;
 pub mod screen;

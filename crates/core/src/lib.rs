@@ -85,7 +85,8 @@ mod touch;
 pub use base::{
     ActionId, ActionState, CleanText, ComboId, ContactId, ControlId, DeviceId, GestureId, Id,
     InputId, Keyword, LAST_TIME, ModeId, ModeSet, Moment, Nanos, PollRate, ShapeId, SignId,
-    SignalId, Tick, ZoneId, ZoneSet, clamp_to_circle, from_polar, length, polar,
+    SignalId, Tick, ZoneId, ZoneSet, clamp_to_circle, from_polar, harmless, length, polar,
+    showable,
 };
 pub use combo::{
     ComboNews, ComboOutcome, ComboState, HandPress, KEPT_MOMENTS, SignalChange, SignalEdge,

@@ -39,4 +39,4 @@ pub mod words;
 
 pub use atomic::{Over, save_atomically};
 pub use document::problem::{MAX_LISTED as MAX_LISTED_MISTAKES, Mistakes, Problem};
-pub use report::{Report, Rows, Table};
+pub use report::{Report, Rows, Table, json_line};

@@ -3,8 +3,12 @@
 //! The same thing has the same name in every report, as a key of JSON and as a
 //! column of CSV; `docs/reports.md` lists them, and a test compares.
 
+use gtrig_core::showable;
 use serde::Serialize;
-use std::io::{self, Write};
+use std::{
+    borrow::Cow,
+    io::{self, Write},
+};
 
 /// A finding that can be printed.
 pub trait Report {
@@ -76,8 +80,8 @@ pub(crate) struct RowWriter<'a, W: Write> {
 
 impl<W: Write> RowWriter<'_, W> {
     pub(crate) fn row<C: AsRef<str>>(&mut self, cells: &[C]) -> io::Result<()> {
-        let cells = cells.iter().map(AsRef::as_ref);
-        Ok(self.csv.write_record(self.take.into_iter().chain(cells))?)
+        let cells = self.take.into_iter().chain(cells.iter().map(AsRef::as_ref));
+        Ok(self.csv.write_record(cells.map(no_formula).collect::<Vec<_>>().iter().map(|c| &**c))?)
     }
 
     pub(crate) fn finish(mut self) -> io::Result<()> {
@@ -85,10 +89,56 @@ impl<W: Write> RowWriter<'_, W> {
     }
 }
 
+/// Writes JSON in which what may not be shown stands as escapes.
+///
+/// # Errors
+/// Those of `out`.
+pub(crate) fn json(value: &(impl Serialize + ?Sized), out: impl Write) -> io::Result<()> {
+    Ok(value.serialize(&mut serde_json::Serializer::with_formatter(out, Escaping))?)
+}
+
+/// Compact JSON whose strings hold nothing that may not be shown.
+struct Escaping;
+
+impl serde_json::ser::Formatter for Escaping {
+    fn write_string_fragment<W: ?Sized + Write>(
+        &mut self,
+        out: &mut W,
+        fragment: &str,
+    ) -> io::Result<()> {
+        if fragment.bytes().all(|byte| (b' '..=b'~').contains(&byte)) {
+            return out.write_all(fragment.as_bytes());
+        }
+        for (c, may_be_shown) in showable(fragment) {
+            if may_be_shown {
+                write!(out, "{c}")?;
+                continue;
+            }
+            for unit in c.encode_utf16(&mut [0; 2]) {
+                write!(out, "\\u{unit:04x}")?;
+            }
+        }
+        Ok(())
+    }
+}
+
 /// A JSON object and a line feed.
-pub(crate) fn json_line(value: &impl Serialize, out: &mut dyn Write) -> io::Result<()> {
-    serde_json::to_writer(&mut *out, value)?;
+///
+/// # Errors
+/// Those of `out`.
+pub fn json_line(value: &impl Serialize, out: &mut dyn Write) -> io::Result<()> {
+    json(value, &mut *out)?;
     out.write_all(b"\n")
+}
+
+/// A cell that a spreadsheet does not take for a formula: text that begins like one has an
+/// apostrophe before it.
+fn no_formula(cell: &str) -> Cow<'_, str> {
+    let begins_like_one = cell.starts_with(['=', '+', '-', '@', '\t', '\r']);
+    match begins_like_one && cell.parse::<f64>().is_err() {
+        true => Cow::Owned(format!("'{cell}")),
+        false => Cow::Borrowed(cell),
+    }
 }
 
 /// A cell of what may not be known.
@@ -110,6 +160,28 @@ pub(crate) fn rows_of<T>(
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn no_cell_is_a_formula() {
+        let row = ["-1.5", "+2", "=SUM(A1)", "@x", "-12 ms", "\t=1", "plain", ""];
+        let mut out = Vec::new();
+        let mut rows =
+            Rows { take: Some("=take"), has_titles: false }.writer(&[], &mut out).unwrap();
+        rows.row(&row).unwrap();
+        rows.finish().unwrap();
+        let text = String::from_utf8(out).unwrap();
+        assert_eq!(text, "'=take,-1.5,+2,'=SUM(A1),'@x,'-12 ms,'\t=1,plain,\n");
+    }
+
+    #[test]
+    fn json_escapes_what_may_not_be_shown_and_loses_nothing() {
+        let text = "a\u{1b}\u{7f}\u{9b}\u{202e}\u{e0041}ü\"";
+        let mut out = Vec::new();
+        json_line(&text, &mut out).unwrap();
+        let written = String::from_utf8(out).unwrap();
+        assert_eq!(written, "\"a\\u001b\\u007f\\u009b\\u202e\\udb40\\udc41ü\\\"\"\n");
+        assert_eq!(serde_json::from_str::<String>(&written).unwrap(), text);
+    }
 
     #[test]
     fn rows_of_several_takes_say_which() {

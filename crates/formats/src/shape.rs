@@ -1,5 +1,6 @@
 //! Raw values through a shape, stage by stage; and the shape as a table.
 
+use crate::report::json;
 use gtrig_core::{Chain, ControlKind, Shape, Stage, StageMemory, length};
 use serde::Serialize;
 use std::io::{self, BufRead, Write};
@@ -123,7 +124,7 @@ pub fn write_csv(points: &[Point], out: impl Write) -> io::Result<()> {
 /// # Errors
 /// Those of `out`.
 pub fn write_json(points: &[Point], out: &mut impl Write) -> io::Result<()> {
-    serde_json::to_writer(&mut *out, points)?;
+    json(points, &mut *out)?;
     out.write_all(b"\n")
 }
 

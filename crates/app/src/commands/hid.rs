@@ -1,18 +1,14 @@
 //! `gtrig hid`.
 
 use super::shared::{MapArgs, RigArgs, Status, complain};
-use crate::files;
+use crate::{files, out};
 use anyhow::{Context, bail};
 use clap::Args;
 use gtrig_analysis::Session;
 use gtrig_core::{Nanos, Tick};
 use gtrig_formats::{Over, save_atomically, take};
 use gtrig_sources::{HexLog, Source};
-use std::{
-    fs,
-    io::{self, BufWriter, Write},
-    path::PathBuf,
-};
+use std::{fs, io::Write, path::PathBuf};
 
 /// Make a take of a log of HID reports: times and bytes in hexadecimal digits, with the
 /// report descriptor of the device (see docs/hid.md).
@@ -53,7 +49,7 @@ impl Hid {
         let recording = session.recording();
         match &self.output {
             None => {
-                let mut out = BufWriter::new(io::stdout().lock());
+                let mut out = out::stdout();
                 take::write(&recording, None, &mut out)?;
                 out.flush()?;
             }

@@ -3,13 +3,13 @@
 use super::shared::{Form, Status, complain};
 use crate::{
     figure::{self, StickSheet},
-    files,
+    files, out,
 };
 use clap::Args;
 use gtrig_core::{Chain, ControlKind, NamedShape, Rig};
 use gtrig_formats::shape::{self, Passage, PassageError};
 use std::{
-    io::{self, BufWriter, Write},
+    io::{self, Write},
     path::PathBuf,
 };
 
@@ -94,7 +94,7 @@ impl Shape {
     }
 
     fn table(&self, named: &NamedShape, points: usize) -> io::Result<()> {
-        let mut out = BufWriter::new(io::stdout().lock());
+        let mut out = out::stdout();
         let points = shape::table(&named.shape.stages, points);
         match self.json || self.form == Some(Form::Json) {
             true => shape::write_json(&points, &mut out)?,
@@ -106,7 +106,7 @@ impl Shape {
 
 /// Sends standard input through the stages.
 fn stages(rig: &Rig, named: &NamedShape, kind: ControlKind) -> anyhow::Result<Status> {
-    let mut out = BufWriter::new(io::stdout().lock());
+    let mut out = out::stdout();
     let period = rig.rate.period_seconds();
     let passage = Passage { shape: &named.shape, kinds: [kind; 2], period };
     let status = match passage.stream(io::stdin().lock(), &mut out) {

@@ -3,20 +3,21 @@
 use crate::{
     files::{self, Opened, RigSource},
     maps::Maps,
+    out,
 };
 use clap::{
     Args, ValueEnum,
     builder::{PossibleValue, PossibleValuesParser, TypedValueParser},
 };
 use gtrig_analysis::{Capacity, Session};
-use gtrig_core::{Keyword, Nanos, Rig, Tick};
-use gtrig_formats::{Report, Rows, take::Loaded};
+use gtrig_core::{Keyword, Nanos, Rig, Tick, harmless};
+use gtrig_formats::{Report, Rows, json_line, take::Loaded};
 use gtrig_sources::{Cab, Source, Story};
 #[cfg(target_os = "linux")]
 use gtrig_sources::{HidRaw, Kernel, Wanted};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::{
-    io::{self, BufWriter, StdoutLock, Write},
+    io::{self, Write},
     path::{Path, PathBuf},
     time::{Duration, Instant},
 };
@@ -205,9 +206,9 @@ impl Output<'_> {
     /// Those of standard output.
     pub fn print<T>(
         &mut self,
-        write: impl FnOnce(&mut Self, &mut BufWriter<StdoutLock>) -> io::Result<T>,
+        write: impl FnOnce(&mut Self, &mut out::Output) -> io::Result<T>,
     ) -> io::Result<T> {
-        let mut out = BufWriter::with_capacity(1 << 16, io::stdout().lock());
+        let mut out = out::stdout();
         let written = write(self, &mut out)?;
         out.flush()?;
         Ok(written)
@@ -236,15 +237,16 @@ pub fn for_each_take(
     let mut has_titles = false;
     for path in takes {
         let opened = files::open_take(path, rig.clone(), files::UNLIMITED)?;
-        let name = harmless(&path.display().to_string());
+        let name = path.display().to_string();
         let take = (takes.len() > 1).then_some(name.as_str());
+        let mut out = out::stdout();
         match (take, form) {
-            (Some(take), Form::Text) => writeln!(io::stdout(), "{take}")?,
-            (Some(take), Form::Json) => {
-                writeln!(io::stdout(), "{}", serde_json::json!({ "take": take }))?;
-            }
+            (Some(take), Form::Text) => writeln!(out, "{take}")?,
+            (Some(take), Form::Json) => json_line(&serde_json::json!({ "take": take }), &mut out)?,
             (_, Form::Csv) | (None, _) => {}
         }
+        out.flush()?;
+        drop(out);
         let mut output = Output { form, path, take, has_titles };
         let of_report = report(&mut output, &opened)?;
         has_titles = output.has_titles;
@@ -266,12 +268,6 @@ pub fn judged(path: &Path, loaded: &Loaded, status: Status) -> Status {
 pub fn complain(text: &str) {
     // Where nobody can be told, there is nothing to be done about it.
     let _ = writeln!(io::stderr(), "gtrig: {}", harmless(text));
-}
-
-/// Text from outside, without what would command a terminal.
-fn harmless(text: &str) -> String {
-    let clean = |c: char| if c.is_control() && c != '\n' { char::REPLACEMENT_CHARACTER } else { c };
-    text.chars().map(clean).collect()
 }
 
 /// Reads the name of a story.

@@ -1,13 +1,13 @@
 //! `gtrig simulate`.
 
 use super::shared::{Status, cab_session, story};
-use crate::files;
+use crate::{files, out};
 use clap::Args;
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Nanos, Tick};
 use gtrig_formats::take;
 use gtrig_sources::{Cab, Story};
-use std::io::{self, BufWriter, Write};
+use std::io::Write;
 
 /// Write a take of the simulated crane cab to standard output.
 #[derive(Args, Debug)]
@@ -51,7 +51,7 @@ impl Simulate {
                 (cab_session(files::rig(None, None)?, self.seed, time).0, None)
             }
         };
-        let mut out = BufWriter::new(io::stdout().lock());
+        let mut out = out::stdout();
         take::write(&session.recording(), title, &mut out)?;
         out.flush()?;
         Ok(Status::Fine)

@@ -38,7 +38,7 @@ use crate::{
     recorder::Recorder,
 };
 use gtrig_analysis::{LaneLog, Session};
-use gtrig_core::{LaneMarks, Machine, Nanos, Tick};
+use gtrig_core::{LaneMarks, Machine, Nanos, Tick, harmless};
 use gtrig_sources::{Source, Terminal};
 use ratatui::layout::Rect;
 
@@ -270,7 +270,7 @@ impl App {
 
     pub(crate) fn tell(&mut self, text: String, is_bad: bool) {
         let until = Nanos(self.now.0 + NOTICE_TIME.0);
-        self.notice = Some(Notice { text, is_bad, until });
+        self.notice = Some(Notice { text: harmless(&text), is_bad, until });
     }
 
     pub(super) fn freeze_at(&mut self, tick: Tick) {
@@ -308,7 +308,7 @@ impl App {
                     self.tell(format!("drawn to {}", path.display()), false);
                 }
                 Outcome::Drawn(_, Err(why)) => self.tell(format!("{why:#}"), true),
-                Outcome::RigChanged(path, text) => self.rig_changed(&path, text),
+                Outcome::RigChanged(changed) => self.rig_changed(*changed),
                 Outcome::Opened(Err(why)) => self.tell(format!("{why:#}"), true),
                 Outcome::Opened(Ok(opened)) => self.replace_with(*opened),
             }

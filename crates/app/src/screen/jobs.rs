@@ -16,7 +16,7 @@ use gtrig_analysis::{
     motion::MotionRule,
 };
 use gtrig_core::{Axes, Event, Nanos, Rig, Tick};
-use gtrig_formats::{Over, measure::MeasureReport, save_atomically, take};
+use gtrig_formats::{Mistakes, Over, measure::MeasureReport, rig, save_atomically, take};
 use notify_debouncer_mini::{
     DebounceEventResult, DebouncedEvent, Debouncer, new_debouncer,
     notify::{self, RecommendedWatcher, RecursiveMode},
@@ -45,8 +45,8 @@ pub(crate) enum Outcome {
     Measured(Box<Measured>),
     /// A figure was drawn, or why it was not.
     Drawn(PathBuf, anyhow::Result<()>),
-    /// The rig's file has this text now.
-    RigChanged(PathBuf, String),
+    /// The rig's file says something else now.
+    RigChanged(Box<ChangedRig>),
 }
 
 impl Outcome {
@@ -59,7 +59,7 @@ impl Outcome {
             | Outcome::Retuned(..)
             | Outcome::WentWrong(..)
             | Outcome::Measured(_)
-            | Outcome::RigChanged(..) => true,
+            | Outcome::RigChanged(_) => true,
         }
     }
 
@@ -232,6 +232,14 @@ impl Jobs {
     }
 }
 
+/// A rig that somebody else wrote, checked.
+#[derive(Debug)]
+pub(crate) struct ChangedRig {
+    pub(crate) path: PathBuf,
+    pub(crate) text: String,
+    pub(crate) rig: Result<Rig, Mistakes>,
+}
+
 /// What loops of other rates make of a history.
 #[derive(Debug)]
 pub(crate) struct Audited {
@@ -272,10 +280,12 @@ fn follow(path: PathBuf, done: Done) -> notify::Result<Follower> {
             return;
         }
         // Editors may take a file away for a moment; what follows finds it.
-        let text = std::fs::read_to_string(&path).ok();
+        let text = files::rig_text(&path).ok();
         if let Some(text) = text.filter(|text| last.as_ref() != Some(text)) {
             last = Some(text.clone());
-            done.say(Outcome::RigChanged(path.clone(), text));
+            let rig = rig::parse(&path.display().to_string(), &text);
+            let changed = ChangedRig { path: path.clone(), text, rig };
+            done.say(Outcome::RigChanged(Box::new(changed)));
         }
     };
     let mut follower = new_debouncer(LEFT_ALONE, read)?;

@@ -1,6 +1,7 @@
 //! A line to type in.
 
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
+use gtrig_core::showable;
 use tui_input::{Input, backend::crossterm::EventHandler};
 
 /// What the typed line is for.
@@ -74,7 +75,12 @@ impl Prompt {
             KeyCode::Esc => Typed::Dropped,
             KeyCode::Char('c') if key.modifiers.contains(KeyModifiers::CONTROL) => Typed::Dropped,
             _ => {
+                let before = self.input.clone();
                 self.input.handle_event(&Event::Key(key));
+                // What was pasted may hold what is not to be shown, and not to be typed.
+                if showable(self.text()).any(|(_, may_be)| !may_be) {
+                    self.input = before;
+                }
                 Typed::Going
             }
         }

@@ -433,18 +433,48 @@ fn green_is_for_what_fired_and_nothing_else() {
     assert!(!actions.is_empty());
 }
 
+/// What would command a terminal, hide, reorder or tower.
+const HOSTILE: &str = "\u{1b}[2J\u{9b}31m\u{7}\u{202e}\u{61c}\u{ad}\u{180e}\u{34f}\u{115f}\u{3164}\u{e0041}\u{200b}e\u{301}\u{302}\u{303}\u{304}";
+
+/// What is wrong with what is on the screen.
+fn harm(bench: &Bench) -> Option<String> {
+    let rows = bench.rows();
+    let harm = |row: &&String| gtrig_core::showable(row).any(|(_, may_be)| !may_be);
+    rows.iter().find(harm).cloned()
+}
+
 #[test]
-fn names_from_outside_reach_the_screen_without_control_characters() {
-    let text = "{\"take\":1,\"title\":\"t\\u001b[2J\"}\n{\"t\":0,\"plug\":\"p\",\"kind\":\"pad\",\"name\":\"x\\u001b]0;owned\\u0007\",\"identity\":\"i\\u001b[1m\",\"controls\":[{\"code\":\"south\",\"kind\":\"button\"}]}\n{\"t\":5,\"label\":\"\\u001b[31m\"}\n";
+fn names_from_outside_reach_no_bench_with_what_commands_a_terminal() {
+    let json = serde_json::to_string(HOSTILE).unwrap();
+    let text = format!(
+        "{{\"take\":1,\"title\":{json},\"rig\":{json}}}\n{{\"t\":0,\"plug\":{json},\"kind\":\"pad\",\"name\":{json},\"identity\":{json},\"bus\":{json},\"controls\":[{{\"code\":\"south\",\"kind\":\"button\"}}]}}\n{{\"t\":5,\"on\":{json},\"c\":\"south\",\"v\":1}}\n{{\"t\":5,\"label\":{json}}}\n{{\"t\":6,\"on\":{json},\"c\":{json}}}\n"
+    );
     let rig = files::rig(None, None).unwrap();
     let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("evil.take.jsonl");
+    let path = folder.path().join(format!("{HOSTILE}.take.jsonl"));
     std::fs::write(&path, text).unwrap();
     let opened = files::open_take(&path, rig, Capacity::DEFAULT).unwrap();
     let mut bench = Bench::new(App::take(opened, Theme::new(true)), Nanos(0), (160, 47));
+    assert_eq!(harm(&bench), None, "the damage is told");
+    for entry in super::bench::ALL {
+        bench.keys(entry.shown_key);
+        bench.pass(20);
+        assert_eq!(harm(&bench), None, "{:?}", entry.bench);
+    }
     bench.keys("2");
-    assert!(bench.shows("owned") && bench.shows("identity i"));
-    assert!(!bench.rows().join("").chars().any(char::is_control));
+    assert!(bench.shows("identity"));
+    // Files by their names, in what is told and asked.
+    for (key, name) in
+        [("o", HOSTILE), ("s", path.to_str().unwrap()), ("r", path.to_str().unwrap())]
+    {
+        bench.keys(key);
+        bench.key_with(KeyCode::Char('u'), KeyModifiers::CONTROL, KeyEventKind::Press);
+        bench.keys(name);
+        assert_eq!(harm(&bench), None, "typed after {key}");
+        bench.key(KeyCode::Enter);
+        wait_until(&mut bench, |bench| bench.app.notice().is_some_and(|notice| notice.is_bad));
+        assert_eq!(harm(&bench), None, "told after {key}");
+    }
 }
 
 #[test]

@@ -4,6 +4,7 @@ use super::{
     VERSION,
     line::{ControlEntry, HeaderLine, Line, Text, True, marks_text},
 };
+use crate::report::json;
 use gtrig_analysis::{Label, Recording};
 use gtrig_core::{Device, DeviceId, Event, Keyword, Nanos, Presence, Roster};
 use std::{
@@ -148,6 +149,6 @@ fn plug_line<'a>(t: Option<u64>, id: Option<Text<'a>>, device: &'a Device) -> Li
 }
 
 fn write_line(out: &mut impl Write, line: &impl serde::Serialize) -> io::Result<()> {
-    serde_json::to_writer(&mut *out, line)?;
+    json(line, &mut *out)?;
     out.write_all(b"\n")
 }

@@ -3,7 +3,7 @@
 use super::Devices;
 use crate::{
     commands::shared::{Status, complain},
-    maps,
+    maps, out,
     screen::Clock,
 };
 use anyhow::{Context, bail, ensure};
@@ -83,7 +83,7 @@ fn write(learner: &Learner, kind: DeviceKind, path: &std::path::Path) -> anyhow:
 }
 
 fn say(text: &str) -> io::Result<()> {
-    let mut out = io::stdout().lock();
+    let mut out = out::stdout();
     writeln!(out, "{text}")?;
     out.flush()
 }

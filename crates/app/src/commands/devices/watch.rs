@@ -3,10 +3,12 @@
 use crate::{
     commands::shared::{Form, Printing, complain},
     maps::Maps,
+    out,
     screen::Clock,
 };
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{DeviceId, Keyword, Nanos, PollRate, Rig, Tick};
+use gtrig_formats::json_line;
 use gtrig_sources::{Kernel, Source, Wanted};
 use signal_hook::{
     consts::{SIGINT, SIGTERM},
@@ -54,7 +56,7 @@ pub(super) fn watch(folder: &Path, maps: &Maps, print: Printing) -> anyhow::Resu
 fn say(print: Printing, session: &Session, (line, id): (&'static str, DeviceId)) -> io::Result<()> {
     let device = session.roster().device(id);
     let (address, info) = (device.address().to_string(), &device.info);
-    let mut out = io::stdout().lock();
+    let mut out = out::stdout();
     match print.text() {
         Form::Text => writeln!(out, "{line} {address}  {}", info.name)?,
         Form::Csv => writeln!(out, "{line},{address},{}", info.kind.word())?,
@@ -64,7 +66,7 @@ fn say(print: Printing, session: &Session, (line, id): (&'static str, DeviceId))
             let news = serde_json::json!({
                 "line": line, "device": address, "kind": kind, "name": name, "identity": identity,
             });
-            writeln!(out, "{news}")?;
+            json_line(&news, &mut out)?;
         }
     }
     out.flush()

@@ -6,6 +6,7 @@ use crate::{
     files::RigSource,
     screen::{
         bench::Bench,
+        jobs::ChangedRig,
         prompt::{Prompt, Purpose},
         view::Lane,
     },
@@ -445,15 +446,14 @@ impl App {
     }
 
     /// The rig's file was changed by somebody else.
-    pub(super) fn rig_changed(&mut self, path: &Path, text: String) {
-        let Some(source) = self.tuning.source.as_mut().filter(|s| s.path.as_deref() == Some(path))
-        else {
-            return;
-        };
+    pub(super) fn rig_changed(&mut self, changed: ChangedRig) {
+        let ChangedRig { path, text, rig } = changed;
+        let is_it = |source: &&mut RigSource| source.path.as_ref() == Some(&path);
+        let Some(source) = self.tuning.source.as_mut().filter(is_it) else { return };
         if source.text == text {
             return;
         }
-        match source.rig_of(&text) {
+        match rig.map(|rig| source.at_its_rate(rig)) {
             Ok(rig) => {
                 source.text = text;
                 let was = self.session().rig().clone();
