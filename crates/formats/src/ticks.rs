@@ -43,7 +43,18 @@ pub struct Totals {
     pub releases: u64,
     /// Presses that left no press edge.
     pub lost: u64,
+    /// Ticks of pauses that were not written; see [`LONGEST_PAUSE`].
+    #[serde(skip_serializing_if = "is_zero")]
+    pub left_out: u64,
 }
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_zero(n: &u64) -> bool {
+    *n == 0
+}
+
+/// Of a longer time in which nothing happens only so much is written tick by tick.
+pub const LONGEST_PAUSE: Nanos = Nanos::from_millis(10_000);
 
 /// Writes the ticks of the whole history of a session.
 ///
@@ -226,9 +237,16 @@ impl<'a, S: Sink> Run<'a, S> {
         Ok(())
     }
 
-    /// Writes the ticks that were jumped over because nothing happened.
+    /// Writes the ticks that were jumped over because nothing happened, of a long pause
+    /// its beginning.
     fn fill_to(&mut self, end: Tick) -> io::Result<()> {
-        while self.is_every() && self.next < end {
+        if !self.is_every() {
+            return Ok(());
+        }
+        let pause = Nanos(self.rate().time_of(self.next).0 + LONGEST_PAUSE.0);
+        let stop = end.min(self.rate().tick_at(pause));
+        self.totals.left_out += u64::from(end.0.saturating_sub(stop.0));
+        while self.next < stop {
             let actions = std::mem::take(&mut self.last_actions);
             let line = TickLine {
                 tick: self.next.0,
@@ -240,6 +258,7 @@ impl<'a, S: Sink> Run<'a, S> {
             self.last_actions = line.actions;
             self.next = self.next.next();
         }
+        self.next = end.max(self.next);
         Ok(())
     }
 

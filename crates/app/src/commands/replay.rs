@@ -20,7 +20,7 @@ pub struct Replay {
     #[command(flatten)]
     print: Printing,
     /// Print every tick with all actions, not only those where something
-    /// happened.
+    /// happened; of a pause the first 10 s.
     #[arg(long)]
     every_tick: bool,
     /// Exit with 1 when any press was lost between two polls.
@@ -48,6 +48,14 @@ impl Replay {
                 };
                 ticks::write(&opened.session, form, choice, out)
             })?;
+            if totals.left_out > 0 {
+                let (take, seconds) =
+                    (output.path.display(), ticks::LONGEST_PAUSE.0 / 1_000_000_000);
+                let n = totals.left_out;
+                complain(&format!(
+                    "{take}: {n} ticks of pauses are left out: of each the first {seconds} s are printed"
+                ));
+            }
             let too_many_lost = self.deny_lost && totals.lost > 0;
             if too_many_lost {
                 let (take, lost) = (output.path.display(), totals.lost);

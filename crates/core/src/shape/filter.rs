@@ -71,13 +71,15 @@ impl Smooth {
     }
 }
 
-/// Makes up a share of the way. Returns whether there is any left.
+/// Makes up a share of the way. Returns whether there is any left. A share that is too
+/// small to be added arrives: the output would stand still for ever, a little beside.
 #[inline]
 fn approach(v: [f32; 2], share: f32, memory: &mut StageMemory) -> bool {
     let [x, y] = memory.out;
     let out = [x + share * (v[0] - x), y + share * (v[1] - y)];
     let away = [v[0] - out[0], v[1] - out[1]];
-    let is_moving = away[0] * away[0] + away[1] * away[1] > ARRIVED * ARRIVED;
+    let is_far = away[0] * away[0] + away[1] * away[1] > ARRIVED * ARRIVED;
+    let is_moving = is_far && out != memory.out;
     memory.out = if is_moving { out } else { v };
     is_moving
 }

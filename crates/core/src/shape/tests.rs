@@ -325,17 +325,31 @@ proptest! {
     /// A filter goes to where the hand is, and says when it is there.
     #[test]
     fn smoothing_arrives(
-        half_life in 0.001f32..0.2, x in -1.0f32..1.0, y in -1.0f32..1.0,
+        smooth in prop_oneof![
+            (0.0001f32..2.0).prop_map(Smooth::HalfLife),
+            (0.05f32..20.0, 0.0f32..50.0)
+                .prop_map(|(steady_hz, follow)| Smooth::Adaptive { steady_hz, follow }),
+        ],
+        hz in 10.0f32..1000.0,
+        places in prop::collection::vec((-30.0f32..30.0, -1.0f32..1.0), 1..4),
     ) {
-        let (mut memory, mut ticks) = (StageMemory::default(), 0);
-        loop {
-            let (out, is_moving) = Smooth::HalfLife(half_life).step([x, y], 0.01, &mut memory);
-            if !is_moving {
-                prop_assert_eq!(out, [x, y]);
-                break;
+        let seconds = match smooth {
+            Smooth::HalfLife(half_life) => 40.0 * half_life,
+            // The speed dies away besides, at 1 Hz.
+            Smooth::Adaptive { steady_hz, .. } => 8.0 / steady_hz + 10.0,
+        };
+        let mut memory = StageMemory::default();
+        for (x, y) in places {
+            let mut ticks = 0;
+            loop {
+                let (out, is_moving) = smooth.step([x, y], 1.0 / hz, &mut memory);
+                if !is_moving {
+                    prop_assert_eq!(out, [x, y]);
+                    break;
+                }
+                ticks += 1;
+                prop_assert!(ticks as f32 <= seconds * hz + 100.0, "after {} s", ticks as f32 / hz);
             }
-            ticks += 1;
-            prop_assert!(ticks < 1_000);
         }
     }
 
