@@ -196,6 +196,10 @@ impl Lanes {
 }
 
 impl History {
+    pub(crate) fn capacity(&self) -> Capacity {
+        self.capacity
+    }
+
     pub(crate) fn new(machine: &Machine, plan: &Plan, capacity: Capacity) -> Self {
         let mut history = History {
             closed: VecDeque::new(),

@@ -2,7 +2,7 @@
 //! independent of the session from then on, so that writing can go on in
 //! another thread.
 
-use crate::history::Segment;
+use crate::history::{Capacity, Segment};
 use crate::label::Label;
 use crate::order::Order;
 use alloc::{sync::Arc, vec::Vec};
@@ -26,6 +26,8 @@ pub struct Recording {
     /// The instant of the last tick.
     pub(crate) ends_at: Nanos,
     pub(crate) order: Order,
+    /// How much the session keeps.
+    pub(crate) capacity: Capacity,
     /// By which rate and which rules of use it was run.
     pub(crate) run_by: (PollRate, MainRules),
 }

@@ -257,14 +257,15 @@ impl Session {
     /// The same history run by another rig: what would have come out. Devices
     /// keep the slots they have. Events that no tick has seen yet are left to
     /// [`Session::follow`].
-    pub fn retuned(&self, rig: Rig, capacity: Capacity) -> Session {
-        Session::replayed(&self.recording(), rig, capacity)
+    pub fn retuned(&self, rig: Rig) -> Session {
+        Session::replayed(&self.recording(), rig)
     }
 
-    /// A recording run by a rig; see [`Session::retuned`].
-    pub fn replayed(recording: &Recording, rig: Rig, capacity: Capacity) -> Session {
+    /// A recording run by a rig; see [`Session::retuned`]. As much of it is kept as of the
+    /// session that it is of.
+    pub fn replayed(recording: &Recording, rig: Rig) -> Session {
         let begins = rig.rate.tick_seeing(recording.begins_at);
-        let mut session = Session::new(rig, begins, capacity);
+        let mut session = Session::new(rig, begins, recording.capacity);
         session.roster = recording.roster.clone();
         session.order.clone_from(&recording.order);
         session.labels.clone_from(&recording.labels);
@@ -342,6 +343,7 @@ impl Session {
             waiting: self.history.waiting().len(),
             ends_at: self.plan.rate().time_of(self.machine.at()),
             order: self.order.clone(),
+            capacity: self.history.capacity(),
             run_by: (self.rig.rate, self.rig.main.clone()),
         }
     }

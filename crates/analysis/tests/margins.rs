@@ -184,7 +184,7 @@ proptest! {
         }
         hand.run_to(reports.last().unwrap().0 + 1000.0);
         let session = &hand.desk.session;
-        let again = session.retuned(session.rig().clone(), Capacity::DEFAULT);
+        let again = session.retuned(session.rig().clone());
         prop_assert_eq!(again.history().verdicts(), session.history().verdicts());
         for (tick, gesture, action) in were {
             for session in [session, &again] {

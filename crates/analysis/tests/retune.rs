@@ -50,7 +50,7 @@ proptest! {
         let cut = cut.min(steps.len());
         let mut desk = play(tuned(0.1), &steps[..cut]);
         let from = desk.session.seen_count();
-        let mut retuned = desk.session.retuned(tuned(zone), Capacity::DEFAULT);
+        let mut retuned = desk.session.retuned(tuned(zone));
         let mut ms = 1.0 + steps[..cut].iter().map(|s| f64::from(s.0)).sum::<f64>();
         for &(gap, control, value) in &steps[cut..] {
             ms += f64::from(gap);
@@ -67,7 +67,7 @@ proptest! {
         prop_assert_eq!(lanes(&retuned), lanes(&fresh.session));
         prop_assert_eq!(retuned.now().lost(), fresh.session.now().lost());
         // And back again.
-        let back = retuned.retuned(tuned(0.1), Capacity::DEFAULT);
+        let back = retuned.retuned(tuned(0.1));
         prop_assert_eq!(lanes(&back), lanes(&desk.session));
     }
 }
@@ -84,7 +84,7 @@ proptest! {
         let mut desk = play(tuned(0.1), &steps);
         desk.session.run_until(Tick(1_000));
         let before = ActionRecord::of(&desk.session);
-        let after = ActionRecord::of(&desk.session.retuned(tuned(zone), Capacity::DEFAULT));
+        let after = ActionRecord::of(&desk.session.retuned(tuned(zone)));
         prop_assert_eq!(compare(&before, &before), []);
         let count = |found: &[Difference], kind| found.iter().filter(|d| d.kind == kind).count();
         let (there, back) = (compare(&before, &after), compare(&after, &before));
@@ -121,7 +121,7 @@ fn differences_are_named() {
     let thresholds = Thresholds { press_at: 0.4, release_at: 0.3 };
     rig.actions[1].inputs[1] =
         InputSpec::Button { control: reference("pad1/trigger-r"), thresholds };
-    let after = ActionRecord::of(&desk.session.retuned(rig, Capacity::DEFAULT));
+    let after = ActionRecord::of(&desk.session.retuned(rig));
     let found = compare(&before, &after);
     let words: Vec<_> = found.iter().map(|d| (d.action.0, d.kind, d.from.0 / 1_000_000)).collect();
     use DifferenceKind::{Appeared, Changed, Vanished};
@@ -179,7 +179,7 @@ proptest! {
     #[test]
     fn a_crowd_of_reports_is_run_again_as_it_was(seed: u64, zone in 0.0f32..0.9) {
         let desk = crowd(handed_over(0.1), seed);
-        let retuned = desk.session.retuned(handed_over(zone), Capacity::DEFAULT);
+        let retuned = desk.session.retuned(handed_over(zone));
         let fresh = crowd(handed_over(zone), seed);
         prop_assert_eq!(lanes(&retuned), lanes(&fresh.session));
         prop_assert_eq!(retuned.now().main(), fresh.session.now().main());

@@ -211,7 +211,7 @@ proptest! {
             were.push([0, 1, 2, 3].map(|n| panel.desk.action(n)));
         }
         let session = &panel.desk.session;
-        let again = session.retuned(session.rig().clone(), Capacity::DEFAULT);
+        let again = session.retuned(session.rig().clone());
         for (n, were) in were.iter().enumerate() {
             let tick = Tick(n as u32 + 1);
             for session in [session, &again] {

@@ -81,7 +81,7 @@ fn mistakes_by_hand(
     #[case] times_too_fast: f32,
 ) {
     let right = play(yard_rig(60.0), hand);
-    let wrong = way.rig(right.rig()).map(|rig| right.retuned(rig, Capacity::DEFAULT));
+    let wrong = way.rig(right.rig()).map(|rig| right.retuned(rig));
     let speed = |crane: Crane| crane.velocity[0];
     let found =
         speed(last(wrong.as_ref().unwrap_or(&right), way)) / speed(last(&right, MotionRule::Right));
@@ -94,7 +94,7 @@ fn a_wrong_run_follows() {
     let mut desk = Desk::new(yard_rig(60.0));
     let rig = MotionRule::Unclamped.rig(desk.session.rig()).unwrap();
     let mut from = desk.session.seen_count();
-    let mut wrong = desk.session.retuned(rig, Capacity::DEFAULT);
+    let mut wrong = desk.session.retuned(rig);
     for n in 1..30 {
         desk.set(f64::from(n) * 50.0, ["keys/KeyW", "keys/KeyD"][n as usize % 2], n / 2 % 2);
         desk.run_to(n as u32 * 3 - 1);
@@ -102,7 +102,7 @@ fn a_wrong_run_follows() {
         from = desk.session.seen_count();
     }
     assert_eq!(wrong.seen_count(), desk.session.seen_count());
-    let fresh = desk.session.retuned(wrong.rig().clone(), Capacity::DEFAULT);
+    let fresh = desk.session.retuned(wrong.rig().clone());
     let lane = |session: &Session| -> Vec<Change> {
         session.history().action_lanes(ActionId(0))[0].changes_before(Tick(u32::MAX)).collect()
     };

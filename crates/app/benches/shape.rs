@@ -234,7 +234,7 @@ fn nudge(c: &mut Criterion) {
     let mut group = c.benchmark_group("nudge");
     group.sample_size(10);
     group.bench_function("ten minutes of four devices", |b| {
-        b.iter(|| black_box(session.retuned(other.clone(), Capacity::DEFAULT).now().at()));
+        b.iter(|| black_box(session.retuned(other.clone()).now().at()));
     });
     group.finish();
 }

@@ -27,7 +27,7 @@ mod theme;
 mod view;
 mod viewport;
 
-pub use app::App;
+pub use app::{App, Request};
 pub use document::SETTLE;
 pub use draw::draw;
 pub use run::{Clock, Start, run};

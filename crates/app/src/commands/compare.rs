@@ -48,7 +48,7 @@ impl Compare {
         );
         for_each_take(&self.takes, &before, self.print.text(), |output, opened| {
             let session = &opened.session;
-            let retuned = session.retuned(after.clone(), files::UNLIMITED);
+            let retuned = session.retuned(after.clone());
             let found = compare::compare(&ActionRecord::of(session), &ActionRecord::of(&retuned));
             output.report(&CompareReport::new(session.rig(), &found))?;
             Ok(Status::no_if(self.strict && !found.is_empty()))

@@ -44,8 +44,10 @@ use ratatui::layout::Rect;
 
 /// What the loop must do for the application.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Request {
+pub enum Request {
+    /// Give the terminal back and stop until the shell continues the program.
     Suspend,
+    /// End.
     Quit,
 }
 
@@ -191,6 +193,7 @@ impl App {
             self.notice = None;
         }
         let news = self.document.advance(now);
+        self.view.fit(self.document.session.plan());
         if !news.is_empty() {
             self.tell(news.join(" · "), true);
         }

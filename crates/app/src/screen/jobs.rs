@@ -172,7 +172,7 @@ impl Jobs {
     /// Runs a recording by another rig; it has events up to this one.
     pub(crate) fn retune(&self, recording: Recording, rig: Rig, from: u64) {
         self.spawn(move || {
-            let session = Session::replayed(&recording, rig, Capacity::DEFAULT);
+            let session = Session::replayed(&recording, rig);
             Outcome::Retuned(Box::new(session), from)
         });
     }
@@ -180,7 +180,7 @@ impl Jobs {
     /// Runs a recording by a rig with a mistake.
     pub(crate) fn go_wrong(&self, recording: Recording, rig: Rig, of: (u64, MotionRule)) {
         self.spawn(move || {
-            let session = Session::replayed(&recording, rig, Capacity::DEFAULT);
+            let session = Session::replayed(&recording, rig);
             Outcome::WentWrong(Box::new(session), of)
         });
     }

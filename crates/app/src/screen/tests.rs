@@ -208,6 +208,53 @@ fn freezing_the_view_does_not_stop_the_recording() {
     assert!(bench.shows(" LIVE "));
 }
 
+/// A pad that is plugged in at its time, and pressed.
+struct Newcomer(Option<Nanos>);
+
+impl Source for Newcomer {
+    fn drain(&mut self, session: &mut Session, now: Nanos) {
+        let Some(time) = self.0.take_if(|time| *time <= now) else { return };
+        let info = DeviceInfo {
+            identity: "newcomer".to_owned(),
+            kind: DeviceKind::Pad,
+            name: CleanText::new("newcomer"),
+            bus: CleanText::default(),
+            slot: None,
+            controls: vec![ControlInfo::new("south", ControlKind::Button)],
+        };
+        let device = session.plug(info, time).unwrap();
+        let control = session.roster().device(device).control("south").unwrap();
+        let marks = gtrig_core::Marks::empty();
+        session.report(gtrig_core::Event { time, value: 1, control, marks });
+    }
+}
+
+/// The time that stands still is one at which it was not there.
+#[test]
+fn a_device_may_come_while_the_view_is_frozen() {
+    let rig = files::rig(None, None).unwrap();
+    let worked = Nanos::from_millis(5_000);
+    let (session, cab) = commands::cab_session(rig, 1, worked);
+    let newcomer = Newcomer(Some(Nanos::from_millis(6_000)));
+    let sources: Vec<Box<dyn Source>> = vec![Box::new(cab), Box::new(newcomer)];
+    let app = App::live(session, sources, None, Theme::new(true));
+    let mut bench = Bench::new(app, worked, (160, 47));
+    bench.keys(" ");
+    let shown = bench.app.tick();
+    bench.pass(2_000);
+    assert_eq!(bench.app.tick(), shown);
+    for entry in super::bench::ALL {
+        bench.keys(entry.shown_key);
+        bench.pass(20);
+    }
+    bench.key(KeyCode::End);
+    bench.keys("2");
+    bench.pass(20);
+    let roster = bench.app.session().roster();
+    let newcomer = roster.devices().last().unwrap().1.label().to_string();
+    assert!(bench.rows().join("").contains(&newcomer), "{newcomer}");
+}
+
 #[test]
 fn the_filter_finds_lanes_that_never_moved_and_escape_drops_it() {
     let mut bench = Bench::live((160, 47));

@@ -1,7 +1,7 @@
 //! Where in a document the person looks.
 
 use super::view::{Lane, Stretch, Zoom};
-use gtrig_core::{Machine, Nanos, Tick};
+use gtrig_core::{Machine, Nanos, Plan, Tick};
 use ratatui::layout::Rect;
 
 /// Where the playhead is.
@@ -74,6 +74,16 @@ impl Viewport {
     pub(super) fn freeze(&mut self, then: Machine) {
         self.stretch.show(then.at());
         self.playhead = Playhead::Frozen(Box::new(then));
+    }
+
+    /// Devices may have come since the time stood still: what was before they came is
+    /// that they were not there.
+    pub(super) fn fit(&mut self, plan: &Plan) {
+        if let Playhead::Frozen(machine) = &mut self.playhead
+            && !machine.fits(plan)
+        {
+            machine.fit(plan);
+        }
     }
 
     /// Shows the history from `first` to `last`, as near as it fits.

@@ -58,6 +58,11 @@ impl Machine {
         self.actions.fit(&plan.actions);
     }
 
+    /// Whether it has room for everything of a plan; see [`Machine::fit`].
+    pub fn fits(&self, plan: &Plan) -> bool {
+        self.sampler.controls().len() == plan.control_count()
+    }
+
     /// Runs one tick: polls the controls at the instant `now` after these
     /// events, derives edges, and evaluates the actions that could have
     /// changed. Does not allocate.

@@ -12,7 +12,7 @@ use std::path::{Path, PathBuf};
 
 impl App {
     /// Takes in an event of the terminal, stamped with the time it came.
-    pub(crate) fn event(&mut self, event: &Event, at: Nanos) -> Option<Request> {
+    pub fn event(&mut self, event: &Event, at: Nanos) -> Option<Request> {
         match event {
             Event::Key(key) if self.captured => self.captured_key(key, at),
             Event::Mouse(mouse) if self.captured => {

@@ -12,7 +12,7 @@ use crate::{
     },
 };
 use gtrig_analysis::{
-    Capacity, Session,
+    Session,
     compare::{ActionRecord, Difference, DifferenceKind, compare},
 };
 use gtrig_core::{
@@ -28,6 +28,9 @@ use std::{
 /// A history of so many events is run again between two frames; a longer one
 /// in a thread of its own.
 const AT_ONCE: usize = 60_000;
+
+/// So many nudges can be undone.
+const MOST_UNDONE: usize = 200;
 
 /// What tuning has changed so far.
 #[derive(Debug, Default)]
@@ -270,7 +273,11 @@ impl App {
     /// Tunes to a rig, and keeps the present one where `pile` says.
     pub(super) fn turn_to(&mut self, rig: Rig, pile: impl Fn(&mut Tuning) -> &mut Vec<Rig>) {
         let now = self.wanted_rig().clone();
-        pile(&mut self.tuning).push(now);
+        let pile = pile(&mut self.tuning);
+        if pile.len() == MOST_UNDONE {
+            pile.remove(0);
+        }
+        pile.push(now);
         self.tune_to(rig);
     }
 
@@ -299,7 +306,7 @@ impl App {
         };
         let from = self.session().seen_count();
         if self.session().history().event_count() <= AT_ONCE {
-            let session = self.session().retuned(rig, Capacity::DEFAULT);
+            let session = self.session().retuned(rig);
             self.adopt(session, from);
         } else {
             self.tuning.tried = Some(rig.clone());
@@ -456,10 +463,8 @@ impl App {
         match rig.map(|rig| source.at_its_rate(rig)) {
             Ok(rig) => {
                 source.text = text;
-                let was = self.session().rig().clone();
                 self.tuning.original = Some(Originals::of(&rig));
-                self.tuning.undo.push(was);
-                self.tune_to(rig);
+                self.turn_to(rig, |tuning| &mut tuning.undo);
                 self.tell(format!("{} was changed and read again", path.display()), false);
             }
             Err(error) => {

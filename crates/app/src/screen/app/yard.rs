@@ -4,7 +4,7 @@
 use super::App;
 use crate::screen::bench::Bench;
 use gtrig_analysis::{
-    Capacity, Session,
+    Session,
     motion::{Crane, CraneTrack, MotionRule},
 };
 use gtrig_core::Tick;
@@ -89,7 +89,7 @@ impl App {
         }
         let from = self.session().seen_count();
         if self.session().history().event_count() <= EVENTS_AT_ONCE {
-            let session = self.session().retuned(rig, Capacity::DEFAULT);
+            let session = self.session().retuned(rig);
             self.went_wrong(session, from, way);
         } else {
             self.yard.is_running = true;
