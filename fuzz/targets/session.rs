@@ -1,16 +1,25 @@
-//! A rig and a take, a zero byte between them: bound, run, explained, judged and
-//! written out in every form. What lasts longer than a minute is left alone here: how
+//! A rig and a take, a zero byte between them: bound, run, explained, judged, measured,
+//! drawn and written out in every form. What lasts longer than a minute is left alone here: how
 //! long a question may take is another question.
 
 #![no_main]
 
-use gtrig_analysis::{Capacity, audit, stream::StreamWatch};
+use gtrig::{
+    figure::{self, Excerpt},
+    screen::lanes,
+};
+use gtrig_analysis::{
+    Capacity, audit,
+    measure::{self, Samples},
+    stream::StreamWatch,
+};
 use gtrig_core::{ActionId, GestureId, Nanos, PollRate, Tick};
 use gtrig_formats::{
     Report,
     combos::{ComboLines, ComboReport},
     gestures::GestureReport,
     health::HealthReport,
+    measure::MeasureReport,
     rig,
     take::TakeReader,
     words::{explain_action, explain_control, explain_gesture},
@@ -19,6 +28,11 @@ use libfuzzer_sys::fuzz_target;
 
 const ROOM: Capacity = Capacity { events: 1 << 14, changes: 1 << 14 };
 const LONGEST: Nanos = Nanos::from_millis(60_000);
+
+/// A drawing is as large as what is drawn, and names are escaped.
+fn is_drawn(svg: &str) {
+    assert!(svg.starts_with("<svg") && svg.ends_with("</svg>"));
+}
 
 fuzz_target!(|bytes: &[u8]| {
     let mut parts = bytes.splitn(2, |byte| *byte == 0);
@@ -60,6 +74,22 @@ fuzz_target!(|bytes: &[u8]| {
         }
     }
     let events: Vec<_> = session.seen_from(0).collect();
+    let of_axes: Vec<_> = session.roster().axes().take(4).collect();
+    for axes in of_axes {
+        let kinds = session.roster().axes_kinds(axes);
+        let samples = Samples::of(events.iter().copied(), axes, kinds);
+        let found = measure::measure(&samples);
+        let proposal = measure::propose(&samples, &found);
+        let report = MeasureReport::new(session.roster().axes_label(axes), &found, &proposal);
+        report.write_text(&mut Vec::new()).expect("memory takes it");
+        is_drawn(&figure::measurement(&samples, &found, &report));
+    }
+    let (from, to) = (rate.time_of(begins), rate.time_of(last));
+    if from < to {
+        let lanes = lanes(&session, "");
+        let title = "fuzz".to_owned();
+        is_drawn(&figure::timeline(&session, &streams, &Excerpt { title, from, to, lanes }));
+    }
     let slow = audit::Loop::steady(PollRate::from_hz(30.0).expect("a rate"));
     let _ = audit::audit(session.plan(), &events, slow);
 });

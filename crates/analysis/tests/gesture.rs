@@ -494,16 +494,7 @@ mod trouble {
             Tick(0),
             Capacity::DEFAULT,
         );
-        let mut info = glass();
-        info.controls.clear();
-        for n in 1..=fingers {
-            info.controls.push(ControlInfo::new(&format!("contact-{n}"), ControlKind::Button));
-            for axis in ["x", "y"] {
-                let kind = ControlKind::Position { min: 0, max: 1000 };
-                info.controls.push(ControlInfo::new(&format!("contact-{n}-{axis}"), kind));
-            }
-        }
-        let device = session.plug(info, Nanos(0)).unwrap();
+        let device = session.plug(glass_of(fingers), Nanos(0)).unwrap();
         let controls: Vec<ControlId> = session.roster().device(device).controls().collect();
         for (ms, value) in [(50, 1), (120, 0)] {
             for &control in controls.iter().step_by(3) {
@@ -515,6 +506,37 @@ mod trouble {
         let fired = session.history().verdicts().iter().filter(|v| v.fired.is_some()).count();
         assert_eq!(fired, fingers);
         assert!(session.now().candidates(session.plan()).is_empty());
+    }
+
+    /// A panel for so many fingers.
+    fn glass_of(fingers: usize) -> DeviceInfo {
+        let mut info = glass();
+        info.controls.clear();
+        for n in 1..=fingers {
+            info.controls.push(ControlInfo::new(&format!("contact-{n}"), ControlKind::Button));
+            for axis in ["x", "y"] {
+                let kind = ControlKind::Position { min: 0, max: 1000 };
+                info.controls.push(ControlInfo::new(&format!("contact-{n}-{axis}"), kind));
+            }
+        }
+        info
+    }
+
+    /// More than there is room for begin no attempt, and nothing breaks.
+    #[test]
+    fn so_many_attempts_go_on_at_once() {
+        let taps = (0..MAX_GESTURES)
+            .map(|n| gesture(&format!("g{n}"), GestureKind::Tap { times: 1 }, &[]));
+        let mut desk = Desk::new(gesture_rig(taps.collect()));
+        let panel = desk.session.plug(glass_of(5), Nanos(0)).unwrap();
+        let controls = desk.session.roster().device(panel).controls();
+        for control in controls.step_by(3) {
+            let (time, marks) = (Nanos::from_millis(50), Marks::empty());
+            desk.session.report(Event { time, value: 1, control, marks });
+        }
+        desk.run_to(5);
+        let attempts = desk.session.now().candidates(desk.session.plan()).len();
+        assert_eq!(attempts, MAX_ATTEMPTS);
     }
 
     #[test]

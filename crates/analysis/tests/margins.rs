@@ -5,7 +5,6 @@
 mod common;
 
 use common::hand::*;
-use gtrig_analysis::*;
 use gtrig_core::*;
 use proptest::prelude::*;
 

@@ -3,7 +3,7 @@
 mod common;
 
 use common::*;
-use gtrig_analysis::stream::{StreamWatch, Trouble, TroubleKind};
+use gtrig_analysis::stream::{MAX_LISTED, StreamWatch, Trouble, TroubleKind};
 use gtrig_core::*;
 use proptest::prelude::*;
 use rstest::rstest;
@@ -132,6 +132,24 @@ fn what_events_say_themselves(
     desk.run_to(10);
     let trouble = only(&StreamWatch::over(&desk.session), kind);
     assert_eq!(trouble.count, count);
+}
+
+#[test]
+fn the_newest_troubles_are_listed_and_all_are_counted() {
+    let mut desk = Desk::new(rig(Vec::new()));
+    let control = desk.control("pad1/south");
+    let all = MAX_LISTED as u64 + 500;
+    for n in 0..all {
+        let time = Nanos::from_millis(2 * n);
+        desk.session.report(Event { time, value: 1, control, marks: Marks::RESYNCED });
+        desk.session.run_before(time);
+    }
+    desk.session.run_until(Tick(2_000));
+    let streams = StreamWatch::over(&desk.session);
+    assert_eq!(streams.troubles().len(), MAX_LISTED);
+    let of_pad = streams.device(desk.devices[0]).unwrap();
+    assert_eq!(of_pad.count(TroubleKind::Overrun), all);
+    assert!(streams.troubles()[0].from > Nanos::from_millis(900), "the oldest are not listed");
 }
 
 #[test]

@@ -3,7 +3,6 @@
 mod common;
 
 use common::*;
-use gtrig_analysis::*;
 use gtrig_core::*;
 use proptest::prelude::*;
 use rstest::rstest;

@@ -5,7 +5,7 @@ use anyhow::{Context, bail};
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{PollRate, Rig};
 use gtrig_formats::{
-    rig,
+    MAX_DOCUMENT_BYTES, rig,
     take::{Loaded, TakeReader},
 };
 use gtrig_sources::Story;
@@ -38,19 +38,16 @@ pub fn rig(path: Option<&Path>, hz: Option<f64>) -> anyhow::Result<Rig> {
     Ok(rig)
 }
 
-/// A larger file is no rig.
-const MAX_RIG_BYTES: u64 = 4 << 20;
-
 /// Reads the text of a rig.
 ///
 /// # Errors
 /// When the file cannot be read, with what to do; when it is no text, or too large.
 pub fn rig_text(path: &Path) -> anyhow::Result<String> {
     let mut bytes = Vec::new();
-    let read =
-        File::open(path).and_then(|file| file.take(MAX_RIG_BYTES + 1).read_to_end(&mut bytes));
+    let read = File::open(path)
+        .and_then(|file| file.take(MAX_DOCUMENT_BYTES as u64 + 1).read_to_end(&mut bytes));
     read.with_context(|| format!("cannot read the rig {}; is the path right?", path.display()))?;
-    if bytes.len() as u64 > MAX_RIG_BYTES {
+    if bytes.len() > MAX_DOCUMENT_BYTES {
         bail!("the rig {} is larger than 4 MiB; is it a rig at all?", path.display());
     }
     match String::from_utf8(bytes) {

@@ -15,6 +15,8 @@ const HOSTILE: &str = "\u{1b}[2J\u{9b}31m\u{7}\u{202e}\u{61c}\u{ad}\u{180e}\u{34
 struct Files {
     folder: tempfile::TempDir,
     take: PathBuf,
+    /// A figure of it has its path for a title.
+    untitled: PathBuf,
     broken: PathBuf,
     rig: PathBuf,
     wrong: PathBuf,
@@ -55,9 +57,17 @@ impl Files {
         );
         let wrong = format!("{rig}[action.{toml}]\ngives = {toml}\n{toml} = 1 # {HOSTILE}\n");
         let log = format!("N: {HOSTILE}\nI: 3 0001 0002\nR: 1 05\n{HOSTILE}\n");
+        let untitled = at(
+            "u.take.jsonl",
+            take.replacen("\"title\"", "\"rig\"", 1).replacen(
+                &format!(",\"rig\":{json}}}"),
+                "}",
+                1,
+            ),
+        );
         let (take, broken) = (at("t.take.jsonl", take), at("b.take.jsonl", broken));
         let (rig, wrong, log) = (at("r.toml", rig), at("w.toml", wrong), at("l.txt", log));
-        Files { folder, take, broken, rig, wrong, log }
+        Files { folder, take, untitled, broken, rig, wrong, log }
     }
 
     /// Arguments in which a word in braces is a file.
@@ -70,6 +80,8 @@ impl Files {
                 "{wrong}" => self.wrong.to_str().unwrap().to_owned(),
                 "{log}" => self.log.to_str().unwrap().to_owned(),
                 "{gone}" => self.new_file("gone"),
+                "{untitled}" => self.untitled.to_str().unwrap().to_owned(),
+                "{new.svg}" => self.new_file("new.svg"),
                 "{svg}" => self.new_file("f.svg"),
                 "{pdf}" => self.new_file("f.pdf"),
                 "{new}" => self.new_file("new.take.jsonl"),
@@ -171,13 +183,20 @@ fn no_command_is_left_out() {
 #[test]
 fn figures_hold_none_of_it() {
     let files = Files::new();
-    for run in ["figure {take} {svg} --rig {rig}", "figure {take} {pdf} --rig {rig}"] {
+    let runs = [
+        "figure {take} {svg} --rig {rig} --title {hostile}",
+        "figure {take} {pdf} --rig {rig}",
+        "figure {untitled} {new.svg} --rig {rig}",
+    ];
+    for run in runs {
         let args = files.fill(run);
         let output = gtrig(&args.iter().map(String::as_str).collect::<Vec<_>>());
         assert_eq!(output.status.code(), Some(0), "{output:?}");
     }
-    let drawing = fs::read_to_string(files.new_file("f.svg")).unwrap();
-    assert_eq!(harm(&drawing), None);
+    for name in ["f.svg", "new.svg"] {
+        let drawing = fs::read_to_string(files.new_file(name)).unwrap();
+        assert_eq!(harm(&drawing), None, "{name}");
+    }
     let pdf = fs::read(files.new_file("f.pdf")).unwrap();
     for (at, _) in HOSTILE.char_indices().filter(|(_, c)| c.len_utf8() == 4) {
         let hidden = &HOSTILE.as_bytes()[at..at + 4];

@@ -102,13 +102,19 @@ fn story(name: &str) -> String {
     demo(&format!("{name}.take.jsonl"))
 }
 
-/// Every shipped take, and one with strokes that were meant.
+/// Every shipped take, one with strokes that were meant, and one that ends with a long
+/// pause.
 fn takes(folder: &Path) -> Vec<String> {
     let strokes = gtrig(&["simulate", "--strokes", "60", "--seed", "7"]);
     let path = folder.join("strokes.take.jsonl");
     fs::write(&path, &strokes.stdout).unwrap();
     let shipped = Story::ALL.iter().map(|of| story(of.word()));
-    shipped.into_iter().chain([path.to_str().unwrap().to_owned()]).collect()
+    let pause = folder.join("pause.take.jsonl");
+    let text = fs::read_to_string(story("stuck-horn")).unwrap();
+    let (lines, _) = text.trim_end().rsplit_once('\n').unwrap();
+    fs::write(&pause, format!("{lines}\n{{\"t\":60000000000,\"ends\":true}}\n")).unwrap();
+    let made = [path, pause].map(|path| path.to_str().unwrap().to_owned());
+    shipped.into_iter().chain(made).collect()
 }
 
 #[rstest]

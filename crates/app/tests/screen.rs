@@ -274,6 +274,10 @@ fn a_recording_goes_on_though_the_terminal_takes_nothing() {
         typed += 1;
         thread::sleep(Duration::from_millis(50));
     }
+    // It ends when it is asked to, and the take has its end.
+    signal("TERM", pty.child.id());
+    wait_for_file(&path, |text| text.ends_with("\"ends\":true}\n"));
+    pty.child.wait().unwrap();
 }
 
 /// On a terminal without a shell, which would take the keys of what is stopped.

@@ -11,7 +11,7 @@ use problem::{Mistakes, Problems};
 use toml::de::DeTable;
 
 /// A document larger than this is refused.
-const MAX_BYTES: usize = 4 << 20;
+pub const MAX_BYTES: usize = 4 << 20;
 
 /// Reads a document with `read`, which takes its keys. `file` names it in messages,
 /// `what` says what it should be.

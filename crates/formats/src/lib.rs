@@ -38,5 +38,6 @@ pub mod ticks;
 pub mod words;
 
 pub use atomic::{Over, save_atomically};
+pub use document::MAX_BYTES as MAX_DOCUMENT_BYTES;
 pub use document::problem::{MAX_LISTED as MAX_LISTED_MISTAKES, Mistakes, Problem};
 pub use report::{Report, Rows, Table, json_line};

@@ -243,4 +243,6 @@ fn any_reference(problems: &mut Problems, value: &Value) -> Option<ControlRef> {
 }
 
 #[cfg(test)]
+mod bounds;
+#[cfg(test)]
 mod tests;

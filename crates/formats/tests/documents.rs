@@ -4,8 +4,13 @@
 use gtrig_analysis::Capacity;
 use gtrig_core::{DeviceKind, tunable, vocabulary};
 use gtrig_formats::{rig, take};
+use std::{
+    fs,
+    path::{Path, PathBuf},
+};
 
 const RIG: &str = include_str!("../../../docs/rig-format.md");
+const LIMITS: &str = include_str!("../../../docs/limits.md");
 const TAKE: &str = include_str!("../../../docs/take-format.md");
 
 /// The first code block of a language.
@@ -48,6 +53,34 @@ fn every_control_but_the_keys_is_named() {
             assert!(RIG.contains(&format!("`{name}`")), "{name}");
         }
     }
+}
+
+/// Every test that `docs/limits.md` names is there.
+#[test]
+fn every_bound_is_held_by_a_test() {
+    let rows = LIMITS.lines().filter(|line| line.starts_with("| ") && !line.contains("held by"));
+    let tests: Vec<&str> = rows
+        .map(|row| row.trim_end_matches(" |").rsplit("| ").next().unwrap().trim_matches('`'))
+        .collect();
+    assert!(tests.len() > 20);
+    let sources = sources(Path::new(env!("CARGO_MANIFEST_DIR")).join(".."));
+    for test in tests {
+        assert!(sources.contains(&format!("fn {test}(")), "no test is called {test}");
+    }
+}
+
+/// The text of all sources below a folder.
+fn sources(folder: PathBuf) -> String {
+    let mut text = String::new();
+    for entry in fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            text += &sources(path);
+        } else if path.extension().is_some_and(|ending| ending == "rs") {
+            text += &fs::read_to_string(path).unwrap();
+        }
+    }
+    text
 }
 
 /// Whether a text of the reader is a key and no sentence.

@@ -1,6 +1,7 @@
 //! The sheet that figures are drawn on: sizes, colours, strokes.
 
 use super::FONT;
+use gtrig_core::harmless;
 use svg::{
     Document, Node,
     node::element::{Circle, Line, Path, Rectangle, Text, path::Data},
@@ -45,21 +46,21 @@ impl Page {
     }
 
     pub(super) fn text(&mut self, x: f64, y: f64, words: &str, colour: &str) {
-        self.add(Text::new(words).set("x", x).set("y", y).set("fill", colour));
+        self.add(words_of(words).set("x", x).set("y", y).set("fill", colour));
     }
 
     pub(super) fn text_ending(&mut self, x: f64, y: f64, words: &str, colour: &str) {
-        let text = Text::new(words).set("x", x).set("y", y).set("fill", colour);
+        let text = words_of(words).set("x", x).set("y", y).set("fill", colour);
         self.add(text.set("text-anchor", "end"));
     }
 
     pub(super) fn text_centred(&mut self, x: f64, y: f64, words: &str, colour: &str) {
-        let text = Text::new(words).set("x", x).set("y", y).set("fill", colour);
+        let text = words_of(words).set("x", x).set("y", y).set("fill", colour);
         self.add(text.set("text-anchor", "middle"));
     }
 
     pub(super) fn title(&mut self, words: &str) {
-        let title = Text::new(words).set("x", 20).set("y", 28).set("fill", INK);
+        let title = words_of(words).set("x", 20).set("y", 28).set("fill", INK);
         self.add(title.set("font-size", 15).set("font-weight", "bold"));
     }
 
@@ -118,4 +119,9 @@ pub(super) fn width_of(words: &str) -> f64 {
 pub(super) fn round_step(least: f64) -> f64 {
     let decade = 10f64.powf(least.max(1e-3).log10().floor());
     [1.0, 2.0, 5.0, 10.0].map(|n| n * decade).into_iter().find(|n| *n >= least).unwrap_or(least)
+}
+
+/// Text of a figure, which may be opened by anything.
+fn words_of(words: &str) -> Text {
+    Text::new(harmless(words))
 }

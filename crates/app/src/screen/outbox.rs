@@ -8,7 +8,11 @@ use std::{
     rc::Rc,
     sync::mpsc::{Receiver, Sender, channel},
     thread,
+    time::Duration,
 };
+
+/// A terminal that takes nothing for so long is not waited for at the end.
+const PATIENCE: Duration = Duration::from_secs(1);
 
 /// Collects what is written and hands it to the thread when it is flushed. A clone is
 /// another handle of the same.
@@ -60,14 +64,14 @@ impl Outbox {
         Ok(true)
     }
 
-    /// Waits until the terminal has taken all.
+    /// Waits until the terminal has taken all, but not for ever.
     ///
     /// # Errors
-    /// When the terminal is gone.
+    /// When the terminal is gone, or takes nothing.
     pub(super) fn wait(&self) -> io::Result<()> {
         let mut letters = self.0.borrow_mut();
         while letters.on_its_way > 0 {
-            letters.done.recv().map_err(io::Error::other)??;
+            letters.done.recv_timeout(PATIENCE).map_err(io::Error::other)??;
             letters.on_its_way -= 1;
         }
         Ok(())

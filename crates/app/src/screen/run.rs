@@ -127,19 +127,30 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
     let size = crossterm::terminal::size().unwrap_or((80, 24));
     let (mut app, clock) = build(start, how, size)?;
     app.follow_rig(Some(rig));
-    let result = go_on(&mut app, clock, how, taken);
-    // Whatever ended it, what was recorded is written to its end.
+    let outbox = Outbox::new();
+    let mut taken = Some(taken);
+    let result = go_on(&mut app, clock, (how, &mut taken), &outbox);
+    // Whatever ended it, what was recorded is written to its end, and only then the
+    // terminal is waited for.
     let failures = app.finish_saving();
+    match (outbox.wait(), taken) {
+        (Err(_), Some(taken)) => taken.abandon(),
+        (_, taken) => drop(taken),
+    }
     result?;
     anyhow::ensure!(failures.is_empty(), "{}", failures.join("; "));
     Ok(())
 }
 
 /// Goes on until the person quits.
-fn go_on(app: &mut App, clock: Clock, how: TerminalKeys, mut taken: Taken) -> anyhow::Result<()> {
+fn go_on(
+    app: &mut App,
+    clock: Clock,
+    (how, taken): (TerminalKeys, &mut Option<Taken>),
+    outbox: &Outbox,
+) -> anyhow::Result<()> {
     let (heart, heard) = listen()?;
-    let mut outbox = Outbox::new();
-    let mut screen = blank_screen(&outbox)?;
+    let mut screen = blank_screen(outbox)?;
     let mut pace = Pace::new();
     loop {
         heart.beat();
@@ -158,20 +169,21 @@ fn go_on(app: &mut App, clock: Clock, how: TerminalKeys, mut taken: Taken) -> an
         }
         match request {
             None => {}
-            Some(Request::Quit) => {
-                outbox.wait()?;
-                return Ok(());
-            }
+            Some(Request::Quit) => return Ok(()),
             Some(Request::Suspend) => {
-                outbox.wait()?;
-                drop(taken);
+                // One that takes nothing is waited for by what gives it back.
+                let _ = outbox.wait();
+                drop(taken.take());
                 signal_hook::low_level::emulate_default_handler(SIGTSTP)?;
-                taken = Taken::take()?;
-                screen = blank_screen(&outbox)?;
+                *taken = Some(Taken::take()?);
+                screen = blank_screen(outbox)?;
                 pace = Pace::new();
             }
         }
-        taken.report_all_keys(app.captured && how == TerminalKeys::Reported, &mut outbox)?;
+        if let Some(taken) = taken {
+            let all = app.captured && how == TerminalKeys::Reported;
+            taken.report_all_keys(all, &mut outbox.clone())?;
+        }
     }
 }
 

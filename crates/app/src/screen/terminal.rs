@@ -63,6 +63,15 @@ impl Taken {
     }
 }
 
+impl Taken {
+    /// Leaves a terminal that takes nothing any more: what is written to it would wait
+    /// for ever.
+    pub(super) fn abandon(self) {
+        TAKEN.store(false, Ordering::SeqCst);
+        let _ = terminal::disable_raw_mode();
+    }
+}
+
 impl Drop for Taken {
     fn drop(&mut self) {
         give_back();

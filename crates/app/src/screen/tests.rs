@@ -750,6 +750,20 @@ fn a_nudge_runs_the_history_again_and_says_what_is_different() {
 }
 
 #[test]
+fn so_many_nudges_can_be_undone() {
+    let (_folder, _, mut bench) = tuning(HOIST);
+    for n in 0..250 {
+        bench.keys(if n % 2 == 0 { ">" } else { "<" });
+    }
+    let mut undone = 0;
+    while !bench.shows("nothing to undo") {
+        bench.keys("u");
+        undone += 1;
+    }
+    assert_eq!(undone, 200 + 1, "the last one finds nothing");
+}
+
+#[test]
 fn before_and_after_are_drawn_together() {
     let (_folder, _, mut bench) = tuning(HOIST);
     bench.keys(">>>>>>>>");

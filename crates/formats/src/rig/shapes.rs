@@ -10,7 +10,7 @@ use gtrig_core::{
 };
 
 /// A shape has at most this many stages.
-const MAX_STAGES: usize = 32;
+pub(super) const MAX_STAGES: usize = 32;
 
 /// The key by which a table says which stage it is, and how it is read.
 type Reader = fn(&mut Problems, &mut Fields, Value) -> Option<Stage>;

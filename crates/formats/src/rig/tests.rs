@@ -794,17 +794,6 @@ fn combos_that_wait_in_a_circle_are_refused() {
     assert!(error.to_string().contains("waits for itself"), "{error}");
 }
 
-#[test]
-fn ten_thousand_combos_are_read_and_one_more_is_refused() {
-    let of = |count: usize| {
-        let combo =
-            |n| format!("[combo.c{n}]\nsteps = \"press south, press east within {} ms\"\n", n + 1);
-        format!("rig = 1\n{}", (0..count).map(combo).collect::<String>())
-    };
-    assert_eq!(parse("t", &of(10_000)).unwrap().combos.len(), 10_000);
-    assert!(parse("t", &of(10_001)).is_err());
-}
-
 /// Of very many mistakes the first are listed, in their order, and the rest are counted.
 #[test]
 fn many_mistakes_are_counted() {

@@ -11,7 +11,7 @@ use gtrig_core::{
 };
 
 /// A polygon has at most this many corners.
-const MAX_CORNERS: usize = 64;
+pub(super) const MAX_CORNERS: usize = 64;
 
 /// What a zone may refer to.
 #[derive(Clone, Copy)]

@@ -217,7 +217,7 @@ struct Early {
 }
 
 /// At most so many wait for their device.
-const MAX_EARLY: usize = 10_000;
+pub(super) const MAX_EARLY: usize = 10_000;
 
 /// Ticks are run after this many lines, so that few events ever wait.
 const BATCH: u64 = 1024;

@@ -211,6 +211,20 @@ fn values_before_their_device_are_moved_to_it_and_marked() {
 }
 
 #[test]
+fn so_many_values_wait_for_their_device() {
+    let plug = PLUG.replace("pad1", "pad2").replace("\"p\"", "\"q\"").replace("\"t\":0", "\"t\":7");
+    let waiting = |count: usize| {
+        let mut lines = vec![EARLY; count];
+        lines.push(&plug);
+        load(&take_of(&lines)).1
+    };
+    let fits = waiting(read::MAX_EARLY);
+    assert_eq!((fits.before_plug, fits.damage.is_none()), (read::MAX_EARLY as u64, true));
+    let too_many = waiting(read::MAX_EARLY + 1).damage.unwrap();
+    assert!(too_many.to_string().contains("\"pad2\" was never plugged in"), "{too_many}");
+}
+
+#[test]
 fn a_damage_says_what_it_came_from() {
     let (_, loaded) = load(&take_of(&[GOOD, "{\"t\":"]));
     let damage = loaded.damage.unwrap();

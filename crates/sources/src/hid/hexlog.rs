@@ -198,6 +198,12 @@ mod tests {
     use gtrig_core::{PollRate, Rig, Tick};
     use rstest::rstest;
 
+    #[test]
+    fn a_log_that_is_too_large_is_refused() {
+        let fault = HexLog::parse(&" ".repeat(MAX_BYTES + 1), &[]).unwrap_err();
+        assert!(matches!(fault, HexLogFault::TooLong(_)));
+    }
+
     const LOG: &str = "\
 # a slider of eight bits
 name Bench slider
