@@ -65,7 +65,10 @@ Examples:
   gtrig measure bug.take.jsonl     what its sticks can really do
   gtrig compare bug.take.jsonl a.toml b.toml
                                    what another rig would have changed
-  gtrig replay bug.take.jsonl      the same, as JSON Lines for a test";
+  gtrig replay bug.take.jsonl      the same, as JSON Lines for a test
+
+Memory: a take is held in memory while it is read, up to three times the size of its
+file, for a figure up to five times, and 100 MB besides (docs/limits.md has every bound).";
 
 /// Every command, in the order of the help.
 #[derive(Debug, Subcommand)]
