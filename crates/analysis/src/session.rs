@@ -302,9 +302,8 @@ impl Session {
         self.order.clone_from(&other.order);
         self.labels.clone_from(&other.labels);
         self.rebind();
-        for event in other.seen_from(from) {
-            self.report(event);
-        }
+        // They stand where the other run saw them: nothing of them is judged again.
+        other.seen_from(from).for_each(|event| self.history.push(event));
         let seen_until = other.plan.rate().time_of(other.machine.at());
         self.run_until(self.plan.rate().tick_at(seen_until));
     }
@@ -312,9 +311,7 @@ impl Session {
     /// Takes over the events that no tick of `other` has seen yet, to go on in
     /// its place.
     pub fn take_waiting(&mut self, other: &Session) {
-        for event in other.history.waiting() {
-            self.report(*event);
-        }
+        other.history.waiting().iter().for_each(|event| self.history.push(*event));
     }
 
     fn rebind(&mut self) {

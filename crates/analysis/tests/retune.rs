@@ -37,6 +37,34 @@ fn lanes(session: &Session) -> Vec<Vec<Change>> {
     logs.map(|log| log.changes_before(Tick(u32::MAX)).collect()).collect()
 }
 
+/// What a device says between its comings and goings is where it was, not where the
+/// last of them is.
+#[test]
+fn devices_that_come_and_go_meanwhile_are_followed_as_they_were() {
+    let mut desk = play(tuned(0.1), &[(20, 3, 1), (20, 3, 0)]);
+    let from = desk.session.seen_count();
+    let mut retuned = desk.session.retuned(tuned(0.5));
+    let pad = desk.devices[0];
+    let info = desk.session.roster().device(pad).info.clone();
+    desk.set(100.0, "pad1/south", 1);
+    desk.session.set_presence(pad, Presence::Deaf, Nanos::from_millis(150));
+    desk.session.set_presence(pad, Presence::Here, Nanos::from_millis(200));
+    desk.set(250.0, "pad1/south", 0);
+    desk.session.unplug(pad, Nanos::from_millis(300));
+    desk.session.plug(info, Nanos::from_millis(400)).unwrap();
+    desk.set(450.0, "pad1/south", 1);
+    desk.session.run_until(Tick(30));
+    desk.set(600.0, "pad1/south", 0);
+    desk.session.unplug(pad, Nanos::from_millis(700));
+    retuned.follow(&desk.session, from);
+    retuned.take_waiting(&desk.session);
+    for session in [&mut desk.session, &mut retuned] {
+        session.run_until(Tick(60));
+    }
+    let events = |session: &Session| session.recording().events().collect::<Vec<_>>();
+    assert_eq!(events(&retuned), events(&desk.session));
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(64))]
 

@@ -138,7 +138,7 @@ impl Soak {
     }
 
     /// Something that a person does, now and then.
-    fn act(&mut self) -> anyhow::Result<()> {
+    fn act(&mut self) {
         match self.rng.next_u32() % 400 {
             0..8 => {
                 let at = self.rng.next_u32() as usize % KEYS.len();
@@ -151,9 +151,7 @@ impl Soak {
             9 => self.screen.backend_mut().resize(160, 47),
             10..14 => self.calm_down(),
             14 => self.write("s"),
-            15 => {
-                self.write("r");
-            }
+            15 => self.write("r"),
             16 => {
                 let at = self.rng.next_u32() % 160;
                 let event = crossterm::event::MouseEvent {
@@ -168,7 +166,6 @@ impl Soak {
             }
             _ => {}
         }
-        Ok(())
     }
 
     /// Back to the live screen, whatever is open, frozen, captured or filtered.
@@ -245,7 +242,7 @@ fn main() -> anyhow::Result<()> {
     for _ in 0..WINDOWS {
         let began = Instant::now();
         while began.elapsed() < window {
-            soak.act()?;
+            soak.act();
             soak.frame()?;
         }
         let figures = soak.figures()?;
