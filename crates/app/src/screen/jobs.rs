@@ -1,6 +1,11 @@
 //! Work that could take long, done in threads of its own so that the screen
 //! never waits: saving, opening and auditing takes.
 //!
+//! There are three such threads, and each lives as long as the screen: files,
+//! studies and runs by another rig do not wait for each other. A thread for each
+//! piece of work would leave what the allocator keeps for it behind, which made
+//! the program grow by hundreds of MiB over hours.
+//!
 //! [`Jobs`] outlives what the screen shows. When another take is opened, files
 //! that are being written are still waited for and told of; what was asked about
 //! the take before is dropped when it comes.
@@ -22,6 +27,8 @@ use notify_debouncer_mini::{
     notify::{self, RecommendedWatcher, RecursiveMode},
 };
 use std::{
+    io,
+    panic::{self, AssertUnwindSafe},
     path::{Path, PathBuf},
     sync::mpsc::{Receiver, Sender, channel},
     thread,
@@ -73,6 +80,12 @@ impl Outcome {
 pub(crate) struct Jobs {
     sender: Sender<(u32, Outcome)>,
     outcomes: Receiver<(u32, Outcome)>,
+    /// Writes and reads files.
+    files: Worker,
+    /// Audits and measures.
+    studies: Worker,
+    /// Runs a history by another rig.
+    runs: Worker,
     /// Files that are being written.
     writing: usize,
     /// Which take is shown, counted from 0.
@@ -84,7 +97,59 @@ pub(crate) struct Jobs {
 impl Default for Jobs {
     fn default() -> Self {
         let (sender, outcomes) = channel();
-        Jobs { sender, outcomes, writing: 0, document: 0, follower: None }
+        Jobs {
+            sender,
+            outcomes,
+            files: Worker::new("files"),
+            studies: Worker::new("studies"),
+            runs: Worker::new("runs"),
+            writing: 0,
+            document: 0,
+            follower: None,
+        }
+    }
+}
+
+/// A piece of work that says itself what it came to.
+type Work = Box<dyn FnOnce() + Send>;
+
+/// A thread that does one piece of work after another. It begins with the first
+/// and ends once its owner is gone and all is done.
+#[derive(Debug)]
+struct Worker {
+    name: &'static str,
+    queue: Option<Sender<Work>>,
+}
+
+impl Worker {
+    const fn new(name: &'static str) -> Worker {
+        Worker { name, queue: None }
+    }
+
+    /// # Errors
+    /// When the system has no thread to give.
+    fn begin(name: &str) -> io::Result<Sender<Work>> {
+        let (queue, work) = channel::<Work>();
+        // What panics takes no other work with it: it has been told by then.
+        let each = |it: Work| drop(panic::catch_unwind(AssertUnwindSafe(it)));
+        thread::Builder::new().name(name.into()).spawn(move || work.iter().for_each(each))?;
+        Ok(queue)
+    }
+
+    /// Has the work done, and said what it came to.
+    fn does(&mut self, done: Done, work: impl FnOnce() -> Outcome + Send + 'static) {
+        self.give(Box::new(move || done.say(work())));
+    }
+
+    fn give(&mut self, work: Work) {
+        if self.queue.is_none() {
+            self.queue = Worker::begin(self.name).ok();
+        }
+        match &self.queue {
+            Some(queue) => queue.send(work).expect("a worker lives as long as its queue"),
+            // The screen waits, but nothing that was asked for is forgotten.
+            None => work(),
+        }
     }
 }
 
@@ -137,16 +202,16 @@ impl Jobs {
         failures
     }
 
-    fn spawn(&self, work: impl FnOnce() -> Outcome + Send + 'static) {
-        let done = Done { sender: self.sender.clone(), document: self.document };
-        thread::spawn(move || done.say(work()));
+    fn done(&self) -> Done {
+        Done { sender: self.sender.clone(), document: self.document }
     }
 
     /// Audits a history.
-    pub(crate) fn audit(&self, session: &Session, loops: Vec<Loop>) {
+    pub(crate) fn audit(&mut self, session: &Session, loops: Vec<Loop>) {
         let (plan, recording, until) =
             (session.plan().clone(), session.recording(), session.now().at());
-        self.spawn(move || {
+        let done = self.done();
+        self.studies.does(done, move || {
             let events: Vec<Event> = recording.events().collect();
             let loops = loops.into_iter().map(|of| audit::audit(&plan, &events, of)).collect();
             let shortest_state = audit::shortest_state(&plan, &events);
@@ -155,9 +220,10 @@ impl Jobs {
     }
 
     /// Measures two axes, or one.
-    pub(crate) fn measure(&self, session: &Session, axes: Axes) {
+    pub(crate) fn measure(&mut self, session: &Session, axes: Axes) {
         let (recording, until) = (session.recording(), session.now().at());
-        self.spawn(move || {
+        let done = self.done();
+        self.studies.does(done, move || {
             let roster = &recording.roster;
             let kinds = roster.axes_kinds(axes);
             let samples = Samples::of(recording.events(), axes, kinds);
@@ -170,16 +236,18 @@ impl Jobs {
     }
 
     /// Runs a recording by another rig; it has events up to this one.
-    pub(crate) fn retune(&self, recording: Recording, rig: Rig, from: u64) {
-        self.spawn(move || {
+    pub(crate) fn retune(&mut self, recording: Recording, rig: Rig, from: u64) {
+        let done = self.done();
+        self.runs.does(done, move || {
             let session = Session::replayed(&recording, rig);
             Outcome::Retuned(Box::new(session), from)
         });
     }
 
     /// Runs a recording by a rig with a mistake.
-    pub(crate) fn go_wrong(&self, recording: Recording, rig: Rig, of: (u64, MotionRule)) {
-        self.spawn(move || {
+    pub(crate) fn go_wrong(&mut self, recording: Recording, rig: Rig, of: (u64, MotionRule)) {
+        let done = self.done();
+        self.runs.does(done, move || {
             let session = Session::replayed(&recording, rig);
             Outcome::WentWrong(Box::new(session), of)
         });
@@ -191,7 +259,7 @@ impl Jobs {
     /// # Errors
     /// When the system cannot follow it.
     pub(crate) fn follow(&mut self, path: PathBuf) -> notify::Result<()> {
-        let done = Done { sender: self.sender.clone(), document: self.document };
+        let done = self.done();
         self.follower = None;
         self.follower = Some(follow(path, done)?);
         Ok(())
@@ -201,7 +269,8 @@ impl Jobs {
     pub(crate) fn draw(&mut self, svg: String, path: &Path) {
         let path = path.to_owned();
         self.writing += 1;
-        self.spawn(move || {
+        let done = self.done();
+        self.files.does(done, move || {
             let result = figure::save(&svg, &path);
             Outcome::Drawn(path, result)
         });
@@ -210,7 +279,8 @@ impl Jobs {
     /// Saves a recording.
     pub(crate) fn save(&mut self, path: PathBuf, recording: Recording, title: Option<String>) {
         self.writing += 1;
-        self.spawn(move || {
+        let done = self.done();
+        self.files.does(done, move || {
             let result = save_atomically(&path, Over::Nothing, |out| {
                 take::write(&recording, title.as_deref(), out)
             });
@@ -223,9 +293,10 @@ impl Jobs {
     }
 
     /// Opens a take.
-    pub(crate) fn open(&self, path: &Path, rig: Rig) {
+    pub(crate) fn open(&mut self, path: &Path, rig: Rig) {
         let path = path.to_owned();
-        self.spawn(move || {
+        let done = self.done();
+        self.files.does(done, move || {
             let opened = files::open_take(&path, rig, Capacity::DEFAULT);
             Outcome::Opened(opened.map(Box::new))
         });
@@ -316,6 +387,24 @@ mod tests {
         assert!(failures[0].starts_with("could not save /nowhere/at/all"), "{failures:?}");
         let rig = files::rig(None, None).unwrap();
         assert!(files::open_take(&path, rig, Capacity::DEFAULT).unwrap().loaded.is_sound());
+    }
+
+    #[test]
+    fn a_worker_does_one_thing_after_another_and_goes_on_after_a_panic() {
+        let mut worker = Worker::new("test");
+        let (said, heard) = channel();
+        let by_whom = |said: &Sender<thread::ThreadId>| {
+            let said = said.clone();
+            move || said.send(thread::current().id()).unwrap()
+        };
+        worker.give(Box::new(by_whom(&said)));
+        worker.give(Box::new(by_whom(&said)));
+        let first = heard.recv().unwrap();
+        assert_eq!(heard.recv(), Ok(first));
+        assert_ne!(first, thread::current().id());
+        worker.give(Box::new(|| panic::resume_unwind(Box::new("made by the test"))));
+        worker.give(Box::new(by_whom(&said)));
+        assert_eq!(heard.recv(), Ok(first));
     }
 
     /// A save of the take before is told; an audit of it would be shown as one of

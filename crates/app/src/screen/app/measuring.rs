@@ -38,7 +38,7 @@ impl App {
         });
         if !is_known {
             self.measuring.is_busy = true;
-            self.jobs.measure(self.session(), axes);
+            self.jobs.measure(&self.document.session, axes);
         }
     }
 

@@ -27,7 +27,7 @@ impl App {
     pub(super) fn audit(&mut self) {
         self.bench = Bench::Polling;
         if !std::mem::replace(&mut self.polling.is_busy, true) {
-            self.jobs.audit(self.session(), self.polling.by.loops());
+            self.jobs.audit(&self.document.session, self.polling.by.loops());
         }
     }
 }
