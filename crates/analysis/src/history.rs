@@ -31,6 +31,19 @@ impl Capacity {
     pub const DEFAULT: Capacity = Capacity { events: 20_000_000, changes: 20_000_000 };
 }
 
+/// The events that the next tick of a machine sees, and all later ones.
+fn after<'e>(events: &'e [Event], machine: &Machine, plan: &Plan) -> &'e [Event] {
+    let Tick(next) = machine.next_tick();
+    let seen = match next {
+        0 => 0,
+        _ => {
+            let last = plan.rate().time_of(Tick(next - 1));
+            events.partition_point(|event| event.time <= last)
+        }
+    };
+    &events[seen..]
+}
+
 /// A segment is closed at this many events or ticks, whichever comes first.
 const SEGMENT_EVENTS: usize = 4096;
 
@@ -304,7 +317,7 @@ impl History {
     }
 
     /// The machine before the first tick that is kept.
-    fn first(&self) -> &Machine {
+    pub(crate) fn first(&self) -> &Machine {
         self.closed.front().map_or(&self.open.start, |segment| &segment.start)
     }
 
@@ -358,14 +371,25 @@ impl History {
         machine
     }
 
-    pub(crate) fn replay(&self, plan: &Plan, last: Tick, mut after_tick: impl FnMut(&Machine)) {
-        let mut machine = self.first().clone();
+    /// Runs a machine that stands at a tick that is kept up to tick `last`.
+    pub(crate) fn run_on(
+        &self,
+        machine: &mut Machine,
+        plan: &Plan,
+        last: Tick,
+        mut after_tick: impl FnMut(&Machine),
+    ) {
         machine.fit(plan);
-        let ends = self.closed.iter().skip(1).map(|next| next.begins());
-        for (segment, end) in self.closed.iter().zip(ends.chain([self.open.start.next_tick()])) {
-            run(&mut machine, plan, segment.block.telling(), end.before(), &mut after_tick);
+        let begun = self.closed.partition_point(|segment| segment.begins() <= machine.next_tick());
+        let closed = self.closed.range(begun.saturating_sub(1)..);
+        let ends = closed.clone().skip(1).map(|next| next.begins());
+        for (segment, end) in closed.zip(ends.chain([self.open.start.next_tick()])) {
+            if machine.next_tick() < end {
+                let events = after(segment.block.telling(), machine, plan);
+                run(machine, plan, events, end.before().min(last), &mut after_tick);
+            }
         }
-        run(&mut machine, plan, &self.open.events, last, &mut after_tick);
+        run(machine, plan, after(&self.open.events, machine, plan), last, &mut after_tick);
     }
 
     /// The machine before the segment that `tick` is in, and its events.

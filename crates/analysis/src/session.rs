@@ -1,5 +1,6 @@
 //! A run with its past: what the application, live or replaying, holds.
 
+use crate::cursor::Cursor;
 use crate::history::{Capacity, History};
 use crate::label::Label;
 use crate::order::Order;
@@ -348,6 +349,6 @@ impl Session {
     /// Runs the whole history again and shows the machine after each tick
     /// that could have changed anything.
     pub fn replay(&self, after_tick: impl FnMut(&Machine)) {
-        self.history.replay(&self.plan, self.machine.at(), after_tick);
+        Cursor::at_beginning(self).catch_up(self, after_tick);
     }
 }

@@ -20,7 +20,13 @@ impl Source for Faulty {
 fn main() -> anyhow::Result<()> {
     let session = Box::new(Session::new(files::rig(None, None)?, Tick(0), Capacity::DEFAULT));
     let sources: Vec<Box<dyn Source>> = vec![Box::new(Faulty)];
-    let start = Start::Live { session, clock: Clock::starting_at(Nanos(0)), sources, record: None };
+    let start = Start::Live {
+        session,
+        clock: Clock::starting_at(Nanos(0)),
+        sources,
+        record: None,
+        broadcast: None,
+    };
     run(start, files::RigSource::of(None, None)?, Nanos::from_millis(150))?;
     Ok(())
 }

@@ -10,21 +10,26 @@ mod figure;
 mod gestures;
 mod health;
 mod hid;
+mod listen;
 mod live;
 mod measure;
 mod open;
+mod publish;
 mod record;
 mod replay;
 mod shape;
 mod shared;
 mod simulate;
+mod tail;
+mod takes;
 
-pub use shared::cab_session;
+pub use listen::hub;
+pub use shared::{cab_session, complain};
 
 use clap::{Parser, Subcommand};
 use gtrig_core::harmless;
 use live::Live;
-use shared::{Status, complain};
+use shared::Status;
 use std::{
     ffi::OsString,
     io::{self, Write},
@@ -66,6 +71,10 @@ Examples:
   gtrig compare bug.take.jsonl a.toml b.toml
                                    what another rig would have changed
   gtrig replay bug.take.jsonl      the same, as JSON Lines for a test
+  gtrig live --listen unix:/tmp/quay.sock
+                                   a running game sends what it reads
+  gtrig tail --listen tcp:4710 --only edge
+                                   the same without a screen, line by line
 
 Memory: a take is held in memory while it is read, up to three times the size of its
 file, for a figure up to five times, and 100 MB besides (docs/limits.md has every bound).";
@@ -79,6 +88,7 @@ enum Command {
     Demo(demo::Demo),
     Open(open::Open),
     Replay(replay::Replay),
+    Tail(tail::Tail),
     Audit(audit::Audit),
     Health(health::Health),
     Hid(hid::Hid),
@@ -101,6 +111,7 @@ impl Command {
             Command::Demo(command) => command.run(),
             Command::Open(command) => command.run(),
             Command::Replay(command) => command.run(),
+            Command::Tail(command) => command.run(),
             Command::Audit(command) => command.run(),
             Command::Health(command) => command.run(),
             Command::Hid(command) => command.run(),

@@ -1,17 +1,19 @@
 //! Rigs and takes from disk, and those that ship with the program.
 
 use crate::loops::rate;
+use crate::{commands::complain, followed::Followed, programs::Programs};
 use anyhow::{Context, bail};
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{PollRate, Rig};
 use gtrig_formats::{
     MAX_DOCUMENT_BYTES, rig,
-    take::{Loaded, TakeReader},
+    take::{Intake, Loaded, TakeReader},
 };
+use gtrig_live::Place;
 use gtrig_sources::Story;
 use std::{
     fs::File,
-    io::{BufRead, BufReader, Read},
+    io::{self, BufRead, BufReader, Read},
     path::{Path, PathBuf},
 };
 
@@ -131,9 +133,107 @@ fn load<R: BufRead>(reader: TakeReader<R>, rig: Rig, capacity: Capacity) -> Open
 /// When the file cannot be read or is no take at all. A take that is damaged
 /// further down is no error; see [`Loaded`].
 pub fn open_take(path: &Path, rig: Rig, capacity: Capacity) -> anyhow::Result<Opened> {
-    let file =
-        File::open(path).with_context(|| format!("cannot open the take {}", path.display()))?;
-    let reader = TakeReader::open(BufReader::with_capacity(1 << 16, file))
-        .with_context(|| format!("{} is no take that can be read", path.display()))?;
-    Ok(load(reader, rig, capacity))
+    Ok(load(take_reader(path, false)?, rig, capacity))
+}
+
+/// A take that is read while it comes.
+#[derive(Debug)]
+pub struct Coming {
+    title: Option<String>,
+    from: From,
+}
+
+#[derive(Debug)]
+enum From {
+    Lines { intake: Box<Intake<Buffered>>, is_followed: bool },
+    Programs(Box<Programs>),
+}
+
+type Buffered = BufReader<Input>;
+
+/// Opens a take to read it while it comes, from a file, a pipe, standard input (`-`) or
+/// the programs that come to a socket (`unix:PATH`, `tcp:PORT`). One that is followed goes
+/// on at the end of its file, until the line that ends a take has come, or the person
+/// interrupts.
+///
+/// # Errors
+/// When it cannot be opened or is no take at all.
+pub fn coming_take(path: &Path, is_followed: bool, rig: Rig) -> anyhow::Result<Coming> {
+    if let Some(text) = path.to_str().filter(|text| Place::is_socket(text)) {
+        let programs = Programs::hear(&text.parse()?, rig, UNLIMITED)?;
+        return Ok(Coming { title: None, from: From::Programs(Box::new(programs)) });
+    }
+    let reader = take_reader(path, is_followed)?;
+    let title = reader.header.title.as_ref().map(ToString::to_string);
+    let intake = Box::new(reader.into_intake(rig, UNLIMITED));
+    Ok(Coming { title, from: From::Lines { intake, is_followed } })
+}
+
+impl Coming {
+    /// Waits for a line and takes in all that came with it. Returns whether there may be
+    /// more.
+    pub fn take_in(&mut self) -> bool {
+        match &mut self.from {
+            From::Lines { intake, is_followed } => {
+                !(*is_followed && intake.has_ended()) && intake.take_in_what_comes()
+            }
+            From::Programs(programs) => {
+                let may_be_more = programs.take_in();
+                programs.troubles().iter().for_each(|trouble| complain(trouble));
+                may_be_more
+            }
+        }
+    }
+
+    /// The session so far.
+    pub fn session(&self) -> &Session {
+        match &self.from {
+            From::Lines { intake, .. } => intake.session(),
+            From::Programs(programs) => programs.session(),
+        }
+    }
+
+    /// All of it.
+    pub fn finish(self) -> Opened {
+        let (session, loaded) = match self.from {
+            From::Lines { intake, .. } => intake.finish(),
+            From::Programs(programs) => {
+                let (session, left_out) = programs.finish();
+                let events = session.seen_count();
+                (session, Loaded { events, left_out, ..Loaded::default() })
+            }
+        };
+        let streams = StreamWatch::over(&session);
+        Opened { session, title: self.title, loaded, streams }
+    }
+}
+
+/// Where a take comes from.
+#[derive(Debug)]
+enum Input {
+    Stdin(io::Stdin),
+    File(File),
+    Followed(Followed),
+}
+
+impl Read for Input {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        match self {
+            Input::Stdin(stdin) => stdin.read(buffer),
+            Input::File(file) => file.read(buffer),
+            Input::Followed(file) => file.read(buffer),
+        }
+    }
+}
+
+fn take_reader(path: &Path, is_followed: bool) -> anyhow::Result<TakeReader<Buffered>> {
+    let is_stdin = path == Path::new("-");
+    let input = match (is_stdin, is_followed) {
+        (true, _) => Ok(Input::Stdin(io::stdin())),
+        (false, false) => File::open(path).map(Input::File),
+        (false, true) => Followed::open(path).map(Input::Followed),
+    };
+    let input = input.with_context(|| format!("cannot open the take {}", path.display()))?;
+    TakeReader::open(BufReader::with_capacity(1 << 16, input))
+        .with_context(|| format!("{} is no take that can be read", path.display()))
 }

@@ -3,11 +3,14 @@
 //! The binary `gtrig` only calls [`commands::main`]; everything is in this library
 //! so that tests and benchmarks can drive it without a terminal.
 
+pub mod broadcast;
 pub mod commands;
 pub mod figure;
 pub mod files;
+mod followed;
 mod loops;
 pub mod maps;
 pub mod out;
+mod programs;
 pub mod recorder;
 pub mod screen;

@@ -28,7 +28,7 @@ mod view;
 mod viewport;
 
 pub use app::{App, Request};
-pub use document::SETTLE;
+pub use document::settled;
 pub use draw::draw;
 pub use run::{Clock, Start, run};
 pub use theme::Theme;

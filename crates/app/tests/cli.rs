@@ -189,7 +189,7 @@ fn a_bad_take_is_said_and_has_its_exit_code(
 #[case::hitch(&["audit", "--hitch", "40:500", "x"], "the second smaller, such as 500:40")]
 #[case::jitter(&["audit", "--jitter", "60", "x"], "60 is not in 0..=50")]
 #[case::audit_rate(&["audit", "--rates", "5", "x"], "5 Hz is no poll rate")]
-#[case::record_nothing(&["record", "--kernel", "none", "x"], "there is nothing to record")]
+#[case::record_nothing(&["record", "--kernel", "none", "x"], "there is nothing to hear")]
 #[case::no_map(&["devices", "--map", "/nowhere.toml"], "cannot read the map /nowhere.toml; is the path right?")]
 #[case::no_ask(&["devices", "--learn", "--controls", "horn"], "a name and what it is: NAME=button")]
 #[case::nothing_to_ask(&["devices", "--learn", "--as", "other"], "say with --controls what it has")]

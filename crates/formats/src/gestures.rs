@@ -95,6 +95,18 @@ struct ScoreLine {
     false_alarms: usize,
 }
 
+/// Writes what came of an attempt, as the report says it.
+///
+/// # Errors
+/// Those of `out`.
+pub(crate) fn verdict_line(
+    session: &Session,
+    verdict: &GestureVerdict,
+    out: &mut dyn Write,
+) -> io::Result<()> {
+    json_line(&Line::Verdict(VerdictLine::new(session, verdict)), out)
+}
+
 impl GestureReport {
     /// A report over the whole history of a session.
     pub fn new(session: &Session) -> Self {

@@ -9,6 +9,8 @@
 //! - [`devices`]: what is plugged into a machine.
 //! - [`doubts`]: what a rig probably does not mean.
 //! - [`health`]: how well the reports of each device came.
+//! - [`live`]: lines of a running program.
+//! - [`log`]: what happened, a line each.
 //! - [`map`]: what a person called the controls of a device (TOML).
 //! - [`measure`]: what a stick was measured to do.
 //! - [`shape`]: raw values through a shape, stage by stage.
@@ -27,6 +29,8 @@ mod document;
 pub mod doubts;
 pub mod gestures;
 pub mod health;
+pub mod live;
+pub mod log;
 pub mod map;
 pub mod measure;
 mod nearest;

@@ -7,6 +7,7 @@ use gtrig_core::showable;
 use serde::Serialize;
 use std::{
     borrow::Cow,
+    fmt,
     io::{self, Write},
 };
 
@@ -78,14 +79,24 @@ pub(crate) struct RowWriter<'a, W: Write> {
     take: Option<&'a str>,
 }
 
+impl<W: Write> fmt::Debug for RowWriter<'_, W> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("RowWriter").field("take", &self.take).finish_non_exhaustive()
+    }
+}
+
 impl<W: Write> RowWriter<'_, W> {
     pub(crate) fn row<C: AsRef<str>>(&mut self, cells: &[C]) -> io::Result<()> {
         let cells = self.take.into_iter().chain(cells.iter().map(AsRef::as_ref));
         Ok(self.csv.write_record(cells.map(no_formula).collect::<Vec<_>>().iter().map(|c| &**c))?)
     }
 
-    pub(crate) fn finish(mut self) -> io::Result<()> {
+    pub(crate) fn flush(&mut self) -> io::Result<()> {
         self.csv.flush()
+    }
+
+    pub(crate) fn finish(mut self) -> io::Result<()> {
+        self.flush()
     }
 }
 

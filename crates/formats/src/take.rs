@@ -9,8 +9,10 @@ mod read;
 mod write;
 
 pub use fault::{ControlFault, Fault};
-pub use read::{Damage, Header, Loaded, TakeReader};
+pub use read::{Damage, Header, Intake, Loaded, TakeReader};
 pub use write::{TakeWriter, write};
+
+pub(crate) use line::{HeaderLine, Line, Text, marks};
 
 /// The version of the format that this program reads and writes.
 pub const VERSION: u32 = 1;

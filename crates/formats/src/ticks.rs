@@ -1,15 +1,18 @@
 //! What a run of a take gave, tick by tick, for other programs to read.
 //!
 //! A tick appears when something happened in it: an edge, a lost press, or
-//! an action that changed. The same take and rig always give the same bytes.
+//! an action that changed. The same take and rig always give the same bytes, whether it is
+//! [written](write()) once it is read or [line by line](TickWriter) while it comes.
 
 use crate::{
+    gestures::verdict_line,
     report::{RowWriter, Rows, cell, json_line},
     words::through_words,
 };
-use gtrig_analysis::{Session, explain::driven_through};
+use gtrig_analysis::{Cursor, Session, explain::driven_through};
 use gtrig_core::{
-    ActionId, ControlId, Edge, Gives, LaneMarks, Machine, Nanos, PollRate, Roster, Tick,
+    ActionId, ComboId, ComboNews, ComboOutcome, ControlId, Edge, Gives, LaneMarks, Machine, Nanos,
+    Roster, Tick,
 };
 use serde::Serialize;
 use std::io::{self, Write};
@@ -19,6 +22,8 @@ use std::io::{self, Write};
 pub enum TickForm<'a> {
     /// A JSON object a tick, then one of totals.
     JsonLines,
+    /// The same without totals, and with what came of gestures and combos.
+    Published,
     /// A row for each edge and each changed action.
     Csv(Rows<'a>),
 }
@@ -66,14 +71,88 @@ pub fn write(
     choice: TickChoice,
     out: &mut impl Write,
 ) -> io::Result<Totals> {
-    match form {
-        TickForm::JsonLines => Run::new(session, choice, JsonSink { out }).write(),
-        TickForm::Csv(rows) => {
-            let mut writer = rows.writer(&COLUMNS, out)?;
-            let totals = Run::new(session, choice, CsvSink { writer: &mut writer }).write();
-            writer.finish()?;
-            totals
+    let mut ticks = TickWriter::new(session, form, choice, out)?;
+    ticks.catch_up(session)?;
+    ticks.finish(session)
+}
+
+/// Writes the ticks of a session while it goes on.
+///
+/// However often it is asked to catch up, it writes the same bytes.
+#[derive(Debug)]
+pub struct TickWriter<'r, W: Write> {
+    cursor: Cursor,
+    lines: Lines<'r, W>,
+}
+
+impl<'r, W: Write> TickWriter<'r, W> {
+    /// Writes what stands before the first tick, if anything does.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    pub fn new(
+        session: &Session,
+        form: TickForm<'r>,
+        choice: TickChoice,
+        out: W,
+    ) -> io::Result<Self> {
+        let sink = match form {
+            TickForm::JsonLines => Sink::JsonLines(out),
+            TickForm::Published => Sink::Published(out),
+            TickForm::Csv(rows) => Sink::Csv(Box::new(rows.writer(&COLUMNS, out)?)),
+        };
+        let cursor = Cursor::at_beginning(session);
+        let lines = Lines::new(session, choice, cursor.next_tick(), sink);
+        Ok(TickWriter { cursor, lines })
+    }
+
+    /// One that publishes what happens from now on.
+    pub fn publishing(session: &Session, out: W) -> Self {
+        let cursor = Cursor::at_end(session);
+        let (choice, sink) = (TickChoice::Eventful, Sink::Published(out));
+        TickWriter { lines: Lines::new(session, choice, cursor.next_tick(), sink), cursor }
+    }
+
+    /// What is written to.
+    pub fn out(&mut self) -> Option<&mut W> {
+        match &mut self.lines.sink {
+            Sink::JsonLines(out) | Sink::Published(out) => Some(out),
+            Sink::Csv(_) => None,
         }
+    }
+
+    /// Writes the ticks that have run since.
+    ///
+    /// # Errors
+    /// Those of the output.
+    pub fn catch_up(&mut self, session: &Session) -> io::Result<()> {
+        let mut result = Ok(());
+        let lines = &mut self.lines;
+        let forgotten = self.cursor.catch_up(session, |machine| {
+            if result.is_ok() {
+                result = lines.tick(session, machine);
+            }
+        });
+        self.lines.totals.left_out += u64::from(forgotten);
+        result
+    }
+
+    /// Hands on what is written.
+    ///
+    /// # Errors
+    /// Those of the output.
+    pub fn flush(&mut self) -> io::Result<()> {
+        self.lines.sink.flush()
+    }
+
+    /// Writes what stands at the end. All ticks must have been written.
+    ///
+    /// # Errors
+    /// Those of the output.
+    pub fn finish(mut self, session: &Session) -> io::Result<Totals> {
+        self.lines.end(session)?;
+        self.flush()?;
+        Ok(self.lines.totals)
     }
 }
 
@@ -82,17 +161,17 @@ pub const COLUMNS: [&str; 11] =
     ["tick", "time_ns", "control", "edge", "marks", "action", "x", "y", "by", "via", "since_ns"];
 
 /// One tick of a report.
-#[derive(Serialize)]
-struct TickLine<'a> {
+#[derive(Debug, Serialize)]
+struct TickLine {
     tick: u32,
     time_ns: u64,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     edges: Vec<EdgeEntry>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    actions: Vec<ActionEntry<'a>>,
+    actions: Vec<ActionEntry>,
 }
 
-#[derive(Serialize)]
+#[derive(Debug, Serialize)]
 struct EdgeEntry {
     control: String,
     /// `press`, `release`, or `none` for a press that left no edge.
@@ -101,9 +180,9 @@ struct EdgeEntry {
     marks: Vec<&'static str>,
 }
 
-#[derive(Serialize)]
-struct ActionEntry<'a> {
-    action: &'a str,
+#[derive(Debug, Serialize)]
+struct ActionEntry {
+    action: String,
     value: Value,
     #[serde(skip_serializing_if = "Option::is_none")]
     by: Option<String>,
@@ -115,7 +194,7 @@ struct ActionEntry<'a> {
     since_ns: Option<u64>,
 }
 
-#[derive(Clone, Copy, Serialize)]
+#[derive(Clone, Copy, Debug, Serialize)]
 #[serde(untagged)]
 enum Value {
     Switch(bool),
@@ -123,18 +202,20 @@ enum Value {
     Plane([f32; 2]),
 }
 
-trait Sink {
-    fn tick(&mut self, line: &TickLine) -> io::Result<()>;
-    fn end(&mut self, totals: Totals) -> io::Result<()>;
+/// Where the lines go, and how.
+#[derive(Debug)]
+enum Sink<'r, W: Write> {
+    JsonLines(W),
+    Published(W),
+    Csv(Box<RowWriter<'r, W>>),
 }
 
-struct JsonSink<'w, W> {
-    out: &'w mut W,
-}
-
-impl<W: Write> Sink for JsonSink<'_, W> {
+impl<W: Write> Sink<'_, W> {
     fn tick(&mut self, line: &TickLine) -> io::Result<()> {
-        json_line(line, self.out)
+        match self {
+            Sink::JsonLines(out) | Sink::Published(out) => json_line(line, out),
+            Sink::Csv(writer) => rows(writer, line),
+        }
     }
 
     fn end(&mut self, totals: Totals) -> io::Result<()> {
@@ -142,118 +223,103 @@ impl<W: Write> Sink for JsonSink<'_, W> {
         struct End {
             end: Totals,
         }
-        json_line(&End { end: totals }, self.out)
-    }
-}
-
-struct CsvSink<'w, 'r, W: Write> {
-    writer: &'w mut RowWriter<'r, W>,
-}
-
-impl<W: Write> Sink for CsvSink<'_, '_, W> {
-    fn tick(&mut self, line: &TickLine) -> io::Result<()> {
-        let (tick, time) = (line.tick.to_string(), line.time_ns.to_string());
-        for edge in &line.edges {
-            let marks = edge.marks.join("+");
-            let cells = [&tick, &time, &edge.control, edge.edge, &marks, "", "", "", "", "", ""];
-            self.writer.row(&cells)?;
+        match self {
+            Sink::JsonLines(out) => json_line(&End { end: totals }, out),
+            Sink::Published(_) | Sink::Csv(_) => Ok(()),
         }
-        for action in &line.actions {
-            let [x, y] = match action.value {
-                Value::Switch(on) => [u8::from(on).to_string(), String::new()],
-                Value::Axis(x) => [x.to_string(), String::new()],
-                Value::Plane([x, y]) => [x.to_string(), y.to_string()],
-            };
-            let by = action.by.as_deref().unwrap_or_default();
-            let via = action.via.as_deref().unwrap_or_default();
-            let since = cell(action.since_ns);
-            let name = action.action;
-            self.writer.row(&[&tick, &time, "", "", "", name, &x, &y, by, via, &since])?;
-        }
-        Ok(())
     }
 
-    fn end(&mut self, _: Totals) -> io::Result<()> {
-        Ok(())
+    fn flush(&mut self) -> io::Result<()> {
+        match self {
+            Sink::JsonLines(out) | Sink::Published(out) => out.flush(),
+            Sink::Csv(writer) => writer.flush(),
+        }
     }
 }
 
-struct Run<'a, S> {
-    session: &'a Session,
+/// The rows of a tick.
+fn rows<W: Write>(writer: &mut RowWriter<'_, W>, line: &TickLine) -> io::Result<()> {
+    let (tick, time) = (line.tick.to_string(), line.time_ns.to_string());
+    for edge in &line.edges {
+        let marks = edge.marks.join("+");
+        let cells = [&tick, &time, &edge.control, edge.edge, &marks, "", "", "", "", "", ""];
+        writer.row(&cells)?;
+    }
+    for action in &line.actions {
+        let [x, y] = match action.value {
+            Value::Switch(on) => [u8::from(on).to_string(), String::new()],
+            Value::Axis(x) => [x.to_string(), String::new()],
+            Value::Plane([x, y]) => [x.to_string(), y.to_string()],
+        };
+        let by = action.by.as_deref().unwrap_or_default();
+        let via = action.via.as_deref().unwrap_or_default();
+        let since = cell(action.since_ns);
+        let name = action.action.as_str();
+        writer.row(&[&tick, &time, "", "", "", name, &x, &y, by, via, &since])?;
+    }
+    Ok(())
+}
+
+/// What is written, and what of it is known so far.
+#[derive(Debug)]
+struct Lines<'r, W: Write> {
     choice: TickChoice,
     next: Tick,
-    last_actions: Vec<ActionEntry<'a>>,
+    last_actions: Vec<ActionEntry>,
     totals: Totals,
-    sink: S,
+    sink: Sink<'r, W>,
 }
 
-impl<'a, S: Sink> Run<'a, S> {
-    fn new(session: &'a Session, choice: TickChoice, sink: S) -> Self {
-        let next = session.history().begins();
-        let totals = Totals::default();
-        let mut run = Run { session, choice, next, last_actions: Vec::new(), totals, sink };
-        if choice == TickChoice::Every {
-            run.last_actions = run.actions(&Machine::new(session.plan(), next));
-        }
-        run
+impl<'r, W: Write> Lines<'r, W> {
+    fn new(session: &Session, choice: TickChoice, next: Tick, sink: Sink<'r, W>) -> Self {
+        let last_actions = match choice {
+            TickChoice::Every => actions(session, &Machine::new(session.plan(), next), choice),
+            TickChoice::Eventful => Vec::new(),
+        };
+        Lines { choice, next, last_actions, totals: Totals::default(), sink }
     }
 
-    fn write(mut self) -> io::Result<Totals> {
-        let session = self.session;
-        let mut result = Ok(());
-        session.replay(|machine| {
-            if result.is_ok() {
-                result = self.tick(machine);
-            }
-        });
-        result?;
+    fn end(&mut self, session: &Session) -> io::Result<()> {
         let last = session.now().at();
-        self.fill_to(last.next())?;
+        self.fill_to(session, last.next())?;
         self.totals.last_tick = last.0;
         self.totals.lost = session.lost_in_history();
-        self.sink.end(self.totals)?;
-        Ok(self.totals)
+        self.sink.end(self.totals)
     }
 
-    fn is_every(&self) -> bool {
-        self.choice == TickChoice::Every
-    }
-
-    fn rate(&self) -> PollRate {
-        self.session.plan().rate()
-    }
-
-    fn tick(&mut self, machine: &Machine) -> io::Result<()> {
-        self.fill_to(machine.at())?;
+    fn tick(&mut self, session: &Session, machine: &Machine) -> io::Result<()> {
+        let is_every = self.choice == TickChoice::Every;
+        self.fill_to(session, machine.at())?;
         self.next = machine.next_tick();
-        let edges = self.edges(machine);
-        let actions = self.actions(machine);
-        if self.is_every() || !edges.is_empty() || !actions.is_empty() {
-            self.line(machine.at(), edges, actions)?;
+        let edges = self.edges(session, machine);
+        let actions = actions(session, machine, self.choice);
+        self.recognised(session, machine)?;
+        if !is_every && edges.is_empty() && actions.is_empty() {
+            return Ok(());
         }
-        if self.is_every() {
-            self.last_actions = self.actions(machine);
+        let Nanos(time_ns) = session.plan().rate().time_of(machine.at());
+        let line = TickLine { tick: machine.at().0, time_ns, edges, actions };
+        self.sink.tick(&line)?;
+        if is_every {
+            self.last_actions = line.actions;
         }
         Ok(())
     }
 
     /// Writes the ticks that were jumped over because nothing happened, of a long pause
     /// its beginning.
-    fn fill_to(&mut self, end: Tick) -> io::Result<()> {
-        if !self.is_every() {
+    fn fill_to(&mut self, session: &Session, end: Tick) -> io::Result<()> {
+        if self.choice != TickChoice::Every {
             return Ok(());
         }
-        let pause = Nanos(self.rate().time_of(self.next).0 + LONGEST_PAUSE.0);
-        let stop = end.min(self.rate().tick_at(pause));
+        let rate = session.plan().rate();
+        let pause = Nanos(rate.time_of(self.next).0 + LONGEST_PAUSE.0);
+        let stop = end.min(rate.tick_at(pause));
         self.totals.left_out += u64::from(end.0.saturating_sub(stop.0));
         while self.next < stop {
             let actions = std::mem::take(&mut self.last_actions);
-            let line = TickLine {
-                tick: self.next.0,
-                time_ns: self.rate().time_of(self.next).0,
-                edges: Vec::new(),
-                actions,
-            };
+            let Nanos(time_ns) = rate.time_of(self.next);
+            let line = TickLine { tick: self.next.0, time_ns, edges: Vec::new(), actions };
             self.sink.tick(&line)?;
             self.last_actions = line.actions;
             self.next = self.next.next();
@@ -262,25 +328,24 @@ impl<'a, S: Sink> Run<'a, S> {
         Ok(())
     }
 
-    fn line(
-        &mut self,
-        tick: Tick,
-        edges: Vec<EdgeEntry>,
-        actions: Vec<ActionEntry<'a>>,
-    ) -> io::Result<()> {
-        let Nanos(time_ns) = self.rate().time_of(tick);
-        self.sink.tick(&TickLine { tick: tick.0, time_ns, edges, actions })
+    /// What came of gestures and combos, where it is asked for.
+    fn recognised(&mut self, session: &Session, machine: &Machine) -> io::Result<()> {
+        let Sink::Published(out) = &mut self.sink else { return Ok(()) };
+        for verdict in machine.verdicts() {
+            verdict_line(session, verdict, out)?;
+        }
+        machine.combo_news().iter().try_for_each(|news| combo_line(session, news, out))
     }
 
-    fn edges(&mut self, machine: &Machine) -> Vec<EdgeEntry> {
-        let roster = self.session.roster();
+    fn edges(&mut self, session: &Session, machine: &Machine) -> Vec<EdgeEntry> {
+        let roster = session.roster();
         let mut ids: Vec<ControlId> = machine.touched().to_vec();
         ids.sort_unstable();
         ids.retain(|&id| has_edges(roster, id));
-        ids.into_iter().filter_map(|id| self.edge(machine, id)).collect()
+        ids.into_iter().filter_map(|id| self.edge(roster, machine, id)).collect()
     }
 
-    fn edge(&mut self, machine: &Machine, id: ControlId) -> Option<EdgeEntry> {
+    fn edge(&mut self, roster: &Roster, machine: &Machine, id: ControlId) -> Option<EdgeEntry> {
         let cell = machine.control(id);
         let edge = match cell.edge() {
             Some(Edge::Press) => {
@@ -296,40 +361,93 @@ impl<'a, S: Sink> Run<'a, S> {
         };
         let words = LaneMarks::WORDS.iter().filter(|(mark, _)| cell.marks.contains(*mark));
         Some(EdgeEntry {
-            control: self.session.roster().address(id).to_string(),
+            control: roster.address(id).to_string(),
             edge,
             marks: words.map(|(_, word)| *word).collect(),
         })
     }
+}
 
-    fn actions(&self, machine: &Machine) -> Vec<ActionEntry<'a>> {
-        let mut ids: Vec<ActionId> = match self.is_every() {
-            true => (0..self.session.plan().action_count() as u16).map(ActionId).collect(),
-            false => machine.changed().to_vec(),
-        };
-        ids.sort_unstable();
-        ids.into_iter().map(|id| self.action(machine, id)).collect()
+/// Says first what is published: by which rig, and how often it polls.
+///
+/// # Errors
+/// Those of `out`.
+pub fn write_greeting(session: &Session, out: &mut impl Write) -> io::Result<()> {
+    #[derive(Serialize)]
+    struct Greeting<'a> {
+        gtrig: u32,
+        rig: &'a str,
+        hz: f64,
     }
+    let (rig, hz) = (session.rig().name.as_str(), session.plan().rate().hz());
+    json_line(&Greeting { gtrig: crate::live::VERSION, rig, hz }, out)
+}
 
-    fn action(&self, machine: &Machine, id: ActionId) -> ActionEntry<'a> {
-        let spec = &self.session.rig().actions[id.index()];
-        let state = machine.action(id);
-        let value = match spec.gives {
-            Gives::On | Gives::Pulse | Gives::Toggle => Value::Switch(state.is_active()),
-            Gives::Axis => Value::Axis(state.x),
-            Gives::Plane | Gives::Polar | Gives::Place => Value::Plane([state.x, state.y]),
-        };
-        let by = state.driver.map(|id| self.session.roster().address(id).to_string());
-        let through = driven_through(self.session.rig(), id, state);
-        let via = through.map(|through| through_words(self.session.rig(), through));
-        // What is written as it changes became so just now.
-        let since = match self.is_every() && spec.gives == Gives::Toggle && state.is_active() {
-            true => self.session.history().action_lanes(id)[0].since(machine.at()),
-            false => None,
-        };
-        let since_ns = since.map(|tick| self.rate().time_of(tick).0);
-        ActionEntry { action: &spec.name, value, by, via, since_ns }
+/// How everything stands, as the line of a tick with all actions.
+///
+/// # Errors
+/// Those of `out`.
+pub fn write_state(session: &Session, out: &mut impl Write) -> io::Result<()> {
+    let machine = session.now();
+    let tick = machine.at();
+    let actions = actions(session, machine, TickChoice::Every);
+    let Nanos(time_ns) = session.plan().rate().time_of(tick);
+    json_line(&TickLine { tick: tick.0, time_ns, edges: Vec::new(), actions }, out)
+}
+
+/// What came of the steps of a combo.
+fn combo_line(session: &Session, news: &ComboNews, out: &mut impl Write) -> io::Result<()> {
+    #[derive(Serialize)]
+    struct Line<'a> {
+        line: &'static str,
+        combo: &'a str,
+        outcome: &'static str,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        cancelled_by: Option<&'a str>,
+        tick: u32,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        by: Option<String>,
     }
+    let name = |combo: ComboId| session.rig().combos[combo.index()].name.as_str();
+    let (outcome, cancelled_by) = match news.outcome {
+        ComboOutcome::Fired => ("fired", None),
+        ComboOutcome::Cancelled(other) => ("cancelled", Some(name(other))),
+        ComboOutcome::Forgotten => ("forgotten", None),
+    };
+    let by = news.by.map(|by| session.roster().address(by).to_string());
+    let (line, combo, tick) = ("combo", name(news.combo), news.tick.0);
+    json_line(&Line { line, combo, outcome, cancelled_by, tick, by }, out)
+}
+
+/// The actions that changed, or all of them.
+fn actions(session: &Session, machine: &Machine, choice: TickChoice) -> Vec<ActionEntry> {
+    let mut ids: Vec<ActionId> = match choice {
+        TickChoice::Every => (0..session.plan().action_count() as u16).map(ActionId).collect(),
+        TickChoice::Eventful => machine.changed().to_vec(),
+    };
+    ids.sort_unstable();
+    ids.into_iter().map(|id| action(session, machine, id, choice)).collect()
+}
+
+fn action(session: &Session, machine: &Machine, id: ActionId, choice: TickChoice) -> ActionEntry {
+    let spec = &session.rig().actions[id.index()];
+    let state = machine.action(id);
+    let value = match spec.gives {
+        Gives::On | Gives::Pulse | Gives::Toggle => Value::Switch(state.is_active()),
+        Gives::Axis => Value::Axis(state.x),
+        Gives::Plane | Gives::Polar | Gives::Place => Value::Plane([state.x, state.y]),
+    };
+    let by = state.driver.map(|id| session.roster().address(id).to_string());
+    let through = driven_through(session.rig(), id, state);
+    let via = through.map(|through| through_words(session.rig(), through));
+    // What is written as it changes became so just now.
+    let is_on = spec.gives == Gives::Toggle && state.is_active();
+    let since = match choice == TickChoice::Every && is_on {
+        true => session.history().action_lanes(id)[0].since(machine.at()),
+        false => None,
+    };
+    let since_ns = since.map(|tick| session.plan().rate().time_of(tick).0);
+    ActionEntry { action: spec.name.clone(), value, by, via, since_ns }
 }
 
 fn has_edges(roster: &Roster, id: ControlId) -> bool {

@@ -32,10 +32,7 @@ pub use raw_source::HidRaw;
 #[cfg(target_os = "linux")]
 mod raw_source {
     use super::watch::Watch;
-    use crate::{
-        Source,
-        nodes::{Listener, Wanted},
-    };
+    use crate::{Source, listener::Listener, nodes::Wanted};
     use gtrig_analysis::Session;
     use gtrig_core::{DeviceMap, Nanos};
     use std::{io, path::Path};

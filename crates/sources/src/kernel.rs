@@ -37,10 +37,7 @@ mod watch;
 
 pub use list::{KernelDevice, RefusedNode, list};
 
-use crate::{
-    Source,
-    nodes::{Listener, Wanted},
-};
+use crate::{Source, listener::Listener, nodes::Wanted};
 use gtrig_analysis::Session;
 use gtrig_core::{DeviceMap, Nanos};
 use std::{io, path::Path};

@@ -18,8 +18,11 @@ mod fingers;
 mod hid;
 #[cfg(target_os = "linux")]
 mod kernel;
+#[cfg(unix)]
+mod listener;
 #[cfg(target_os = "linux")]
 mod nodes;
+mod sender;
 mod terminal;
 
 pub use cab::{Cab, MAX_STROKES, Story};
@@ -29,8 +32,11 @@ pub use hid::{DescriptorFault, HexLog, HexLogFault, Physical, report_bits_of};
 pub use hid::{HidDevice, HidRaw, list as list_hid_devices};
 #[cfg(target_os = "linux")]
 pub use kernel::{Kernel, KernelDevice, RefusedNode, list as list_kernel_devices};
+#[cfg(unix)]
+pub use listener::{Change, Heard, Listener, NodeId, monotonic_now};
 #[cfg(target_os = "linux")]
 pub use nodes::Wanted;
+pub use sender::{SenderIs, SenderState};
 pub use terminal::{Terminal, TerminalKeys, code_of};
 
 use gtrig_analysis::Session;
@@ -46,6 +52,17 @@ pub trait Source {
     /// A map was made: devices that it is for are seen through it from `now` on. They
     /// go, and come again as it has them. Sources without such devices do nothing.
     fn use_map(&mut self, _session: &mut Session, _map: &DeviceMap, _now: Nanos) {}
+
+    /// How long after it happened an event may be handed over, besides the time that any
+    /// source has.
+    fn delay(&self) -> Nanos {
+        Nanos(0)
+    }
+
+    /// The programs that send, with all that ever came.
+    fn senders(&self) -> Vec<SenderState> {
+        Vec::new()
+    }
 
     /// What went wrong since this was last asked, in words for a person.
     fn troubles(&mut self) -> Vec<String> {

@@ -1,6 +1,9 @@
 //! `gtrig audit`.
 
-use super::shared::{Printing, RigArgs, SlowBar, Status, for_each_take};
+use super::{
+    shared::{Printing, RigArgs, SlowBar, Status},
+    takes::TakeArgs,
+};
 use crate::{
     figure,
     files::Opened,
@@ -19,9 +22,8 @@ use std::path::PathBuf;
 /// seen late, or read twice.
 #[derive(Args, Debug)]
 pub struct Audit {
-    /// The recordings (JSON Lines; see docs/take-format.md).
-    #[arg(required = true, value_name = "TAKE")]
-    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    takes: TakeArgs,
     #[command(flatten)]
     rig: RigArgs,
     /// The poll rates to try.
@@ -65,7 +67,7 @@ impl Audit {
             hitches: self.hitch,
             step: self.step.map(loops::rate).transpose()?,
         };
-        for_each_take(&self.takes, &rig, self.print.text(), |output, opened| {
+        self.takes.for_each(&rig, self.print.text(), |output, opened| {
             let Opened { session, title, .. } = opened;
             let events: Vec<Event> = session.recording().events().collect();
             let (plan, loops) = (session.plan(), by.loops());

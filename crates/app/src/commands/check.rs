@@ -1,6 +1,9 @@
 //! `gtrig check`.
 
-use super::shared::{Printing, Status};
+use super::{
+    shared::{Printing, Status},
+    takes::Output,
+};
 use crate::{files, maps};
 use anyhow::Context;
 use clap::Args;
@@ -30,13 +33,13 @@ impl Check {
         let path = self.path.or(self.rig).context("name a rig")?;
         if let Some(file) = maps::read_if_map(&path)? {
             let report = CheckReport::of_map(&file.map, &path.display().to_string());
-            self.print.output().report(&report)?;
+            Output::without_take(self.print).report(&report)?;
             return Ok(Status::Fine);
         }
         let rig = files::rig(Some(&path), None)?;
         let text = std::fs::read_to_string(&path)?;
         let report = CheckReport::new(&rig, &path.display().to_string(), &text);
-        self.print.output().report(&report)?;
+        Output::without_take(self.print).report(&report)?;
         Ok(Status::Fine)
     }
 }

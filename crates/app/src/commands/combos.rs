@@ -1,6 +1,9 @@
 //! `gtrig combos`.
 
-use super::shared::{Printing, RigArgs, Status, for_each_take};
+use super::{
+    shared::{Printing, RigArgs, Status},
+    takes::TakeArgs,
+};
 use crate::{
     files::Opened,
     loops::{self, AuditBy},
@@ -11,15 +14,13 @@ use gtrig_analysis::{
     loops::LoopRun,
 };
 use gtrig_formats::combos::{ComboLines, ComboReport};
-use std::path::PathBuf;
 
 /// Say what came of every attempt at a combo of a take, with all margins; and
 /// what comes out differently in loops of other rates.
 #[derive(Args, Debug)]
 pub struct Combos {
-    /// The recordings (JSON Lines; see docs/take-format.md).
-    #[arg(required = true, value_name = "TAKE")]
-    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    takes: TakeArgs,
     #[command(flatten)]
     rig: RigArgs,
     /// Only what nearly fired, the nearest first.
@@ -55,7 +56,7 @@ impl Combos {
         let rates = self.rates.into_iter().map(loops::rate).collect::<Result<_, _>>()?;
         let loops = AuditBy { rates, hitches: self.hitch, ..AuditBy::default() }.loops();
         let which = if self.near { ComboLines::Near } else { ComboLines::All };
-        for_each_take(&self.takes, &rig, self.print.text(), |output, opened| {
+        self.takes.for_each(&rig, self.print.text(), |output, opened| {
             let Opened { session, streams, .. } = opened;
             let mut report = ComboReport::new(session, streams, which);
             if !loops.is_empty() {

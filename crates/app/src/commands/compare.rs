@@ -1,6 +1,9 @@
 //! `gtrig compare`.
 
-use super::shared::{Printing, RigArgs, Status, for_each_take};
+use super::{
+    shared::{Printing, RigArgs, Status},
+    takes::TakeArgs,
+};
 use crate::files;
 use anyhow::Context;
 use clap::Args;
@@ -12,9 +15,8 @@ use std::path::PathBuf;
 /// Run a take by two rigs and print what comes out differently.
 #[derive(Args, Debug)]
 pub struct Compare {
-    /// The recordings (JSON Lines; see docs/take-format.md).
-    #[arg(required = true, value_name = "TAKE")]
-    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    takes: TakeArgs,
     #[command(flatten)]
     rig: RigArgs,
     /// The rig after; --rig is the one before. Both may also stand after the take.
@@ -35,9 +37,9 @@ impl Compare {
     /// output cannot be written.
     pub fn run(mut self) -> anyhow::Result<Status> {
         // The older way to write it: TAKE BEFORE AFTER.
-        if self.with.is_none() && self.takes.len() == 3 && self.rig.rig.is_none() {
-            self.with = self.takes.pop();
-            self.rig.rig = self.takes.pop();
+        if self.with.is_none() && self.takes.takes.len() == 3 && self.rig.rig.is_none() {
+            self.with = self.takes.takes.pop();
+            self.rig.rig = self.takes.takes.pop();
         }
         let with = self.with.as_deref().context("name the other rig: --with FILE")?;
         let (before, after) = (self.rig.read()?, files::rig(Some(with), self.rig.hz)?);
@@ -46,7 +48,7 @@ impl Compare {
             names(&before) == names(&after),
             "the rigs have other actions, or have them in another order: name the same ones in both"
         );
-        for_each_take(&self.takes, &before, self.print.text(), |output, opened| {
+        self.takes.for_each(&before, self.print.text(), |output, opened| {
             let session = &opened.session;
             let retuned = session.retuned(after.clone());
             let found = compare::compare(&ActionRecord::of(session), &ActionRecord::of(&retuned));

@@ -1,6 +1,9 @@
 //! `gtrig demo`.
 
-use super::shared::{KeyArgs, RigArgs, Status, cab_session, story};
+use super::{
+    publish::PublishArgs,
+    shared::{KeyArgs, RigArgs, Status, cab_session, story},
+};
 use crate::{
     files,
     screen::{self, Clock, Start},
@@ -23,6 +26,8 @@ pub struct Demo {
     rig: RigArgs,
     #[command(flatten)]
     keys: KeyArgs,
+    #[command(flatten)]
+    publish: PublishArgs,
 }
 
 impl Demo {
@@ -43,7 +48,8 @@ impl Demo {
                 let sources = vec![Box::new(cab) as Box<dyn Source>];
                 let session = Box::new(session);
                 let clock = Clock::starting_at(ALREADY_WORKED);
-                Start::Live { session, clock, sources, record: None }
+                let broadcast = self.publish.start(&session)?;
+                Start::Live { session, clock, sources, record: None, broadcast }
             }
         };
         screen::run(start, source, self.keys.after())?;

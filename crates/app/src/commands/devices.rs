@@ -7,7 +7,10 @@ mod list;
 #[cfg(target_os = "linux")]
 mod watch;
 
-use super::shared::{MapArgs, Printing, Status};
+use super::{
+    shared::{MapArgs, Printing, Status},
+    takes::Output,
+};
 use clap::{Args, ValueEnum};
 use gtrig_analysis::learn::{Ask, Motion};
 use gtrig_core::{ControlInfo, DeviceKind};
@@ -117,12 +120,12 @@ impl Devices {
             return learn::learn(&self);
         }
         if self.hid {
-            self.print.output().report(&list::hid_report(Path::new("/dev"))?)?;
+            Output::without_take(self.print).report(&list::hid_report(Path::new("/dev"))?)?;
             return Ok(Status::Fine);
         }
         let maps = self.maps.read()?;
         let report = list::report(&self.folder, &maps, self.listen)?;
-        self.print.output().report(&report)?;
+        Output::without_take(self.print).report(&report)?;
         if self.watch {
             watch::watch(&self.folder, &maps, self.print)?;
         }

@@ -1,9 +1,12 @@
 //! `gtrig figure`.
 
-use super::shared::{RigArgs, Status, judged};
+use super::{
+    shared::{RigArgs, Status},
+    takes::{FollowArgs, judged},
+};
 use crate::{
     figure::{self, Excerpt, LadderSheet, StickSheet, TouchSheet},
-    files::{self, Opened},
+    files::Opened,
     screen::lanes,
 };
 use anyhow::Context;
@@ -15,10 +18,12 @@ use std::path::PathBuf;
 /// Draw lanes of a take over time, or a stick with its shape, as SVG or PDF.
 #[derive(Args, Debug)]
 pub struct Figure {
-    /// The recording (JSON Lines; see docs/take-format.md).
+    /// The recording (JSON Lines; see docs/take-format.md); - is standard input.
     take: PathBuf,
     /// The figure: a file that ends in .svg or .pdf.
     figure: PathBuf,
+    #[command(flatten)]
+    follow: FollowArgs,
     #[command(flatten)]
     rig: RigArgs,
     /// Show only lanes whose name has these words, as / does on the screen.
@@ -55,7 +60,7 @@ impl Figure {
     /// When the take cannot be opened, no lane has the words, no stick drives the
     /// action, or the figure cannot be written.
     pub fn run(self) -> anyhow::Result<Status> {
-        let opened = files::open_take(&self.take, self.rig.read()?, files::UNLIMITED)?;
+        let opened = self.follow.read(&self.take, self.rig.read()?)?;
         let rate = opened.session.plan().rate();
         let last = rate.time_of(opened.session.now().at());
         let from = Nanos::from_millis(self.from);

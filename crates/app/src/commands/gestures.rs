@@ -1,17 +1,18 @@
 //! `gtrig gestures`.
 
-use super::shared::{Printing, RigArgs, Status, for_each_take};
+use super::{
+    shared::{Printing, RigArgs, Status},
+    takes::TakeArgs,
+};
 use clap::Args;
 use gtrig_formats::gestures::GestureReport;
-use std::path::PathBuf;
 
 /// Say what came of every attempt at a gesture of a take, with all margins;
 /// and, where labels read `meant: NAME`, what was understood.
 #[derive(Args, Debug)]
 pub struct Gestures {
-    /// The recordings (JSON Lines; see docs/take-format.md).
-    #[arg(required = true, value_name = "TAKE")]
-    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    takes: TakeArgs,
     #[command(flatten)]
     rig: RigArgs,
     #[command(flatten)]
@@ -34,7 +35,7 @@ impl Gestures {
             !rig.gestures.is_empty(),
             "the rig has no [gesture.…]: docs/rig-format.md says how to add one"
         );
-        for_each_take(&self.takes, &rig, self.print.text(), |output, opened| {
+        self.takes.for_each(&rig, self.print.text(), |output, opened| {
             let report = GestureReport::new(&opened.session);
             output.report(&report)?;
             Ok(Status::no_if(self.strict && !report.is_understood()))

@@ -1,17 +1,18 @@
 //! `gtrig health`.
 
-use super::shared::{Printing, RigArgs, Status, for_each_take};
+use super::{
+    shared::{Printing, RigArgs, Status},
+    takes::TakeArgs,
+};
 use clap::Args;
 use gtrig_formats::health::HealthReport;
-use std::path::PathBuf;
 
 /// Say how well the reports of each device of a take came: intervals, and
 /// what is missing, late, out of order or twice.
 #[derive(Args, Debug)]
 pub struct Health {
-    /// The recordings (JSON Lines; see docs/take-format.md).
-    #[arg(required = true, value_name = "TAKE")]
-    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    takes: TakeArgs,
     #[command(flatten)]
     rig: RigArgs,
     #[command(flatten)]
@@ -27,7 +28,7 @@ impl Health {
     /// # Errors
     /// When a take cannot be opened, or standard output not written.
     pub fn run(self) -> anyhow::Result<Status> {
-        for_each_take(&self.takes, &self.rig.read()?, self.print.text(), |output, opened| {
+        self.takes.for_each(&self.rig.read()?, self.print.text(), |output, opened| {
             let report = HealthReport::new(opened.session.roster(), &opened.streams);
             output.report(&report)?;
             Ok(Status::no_if(self.strict && !report.is_well()))

@@ -1,13 +1,20 @@
 //! `gtrig live`.
 
-use super::shared::{KeyArgs, RigArgs, SourceArgs, Status};
+use super::{
+    publish::PublishArgs,
+    shared::{KeyArgs, RigArgs, SourceArgs, Status},
+};
 use crate::screen::{self, Clock, Start};
 use clap::Args;
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Nanos, Tick};
-use std::path::PathBuf;
+use std::{
+    io::{self, IsTerminal},
+    path::PathBuf,
+};
 
-/// Watch this terminal's keyboard and mouse, full screen.
+/// Watch this terminal's keyboard and mouse, pads and levers, and programs that send, full
+/// screen.
 #[derive(Args, Debug)]
 pub struct Live {
     #[command(flatten)]
@@ -16,6 +23,8 @@ pub struct Live {
     keys: KeyArgs,
     #[command(flatten)]
     sources: SourceArgs,
+    #[command(flatten)]
+    publish: PublishArgs,
     /// Record to this take as it happens; it must not exist yet.
     #[arg(long, value_name = "FILE")]
     record: Option<PathBuf>,
@@ -28,10 +37,15 @@ impl Live {
     /// When the rig cannot be read, the devices not be listened to, or the
     /// terminal not be used.
     pub fn run(self) -> anyhow::Result<Status> {
+        anyhow::ensure!(
+            !(self.sources.listen.takes_stdin() && io::stdin().is_terminal()),
+            "--listen - hears standard input, which is this terminal; pipe a program into gtrig"
+        );
         let session = Box::new(Session::new(self.rig.read()?, Tick(0), Capacity::DEFAULT));
         let clock = Clock::starting_at(Nanos(0));
         let sources = self.sources.start_if_there(clock.now())?;
-        let start = Start::Live { session, clock, sources, record: self.record };
+        let broadcast = self.publish.start(&session)?;
+        let start = Start::Live { session, clock, sources, record: self.record, broadcast };
         screen::run(start, self.rig.source()?, self.keys.after())?;
         Ok(Status::Fine)
     }
@@ -44,6 +58,7 @@ impl Default for Live {
             rig: RigArgs::default(),
             keys: KeyArgs::default(),
             sources: SourceArgs::default(),
+            publish: PublishArgs::default(),
             record: None,
         }
     }

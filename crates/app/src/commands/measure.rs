@@ -1,6 +1,9 @@
 //! `gtrig measure`.
 
-use super::shared::{Output, Printing, RigArgs, Status, complain, for_each_take};
+use super::{
+    shared::{Printing, RigArgs, Status, complain},
+    takes::{Output, TakeArgs},
+};
 use crate::figure;
 use clap::Args;
 use gtrig_analysis::{
@@ -14,9 +17,8 @@ use std::path::{Path, PathBuf};
 /// propose calibration and dead zone.
 #[derive(Args, Debug)]
 pub struct Measure {
-    /// The recordings (JSON Lines; see docs/take-format.md).
-    #[arg(required = true, value_name = "TAKE")]
-    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    takes: TakeArgs,
     /// Only this one, such as pad1/stick-l; without it, all. It may also stand
     /// after the takes.
     #[arg(long, value_name = "NAME")]
@@ -38,14 +40,14 @@ impl Measure {
     /// When a take cannot be opened, has no such stick, or an output cannot be
     /// written.
     pub fn run(mut self) -> anyhow::Result<Status> {
-        if self.stick.is_none() && self.takes.len() > 1 {
+        if self.stick.is_none() && self.takes.takes.len() > 1 {
             self.stick = self.stick_after_takes();
         }
         anyhow::ensure!(
             self.chart.is_none() || self.stick.is_some(),
             "--chart draws one stick: name it with --stick"
         );
-        for_each_take(&self.takes, &self.rig.read()?, self.print.text(), |output, opened| {
+        self.takes.for_each(&self.rig.read()?, self.print.text(), |output, opened| {
             let count = self.measure(output, &opened.session)?;
             if count == 0 {
                 let take = output.path.display();
@@ -61,7 +63,7 @@ impl Measure {
             let text = path.to_string_lossy();
             !path.exists() && text.split_once('/').is_some_and(|(_, code)| !code.contains('/'))
         };
-        let last = self.takes.pop_if(|path| is_stick(path))?;
+        let last = self.takes.takes.pop_if(|path| is_stick(path))?;
         Some(last.to_string_lossy().into_owned())
     }
 

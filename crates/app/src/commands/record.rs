@@ -1,9 +1,12 @@
 //! `gtrig record`.
 
-use super::shared::{RigArgs, SourceArgs, Status, complain};
+use super::{
+    publish::PublishArgs,
+    shared::{RigArgs, SourceArgs, Status, complain},
+};
 use crate::{
     recorder::Recorder,
-    screen::{Clock, SETTLE},
+    screen::{Clock, settled},
 };
 use anyhow::Context;
 use clap::Args;
@@ -15,7 +18,7 @@ use signal_hook::{
 };
 use std::{path::PathBuf, thread, time::Duration};
 
-/// Record kernel devices to a take, without a screen, until Ctrl+C.
+/// Record devices, and programs that send, to a take, without a screen, until Ctrl+C.
 #[derive(Args, Debug)]
 pub struct Record {
     /// The take to write; it must not exist yet.
@@ -24,6 +27,8 @@ pub struct Record {
     rig: RigArgs,
     #[command(flatten)]
     sources: SourceArgs,
+    #[command(flatten)]
+    publish: PublishArgs,
     /// Stop after this many seconds.
     #[arg(long, value_name = "S")]
     seconds: Option<u64>,
@@ -37,9 +42,9 @@ impl Record {
     pub fn run(self) -> anyhow::Result<Status> {
         let rig = self.rig.read()?;
         let clock = Clock::starting_at(Nanos(0));
-        let mut sources = self.sources.start(clock.now())?;
-        anyhow::ensure!(!sources.is_empty(), "there is nothing to record with --kernel none");
+        let mut sources = self.sources.start_for_work(clock.now())?;
         let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+        let mut broadcast = self.publish.start(&session)?;
         let mut recorder = Recorder::start(&self.take, &session, None)
             .with_context(|| format!("cannot record to {}", self.take.display()))?;
         let mut signals = Signals::new([SIGINT, SIGTERM, SIGHUP])?;
@@ -50,8 +55,11 @@ impl Record {
                 source.drain(&mut session, now);
                 source.troubles().iter().for_each(|trouble| complain(trouble));
             }
-            session.run_before(Nanos(now.0.saturating_sub(SETTLE.0)));
+            session.run_before(settled(now, &sources));
             recorder.catch_up(&session, now);
+            if let Some(broadcast) = &mut broadcast {
+                broadcast.catch_up(&session);
+            }
             recorder.news().iter().for_each(|news| complain(news));
             thread::sleep(Duration::from_millis(5));
         }

@@ -1,9 +1,12 @@
 //! `gtrig replay`.
 
-use super::shared::{Form, Printing, RigArgs, Status, complain, for_each_take};
+use super::{
+    shared::{Form, Printing, RigArgs, Status, complain},
+    takes::TakeArgs,
+};
+use crate::out;
 use clap::Args;
-use gtrig_formats::ticks::{self, TickChoice, TickForm};
-use std::path::PathBuf;
+use gtrig_formats::ticks::{self, TickChoice, TickForm, TickWriter};
 
 /// Run a take through a rig and print edges and actions, tick by tick.
 ///
@@ -12,9 +15,8 @@ use std::path::PathBuf;
 /// of totals.
 #[derive(Args, Debug)]
 pub struct Replay {
-    /// The recordings (JSON Lines; see docs/take-format.md).
-    #[arg(required = true, value_name = "TAKE")]
-    takes: Vec<PathBuf>,
+    #[command(flatten)]
+    takes: TakeArgs,
     #[command(flatten)]
     rig: RigArgs,
     #[command(flatten)]
@@ -40,14 +42,19 @@ impl Replay {
             _ => Form::Json,
         };
         let choice = if self.every_tick { TickChoice::Every } else { TickChoice::Eventful };
-        for_each_take(&self.takes, &self.rig.read()?, form, |output, opened| {
-            let totals = output.print(|output, out| {
-                let form = match form {
-                    Form::Csv => TickForm::Csv(output.rows()),
-                    _ => TickForm::JsonLines,
-                };
-                ticks::write(&opened.session, form, choice, out)
-            })?;
+        self.takes.for_each_coming(&self.rig.read()?, form, |output, mut coming| {
+            let form = match form {
+                Form::Csv => TickForm::Csv(output.rows()),
+                _ => TickForm::JsonLines,
+            };
+            let mut lines = TickWriter::new(coming.session(), form, choice, out::stdout())?;
+            while coming.take_in() {
+                lines.catch_up(coming.session())?;
+                lines.flush()?;
+            }
+            let opened = coming.finish();
+            lines.catch_up(&opened.session)?;
+            let totals = lines.finish(&opened.session)?;
             if totals.left_out > 0 {
                 let (take, seconds) =
                     (output.path.display(), ticks::LONGEST_PAUSE.0 / 1_000_000_000);
@@ -61,7 +68,7 @@ impl Replay {
                 let (take, lost) = (output.path.display(), totals.lost);
                 complain(&format!("{take}: {lost} press(es) lost between polls"));
             }
-            Ok(Status::no_if(too_many_lost))
+            Ok((Status::no_if(too_many_lost), opened.loaded))
         })
     }
 }

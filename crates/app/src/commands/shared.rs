@@ -1,9 +1,9 @@
 //! What several commands share: the rig, how to print, when to fail.
 
+use super::listen::ListenArgs;
 use crate::{
-    files::{self, Opened, RigSource},
+    files::{self, RigSource},
     maps::Maps,
-    out,
 };
 use clap::{
     Args, ValueEnum,
@@ -11,14 +11,15 @@ use clap::{
 };
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Keyword, Nanos, Rig, Tick, harmless};
-use gtrig_formats::{Report, Rows, json_line, take::Loaded};
 use gtrig_sources::{Cab, Source, Story};
 #[cfg(target_os = "linux")]
 use gtrig_sources::{HidRaw, Kernel, Wanted};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+#[cfg(target_os = "linux")]
+use std::path::Path;
 use std::{
     io::{self, Write},
-    path::{Path, PathBuf},
+    path::PathBuf,
     time::{Duration, Instant},
 };
 
@@ -167,100 +168,6 @@ impl Printing {
     pub fn text(self) -> Form {
         self.form().unwrap_or(Form::Text)
     }
-
-    /// Where the reports of a command go that reads no takes.
-    pub fn output(self) -> Output<'static> {
-        Output { form: self.text(), path: Path::new(""), take: None, has_titles: false }
-    }
-}
-
-/// Where the reports of a command go, and what was printed there before.
-#[derive(Debug)]
-pub struct Output<'a> {
-    /// As what they are printed.
-    form: Form,
-    /// The file of the take that they are about; empty without one.
-    pub path: &'a Path,
-    /// The take that they are about, if it is one of several.
-    take: Option<&'a str>,
-    /// Whether the titles of the columns have been printed.
-    has_titles: bool,
-}
-
-impl Output<'_> {
-    /// Prints a report.
-    ///
-    /// # Errors
-    /// Those of standard output.
-    pub fn report(&mut self, report: &dyn Report) -> io::Result<()> {
-        self.print(|this, out| match this.form {
-            Form::Text => report.write_text(out),
-            Form::Json => report.write_json(out),
-            Form::Csv => this.rows().write(&report.table(), out),
-        })
-    }
-
-    /// Prints what `write` writes.
-    ///
-    /// # Errors
-    /// Those of standard output.
-    pub fn print<T>(
-        &mut self,
-        write: impl FnOnce(&mut Self, &mut out::Output) -> io::Result<T>,
-    ) -> io::Result<T> {
-        let mut out = out::stdout();
-        let written = write(self, &mut out)?;
-        out.flush()?;
-        Ok(written)
-    }
-
-    /// How the next rows are written: the titles go before the first ones.
-    pub fn rows(&mut self) -> Rows<'_> {
-        let has_titles = !std::mem::replace(&mut self.has_titles, true);
-        Rows { take: self.take, has_titles }
-    }
-}
-
-/// Opens takes one after the other and shows each to `report`; the command says
-/// no if any of them does, or is damaged. Of several each is named: by a line with
-/// its path, as JSON by an object with `take`, as CSV in the first column.
-///
-/// # Errors
-/// When a take cannot be opened, and those of `report`.
-pub fn for_each_take(
-    takes: &[PathBuf],
-    rig: &Rig,
-    form: Form,
-    mut report: impl FnMut(&mut Output, &Opened) -> anyhow::Result<Status>,
-) -> anyhow::Result<Status> {
-    let mut status = Status::Fine;
-    let mut has_titles = false;
-    for path in takes {
-        let opened = files::open_take(path, rig.clone(), files::UNLIMITED)?;
-        let name = path.display().to_string();
-        let take = (takes.len() > 1).then_some(name.as_str());
-        let mut out = out::stdout();
-        match (take, form) {
-            (Some(take), Form::Text) => writeln!(out, "{take}")?,
-            (Some(take), Form::Json) => json_line(&serde_json::json!({ "take": take }), &mut out)?,
-            (_, Form::Csv) | (None, _) => {}
-        }
-        out.flush()?;
-        drop(out);
-        let mut output = Output { form, path, take, has_titles };
-        let of_report = report(&mut output, &opened)?;
-        has_titles = output.has_titles;
-        status = status.or(judged(path, &opened.loaded, of_report));
-    }
-    Ok(status)
-}
-
-/// Says what is wrong with a take, and judges.
-pub fn judged(path: &Path, loaded: &Loaded, status: Status) -> Status {
-    for complaint in loaded.complaints() {
-        complain(&format!("{}: {complaint}", path.display()));
-    }
-    status.or(Status::no_if(!loaded.is_sound()))
 }
 
 /// Says something on standard error. File names and contents are from outside
@@ -300,13 +207,17 @@ pub struct SourceArgs {
     /// between (Linux, /dev/hidraw*; see docs/hid.md).
     #[arg(long)]
     pub hid: bool,
+    /// Where programs that send are heard.
+    #[command(flatten)]
+    pub listen: ListenArgs,
     #[command(flatten)]
     maps: MapArgs,
 }
 
 impl Default for SourceArgs {
     fn default() -> Self {
-        SourceArgs { kernel: KernelChoice::Pads, hid: false, maps: MapArgs::default() }
+        let (listen, maps) = (ListenArgs::default(), MapArgs::default());
+        SourceArgs { kernel: KernelChoice::Pads, hid: false, listen, maps }
     }
 }
 
@@ -320,7 +231,7 @@ impl SourceArgs {
     pub fn start(&self, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
         let maps = self.maps.read()?;
         let kernel = self.kernel(&maps, now)?;
-        Ok(kernel.into_iter().chain(self.hid(&maps, now)?).collect())
+        self.beside(kernel, &maps, now)
     }
 
     /// The same where a machine without kernel devices will do, unless they were asked
@@ -334,7 +245,36 @@ impl SourceArgs {
             Err(_) if self.kernel == KernelChoice::Pads => Vec::new(),
             kernel => kernel?,
         };
-        Ok(kernel.into_iter().chain(self.hid(&maps, now)?).collect())
+        self.beside(kernel, &maps, now)
+    }
+
+    /// The same for a command that has nothing else to do: where programs are heard, a
+    /// machine without devices will do.
+    ///
+    /// # Errors
+    /// Those of [`SourceArgs::start`]; when nothing is wanted.
+    pub fn start_for_work(&self, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
+        let sources = match self.listen.listen.is_empty() {
+            true => self.start(now)?,
+            false => self.start_if_there(now)?,
+        };
+        anyhow::ensure!(
+            !sources.is_empty(),
+            "there is nothing to hear with --kernel none; name a place for programs with --listen"
+        );
+        Ok(sources)
+    }
+
+    /// The other sources, after those of the kernel.
+    fn beside(
+        &self,
+        mut sources: Vec<Box<dyn Source>>,
+        maps: &Maps,
+        now: Nanos,
+    ) -> anyhow::Result<Vec<Box<dyn Source>>> {
+        sources.extend(self.hid(maps, now)?);
+        sources.extend(self.listen.start(maps, now)?);
+        Ok(sources)
     }
 
     #[cfg(target_os = "linux")]

@@ -7,16 +7,22 @@ mod commands;
 mod input;
 mod lanes;
 mod learning;
+mod logging;
 mod measuring;
 mod polling;
+mod sending;
 mod timing;
 mod touching;
 mod tuning;
 mod yard;
 
 pub(crate) use learning::Lesson;
+pub(crate) use logging::KEPT;
+use logging::LogBook;
 use measuring::Measuring;
 use polling::Polling;
+use sending::Sending;
+pub(crate) use sending::Trend;
 use timing::Ladders;
 pub(crate) use touching::MARGIN;
 use touching::Touching;
@@ -25,7 +31,7 @@ pub(crate) use yard::Yard;
 
 use super::{
     areas::Areas,
-    bench::Bench,
+    bench::{Bench, log::lines_area},
     document::Document,
     jobs::{Jobs, Outcome},
     prompt::Prompt,
@@ -34,6 +40,7 @@ use super::{
     viewport::{Hit, Playhead, Viewport},
 };
 use crate::{
+    broadcast::Broadcast,
     files::{Opened, RigSource},
     recorder::Recorder,
 };
@@ -88,6 +95,10 @@ pub struct App {
     /// The crane that the actions move.
     pub(crate) yard: Yard,
     touching: Touching,
+    /// The programs that send.
+    pub(super) sending: Sending,
+    /// What happened, line by line.
+    pub(super) logbook: LogBook,
     /// What every attempt at the combos came to.
     pub(super) ladders: Ladders,
     pub(crate) prompt: Option<Prompt>,
@@ -139,6 +150,8 @@ impl App {
             measuring: Measuring::default(),
             yard: Yard::default(),
             touching: Touching::default(),
+            sending: Sending::default(),
+            logbook: LogBook::default(),
             ladders: Ladders::default(),
             prompt: None,
             help: Help::default(),
@@ -197,6 +210,7 @@ impl App {
         if !news.is_empty() {
             self.tell(news.join(" · "), true);
         }
+        self.follow_senders();
         self.follow_combos();
         self.follow_lesson();
         self.play_on();
@@ -216,6 +230,11 @@ impl App {
     /// Has everything written to a take as it happens.
     pub fn record(&mut self, recorder: Recorder) {
         self.document.record(recorder);
+    }
+
+    /// Has what comes of the session published.
+    pub fn publish(&mut self, broadcast: Broadcast) {
+        self.document.publish(broadcast);
     }
 
     /// Whether a take is written as it happens.
@@ -355,7 +374,8 @@ impl App {
     /// little as need be to keep the chosen lane in view.
     pub fn fit(&mut self, area: Rect) {
         let areas = Areas::of(area, self.has_marks());
-        let hit = Hit { panel: self.panel_area(areas.bench), ..areas.hit() };
+        let (panel, log) = (self.panel_area(areas.bench), lines_area(areas.bench));
+        let hit = Hit { panel, log, ..areas.hit() };
         self.view.hit = hit;
         if self.view.stretch.columns != hit.traces.width {
             self.view.stretch.columns = hit.traces.width.max(1);

@@ -73,7 +73,8 @@ impl Areas {
 
     /// What a mouse can hit.
     pub(crate) fn hit(&self) -> Hit {
-        Hit { traces: self.traces(self.lanes), lanes: self.lanes, panel: Rect::default() }
+        let (traces, lanes) = (self.traces(self.lanes), self.lanes);
+        Hit { traces, lanes, ..Hit::default() }
     }
 }
 

@@ -9,6 +9,7 @@ mod bytes;
 pub(super) mod device;
 mod gestures;
 pub(super) mod ladder;
+pub(super) mod log;
 pub(super) mod measure;
 pub(super) mod polling;
 pub(super) mod stick;
@@ -48,10 +49,12 @@ pub(crate) enum Bench {
     Ladder,
     /// The bytes of a device whose reports are read without a driver.
     Bytes,
+    /// What happened, line by line.
+    Log,
 }
 
 /// Every bench, in the order of the tabs.
-pub(crate) const ALL: [&Entry; 11] = [
+pub(crate) const ALL: [&Entry; 12] = [
     &board::ENTRY,
     &device::ENTRY,
     &polling::ENTRY,
@@ -63,6 +66,7 @@ pub(crate) const ALL: [&Entry; 11] = [
     &touch::ENTRY,
     &ladder::ENTRY,
     &bytes::ENTRY,
+    &log::ENTRY,
 ];
 
 /// What there is to know of a bench.

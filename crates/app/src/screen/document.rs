@@ -1,14 +1,20 @@
 //! What the screen shows: a session, and what feeds it and writes it down.
 
-use crate::{files::Opened, recorder::Recorder};
+use crate::{broadcast::Broadcast, files::Opened, recorder::Recorder};
 use anyhow::Context;
 use gtrig_analysis::{Session, stream::StreamWatch};
 use gtrig_core::{DeviceMap, Nanos, Tick};
-use gtrig_sources::{Source, Terminal};
+use gtrig_sources::{SenderState, Source, Terminal};
 
 /// Events are given this long to arrive before the tick that should see them
 /// runs; see [`Session::report`] on those that come later still.
-pub const SETTLE: Nanos = Nanos::from_millis(4);
+const SETTLE: Nanos = Nanos::from_millis(4);
+
+/// Up to when the ticks may run: what happened before has been handed over.
+pub fn settled(now: Nanos, sources: &[Box<dyn Source>]) -> Nanos {
+    let delay = sources.iter().map(|source| source.delay()).max().unwrap_or_default();
+    Nanos(now.0.saturating_sub(SETTLE.0 + delay.0))
+}
 
 /// A live session or a take. Opening another take puts another document in its
 /// place.
@@ -24,6 +30,8 @@ pub(crate) struct Document {
     pub(crate) streams: StreamWatch,
     /// The take that is written as it happens.
     recorder: Option<Recorder>,
+    /// Who reads what comes of it.
+    broadcast: Option<Broadcast>,
     /// Whether there is something that no file holds.
     pub(super) is_unsaved: bool,
 }
@@ -39,6 +47,7 @@ impl Document {
             title: None,
             streams: StreamWatch::default(),
             recorder: None,
+            broadcast: None,
             is_unsaved: false,
         }
     }
@@ -81,8 +90,8 @@ impl Document {
         if let Some(terminal) = &mut self.terminal {
             terminal.drain(&mut self.session, now);
         }
-        if let Some(settled) = now.0.checked_sub(SETTLE.0) {
-            let tick = self.session.plan().rate().tick_at(Nanos(settled));
+        if now >= SETTLE {
+            let tick = self.session.plan().rate().tick_at(settled(now, &self.sources));
             self.session.run_until(tick);
         }
         self.streams.catch_up(&self.session);
@@ -90,7 +99,25 @@ impl Document {
             recorder.catch_up(&self.session, now);
             news.extend(recorder.news());
         }
+        if let Some(broadcast) = &mut self.broadcast {
+            broadcast.catch_up(&self.session);
+        }
         news
+    }
+
+    /// Has what comes of it published.
+    pub(super) fn publish(&mut self, broadcast: Broadcast) {
+        self.broadcast = Some(broadcast);
+    }
+
+    /// How many programs read what comes of it, where any may.
+    pub(crate) fn readers(&self) -> Option<usize> {
+        self.broadcast.as_ref().map(Broadcast::readers)
+    }
+
+    /// The programs that send.
+    pub(crate) fn senders(&self) -> Vec<SenderState> {
+        self.sources.iter().flat_map(|source| source.senders()).collect()
     }
 
     /// A map was made: from `now` on the sources see devices through it.
@@ -114,6 +141,9 @@ impl Document {
         self.streams.catch_up(&self.session);
         if let Some(recorder) = &mut self.recorder {
             recorder.go_on_with(&self.session, &session);
+        }
+        if let Some(broadcast) = &mut self.broadcast {
+            broadcast.go_on_with(&self.session);
         }
         self.streams.go_on_from(&session);
         self.session = session;

@@ -115,7 +115,7 @@ const BINDINGS: &[Binding] = &[
     row("View", &[(NONE, KeyCode::PageUp)], "PgUp", C::LanePage(-1), "", "a page of lanes up"),
     row("View", &[(NONE, KeyCode::PageDown)], "PgDn", C::LanePage(1), "", "a page of lanes down"),
     row("View", &[(NONE, Char('t'))], "t", C::LaneHeight, "", "tall or low analogue lanes"),
-    row("View", &[(NONE, Char('/'))], "/", C::Filter, "filter", "show only lanes whose name has the words typed"),
+    row("View", &[(NONE, Char('/'))], "/", C::Filter, "filter", "show only lanes, or lines of the log, that have the words typed"),
     row("View", &[(NONE, KeyCode::Esc)], "Esc", C::Dismiss, "", "drop the filter, close what is open"),
     row("View", &[(NONE, KeyCode::Tab)], "Tab", C::NextDevice(1), "", "the next device or panel on its bench"),
     row("View", &[(SHIFT, KeyCode::BackTab), (NONE, KeyCode::BackTab)], "Shift+Tab", C::NextDevice(-1), "", "the device before"),
@@ -167,7 +167,7 @@ fn of_bench(entry: &'static Entry) -> Binding {
         keys: &[],
         command: C::Bench(entry.bench),
         shown: entry.shown_key,
-        hint: if is_last { "1 … 9 L B bench" } else { "" },
+        hint: if is_last { "1 … 9 L B T bench" } else { "" },
         help: entry.help,
         group: "View",
     }

@@ -8,6 +8,7 @@ use tui_input::{Input, backend::crossterm::EventHandler};
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Purpose {
     Filter,
+    FilterLog,
     Save,
     Record,
     Export,
@@ -24,6 +25,7 @@ impl Purpose {
     pub(crate) fn title(self) -> &'static str {
         match self {
             Purpose::Filter => "show lanes whose name has",
+            Purpose::FilterLog => "show lines that have",
             Purpose::Save => "save the history as",
             Purpose::Record => "record from now on to",
             Purpose::Export => "draw the view to (.svg or .pdf)",

@@ -14,6 +14,7 @@ use super::{
     terminal::Taken,
 };
 use crate::{
+    broadcast::Broadcast,
     files::{Opened, RigSource},
     recorder::Recorder,
 };
@@ -28,6 +29,7 @@ use signal_hook::{
     iterator::Signals,
 };
 use std::{
+    fs::File,
     io::{self, IsTerminal, stdout},
     path::PathBuf,
     sync::{
@@ -50,6 +52,8 @@ pub enum Start {
         sources: Vec<Box<dyn Source>>,
         /// A take to record to as it happens.
         record: Option<PathBuf>,
+        /// Who reads what comes of it.
+        broadcast: Option<Broadcast>,
     },
     /// A take.
     Take(Box<Opened>),
@@ -113,10 +117,12 @@ impl Pace {
 /// # Errors
 /// When there is no terminal, or it cannot be written.
 pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result<()> {
-    if !stdout().is_terminal() || !io::stdin().is_terminal() {
+    // Where something else comes through standard input, keys are read from the terminal.
+    let has_keys = io::stdin().is_terminal() || File::open("/dev/tty").is_ok();
+    if !stdout().is_terminal() || !has_keys {
         anyhow::bail!(
-            "the full screen needs a terminal on standard input and output; \
-             `gtrig replay` and `gtrig simulate` do without"
+            "the full screen needs a terminal on standard output, and one that it can read; \
+             `gtrig replay` and `gtrig tail` do without"
         );
     }
     let taken = Taken::take().context("cannot take over the terminal")?;
@@ -198,7 +204,7 @@ fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(A
     let theme = Theme::from_environment();
     match start {
         Start::Take(opened) => Ok((App::take(*opened, theme), Clock::starting_at(Nanos(0)))),
-        Start::Live { mut session, clock, sources, record } => {
+        Start::Live { mut session, clock, sources, record, broadcast } => {
             let terminal = Terminal::plug(&mut session, how, size, clock.began)?;
             let recorder = record.map(|path| {
                 Recorder::start(&path, &session, None)
@@ -208,6 +214,9 @@ fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(A
             let mut app = App::live(*session, sources, Some(terminal), theme);
             if let Some(recorder) = recorder {
                 app.record(recorder);
+            }
+            if let Some(broadcast) = broadcast {
+                app.publish(broadcast);
             }
             Ok((app, clock))
         }

@@ -5,7 +5,7 @@ use crate::{commands, files};
 use crossterm::event::{
     Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
 };
-use gtrig_analysis::{Capacity, Session};
+use gtrig_analysis::{Capacity, Session, log};
 use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Nanos, Tick};
 use gtrig_sources::{HexLog, Source, Story, Terminal, TerminalKeys};
 use ratatui::{Terminal as Screen, backend::TestBackend, layout::Rect, style::Color};
@@ -1214,4 +1214,40 @@ fn an_empty_session_is_no_reason_to_panic() {
         bench.key(code);
     }
     bench.pass(500);
+}
+
+/// As many lines as `gtrig tail` prints; Tab goes from one to the next of another tick, a
+/// click to that which is under it, and the words that are typed choose some.
+#[test]
+fn the_log_says_what_happened_and_goes_from_line_to_line() {
+    let mut bench = Bench::story(Story::Hasty);
+    bench.keys("T");
+    let mut count = 0;
+    let session = bench.app.session();
+    session.replay(|machine| log::of_tick(session, machine, |_| count += 1));
+    while !bench.app.logbook.is_up_to_date(bench.app.session()) {
+        bench.pass(33);
+    }
+    assert!(count > 100 && bench.app.logbook.len() == count, "{count}");
+    bench.key(KeyCode::Home);
+    let first = bench.app.tick();
+    for _ in 0..20 {
+        let before = bench.app.tick();
+        bench.key(KeyCode::Tab);
+        assert!(bench.app.tick() >= before);
+    }
+    assert!(bench.app.tick() > first);
+    let here = bench.rows().iter().position(|row| row.starts_with(" ▸")).unwrap();
+    let (clicked, before) = (here as u16 - 1, bench.app.tick());
+    bench.mouse(MouseEventKind::Down(MouseButton::Left), 20, clicked);
+    assert!(bench.app.tick() <= before);
+    assert!(bench.rows().iter().any(|row| row.starts_with(" ▸")));
+    bench.keys("/combo fired");
+    bench.key(KeyCode::Enter);
+    let shown = (0..bench.app.logbook.len()).map(|at| bench.app.logbook.entry(at).unwrap());
+    let shown: Vec<_> = shown.collect();
+    assert!((1..20).contains(&shown.len()), "{}", shown.len());
+    assert!(shown.iter().all(|entry| matches!(entry.what, log::Happening::Combo(_))));
+    bench.key(KeyCode::Esc);
+    assert_eq!(bench.app.logbook.len(), count);
 }

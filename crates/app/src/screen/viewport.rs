@@ -22,6 +22,8 @@ pub struct Hit {
     pub(crate) lanes: Rect,
     /// The picture of a touch panel.
     pub(crate) panel: Rect,
+    /// The lines of the log.
+    pub(crate) log: Rect,
 }
 
 /// The playhead, the stretch of time and the lanes that are in view.

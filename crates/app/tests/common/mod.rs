@@ -1,4 +1,5 @@
 //! A real terminal to drive: tmux, its keys and its screen.
+#![allow(dead_code, reason = "each file of tests needs some of it")]
 
 #[cfg(target_os = "linux")]
 pub mod pty;

@@ -1,5 +1,6 @@
 //! A program on a pseudo terminal that answers as plain terminals do, and reads what is
 //! drawn only for as long as it is asked to.
+#![allow(dead_code, reason = "each program that includes it needs some of it")]
 
 use nix::pty::{Winsize, openpty};
 use std::{
@@ -23,6 +24,14 @@ pub struct Pty {
 impl Pty {
     /// Starts a program in one.
     pub fn start(command: &mut Command) -> io::Result<Self> {
+        Pty::watched(command, |_| {})
+    }
+
+    /// The same with somebody who is shown all that is drawn.
+    pub fn watched(
+        command: &mut Command,
+        mut watch: impl FnMut(&[u8]) + Send + 'static,
+    ) -> io::Result<Self> {
         let size = Winsize { ws_row: 47, ws_col: 160, ws_xpixel: 0, ws_ypixel: 0 };
         let pty = openpty(&size, None)?;
         let child = command
@@ -37,7 +46,11 @@ impl Pty {
         let stalls = Arc::clone(&is_stalled);
         thread::spawn(move || {
             let mut bytes = [0; 1 << 16];
-            while !stalls.load(Ordering::Relaxed) && screen.read(&mut bytes).is_ok_and(|n| n > 0) {}
+            while !stalls.load(Ordering::Relaxed)
+                && let Ok(read @ 1..) = screen.read(&mut bytes)
+            {
+                watch(&bytes[..read]);
+            }
         });
         // What a terminal without releases answers when it is asked what it can do.
         keyboard.write_all(b"\x1b[?62c")?;
@@ -45,7 +58,6 @@ impl Pty {
     }
 
     /// From now on nobody reads what is drawn.
-    #[allow(dead_code, reason = "not every program that includes this stalls")]
     pub fn stall(&self) {
         self.is_stalled.store(true, Ordering::Relaxed);
     }

@@ -41,6 +41,9 @@ pub enum Fault {
     /// A line says no thing, or several at once.
     #[error("not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard`, `label` and `ends`")]
     NotOneSort,
+    /// It is a line of a running program.
+    #[error("`n` and `sync` stand in lines of a running program, not in a take")]
+    Live,
     /// Something happens after the end.
     #[error("stands after the line with `ends`, where only labels may stand")]
     AfterTheEnd,

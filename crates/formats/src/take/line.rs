@@ -12,7 +12,7 @@ use std::borrow::Cow;
 /// A text that borrows from the line where it has no escapes.
 #[derive(Clone, Debug, Deserialize, Serialize)]
 #[serde(transparent)]
-pub(super) struct Text<'a>(#[serde(borrow)] pub(super) Cow<'a, str>);
+pub(crate) struct Text<'a>(#[serde(borrow)] pub(crate) Cow<'a, str>);
 
 impl<'a> From<&'a str> for Text<'a> {
     fn from(text: &'a str) -> Self {
@@ -23,14 +23,14 @@ impl<'a> From<&'a str> for Text<'a> {
 /// The first line.
 #[derive(Debug, Deserialize, Serialize)]
 #[serde(deny_unknown_fields)]
-pub(super) struct HeaderLine<'a> {
-    pub(super) take: u32,
+pub(crate) struct HeaderLine<'a> {
+    pub(crate) take: u32,
     #[serde(borrow, default, skip_serializing_if = "Option::is_none")]
-    pub(super) title: Option<Text<'a>>,
+    pub(crate) title: Option<Text<'a>>,
     #[serde(borrow, default, skip_serializing_if = "Option::is_none")]
-    pub(super) rig: Option<Text<'a>>,
+    pub(crate) rig: Option<Text<'a>>,
     #[serde(default, skip_serializing_if = "is_zero")]
-    pub(super) begins: u64,
+    pub(crate) begins: u64,
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
@@ -42,46 +42,52 @@ fn is_zero(n: &u64) -> bool {
 /// type, because telling the sorts apart by trial would read each line twice.
 #[derive(Debug, Default, Deserialize, Serialize)]
 #[serde(deny_unknown_fields, default)]
-pub(super) struct Line<'a> {
-    pub(super) t: Option<u64>,
+pub(crate) struct Line<'a> {
+    pub(crate) t: Option<u64>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) on: Option<Text<'a>>,
+    pub(crate) on: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) c: Option<Text<'a>>,
+    pub(crate) c: Option<Text<'a>>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub(super) v: Option<i32>,
+    pub(crate) v: Option<i32>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) mark: Option<Text<'a>>,
+    pub(crate) mark: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) plug: Option<Text<'a>>,
+    pub(crate) plug: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) kind: Option<Text<'a>>,
+    pub(crate) kind: Option<Text<'a>>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub(super) slot: Option<u8>,
+    pub(crate) slot: Option<u8>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) name: Option<Text<'a>>,
+    pub(crate) name: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) identity: Option<Text<'a>>,
+    pub(crate) identity: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) bus: Option<Text<'a>>,
+    pub(crate) bus: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) controls: Option<Vec<ControlEntry<'a>>>,
+    pub(crate) controls: Option<Vec<ControlEntry<'a>>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) unplug: Option<Text<'a>>,
+    pub(crate) unplug: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) deaf: Option<Text<'a>>,
+    pub(crate) deaf: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) heard: Option<Text<'a>>,
+    pub(crate) heard: Option<Text<'a>>,
     #[serde(borrow, skip_serializing_if = "Option::is_none")]
-    pub(super) label: Option<Text<'a>>,
+    pub(crate) label: Option<Text<'a>>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub(super) ends: Option<True>,
+    pub(crate) ends: Option<True>,
+    /// Only while it happens: the number of the line.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) n: Option<u64>,
+    /// Only while it happens: the number of a question about the clock.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) sync: Option<u64>,
 }
 
 /// The value of a key that says what it says by being there.
 #[derive(Clone, Copy, Debug, Deserialize, Serialize)]
 #[serde(try_from = "bool", into = "bool")]
-pub(super) struct True;
+pub(crate) struct True;
 
 impl TryFrom<bool> for True {
     type Error = &'static str;
@@ -100,7 +106,7 @@ impl From<True> for bool {
 /// One control of a plugged device.
 #[derive(Debug, Deserialize, Serialize)]
 #[serde(deny_unknown_fields)]
-pub(super) struct ControlEntry<'a> {
+pub(crate) struct ControlEntry<'a> {
     #[serde(borrow)]
     code: Text<'a>,
     #[serde(borrow)]
@@ -131,7 +137,7 @@ fn is_nought(n: &i32) -> bool {
 }
 
 impl<'a> ControlEntry<'a> {
-    pub(super) fn new(info: &'a ControlInfo) -> Self {
+    pub(crate) fn new(info: &'a ControlInfo) -> Self {
         let (kind, centre) = match info.kind {
             ControlKind::Button => ("button", None),
             ControlKind::Axis { centre, .. } => ("axis", Some(centre)),
@@ -155,7 +161,7 @@ impl<'a> ControlEntry<'a> {
         }
     }
 
-    pub(super) fn read(&self) -> Result<ControlInfo, Fault> {
+    pub(crate) fn read(&self) -> Result<ControlInfo, Fault> {
         let code = &*self.code.0;
         if !ControlInfo::is_code(code) {
             return Err(Fault::BadCode(code.to_owned()));
@@ -201,16 +207,17 @@ impl<'a> ControlEntry<'a> {
 
 impl Line<'_> {
     /// How many sorts of line it claims to be; a good line is one.
-    pub(super) fn sorts(&self) -> usize {
+    pub(crate) fn sorts(&self) -> usize {
         [&self.on, &self.plug, &self.unplug, &self.deaf, &self.heard, &self.label]
             .into_iter()
             .filter(|key| key.is_some())
             .count()
             + usize::from(self.ends.is_some())
+            + usize::from(self.sync.is_some())
     }
 
     /// The device that a `plug` line describes.
-    pub(super) fn device(&self, id: &str) -> Result<DeviceInfo, Fault> {
+    pub(crate) fn device(&self, id: &str) -> Result<DeviceInfo, Fault> {
         let kinds = DeviceKind::ALL.iter().map(|kind| kind.word()).collect::<Vec<_>>().join(", ");
         let word = self.kind.as_ref().map_or("", |kind| &*kind.0);
         let kind = DeviceKind::from_word(word)
@@ -236,7 +243,7 @@ impl Line<'_> {
 }
 
 /// Reads `"inferred"` or `"inferred+late"`.
-pub(super) fn marks(text: &str) -> Result<Marks, Fault> {
+pub(crate) fn marks(text: &str) -> Result<Marks, Fault> {
     text.split('+').try_fold(Marks::empty(), |sum, word| {
         match Marks::WORDS.iter().find(|(_, known)| *known == word) {
             Some((mark, _)) => Ok(sum | *mark),

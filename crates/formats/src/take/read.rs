@@ -1,4 +1,4 @@
-//! Reading a take: line by line, up to the first damage.
+//! Reading a take: line by line, up to the first damage, at once or while it comes.
 
 use super::{
     MAX_LINE_BYTES, VERSION,
@@ -10,7 +10,7 @@ use gtrig_analysis::{Capacity, Label, Session};
 use gtrig_core::{CleanText, ControlId, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence, Rig};
 use std::{
     collections::HashMap,
-    io::{BufRead, Read},
+    io::{BufRead, BufReader, Read},
 };
 
 /// What the first line says.
@@ -57,7 +57,8 @@ pub struct Loaded {
     pub before_plug: u64,
     /// The first such line.
     pub first_before_plug: Option<u64>,
-    /// Values of devices that no line plugs in.
+    /// Values of devices that no line plugs in; of running programs the lines that were
+    /// none and those that were lost.
     pub left_out: u64,
     /// Where reading stopped, if not at the end; where values were left out, the first
     /// of them, though reading went on.
@@ -67,7 +68,7 @@ pub struct Loaded {
 impl Loaded {
     /// Whether the take is as it should be.
     pub fn is_sound(&self) -> bool {
-        self.damage.is_none() && self.backwards == 0 && self.before_plug == 0
+        self.damage.is_none() && self.left_out == 0 && self.backwards == 0 && self.before_plug == 0
     }
 
     /// What is wrong, a sentence each.
@@ -88,7 +89,9 @@ impl Loaded {
             0 => format!("{damage}; the {} event(s) before it were read", self.events),
             n => format!("{damage}; {n} such value(s) were left out, and {} read", self.events),
         });
-        backwards.into_iter().chain(early).chain(damage).collect()
+        let left_out = (self.damage.is_none() && self.left_out > 0)
+            .then(|| format!("{} line(s) were none, or were lost on the way", self.left_out));
+        backwards.into_iter().chain(early).chain(damage).chain(left_out).collect()
     }
 }
 
@@ -130,9 +133,16 @@ impl<R: BufRead> TakeReader<R> {
     }
 
     /// Reads the rest into a new session and runs it to the last line.
-    pub fn load(mut self, rig: Rig, capacity: Capacity) -> (Session, Loaded) {
+    pub fn load(self, rig: Rig, capacity: Capacity) -> (Session, Loaded) {
+        let mut intake = self.into_intake(rig, capacity);
+        while intake.take_in(BATCH) {}
+        intake.finish()
+    }
+
+    /// Reads the rest into a new session while it comes.
+    pub fn into_intake(self, rig: Rig, capacity: Capacity) -> Intake<R> {
         let begins = rig.rate.tick_seeing(self.header.begins);
-        let mut loader = Loader {
+        let loader = Loader {
             session: Session::new(rig, begins, capacity),
             devices: HashMap::new(),
             now: self.header.begins,
@@ -142,14 +152,74 @@ impl<R: BufRead> TakeReader<R> {
             labels: Vec::new(),
             loaded: Loaded::default(),
         };
-        let read = loader.read(&mut self.lines);
-        loader.loaded.damage = loader.never_plugged().or(read.err());
+        Intake { lines: self.lines, loader, end: None }
+    }
+}
+
+/// Reads a take into a session, some lines at a time.
+///
+/// Once the lines have ended, or one of them is damaged, no more are taken in.
+#[derive(Debug)]
+pub struct Intake<R> {
+    lines: Lines<R>,
+    loader: Loader,
+    end: Option<Option<Damage>>,
+}
+
+impl<R: BufRead> Intake<R> {
+    /// Takes in so many lines and runs the ticks before the last of them. Returns whether
+    /// there may be more.
+    fn take_in(&mut self, lines: u32) -> bool {
+        for _ in 0..lines {
+            self.line();
+        }
+        // A label may be about later, and a damaged line is about nothing.
+        self.loader.session.run_before(self.loader.now.min(self.loader.until));
+        self.end.is_none()
+    }
+
+    fn line(&mut self) {
+        if self.end.is_none() {
+            match self.loader.line(&mut self.lines) {
+                Ok(true) => {}
+                Ok(false) => self.end = Some(None),
+                Err(damage) => self.end = Some(Some(damage)),
+            }
+        }
+    }
+
+    /// The session so far.
+    pub fn session(&self) -> &Session {
+        &self.loader.session
+    }
+
+    /// Whether the line that ends a take has come.
+    pub fn has_ended(&self) -> bool {
+        self.loader.has_ended
+    }
+
+    /// Runs the session to the last line. Returns how reading went, too.
+    pub fn finish(self) -> (Session, Loaded) {
+        let Intake { mut loader, end, .. } = self;
+        loader.loaded.damage = loader.never_plugged().or(end.flatten());
         loader.loaded.left_out = loader.early.len() as u64;
         let mut session = loader.session;
         session.add_labels(loader.labels);
         let last = session.plan().rate().tick_seeing(loader.until);
         session.run_until(last);
         (session, loader.loaded)
+    }
+}
+
+impl<R: Read> Intake<BufReader<R>> {
+    /// Waits for a line, takes in all that came with it, and runs the ticks before the
+    /// last of them. Returns whether there may be more.
+    pub fn take_in_what_comes(&mut self) -> bool {
+        self.line();
+        while self.end.is_none() && self.lines.input.buffer().contains(&b'\n') {
+            self.line();
+        }
+        self.take_in(0)
     }
 }
 
@@ -186,12 +256,14 @@ impl<R: BufRead> Lines<R> {
 }
 
 /// A device as the lines name it.
+#[derive(Debug)]
 struct Named {
     id: DeviceId,
     controls: HashMap<String, ControlId>,
     present: bool,
 }
 
+#[derive(Debug)]
 struct Loader {
     session: Session,
     devices: HashMap<String, Named>,
@@ -208,6 +280,7 @@ struct Loader {
 }
 
 /// A value of a device that was not plugged in yet.
+#[derive(Debug)]
 struct Early {
     line: u64,
     device: String,
@@ -220,29 +293,21 @@ struct Early {
 pub(super) const MAX_EARLY: usize = 10_000;
 
 /// Ticks are run after this many lines, so that few events ever wait.
-const BATCH: u64 = 1024;
+const BATCH: u32 = 1024;
 
 impl Loader {
-    fn read<R: BufRead>(&mut self, lines: &mut Lines<R>) -> Result<(), Damage> {
-        loop {
-            let number = lines.number + 1;
-            let Some(bytes) = lines.next()? else {
-                return Ok(());
-            };
-            let line = serde_json::from_slice(bytes).map_err(|error| Damage {
-                line: number,
-                column: Some(error.column()),
-                fault: Fault::NoJson(error),
-            })?;
-            self.take_in(number, &line).map_err(|fault| Damage {
-                line: number,
-                column: None,
-                fault,
-            })?;
-            if number.is_multiple_of(BATCH) {
-                self.session.run_before(self.until);
-            }
-        }
+    /// Takes in the next line. Returns whether there was one.
+    fn line<R: BufRead>(&mut self, lines: &mut Lines<R>) -> Result<bool, Damage> {
+        let number = lines.number + 1;
+        let Some(bytes) = lines.next()? else { return Ok(false) };
+        let line = serde_json::from_slice(bytes).map_err(|error| Damage {
+            line: number,
+            column: Some(error.column()),
+            fault: Fault::NoJson(error),
+        })?;
+        let taken = self.take_in(number, &line);
+        taken.map_err(|fault| Damage { line: number, column: None, fault })?;
+        Ok(true)
     }
 
     fn take_in(&mut self, number: u64, line: &Line) -> Result<(), Fault> {
@@ -252,6 +317,9 @@ impl Loader {
         }
         if line.sorts() != 1 {
             return Err(Fault::NotOneSort);
+        }
+        if line.n.is_some() || line.sync.is_some() {
+            return Err(Fault::Live);
         }
         if let Some(text) = &line.label {
             // People write about the past; a label may stand anywhere.

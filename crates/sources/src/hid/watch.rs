@@ -1,7 +1,8 @@
 //! The thread that waits for `/dev/hidraw*` and reads them.
 
 use super::{decode::Decoder, layout::Layout, raw::RawNode};
-use crate::nodes::{self, Change, Heard, NodeId, Private, Wanted, monotonic_now};
+use crate::listener::{Change, Heard, NodeId, monotonic_now};
+use crate::nodes::{self, Private, Wanted};
 use gtrig_core::{DeviceMap, Marks};
 use nix::sys::inotify::{AddWatchFlags, InitFlags, Inotify};
 use std::{

@@ -7,7 +7,7 @@ use super::{
     },
     listed::{Listed, SlotNews},
 };
-use crate::nodes::Change;
+use crate::listener::Change;
 use gtrig_core::{Marks, Nanos};
 use std::collections::HashMap;
 

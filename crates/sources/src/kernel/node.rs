@@ -9,7 +9,8 @@ use super::{
     },
 };
 use crate::hid::axes::usages_of;
-use crate::nodes::{Change, Private, monotonic_now};
+use crate::listener::{Change, monotonic_now};
+use crate::nodes::Private;
 use evdev::BusType;
 use evdev::raw_stream::RawDevice;
 use gtrig_core::{AxisInfo, DeviceInfo, Nanos};

@@ -8,7 +8,8 @@ use super::{
 };
 use crate::{
     Source,
-    nodes::{Change, Heard, Listener, NodeId, Wanted},
+    listener::{Change, Heard, Listener, NodeId},
+    nodes::Wanted,
 };
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{

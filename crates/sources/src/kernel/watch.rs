@@ -1,7 +1,8 @@
 //! The thread that waits for the folder and its nodes.
 
 use super::node::{Look, Node};
-use crate::nodes::{self, Change, Heard, NodeId, Private, Wanted, monotonic_now};
+use crate::listener::{Change, Heard, NodeId, monotonic_now};
+use crate::nodes::{self, Private, Wanted};
 use gtrig_core::{Nanos, Presence};
 use nix::sys::inotify::{AddWatchFlags, InitFlags, Inotify};
 use std::{

@@ -48,10 +48,16 @@ impl App {
                 self.choose(by * i32::from(self.view.hit.lanes.height.max(2) / 2));
             }
             Command::LaneHeight => self.view.is_tall = !self.view.is_tall,
+            Command::Filter if self.bench == Bench::Log => {
+                self.prompt = Some(Prompt::new(Purpose::FilterLog, self.logbook.words()));
+            }
             Command::Filter => self.prompt = Some(Prompt::new(Purpose::Filter, &self.view.filter)),
             Command::Learn => self.begin_lesson(),
             Command::NameBits => self.ask_for_field(),
-            Command::Dismiss => self.view.filter.clear(),
+            Command::Dismiss => {
+                self.view.filter.clear();
+                self.filter_log("");
+            }
             Command::Bench(bench) => self.show_bench(bench),
             Command::Audit => self.audit(),
             Command::AuditBy => {

@@ -94,6 +94,9 @@ impl App {
             self.view.filter = if typed == Typed::Dropped { String::new() } else { text.clone() };
             self.view.first_lane = 0;
         }
+        if purpose == Purpose::FilterLog {
+            self.filter_log(if typed == Typed::Dropped { "" } else { &text });
+        }
         if typed != Typed::Going {
             self.prompt = None;
         }
@@ -108,7 +111,7 @@ impl App {
 
     pub(super) fn typed(&mut self, purpose: Purpose, text: &str) {
         match purpose {
-            Purpose::Filter => {}
+            Purpose::Filter | Purpose::FilterLog => {}
             Purpose::Save | Purpose::Record | Purpose::Export | Purpose::Open
                 if text.is_empty() =>
             {

@@ -340,6 +340,7 @@ impl App {
         let is_live = self.view.is_live();
         self.document.go_on_with(session);
         self.ladders = Ladders::default();
+        self.read_log_again();
         self.follow_combos();
         let rate = self.session().plan().rate();
         self.view.stretch.first = rate.tick_at(first);

@@ -1,11 +1,13 @@
-//! The stream bench: how well the reports of each device come, and what is
-//! wrong with them.
+//! The stream bench: how well the reports of devices and programs come, and what is
+//! wrong with them; first of all the programs that send, if any do.
 //!
 //! ```text
 //!   device    reports   every ms  median    p95    p99   longest gap          gap stall …
 //!   lever·3       512               10.0   20.1   30.2   240.00 ms at 5 000     2     1
 //!   ▸   2 270.31 ms  gap    lever·3 sent nothing for 140.2 ms …
 //! ```
+
+mod senders;
 
 use super::{Bench, Entry};
 use crate::screen::App;
@@ -27,12 +29,17 @@ pub(crate) const ENTRY: Entry = Entry {
     key: (KeyModifiers::NONE, KeyCode::Char('4')),
     shown_key: "4",
     name: "stream",
-    help: "bench: how well the reports of each device come",
+    help: "bench: how well the reports of devices and programs come",
     draw,
     ..Entry::PLAIN
 };
 
 fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    let of_senders = Rect { height: senders::rows_of(app, area), ..area };
+    senders::draw(buffer, of_senders, app);
+    let gap = u16::from(of_senders.height > 0);
+    let height = area.height.saturating_sub(of_senders.height + gap);
+    let area = Rect { y: area.bottom() - height, height, ..area };
     let mut rows = paint::rows(area);
     if let Some(row) = rows.next() {
         titles(buffer, row, app);

@@ -1,9 +1,14 @@
 //! The top two rows and the bottom one.
 
 use super::paint;
-use crate::screen::{App, app::Lesson, keymap::bindings, theme::Badge};
+use crate::screen::{
+    App,
+    app::{Lesson, Trend},
+    keymap::bindings,
+    theme::Badge,
+};
 use gtrig_core::{Device, DeviceId, DeviceKind, Nanos, Presence};
-use gtrig_sources::TerminalKeys;
+use gtrig_sources::{SenderIs, TerminalKeys};
 use ratatui::{buffer::Buffer, layout::Rect, style::Style};
 use unicode_width::UnicodeWidthStr;
 
@@ -53,6 +58,14 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
     if !app.document.streams.troubles().is_empty() {
         let text = format!("streams ░ {}", app.document.streams.troubles().len());
         x = paint::text(buffer, area, x, &text, theme.doubtful()) + 3;
+    }
+    let here = |trend: &&Trend| trend.state.state == SenderIs::Here;
+    let senders = app.sending.senders.iter().filter(here).count();
+    if !app.sending.senders.is_empty() {
+        x = paint::text(buffer, area, x, &format!("senders {senders}"), theme.plain()) + 3;
+    }
+    if let Some(readers) = app.document.readers() {
+        x = paint::text(buffer, area, x, &format!("readers {readers}"), theme.plain()) + 3;
     }
     if let Some(recorder) = app.document.recording() {
         let name = recorder.path().file_name().unwrap_or_default().to_string_lossy();

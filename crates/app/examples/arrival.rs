@@ -1,0 +1,207 @@
+//! From a program that sends to the screen: how long a value takes to be drawn while many
+//! others come, whether any is lost, and how much memory that takes. `scripts/arrival` runs
+//! it.
+
+#[path = "../tests/common/pty.rs"]
+mod pty;
+
+use anyhow::{Context, ensure};
+use pty::Pty;
+use std::{
+    env, fs,
+    io::Write,
+    os::unix::net::UnixStream,
+    path::Path,
+    process::Command,
+    sync::{
+        Arc,
+        atomic::{AtomicBool, AtomicU64, Ordering},
+        mpsc::{Receiver, channel},
+    },
+    thread,
+    time::{Duration, Instant},
+};
+
+/// Nothing here takes this long.
+const PATIENCE: Duration = Duration::from_secs(60);
+
+/// Lines go out this often, as of a game at 60 frames a second.
+const FRAME: Duration = Duration::from_micros(16_667);
+
+fn main() -> anyhow::Result<()> {
+    let mut arguments = env::args().skip(1);
+    let usage = "usage: arrival PROGRAM SENDERS VALUES_A_SECOND TIMES";
+    let program = arguments.next().context(usage)?;
+    let senders: u64 = arguments.next().context(usage)?.parse()?;
+    let rate: u64 = arguments.next().context(usage)?.parse()?;
+    let times: usize = arguments.next().context(usage)?.parse()?;
+    ensure!(senders > 0 && times > 0, usage);
+    let folder = tempfile::tempdir()?;
+    let (socket, take) = (folder.path().join("s"), folder.path().join("t.take.jsonl"));
+    let (drawn, screen) = channel();
+    let mut command = Command::new(&program);
+    command
+        .args(["live", "--kernel", "none", "--listen"])
+        .arg(format!("unix:{}", socket.display()))
+        .arg("--record")
+        .arg(&take);
+    let watch = move |bytes: &[u8]| drop(drawn.send((Instant::now(), bytes.to_vec())));
+    let mut pty = Pty::watched(&mut command, watch)?;
+    let mut probe = Probe::connect(&socket)?;
+    // The log, and of it only what the probe reports.
+    pty.keyboard.write_all(b"T/report probe-x\r")?;
+    let load = Load::start(&socket, senders, rate)?;
+    let mut delays = Vec::new();
+    let mut memory = Vec::new();
+    for at in 0..times {
+        // At another phase of a frame each time.
+        thread::sleep(Duration::from_micros(100_000 + at as u64 * 7_919 % 33_000));
+        delays.push(probe.until_drawn(at, &screen)?);
+        memory.push(resident_mib(pty.child.id())?);
+    }
+    let (sent, seconds) = load.end()?;
+    let kept = settled(&take)?;
+    delays.sort_unstable();
+    let share = |share: f64| delays[((delays.len() - 1) as f64 * share).ceil() as usize];
+    println!(
+        "{senders} senders, {:.0} values/s, {sent} sent, {kept} kept; arrival to screen {} ms (median), {} ms (p99), {} ms (longest); {} to {} MiB",
+        sent as f64 / seconds,
+        ms(share(0.5)),
+        ms(share(0.99)),
+        ms(share(1.0)),
+        memory[0],
+        memory[memory.len() - 1],
+    );
+    ensure!(kept == sent, "{} values were lost", sent - kept.min(sent));
+    pty.keyboard.write_all(b"qq")?;
+    pty.child.wait()?;
+    Ok(())
+}
+
+fn ms(time: Duration) -> String {
+    format!("{:.1}", time.as_secs_f64() * 1e3)
+}
+
+fn connect(socket: &Path, name: &str, code: &str) -> anyhow::Result<UnixStream> {
+    let started = Instant::now();
+    let mut stream = loop {
+        match UnixStream::connect(socket) {
+            Ok(stream) => break stream,
+            Err(error) => ensure!(started.elapsed() < PATIENCE, "{error}"),
+        }
+        thread::sleep(Duration::from_millis(5));
+    };
+    let boot = fs::read_to_string("/proc/sys/kernel/random/boot_id")?;
+    writeln!(
+        stream,
+        "{{\"live\":1,\"name\":\"{name}\",\"clock\":\"monotonic\",\"boot\":\"{}\"}}\n{{\"plug\":\"d\",\"kind\":\"other\",\"controls\":[{{\"code\":\"{code}\",\"kind\":\"axis\",\"min\":-99999,\"centre\":0,\"max\":99999}}]}}",
+        boot.trim()
+    )?;
+    Ok(stream)
+}
+
+/// A sender of values that can be found on the screen.
+struct Probe {
+    stream: UnixStream,
+}
+
+impl Probe {
+    fn connect(socket: &Path) -> anyhow::Result<Self> {
+        Ok(Probe { stream: connect(socket, "probe", "probe-x")? })
+    }
+
+    /// Sends a value of which every digit differs from those of the one before, so that all
+    /// of it is drawn anew: how long until it is.
+    fn until_drawn(
+        &mut self,
+        at: usize,
+        screen: &Receiver<(Instant, Vec<u8>)>,
+    ) -> anyhow::Result<Duration> {
+        let value = 11_111 * (at % 9 + 1);
+        while screen.try_recv().is_ok() {}
+        let sent = Instant::now();
+        writeln!(self.stream, "{{\"on\":\"d\",\"c\":\"probe-x\",\"v\":{value}}}")?;
+        let wanted = value.to_string();
+        let mut drawn = Vec::new();
+        loop {
+            let (when, bytes) = screen.recv_timeout(PATIENCE).context("it was never drawn")?;
+            drawn.extend_from_slice(&bytes);
+            // It scrolls to the bottom row, and moves what was there up.
+            let text = String::from_utf8_lossy(&drawn);
+            if text.contains(&wanted) {
+                return Ok(when - sent);
+            }
+        }
+    }
+}
+
+/// Programs that send all the time.
+struct Load {
+    is_over: Arc<AtomicBool>,
+    sent: Arc<AtomicU64>,
+    threads: Vec<thread::JoinHandle<anyhow::Result<()>>>,
+    began: Instant,
+}
+
+impl Load {
+    fn start(socket: &Path, senders: u64, rate: u64) -> anyhow::Result<Self> {
+        let (is_over, sent) = (Arc::new(AtomicBool::new(false)), Arc::new(AtomicU64::new(0)));
+        let per_frame = (rate as f64 * FRAME.as_secs_f64() / senders as f64).ceil() as u64;
+        let mut threads = Vec::new();
+        for n in 0..senders {
+            let mut stream = connect(socket, &format!("load-{n}"), "x")?;
+            let (is_over, sent) = (Arc::clone(&is_over), Arc::clone(&sent));
+            threads.push(thread::spawn(move || {
+                let (mut value, mut lines) = (0, Vec::new());
+                let mut next = Instant::now();
+                while !is_over.load(Ordering::Relaxed) {
+                    lines.clear();
+                    for _ in 0..per_frame {
+                        value = (value + 1) % 90_000;
+                        writeln!(lines, "{{\"on\":\"d\",\"c\":\"x\",\"v\":{value}}}")?;
+                    }
+                    stream.write_all(&lines)?;
+                    sent.fetch_add(per_frame, Ordering::Relaxed);
+                    next += FRAME;
+                    thread::sleep(next.saturating_duration_since(Instant::now()));
+                }
+                writeln!(stream, "{{\"ends\":true}}")?;
+                Ok(())
+            }));
+        }
+        Ok(Load { is_over, sent, threads, began: Instant::now() })
+    }
+
+    /// How many values were sent, in how many seconds.
+    fn end(self) -> anyhow::Result<(u64, f64)> {
+        self.is_over.store(true, Ordering::Relaxed);
+        let seconds = self.began.elapsed().as_secs_f64();
+        for thread in self.threads {
+            thread.join().map_err(|_| anyhow::anyhow!("a sender panicked"))??;
+        }
+        Ok((self.sent.load(Ordering::Relaxed), seconds))
+    }
+}
+
+/// How many values of the load a take has, once no more come.
+fn settled(take: &Path) -> anyhow::Result<u64> {
+    let mut before = 0;
+    loop {
+        thread::sleep(Duration::from_millis(500));
+        let bytes = fs::read(take)?;
+        let lines = bytes.split(|byte| *byte == b'\n');
+        let now =
+            lines.filter(|line| line.windows(8).any(|part| part == b"\"c\":\"x\",")).count() as u64;
+        if now == before {
+            return Ok(now);
+        }
+        before = now;
+    }
+}
+
+fn resident_mib(process: u32) -> anyhow::Result<u64> {
+    let status = fs::read_to_string(format!("/proc/{process}/status"))?;
+    let line = status.lines().find(|line| line.starts_with("VmRSS")).context("no VmRSS")?;
+    let kib: u64 = line.split_whitespace().nth(1).context("no number")?.parse()?;
+    Ok(kib / 1024)
+}

@@ -1,0 +1,30 @@
+//! Programs that read what comes of a session.
+
+use super::listen::token;
+use crate::broadcast::Broadcast;
+use clap::Args;
+use gtrig_analysis::Session;
+use gtrig_live::Place;
+
+/// Where what comes of a session is published.
+#[derive(Args, Clone, Debug, Default)]
+pub struct PublishArgs {
+    /// Publish edges, actions and verdicts there as they happen, as lines for any number of
+    /// programs (docs/live-format.md): unix:PATH or tcp:PORT, tcp:ADDRESS:PORT for other
+    /// machines, with a secret in GTRIG_TOKEN. May be given several times.
+    #[arg(long, value_name = "PLACE")]
+    publish: Vec<Place>,
+}
+
+impl PublishArgs {
+    /// Lets readers in, if anywhere.
+    ///
+    /// # Errors
+    /// When nobody can come to one of the places, with what to do.
+    pub fn start(&self, session: &Session) -> anyhow::Result<Option<Broadcast>> {
+        if self.publish.is_empty() {
+            return Ok(None);
+        }
+        Broadcast::open(&self.publish, token()?, session).map(Some)
+    }
+}

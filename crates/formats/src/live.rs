@@ -1,0 +1,25 @@
+//! Lines of a running program: what a take's lines say, while it happens.
+//!
+//! `docs/live-format.md` describes the format for programs that want to send. A
+//! [`LineSplitter`] cuts what arrives into lines, and a [`LiveDecoder`] says what each of
+//! them means. Both trust nobody: all that they keep is bounded, and a line that is none
+//! changes nothing.
+
+mod decode;
+mod fault;
+mod greeting;
+mod split;
+
+pub use decode::{LiveDecoder, MAX_CONTROLS, MAX_DEVICES, Said};
+pub use fault::LiveFault;
+pub use greeting::{Greeting, MAX_DELAY, PeerClock};
+pub use split::{LineSplitter, Piece};
+
+/// The version of the format that this program reads.
+pub const VERSION: u32 = 1;
+
+/// A longer line is no line.
+pub const MAX_LINE_BYTES: usize = 1 << 18;
+
+#[cfg(test)]
+mod tests;

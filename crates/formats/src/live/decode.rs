@@ -1,0 +1,196 @@
+//! What each line means.
+
+use super::{LiveFault, MAX_LINE_BYTES};
+use crate::{
+    nearest::nearest,
+    take::{Fault, Line, marks},
+};
+use gtrig_core::{CleanText, DeviceInfo, Marks, Nanos, Presence};
+use std::collections::HashMap;
+
+/// A sender may have so many devices, counted over all it ever named.
+pub const MAX_DEVICES: usize = 64;
+
+/// A sender may have so many controls over all of them, so that [64
+/// senders](gtrig_core::Roster) find room.
+pub const MAX_CONTROLS: usize = 900;
+
+/// A later time is none.
+const TIMES: u64 = 1 << 62;
+
+/// What a line says. Devices are numbered as they are named, controls by their place.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Said {
+    /// A device is there.
+    Arrived(u16, DeviceInfo),
+    /// A control took a value.
+    Value {
+        /// Of which device.
+        device: u16,
+        /// Which of its controls.
+        control: u16,
+        /// As the device reports it.
+        value: i32,
+        /// What is special about it.
+        marks: Marks,
+    },
+    /// A device can be heard, or cannot, or is gone.
+    Presence(u16, Presence),
+    /// What a person wrote.
+    Label(CleanText),
+    /// The question with this number is answered.
+    Answer(u64),
+    /// The sender has said everything.
+    End,
+}
+
+/// A device that was named.
+#[derive(Clone, Debug)]
+struct Named {
+    number: u16,
+    controls: HashMap<String, u16>,
+    is_here: bool,
+}
+
+/// Reads the lines after the greeting.
+#[derive(Clone, Debug, Default)]
+pub struct LiveDecoder {
+    devices: HashMap<String, Named>,
+    /// By number, what each device is.
+    infos: Vec<DeviceInfo>,
+    controls: usize,
+    /// The number of the last line that had one.
+    number: Option<u64>,
+    missed: u64,
+}
+
+impl LiveDecoder {
+    /// Reads a line. Returns what it says and when, by the clock of the sender; a line
+    /// without a time tells of now.
+    ///
+    /// # Errors
+    /// When it is none; then it changed nothing, but that its number was counted.
+    pub fn line(&mut self, line: &[u8]) -> Result<(Option<Nanos>, Said), LiveFault> {
+        if line.len() > MAX_LINE_BYTES {
+            return Err(LiveFault::TooLong);
+        }
+        let line: Line = match serde_json::from_slice(line) {
+            Ok(line) => line,
+            Err(error) => {
+                // It had a number like any other, and is bad, not lost.
+                self.number = self.number.map(|number| number.wrapping_add(1));
+                return Err(Fault::NoJson(error).into());
+            }
+        };
+        self.count(line.n);
+        if let Some(late) = line.t.filter(|time| *time >= TIMES) {
+            return Err(LiveFault::TooLate(late));
+        }
+        if line.sorts() != 1 {
+            return Err(Fault::NotOneSort.into());
+        }
+        let said = self.said(&line)?;
+        Ok((line.t.map(Nanos), said))
+    }
+
+    /// How many lines were lost since this was last asked, by their numbers.
+    pub fn missed(&mut self) -> u64 {
+        std::mem::take(&mut self.missed)
+    }
+
+    /// What is known of a device.
+    pub fn info(&self, device: u16) -> &DeviceInfo {
+        &self.infos[usize::from(device)]
+    }
+
+    fn count(&mut self, number: Option<u64>) {
+        let Some(number) = number else { return };
+        if let Some(last) = self.number {
+            self.missed += number.saturating_sub(last).saturating_sub(1);
+        }
+        self.number = Some(number);
+    }
+
+    fn said(&mut self, line: &Line) -> Result<Said, LiveFault> {
+        Ok(match line {
+            Line { on: Some(id), c: Some(code), v: Some(value), mark, .. } => {
+                let marks = match mark {
+                    Some(text) => marks(&text.0)?,
+                    None => Marks::empty(),
+                };
+                let device = self.here(&id.0)?;
+                let Some(&control) = device.controls.get(&*code.0) else {
+                    return Err(unknown_control(&id.0, &code.0, device).into());
+                };
+                Said::Value { device: device.number, control, value: *value, marks }
+            }
+            Line { plug: Some(id), .. } => self.plug(&id.0, line)?,
+            Line { unplug: Some(id), .. } => self.presence(&id.0, Presence::Gone)?,
+            Line { deaf: Some(id), .. } => self.presence(&id.0, Presence::Deaf)?,
+            Line { heard: Some(id), .. } => self.presence(&id.0, Presence::Here)?,
+            Line { label: Some(text), .. } => Said::Label(CleanText::new(&text.0)),
+            Line { sync: Some(number), .. } => Said::Answer(*number),
+            Line { ends: Some(_), .. } => Said::End,
+            _ => return Err(Fault::NoValue.into()),
+        })
+    }
+
+    fn here(&mut self, id: &str) -> Result<&mut Named, Fault> {
+        match self.devices.get_mut(id) {
+            Some(device) if device.is_here => Ok(device),
+            Some(_) => Err(Fault::Unplugged(id.to_owned())),
+            None => Err(Fault::NeverPlugged(id.to_owned())),
+        }
+    }
+
+    fn presence(&mut self, id: &str, presence: Presence) -> Result<Said, Fault> {
+        let device = self.here(id)?;
+        device.is_here = presence != Presence::Gone;
+        Ok(Said::Presence(device.number, presence))
+    }
+
+    fn plug(&mut self, id: &str, line: &Line) -> Result<Said, LiveFault> {
+        if self.here(id).is_ok() {
+            return Err(Fault::PluggedAlready(id.to_owned()).into());
+        }
+        let info = line.device(id)?;
+        let known = self
+            .devices
+            .get_mut(id)
+            .filter(|device| self.infos[usize::from(device.number)] == info);
+        let number = match known {
+            Some(device) => {
+                device.is_here = true;
+                device.number
+            }
+            None => self.name(id, &info)?,
+        };
+        Ok(Said::Arrived(number, info))
+    }
+
+    /// Takes in a device that was not there before.
+    fn name(&mut self, id: &str, info: &DeviceInfo) -> Result<u16, LiveFault> {
+        if self.infos.len() == MAX_DEVICES {
+            return Err(LiveFault::TooManyDevices);
+        }
+        if self.controls + info.controls.len() > MAX_CONTROLS {
+            return Err(LiveFault::TooManyControls);
+        }
+        self.controls += info.controls.len();
+        let number = self.infos.len() as u16;
+        self.infos.push(info.clone());
+        let codes = info.controls.iter().map(|control| control.code.clone()).zip(0..);
+        let named = Named { number, controls: codes.collect(), is_here: true };
+        self.devices.insert(id.to_owned(), named);
+        Ok(number)
+    }
+}
+
+fn unknown_control(id: &str, code: &str, device: &Named) -> Fault {
+    let known = nearest(code, device.controls.keys().map(String::as_str));
+    Fault::UnknownControl {
+        device: id.to_owned(),
+        code: code.to_owned(),
+        nearest: known.map(str::to_owned),
+    }
+}

@@ -1,0 +1,203 @@
+//! The two ends of a line to another program, of whichever kind it is.
+
+use crate::place::Place;
+use nix::{
+    errno::Errno,
+    poll::{PollFd, PollFlags, PollTimeout, poll},
+    sys::{
+        socket::{
+            AddressFamily, Backlog, MsgFlags, SockFlag, SockType, UnixAddr, bind, listen, send,
+            socket,
+        },
+        stat::{Mode, fchmod},
+    },
+};
+use std::{
+    fs::{self, File},
+    io::{self, Read, Write},
+    net::{Shutdown, TcpListener, TcpStream},
+    os::{
+        fd::{AsFd, AsRawFd, BorrowedFd},
+        unix::{
+            fs::FileTypeExt,
+            net::{UnixListener, UnixStream},
+        },
+    },
+    path::Path,
+    time::Duration,
+};
+
+/// A program that reads or sends.
+#[derive(Debug)]
+pub(crate) enum Connection {
+    Stdin(io::Stdin),
+    Pipe(File),
+    Unix(UnixStream),
+    Tcp(TcpStream),
+}
+
+impl Connection {
+    /// Waits for bytes for so long.
+    pub(crate) fn is_ready(&self, wait: Duration) -> io::Result<bool> {
+        is_ready(self.fd(), wait)
+    }
+
+    fn fd(&self) -> BorrowedFd<'_> {
+        match self {
+            Connection::Stdin(stdin) => stdin.as_fd(),
+            Connection::Pipe(file) => file.as_fd(),
+            Connection::Unix(stream) => stream.as_fd(),
+            Connection::Tcp(stream) => stream.as_fd(),
+        }
+    }
+
+    /// Reads what is there; nothing is the end.
+    pub(crate) fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = match self {
+            Connection::Stdin(stdin) => {
+                nix::unistd::read(stdin.as_raw_fd(), buffer).map_err(Into::into)
+            }
+            Connection::Pipe(file) => file.read(buffer),
+            Connection::Unix(stream) => stream.read(buffer),
+            Connection::Tcp(stream) => stream.read(buffer),
+        };
+        match read {
+            Err(error) if error.kind() == io::ErrorKind::ConnectionReset => Ok(0),
+            read => read,
+        }
+    }
+
+    /// Says something, if there is room for it without waiting. Pipes have no way back.
+    pub(crate) fn say(&self, line: &str) {
+        let bytes = format!("{line}\n");
+        let socket = match self {
+            Connection::Stdin(_) | Connection::Pipe(_) => return,
+            Connection::Unix(stream) => stream.as_raw_fd(),
+            Connection::Tcp(stream) => stream.as_raw_fd(),
+        };
+        // One that does not read is not waited for.
+        let _ = send(socket, bytes.as_bytes(), MsgFlags::MSG_DONTWAIT | MsgFlags::MSG_NOSIGNAL);
+    }
+
+    /// Reading and writing no longer wait.
+    pub(crate) fn set_nonblocking(&self) -> io::Result<()> {
+        match self {
+            Connection::Stdin(_) | Connection::Pipe(_) => Ok(()),
+            Connection::Unix(stream) => stream.set_nonblocking(true),
+            Connection::Tcp(stream) => stream.set_nonblocking(true),
+        }
+    }
+
+    /// Writes what fits.
+    pub(crate) fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        match self {
+            Connection::Stdin(_) | Connection::Pipe(_) => Ok(0),
+            Connection::Unix(stream) => stream.write(bytes),
+            Connection::Tcp(stream) => stream.write(bytes),
+        }
+    }
+
+    /// Whether anything can be said to it.
+    pub(crate) fn has_way_back(&self) -> bool {
+        matches!(self, Connection::Unix(_) | Connection::Tcp(_))
+    }
+
+    /// Says no more and hears no more.
+    pub(crate) fn close(&self) {
+        let _ = match self {
+            Connection::Stdin(_) | Connection::Pipe(_) => Ok(()),
+            Connection::Unix(stream) => stream.shutdown(Shutdown::Both),
+            Connection::Tcp(stream) => stream.shutdown(Shutdown::Both),
+        };
+    }
+}
+
+fn is_ready(fd: BorrowedFd<'_>, wait: Duration) -> io::Result<bool> {
+    let mut fds = [PollFd::new(fd, PollFlags::POLLIN)];
+    let wait = PollTimeout::try_from(wait).unwrap_or(PollTimeout::MAX);
+    match poll(&mut fds, wait) {
+        Ok(ready) => Ok(ready > 0),
+        Err(Errno::EINTR) => Ok(false),
+        Err(errno) => Err(errno.into()),
+    }
+}
+
+/// Where programs connect.
+#[derive(Debug)]
+pub(crate) enum Door {
+    Unix(UnixListener),
+    Tcp(TcpListener),
+}
+
+impl Door {
+    /// # Errors
+    /// When nobody can connect there, with what to do.
+    pub(crate) fn open(place: &Place) -> io::Result<Option<Door>> {
+        Ok(match place {
+            Place::Stdin | Place::Pipe(_) => None,
+            Place::Unix(path) => Some(Door::Unix(unix_listener(path)?)),
+            Place::Tcp(address) => Some(Door::Tcp(TcpListener::bind(address)?)),
+        })
+    }
+
+    /// Waits for the next program for so long.
+    pub(crate) fn next(&self, wait: Duration) -> io::Result<Option<Connection>> {
+        let fd = match self {
+            Door::Unix(listener) => listener.as_fd(),
+            Door::Tcp(listener) => listener.as_fd(),
+        };
+        if !is_ready(fd, wait)? {
+            return Ok(None);
+        }
+        Ok(Some(match self {
+            Door::Unix(listener) => Connection::Unix(listener.accept()?.0),
+            Door::Tcp(listener) => {
+                let stream = listener.accept()?.0;
+                // Lines are short and none of them can wait.
+                stream.set_nodelay(true)?;
+                Connection::Tcp(stream)
+            }
+        }))
+    }
+
+    /// The port, where it was left to the system to choose one.
+    pub(crate) fn place(&self, asked: &Place) -> Place {
+        match self {
+            Door::Tcp(listener) => listener.local_addr().map_or_else(|_| asked.clone(), Place::Tcp),
+            Door::Unix(_) => asked.clone(),
+        }
+    }
+}
+
+/// A socket that only programs of this user can connect to. One that a program left
+/// behind when it was killed is taken away.
+fn unix_listener(path: &Path) -> io::Result<UnixListener> {
+    let is_socket = fs::symlink_metadata(path).is_ok_and(|meta| meta.file_type().is_socket());
+    if is_socket && UnixStream::connect(path).is_err() {
+        fs::remove_file(path)?;
+    }
+    let socket = socket(AddressFamily::Unix, SockType::Stream, SockFlag::SOCK_CLOEXEC, None)?;
+    // Before it has a name: nobody can connect in between.
+    fchmod(socket.as_raw_fd(), Mode::S_IRUSR | Mode::S_IWUSR)?;
+    bind(socket.as_raw_fd(), &UnixAddr::new(path)?)?;
+    fs::set_permissions(path, std::os::unix::fs::PermissionsExt::from_mode(0o600))?;
+    listen(&socket, Backlog::new(64)?)?;
+    Ok(UnixListener::from(socket))
+}
+
+/// Waits until a program writes to a named pipe.
+///
+/// # Errors
+/// When there is none.
+pub(crate) fn open_pipe(path: &Path) -> io::Result<Connection> {
+    let meta = fs::metadata(path)?;
+    if !meta.file_type().is_fifo() {
+        return Err(io::Error::other(match meta.is_file() {
+            true => {
+                "it is a file; `gtrig open --follow` and other commands with --follow read one that grows"
+            }
+            false => "it is no named pipe",
+        }));
+    }
+    Ok(Connection::Pipe(File::open(path)?))
+}

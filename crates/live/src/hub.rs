@@ -1,0 +1,295 @@
+//! All senders as one source of a session.
+
+use crate::{
+    connection::{Connection, Door, open_pipe},
+    place::Place,
+    registry::{Registry, Ticket},
+    sender::{Arrival, Entrance, House, QUEUE, serve},
+};
+use gtrig_analysis::Session;
+use gtrig_core::{ControlInfo, DeviceMap, Nanos};
+use gtrig_sources::{Heard, Listener, SenderState, Source, monotonic_now};
+use std::{
+    fs, io,
+    path::PathBuf,
+    sync::{
+        Arc,
+        atomic::{AtomicUsize, Ordering},
+        mpsc::{Receiver, channel},
+    },
+    thread,
+    time::Duration,
+};
+
+/// So many programs may be connected at once to a place; the next is refused.
+pub const MAX_CONNECTIONS: usize = 80;
+
+/// Whether anybody still listens is looked at this often.
+const LOOK: Duration = Duration::from_millis(100);
+
+/// So many lines over all senders are taken in at a time; the rest waits.
+const AT_A_TIME: usize = 1 << 16;
+
+/// How senders are heard.
+#[derive(Clone, Debug, Default)]
+pub struct Options {
+    /// What senders from other machines have to say.
+    pub token: Option<String>,
+    /// By which maps their devices are seen.
+    pub maps: Vec<DeviceMap>,
+}
+
+/// A sender as the session hears it.
+#[derive(Debug)]
+struct Peer {
+    ticket: Ticket,
+    listener: Listener,
+}
+
+/// Hears the programs that come to some places.
+#[derive(Debug)]
+pub struct Hub {
+    house: Arc<House>,
+    arrivals: Receiver<Arrival>,
+    troubles: Receiver<String>,
+    peers: Vec<Peer>,
+    maps: Vec<DeviceMap>,
+    said: Vec<String>,
+    zero: Nanos,
+    places: Vec<Place>,
+    sockets: Vec<PathBuf>,
+    /// What has come and is being put in order of time.
+    batch: Vec<(Nanos, usize, Heard)>,
+    _alive: Arc<()>,
+}
+
+impl Hub {
+    /// Listens at these places. `now` is the instant of the session at which it is called.
+    ///
+    /// # Errors
+    /// When nobody can come to one of them, with what to do.
+    pub fn open(places: &[Place], options: Options, now: Nanos) -> io::Result<Hub> {
+        let zero = Nanos(monotonic_now()?.0.saturating_sub(now.0));
+        let alive = Arc::new(());
+        let (to_arrivals, arrivals) = channel();
+        let (to_troubles, troubles) = channel();
+        let house = Arc::new(House {
+            registry: Registry::new(options.token.clone()),
+            boot: boot_id(),
+            alive: Arc::downgrade(&alive),
+            arrivals: to_arrivals,
+            troubles: to_troubles,
+        });
+        let mut hub = Hub {
+            house,
+            arrivals,
+            troubles,
+            peers: Vec::new(),
+            maps: options.maps,
+            said: Vec::new(),
+            zero,
+            places: Vec::new(),
+            sockets: Vec::new(),
+            batch: Vec::new(),
+            _alive: alive,
+        };
+        let has_token = options.token.is_some_and(|token| !token.is_empty());
+        for place in places {
+            if !place.is_local() && !has_token {
+                return Err(io::Error::other(format!(
+                    "{place} can be reached from other machines: set GTRIG_TOKEN to a secret that senders have to say, or listen on tcp:PORT"
+                )));
+            }
+            hub.listen(place).map_err(|error| {
+                io::Error::new(error.kind(), format!("cannot listen at {place}: {error}"))
+            })?;
+        }
+        Ok(hub)
+    }
+
+    fn listen(&mut self, place: &Place) -> io::Result<()> {
+        let door = Door::open(place)?;
+        let place = door.as_ref().map_or_else(|| place.clone(), |door| door.place(place));
+        let entrance = Entrance {
+            place: place.to_string(),
+            needs_token: !place.is_local(),
+            name_of_take: name_of_take(&place),
+        };
+        let house = Arc::clone(&self.house);
+        match (&place, door) {
+            (_, Some(door)) => {
+                if let Place::Unix(path) = &place {
+                    self.sockets.push(path.clone());
+                }
+                thread::Builder::new().spawn(move || receive(&house, &entrance, &door))?;
+            }
+            (Place::Pipe(path), None) => {
+                if !path.exists() {
+                    return Err(io::Error::new(
+                        io::ErrorKind::NotFound,
+                        "there is no such pipe; mkfifo makes one",
+                    ));
+                }
+                let meta = fs::metadata(path)?;
+                if meta.is_file() {
+                    return Err(io::Error::other(
+                        "it is a file: gtrig open --follow reads one that grows",
+                    ));
+                }
+                let path = path.clone();
+                thread::Builder::new().spawn(move || {
+                    while house.is_open() {
+                        match open_pipe(&path) {
+                            Ok(connection) => serve(&house, &entrance, connection),
+                            Err(error) => {
+                                let _ = house.troubles.send(format!("{}: {error}", path.display()));
+                                return;
+                            }
+                        }
+                    }
+                })?;
+            }
+            (_, None) => {
+                let stdin = Connection::Stdin(io::stdin());
+                thread::Builder::new().spawn(move || serve(&house, &entrance, stdin))?;
+            }
+        }
+        self.places.push(place);
+        Ok(())
+    }
+
+    /// Where it listens, with the ports that the system chose.
+    pub fn places(&self) -> &[Place] {
+        &self.places
+    }
+
+    /// One that came under a name that another still has takes its place.
+    fn welcome(&mut self, session: &mut Session, now: Nanos) {
+        while let Ok(Arrival { ticket, heard }) = self.arrivals.try_recv() {
+            if let Some(at) = self.peers.iter().position(|peer| peer.ticket.name == ticket.name) {
+                let mut before = self.peers.remove(at).listener;
+                // What it said to the end counts, but not what it goes on to say.
+                for _ in 0..QUEUE {
+                    let Some(heard) = before.heard() else { break };
+                    before.take_in(session, heard);
+                }
+                before.leave(session, now);
+            }
+            let (listener, _) = Listener::hearing(heard, self.maps.clone(), self.zero);
+            self.peers.push(Peer { ticket, listener });
+        }
+    }
+
+    /// Takes lines of every sender, as many of one as of another.
+    fn gather(&mut self) {
+        let most = AT_A_TIME / self.peers.len().max(1);
+        for (at, peer) in self.peers.iter_mut().enumerate() {
+            let mut newest = Nanos(0);
+            let mut taken = 0;
+            while taken < most
+                && let Some(heard) = peer.listener.heard()
+            {
+                // What a sender says stays in its order.
+                newest = heard.time().unwrap_or(newest).max(newest);
+                self.batch.push((newest, at, heard));
+                taken += 1;
+            }
+            peer.ticket.counts.taken.fetch_add(taken as u64, Ordering::Relaxed);
+        }
+        if self.peers.len() > 1 {
+            self.batch.sort_by_key(|(time, ..)| *time);
+        }
+    }
+}
+
+impl Source for Hub {
+    fn drain(&mut self, session: &mut Session, now: Nanos) {
+        self.welcome(session, now);
+        self.gather();
+        for (_, at, heard) in self.batch.drain(..) {
+            self.peers[at].listener.take_in(session, heard);
+        }
+        for peer in &mut self.peers {
+            self.said.extend(peer.listener.troubles());
+        }
+        self.said.extend(self.troubles.try_iter());
+    }
+
+    fn use_map(&mut self, session: &mut Session, map: &DeviceMap, now: Nanos) {
+        self.maps.insert(0, map.clone());
+        self.peers.iter_mut().for_each(|peer| peer.listener.use_map(session, map, now));
+    }
+
+    fn delay(&self) -> Nanos {
+        self.house.registry.delay()
+    }
+
+    fn senders(&self) -> Vec<SenderState> {
+        self.house.registry.states()
+    }
+
+    fn troubles(&mut self) -> Vec<String> {
+        std::mem::take(&mut self.said)
+    }
+}
+
+impl Drop for Hub {
+    fn drop(&mut self) {
+        for path in &self.sockets {
+            let _ = fs::remove_file(path);
+        }
+    }
+}
+
+/// Lets programs in for as long as somebody listens.
+fn receive(house: &Arc<House>, entrance: &Entrance, door: &Door) {
+    let connected = Arc::new(AtomicUsize::new(0));
+    while house.is_open() {
+        let connection = match door.next(LOOK) {
+            Ok(Some(connection)) => connection,
+            Ok(None) => continue,
+            Err(error) => {
+                // Out of handles, mostly: they may come free again.
+                let _ = house.troubles.send(format!("{}: {error}", entrance.place));
+                thread::sleep(LOOK);
+                continue;
+            }
+        };
+        if connected.fetch_add(1, Ordering::Relaxed) >= MAX_CONNECTIONS {
+            connected.fetch_sub(1, Ordering::Relaxed);
+            let why = format!("{MAX_CONNECTIONS} programs are connected here already");
+            connection.say(&serde_json::json!({ "error": why }).to_string());
+            connection.close();
+            continue;
+        }
+        let (house, entrance, count) =
+            (Arc::clone(house), entrance.clone(), Arc::clone(&connected));
+        let spawned = thread::Builder::new().spawn(move || {
+            serve(&house, &entrance, connection);
+            count.fetch_sub(1, Ordering::Relaxed);
+        });
+        if spawned.is_err() {
+            connected.fetch_sub(1, Ordering::Relaxed);
+        }
+    }
+}
+
+/// A take has no name; the place where it comes in has.
+fn name_of_take(place: &Place) -> String {
+    let name = match place {
+        Place::Stdin => "stdin".to_owned(),
+        Place::Pipe(path) | Place::Unix(path) => {
+            path.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned())
+        }
+        Place::Tcp(address) => format!("port-{}", address.port()),
+    };
+    let is_good = |c: &char| c.is_ascii_alphanumeric() || "-._".contains(*c);
+    let name: String = name.chars().filter(is_good).take(40).collect();
+    if ControlInfo::is_code(&name) { name } else { "take".to_owned() }
+}
+
+/// The number that this machine got when it was started.
+fn boot_id() -> Option<u128> {
+    let text = fs::read_to_string("/proc/sys/kernel/random/boot_id").ok()?;
+    u128::from_str_radix(text.trim().replace('-', "").as_str(), 16).ok()
+}

@@ -1,0 +1,368 @@
+//! The thread of a program that sends: its greeting, its lines, its clock, its end.
+
+use crate::{
+    connection::Connection,
+    registry::{Registry, Ticket, count},
+};
+use gtrig_analysis::clock::ClockMap;
+use gtrig_core::{Marks, Nanos, Presence};
+use gtrig_formats::live::{Greeting, LineSplitter, LiveDecoder, LiveFault, PeerClock, Piece, Said};
+use gtrig_sources::{Change, Heard, NodeId, SenderIs, monotonic_now};
+use std::{
+    collections::{BTreeSet, VecDeque},
+    sync::{
+        Weak,
+        atomic::Ordering,
+        mpsc::{Receiver, Sender as Channel, SyncSender, TrySendError, sync_channel},
+    },
+    time::{Duration, Instant},
+};
+
+/// So many lines of a sender wait to be taken in; then it is read no further until there
+/// is room, and its own system holds it up.
+pub const QUEUE: usize = 1 << 16;
+
+/// A sender that sent so many lines that are none is closed.
+pub const MAX_FAULTS: u64 = 100;
+
+/// It must have greeted by then.
+const PATIENCE: Duration = Duration::from_secs(5);
+
+/// Whether anybody still listens is looked at this often.
+const LOOK: Duration = Duration::from_millis(100);
+
+/// One that answers is asked for its clock, and every clock is read, this often.
+const ASK: Duration = Duration::from_millis(500);
+
+/// The same trouble is told this often.
+const TELL: Duration = Duration::from_secs(1);
+
+/// So many questions may be without an answer.
+const MAX_ASKED: usize = 16;
+
+/// A sender that was let in, as the session hears it.
+#[derive(Debug)]
+pub(crate) struct Arrival {
+    pub(crate) ticket: Ticket,
+    pub(crate) heard: Receiver<Heard>,
+}
+
+/// What all senders share.
+#[derive(Debug)]
+pub(crate) struct House {
+    pub(crate) registry: Registry,
+    /// Of this machine, since it was started; none where the system has none.
+    pub(crate) boot: Option<u128>,
+    /// While it lives, somebody listens.
+    pub(crate) alive: Weak<()>,
+    pub(crate) arrivals: Channel<Arrival>,
+    /// What went wrong where there is no sender to say it of.
+    pub(crate) troubles: Channel<String>,
+}
+
+impl House {
+    pub(crate) fn is_open(&self) -> bool {
+        self.alive.strong_count() > 0
+    }
+}
+
+/// Where a sender came in.
+#[derive(Clone, Debug)]
+pub(crate) struct Entrance {
+    pub(crate) place: String,
+    pub(crate) needs_token: bool,
+    /// What a take is called that comes in here.
+    pub(crate) name_of_take: String,
+}
+
+/// Why a connection ends, if not because the program closed it.
+#[derive(Debug)]
+enum Ending {
+    /// Something is wrong with it.
+    Refused(String),
+    /// Nobody listens any more, or another has its name.
+    Closed,
+}
+
+/// Hears a program until it goes.
+pub(crate) fn serve(house: &House, entrance: &Entrance, mut connection: Connection) {
+    let mut visitor = Visitor { house, entrance, sender: None, is_done: false };
+    let ending = visitor.hear(&mut connection);
+    if let Err(Ending::Refused(why)) = &ending {
+        connection.say(&serde_json::json!({ "error": why }).to_string());
+        let who = visitor.sender.as_ref().map_or(&entrance.place, |sender| &sender.ticket.name);
+        let _ = house.troubles.send(format!("{who}: {why}; it was closed"));
+    }
+    if let Some(sender) = visitor.sender {
+        let state = if visitor.is_done { SenderIs::Done } else { SenderIs::Lost };
+        house.registry.left(&sender.ticket, state);
+        sender.leave();
+    }
+    connection.close();
+}
+
+/// A program that came, and perhaps was let in.
+struct Visitor<'h> {
+    house: &'h House,
+    entrance: &'h Entrance,
+    sender: Option<Sender>,
+    /// It said that it is.
+    is_done: bool,
+}
+
+impl Visitor<'_> {
+    fn hear(&mut self, connection: &mut Connection) -> Result<(), Ending> {
+        let came = Instant::now();
+        let mut lines = LineSplitter::default();
+        let mut buffer = vec![0; 1 << 16];
+        loop {
+            if !self.house.is_open() {
+                return Err(Ending::Closed);
+            }
+            match &mut self.sender {
+                None if came.elapsed() > PATIENCE && connection.has_way_back() => {
+                    let secs = PATIENCE.as_secs();
+                    return Err(Ending::Refused(format!("no greeting came within {secs} s")));
+                }
+                None => {}
+                Some(sender) => sender.now_and_then(self.house, connection)?,
+            }
+            let refused = |error| Ending::Refused(format!("cannot be read: {error}"));
+            if !connection.is_ready(LOOK).map_err(refused)? {
+                continue;
+            }
+            let read = connection.read(&mut buffer).map_err(refused)?;
+            if read == 0 {
+                return Ok(());
+            }
+            let now = monotonic_now().map_err(refused)?;
+            let mut result = Ok(());
+            lines.feed(&buffer[..read], |piece| {
+                if result.is_ok() {
+                    result = self.line(connection, piece, now);
+                }
+            });
+            result?;
+            if self.is_done {
+                return Ok(());
+            }
+        }
+    }
+
+    fn line(&mut self, connection: &Connection, piece: Piece, now: Nanos) -> Result<(), Ending> {
+        let line = match piece {
+            Piece::Line(line) => Ok(line),
+            Piece::TooLong => Err(LiveFault::TooLong),
+        };
+        match (&mut self.sender, line) {
+            (Some(sender), line) => match line.and_then(|line| sender.decoder.line(line)) {
+                Ok((time, said)) => {
+                    self.is_done |= said == Said::End;
+                    sender.said(self.house, time, said, now)
+                }
+                Err(fault) => sender.fault(connection, &fault),
+            },
+            (None, Ok(line)) => self.greeted(line),
+            (None, Err(fault)) => Err(Ending::Refused(fault.to_string())),
+        }
+    }
+
+    fn greeted(&mut self, line: &[u8]) -> Result<(), Ending> {
+        let Entrance { place, needs_token, name_of_take } = self.entrance;
+        let greeting = Greeting::read(line, name_of_take);
+        let greeting = greeting.map_err(|fault| Ending::Refused(fault.to_string()))?;
+        let clock = match greeting.clock {
+            PeerClock::Monotonic(boot) if self.house.boot == Some(boot) => Clock::Ours,
+            PeerClock::Monotonic(_) | PeerClock::Own => Clock::Theirs(ClockMap::default()),
+        };
+        let is_our_clock = matches!(clock, Clock::Ours);
+        let ticket = self.house.registry.enter(&greeting, place, *needs_token, is_our_clock);
+        let ticket = ticket.map_err(|refusal| Ending::Refused(refusal.to_string()))?;
+        let (queue, heard) = sync_channel(QUEUE);
+        let arrival = Arrival { ticket: ticket.clone(), heard };
+        self.house.arrivals.send(arrival).map_err(|_| Ending::Closed)?;
+        self.sender = Some(Sender {
+            ticket,
+            queue,
+            decoder: LiveDecoder::default(),
+            clock,
+            answers: greeting.answers,
+            here: BTreeSet::new(),
+            unknown: BTreeSet::new(),
+            asked: VecDeque::new(),
+            questions: 0,
+            last_asked: None,
+            told: None,
+        });
+        Ok(())
+    }
+}
+
+/// By which clock a sender tells.
+#[derive(Debug)]
+enum Clock {
+    Ours,
+    Theirs(ClockMap),
+}
+
+/// A program that was let in.
+#[derive(Debug)]
+struct Sender {
+    ticket: Ticket,
+    queue: SyncSender<Heard>,
+    decoder: LiveDecoder,
+    clock: Clock,
+    answers: bool,
+    /// The devices that it has.
+    here: BTreeSet<u16>,
+    /// Those of which lines may have been lost since they were last heard of.
+    unknown: BTreeSet<u16>,
+    /// Questions without an answer, and when they were asked.
+    asked: VecDeque<(u64, Nanos)>,
+    questions: u64,
+    last_asked: Option<Instant>,
+    /// When a trouble was told last.
+    told: Option<Instant>,
+}
+
+impl Sender {
+    /// Asks for its clock, and shows what is known of it.
+    fn now_and_then(&mut self, house: &House, connection: &Connection) -> Result<(), Ending> {
+        if self.ticket.is_replaced.load(Ordering::Relaxed) {
+            return Err(Ending::Closed);
+        }
+        if self.last_asked.is_some_and(|last| last.elapsed() < ASK) {
+            return Ok(());
+        }
+        self.last_asked = Some(Instant::now());
+        if let Clock::Theirs(map) = &self.clock {
+            house.registry.read_clock(&self.ticket, map.reading());
+            if let (true, Ok(now)) = (self.answers, monotonic_now()) {
+                self.questions += 1;
+                self.asked.truncate(MAX_ASKED - 1);
+                self.asked.push_front((self.questions, now));
+                connection.say(&format!("{{\"sync\":{}}}", self.questions));
+            }
+        }
+        Ok(())
+    }
+
+    /// Where a line stands in our time.
+    fn time(&mut self, theirs: Option<Nanos>, said: &Said, now: Nanos) -> Nanos {
+        let Some(theirs) = theirs else { return now };
+        match (&mut self.clock, said) {
+            (Clock::Ours, _) => theirs.min(now),
+            (Clock::Theirs(map), Said::Answer(number)) => {
+                let at = self.asked.iter().position(|(asked, _)| asked == number);
+                if let Some((_, asked)) = at.and_then(|at| self.asked.remove(at)) {
+                    map.answered(asked, theirs, now);
+                }
+                map.map(theirs, now)
+            }
+            // A label may be about any instant: it tells nothing of the clock.
+            (Clock::Theirs(map), Said::Label(_)) => map.map(theirs, now),
+            (Clock::Theirs(map), _) => {
+                map.heard(theirs, now);
+                map.map(theirs, now)
+            }
+        }
+    }
+
+    fn said(
+        &mut self,
+        house: &House,
+        theirs: Option<Nanos>,
+        said: Said,
+        now: Nanos,
+    ) -> Result<(), Ending> {
+        count(&self.ticket.counts.lines);
+        self.count_missed()?;
+        let time = self.time(theirs, &said, now);
+        self.ticket.counts.latency.store(now.0.saturating_sub(time.0), Ordering::Relaxed);
+        let node = |device: u16| NodeId(device.into());
+        let heard = match said {
+            Said::Value { device, control, value, mut marks } => {
+                if self.unknown.remove(&device) {
+                    marks |= Marks::RESYNCED;
+                }
+                Heard::Changed(node(device), Change { control, value, marks, time })
+            }
+            Said::Arrived(device, mut info) => {
+                // Two senders may have a device of the same name.
+                info.identity = format!("{}/{}", self.ticket.name, info.identity);
+                if let Err(refusal) = house.registry.admit(&self.ticket, &info) {
+                    return Err(Ending::Refused(refusal.to_string()));
+                }
+                self.here.insert(device);
+                Heard::Arrived(node(device), info, time)
+            }
+            Said::Presence(device, Presence::Gone) => {
+                self.here.remove(&device);
+                self.unknown.remove(&device);
+                Heard::Gone(node(device), time)
+            }
+            Said::Presence(device, presence) => Heard::Presence(node(device), presence, time),
+            Said::Label(text) => Heard::Labelled(text, time),
+            Said::Answer(_) | Said::End => return Ok(()),
+        };
+        self.hand_over(heard)
+    }
+
+    /// Of what was lost nothing is known but that it was.
+    fn count_missed(&mut self) -> Result<(), Ending> {
+        let missed = self.decoder.missed();
+        if missed > 0 {
+            self.ticket.counts.missed.fetch_add(missed, Ordering::Relaxed);
+            self.unknown.extend(&self.here);
+            self.tell(|counts| format!("{} line(s) of it were lost so far", counts.0))?;
+        }
+        Ok(())
+    }
+
+    fn fault(&mut self, connection: &Connection, fault: &LiveFault) -> Result<(), Ending> {
+        count(&self.ticket.counts.lines);
+        count(&self.ticket.counts.faults);
+        self.count_missed()?;
+        let number = self.ticket.counts.lines.load(Ordering::Relaxed);
+        let why = format!("line {number}: {fault}");
+        connection.say(&serde_json::json!({ "error": why }).to_string());
+        if self.ticket.counts.faults.load(Ordering::Relaxed) >= MAX_FAULTS {
+            return Err(Ending::Refused(format!("{MAX_FAULTS} lines were none; {why}")));
+        }
+        self.tell(|_| format!("{why}; it was left out"))
+    }
+
+    /// Tells of a trouble, but not all the time. What is told may count lines that were
+    /// lost.
+    fn tell(&mut self, what: impl FnOnce((u64,)) -> String) -> Result<(), Ending> {
+        if self.told.is_some_and(|told| told.elapsed() < TELL) {
+            return Ok(());
+        }
+        self.told = Some(Instant::now());
+        let missed = self.ticket.counts.missed.load(Ordering::Relaxed);
+        let text = format!("{}: {}", self.ticket.name, what((missed,)));
+        self.hand_over(Heard::Trouble(text))
+    }
+
+    fn hand_over(&mut self, heard: Heard) -> Result<(), Ending> {
+        count(&self.ticket.counts.queued);
+        match self.queue.try_send(heard) {
+            Ok(()) => Ok(()),
+            Err(TrySendError::Disconnected(_)) => Err(Ending::Closed),
+            Err(TrySendError::Full(heard)) => {
+                count(&self.ticket.counts.slowed);
+                self.queue.send(heard).map_err(|_| Ending::Closed)
+            }
+        }
+    }
+
+    /// Its devices go with it.
+    fn leave(mut self) {
+        let Ok(now) = monotonic_now() else { return };
+        for device in std::mem::take(&mut self.here) {
+            if self.hand_over(Heard::Gone(NodeId(device.into()), now)).is_err() {
+                return;
+            }
+        }
+    }
+}

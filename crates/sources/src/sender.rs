@@ -1,0 +1,46 @@
+//! What there is to know of a program that sends.
+
+use gtrig_analysis::clock::ClockReading;
+use gtrig_core::Nanos;
+
+/// How a sender is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SenderIs {
+    /// It is connected.
+    Here,
+    /// It said that it is done.
+    Done,
+    /// It went without a word.
+    Lost,
+}
+
+/// What is known of a sender.
+#[derive(Clone, Debug)]
+pub struct SenderState {
+    /// Its name.
+    pub name: String,
+    /// Where it came in.
+    pub place: String,
+    /// How it is.
+    pub state: SenderIs,
+    /// How often it came.
+    pub came: u32,
+    /// Lines that were read.
+    pub lines: u64,
+    /// Lines that were none.
+    pub faults: u64,
+    /// Lines that never arrived, by their numbers.
+    pub missed: u64,
+    /// Lines that were read and wait to be taken in.
+    pub waiting: u64,
+    /// How often it was held up because too many did.
+    pub slowed: u64,
+    /// From what a line tells until it was read; the latest.
+    pub latency: Nanos,
+    /// What is known of its clock; `None` where it is ours.
+    pub clock: Option<ClockReading>,
+    /// Whether its clock is this machine's.
+    pub is_our_clock: bool,
+    /// How long after what they tell its lines may come.
+    pub delay: Nanos,
+}
