@@ -104,9 +104,9 @@ fn arrive(c: &mut Criterion) {
         });
     }
     let all = Arc::new(vec![said("plain", VALUES)]);
+    let socket = folder.path().join("plain");
+    let listener = UnixListener::bind(&socket).unwrap();
     group.bench_function("plain serde_json loop", |b| {
-        let socket = folder.path().join("plain");
-        let listener = UnixListener::bind(&socket).unwrap();
         b.iter(|| {
             let sending = send(&socket, &all);
             let mut lines = BufReader::new(listener.accept().unwrap().0);

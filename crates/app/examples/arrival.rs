@@ -56,7 +56,8 @@ fn main() -> anyhow::Result<()> {
     for at in 0..times {
         // At another phase of a frame each time.
         thread::sleep(Duration::from_micros(100_000 + at as u64 * 7_919 % 33_000));
-        delays.push(probe.until_drawn(at, &screen)?);
+        let delay = probe.until_drawn(at, &screen)?;
+        delays.push(delay);
         memory.push(resident_mib(pty.child.id())?);
     }
     let (sent, seconds) = load.end()?;

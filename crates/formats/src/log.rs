@@ -16,7 +16,7 @@ use gtrig_core::{
 };
 use serde::Serialize;
 use std::{
-    fmt,
+    fmt::{self, Write as _},
     io::{self, Write},
 };
 
@@ -38,71 +38,145 @@ pub struct LogLine {
 impl LogLine {
     /// Puts an entry into words.
     pub fn new(session: &Session, entry: &LogEntry) -> LogLine {
-        let (roster, rig) = (session.roster(), session.rig());
-        let address = |control| roster.address(control).to_string();
-        let (kind, of, says) = match &entry.what {
-            Happening::Report(event) => match roster.control(event.control).is_presence {
-                true => {
-                    let device = roster.device(roster.control(event.control).device);
-                    let says = match Presence::from_value(event.value) {
-                        Presence::Here => "here",
-                        Presence::Deaf => "not heard",
-                        Presence::Gone => "gone",
-                    };
-                    ("report", device.address().to_string(), says.to_owned())
+        let (mut of, mut says) = (String::new(), String::new());
+        // Writing to memory cannot fail.
+        let _ = write_of(session, entry, &mut of);
+        let _ = write_says(session, entry, &mut says);
+        LogLine { time_ns: entry.time.0, tick: entry.tick.0, kind: kind(entry), of, says }
+    }
+}
+
+const fn kind(entry: &LogEntry) -> &'static str {
+    match entry.what {
+        Happening::Report(_) => "report",
+        Happening::Edge(..) => "edge",
+        Happening::Gesture(_) => "gesture",
+        Happening::Combo(_) => "combo",
+        Happening::Action { .. } => "action",
+    }
+}
+
+/// Writes who did something.
+fn write_of(session: &Session, entry: &LogEntry, out: &mut String) -> fmt::Result {
+    let (roster, rig) = (session.roster(), session.rig());
+    match &entry.what {
+        Happening::Report(event) => {
+            let control = roster.control(event.control);
+            match control.is_presence {
+                true => write!(out, "{}", roster.device(control.device).address()),
+                false => write!(out, "{}", roster.address(event.control)),
+            }
+        }
+        Happening::Edge(control, ..) => write!(out, "{}", roster.address(*control)),
+        Happening::Gesture(verdict) => out.write_str(&rig.gestures[verdict.gesture.index()].name),
+        Happening::Combo(news) => out.write_str(&rig.combos[news.combo.index()].name),
+        Happening::Action { action, .. } => out.write_str(&rig.actions[action.index()].name),
+    }
+}
+
+/// Writes what was done.
+fn write_says(session: &Session, entry: &LogEntry, out: &mut String) -> fmt::Result {
+    let (roster, rig) = (session.roster(), session.rig());
+    match &entry.what {
+        Happening::Report(event) if roster.control(event.control).is_presence => {
+            out.write_str(match Presence::from_value(event.value) {
+                Presence::Here => "here",
+                Presence::Deaf => "not heard",
+                Presence::Gone => "gone",
+            })
+        }
+        Happening::Report(event) => {
+            write!(out, "{}", event.value)?;
+            write_marks(&Marks::WORDS, |mark| event.marks.contains(mark), out)
+        }
+        Happening::Edge(_, edge, marks) => {
+            out.write_str(match edge {
+                Some(Edge::Press) => "press",
+                Some(Edge::Release) => "release",
+                None => "no edge",
+            })?;
+            write_marks(&LaneMarks::WORDS, |mark| marks.contains(mark), out)
+        }
+        Happening::Gesture(verdict) => {
+            let how = match verdict.outcome {
+                GestureOutcome::Fired => "fired: ",
+                GestureOutcome::Missed if verdict.is_near() => "nearly: ",
+                GestureOutcome::Missed => "missed: ",
+                GestureOutcome::Cancelled(_) | GestureOutcome::Broken | GestureOutcome::Open => "",
+            };
+            write!(out, "{how}{}", verdict_brief(rig, verdict))
+        }
+        Happening::Combo(news) => write_combo(session, news, out),
+        Happening::Action { action, value: [x, y], driver } => {
+            match rig.actions[action.index()].gives {
+                Gives::On | Gives::Pulse | Gives::Toggle => {
+                    out.write_str(if *x > 0.0 { "on" } else { "off" })?;
                 }
-                false => {
-                    let says = with(&event.value.to_string(), marked(event.marks));
-                    ("report", address(event.control), says)
-                }
-            },
-            Happening::Edge(control, edge, marks) => {
-                let says = match edge {
-                    Some(Edge::Press) => "press",
-                    Some(Edge::Release) => "release",
-                    None => "no edge",
-                };
-                let words = LaneMarks::WORDS.iter().filter(|(mark, _)| marks.contains(*mark));
-                ("edge", address(*control), with(says, words.map(|(_, word)| *word)))
+                Gives::Axis => write!(out, "{x:.3}")?,
+                Gives::Plane | Gives::Polar | Gives::Place => write!(out, "{x:.3} {y:.3}")?,
             }
-            Happening::Gesture(verdict) => {
-                let how = match verdict.outcome {
-                    GestureOutcome::Fired => "fired: ",
-                    GestureOutcome::Missed if verdict.is_near() => "nearly: ",
-                    GestureOutcome::Missed => "missed: ",
-                    GestureOutcome::Cancelled(_)
-                    | GestureOutcome::Broken
-                    | GestureOutcome::Open => "",
-                };
-                let name = rig.gestures[verdict.gesture.index()].name.clone();
-                ("gesture", name, format!("{how}{}", verdict_brief(rig, verdict)))
+            match driver {
+                Some(driver) => write!(out, ", by {}", roster.address(*driver)),
+                None => Ok(()),
             }
-            Happening::Combo(news) => {
-                ("combo", rig.combos[news.combo.index()].name.clone(), combo(session, news))
-            }
-            Happening::Action { action, value, driver } => {
-                let spec = &rig.actions[action.index()];
-                let mut says = match spec.gives {
-                    Gives::On | Gives::Pulse | Gives::Toggle if value[0] > 0.0 => "on".to_owned(),
-                    Gives::On | Gives::Pulse | Gives::Toggle => "off".to_owned(),
-                    Gives::Axis => format!("{:.3}", value[0]),
-                    Gives::Plane | Gives::Polar | Gives::Place => {
-                        format!("{:.3} {:.3}", value[0], value[1])
-                    }
-                };
-                if let Some(driver) = driver {
-                    says += &format!(", by {}", address(*driver));
-                }
-                ("action", spec.name.clone(), says)
-            }
-        };
-        LogLine { time_ns: entry.time.0, tick: entry.tick.0, kind, of, says }
+        }
+    }
+}
+
+fn write_marks<M: Copy>(
+    words: &[(M, &'static str)],
+    has: impl Fn(M) -> bool,
+    out: &mut String,
+) -> fmt::Result {
+    let marked = words.iter().filter(|(mark, _)| has(*mark));
+    marked.into_iter().try_for_each(|(_, word)| write!(out, ", {word}"))
+}
+
+fn write_combo(session: &Session, news: &ComboNews, out: &mut String) -> fmt::Result {
+    match news.outcome {
+        ComboOutcome::Fired => out.write_str("fired")?,
+        ComboOutcome::Cancelled(by) => {
+            write!(out, "met, cancelled by {}", session.rig().combos[by.index()].name)?;
+        }
+        ComboOutcome::Forgotten => out.write_str("met, forgotten: another mode came")?,
+    }
+    match news.by {
+        Some(by) => write!(out, ", by {}", session.roster().address(by)),
+        None => Ok(()),
+    }
+}
+
+/// What a line must have to be shown: some words, whatever their case.
+#[derive(Clone, Debug, Default)]
+pub struct LogFilter {
+    words: Vec<String>,
+    text: String,
+}
+
+impl LogFilter {
+    /// A filter by these words; without any, every line passes.
+    pub fn new(words: &str) -> LogFilter {
+        let words = words.to_lowercase().split_whitespace().map(str::to_owned).collect();
+        LogFilter { words, text: String::new() }
     }
 
-    /// Whether it has all these words, whatever their case.
-    pub fn has(&self, words: &str) -> bool {
-        let text = format!("{} {} {}", self.kind, self.of, self.says).to_lowercase();
-        words.to_lowercase().split_whitespace().all(|word| text.contains(word))
+    /// Whether the line of an entry has all the words.
+    pub fn passes(&mut self, session: &Session, entry: &LogEntry) -> bool {
+        if self.words.is_empty() {
+            return true;
+        }
+        self.text.clear();
+        self.text.push_str(kind(entry));
+        self.text.push(' ');
+        let _ = write_of(session, entry, &mut self.text);
+        self.text.push(' ');
+        let _ = write_says(session, entry, &mut self.text);
+        if self.text.is_ascii() {
+            self.text.make_ascii_lowercase();
+        } else {
+            self.text = self.text.to_lowercase();
+        }
+        self.words.iter().all(|word| self.text.contains(word.as_str()))
     }
 }
 
@@ -111,29 +185,6 @@ impl fmt::Display for LogLine {
         let LogLine { time_ns, kind, of, says, .. } = self;
         let time = Nanos(*time_ns).to_string();
         write!(f, "{time:>16}  {kind:<8} {of:<22} {says}")
-    }
-}
-
-fn with(says: &str, marks: impl Iterator<Item = &'static str>) -> String {
-    let marks: Vec<&str> = marks.collect();
-    if marks.is_empty() { says.to_owned() } else { format!("{says}, {}", marks.join(", ")) }
-}
-
-fn marked(marks: Marks) -> impl Iterator<Item = &'static str> {
-    Marks::WORDS.iter().filter(move |(mark, _)| marks.contains(*mark)).map(|(_, word)| *word)
-}
-
-fn combo(session: &Session, news: &ComboNews) -> String {
-    let says = match news.outcome {
-        ComboOutcome::Fired => "fired".to_owned(),
-        ComboOutcome::Cancelled(by) => {
-            format!("met, cancelled by {}", session.rig().combos[by.index()].name)
-        }
-        ComboOutcome::Forgotten => "met, forgotten: another mode came".to_owned(),
-    };
-    match news.by {
-        Some(by) => format!("{says}, by {}", session.roster().address(by)),
-        None => says,
     }
 }
 
@@ -151,14 +202,19 @@ pub enum LogForm {
 pub struct LogWriter<W> {
     cursor: Cursor,
     form: LogForm,
-    words: String,
+    filter: LogFilter,
     out: W,
 }
 
 impl<W: Write> LogWriter<W> {
     /// A writer of all lines that have these words, from the beginning on.
     pub fn new(session: &Session, form: LogForm, words: &str, out: W) -> Self {
-        LogWriter { cursor: Cursor::at_beginning(session), form, words: words.to_owned(), out }
+        LogWriter {
+            cursor: Cursor::at_beginning(session),
+            form,
+            filter: LogFilter::new(words),
+            out,
+        }
     }
 
     /// Writes what has happened since, and hands it on.
@@ -166,12 +222,12 @@ impl<W: Write> LogWriter<W> {
     /// # Errors
     /// Those of the output.
     pub fn catch_up(&mut self, session: &Session) -> io::Result<()> {
-        let LogWriter { cursor, form, words, out } = self;
+        let LogWriter { cursor, form, filter, out } = self;
         let mut result = Ok(());
         cursor.catch_up(session, |machine| {
             of_tick(session, machine, |entry| {
-                let line = LogLine::new(session, &entry);
-                if result.is_ok() && line.has(words) {
+                if result.is_ok() && filter.passes(session, &entry) {
+                    let line = LogLine::new(session, &entry);
                     result = match form {
                         LogForm::Text => writeln!(out, "{line}"),
                         LogForm::Json => json_line(&line, out),

@@ -20,7 +20,7 @@ use std::{
 
 /// So many lines of a sender wait to be taken in; then it is read no further until there
 /// is room, and its own system holds it up.
-pub const QUEUE: usize = 1 << 16;
+pub const QUEUE: usize = 1 << 14;
 
 /// A sender that sent so many lines that are none is closed.
 pub const MAX_FAULTS: u64 = 100;
@@ -294,7 +294,7 @@ impl Sender {
                     return Err(Ending::Refused(refusal.to_string()));
                 }
                 self.here.insert(device);
-                Heard::Arrived(node(device), info, time)
+                Heard::Arrived(node(device), Box::new(info), time)
             }
             Said::Presence(device, Presence::Gone) => {
                 self.here.remove(&device);

@@ -21,11 +21,11 @@ use std::{
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub struct NodeId(pub u64);
 
-/// What the thread says. Times are those of the kernel's monotonic clock.
+/// What the thread says, small, for many wait in queues. Times are those of the kernel's monotonic clock.
 #[derive(Debug)]
 pub enum Heard {
     /// A device is there.
-    Arrived(NodeId, DeviceInfo, Nanos),
+    Arrived(NodeId, Box<DeviceInfo>, Nanos),
     /// One of its controls took a value.
     Changed(NodeId, Change),
     /// It is heard or not, though it is there.
@@ -166,7 +166,7 @@ impl Listener {
     /// Puts what was said into the session.
     pub fn take_in(&mut self, session: &mut Session, heard: Heard) {
         match heard {
-            Heard::Arrived(node, info, time) => self.plug(session, node, info, self.at(time)),
+            Heard::Arrived(node, info, time) => self.plug(session, node, *info, self.at(time)),
             Heard::Changed(node, Change { control, value, marks, time }) => {
                 let time = self.at(time);
                 let Some(known) = self.devices.get_mut(&node) else { return };

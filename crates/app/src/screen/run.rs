@@ -66,8 +66,12 @@ enum Heard {
     StoodStill(Hole),
 }
 
-/// A frame at most this often: enough for the eye, calm over a slow line.
-const FRAME: Duration = Duration::from_millis(33);
+/// A frame at most this often, while something happens: with the tick that sees it, what
+/// arrives is drawn within 33 ms. A slow line gets as many as it takes; see [`Outbox`].
+const FRAME: Duration = Duration::from_millis(16);
+
+/// While nothing happens, whether something does is looked at this often.
+const LOOK: Duration = Duration::from_millis(33);
 
 /// While a take is written, what came is handed over this often, drawn or not.
 const STEP: Duration = Duration::from_millis(11);
@@ -103,12 +107,25 @@ impl Pace {
         if std::mem::replace(&mut self.seen, seen) != seen || app.view.is_playing() {
             self.happened = now;
         }
-        let wait = if now < self.happened + LIVELY { FRAME } else { CALM };
+        let wait = if self.is_lively(now) { FRAME } else { CALM };
         let is_due = self.drawn.is_none_or(|drawn| now >= drawn + wait);
         if is_due {
             self.drawn = Some(now);
         }
         is_due
+    }
+
+    fn is_lively(&self, now: Instant) -> bool {
+        now < self.happened + LIVELY
+    }
+
+    /// Until when the loop may rest.
+    fn rest(&self) -> Duration {
+        let now = Instant::now();
+        match self.drawn.filter(|_| self.is_lively(now)) {
+            Some(drawn) => (drawn + FRAME).saturating_duration_since(now),
+            None => LOOK,
+        }
     }
 }
 
@@ -170,7 +187,8 @@ fn go_on(
             })?;
         }
         if request.is_none() {
-            let step = if app.is_recording() { STEP } else { FRAME };
+            let rest = pace.rest();
+            let step = if app.is_recording() { rest.min(STEP) } else { rest };
             request = hear(app, &heard, clock, &mut pace, step);
         }
         match request {

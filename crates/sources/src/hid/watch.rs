@@ -148,7 +148,7 @@ impl Watch {
         }
         let id = NodeId(self.next_id);
         self.next_id += 1;
-        self.say(Heard::Arrived(id, layout.info.clone(), monotonic_now()?));
+        self.say(Heard::Arrived(id, Box::new(layout.info.clone()), monotonic_now()?));
         Ok(Ok(Open { id, node, decoder: Decoder::new(layout), is_told: false }))
     }
 }

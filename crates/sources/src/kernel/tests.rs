@@ -607,7 +607,7 @@ fn a_device_is_seen_through_its_map() {
         let marks = Marks::empty();
         Heard::Changed(node, Change { control: at(code), value, marks, time: Nanos(1) })
     };
-    says.send(Heard::Arrived(node, info.clone(), Nanos(0))).unwrap();
+    says.send(Heard::Arrived(node, Box::new(info.clone()), Nanos(0))).unwrap();
     for (code, value) in [("south", 1), ("stick-l-x", -40), ("stick-l-x", 90), ("trigger-l", 7)] {
         says.send(change(code, value)).unwrap();
     }

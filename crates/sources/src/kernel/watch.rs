@@ -245,7 +245,7 @@ impl Watch {
         let at = node.begin(&mut changes)?;
         let id = NodeId(self.next_id);
         self.next_id += 1;
-        self.say(Heard::Arrived(id, node.info().clone(), at));
+        self.say(Heard::Arrived(id, Box::new(node.info().clone()), at));
         self.say_changes(id, changes);
         self.nodes.insert(name.clone(), Open { id, node, heard: at });
         Ok(())

@@ -8,7 +8,7 @@ use gtrig_analysis::{
     log::{LogEntry, of_tick},
 };
 use gtrig_core::Tick;
-use gtrig_formats::log::LogLine;
+use gtrig_formats::log::LogFilter;
 use std::collections::VecDeque;
 
 /// So many entries are kept, the newest.
@@ -30,6 +30,7 @@ pub(crate) struct LogBook {
     first: u64,
     /// What a line must have to be shown.
     words: String,
+    filter: LogFilter,
     /// The numbers of those that do, up to entry `compared`.
     shown: VecDeque<u64>,
     compared: u64,
@@ -63,7 +64,7 @@ impl LogBook {
         let last = (self.first + self.entries.len() as u64).min(self.compared + COMPARED);
         for number in self.compared..last {
             let entry = &self.entries[(number - self.first) as usize];
-            if self.words.is_empty() || LogLine::new(session, entry).has(&self.words) {
+            if self.filter.passes(session, entry) {
                 self.shown.push_back(number);
             }
         }
@@ -74,6 +75,7 @@ impl LogBook {
     pub(super) fn filter(&mut self, words: &str) {
         if self.words != words {
             words.clone_into(&mut self.words);
+            self.filter = LogFilter::new(words);
             self.shown.clear();
             self.compared = self.first;
         }
@@ -122,8 +124,8 @@ impl App {
 
     /// The history was run by another rig: what came of it is read again.
     pub(super) fn read_log_again(&mut self) {
-        let words = std::mem::take(&mut self.logbook.words);
-        self.logbook = LogBook { words, ..LogBook::default() };
+        let LogBook { words, filter, .. } = std::mem::take(&mut self.logbook);
+        self.logbook = LogBook { words, filter, ..LogBook::default() };
     }
 
     /// Shows only lines that have these words; without any, all.
