@@ -1,6 +1,5 @@
 //! A run with its past: what the application, live or replaying, holds.
 
-use crate::cursor::Cursor;
 use crate::history::{Capacity, History};
 use crate::label::Label;
 use crate::order::Order;
@@ -349,6 +348,7 @@ impl Session {
     /// Runs the whole history again and shows the machine after each tick
     /// that could have changed anything.
     pub fn replay(&self, after_tick: impl FnMut(&Machine)) {
-        Cursor::at_beginning(self).catch_up(self, after_tick);
+        let mut machine = self.history.first().clone();
+        self.history.run_on(&mut machine, &self.plan, self.machine.at(), after_tick);
     }
 }

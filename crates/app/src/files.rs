@@ -1,7 +1,11 @@
 //! Rigs and takes from disk, and those that ship with the program.
 
 use crate::loops::rate;
-use crate::{commands::complain, followed::Followed, programs::Programs};
+use crate::{
+    commands::complain,
+    followed::{self, Followed, Growing},
+    programs::Programs,
+};
 use anyhow::{Context, bail};
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{PollRate, Rig};
@@ -10,7 +14,7 @@ use gtrig_formats::{
     take::{Intake, Loaded, TakeReader},
 };
 use gtrig_live::Place;
-use gtrig_sources::Story;
+use gtrig_sources::{Source, Story};
 use std::{
     fs::File,
     io::{self, BufRead, BufReader, Read},
@@ -134,6 +138,38 @@ fn load<R: BufRead>(reader: TakeReader<R>, rig: Rig, capacity: Capacity) -> Open
 /// further down is no error; see [`Loaded`].
 pub fn open_take(path: &Path, rig: Rig, capacity: Capacity) -> anyhow::Result<Opened> {
     Ok(load(take_reader(path, false)?, rig, capacity))
+}
+
+/// A take that is still being written: the session so far, what it is about, the time that
+/// it has come to, and the source that goes on.
+pub struct Unfinished {
+    /// What the take holds so far.
+    pub session: Session,
+    /// What it says it is about.
+    pub title: Option<String>,
+    /// What reads on.
+    pub rest: Box<dyn Source>,
+}
+
+/// Opens a take that is still being written.
+///
+/// # Errors
+/// When it is no file, cannot be opened or is no take at all.
+pub fn unfinished_take(path: &Path, rig: Rig) -> anyhow::Result<Unfinished> {
+    let open = || File::open(path);
+    let mut file = open().with_context(|| format!("cannot open the take {}", path.display()))?;
+    let what = || format!("{} cannot be followed", path.display());
+    if !file.metadata().is_ok_and(|meta| meta.is_file()) {
+        bail!("{}: it is no file; gtrig live --listen hears pipes and sockets", what());
+    }
+    let length = followed::whole_lines(&mut file).with_context(what)?;
+    let there = BufReader::with_capacity(1 << 16, open()?.take(length));
+    let reader = TakeReader::open(there)
+        .with_context(|| format!("{} is no take that can be read", path.display()))?;
+    let title = reader.header.title.as_ref().map(ToString::to_string);
+    let (session, rest) = reader.into_intake(rig, Capacity::DEFAULT).into_rest();
+    let rest = Growing::begin(file, path, length, rest).with_context(what)?;
+    Ok(Unfinished { session, title, rest: Box::new(rest) })
 }
 
 /// A take that is read while it comes.

@@ -83,7 +83,9 @@ impl Programs {
 
     /// Runs the session to the end, and says how many lines were none or were lost.
     pub fn finish(mut self) -> (Session, u64) {
-        let last = self.session.plan().rate().tick_seeing(self.clock.now());
+        let now = self.clock.now();
+        self.sources.iter_mut().for_each(|source| source.drain(&mut self.session, now));
+        let last = self.session.plan().rate().tick_seeing(now);
         self.session.run_until(last);
         let senders = self.sources.iter().flat_map(|source| source.senders());
         (self.session, senders.map(|sender| sender.faults + sender.missed).sum())

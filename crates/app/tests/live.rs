@@ -418,6 +418,52 @@ fn what_comes_of_it_is_published_to_whoever_reads() {
     sender.wait().unwrap();
 }
 
+/// What is written to a take meanwhile is seen on the screen.
+#[test]
+fn a_take_that_grows_is_shown_as_it_does() {
+    let take = fs::read_to_string(demo("lost-tap.take.jsonl")).unwrap();
+    let (lines, _end) = take.trim_end().rsplit_once('\n').unwrap();
+    // The last line is there only in part.
+    let (_folder, path) = file("t.take.jsonl", &lines[..lines.len() - 20]);
+    let command = format!("{} open --follow {}", env!("CARGO_BIN_EXE_gtrig"), path.display());
+    let tmux = Tmux::start("grows", (160, 47), &command);
+    tmux.wait("what was there", |s| s.contains(" LIVE ") && s.contains("pad·2"));
+    tmux.keys(&["T", "/"]);
+    tmux.line("horn on");
+    tmux.wait_for("those with \"horn on\"");
+    let presses = |s: &str| s.lines().filter(|l| l.contains("on, by pad2/south")).count();
+    let before = presses(&tmux.screen());
+    let mut grows = fs::OpenOptions::new().append(true).open(&path).unwrap();
+    grows.write_all(&lines.as_bytes()[lines.len() - 20..]).unwrap();
+    writeln!(grows, "\n{{\"t\":3300000000,\"on\":\"pad2\",\"c\":\"south\",\"v\":1}}").unwrap();
+    tmux.wait("the horn", |s| presses(s) == before + 1);
+    writeln!(grows, "{{\"t\":3900000000,\"ends\":true}}").unwrap();
+    tmux.wait_for("the take has ended");
+    tmux.keys(&["q"]);
+}
+
+/// A take comes through a pipe to the full screen, which reads its keys from the terminal.
+#[rstest]
+#[case::a_take("open -", "cat TAKE", " TAKE ", "▷ horn")]
+#[case::a_program("live --kernel none --listen -", "(cat TAKE; sleep 60)", " LIVE ", "senders")]
+fn the_screen_reads_keys_while_something_comes_through_a_pipe(
+    #[case] args: &str,
+    #[case] from: &str,
+    #[case] mode: &str,
+    #[case] shown: &str,
+) {
+    let from = from.replace("TAKE", &demo("lost-tap.take.jsonl"));
+    let command = format!("{from} | {} {args}", env!("CARGO_BIN_EXE_gtrig"));
+    let name = format!("pipe-{}", args.len());
+    let tmux = Tmux::start(&name, (160, 47), &command);
+    tmux.wait("what came", |s| s.contains(mode) && s.contains(shown) && s.contains("pad·2"));
+    tmux.keys(&["4"]);
+    tmux.wait("the stream bench", |s| s.contains("longest gap"));
+    tmux.keys(&["q", "q"]);
+    tmux.wait("the end", |s| !s.contains("── lanes"));
+    tmux.keys(&["C-c"]);
+}
+
 /// On the full screen: the sender, its lines, and its going.
 #[test]
 fn a_sender_is_seen_on_the_screen() {

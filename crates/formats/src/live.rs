@@ -18,6 +18,10 @@ pub use split::{LineSplitter, Piece};
 /// The version of the format that this program reads.
 pub const VERSION: u32 = 1;
 
+/// A sender may write so many labels, counted over every time it comes: they are kept as
+/// long as the session.
+pub const MAX_LABELS: u64 = 10_000;
+
 /// A longer line is no line.
 pub const MAX_LINE_BYTES: usize = 1 << 18;
 

@@ -9,7 +9,7 @@ mod read;
 mod write;
 
 pub use fault::{ControlFault, Fault};
-pub use read::{Damage, Header, Intake, Loaded, TakeReader};
+pub use read::{Damage, Header, Intake, Loaded, TakeReader, TakeRest};
 pub use write::{TakeWriter, write};
 
 pub(crate) use line::{HeaderLine, Line, Text, marks};

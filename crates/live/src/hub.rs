@@ -94,7 +94,10 @@ impl Hub {
             _alive: alive,
         };
         let has_token = options.token.is_some_and(|token| !token.is_empty());
-        for place in places {
+        for (at, place) in places.iter().enumerate() {
+            if places[..at].contains(place) {
+                return Err(io::Error::other(format!("{place} is named twice")));
+            }
             if !place.is_local() && !has_token {
                 return Err(io::Error::other(format!(
                     "{place} can be reached from other machines: set GTRIG_TOKEN to a secret that senders have to say, or listen on tcp:PORT"

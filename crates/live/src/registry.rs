@@ -26,6 +26,7 @@ pub(crate) struct Counts {
     pub(crate) queued: AtomicU64,
     pub(crate) taken: AtomicU64,
     pub(crate) slowed: AtomicU64,
+    pub(crate) labels: AtomicU64,
     pub(crate) latency: AtomicU64,
 }
 

@@ -6,7 +6,9 @@ use crate::{
 };
 use gtrig_analysis::clock::ClockMap;
 use gtrig_core::{Marks, Nanos, Presence};
-use gtrig_formats::live::{Greeting, LineSplitter, LiveDecoder, LiveFault, PeerClock, Piece, Said};
+use gtrig_formats::live::{
+    Greeting, LineSplitter, LiveDecoder, LiveFault, MAX_LABELS, PeerClock, Piece, Said,
+};
 use gtrig_sources::{Change, Heard, NodeId, SenderIs, monotonic_now};
 use std::{
     collections::{BTreeSet, VecDeque},
@@ -156,6 +158,9 @@ impl Visitor<'_> {
         };
         match (&mut self.sender, line) {
             (Some(sender), line) => match line.and_then(|line| sender.decoder.line(line)) {
+                Ok((_, Said::Label(_))) if !sender.may_write_a_label() => {
+                    sender.fault(connection, &LiveFault::TooManyLabels)
+                }
                 Ok((time, said)) => {
                     self.is_done |= said == Said::End;
                     sender.said(self.house, time, said, now)
@@ -245,6 +250,10 @@ impl Sender {
             }
         }
         Ok(())
+    }
+
+    fn may_write_a_label(&self) -> bool {
+        self.ticket.counts.labels.fetch_add(1, Ordering::Relaxed) < MAX_LABELS
     }
 
     /// Where a line stands in our time.

@@ -187,6 +187,54 @@ fn devices_are_counted_over_every_time_it_comes() {
     assert_eq!(house.session.roster().devices().len(), 64);
 }
 
+/// Also when it goes and comes again.
+#[test]
+fn so_many_labels_are_kept() {
+    let mut house = House::open(true);
+    let labels = vec![r#"{"label":"x"}"#; 6_000];
+    for round in 1..=2 {
+        let mut sender = house.connect();
+        sender.say(&[&greeting("crane")]);
+        sender.say(&labels[..if round == 1 { 6_000 } else { 4_050 }]);
+        house.until("its labels", |house| {
+            house
+                .hub
+                .senders()
+                .first()
+                .is_some_and(|s| s.came == round && s.lines >= [6_000, 10_050][round as usize - 1])
+        });
+    }
+    house.drain();
+    assert_eq!(house.session.labels().len(), 10_000);
+    assert_eq!(house.hub.senders()[0].faults, 50);
+}
+
+/// Tying them to the rig one by one would take seconds.
+#[test]
+fn devices_that_come_and_go_all_the_time_hold_nobody_up() {
+    const TIMES: usize = 5_000;
+    let mut house = House::open(true);
+    let mut calm = house.connect();
+    calm.say(&[&greeting("calm"), PAD]);
+    let mut restless = house.connect();
+    let pads: Vec<String> =
+        (0..60).map(|at| PAD.replace("\"pad1\"", &format!("\"p{at}\""))).collect();
+    restless.say(&[&greeting("restless")]);
+    restless.say(&pads.iter().map(String::as_str).collect::<Vec<_>>());
+    let again = [r#"{"unplug":"p0"}"#, &pads[0]].repeat(TIMES);
+    restless.say(&again);
+    calm.say(&[r#"{"on":"pad1","c":"south","v":1}"#]);
+    house.until("the calm one", |house| house.values("south") == [1]);
+    house.until("all of it", |house| {
+        house
+            .hub
+            .senders()
+            .iter()
+            .all(|s| s.waiting == 0 && (s.name == "calm" || s.lines as usize == 60 + 2 * TIMES))
+    });
+    assert_eq!(house.session.roster().devices().len(), 61);
+}
+
 /// The clock of this machine needs no estimate; what claims to come later does not.
 #[test]
 fn the_clock_of_this_machine_is_taken_as_it_is() {

@@ -149,7 +149,8 @@ impl Listener {
                 mapped
             }
         };
-        match session.plug(mapped.info.clone(), time) {
+        // Many may come at once; what they are tied to is found when ticks run next.
+        match session.plug_in_batch(mapped.info.clone(), time) {
             Ok(device) => {
                 let controls = session.roster().device(device).controls().collect();
                 self.devices.insert(node, Known { device, found, said, mapped, controls });

@@ -2,8 +2,8 @@
 
 use super::shared::{RigArgs, Status};
 use crate::{
-    files,
-    screen::{self, Start},
+    files::{self, Unfinished},
+    screen::{self, Clock, Start},
 };
 use clap::Args;
 use gtrig_analysis::Capacity;
@@ -13,8 +13,11 @@ use std::path::PathBuf;
 /// Look at a take, full screen.
 #[derive(Args, Debug)]
 pub struct Open {
-    /// The recording (JSON Lines; see docs/take-format.md).
+    /// The recording (JSON Lines; see docs/take-format.md); - is standard input.
     take: PathBuf,
+    /// Go on with a take that is still being written.
+    #[arg(long)]
+    follow: bool,
     #[command(flatten)]
     rig: RigArgs,
 }
@@ -25,8 +28,21 @@ impl Open {
     /// # Errors
     /// When the take or the rig cannot be read, or the terminal not be used.
     pub fn run(self) -> anyhow::Result<Status> {
+        if self.follow {
+            return self.follow();
+        }
         let opened = files::open_take(&self.take, self.rig.read()?, Capacity::DEFAULT)?;
         screen::run(Start::Take(Box::new(opened)), self.rig.source()?, Nanos(0))?;
+        Ok(Status::Fine)
+    }
+
+    fn follow(self) -> anyhow::Result<Status> {
+        let Unfinished { session, title, rest } =
+            files::unfinished_take(&self.take, self.rig.read()?)?;
+        let clock = Clock::starting_at(session.ends_at());
+        let session = Box::new(session);
+        let start = Start::Growing { session, title, clock, rest };
+        screen::run(start, self.rig.source()?, Nanos(0))?;
         Ok(Status::Fine)
     }
 }

@@ -63,7 +63,9 @@ impl Record {
             recorder.news().iter().for_each(|news| complain(news));
             thread::sleep(Duration::from_millis(5));
         }
-        let last = session.plan().rate().tick_seeing(clock.now());
+        let now = clock.now();
+        sources.iter_mut().for_each(|source| source.drain(&mut session, now));
+        let last = session.plan().rate().tick_seeing(now);
         session.run_until(last);
         let result = recorder.finish(&session);
         recorder.news().iter().for_each(|news| complain(news));

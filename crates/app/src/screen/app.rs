@@ -124,6 +124,18 @@ impl App {
         App::new(Document::live(session, sources, terminal), theme)
     }
 
+    /// A take that is still being written.
+    pub fn growing(
+        session: Session,
+        title: Option<String>,
+        rest: Box<dyn Source>,
+        theme: Theme,
+    ) -> Self {
+        let mut document = Document::live(session, vec![rest], None);
+        document.title = title;
+        App::new(document, theme)
+    }
+
     /// A take, frozen where something can be seen.
     pub fn take(opened: Opened, theme: Theme) -> Self {
         let complaints = opened.loaded.complaints();

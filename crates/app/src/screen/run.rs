@@ -55,6 +55,17 @@ pub enum Start {
         /// Who reads what comes of it.
         broadcast: Option<Broadcast>,
     },
+    /// A take that is still being written.
+    Growing {
+        /// What it holds so far.
+        session: Box<Session>,
+        /// What it is about.
+        title: Option<String>,
+        /// What time it is in it.
+        clock: Clock,
+        /// What reads on.
+        rest: Box<dyn Source>,
+    },
     /// A take.
     Take(Box<Opened>),
 }
@@ -222,6 +233,9 @@ fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(A
     let theme = Theme::from_environment();
     match start {
         Start::Take(opened) => Ok((App::take(*opened, theme), Clock::starting_at(Nanos(0)))),
+        Start::Growing { session, title, clock, rest } => {
+            Ok((App::growing(*session, title, rest, theme), clock))
+        }
         Start::Live { mut session, clock, sources, record, broadcast } => {
             let terminal = Terminal::plug(&mut session, how, size, clock.began)?;
             let recorder = record.map(|path| {

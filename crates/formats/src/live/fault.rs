@@ -1,6 +1,6 @@
 //! What can be wrong with a line of a running program.
 
-use super::{MAX_CONTROLS, MAX_DELAY, MAX_DEVICES, MAX_LINE_BYTES, VERSION};
+use super::{MAX_CONTROLS, MAX_DELAY, MAX_DEVICES, MAX_LABELS, MAX_LINE_BYTES, VERSION};
 use crate::take::Fault;
 
 /// What is wrong, in a sentence for the person who wrote the sender.
@@ -39,6 +39,9 @@ pub enum LiveFault {
     /// More controls than a sender may have.
     #[error("a sender has at most {MAX_CONTROLS} controls over all its devices")]
     TooManyControls,
+    /// More labels than a sender may write.
+    #[error("a sender writes at most {MAX_LABELS} labels, counted over every time it comes")]
+    TooManyLabels,
     /// What is wrong with a line that a take may have too.
     #[error(transparent)]
     Line(#[from] Fault),

@@ -6,7 +6,7 @@ use super::{
     line::{HeaderLine, Line, Text, marks},
 };
 use crate::nearest::nearest;
-use gtrig_analysis::{Capacity, Label, Session};
+use gtrig_analysis::{Capacity, Label, Session, clock::ClockMap};
 use gtrig_core::{CleanText, ControlId, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence, Rig};
 use std::{
     collections::HashMap,
@@ -142,8 +142,9 @@ impl<R: BufRead> TakeReader<R> {
     /// Reads the rest into a new session while it comes.
     pub fn into_intake(self, rig: Rig, capacity: Capacity) -> Intake<R> {
         let begins = rig.rate.tick_seeing(self.header.begins);
+        let session = Session::new(rig, begins, capacity);
         let loader = Loader {
-            session: Session::new(rig, begins, capacity),
+            clock: None,
             devices: HashMap::new(),
             now: self.header.begins,
             until: self.header.begins,
@@ -152,7 +153,7 @@ impl<R: BufRead> TakeReader<R> {
             labels: Vec::new(),
             loaded: Loaded::default(),
         };
-        Intake { lines: self.lines, loader, end: None }
+        Intake { lines: self.lines, session, loader, end: None }
     }
 }
 
@@ -162,6 +163,7 @@ impl<R: BufRead> TakeReader<R> {
 #[derive(Debug)]
 pub struct Intake<R> {
     lines: Lines<R>,
+    session: Session,
     loader: Loader,
     end: Option<Option<Damage>>,
 }
@@ -174,13 +176,13 @@ impl<R: BufRead> Intake<R> {
             self.line();
         }
         // A label may be about later, and a damaged line is about nothing.
-        self.loader.session.run_before(self.loader.now.min(self.loader.until));
+        self.session.run_before(self.loader.now.min(self.loader.until));
         self.end.is_none()
     }
 
     fn line(&mut self) {
         if self.end.is_none() {
-            match self.loader.line(&mut self.lines) {
+            match self.loader.line(&mut self.lines, &mut self.session) {
                 Ok(true) => {}
                 Ok(false) => self.end = Some(None),
                 Err(damage) => self.end = Some(Some(damage)),
@@ -190,7 +192,7 @@ impl<R: BufRead> Intake<R> {
 
     /// The session so far.
     pub fn session(&self) -> &Session {
-        &self.loader.session
+        &self.session
     }
 
     /// Whether the line that ends a take has come.
@@ -200,14 +202,65 @@ impl<R: BufRead> Intake<R> {
 
     /// Runs the session to the last line. Returns how reading went, too.
     pub fn finish(self) -> (Session, Loaded) {
-        let Intake { mut loader, end, .. } = self;
+        let Intake { mut session, mut loader, end, .. } = self;
         loader.loaded.damage = loader.never_plugged().or(end.flatten());
         loader.loaded.left_out = loader.early.len() as u64;
-        let mut session = loader.session;
         session.add_labels(loader.labels);
         let last = session.plan().rate().tick_seeing(loader.until);
         session.run_until(last);
         (session, loader.loaded)
+    }
+}
+
+impl<R: BufRead> Intake<R> {
+    /// Stops where the lines end that are there, with the session as far as they go, and
+    /// what will read those that are still written.
+    pub fn into_rest(mut self) -> (Session, TakeRest) {
+        while self.take_in(BATCH) {}
+        let Intake { lines, mut session, mut loader, end } = self;
+        session.add_labels(std::mem::take(&mut loader.labels));
+        let last = session.plan().rate().tick_seeing(loader.until);
+        session.run_until(last);
+        loader.clock = Some((ClockMap::default(), Nanos(0)));
+        let damage = end.flatten();
+        // The line that was not there has no number.
+        let number = lines.number - u64::from(damage.is_none());
+        (session, TakeRest { loader, number, damage })
+    }
+}
+
+/// What is still written of a take that was read so far.
+///
+/// Its lines are not placed by their own times but by when they come, for nobody knows how
+/// long nothing was written before: see [`ClockMap`].
+#[derive(Debug)]
+pub struct TakeRest {
+    loader: Loader,
+    number: u64,
+    damage: Option<Damage>,
+}
+
+impl TakeRest {
+    /// Takes in a line that came at `now`, without its line feed.
+    ///
+    /// # Errors
+    /// When it is damaged. Then no more lines are taken in.
+    pub fn line(&mut self, session: &mut Session, line: &[u8], now: Nanos) -> Result<(), Damage> {
+        if let Some(damage) = self.damage.take() {
+            return Err(damage);
+        }
+        self.number += 1;
+        if let Some((_, came)) = &mut self.loader.clock {
+            *came = now;
+        }
+        self.loader.text(self.number, line, session)?;
+        session.add_labels(std::mem::take(&mut self.loader.labels));
+        Ok(())
+    }
+
+    /// Whether the line that ends a take has come.
+    pub fn has_ended(&self) -> bool {
+        self.loader.has_ended
     }
 }
 
@@ -265,7 +318,8 @@ struct Named {
 
 #[derive(Debug)]
 struct Loader {
-    session: Session,
+    /// Of a take that is still written: its clock, and when the line came.
+    clock: Option<(ClockMap, Nanos)>,
     devices: HashMap<String, Named>,
     /// The instant of the last line, labels aside.
     now: Nanos,
@@ -297,20 +351,36 @@ const BATCH: u32 = 1024;
 
 impl Loader {
     /// Takes in the next line. Returns whether there was one.
-    fn line<R: BufRead>(&mut self, lines: &mut Lines<R>) -> Result<bool, Damage> {
+    fn line<R: BufRead>(
+        &mut self,
+        lines: &mut Lines<R>,
+        session: &mut Session,
+    ) -> Result<bool, Damage> {
         let number = lines.number + 1;
         let Some(bytes) = lines.next()? else { return Ok(false) };
+        self.text(number, bytes, session).map(|()| true)
+    }
+
+    fn text(&mut self, number: u64, bytes: &[u8], session: &mut Session) -> Result<(), Damage> {
         let line = serde_json::from_slice(bytes).map_err(|error| Damage {
             line: number,
             column: Some(error.column()),
             fault: Fault::NoJson(error),
         })?;
-        let taken = self.take_in(number, &line);
-        taken.map_err(|fault| Damage { line: number, column: None, fault })?;
-        Ok(true)
+        let taken = self.take_in(number, &line, session);
+        taken.map_err(|fault| Damage { line: number, column: None, fault })
     }
 
-    fn take_in(&mut self, number: u64, line: &Line) -> Result<(), Fault> {
+    /// Where a line stands in the session.
+    fn placed(&mut self, time: u64, is_label: bool) -> u64 {
+        let Some((map, came)) = &mut self.clock else { return time };
+        if !is_label {
+            map.heard(Nanos(time), *came);
+        }
+        map.map(Nanos(time), *came).0
+    }
+
+    fn take_in(&mut self, number: u64, line: &Line, session: &mut Session) -> Result<(), Fault> {
         let time = line.t.ok_or(Fault::NoTime)?;
         if time > LAST_TIME.0 {
             return Err(Fault::TooLate { key: "t", time });
@@ -321,6 +391,7 @@ impl Loader {
         if line.n.is_some() || line.sync.is_some() {
             return Err(Fault::Live);
         }
+        let time = self.placed(time, line.label.is_some());
         if let Some(text) = &line.label {
             // People write about the past; a label may stand anywhere.
             let text = CleanText::new(&text.0);
@@ -348,38 +419,43 @@ impl Loader {
                 self.early.push(Early { line: number, device, code, value, marks });
                 return Ok(());
             }
-            self.value(&device.0, &code.0, *value, marks)?;
+            self.value(session, &device.0, &code.0, *value, marks)?;
         } else {
-            self.take_in_other(line, marks)?;
+            self.take_in_other(line, marks, session)?;
         }
         self.until = self.until.max(self.now);
         Ok(())
     }
 
     /// Takes in what is neither a value nor a label.
-    fn take_in_other(&mut self, line: &Line, marks: Marks) -> Result<(), Fault> {
+    fn take_in_other(
+        &mut self,
+        line: &Line,
+        marks: Marks,
+        session: &mut Session,
+    ) -> Result<(), Fault> {
         match line {
             Line { plug: Some(id), .. } => {
-                self.plug(&id.0, line)?;
-                self.take_in_early(&id.0)
+                self.plug(&id.0, line, session)?;
+                self.take_in_early(&id.0, session)
             }
             Line { unplug: Some(id), .. } => {
                 let device = self.present(&id.0)?;
                 device.present = false;
                 let id = device.id;
-                self.session.unplug(id, self.now);
+                session.unplug(id, self.now);
                 Ok(())
             }
-            Line { deaf: Some(id), .. } => self.presence(&id.0, Presence::Deaf),
+            Line { deaf: Some(id), .. } => self.presence(session, &id.0, Presence::Deaf),
             Line { heard: Some(id), mark: Some(text), .. } => {
                 let device = self.present(&id.0)?.id;
-                let control = self.session.roster().device(device).presence();
+                let control = session.roster().device(device).presence();
                 let (time, value) = (self.now, Presence::Here.value());
                 let marks = marks | self::marks(&text.0)?;
-                self.session.report(Event { time, value, control, marks });
+                session.report(Event { time, value, control, marks });
                 Ok(())
             }
-            Line { heard: Some(id), .. } => self.presence(&id.0, Presence::Here),
+            Line { heard: Some(id), .. } => self.presence(session, &id.0, Presence::Here),
             Line { ends: Some(_), .. } => {
                 self.has_ended = true;
                 Ok(())
@@ -388,7 +464,14 @@ impl Loader {
         }
     }
 
-    fn value(&mut self, id: &str, code: &str, value: i32, marks: Marks) -> Result<(), Fault> {
+    fn value(
+        &mut self,
+        session: &mut Session,
+        id: &str,
+        code: &str,
+        value: i32,
+        marks: Marks,
+    ) -> Result<(), Fault> {
         let time = self.now;
         let device = self.present(id)?;
         let Some(&control) = device.controls.get(code) else {
@@ -399,17 +482,17 @@ impl Loader {
                 nearest: known.map(str::to_owned),
             });
         };
-        self.session.report(Event { time, value, control, marks });
+        session.report(Event { time, value, control, marks });
         self.loaded.events += 1;
         Ok(())
     }
 
     /// The values that waited for a device.
-    fn take_in_early(&mut self, id: &str) -> Result<(), Fault> {
+    fn take_in_early(&mut self, id: &str, session: &mut Session) -> Result<(), Fault> {
         for early in self.early.extract_if(.., |early| early.device == id).collect::<Vec<_>>() {
             self.loaded.before_plug += 1;
             self.loaded.first_before_plug.get_or_insert(early.line);
-            self.value(id, &early.code, early.value, early.marks | Marks::LATE)?;
+            self.value(session, id, &early.code, early.value, early.marks | Marks::LATE)?;
         }
         Ok(())
     }
@@ -429,19 +512,24 @@ impl Loader {
         }
     }
 
-    fn presence(&mut self, id: &str, presence: Presence) -> Result<(), Fault> {
+    fn presence(
+        &mut self,
+        session: &mut Session,
+        id: &str,
+        presence: Presence,
+    ) -> Result<(), Fault> {
         let (device, time) = (self.present(id)?.id, self.now);
-        self.session.set_presence(device, presence, time);
+        session.set_presence(device, presence, time);
         Ok(())
     }
 
-    fn plug(&mut self, id: &str, line: &Line) -> Result<(), Fault> {
+    fn plug(&mut self, id: &str, line: &Line, session: &mut Session) -> Result<(), Fault> {
         if self.present(id).is_ok() {
             return Err(Fault::PluggedAlready(id.to_owned()));
         }
         let info = line.device(id)?;
-        let device = self.session.plug_in_batch(info, self.now)?;
-        let roster = self.session.roster();
+        let device = session.plug_in_batch(info, self.now)?;
+        let roster = session.roster();
         let known = roster.device(device);
         let controls = known.controls().map(|c| (roster.code(c).to_owned(), c)).collect();
         self.devices.insert(id.to_owned(), Named { id: device, controls, present: true });

@@ -11,11 +11,54 @@ const STEP: Nanos = Nanos::from_millis(250);
 /// So many looks are kept: fifteen seconds.
 const KEPT: usize = 60;
 
+/// What is drawn of a sender besides its rate.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Quantity {
+    #[default]
+    Late,
+    Lost,
+    Bad,
+    Waiting,
+    Offset,
+}
+
+impl Quantity {
+    pub(crate) const ALL: [Quantity; 5] =
+        [Quantity::Late, Quantity::Lost, Quantity::Bad, Quantity::Waiting, Quantity::Offset];
+
+    /// Its word above the line that is drawn.
+    pub(crate) const fn word(self) -> &'static str {
+        match self {
+            Quantity::Late => "ms late",
+            Quantity::Lost => "lost",
+            Quantity::Bad => "bad",
+            Quantity::Waiting => "waiting",
+            Quantity::Offset => "clock",
+        }
+    }
+
+    /// What is drawn of it between two looks.
+    fn between(self, before: &SenderState, now: &SenderState) -> f32 {
+        let offset = |state: &SenderState| state.clock.map_or(0, |clock| clock.offset_ns);
+        match self {
+            // What said nothing took no time.
+            Quantity::Late if now.lines == before.lines => 0.0,
+            Quantity::Late => now.latency.as_millis() as f32,
+            Quantity::Lost => now.missed.saturating_sub(before.missed) as f32,
+            Quantity::Bad => now.faults.saturating_sub(before.faults) as f32,
+            Quantity::Waiting => now.waiting as f32,
+            Quantity::Offset => (offset(now) - offset(before)).unsigned_abs() as f32,
+        }
+    }
+}
+
 /// What is remembered of the programs that send.
 #[derive(Debug, Default)]
 pub(crate) struct Sending {
     /// By name.
     pub(crate) senders: Vec<Trend>,
+    /// What is drawn of each besides its rate.
+    pub(crate) drawn: Quantity,
     looked: Option<Nanos>,
 }
 
@@ -26,27 +69,28 @@ pub(crate) struct Trend {
     pub(crate) state: SenderState,
     /// Lines a second, the newest last.
     pub(crate) rates: VecDeque<f32>,
-    /// From what a line told until it was read, in milliseconds.
-    pub(crate) latencies: VecDeque<f32>,
+    /// The other quantities, in the order of [`Quantity::ALL`].
+    others: [VecDeque<f32>; Quantity::ALL.len()],
 }
 
 impl Trend {
     fn new(state: SenderState) -> Self {
-        Trend { state, rates: VecDeque::new(), latencies: VecDeque::new() }
+        Trend { state, rates: VecDeque::new(), others: Default::default() }
     }
 
     fn look(&mut self, now: SenderState, elapsed: Nanos) {
         let lines = now.lines.saturating_sub(self.state.lines) as f64;
         let rate = lines * 1e9 / elapsed.0.max(1) as f64;
-        // What said nothing took no time.
-        let latency = if lines > 0.0 { now.latency.as_millis() } else { 0.0 };
-        for (kept, new) in [(&mut self.rates, rate), (&mut self.latencies, latency)] {
-            if kept.len() == KEPT {
-                kept.pop_front();
-            }
-            kept.push_back(new as f32);
+        keep(&mut self.rates, rate as f32);
+        for (kept, quantity) in self.others.iter_mut().zip(Quantity::ALL) {
+            keep(kept, quantity.between(&self.state, &now));
         }
         self.state = now;
+    }
+
+    /// How a quantity has been, the newest last.
+    pub(crate) fn of(&self, quantity: Quantity) -> &VecDeque<f32> {
+        &self.others[quantity as usize]
     }
 
     /// Lines a second, over the last second.
@@ -62,7 +106,21 @@ impl Trend {
     }
 }
 
+fn keep(kept: &mut VecDeque<f32>, new: f32) {
+    if kept.len() == KEPT {
+        kept.pop_front();
+    }
+    kept.push_back(new);
+}
+
 impl App {
+    /// Draws the next quantity of the senders, or the one before.
+    pub(in crate::screen) fn next_quantity(&mut self, by: i32) {
+        let count = Quantity::ALL.len() as i32;
+        let next = (self.sending.drawn as i32 + by).rem_euclid(count);
+        self.sending.drawn = Quantity::ALL[next as usize];
+    }
+
     /// Looks at the senders when it is time.
     pub(super) fn follow_senders(&mut self) {
         let elapsed = self.sending.looked.map(|looked| Nanos(self.now.0 - looked.0));

@@ -31,6 +31,7 @@ pub(crate) const ENTRY: Entry = Entry {
     name: "stream",
     help: "bench: how well the reports of devices and programs come",
     draw,
+    next: App::next_quantity,
     ..Entry::PLAIN
 };
 

@@ -1,7 +1,7 @@
 //! The programs that send: a row each, or a small cell each when there are many.
 //!
 //! ```text
-//!   sender       state   lines/s                      ms late                    lost  bad  waits  clock
+//!   sender       state   lines/s                      ms late  Tab: ms late      lost  bad  waits  clock
 //!   crane-game   ● here    1 204  ▁▂▃▅▇▇▆▅▅▅▅▅▅▅▅▅       3.20  ▁▁▁▂▁▁▁▁▁▁▁▁▁▁▁▁    ·    ·      ·  this machine's
 //! ```
 
@@ -38,10 +38,10 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let mut rows = paint::rows(area);
     if senders.len() < usize::from(area.height) {
         if let Some(row) = rows.next() {
-            titles(buffer, row, app.theme);
+            titles(buffer, row, app);
         }
         for (trend, row) in senders.iter().zip(rows) {
-            row_of(buffer, row, app.theme, trend);
+            row_of(buffer, row, app, trend);
         }
         return;
     }
@@ -66,12 +66,20 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     }
 }
 
-fn titles(buffer: &mut Buffer, row: Rect, theme: Theme) {
+fn titles(buffer: &mut Buffer, row: Rect, app: &App) {
     let text = format!(
         "{:<18}{:<8}{:>9}  {:<SPARK$}{:>11}  {:<SPARK$}{:>8}{:>6}{:>8}   clock",
-        "sender", "state", "lines/s", "", "ms late", "", "lost", "bad", "waiting"
+        "sender",
+        "state",
+        "lines/s",
+        "",
+        "ms late",
+        format!("Tab: {}", app.sending.drawn.word()),
+        "lost",
+        "bad",
+        "waiting"
     );
-    paint::text(buffer, row, row.x + MARGIN, &text, theme.faint());
+    paint::text(buffer, row, row.x + MARGIN, &text, app.theme.faint());
 }
 
 fn state(trend: &Trend, theme: Theme) -> (&'static str, Style) {
@@ -82,7 +90,8 @@ fn state(trend: &Trend, theme: Theme) -> (&'static str, Style) {
     }
 }
 
-fn row_of(buffer: &mut Buffer, row: Rect, theme: Theme, trend: &Trend) {
+fn row_of(buffer: &mut Buffer, row: Rect, app: &App, trend: &Trend) {
+    let theme = app.theme;
     let (word, style) = state(trend, theme);
     let of = &trend.state;
     let mut x = paint::text(buffer, row, row.x + MARGIN, &format!("{:<18}", of.name), style);
@@ -92,7 +101,7 @@ fn row_of(buffer: &mut Buffer, row: Rect, theme: Theme, trend: &Trend) {
     x = paint::text(buffer, row, x, &spark(&trend.rates, SPARK), theme.signal());
     let latency = format!("{:>11.2}  ", of.latency.as_millis());
     x = paint::text(buffer, row, x, &latency, style);
-    x = paint::text(buffer, row, x, &spark(&trend.latencies, SPARK), theme.signal());
+    x = paint::text(buffer, row, x, &spark(trend.of(app.sending.drawn), SPARK), theme.signal());
     for (count, width) in [(of.missed, 8), (of.faults, 6), (of.waiting, 8)] {
         let text = if count == 0 { "·".to_owned() } else { paint::grouped(count) };
         let style = if count == 0 { theme.rule() } else { theme.doubtful() };
