@@ -53,7 +53,12 @@ impl Cursor {
         if forgotten > 0 {
             *self = Cursor::at_beginning(session);
         }
-        let last = last.min(session.now().at());
+        // A session that has run no tick yet stands before one, not at it.
+        let end = session.now().next_tick();
+        if self.machine.next_tick() >= end {
+            return forgotten;
+        }
+        let last = last.min(end.before());
         session.history().run_on(&mut self.machine, session.plan(), last, after_tick);
         forgotten
     }

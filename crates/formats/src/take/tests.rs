@@ -12,6 +12,7 @@ use gtrig_core::{
 };
 use proptest::prelude::*;
 use rstest::rstest;
+use std::io::BufReader;
 
 const PLUG: &str = r#"{"t":0,"plug":"pad1","kind":"pad","slot":1,"name":"Pad","identity":"p","controls":[{"code":"south","kind":"button"},{"code":"stick-l-x","kind":"axis","min":-128,"centre":0,"max":127}]}"#;
 
@@ -523,6 +524,35 @@ proptest! {
         prop_assert!(loaded.is_sound(), "{:?}\n{}", loaded, text);
         prop_assert_eq!(written(&again), text);
         prop_assert_eq!(again.now().at(), session.now().at());
+    }
+
+    /// However a take comes in pieces, what is printed of it while it comes is what is printed
+    /// of it when it was read whole.
+    #[test]
+    fn pieces_print_the_same(
+        happenings in prop::collection::vec(happening(), 0..200),
+        deal in prop::sample::select(<Deal as Keyword>::ALL),
+        piece in 1usize..3_000,
+        choice in prop::sample::select(vec![TickChoice::Eventful, TickChoice::Every]),
+    ) {
+        let text = written(&session_of(&happenings, deal, Capacity::DEFAULT));
+        let (whole, _) = load(&text);
+        let mut at_once = Vec::new();
+        ticks::write(&whole, TickForm::JsonLines, choice, &mut at_once).unwrap();
+        let input = BufReader::with_capacity(piece, text.as_bytes());
+        let mut intake = TakeReader::open(input).unwrap().into_intake(rig(), Capacity::DEFAULT);
+        let mut in_pieces = Vec::new();
+        let session = intake.session();
+        let mut lines =
+            ticks::TickWriter::new(session, TickForm::JsonLines, choice, &mut in_pieces).unwrap();
+        while intake.take_in_what_comes() {
+            lines.catch_up(intake.session()).unwrap();
+        }
+        let (session, loaded) = intake.finish();
+        prop_assert!(loaded.is_sound());
+        lines.catch_up(&session).unwrap();
+        lines.finish(&session).unwrap();
+        prop_assert_eq!(String::from_utf8(in_pieces), String::from_utf8(at_once));
     }
 
     /// Whatever bytes a file holds, reading it ends in words, not in a panic.
