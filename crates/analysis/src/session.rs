@@ -52,8 +52,9 @@ impl Session {
         Ok(device)
     }
 
-    /// The same of a device among many: none of its state can be asked for until ticks
-    /// run next, and binding all that came until then costs as much as binding one.
+    /// The same of a device among many: none of its state can be asked for until
+    /// [`Session::bind`], which running ticks does too; binding all that came until then
+    /// costs as much as binding one.
     ///
     /// # Errors
     /// Those of [`Session::plug`].
@@ -69,6 +70,13 @@ impl Session {
         let time = self.take_in(self.presence_event(device, Presence::Here, time));
         self.order.came(device, time);
         Ok(device)
+    }
+
+    /// Ties the devices that came [among many](Session::plug_in_batch) to the rig.
+    pub fn bind(&mut self) {
+        if !self.is_bound {
+            self.rebind();
+        }
     }
 
     /// A device went away. Whatever was held on it is released.
@@ -125,9 +133,7 @@ impl Session {
 
     /// Runs every tick up to and including `until`.
     pub fn run_until(&mut self, until: Tick) {
-        if !self.is_bound {
-            self.rebind();
-        }
+        self.bind();
         self.history.run(&mut self.machine, &self.plan, until);
     }
 
@@ -135,8 +141,9 @@ impl Session {
     /// event before `time` can come any more.
     pub fn run_before(&mut self, time: Nanos) {
         let next = self.plan.rate().tick_seeing(time);
-        if next > Tick(0) {
-            self.run_until(next.before());
+        match next {
+            Tick(0) => self.bind(),
+            next => self.run_until(next.before()),
         }
     }
 

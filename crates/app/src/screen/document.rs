@@ -90,6 +90,8 @@ impl Document {
         if let Some(terminal) = &mut self.terminal {
             terminal.drain(&mut self.session, now);
         }
+        // Also while it is too early for any tick: what came is drawn.
+        self.session.bind();
         if now >= SETTLE {
             let tick = self.session.plan().rate().tick_at(settled(now, &self.sources));
             self.session.run_until(tick);

@@ -5,9 +5,9 @@ use crate::{commands, files};
 use crossterm::event::{
     Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
 };
-use gtrig_analysis::{Capacity, Session, log};
+use gtrig_analysis::{Capacity, Session, clock::ClockReading, log};
 use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Nanos, Tick};
-use gtrig_sources::{HexLog, Source, Story, Terminal, TerminalKeys};
+use gtrig_sources::{HexLog, SenderIs, SenderState, Source, Story, Terminal, TerminalKeys};
 use ratatui::{Terminal as Screen, backend::TestBackend, layout::Rect, style::Color};
 use rstest::rstest;
 use std::path::Path;
@@ -1250,4 +1250,112 @@ fn the_log_says_what_happened_and_goes_from_line_to_line() {
     assert!(shown.iter().all(|entry| matches!(entry.what, log::Happening::Combo(_))));
     bench.key(KeyCode::Esc);
     assert_eq!(bench.app.logbook.len(), count);
+}
+
+/// A device that comes before any tick is due is drawn all the same.
+#[test]
+fn what_comes_with_the_first_frame_is_drawn() {
+    struct Early(Option<DeviceInfo>);
+    impl Source for Early {
+        fn drain(&mut self, session: &mut Session, now: Nanos) {
+            if let Some(device) = self.0.take() {
+                session.plug_in_batch(device, now).unwrap();
+            }
+        }
+    }
+    let kind = ControlKind::Axis { min: -1, centre: 0, max: 1 };
+    let device = DeviceInfo {
+        identity: "early".into(),
+        kind: DeviceKind::Pad,
+        name: CleanText::new("early"),
+        bus: CleanText::new(""),
+        slot: None,
+        controls: vec![ControlInfo::new("stick-l-x", kind)],
+    };
+    let session = Session::new(files::rig(None, None).unwrap(), Tick(0), Capacity::DEFAULT);
+    let sources: Vec<Box<dyn Source>> = vec![Box::new(Early(Some(device)))];
+    let app = App::live(session, sources, None, Theme::new(true));
+    let bench = Bench::new(app, Nanos(1_000_000), (160, 47));
+    assert!(bench.rows().iter().any(|row| row.contains("pad·1")));
+}
+
+/// Programs that send, as a source says.
+struct Sending(Vec<SenderState>);
+
+impl Source for Sending {
+    fn drain(&mut self, _: &mut Session, _: Nanos) {
+        // They say more each time.
+        self.0.iter_mut().for_each(|sender| sender.lines += 100);
+    }
+
+    fn senders(&self) -> Vec<SenderState> {
+        self.0.clone()
+    }
+}
+
+fn sender(name: &str, state: SenderIs) -> SenderState {
+    SenderState {
+        name: name.to_owned(),
+        place: "unix:/tmp/s".to_owned(),
+        state,
+        came: 1,
+        lines: 0,
+        faults: 0,
+        missed: 0,
+        waiting: 0,
+        slowed: 0,
+        latency: Nanos(2_500_000),
+        clock: None,
+        is_our_clock: true,
+        delay: Nanos(0),
+    }
+}
+
+fn bench_of(senders: Vec<SenderState>, size: (u16, u16)) -> Bench {
+    let session = Session::new(files::rig(None, None).unwrap(), Tick(0), Capacity::DEFAULT);
+    let sources: Vec<Box<dyn Source>> = vec![Box::new(Sending(senders))];
+    let mut bench = Bench::new(App::live(session, sources, None, Theme::new(true)), Nanos(0), size);
+    bench.keys("4");
+    (0..8).for_each(|_| bench.pass(250));
+    bench
+}
+
+/// A row each: how it is, how it does, how its clock is known; Tab chooses what is drawn.
+#[test]
+fn each_sender_is_told_in_a_row() {
+    let reading = ClockReading {
+        offset_ns: 5,
+        drift_ppm: 12.34,
+        uncertainty: Some(Nanos(120_000)),
+        jumps: 0,
+    };
+    let far = SenderState {
+        is_our_clock: false,
+        clock: Some(reading),
+        missed: 7,
+        ..sender("far-tool", SenderIs::Here)
+    };
+    let mut bench = bench_of(vec![sender("crane-game", SenderIs::Lost), far], (160, 47));
+    let rows = bench.rows();
+    let row = |name: &str| rows.iter().find(|row| row.contains(name)).unwrap().clone();
+    let (crane, far) = (row("crane-game"), row("far-tool"));
+    for part in ["○ gone", "400", "2.50", "this machine's"] {
+        assert!(crane.contains(part), "{part}: {crane}");
+    }
+    for part in ["● here", "7", "± 0.12 ms, +12.3 ppm"] {
+        assert!(far.contains(part), "{part}: {far}");
+    }
+    assert!(rows.iter().any(|row| row.contains("Tab: ms late")));
+    bench.key(KeyCode::Tab);
+    assert!(bench.rows().iter().any(|row| row.contains("Tab: lost")));
+}
+
+#[test]
+fn sixty_four_senders_can_be_read_at_once() {
+    let senders = (0..64).map(|n| sender(&format!("cab-{n:02}"), SenderIs::Here)).collect();
+    let bench = bench_of(senders, (160, 47));
+    let text = bench.rows().join("\n");
+    for n in 0..64 {
+        assert!(text.contains(&format!("● cab-{n:02}")), "cab-{n:02}\n{text}");
+    }
 }
