@@ -11,8 +11,8 @@ use std::collections::HashMap;
 /// A sender may have so many devices, counted over all it ever named.
 pub const MAX_DEVICES: usize = 64;
 
-/// A sender may have so many controls over all of them, so that [64
-/// senders](gtrig_core::Roster) find room.
+/// A sender may have so many controls over all of them, so that 64 senders find room in a
+/// session. (A device that comes back under another slot takes room once more.)
 pub const MAX_CONTROLS: usize = 900;
 
 /// A later time is none.
