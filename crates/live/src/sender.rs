@@ -97,8 +97,10 @@ pub(crate) fn serve(house: &House, entrance: &Entrance, mut connection: Connecti
     }
     if let Some(sender) = visitor.sender {
         let state = if visitor.is_done { SenderIs::Done } else { SenderIs::Lost };
-        house.registry.left(&sender.ticket, state);
+        // Once it counts as gone, all that it said waits to be taken in.
+        let ticket = sender.ticket.clone();
         sender.leave();
+        house.registry.left(&ticket, state);
     }
     connection.close();
 }
