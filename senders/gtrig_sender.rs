@@ -1,5 +1,4 @@
 //! Sends what a game reads from its devices to Green Trigger, while it happens.
-//!
 //! One file, no dependency. Once devices are plugged nothing is allocated, and nothing waits:
 //! what cannot be sent is counted; then the state of all controls is said again.
 //!
@@ -15,6 +14,7 @@ use std::time::{Duration, Instant};
 use std::{os::unix::net::UnixStream, path::PathBuf};
 
 const MOST_BYTES: usize = 1 << 16;
+type Text = &'static str;
 
 /// What a control is, with its range as it reports: least, centre, most.
 #[derive(Clone, Copy)]
@@ -25,14 +25,14 @@ pub enum Kind {
 }
 
 struct Device {
-    id: &'static str,
-    kind: &'static str,
-    controls: Vec<(&'static str, Kind, i32)>,
+    id: Text,
+    kind: Text,
+    controls: Vec<(Text, Kind, i32)>,
 }
 
 /// A connection that comes again by itself.
 pub struct Sender {
-    name: &'static str,
+    name: Text,
     path: PathBuf,
     stream: Option<UnixStream>,
     waiting: Vec<u8>,
@@ -46,7 +46,7 @@ pub struct Sender {
 }
 
 impl Sender {
-    pub fn open(name: &'static str, path: impl Into<PathBuf>) -> Self {
+    pub fn open(name: Text, path: impl Into<PathBuf>) -> Self {
         let (zero, waiting) = (Instant::now(), Vec::with_capacity(MOST_BYTES));
         let (path, stream, devices, retry_at) = (path.into(), None, Vec::new(), zero);
         let (number, lost, is_behind) = (0, 0, false);
@@ -57,7 +57,7 @@ impl Sender {
     }
 
     /// A device is there. Returns its number.
-    pub fn plug(&mut self, id: &'static str, kind: &'static str, controls: &[(&'static str, Kind)]) -> usize {
+    pub fn plug(&mut self, id: Text, kind: Text, controls: &[(Text, Kind)]) -> usize {
         let rest = |kind| match kind {
             Kind::Button => 0,
             Kind::Axis(_, rest, _) | Kind::Trigger(rest, _) => rest,

@@ -29,11 +29,6 @@ impl Cursor {
         self.machine.next_tick()
     }
 
-    /// The state after the last tick it came to.
-    pub fn machine(&self) -> &Machine {
-        &self.machine
-    }
-
     /// Goes on to the last tick that the session has run, and shows the machine after
     /// each tick that could have changed anything. Ticks that the session has forgotten
     /// are passed over; returns how many.

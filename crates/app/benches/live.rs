@@ -6,15 +6,17 @@
 //! - `publish`: ten seconds of the cab's work, run in frames, with nobody who may read, with
 //!   nobody who does, and with 16 readers.
 
+#[path = "common/plain.rs"]
+mod plain;
+
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
 use gtrig::{broadcast::Broadcast, commands, files};
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Nanos, Tick};
 use gtrig_live::{Hub, Options, Place};
 use gtrig_sources::{Source, monotonic_now};
-use serde::Deserialize;
+use plain::PlainLine;
 use std::{
-    borrow::Cow,
     hint::black_box,
     io::{BufRead, BufReader, Read, Write},
     os::unix::net::{UnixListener, UnixStream},
@@ -24,17 +26,6 @@ use std::{
 };
 
 const VALUES: u64 = 100_000;
-
-/// What a programmer who only wants the numbers would write.
-#[derive(Deserialize)]
-struct PlainLine<'a> {
-    #[serde(borrow, default)]
-    on: Cow<'a, str>,
-    #[serde(borrow, default)]
-    c: Cow<'a, str>,
-    #[serde(default)]
-    v: i32,
-}
 
 /// What a sender says: a pad, and so many values of its stick.
 fn said(name: &str, values: u64) -> Vec<u8> {
@@ -116,7 +107,7 @@ fn arrive(c: &mut Criterion) {
                 number += 1;
                 if number > 2 {
                     let line: PlainLine = serde_json::from_slice(&line).unwrap();
-                    sum += i64::from(line.v);
+                    sum += line.t as i64 + i64::from(line.v);
                     black_box((&line.on, &line.c));
                 }
                 line.clear();

@@ -5,6 +5,9 @@
 //! - `replay`: ten million events through the demo rig, from memory.
 //! - `audit`: ten minutes of four devices at 1 kHz, polled at six rates.
 
+#[path = "common/plain.rs"]
+mod plain;
+
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
 use gtrig::{commands, files};
 use gtrig_analysis::{Capacity, Session, audit::Loop, stream::StreamWatch};
@@ -13,20 +16,8 @@ use gtrig_core::{
     PollRate, Tick, run,
 };
 use gtrig_formats::take;
-use serde::Deserialize;
-use std::{borrow::Cow, hint::black_box};
-
-/// What a programmer who only wants the numbers would write.
-#[derive(Deserialize)]
-struct PlainLine<'a> {
-    t: u64,
-    #[serde(borrow, default)]
-    on: Cow<'a, str>,
-    #[serde(borrow, default)]
-    c: Cow<'a, str>,
-    #[serde(default)]
-    v: i32,
-}
+use plain::PlainLine;
+use std::hint::black_box;
 
 fn parse(c: &mut Criterion) {
     let rig = files::rig(None, None).unwrap();

@@ -1,8 +1,8 @@
 //! Work that could take long, done in threads of its own so that the screen
 //! never waits: saving, opening and auditing takes.
 //!
-//! There are three such threads, and each lives as long as the screen: files,
-//! studies and runs by another rig do not wait for each other. A thread for each
+//! There are four such threads, and each lives as long as the screen: what is written,
+//! what is opened, studies and runs by another rig do not wait for each other. A thread for each
 //! piece of work would leave what the allocator keeps for it behind, which made
 //! the program grow by hundreds of MiB over hours.
 //!
@@ -80,8 +80,10 @@ impl Outcome {
 pub(crate) struct Jobs {
     sender: Sender<(u32, Outcome)>,
     outcomes: Receiver<(u32, Outcome)>,
-    /// Writes and reads files.
+    /// Writes files.
     files: Worker,
+    /// Opens takes, which may come through a pipe to which nobody writes.
+    opens: Worker,
     /// Audits and measures.
     studies: Worker,
     /// Runs a history by another rig.
@@ -101,6 +103,7 @@ impl Default for Jobs {
             sender,
             outcomes,
             files: Worker::new("files"),
+            opens: Worker::new("opens"),
             studies: Worker::new("studies"),
             runs: Worker::new("runs"),
             writing: 0,
@@ -296,7 +299,7 @@ impl Jobs {
     pub(crate) fn open(&mut self, path: &Path, rig: Rig) {
         let path = path.to_owned();
         let done = self.done();
-        self.files.does(done, move || {
+        self.opens.does(done, move || {
             let opened = files::open_take(&path, rig, Capacity::DEFAULT);
             Outcome::Opened(opened.map(Box::new))
         });

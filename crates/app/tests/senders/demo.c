@@ -1,5 +1,5 @@
 /* Presses a button ten times; or, with "hold", holds it until it is killed; or, with
- * "flood", says more than anybody reads. */
+ * "flood", says more than anybody reads, and then nothing new. */
 #define _GNU_SOURCE
 #include "gtrig_sender.h"
 
@@ -14,8 +14,10 @@ int main(int argc, char **argv) {
     const char *how = argc > 2 ? argv[2] : "";
     gt_open(&gt, "crane-c", argv[1]);
     int pad = gt_plug(&gt, "pad1", "pad", controls, 3);
-    if (!strcmp(how, "flood"))
+    if (!strcmp(how, "flood")) {
         for (int i = 0; i < 200000; i++) { gt_value(&gt, pad, 1, i % 100); if (i % 10 == 0) gt_frame(&gt); }
+        for (int frame = 0; frame < 100; frame++) { gt_frame(&gt); usleep(5000); }
+    }
     if (!strcmp(how, "hold"))
         for (gt_value(&gt, pad, 0, 1);; usleep(5000)) gt_frame(&gt);
     for (int i = 0; !*how && i < 20; i++) {

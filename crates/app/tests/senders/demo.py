@@ -14,6 +14,9 @@ if len(sys.argv) > 2:
         pad.value("stick-l-x", i % 100)
         if i % 10 == 0:
             sender.frame()
+    for _ in range(100):
+        sender.frame()
+        time.sleep(0.005)
 else:
     for i in range(20):
         pad.value("south", i % 2 == 0)

@@ -22,6 +22,10 @@ fn main() {
                 sender.frame();
             }
         }
+        for _ in 0..100 {
+            sender.frame();
+            thread::sleep(Duration::from_millis(5));
+        }
     } else {
         for i in 0..20 {
             sender.value(pad, 0, i32::from(i % 2 == 0));

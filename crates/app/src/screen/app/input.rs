@@ -125,6 +125,10 @@ impl App {
             }
             Purpose::Export => self.export(Path::new(text)),
             Purpose::Record => self.start_recording(Path::new(text)),
+            Purpose::Open if text == "-" => {
+                let text = "standard input is for the keys here: gtrig open - reads a take from it";
+                self.tell(text.to_owned(), true);
+            }
             Purpose::Open if self.document.recording().is_some() => {
                 let text = "a take is being recorded: r ends it first";
                 self.tell(text.to_owned(), true);
