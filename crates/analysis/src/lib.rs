@@ -22,6 +22,7 @@ pub mod clock;
 pub mod compare;
 mod cursor;
 pub mod explain;
+pub mod frames;
 mod history;
 mod label;
 pub mod ladder;

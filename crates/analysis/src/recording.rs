@@ -2,6 +2,7 @@
 //! independent of the session from then on, so that writing can go on in
 //! another thread.
 
+use crate::frames::Frames;
 use crate::history::{Capacity, Segment};
 use crate::label::Label;
 use crate::order::Order;
@@ -19,6 +20,8 @@ pub struct Recording {
     pub begins_at: Nanos,
     /// What a person wrote on it, in order of time.
     pub labels: Vec<Label>,
+    /// What games said of their frames.
+    pub frames: Frames,
     pub(crate) opening: Vec<Event>,
     pub(crate) segments: Vec<Arc<Segment>>,
     /// How many of the last events no tick has seen yet.
@@ -32,16 +35,16 @@ pub struct Recording {
     pub(crate) run_by: (PollRate, MainRules),
 }
 
-/// The instant of the tick that has seen everything: the run to `ran_to`, the labels and
-/// the last event.
+/// The instant of the tick that has seen everything: the run to `ran_to`, the labels, the
+/// frames and the last event.
 pub(crate) fn end_of(
     rate: PollRate,
     ran_to: Nanos,
-    labels: &[Label],
+    (labels, frames): (&[Label], &Frames),
     last: Option<Nanos>,
 ) -> Nanos {
     let labelled = labels.last().map(|label| label.time);
-    let last = labelled.max(last).unwrap_or_default();
+    let last = labelled.max(frames.end()).max(last).unwrap_or_default();
     ran_to.max(rate.time_of(rate.tick_seeing(last)))
 }
 
@@ -56,7 +59,8 @@ impl Recording {
     /// all of it.
     pub fn ends_at(&self) -> Nanos {
         let last = self.segments.iter().flat_map(|segment| segment.events()).next_back();
-        end_of(self.run_by.0, self.ends_at, &self.labels, last.map(|event| event.time))
+        let written = (&*self.labels, &self.frames);
+        end_of(self.run_by.0, self.ends_at, written, last.map(|event| event.time))
     }
 
     /// How many events it has.

@@ -1,5 +1,6 @@
 //! A run with its past: what the application, live or replaying, holds.
 
+use crate::frames::{Frame, Frames};
 use crate::history::{Capacity, History};
 use crate::label::Label;
 use crate::order::Order;
@@ -26,6 +27,7 @@ pub struct Session {
     machine: Machine,
     history: History,
     labels: Vec<Label>,
+    frames: Frames,
     order: Order,
     /// Whether plan, machine and history have all the devices of the roster.
     is_bound: bool,
@@ -38,8 +40,8 @@ impl Session {
         let plan = Plan::bind(&rig, &roster);
         let machine = Machine::new(&plan, begins);
         let history = History::new(&machine, &plan, capacity);
-        let (labels, order) = (Vec::new(), Order::default());
-        Session { roster, rig, plan, machine, history, labels, order, is_bound: true }
+        let (labels, frames, order) = (Vec::new(), Frames::default(), Order::default());
+        Session { roster, rig, plan, machine, history, labels, frames, order, is_bound: true }
     }
 
     /// A device arrived. Its events may follow from `time` on.
@@ -172,6 +174,32 @@ impl Session {
         &self.labels
     }
 
+    /// What games said of their frames.
+    pub fn frames(&self) -> &Frames {
+        &self.frames
+    }
+
+    /// The same, to find out how games and values are numbered before frames are
+    /// [taken in](Session::add_frame).
+    pub fn frames_mut(&mut self) -> &mut Frames {
+        &mut self.frames
+    }
+
+    /// A game said what a frame came to. Those from before the history that is kept are
+    /// forgotten.
+    pub fn add_frame(&mut self, frame: Frame) {
+        self.frames.push(frame);
+        self.frames.forget_before(self.begins_at());
+    }
+
+    /// The instant from which on the history is kept.
+    fn begins_at(&self) -> Nanos {
+        match self.history.begins() {
+            Tick(0) => Nanos(0),
+            tick => Nanos(self.plan.rate().time_of(tick.before()).0 + 1),
+        }
+    }
+
     /// The devices.
     pub fn roster(&self) -> &Roster {
         &self.roster
@@ -254,11 +282,12 @@ impl Session {
         self.history.seen_from(from).copied()
     }
 
-    /// The end of what ticks have seen, labels included: up to where a recording of it
+    /// The end of what ticks have seen, labels and frames included: up to where a recording of it
     /// goes on, though nothing may happen any more.
     pub fn ends_at(&self) -> Nanos {
         let rate = self.plan.rate();
-        end_of(rate, rate.time_of(self.machine.at()), &self.labels, None)
+        let ran_to = rate.time_of(self.machine.at());
+        end_of(rate, ran_to, (&self.labels, &self.frames), None)
     }
 
     /// The same history run by another rig: what would have come out. Devices
@@ -276,6 +305,7 @@ impl Session {
         session.roster = recording.roster.clone();
         session.order.clone_from(&recording.order);
         session.labels.clone_from(&recording.labels);
+        session.frames = recording.frames.clone();
         session.rebind();
         let is_alike = recording.run_by == (session.rig.rate, session.rig.main.clone());
         if is_alike && recording.opening.is_empty() {
@@ -308,6 +338,7 @@ impl Session {
         self.roster = other.roster.clone();
         self.order.clone_from(&other.order);
         self.labels.clone_from(&other.labels);
+        self.frames = other.frames.clone();
         self.rebind();
         // They stand where the other run saw them: nothing of them is judged again.
         other.seen_from(from).for_each(|event| self.history.push(event));
@@ -333,15 +364,13 @@ impl Session {
         let segments = self.history.segments();
         let mut start = segments[0].start.clone();
         start.fit(&self.plan);
-        let begins_at = match self.history.begins() {
-            Tick(0) => Nanos(0),
-            tick => Nanos(self.plan.rate().time_of(tick.before()).0 + 1),
-        };
+        let begins_at = self.begins_at();
         Recording {
             roster: self.roster.clone(),
             rig_name: self.rig.name.clone(),
             begins_at,
             labels: self.labels.iter().filter(|l| l.time >= begins_at).cloned().collect(),
+            frames: self.frames.clone(),
             opening: start.opening(&self.plan, begins_at),
             segments,
             waiting: self.history.waiting().len(),

@@ -14,10 +14,11 @@ mod file;
 
 use disk::{Disk, News};
 use file::{TakeFile, create_free};
-use gtrig_analysis::Session;
+use gtrig_analysis::{Session, frames::Frame};
 use gtrig_core::Nanos;
 use gtrig_formats::take::TakeWriter;
 use std::{
+    collections::VecDeque,
     io,
     path::{Path, PathBuf},
     sync::mpsc::{Receiver, Sender, channel},
@@ -35,6 +36,10 @@ pub struct Recorder {
     lines: TakeWriter<Vec<u8>>,
     /// The number of the first event that is not written yet.
     next: u64,
+    /// Frames that wait for what comes before them, and the number of the first that is
+    /// not among them yet.
+    frames: VecDeque<Frame>,
+    next_frame: u64,
     last: Nanos,
     to_disk: Option<Sender<Vec<u8>>>,
     heard: Receiver<News>,
@@ -70,6 +75,8 @@ impl Recorder {
             title: title.map(str::to_owned),
             lines,
             next: kept_from,
+            frames: recording.frames.told(recording.begins_at).collect(),
+            next_frame: recording.frames.said(),
             last: Nanos(0),
             to_disk: Some(to_disk),
             heard,
@@ -93,15 +100,27 @@ impl Recorder {
     }
 
     fn hand_over(&mut self, session: &Session) {
+        self.frames.extend(session.frames().said_from(self.next_frame).cloned());
+        self.next_frame = session.frames().said();
         for event in session.seen_from(self.next) {
+            self.write_frames(session, |frame| frame.acted < event.time);
             // Writing to memory cannot fail.
             let _ = self.lines.event(session.roster(), event);
         }
         self.next = session.seen_count();
+        let seen_to = session.plan().rate().time_of(session.now().at());
+        self.write_frames(session, |frame| frame.acted <= seen_to);
         let chunk = std::mem::take(self.lines.out());
         if let Some(to_disk) = self.to_disk.as_ref().filter(|_| !chunk.is_empty()) {
             // A thread that gave up has said why.
             let _ = to_disk.send(chunk);
+        }
+    }
+
+    /// Writes the frames that wait, as long as they are of this sort.
+    fn write_frames(&mut self, session: &Session, is_due: impl Fn(&Frame) -> bool) {
+        while let Some(frame) = self.frames.pop_front_if(|frame| is_due(frame)) {
+            let _ = self.lines.frame(session.roster(), session.frames(), &frame);
         }
     }
 
@@ -158,6 +177,7 @@ impl Recorder {
     pub fn finish(&mut self, session: &Session) -> io::Result<()> {
         loop {
             self.hand_over(session);
+            self.write_frames(session, |_| true);
             for label in session.labels() {
                 let _ = self.lines.label(label);
             }

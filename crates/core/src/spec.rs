@@ -4,6 +4,7 @@
 mod action;
 mod combo;
 mod edges;
+mod game;
 mod gesture;
 mod knobs;
 mod main_device;
@@ -20,6 +21,7 @@ mod zone;
 pub use action::*;
 pub use combo::*;
 pub use edges::*;
+pub use game::*;
 pub use gesture::*;
 pub use knobs::*;
 pub use main_device::*;

@@ -6,6 +6,7 @@ mod actions;
 mod combos;
 mod edges;
 mod edit;
+mod game;
 mod gestures;
 mod language;
 mod modes;
@@ -64,6 +65,9 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
     }
     whole_table(problems, &mut root, "yard", |problems, table| {
         rig.yard = yard::read(problems, table, &rig.actions);
+    });
+    whole_table(problems, &mut root, "game", |problems, table| {
+        rig.game = game::read(problems, table, &rig);
     });
     check_thresholds(problems, &rig);
     root.finish(problems);

@@ -5,11 +5,14 @@ use crate::{
     registry::{Registry, Ticket, count},
 };
 use gtrig_analysis::clock::ClockMap;
-use gtrig_core::{Marks, Nanos, Presence};
+use gtrig_core::{CleanText, Marks, Nanos, Presence};
 use gtrig_formats::live::{
-    Greeting, LineSplitter, LiveDecoder, LiveFault, MAX_LABELS, PeerClock, Piece, Said,
+    FrameSaid, Greeting, LineSplitter, LiveDecoder, LiveFault, MAX_LABELS, PeerClock, Piece,
+    ReadOf as SaidOf, Said,
 };
-use gtrig_sources::{Change, Heard, NodeId, SenderIs, monotonic_now};
+use gtrig_sources::{
+    Change, FrameHeard, Heard, NodeId, ReadHeard, ReadOf, SenderIs, monotonic_now,
+};
 use std::{
     collections::{BTreeSet, VecDeque},
     sync::{
@@ -314,9 +317,34 @@ impl Sender {
             }
             Said::Presence(device, presence) => Heard::Presence(node(device), presence, time),
             Said::Label(text) => Heard::Labelled(text, time),
+            Said::Frame(frame) => Heard::Frame(Box::new(self.frame(*frame, time, now))),
             Said::Answer(_) | Said::End => return Ok(()),
         };
         self.hand_over(heard)
+    }
+
+    /// A frame, its times in ours.
+    fn frame(&mut self, said: FrameSaid, acted: Nanos, now: Nanos) -> FrameHeard {
+        let map = |theirs: Nanos| match &mut self.clock {
+            Clock::Ours => theirs.min(acted),
+            Clock::Theirs(map) => map.map(theirs, now).min(acted),
+        };
+        let reads = said.reads.into_iter().map(|(of, values)| {
+            let of = match of {
+                SaidOf::Own(device, control) => ReadOf::Node(NodeId(device.into()), control),
+                SaidOf::Other(device, code) => ReadOf::Address(device, code),
+            };
+            ReadHeard { of, values }
+        });
+        FrameHeard {
+            game: CleanText::new(&self.ticket.name),
+            number: said.number,
+            acted,
+            polled: said.polled.map_or([acted; 2], |polled| polled.map(map)),
+            steps: said.steps,
+            reads: reads.collect(),
+            gives: said.gives,
+        }
     }
 
     /// Of what was lost nothing is known but that it was.

@@ -1,9 +1,12 @@
 //! Devices of which a thread tells: a [`Listener`] puts what it tells into the session.
 
 use crate::Source;
-use gtrig_analysis::{Label, Session};
+use gtrig_analysis::{
+    Label, Session,
+    frames::{Frame, Given, Read},
+};
 use gtrig_core::{
-    CleanText, ControlId, ControlKind, DeviceId, DeviceInfo, DeviceMap, Event, MappedDevice, Marks,
+    CleanText, ControlId, ControlKind, Device, DeviceId, DeviceInfo, DeviceMap, Event, MappedDevice, Marks,
     Nanos, Presence,
 };
 use nix::time::{ClockId, clock_gettime};
@@ -34,8 +37,47 @@ pub enum Heard {
     Gone(NodeId, Nanos),
     /// What a person wrote about that instant.
     Labelled(CleanText, Nanos),
+    /// What a game said of a frame.
+    Frame(Box<FrameHeard>),
     /// What went wrong, in words for a person.
     Trouble(String),
+}
+
+/// What a game said of a frame; see [`Frame`].
+#[derive(Clone, Debug, PartialEq)]
+pub struct FrameHeard {
+    /// The game.
+    pub game: CleanText,
+    /// The number of the frame.
+    pub number: u64,
+    /// When its values were worked out.
+    pub acted: Nanos,
+    /// When it polled first and last.
+    pub polled: [Nanos; 2],
+    /// How many fixed steps it ran.
+    pub steps: Option<u16>,
+    /// What it read.
+    pub reads: Vec<ReadHeard>,
+    /// Its values by their names.
+    pub gives: Vec<(CleanText, f64)>,
+}
+
+/// What a frame read of a control.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ReadHeard {
+    /// The control.
+    pub of: ReadOf,
+    /// At the first and at the last poll.
+    pub values: [i32; 2],
+}
+
+/// Of what a game read.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ReadOf {
+    /// A control of a device of its own, by its place.
+    Node(NodeId, u16),
+    /// A control of a device that another source hears, such as `pad1` and `south`.
+    Address(String, String),
 }
 
 /// A control of a node took a value.
@@ -94,6 +136,7 @@ impl Heard {
             | Heard::Gone(_, time)
             | Heard::Labelled(_, time) => Some(*time),
             Heard::Changed(_, change) => Some(change.time),
+            Heard::Frame(frame) => Some(frame.acted),
             Heard::Trouble(_) => None,
         }
     }
@@ -192,8 +235,54 @@ impl Listener {
             Heard::Labelled(text, time) => {
                 session.add_label(Label { time: self.at(time), text });
             }
+            Heard::Frame(frame) => self.frame(session, *frame),
             Heard::Trouble(text) => self.troubles.push(text),
         }
+    }
+
+    fn frame(&mut self, session: &mut Session, heard: FrameHeard) {
+        let Some(game) = session.frames_mut().game(&heard.game) else { return };
+        let reads = heard.reads.iter().filter_map(|read| {
+            let control = self.control_of(session, &read.of)?;
+            Some(Read { control, values: read.values })
+        });
+        let reads = reads.collect();
+        let names = session.frames_mut();
+        let gives = heard.gives.iter().filter_map(|(name, value)| {
+            Some(Given { name: names.name(name)?, value: *value })
+        });
+        let mut gives: Vec<Given> = gives.collect();
+        gives.sort_by_key(|given| given.name);
+        gives.dedup_by_key(|given| given.name);
+        let frame = Frame {
+            game,
+            number: heard.number,
+            acted: self.at(heard.acted),
+            polled: heard.polled.map(|at| self.at(at)),
+            steps: heard.steps,
+            reads,
+            gives,
+        };
+        session.add_frame(frame);
+    }
+
+    /// The control of the session that a game read. What a map turns or joins cannot be
+    /// held against it.
+    fn control_of(&mut self, session: &Session, of: &ReadOf) -> Option<ControlId> {
+        let control = match of {
+            ReadOf::Node(node, control) => {
+                let known = self.devices.get(node)?;
+                known.controls[known.mapped.same_as(usize::from(*control))?]
+            }
+            ReadOf::Address(device, code) => {
+                let devices = session.roster().devices().filter(|(_, d)| d.is_connected());
+                let named = |(_, d): &(DeviceId, &Device)| d.address().to_string() == *device;
+                let (_, found) = devices.into_iter().find(named)?;
+                found.control(code)?
+            }
+        };
+        let has_state = session.roster().control(control).kind != ControlKind::Relative;
+        has_state.then_some(control)
     }
 
     /// All its devices go.

@@ -361,6 +361,14 @@ impl MappedDevice {
         MappedDevice { info, uses, reported: values.clone(), values }
     }
 
+    /// The control here that says just what a control of the device says, if one does.
+    pub fn same_as(&self, control: usize) -> Option<usize> {
+        match self.uses.get(control)?.as_slice() {
+            [Use { control, how: How::Same }] => Some(usize::from(*control)),
+            _ => None,
+        }
+    }
+
     /// The controls of the device that a control here is made of, by their places.
     pub fn parts(&self, control: usize) -> impl Iterator<Item = usize> {
         let is_part = move |uses: &[Use]| uses.iter().any(|to| usize::from(to.control) == control);

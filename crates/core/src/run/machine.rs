@@ -71,6 +71,12 @@ impl Machine {
     /// of controls the machine was fitted to. [`run`](crate::run()) polls at the
     /// instants of the plan's rate; any others will do.
     pub fn tick(&mut self, plan: &Plan, now: Nanos, events: &[Event]) {
+        self.tick_lasting(plan, now, plan.period, events);
+    }
+
+    /// The same of a loop that has no rate: `seconds` have gone by since the tick before.
+    /// What stages of shaping remember moves on by that much.
+    pub fn tick_lasting(&mut self, plan: &Plan, now: Nanos, seconds: f32, events: &[Event]) {
         self.begin();
         events.iter().for_each(|event| self.receive(plan, event));
         self.elect(plan);
@@ -78,8 +84,8 @@ impl Machine {
         self.locate(plan, now);
         self.recognise_gestures(plan, now);
         self.actions.mark_unfinished();
-        self.recognise_combos(plan, now);
-        self.act(plan, now);
+        self.recognise_combos(plan, now, seconds);
+        self.act(plan, now, seconds);
         self.next = self.next.next();
     }
 
@@ -178,12 +184,12 @@ impl Machine {
     /// read and before all others, so that a combo that fires can take its
     /// buttons from those.
     #[inline]
-    fn recognise_combos(&mut self, plan: &Plan, now: Nanos) {
+    fn recognise_combos(&mut self, plan: &Plan, now: Nanos, seconds: f32) {
         if plan.combos.is_empty() {
             return;
         }
         if plan.actions.has_early() {
-            self.evaluate(plan, Which::Early);
+            self.evaluate(plan, seconds, Which::Early);
         }
         let Machine { sampler, panels, gestures, combos, actions, .. } = self;
         let sources = SignalSources {
@@ -217,11 +223,11 @@ impl Machine {
     /// Evaluates what is due, and lets modes follow the actions that switch
     /// them: they count from the next tick.
     #[inline]
-    fn act(&mut self, plan: &Plan, now: Nanos) {
+    fn act(&mut self, plan: &Plan, now: Nanos, seconds: f32) {
         if self.combos.take_switch() {
             self.actions.mark_moded(&plan.actions);
         }
-        self.evaluate(plan, Which::All);
+        self.evaluate(plan, seconds, Which::All);
         let at = Moment { time: now, tick: self.next };
         let Machine { combos, actions, .. } = self;
         let is_on = |action| actions.state(action).is_active();
@@ -229,7 +235,7 @@ impl Machine {
     }
 
     #[inline]
-    fn evaluate(&mut self, plan: &Plan, which: Which) {
+    fn evaluate(&mut self, plan: &Plan, seconds: f32, which: Which) {
         let Machine { sampler, election, panels, gestures, combos, actions, .. } = self;
         let readings = Readings {
             plan: &plan.actions,
@@ -243,7 +249,7 @@ impl Machine {
             gestures,
             combos,
             presses: sampler.presses(),
-            dt: plan.period,
+            dt: seconds,
         };
         actions.evaluate(&readings, which);
     }

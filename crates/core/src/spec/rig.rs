@@ -4,7 +4,7 @@
 use crate::base::{CleanText, PollRate};
 use crate::device::SlotRules;
 use crate::spec::{
-    ActionSpec, Combo, EdgeRule, Gesture, InputSpec, MainRules, Mode, NamedShape, ShapeUse, Sign,
+    ActionSpec, Combo, EdgeRule, GameSpec, Gesture, InputSpec, MainRules, Mode, NamedShape, ShapeUse, Sign,
     Signal, Stage, Surface, YardSpec, Zone,
 };
 use alloc::vec::Vec;
@@ -54,6 +54,8 @@ pub struct Rig {
     pub actions: Vec<ActionSpec>,
     /// How the crane of the yard moves by them.
     pub yard: YardSpec,
+    /// What a game calls its actions.
+    pub game: GameSpec,
 }
 
 impl Rig {
@@ -75,6 +77,7 @@ impl Rig {
             modes: Vec::new(),
             actions: Vec::new(),
             yard: YardSpec::default(),
+            game: GameSpec::default(),
         }
     }
 

@@ -2,6 +2,7 @@
 //! read it here.
 
 mod combos;
+mod game;
 mod gestures;
 mod sampling;
 mod shaping;
@@ -9,6 +10,7 @@ mod surface;
 mod yard;
 
 pub use combos::*;
+pub use game::*;
 pub use gestures::*;
 pub use sampling::*;
 pub use shaping::*;
@@ -72,7 +74,7 @@ const fn written(number: f64) -> f64 {
 }
 
 /// All of them, in the order documents list them.
-pub const ALL: [&Tunable; 68] = [
+pub const ALL: [&Tunable; 70] = [
     &POLL_HZ,
     &DEAD_ZONE,
     &PRESS_AT,
@@ -141,4 +143,6 @@ pub const ALL: [&Tunable; 68] = [
     &SPEED,
     &ACCELERATION,
     &BRAKING,
+    &TOLERANCE,
+    &SLACK_MS,
 ];

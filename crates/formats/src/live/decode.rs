@@ -3,10 +3,10 @@
 use super::{LiveFault, MAX_LINE_BYTES};
 use crate::{
     nearest::nearest,
-    take::{Fault, Line, marks},
+    take::{Fault, Line, Text, marks},
 };
-use gtrig_core::{CleanText, DeviceInfo, Marks, Nanos, Presence};
-use std::collections::HashMap;
+use gtrig_core::{CleanText, ControlKind, DeviceInfo, Marks, Nanos, Presence};
+use std::collections::{HashMap, HashSet};
 
 /// A sender may have so many devices, counted over all it ever named.
 pub const MAX_DEVICES: usize = 64;
@@ -14,6 +14,10 @@ pub const MAX_DEVICES: usize = 64;
 /// A sender may have so many controls over all of them, so that 64 senders find room in a
 /// session. (A device that comes back under another slot takes room once more.)
 pub const MAX_CONTROLS: usize = 900;
+
+/// A game may have so many names for its values, counted over a connection, so that 64
+/// senders find room in a session.
+pub const MAX_VALUES: usize = 256;
 
 /// A later time is none.
 const TIMES: u64 = 1 << 62;
@@ -38,10 +42,37 @@ pub enum Said {
     Presence(u16, Presence),
     /// What a person wrote.
     Label(CleanText),
+    /// What a game made of a frame.
+    Frame(Box<FrameSaid>),
     /// The question with this number is answered.
     Answer(u64),
     /// The sender has said everything.
     End,
+}
+
+/// What a game says of a frame. Times are by the clock of the sender; one that says none
+/// acted when the line arrived, and polled at once.
+#[derive(Clone, Debug, PartialEq)]
+pub struct FrameSaid {
+    /// Its number.
+    pub number: u64,
+    /// When it polled first and last.
+    pub polled: Option<[Nanos; 2]>,
+    /// How many fixed steps it ran.
+    pub steps: Option<u16>,
+    /// What it read at its first and its last poll.
+    pub reads: Vec<(ReadOf, [i32; 2])>,
+    /// Its values by their names.
+    pub gives: Vec<(CleanText, f64)>,
+}
+
+/// Of what a frame read.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ReadOf {
+    /// A device of the sender and its control, by number and place.
+    Own(u16, u16),
+    /// Another device and its control, as they are called.
+    Other(String, String),
 }
 
 /// A device that was named.
@@ -62,6 +93,8 @@ pub struct LiveDecoder {
     /// The number of the last line that had one.
     number: Option<u64>,
     missed: u64,
+    /// The names of values that a game has.
+    names: HashSet<String>,
 }
 
 impl LiveDecoder {
@@ -129,10 +162,54 @@ impl LiveDecoder {
             Line { deaf: Some(id), .. } => self.presence(&id.0, Presence::Deaf)?,
             Line { heard: Some(id), .. } => self.presence(&id.0, Presence::Here)?,
             Line { label: Some(text), .. } => Said::Label(CleanText::new(&text.0)),
+            Line { frame: Some(number), .. } => Said::Frame(Box::new(self.frame(line, *number)?)),
             Line { sync: Some(number), .. } => Said::Answer(*number),
             Line { ends: Some(_), .. } => Said::End,
             _ => return Err(Fault::NoValue.into()),
         })
+    }
+
+    fn frame(&mut self, line: &Line, number: u64) -> Result<FrameSaid, LiveFault> {
+        if line.t.is_none() && line.polled.is_some() {
+            return Err(Fault::FrameTimes.into());
+        }
+        let polled = line.t.map(|_| line.frame_times()).transpose()?;
+        let mut reads = Vec::new();
+        for (id, codes) in line.read.iter().flatten() {
+            let own = self.devices.get(&*id.0);
+            for (code, values) in codes {
+                let of = match own {
+                    Some(device) => ReadOf::Own(device.number, self.state_of(device, id, code)?),
+                    None => ReadOf::Other(id.0.to_string(), code.0.to_string()),
+                };
+                reads.push((of, values.both()));
+            }
+        }
+        let mut gives = Vec::new();
+        for (name, &value) in line.gives.iter().flatten() {
+            let name = CleanText::new(&name.0);
+            if !self.names.contains(name.as_str()) {
+                if self.names.len() == MAX_VALUES {
+                    return Err(LiveFault::TooManyValues);
+                }
+                self.names.insert(name.as_str().to_owned());
+            }
+            gives.push((name, value));
+        }
+        let polled = polled.map(|polled| polled.map(Nanos));
+        Ok(FrameSaid { number, polled, steps: line.steps, reads, gives })
+    }
+
+    /// A control that has a state which can be read.
+    fn state_of(&self, device: &Named, id: &Text, code: &Text) -> Result<u16, Fault> {
+        let Some(&control) = device.controls.get(&*code.0) else {
+            return Err(unknown_control(&id.0, &code.0, device));
+        };
+        let info = &self.infos[usize::from(device.number)].controls[usize::from(control)];
+        if info.kind == ControlKind::Relative {
+            return Err(Fault::NoState { device: id.0.to_string(), code: code.0.to_string() });
+        }
+        Ok(control)
     }
 
     fn here(&mut self, id: &str) -> Result<&mut Named, Fault> {

@@ -1,6 +1,6 @@
 //! What can be wrong with a line of a running program.
 
-use super::{MAX_CONTROLS, MAX_DELAY, MAX_DEVICES, MAX_LABELS, MAX_LINE_BYTES, VERSION};
+use super::{MAX_CONTROLS, MAX_DELAY, MAX_DEVICES, MAX_LABELS, MAX_LINE_BYTES, MAX_VALUES, VERSION};
 use crate::take::Fault;
 
 /// What is wrong, in a sentence for the person who wrote the sender.
@@ -42,6 +42,9 @@ pub enum LiveFault {
     /// More labels than a sender may write.
     #[error("a sender writes at most {MAX_LABELS} labels, counted over every time it comes")]
     TooManyLabels,
+    /// More names for values than a game may have.
+    #[error("a game has at most {MAX_VALUES} names for its values")]
+    TooManyValues,
     /// What is wrong with a line that a take may have too.
     #[error(transparent)]
     Line(#[from] Fault),

@@ -1,6 +1,7 @@
 //! What can be wrong with a line of a take.
 
 use super::{MAX_LINE_BYTES, VERSION};
+use gtrig_analysis::frames::{MAX_GAMES, MAX_NAMES};
 use gtrig_core::{LAST_TIME, RosterError};
 use std::io;
 
@@ -39,7 +40,7 @@ pub enum Fault {
     #[error("`t`, the time in nanoseconds, is missing")]
     NoTime,
     /// A line says no thing, or several at once.
-    #[error("not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard`, `label` and `ends`")]
+    #[error("not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard`, `label`, `frame` and `ends`")]
     NotOneSort,
     /// It is a line of a running program.
     #[error("`n` and `sync` stand in lines of a running program, not in a take")]
@@ -58,6 +59,20 @@ pub enum Fault {
         /// The marks that there are.
         known: String,
     },
+    /// The polls of a frame lie behind each other, or behind what it made of them.
+    #[error("`polled` is when the frame polled, or when first and when last: not after `t`")]
+    FrameTimes,
+    /// What a frame read of a control that has no state.
+    #[error("{device:?} has no state of {code:?} to be read: it counts since the last report")]
+    NoState {
+        /// The device, as the line names it.
+        device: String,
+        /// The control.
+        code: String,
+    },
+    /// There is no room for one more game, or one more name of a value.
+    #[error("a session has room for {MAX_GAMES} games and {MAX_NAMES} names of their values")]
+    TooManyNames,
     /// The device is not there any more.
     #[error("device {0:?} was unplugged")]
     Unplugged(String),

@@ -7,10 +7,10 @@ use gtrig_core::{
     ReportBits,
 };
 use serde::{Deserialize, Serialize};
-use std::borrow::Cow;
+use std::{borrow::Cow, collections::BTreeMap};
 
 /// A text that borrows from the line where it has no escapes.
-#[derive(Clone, Debug, Deserialize, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Deserialize, Serialize)]
 #[serde(transparent)]
 pub(crate) struct Text<'a>(#[serde(borrow)] pub(crate) Cow<'a, str>);
 
@@ -76,12 +76,51 @@ pub(crate) struct Line<'a> {
     pub(crate) label: Option<Text<'a>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(crate) ends: Option<True>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) frame: Option<u64>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(crate) game: Option<Text<'a>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) polled: Option<Polled>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) steps: Option<u16>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(crate) read: Option<BTreeMap<Text<'a>, BTreeMap<Text<'a>, Values>>>,
+    #[serde(borrow, skip_serializing_if = "Option::is_none")]
+    pub(crate) gives: Option<BTreeMap<Text<'a>, f64>>,
     /// Only while it happens: the number of the line.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(crate) n: Option<u64>,
     /// Only while it happens: the number of a question about the clock.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(crate) sync: Option<u64>,
+}
+
+/// When a frame polled: once, or first and last.
+pub(crate) type Polled = OneOrTwo<u64>;
+
+/// What a frame read of a control: at each of its polls, or at the first and the last.
+pub(crate) type Values = OneOrTwo<i32>;
+
+/// One value that holds for both, or two.
+#[derive(Clone, Copy, Debug, Deserialize, Serialize)]
+#[serde(untagged)]
+pub(crate) enum OneOrTwo<T> {
+    One(T),
+    Two([T; 2]),
+}
+
+impl<T: Copy + PartialEq> OneOrTwo<T> {
+    pub(crate) fn both(self) -> [T; 2] {
+        match self {
+            OneOrTwo::One(one) => [one; 2],
+            OneOrTwo::Two(two) => two,
+        }
+    }
+
+    pub(super) fn of([first, last]: [T; 2]) -> Self {
+        if first == last { OneOrTwo::One(first) } else { OneOrTwo::Two([first, last]) }
+    }
 }
 
 /// The value of a key that says what it says by being there.
@@ -213,7 +252,16 @@ impl Line<'_> {
             .filter(|key| key.is_some())
             .count()
             + usize::from(self.ends.is_some())
+            + usize::from(self.frame.is_some())
             + usize::from(self.sync.is_some())
+    }
+
+    /// When a frame polled first and last; when it acted, where it does not say.
+    pub(crate) fn frame_times(&self) -> Result<[u64; 2], Fault> {
+        let acted = self.t.unwrap_or(u64::MAX);
+        let polled = self.polled.map_or([acted; 2], OneOrTwo::both);
+        let is_good = polled[0] <= polled[1] && polled[1] <= acted;
+        is_good.then_some(polled).ok_or(Fault::FrameTimes)
     }
 
     /// The device that a `plug` line describes.

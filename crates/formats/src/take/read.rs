@@ -6,8 +6,12 @@ use super::{
     line::{HeaderLine, Line, Text, marks},
 };
 use crate::nearest::nearest;
-use gtrig_analysis::{Capacity, Label, Session, clock::ClockMap};
-use gtrig_core::{CleanText, ControlId, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence, Rig};
+use gtrig_analysis::{
+    Capacity, Label, Session,
+    clock::ClockMap,
+    frames::{Frame, Given, Read as FrameRead},
+};
+use gtrig_core::{CleanText, ControlId, ControlKind, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence, Rig};
 use std::{
     collections::HashMap,
     io::{BufRead, BufReader, Read},
@@ -316,6 +320,19 @@ struct Named {
     present: bool,
 }
 
+impl Named {
+    fn control(&self, id: &str, code: &str) -> Result<ControlId, Fault> {
+        self.controls.get(code).copied().ok_or_else(|| {
+            let known = nearest(code, self.controls.keys().map(String::as_str));
+            Fault::UnknownControl {
+                device: id.to_owned(),
+                code: code.to_owned(),
+                nearest: known.map(str::to_owned),
+            }
+        })
+    }
+}
+
 #[derive(Debug)]
 struct Loader {
     /// Of a take that is still written: its clock, and when the line came.
@@ -342,6 +359,9 @@ struct Early {
     value: i32,
     marks: Marks,
 }
+
+/// What a game is called in a take that does not say it.
+const GAME: &str = "game";
 
 /// At most so many wait for their device.
 pub(super) const MAX_EARLY: usize = 10_000;
@@ -401,6 +421,12 @@ impl Loader {
         }
         if self.has_ended {
             return Err(Fault::AfterTheEnd);
+        }
+        if let Some(number) = line.frame {
+            // A recorder writes it when it was said, which may be later than `t`.
+            self.frame(line, number, Nanos(time), session)?;
+            self.until = self.until.max(Nanos(time));
+            return Ok(());
         }
         let mut marks = Marks::empty();
         if Nanos(time) < self.now {
@@ -474,14 +500,7 @@ impl Loader {
     ) -> Result<(), Fault> {
         let time = self.now;
         let device = self.present(id)?;
-        let Some(&control) = device.controls.get(code) else {
-            let known = nearest(code, device.controls.keys().map(String::as_str));
-            return Err(Fault::UnknownControl {
-                device: id.to_owned(),
-                code: code.to_owned(),
-                nearest: known.map(str::to_owned),
-            });
-        };
+        let control = device.control(id, code)?;
         session.report(Event { time, value, control, marks });
         self.loaded.events += 1;
         Ok(())
@@ -502,6 +521,46 @@ impl Loader {
         let early = self.early.first()?;
         let fault = Fault::NeverPlugged(early.device.clone());
         Some(Damage { line: early.line, column: None, fault })
+    }
+
+    /// What a game said of a frame.
+    fn frame(
+        &mut self,
+        line: &Line,
+        number: u64,
+        acted: Nanos,
+        session: &mut Session,
+    ) -> Result<(), Fault> {
+        let name = line.game.as_ref().map_or(GAME, |game| &game.0);
+        let game = session.frames_mut().game(&CleanText::new(name)).ok_or(Fault::TooManyNames)?;
+        let polled = line.frame_times()?.map(|at| self.placed(at, true)).map(Nanos);
+        let mut reads = Vec::new();
+        for (id, codes) in line.read.iter().flatten() {
+            let device = self.known(&id.0)?;
+            for (code, values) in codes {
+                let control = device.control(&id.0, &code.0)?;
+                if session.roster().control(control).kind == ControlKind::Relative {
+                    let (device, code) = (id.0.to_string(), code.0.to_string());
+                    return Err(Fault::NoState { device, code });
+                }
+                reads.push(FrameRead { control, values: values.both() });
+            }
+        }
+        let mut gives = Vec::new();
+        for (name, &value) in line.gives.iter().flatten() {
+            let name = session.frames_mut().name(&CleanText::new(&name.0));
+            gives.push(Given { name: name.ok_or(Fault::TooManyNames)?, value });
+        }
+        // Cleaned, two names may be one.
+        gives.sort_by_key(|given| given.name);
+        gives.dedup_by_key(|given| given.name);
+        let steps = line.steps;
+        session.add_frame(Frame { game, number, acted, polled, steps, reads, gives });
+        Ok(())
+    }
+
+    fn known(&self, id: &str) -> Result<&Named, Fault> {
+        self.devices.get(id).ok_or_else(|| Fault::NeverPlugged(id.to_owned()))
     }
 
     fn present(&mut self, id: &str) -> Result<&mut Named, Fault> {

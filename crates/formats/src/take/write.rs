@@ -2,13 +2,17 @@
 
 use super::{
     VERSION,
-    line::{ControlEntry, HeaderLine, Line, Text, True, marks_text},
+    line::{ControlEntry, HeaderLine, Line, OneOrTwo, Text, True, marks_text},
 };
 use crate::report::json;
-use gtrig_analysis::{Label, Recording};
+use gtrig_analysis::{
+    Label, Recording,
+    frames::{Frame, Frames, Given},
+};
 use gtrig_core::{Device, DeviceId, Event, Keyword, Nanos, Presence, Roster};
 use std::{
     borrow::Cow,
+    collections::BTreeMap,
     io::{self, Write},
 };
 
@@ -21,13 +25,18 @@ pub fn write(recording: &Recording, title: Option<&str>, out: &mut impl Write) -
     let rig = recording.rig_name.as_str();
     let mut writer = TakeWriter::begin(out, title, rig, recording.begins_at)?;
     let mut labels = recording.labels.iter().peekable();
+    let mut frames = recording.frames.told(recording.begins_at).peekable();
     for event in recording.events() {
         while let Some(label) = labels.next_if(|label| label.time < event.time) {
             writer.label(label)?;
         }
+        while let Some(frame) = frames.next_if(|frame| frame.acted < event.time) {
+            writer.frame(&recording.roster, &recording.frames, &frame)?;
+        }
         writer.event(&recording.roster, event)?;
     }
     labels.try_for_each(|label| writer.label(label))?;
+    frames.try_for_each(|frame| writer.frame(&recording.roster, &recording.frames, &frame))?;
     writer.end(recording.ends_at())
 }
 
@@ -37,6 +46,8 @@ pub struct TakeWriter<W> {
     out: W,
     ids: Vec<String>,
     plugged: Vec<bool>,
+    /// Whether each was ever plugged in.
+    came: Vec<bool>,
 }
 
 impl<W: Write> TakeWriter<W> {
@@ -50,7 +61,7 @@ impl<W: Write> TakeWriter<W> {
             &mut out,
             &HeaderLine { take: VERSION, title, rig: Some(rig.into()), begins: begins.0 },
         )?;
-        Ok(TakeWriter { out, ids: Vec::new(), plugged: Vec::new() })
+        Ok(TakeWriter { out, ids: Vec::new(), plugged: Vec::new(), came: Vec::new() })
     }
 
     /// What is written to.
@@ -90,6 +101,7 @@ impl<W: Write> TakeWriter<W> {
             let free = ids.find(|id| !self.ids.contains(id)).unwrap_or(address);
             self.ids.push(free);
             self.plugged.push(false);
+            self.came.push(false);
         }
     }
 
@@ -100,6 +112,7 @@ impl<W: Write> TakeWriter<W> {
         let (id, t) =
             (Some(Text::from(self.ids[usize::from(device.0)].as_str())), Some(event.time.0));
         if here && !was_here {
+            self.came[usize::from(device.0)] = true;
             write_line(&mut self.out, &plug_line(t, id.clone(), roster.device(device)))?;
         }
         let line = match presence {
@@ -120,6 +133,39 @@ impl<W: Write> TakeWriter<W> {
     pub fn label(&mut self, label: &Label) -> io::Result<()> {
         let text = Text(Cow::Borrowed(label.text.as_str()));
         let line = Line { t: Some(label.time.0), label: Some(text), ..Line::default() };
+        write_line(&mut self.out, &line)
+    }
+
+    /// Writes what a game said of a frame. What it read of a device that came too late to
+    /// be written before is left out.
+    ///
+    /// # Errors
+    /// Those of the output.
+    pub fn frame(&mut self, roster: &Roster, frames: &Frames, frame: &Frame) -> io::Result<()> {
+        self.name_devices(roster);
+        let mut read: BTreeMap<Text, BTreeMap<Text, _>> = BTreeMap::new();
+        for of in &frame.reads {
+            let device = usize::from(roster.control(of.control).device.0);
+            if !self.came[device] {
+                continue;
+            }
+            let of_device = read.entry(self.ids[device].as_str().into()).or_default();
+            of_device.insert(roster.code(of.control).into(), OneOrTwo::of(of.values));
+        }
+        let name = |given: &Given| frames.names()[usize::from(given.name.0)].as_str().into();
+        let gives: BTreeMap<Text, f64> =
+            frame.gives.iter().map(|given| (name(given), given.value)).collect();
+        let is_at_once = frame.polled == [frame.acted; 2];
+        let line = Line {
+            t: Some(frame.acted.0),
+            frame: Some(frame.number),
+            game: Some(frames.games()[usize::from(frame.game.0)].as_str().into()),
+            polled: (!is_at_once).then(|| OneOrTwo::of(frame.polled.map(|at| at.0))),
+            steps: frame.steps,
+            read: Some(read).filter(|read| !read.is_empty()),
+            gives: Some(gives).filter(|gives| !gives.is_empty()),
+            ..Line::default()
+        };
         write_line(&mut self.out, &line)
     }
 
