@@ -15,6 +15,7 @@ extern crate alloc;
 #[cfg(test)]
 extern crate std;
 
+pub mod agree;
 pub mod almost;
 pub mod audit;
 pub mod bytes;

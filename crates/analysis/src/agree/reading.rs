@@ -1,0 +1,297 @@
+//! What a game read of the devices, beside what they had said by then.
+
+use super::{FrameAt, Held, rows::Rows};
+use alloc::{collections::BTreeMap, vec, vec::Vec};
+use gtrig_core::{ControlId, Event, Marks, Nanos};
+
+/// A value that the device said so much later is not taken for the one that was read.
+const AHEAD: Nanos = Nanos::from_millis(1_000);
+
+/// How what was read differs from what the device had said.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ReadKind {
+    /// It is what the device said before: an event that came so long before the poll was
+    /// not read.
+    Old {
+        /// From the event to the poll; of several frames, the longest.
+        by: Nanos,
+    },
+    /// It is what the device said only after the poll.
+    Ahead {
+        /// From the poll to the event; of several frames, the longest.
+        by: Nanos,
+    },
+    /// The device said no such thing around that time.
+    Other,
+    /// Two polls of one frame read different values.
+    Twice,
+}
+
+/// A game read something else than a device had said, in frames one after the other.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct ReadDifference {
+    /// The control.
+    pub control: ControlId,
+    /// From this frame on.
+    pub first: FrameAt,
+    /// To this one.
+    pub last: FrameAt,
+    /// So many frames.
+    pub frames: u64,
+    /// What the device had said at the first poll of the first frame.
+    pub said: i32,
+    /// What the game read in the first frame, at its first and its last poll.
+    pub read: [i32; 2],
+    /// How they differ.
+    pub kind: ReadKind,
+}
+
+/// A row in which a control was read otherwise.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Otherwise {
+    pub(super) row: usize,
+    pub(super) control: ControlId,
+    pub(super) said: i32,
+    pub(super) read: [i32; 2],
+    pub(super) kind: ReadKind,
+}
+
+/// What the game read of all devices.
+#[derive(Clone, Debug)]
+pub(super) struct Reading {
+    /// What a rig would hear that hears what the game read at the first poll of each
+    /// frame; what the game says nothing of is as the devices said it.
+    pub(super) first: Vec<Event>,
+    /// The same of the last poll, where any frame has another one.
+    pub(super) last: Option<Vec<Event>>,
+    /// In order of rows.
+    pub(super) otherwise: Vec<Otherwise>,
+    /// What each control said, with its rest as it was at first.
+    said: BTreeMap<ControlId, Vec<(Nanos, i32)>>,
+}
+
+impl Reading {
+    pub(super) fn of(held: Held, rows: &Rows) -> Self {
+        let mut said: BTreeMap<ControlId, Vec<(Nanos, i32)>> = BTreeMap::new();
+        for &control in rows.reads.keys() {
+            let rest = held.roster.control(control).kind.rest();
+            said.insert(control, vec![(Nanos(0), rest)]);
+        }
+        for event in held.events.iter().filter(|event| !event.marks.contains(Marks::REPEAT)) {
+            if let Some(said) = said.get_mut(&event.control) {
+                said.push((event.time, event.value));
+            }
+        }
+        let is_double = |column: &Vec<Option<[i32; 2]>>| {
+            column.iter().flatten().any(|[first, last]| first != last)
+        };
+        let is_double = rows.reads.values().any(is_double);
+        let mut reading = Reading {
+            first: as_read(held, rows, 0),
+            last: is_double.then(|| as_read(held, rows, 1)),
+            otherwise: Vec::new(),
+            said,
+        };
+        reading.find_otherwise(held, rows);
+        reading
+    }
+
+    /// Whether the game says what it reads.
+    pub(super) fn is_known(&self) -> bool {
+        !self.said.is_empty()
+    }
+
+    /// Whether the game says what it reads of a control.
+    pub(super) fn knows(&self, control: ControlId) -> bool {
+        self.said.contains_key(&control)
+    }
+
+    fn find_otherwise(&mut self, held: Held, rows: &Rows) {
+        for (&control, column) in &rows.reads {
+            let said = &self.said[&control];
+            let is_button = held.roster.control(control).kind.is_button();
+            let seen = |value: i32| if is_button { i32::from(value != 0) } else { value };
+            for (row, read) in column.iter().enumerate() {
+                let Some(read) = read.map(|read| read.map(seen)) else { continue };
+                let poll = rows.list[row].polled[0];
+                let before = said.partition_point(|(time, _)| *time <= poll);
+                let last = seen(said[before.saturating_sub(1)].1);
+                let found = match read {
+                    [first, second] if first != second => Some(ReadKind::Twice),
+                    [first, _] if first != last => {
+                        Some(differs(said, before, poll, |value| seen(value) == first))
+                    }
+                    _ => None,
+                };
+                let Some(kind) = found else { continue };
+                self.otherwise.push(Otherwise { row, control, said: last, read, kind });
+            }
+        }
+        self.otherwise.sort_by_key(|otherwise| otherwise.row);
+    }
+
+    /// Where what was read differs beyond the slack; and how many times within it.
+    pub(super) fn differences(&self, rows: &Rows, slack: Nanos) -> (Vec<ReadDifference>, u64) {
+        let mut open: BTreeMap<ControlId, (usize, usize)> = BTreeMap::new();
+        let mut all: Vec<ReadDifference> = Vec::new();
+        let mut close = 0;
+        for other in &self.otherwise {
+            if other.kind.late().is_some_and(|late| late <= slack) {
+                close += 1;
+                continue;
+            }
+            let at = rows.at(other.row);
+            let before = open.get(&other.control).copied();
+            let goes_on = before.filter(|&(place, row)| {
+                row + 1 == other.row && all[place].kind.is_like(other.kind)
+            });
+            let place = match goes_on {
+                Some((place, _)) => {
+                    let difference = &mut all[place];
+                    difference.last = at;
+                    difference.frames += 1;
+                    difference.kind = difference.kind.longer(other.kind);
+                    place
+                }
+                None => {
+                    all.push(ReadDifference {
+                        control: other.control,
+                        first: at,
+                        last: at,
+                        frames: 1,
+                        said: other.said,
+                        read: other.read,
+                        kind: other.kind,
+                    });
+                    all.len() - 1
+                }
+            };
+            open.insert(other.control, (place, other.row));
+        }
+        (all, close)
+    }
+
+    /// A press and the release after it (or the other way round) that came and went
+    /// between the polls of two rows, of one of these controls.
+    pub(super) fn between(
+        &self,
+        held: Held,
+        controls: &[ControlId],
+        (after, until): (Nanos, Nanos),
+    ) -> Option<(ControlId, Nanos, Nanos)> {
+        let mut moved: BTreeMap<ControlId, Event> = BTreeMap::new();
+        let begin = held.events.partition_point(|event| event.time <= after);
+        for event in held.events[begin..].iter().take_while(|event| event.time <= until) {
+            if !controls.contains(&event.control) || event.marks.contains(Marks::REPEAT) {
+                continue;
+            }
+            if !held.roster.control(event.control).kind.is_button() {
+                continue;
+            }
+            match moved.get(&event.control) {
+                Some(first) if (first.value != 0) != (event.value != 0) => {
+                    return Some((event.control, first.time, event.time));
+                }
+                Some(_) => {}
+                None => {
+                    moved.insert(event.control, *event);
+                }
+            }
+        }
+        None
+    }
+}
+
+impl ReadKind {
+    /// How long an event that was not read had been there, or how early it was read.
+    pub fn late(self) -> Option<Nanos> {
+        match self {
+            ReadKind::Old { by } | ReadKind::Ahead { by } => Some(by),
+            ReadKind::Other | ReadKind::Twice => None,
+        }
+    }
+
+    fn is_like(self, other: ReadKind) -> bool {
+        core::mem::discriminant(&self) == core::mem::discriminant(&other)
+    }
+
+    fn longer(self, other: ReadKind) -> ReadKind {
+        match (self, other) {
+            (ReadKind::Old { by }, ReadKind::Old { by: other }) => {
+                ReadKind::Old { by: by.max(other) }
+            }
+            (ReadKind::Ahead { by }, ReadKind::Ahead { by: other }) => {
+                ReadKind::Ahead { by: by.max(other) }
+            }
+            (kind, _) => kind,
+        }
+    }
+}
+
+/// How a value that was read differs from the last of those that were said before a poll.
+fn differs(
+    said: &[(Nanos, i32)],
+    before: usize,
+    poll: Nanos,
+    is_read: impl Fn(i32) -> bool,
+) -> ReadKind {
+    let old = said[..before].iter().rposition(|(_, value)| is_read(*value));
+    let old = old.and_then(|at| said.get(at + 1)).map(|(time, _)| *time);
+    let soon = said[before..].iter().take_while(|(time, _)| time.0 <= poll.0 + AHEAD.0);
+    let soon = soon.map(|(time, value)| (*time, *value)).find(|(_, value)| is_read(*value));
+    let by = |one: Nanos, other: Nanos| Nanos(one.0.abs_diff(other.0));
+    match (old, soon) {
+        (Some(event), Some((ahead, _))) if by(ahead, poll) < by(event, poll) => {
+            ReadKind::Ahead { by: by(ahead, poll) }
+        }
+        (Some(event), _) => ReadKind::Old { by: by(event, poll) },
+        (None, Some((ahead, _))) => ReadKind::Ahead { by: by(ahead, poll) },
+        (None, None) => ReadKind::Other,
+    }
+}
+
+/// The events as a game read them at one of its polls: of the controls of which it says
+/// something, what it read; of all others, what they said. Before the first frame, where
+/// frames are missing and where the game does not say yet, the devices are believed.
+fn as_read(held: Held, rows: &Rows, poll: usize) -> Vec<Event> {
+    let mut out: Vec<Event> = Vec::with_capacity(held.events.len());
+    // What each control said last and when, and what was passed on of it.
+    let mut said: BTreeMap<ControlId, (i32, Nanos)> = BTreeMap::new();
+    let mut passed: BTreeMap<ControlId, i32> = BTreeMap::new();
+    for &control in rows.reads.keys() {
+        let rest = held.roster.control(control).kind.rest();
+        said.insert(control, (rest, Nanos(0)));
+        passed.insert(control, rest);
+    }
+    let mut events = held.events.iter().peekable();
+    let mut before = Nanos(0);
+    for (at, row) in rows.list.iter().enumerate() {
+        let now = row.polled[0];
+        let begin = out.len();
+        while let Some(event) = events.next_if(|event| event.time <= now) {
+            let Some(last) = said.get_mut(&event.control) else {
+                out.push(*event);
+                continue;
+            };
+            *last = (event.value, event.time);
+            if row.begins() || rows.reads[&event.control][at].is_none() {
+                passed.insert(event.control, event.value);
+                out.push(*event);
+            }
+        }
+        for (&control, column) in &rows.reads {
+            let Some(read) = column[at].map(|read| read[poll]) else { continue };
+            if passed.insert(control, read) == Some(read) {
+                continue;
+            }
+            // It came when the device said it, where it is what the device said.
+            let (value, time) = said[&control];
+            let time = if value == read && time > before { time } else { now };
+            out.push(Event::new(time.min(now), control, read));
+        }
+        out[begin..].sort_by_key(|event| event.time);
+        before = now;
+    }
+    out.extend(events);
+    out
+}
