@@ -1,5 +1,6 @@
 //! The command line: one file a command, with its arguments and what it does.
 
+mod agree;
 mod audit;
 mod check;
 mod combos;
@@ -54,8 +55,9 @@ shipped rig (the same as `gtrig live`).
 
 Exit codes:
   0  all is well
-  1  the data says no: a damaged take, mistakes in a rig, a lost press where
-     --deny-lost forbids it, a doubtful stream where --strict does
+  1  the data says no: a damaged take, mistakes in a rig, a game that does not agree
+     with it, a lost press where --deny-lost forbids it, a doubtful stream where
+     --strict does
   2  misuse: an unknown option, a file that cannot be read or is no take
 
 Examples:
@@ -66,6 +68,7 @@ Examples:
   gtrig record bug.take.jsonl      pads and levers to a take, without a screen
   gtrig open bug.take.jsonl        look at a recording
   gtrig audit bug.take.jsonl       would another poll rate have seen it?
+  gtrig agree bug.take.jsonl       did the game read what its rules say?
   gtrig health bug.take.jsonl      did all its reports come, and in time?
   gtrig measure bug.take.jsonl     what its sticks can really do
   gtrig compare bug.take.jsonl a.toml b.toml
@@ -89,6 +92,7 @@ enum Command {
     Open(open::Open),
     Replay(replay::Replay),
     Tail(tail::Tail),
+    Agree(agree::Agree),
     Audit(audit::Audit),
     Health(health::Health),
     Hid(hid::Hid),
@@ -112,6 +116,7 @@ impl Command {
             Command::Open(command) => command.run(),
             Command::Replay(command) => command.run(),
             Command::Tail(command) => command.run(),
+            Command::Agree(command) => command.run(),
             Command::Audit(command) => command.run(),
             Command::Health(command) => command.run(),
             Command::Hid(command) => command.run(),

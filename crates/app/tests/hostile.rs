@@ -102,6 +102,8 @@ fn harm(text: &str) -> Option<char> {
 }
 
 const RUNS: &[&str] = &[
+    "agree {take} --rig {rig}",
+    "agree {broken} {take} --rig {rig} --form json",
     "audit {take} --rates 30,60",
     "audit {take} {broken} --form csv",
     "check {rig}",

@@ -108,15 +108,16 @@ pub use shape::{
     Chain, DeadZoneBorder, Response, Rim, StageMemory, directions, facing, turn_limit,
 };
 pub use spec::{
-    ActionSpec, Anchor, Aspect, BothHeld, Calm, Camera, Claim, Combine, Combo, ComboClock, ComboLimit,
-    ComboStep, ComboVariant, CranePart, CrossSpec, Curve, CurvePoints, CurvePointsError, DeadZone,
-    DeadZoneKind, Direction, Drive, EdgeRule, EdgeSettings, GameName, GameSpec, GameTarget, Gesture, GestureKind, GestureLimits,
-    Gives, InputSpec, Knob, LengthUnit, LimitSense, LimitUse, MAX_COMBOS, MAX_EXAMPLES,
-    MAX_FINGERS, MAX_GAME_NAMES, MAX_GESTURES, MAX_MODES, MAX_SIGNS, MAX_STEPS, MAX_TAPS, MAX_THRESHOLDS,
-    MAX_ZONES, MainRule, MainRules, MeasuredFrom, Mirror, Mode, NamedShape, OnDevice, Outline,
-    PanelEdge, Place, PlaceAxis, Pointing, PointingSet, Quantity, Rig, Scope, Selector, Shape,
-    ShapeUse, SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage, StepKind, StickCentre,
-    StickGate, Strict, Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn,
-    ViewWindow, YardSpec, Zone, crosses_itself, places_of, tunable,
+    ActionSpec, Anchor, Aspect, BothHeld, Calm, Camera, Claim, Combine, Combo, ComboClock,
+    ComboLimit, ComboStep, ComboVariant, CranePart, CrossSpec, Curve, CurvePoints,
+    CurvePointsError, DeadZone, DeadZoneKind, Direction, Drive, EdgeRule, EdgeSettings, GameName,
+    GameSpec, GameTarget, Gesture, GestureKind, GestureLimits, Gives, InputSpec, Knob, LengthUnit,
+    LimitSense, LimitUse, MAX_COMBOS, MAX_EXAMPLES, MAX_FINGERS, MAX_GAME_NAMES, MAX_GESTURES,
+    MAX_MODES, MAX_SIGNS, MAX_STEPS, MAX_TAPS, MAX_THRESHOLDS, MAX_ZONES, MainRule, MainRules,
+    MeasuredFrom, Mirror, Mode, NamedShape, OnDevice, Outline, PanelEdge, Place, PlaceAxis,
+    Pointing, PointingSet, Quantity, Rig, Scope, Selector, Shape, ShapeUse, SideSpec, Sign, Signal,
+    Smooth, Space, SpaceMap, Stage, StepKind, StickCentre, StickGate, Strict, Surface,
+    SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn, ViewWindow, YardSpec, Zone,
+    crosses_itself, places_of, tunable,
 };
 pub use touch::{Contact, Zones};

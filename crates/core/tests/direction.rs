@@ -17,8 +17,18 @@ const CORE: &[&str] =
 
 /// The modules of the analysis, from below to above; those of a line know nothing
 /// of each other.
-const ANALYSIS: &[&str] =
-    &["lane", "label", "frames", "order", "history", "recording", "session", "cursor", "audit", "ladder"];
+const ANALYSIS: &[&str] = &[
+    "lane",
+    "label",
+    "frames",
+    "order",
+    "history",
+    "recording",
+    "session",
+    "cursor",
+    "audit",
+    "ladder",
+];
 
 /// A crate's sources.
 struct Sources {

@@ -3,6 +3,7 @@
 //! - [`rig`]: what a person wrote about sampling, shaping and actions (TOML).
 //! - [`take`]: a recording of raw events (JSON Lines).
 //! - [`ticks`]: what a run of a take gave, tick by tick.
+//! - [`agree`]: whether a game gives what its rules say.
 //! - [`audit`]: what loops of other kinds would have seen.
 //! - [`combos`], [`gestures`]: what every attempt came to.
 //! - [`compare`]: what came out differently by two rigs.
@@ -20,6 +21,7 @@
 //! Everything read is from outside and not trusted: mistakes come back with
 //! their place, and text is cleaned before anything shows it.
 
+pub mod agree;
 mod atomic;
 pub mod audit;
 pub mod combos;

@@ -10,9 +10,7 @@ mod fault;
 mod greeting;
 mod split;
 
-pub use decode::{
-    FrameSaid, LiveDecoder, MAX_CONTROLS, MAX_DEVICES, MAX_VALUES, ReadOf, Said,
-};
+pub use decode::{FrameSaid, LiveDecoder, MAX_CONTROLS, MAX_DEVICES, MAX_VALUES, ReadOf, Said};
 pub use fault::LiveFault;
 pub use greeting::{Greeting, MAX_DELAY, PeerClock};
 pub use split::{LineSplitter, Piece};

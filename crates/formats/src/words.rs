@@ -1,6 +1,7 @@
 //! Findings of the core and of the analysis in words: every sentence about
 //! them stands here, once. Screen, reports and figures take it from here.
 
+mod agree;
 mod combo;
 mod explain;
 mod gesture;
@@ -10,6 +11,7 @@ mod loops;
 mod measure;
 mod stream;
 
+pub use agree::{cause_word, cause_words, difference_words, read_difference_words, read_word};
 pub use combo::{
     almost_words, attempt_words, combo_words, copy_device, limit_words, measure_words, miss_words,
     rung_words, signal_words, span_words,

@@ -33,9 +33,7 @@ pub use hid::{HidDevice, HidRaw, list as list_hid_devices};
 #[cfg(target_os = "linux")]
 pub use kernel::{Kernel, KernelDevice, RefusedNode, list as list_kernel_devices};
 #[cfg(unix)]
-pub use listener::{
-    Change, FrameHeard, Heard, Listener, NodeId, ReadHeard, ReadOf, monotonic_now,
-};
+pub use listener::{Change, FrameHeard, Heard, Listener, NodeId, ReadHeard, ReadOf, monotonic_now};
 #[cfg(target_os = "linux")]
 pub use nodes::Wanted;
 pub use sender::{SenderIs, SenderState};

@@ -6,8 +6,8 @@ use gtrig_analysis::{
     frames::{Frame, Given, Read},
 };
 use gtrig_core::{
-    CleanText, ControlId, ControlKind, Device, DeviceId, DeviceInfo, DeviceMap, Event, MappedDevice, Marks,
-    Nanos, Presence,
+    CleanText, ControlId, ControlKind, Device, DeviceId, DeviceInfo, DeviceMap, Event,
+    MappedDevice, Marks, Nanos, Presence,
 };
 use nix::time::{ClockId, clock_gettime};
 use std::{
@@ -248,9 +248,10 @@ impl Listener {
         });
         let reads = reads.collect();
         let names = session.frames_mut();
-        let gives = heard.gives.iter().filter_map(|(name, value)| {
-            Some(Given { name: names.name(name)?, value: *value })
-        });
+        let gives = heard
+            .gives
+            .iter()
+            .filter_map(|(name, value)| Some(Given { name: names.name(name)?, value: *value }));
         let mut gives: Vec<Given> = gives.collect();
         gives.sort_by_key(|given| given.name);
         gives.dedup_by_key(|given| given.name);

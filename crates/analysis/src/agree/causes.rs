@@ -124,6 +124,24 @@ struct Mistake {
     series: Vec<f64>,
 }
 
+/// What is looked at besides the frames of a difference.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Beside {
+    /// Those before and after: the mistake is there all the time.
+    Both,
+    /// Nothing: the mistake comes and goes, as when a game turns to another device.
+    None,
+}
+
+impl Cause {
+    const fn beside(&self) -> Beside {
+        match self {
+            Cause::OtherDevice { .. } => Beside::None,
+            _ => Beside::Both,
+        }
+    }
+}
+
 /// Looks for causes.
 pub(super) struct Explainer<'a> {
     held: Held<'a>,
@@ -167,14 +185,14 @@ impl<'a> Explainer<'a> {
         loop {
             let left = open(&causes);
             let explained = |mistake: &Mistake| {
-                left.iter().filter(|span| self.is_explained(at.of, &mistake.series, span)).count()
+                left.iter().filter(|span| self.fits(at.of, mistake, span)).count()
             };
             // Of those that explain as many, the first.
             let best = mistakes.iter().map(|mistake| (explained(mistake), mistake));
             let best = best.rev().max_by_key(|(count, _)| *count).filter(|(count, _)| *count > 0);
             let Some((_, mistake)) = best else { break };
             for (span, cause) in spans.iter().zip(&mut causes) {
-                if cause.is_none() && self.is_explained(at.of, &mistake.series, span) {
+                if cause.is_none() && self.fits(at.of, mistake, span) {
                     *cause = Some(self.told(at, &mistake.cause, span));
                 }
             }
@@ -252,7 +270,7 @@ impl<'a> Explainer<'a> {
         let (studied, count) = self.studied(left);
         let of = core::slice::from_ref(at.of);
         let mut series = self.road.series_to(rig, events, of, count).pop()?;
-        if !studied.iter().any(|span| self.is_explained(at.of, &series, span)) {
+        if !studied.iter().any(|span| self.is_explained_within(at.of, &series, span)) {
             return None;
         }
         if count < self.rows.list.len() {
@@ -318,9 +336,8 @@ impl<'a> Explainer<'a> {
     fn numbers(&self, at: At, left: &[Span]) -> Vec<Found> {
         let (studied, count) = self.studied(left);
         let of = core::slice::from_ref(at.of);
-        let series = |rig: &Rig| {
-            self.road.series_to(rig, self.heard(), of, count).pop().unwrap_or_default()
-        };
+        let series =
+            |rig: &Rig| self.road.series_to(rig, self.heard(), of, count).pop().unwrap_or_default();
         let judge = |series: &[f64]| {
             let explained = |span: &&Span| self.is_explained(at.of, series, span);
             let rows = studied.iter().flat_map(|span| span.first..=span.last);
@@ -340,16 +357,30 @@ impl<'a> Explainer<'a> {
         let mut before = (0..span.first).rev().take(8);
         let before = match list[span.first].begins() {
             true => None,
-            false => before.find(is_compared).filter(|&row| {
-                list[row + 1..=span.first].iter().all(|between| !between.begins())
-            }),
+            false => before
+                .find(is_compared)
+                .filter(|&row| list[row + 1..=span.first].iter().all(|between| !between.begins())),
         };
         let end = series.len();
         let after = (span.last + 1..end.min(span.last + 9))
             .take_while(|&row| !list[row].begins())
             .find(is_compared);
-        let rows = before.unwrap_or(span.first)..=after.unwrap_or(span.last);
-        span.last < end && rows.into_iter().all(|row| !self.rows.differs(of, series, row))
+        let beside = [before, after].into_iter().flatten();
+        self.is_explained_within(of, series, span)
+            && beside.into_iter().all(|row| !self.rows.differs(of, series, row))
+    }
+
+    /// The same in the rows of the span alone.
+    fn is_explained_within(&self, of: &Compared, series: &[f64], span: &Span) -> bool {
+        span.last < series.len()
+            && (span.first..=span.last).all(|row| !self.rows.differs(of, series, row))
+    }
+
+    fn fits(&self, of: &Compared, mistake: &Mistake, span: &Span) -> bool {
+        match mistake.cause.beside() {
+            Beside::Both => self.is_explained(of, &mistake.series, span),
+            Beside::None => self.is_explained_within(of, &mistake.series, span),
+        }
     }
 
     /// A cause as it is told of a span: with what is known of that span alone.
@@ -464,9 +495,10 @@ impl<'a> Explainer<'a> {
                 && Presence::from_value(event.value) != Presence::Here
         };
         let heard = self.heard();
-        heard.iter().any(|event| is_loss(&event)).then(|| {
-            heard.iter().filter(|event| !is_loss(event)).copied().collect()
-        })
+        heard
+            .iter()
+            .any(|event| is_loss(&event))
+            .then(|| heard.iter().filter(|event| !is_loss(event)).copied().collect())
     }
 
     /// What comes out of a way that is the same in every frame.
@@ -514,9 +546,10 @@ impl<'a> Explainer<'a> {
         let without = spec.open_while.iter().map(|&gate| (gate, Gate::Without(gate), false));
         let mut found = Vec::new();
         for (action, gate, closes) in gates.chain(without) {
-            let of_gate = self.rows.compared.iter().find(|other| {
-                other.target.action == action && other.target.aspect == Aspect::X
-            });
+            let of_gate =
+                self.rows.compared.iter().find(|other| {
+                    other.target.action == action && other.target.aspect == Aspect::X
+                });
             let Some(of_gate) = of_gate else { continue };
             let series = at.base.iter().zip(&of_gate.theirs).map(|(ours, theirs)| {
                 if !theirs.is_nan() && (*theirs != 0.0) == closes { 0.0 } else { *ours }

@@ -58,7 +58,9 @@ pub(super) fn measure(held: Held, rows: &Rows, road: &Road, reading: &Reading) -
     let digital: Vec<&Compared> = rows
         .compared
         .iter()
-        .filter(|of| of.gives.is_digital() && matches!(of.target.aspect, Aspect::X | Aspect::Pressed))
+        .filter(|of| {
+            of.gives.is_digital() && matches!(of.target.aspect, Aspect::X | Aspect::Pressed)
+        })
         .collect();
     let events = if reading.is_known() { &reading.first } else { held.events };
     let mut was: Vec<ActionState> = digital.iter().map(|_| ActionState::IDLE).collect();

@@ -96,9 +96,7 @@ fn is_of(rig: &Rig, action: ActionId, knob: &Knob) -> bool {
         }
         _ => false,
     };
-    place.is_of("action", &spec.name)
-        || place.is_in("edge")
-        || spec.inputs.iter().any(of_input)
+    place.is_of("action", &spec.name) || place.is_in("edge") || spec.inputs.iter().any(of_input)
 }
 
 fn is_of_shape(rig: &Rig, shape: &ShapeUse, knob: &Knob) -> bool {
@@ -109,11 +107,7 @@ fn is_of_shape(rig: &Rig, shape: &ShapeUse, knob: &Knob) -> bool {
 }
 
 /// The value that explains most, if any other than the one of the rig changes anything.
-fn best_of(
-    knob: &Knob,
-    plain: &[f64],
-    try_one: &impl Fn(f64) -> (Score, Vec<f64>),
-) -> Option<f64> {
+fn best_of(knob: &Knob, plain: &[f64], try_one: &impl Fn(f64) -> (Score, Vec<f64>)) -> Option<f64> {
     let Knob { tunable, value, .. } = knob;
     let (least, most) = (tunable.min, tunable.max);
     let shares = SHARES.iter().map(|share| value * share);

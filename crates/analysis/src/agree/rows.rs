@@ -151,13 +151,7 @@ impl Rows {
     /// Adds a column, without the rows in which it cannot be compared: what happened
     /// before the first frame that is known, nobody knows; and a frame that runs no step
     /// shows what the last one came to.
-    fn compare(
-        &mut self,
-        value: usize,
-        target: GameTarget,
-        gives: Gives,
-        mut theirs: Vec<f64>,
-    ) {
+    fn compare(&mut self, value: usize, target: GameTarget, gives: Gives, mut theirs: Vec<f64>) {
         let is_count = target.aspect.is_count(gives);
         for (row, theirs) in self.list.iter().zip(&mut theirs) {
             let is_unknown = match (is_count, target.aspect.is_way()) {

@@ -78,10 +78,7 @@ pub enum Aspect {
 impl Aspect {
     /// Whether it counts what happened in a frame, instead of how things stand.
     pub const fn is_count(self, gives: Gives) -> bool {
-        matches!(
-            (self, gives),
-            (Aspect::Pressed | Aspect::Released, _) | (Aspect::X, Gives::Pulse)
-        )
+        matches!((self, gives), (Aspect::Pressed | Aspect::Released, _) | (Aspect::X, Gives::Pulse))
     }
 
     /// Whether it is a way, which the length of a frame goes into.

@@ -4,8 +4,8 @@
 use crate::base::{CleanText, PollRate};
 use crate::device::SlotRules;
 use crate::spec::{
-    ActionSpec, Combo, EdgeRule, GameSpec, Gesture, InputSpec, MainRules, Mode, NamedShape, ShapeUse, Sign,
-    Signal, Stage, Surface, YardSpec, Zone,
+    ActionSpec, Combo, EdgeRule, GameSpec, Gesture, InputSpec, MainRules, Mode, NamedShape,
+    ShapeUse, Sign, Signal, Stage, Surface, YardSpec, Zone,
 };
 use alloc::vec::Vec;
 

@@ -1,6 +1,8 @@
 //! What can be wrong with a line of a running program.
 
-use super::{MAX_CONTROLS, MAX_DELAY, MAX_DEVICES, MAX_LABELS, MAX_LINE_BYTES, MAX_VALUES, VERSION};
+use super::{
+    MAX_CONTROLS, MAX_DELAY, MAX_DEVICES, MAX_LABELS, MAX_LINE_BYTES, MAX_VALUES, VERSION,
+};
 use crate::take::Fault;
 
 /// What is wrong, in a sentence for the person who wrote the sender.

@@ -40,7 +40,9 @@ pub enum Fault {
     #[error("`t`, the time in nanoseconds, is missing")]
     NoTime,
     /// A line says no thing, or several at once.
-    #[error("not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard`, `label`, `frame` and `ends`")]
+    #[error(
+        "not exactly one of `on`, `plug`, `unplug`, `deaf`, `heard`, `label`, `frame` and `ends`"
+    )]
     NotOneSort,
     /// It is a line of a running program.
     #[error("`n` and `sync` stand in lines of a running program, not in a take")]

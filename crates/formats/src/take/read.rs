@@ -11,7 +11,9 @@ use gtrig_analysis::{
     clock::ClockMap,
     frames::{Frame, Given, Read as FrameRead},
 };
-use gtrig_core::{CleanText, ControlId, ControlKind, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence, Rig};
+use gtrig_core::{
+    CleanText, ControlId, ControlKind, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence, Rig,
+};
 use std::{
     collections::HashMap,
     io::{BufRead, BufReader, Read},
