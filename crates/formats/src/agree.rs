@@ -357,11 +357,7 @@ impl fmt::Display for Game {
             (all, differ) => writeln!(f, "; {all} values compared, {differ} differ")?,
         }
         self.values.iter().try_for_each(|value| value.fmt(f))?;
-        if !self.reads.is_empty() {
-            let frames: u64 = self.reads.iter().map(|read| read.frames).sum();
-            writeln!(f, "\nread otherwise than said, in {frames} frames:")?;
-            places(f, self.reads.iter().map(|row| (row.from_ns, row.from_frame, &*row.words)))?;
-        }
+        write_reads(f, &self.reads)?;
         if !self.differences.is_empty() {
             writeln!(f, "\nplaces:")?;
             let rows = self.differences.iter();
@@ -369,6 +365,38 @@ impl fmt::Display for Game {
         }
         self.latency.fmt(f)
     }
+}
+
+/// What was read otherwise, each control and kind once.
+fn write_reads(f: &mut fmt::Formatter<'_>, reads: &[ReadRow]) -> fmt::Result {
+    let mut groups: Vec<(&ReadRow, u64, u64)> = Vec::new();
+    for row in reads {
+        let same = |(other, ..): &&mut (&ReadRow, u64, u64)| {
+            (&other.control, other.kind) == (&row.control, row.kind)
+        };
+        match groups.iter_mut().find(same) {
+            Some((worst, frames, places)) => {
+                *frames += row.frames;
+                *places += 1;
+                if row.late_ms > worst.late_ms {
+                    *worst = row;
+                }
+            }
+            None => groups.push((row, row.frames, 1)),
+        }
+    }
+    if !groups.is_empty() {
+        writeln!(f, "\nread otherwise than the devices said; the worst of each:")?;
+    }
+    for (row, frames, places) in groups {
+        let (frames, places) = (counted(frames, "frame"), counted(places, "place"));
+        writeln!(f, "  {frames} in {places}, frame {}: {}", row.from_frame, row.words)?;
+    }
+    Ok(())
+}
+
+fn counted(count: u64, what: &str) -> String {
+    format!("{count} {what}{}", if count == 1 { "" } else { "s" })
 }
 
 fn places<'a>(
@@ -398,7 +426,8 @@ impl fmt::Display for ValueRow {
         let (differed, compared, most) = (self.differed, self.compared, self.most);
         writeln!(f, "  {name} differs in {differed} of {compared} frames, by up to {most:.3}")?;
         for CauseRow { frames, places, words, .. } in &self.causes {
-            writeln!(f, "      {frames} frames in {places} places: the game {words}")?;
+            let (frames, places) = (counted(*frames, "frame"), counted(*places, "place"));
+            writeln!(f, "      {frames} in {places}: the game {words}")?;
         }
         Ok(())
     }

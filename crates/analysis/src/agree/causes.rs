@@ -3,7 +3,7 @@
 use super::{
     FrameAt, Held, Span,
     numbers::{self, Found},
-    reading::{ReadKind, Reading},
+    reading::{Otherwise, ReadKind, Reading},
     road::Road,
     rows::{Compared, Rows},
     variants::{self, Other},
@@ -18,8 +18,9 @@ use gtrig_core::{
 /// any; then all are.
 const STUDIED_SPANS: usize = 40;
 
-/// And at most so many rows from the first of them on.
-const STUDIED_ROWS: usize = 20_000;
+/// And so many rows from the first of them on, if there are as many: what a number breaks
+/// is looked for there too.
+const STUDIED_ROWS: usize = 6_000;
 
 /// Values may be so many frames late to be taken for such.
 const MOST_LATE: u32 = 3;
@@ -218,10 +219,10 @@ impl<'a> Explainer<'a> {
         let otherwise = &self.reading.otherwise;
         let begin = otherwise.partition_point(|other| other.row < from);
         let near = otherwise[begin..].iter().take_while(|other| other.row <= span.last);
-        let of = |other: &&super::reading::Otherwise| feeders.contains(&other.control);
+        let of = |other: &&Otherwise| feeders.contains(&other.control);
         // What is told is how late it was at the worst.
-        let near = near.filter(of).max_by_key(|other| (other.kind.late(), other.row == span.first));
-        if let Some(other) = near {
+        let worst = |other: &&Otherwise| (other.kind.late(), other.row == span.first);
+        if let Some(other) = near.clone().filter(of).max_by_key(worst) {
             return Some(Cause::Read { control: other.control, kind: other.kind });
         }
         let after = self.rows.list[from].polled[0];
@@ -233,11 +234,18 @@ impl<'a> Explainer<'a> {
         }
         // What a combo or a toggle came to may be of long before.
         let earlier = otherwise[..begin].iter().rev().find(of);
-        earlier.map(|other| Cause::Read { control: other.control, kind: other.kind })
+        // And which device counts may be decided by any control.
+        let other = earlier.or_else(|| near.max_by_key(worst))?;
+        Some(Cause::Read { control: other.control, kind: other.kind })
     }
 
+    /// The controls that drive an action, and those that open and close it.
     fn feeders(&self, of: &Compared) -> Vec<ControlId> {
-        Plan::bind(self.held.rig, self.held.roster).feeders(of.target.action).collect()
+        let plan = Plan::bind(self.held.rig, self.held.roster);
+        let spec = &self.held.rig.actions[of.target.action.index()];
+        let gates = spec.closed_while.iter().chain(&spec.open_while);
+        let actions = core::iter::once(&of.target.action).chain(gates);
+        actions.flat_map(|action| plan.feeders(*action)).collect()
     }
 
     /// How the action of a value went by what the game read.
@@ -284,7 +292,7 @@ impl<'a> Explainer<'a> {
         let most = left[0].first + STUDIED_ROWS;
         let count = left.iter().take(STUDIED_SPANS).take_while(|span| span.last < most).count();
         let studied = &left[..count.max(1)];
-        let last = studied.last().map_or(0, |span| span.last);
+        let last = studied.last().map_or(most, |span| span.last.max(most));
         (studied, (last + 2).min(self.rows.list.len()))
     }
 
@@ -301,21 +309,26 @@ impl<'a> Explainer<'a> {
             let cause = Cause::Between { control: ControlId(0), moved: Nanos(0), back: Nanos(0) };
             add(cause, self.with(at, &polled, self.held.events, left));
         }
-        for (theirs, events) in self.single_devices(at) {
-            let cause = Cause::OtherDevice { ours: None, theirs };
-            add(cause, self.with(at, rig, &events, left));
-        }
         for (gate, rig) in variants::ungated(rig, action) {
             add(Cause::GateOpen(gate), self.with(at, &rig, self.heard(), left));
         }
         if let Some((cause, series)) = self.per_frame(at, left) {
             add(cause, Some(series));
         }
-        for Found { cause, rig } in self.numbers(at, left) {
+        let (near, far): (Vec<Found>, Vec<Found>) =
+            self.numbers(at, left).into_iter().partition(|found| found.is_near);
+        for Found { cause, rig, .. } in near {
             add(cause, self.with(at, &rig, self.heard(), left));
         }
         for (other, rig) in variants::others(rig, action) {
             add(Cause::Otherwise(other), self.with(at, &rig, self.heard(), left));
+        }
+        for (theirs, events) in self.single_devices(at) {
+            let cause = Cause::OtherDevice { ours: None, theirs };
+            add(cause, self.with(at, rig, &events, left));
+        }
+        for Found { cause, rig, .. } in far {
+            add(cause, self.with(at, &rig, self.heard(), left));
         }
         if let Some((cause, series)) = self.times(at, left) {
             add(cause, Some(series));
@@ -327,7 +340,7 @@ impl<'a> Explainer<'a> {
             add(Cause::GateClosed(gate), Some(series));
         }
         for frames in 1..=MOST_LATE {
-            add(Cause::FramesLate(frames), Some(self.late(ours, frames)));
+            add(Cause::FramesLate(frames), Some(self.late(at.of, ours, frames)));
         }
         found
     }
@@ -341,7 +354,12 @@ impl<'a> Explainer<'a> {
         let judge = |series: &[f64]| {
             let explained = |span: &&Span| self.is_explained(at.of, series, span);
             let rows = studied.iter().flat_map(|span| span.first..=span.last);
+            // A number is what it is all the time: what agreed must still agree.
+            let breaks = |row: &usize| {
+                !self.rows.differs(at.of, at.base, *row) && self.rows.differs(at.of, series, *row)
+            };
             numbers::Score {
+                broken: (0..count).filter(breaks).count(),
                 explained: studied.iter().filter(explained).count(),
                 error: rows.map(|row| libm::pow(self.rows.off(at.of, series, row), 2.0)).sum(),
             }
@@ -379,8 +397,19 @@ impl<'a> Explainer<'a> {
     fn fits(&self, of: &Compared, mistake: &Mistake, span: &Span) -> bool {
         match mistake.cause.beside() {
             Beside::Both => self.is_explained(of, &mistake.series, span),
-            Beside::None => self.is_explained_within(of, &mistake.series, span),
+            Beside::None => {
+                self.is_explained_within(of, &mistake.series, span) && self.follows_one(of, span)
+            }
         }
+    }
+
+    /// Whether a value can follow a device there: it is of the main device, or it is not
+    /// at rest, which any device gives that does nothing.
+    fn follows_one(&self, of: &Compared, span: &Span) -> bool {
+        self.held.rig.actions[of.target.action.index()].main_only
+            || of.theirs[span.first..=span.last]
+                .iter()
+                .any(|value| *value != 0.0 && !value.is_nan())
     }
 
     /// A cause as it is told of a span: with what is known of that span alone.
@@ -560,15 +589,23 @@ impl<'a> Explainer<'a> {
     }
 
     /// What comes out so many frames too late.
-    fn late(&self, ours: &[f64], frames: u32) -> Vec<f64> {
+    fn late(&self, of: &Compared, ours: &[f64], frames: u32) -> Vec<f64> {
         let list = &self.rows.list;
         let mut begun = 0;
         let delayed = (0..ours.len()).map(|row| {
             if list[row].begins() {
                 begun = row;
             }
-            let before = row.saturating_sub(frames as usize);
-            ours[before.max(begun)]
+            // What was before the first frame nobody knows, and it contradicts nothing.
+            let before = row.checked_sub(frames as usize).filter(|before| *before >= begun);
+            let Some(before) = before else { return f64::NAN };
+            // A way is as long as its own frame.
+            let longer = match (of.target.aspect.is_way(), list[before].seconds) {
+                (false, _) => 1.0,
+                (true, 0.0) => f64::NAN,
+                (true, seconds) => list[row].seconds / seconds,
+            };
+            ours[before] * longer
         });
         delayed.collect()
     }

@@ -22,6 +22,8 @@ const HALVINGS: u32 = 24;
 /// How well a number explains what a game gave.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) struct Score {
+    /// In how many frames it breaks what agreed.
+    pub(super) broken: usize,
     /// How many differences it explains.
     pub(super) explained: usize,
     /// The sum of the squares of what is left.
@@ -30,7 +32,12 @@ pub(super) struct Score {
 
 impl Score {
     fn is_better_than(self, other: Score) -> bool {
-        (self.explained, -self.error) > (other.explained, -other.error)
+        (self.counted(), -self.error) > (other.counted(), -other.error)
+    }
+
+    /// How many differences it explains, if it breaks nothing.
+    const fn counted(self) -> usize {
+        if self.broken == 0 { self.explained } else { 0 }
     }
 }
 
@@ -38,6 +45,8 @@ impl Score {
 pub(super) struct Found {
     pub(super) cause: Cause,
     pub(super) rig: Rig,
+    /// Whether it is no more than a few times the rig's: one that somebody may have set.
+    pub(super) is_near: bool,
 }
 
 /// Tries every number that an action depends on. `series` runs a rig; `judge` says how well
@@ -58,10 +67,10 @@ pub(super) fn search(
         };
         let Some(best) = best_of(&knob, &plain, &try_one) else { continue };
         let score = try_one(best).0;
-        if score.explained == 0 {
+        if score.counted() == 0 {
             continue;
         }
-        let explains = |value: f64| try_one(value).0.explained >= score.explained;
+        let explains = |value: f64| try_one(value).0.counted() >= score.counted();
         let from = last_that(best, knob.tunable.min, &explains);
         let to = last_that(best, knob.tunable.max, &explains);
         let cause = Cause::Number {
@@ -71,10 +80,21 @@ pub(super) fn search(
             from,
             to,
         };
-        found.push((score.explained, Found { cause, rig: rig.with(&knob.place, best) }));
+        let is_near = is_near(&knob, if from > knob.value { from } else { to });
+        found.push((score.counted(), Found { cause, rig: rig.with(&knob.place, best), is_near }));
     }
     found.sort_by_key(|(explained, _)| core::cmp::Reverse(*explained));
     found.into_iter().map(|(_, found)| found).collect()
+}
+
+/// Whether a number may have been set instead of the rig's: up to three times as much, or
+/// less, or within a tenth of the range where the rig's is 0.
+fn is_near(knob: &Knob, other: f64) -> bool {
+    let Knob { tunable, value, .. } = knob;
+    match *value == 0.0 {
+        true => other.abs() <= (tunable.max - tunable.min) / 10.0,
+        false => other / value <= 3.0,
+    }
 }
 
 /// Whether an action may depend on a number.
@@ -130,7 +150,7 @@ fn best_of(knob: &Knob, plain: &[f64], try_one: &impl Fn(f64) -> (Score, Vec<f64
         }
     }
     let (at, score) = best.filter(|_| changes)?;
-    if score.error == 0.0 && score.explained > 0 {
+    if score.error == 0.0 && score.counted() > 0 {
         return Some(tried[at]);
     }
     let around = [tried[at.saturating_sub(1)], tried[(at + 1).min(tried.len() - 1)]];

@@ -4,7 +4,8 @@ use super::{FrameAt, Held, rows::Rows};
 use alloc::{collections::BTreeMap, vec, vec::Vec};
 use gtrig_core::{ControlId, Event, Marks, Nanos};
 
-/// A value that the device said so much later is not taken for the one that was read.
+/// A value that the device said so much later is not taken for the one that was read, nor
+/// does one that is older tell more of a game.
 const AHEAD: Nanos = Nanos::from_millis(1_000);
 
 /// How what was read differs from what the device had said.
@@ -107,6 +108,7 @@ impl Reading {
     }
 
     fn find_otherwise(&mut self, held: Held, rows: &Rows) {
+        let mut ages: Vec<Ages> = Vec::new();
         for (&control, column) in &rows.reads {
             let said = &self.said[&control];
             let is_button = held.roster.control(control).kind.is_button();
@@ -116,18 +118,37 @@ impl Reading {
                 let poll = rows.list[row].polled[0];
                 let before = said.partition_point(|(time, _)| *time <= poll);
                 let last = seen(said[before.saturating_sub(1)].1);
-                let found = match read {
-                    [first, second] if first != second => Some(ReadKind::Twice),
-                    [first, _] if first != last => {
-                        Some(differs(said, before, poll, |value| seen(value) == first))
-                    }
-                    _ => None,
+                let [first, second] = read;
+                if first == second && first == last {
+                    continue;
+                }
+                let (kind, of) = match first == second {
+                    false => (ReadKind::Twice, Ages::default()),
+                    true => (ReadKind::Other, ages_of(said, before, poll, |v| seen(v) == first)),
                 };
-                let Some(kind) = found else { continue };
                 self.otherwise.push(Otherwise { row, control, said: last, read, kind });
+                ages.push(of);
             }
         }
+        self.tell_old_from_ahead(&ages);
         self.otherwise.sort_by_key(|otherwise| otherwise.row);
+    }
+
+    /// A button that was read as up, and is down, was up before and will be up again: what
+    /// the game reads is old or ahead as that is less over all that it read otherwise.
+    fn tell_old_from_ahead(&mut self, ages: &[Ages]) {
+        let cost = |age: Option<Nanos>| age.unwrap_or(AHEAD).min(AHEAD).0;
+        let sum = |part: fn(&Ages) -> Option<Nanos>| ages.iter().map(|of| cost(part(of))).sum();
+        let (old, ahead): (u64, u64) = (sum(|of| of.old), sum(|of| of.ahead));
+        for (other, of) in self.otherwise.iter_mut().zip(ages) {
+            if other.kind == ReadKind::Twice {
+                continue;
+            }
+            let as_old = of.old.map(|by| ReadKind::Old { by });
+            let as_ahead = of.ahead.map(|by| ReadKind::Ahead { by });
+            let best = if old <= ahead { as_old.or(as_ahead) } else { as_ahead.or(as_old) };
+            other.kind = best.unwrap_or(ReadKind::Other);
+        }
     }
 
     /// Where what was read differs beyond the slack; and how many times within it.
@@ -228,26 +249,26 @@ impl ReadKind {
     }
 }
 
-/// How a value that was read differs from the last of those that were said before a poll.
-fn differs(
+/// How long before a poll a value was no more, and how long after it it came.
+#[derive(Clone, Copy, Debug, Default)]
+struct Ages {
+    old: Option<Nanos>,
+    ahead: Option<Nanos>,
+}
+
+/// The ages of a value that was read instead of the last of those that were said before a
+/// poll.
+fn ages_of(
     said: &[(Nanos, i32)],
     before: usize,
     poll: Nanos,
     is_read: impl Fn(i32) -> bool,
-) -> ReadKind {
+) -> Ages {
     let old = said[..before].iter().rposition(|(_, value)| is_read(*value));
-    let old = old.and_then(|at| said.get(at + 1)).map(|(time, _)| *time);
-    let soon = said[before..].iter().take_while(|(time, _)| time.0 <= poll.0 + AHEAD.0);
-    let soon = soon.map(|(time, value)| (*time, *value)).find(|(_, value)| is_read(*value));
-    let by = |one: Nanos, other: Nanos| Nanos(one.0.abs_diff(other.0));
-    match (old, soon) {
-        (Some(event), Some((ahead, _))) if by(ahead, poll) < by(event, poll) => {
-            ReadKind::Ahead { by: by(ahead, poll) }
-        }
-        (Some(event), _) => ReadKind::Old { by: by(event, poll) },
-        (None, Some((ahead, _))) => ReadKind::Ahead { by: by(ahead, poll) },
-        (None, None) => ReadKind::Other,
-    }
+    let old = old.and_then(|at| said.get(at + 1)).map(|(time, _)| Nanos(poll.0 - time.0));
+    let mut soon = said[before..].iter().take_while(|(time, _)| time.0 <= poll.0 + AHEAD.0);
+    let ahead = soon.find(|(_, value)| is_read(*value));
+    Ages { old, ahead: ahead.map(|(time, _)| Nanos(time.0 - poll.0)) }
 }
 
 /// The events as a game read them at one of its polls: of the controls of which it says

@@ -48,6 +48,8 @@ impl<'a> Road<'a> {
         for (column, compared) in series.iter_mut().zip(of) {
             if compared.is_count {
                 wait_for_steps(&self.rows.list, column);
+            } else if compared.gives == Gives::Toggle {
+                turn_with(&self.rows.list, compared, column);
             }
         }
         series
@@ -66,16 +68,16 @@ impl<'a> Road<'a> {
         for row in &self.rows.list[..count] {
             let poll = row.polled[0];
             if row.begins() {
-                run.pass(Nanos(poll.0.saturating_sub(1)));
-            }
-            if row.start == Start::Again {
-                run.start_again(Nanos(poll.0.saturating_sub(1)));
+                run.pass(poll);
             }
             let seconds = match row.start {
                 Start::Follows => row.seconds as f32,
                 _ => plan.rate().period_seconds(),
             };
             run.poll(poll, seconds);
+            if row.start == Start::Again {
+                run.start_again(poll);
+            }
             see(row, &run.machine);
         }
     }
@@ -126,9 +128,8 @@ impl Run<'_> {
         }
     }
 
-    /// The game begins anew, with the devices as they are.
+    /// The game begins anew, with the devices as they are: what is held is no press.
     fn start_again(&mut self, now: Nanos) {
-        // What came since is heard by the new one.
         let opening = self.machine.opening(self.plan, now);
         self.machine = Machine::new(self.plan, Tick(0));
         self.machine.tick(self.plan, now, &opening);
@@ -161,5 +162,23 @@ fn wait_for_steps(rows: &[Row], column: &mut [f64]) {
         }
         waiting += *value;
         *value = if row.steps == Some(0) { 0.0 } else { core::mem::take(&mut waiting) };
+    }
+}
+
+/// How often a toggle turned in frames that nobody knows is not known, not even in the
+/// first of a game: it goes on from what the game said first.
+fn turn_with(rows: &[Row], compared: &Compared, column: &mut [f64]) {
+    let mut is_known = true;
+    let mut is_turned = false;
+    for (at, value) in column.iter_mut().enumerate() {
+        is_known &= !rows[at].begins();
+        let theirs = compared.theirs[at];
+        if !is_known && !theirs.is_nan() {
+            is_known = true;
+            is_turned = (theirs != 0.0) != (*value != 0.0);
+        }
+        if is_turned {
+            *value = if *value == 0.0 { compared.target.times } else { 0.0 };
+        }
     }
 }

@@ -153,9 +153,13 @@ impl Rows {
     /// shows what the last one came to.
     fn compare(&mut self, value: usize, target: GameTarget, gives: Gives, mut theirs: Vec<f64>) {
         let is_count = target.aspect.is_count(gives);
+        // What waits for a step may have happened in a frame that nobody knows.
+        let mut may_wait = false;
         for (row, theirs) in self.list.iter().zip(&mut theirs) {
+            let waited = may_wait || row.begins();
+            may_wait = waited && row.steps == Some(0);
             let is_unknown = match (is_count, target.aspect.is_way()) {
-                (true, _) => row.begins(),
+                (true, _) => waited,
                 (false, true) => row.begins() || row.seconds == 0.0,
                 (false, false) => row.steps == Some(0),
             };

@@ -106,10 +106,11 @@ pub fn cause_words(rig: &Rig, roster: &Roster, cause: &Cause) -> String {
     }
 }
 
-fn read_words(control: &str, kind: ReadKind) -> String {
+/// How something was read; `control` is what it is called in the sentence.
+pub(crate) fn read_words(control: &str, kind: ReadKind) -> String {
     match kind {
         ReadKind::Old { by } => format!(
-            "read {control} before the event came: it had been there for up to {:.2} ms at the poll",
+            "read {control} before the event came, which was there {:.2} ms before the poll",
             by.as_millis()
         ),
         ReadKind::Ahead { by } => format!(
@@ -147,9 +148,9 @@ fn other_words(other: Other) -> String {
 /// A number without more digits than it needs.
 fn number(value: f64) -> String {
     let text = format!("{value:.4}");
-    match text.contains('.') {
-        true => text.trim_end_matches('0').trim_end_matches('.').to_owned(),
-        false => text,
+    match text.trim_end_matches('0').trim_end_matches('.') {
+        "-0" => "0".to_owned(),
+        short => short.to_owned(),
     }
 }
 
@@ -170,8 +171,5 @@ pub fn read_difference_words(roster: &Roster, difference: &ReadDifference) -> St
     let control = roster.address(*control).to_string();
     let frames = if *frames == 1 { "1 frame".to_owned() } else { format!("{frames} frames") };
     let read = if first == last { first.to_string() } else { format!("{first}, then {last}") };
-    format!(
-        "{control} was {said}, read as {read} ({frames}): the game {}",
-        read_words(&control, *kind)
-    )
+    format!("{control} was {said}, read as {read} ({frames}): the game {}", read_words("it", *kind))
 }
