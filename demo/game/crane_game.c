@@ -14,7 +14,7 @@
 #include <stdlib.h>
 
 enum { SOUTH, EAST, NORTH, SHOULDER_L, STICK_X, STICK_Y, LOOK_X, CONTROLS, PADS = 2 };
-enum { STEP_NS = 20000000, BLASTS_NS = 350000000, SHORT_BLASTS_NS = 250000000 };
+enum { REPORT_NS = 4000000, STEP_NS = 20000000, BLASTS_NS = 350000000, SHORT_BLASTS_NS = 250000000 };
 
 static const struct gt_control controls[CONTROLS] = {
     { "south", "button", 0, 0, 0 }, { "east", "button", 0, 0, 0 }, { "north", "button", 0, 0, 0 },
@@ -59,14 +59,14 @@ static void hands(double ms, int pad, int out[CONTROLS]) {
     if (pad == 0) {
         double round = (ms - 300) / 1700, reach = 1.25 * round, turn = round * 12.0;
         out[SOUTH] = is_held(ms, 507, 81) || is_held(ms, 1013, 66) || is_held(ms, 1311, 72)
-                     || is_tapped(ms, 4503, 5900, 811, 93);
-        out[EAST] = is_tapped(ms, 1404, 3000, 173, 47) || is_tapped(ms, 4504, 5900, 173, 47);
-        out[NORTH] = is_tapped(ms, 1603, 3000, 467, 120) || is_tapped(ms, 4603, 5900, 467, 120);
+                     || is_tapped(ms, 4803, 5900, 811, 93);
+        out[EAST] = is_tapped(ms, 1404, 2900, 173, 47) || is_tapped(ms, 4804, 5900, 173, 47);
+        out[NORTH] = is_tapped(ms, 1603, 2900, 467, 120) || is_tapped(ms, 4803, 5900, 467, 120);
         out[SHOULDER_L] = is_held(ms, 2302, 500);
         if (is_held(ms, 300, 1700)) { out[STICK_X] = raw(reach * cos(turn)); out[STICK_Y] = raw(reach * sin(turn)); }
         if (is_held(ms, 2150, 750)) { out[STICK_X] = raw(0.7 + 0.1 * sin(ms / 90)); out[STICK_Y] = raw(-0.4); }
         if (is_held(ms, 4700, 1100)) out[LOOK_X] = raw(0.45 * sin((ms - 4700) / 350));
-    } else if (is_held(ms, 3100, 1300)) {
+    } else if (is_held(ms, 3300, 1100)) {
         out[STICK_X] = raw(-0.9 + 0.2 * sin(ms / 130));
         out[STICK_Y] = raw(0.5 * sin(ms / 210));
     }
@@ -96,9 +96,9 @@ static struct vector shaped(double x, double y, const char *mistake) {
 }
 
 struct game {
-    int state[PADS][CONTROLS], before[PADS][CONTROLS];
+    int reported[PADS][CONTROLS], state[PADS][CONTROLS], before[PADS][CONTROLS];
     int main, lights, horn;
-    uint64_t blast, steps_done;
+    uint64_t pressed[PADS], blast, steps_done; /* pressed: when the horn was, by its event */
     int brakes_waiting;
 };
 
@@ -113,11 +113,26 @@ static void elect(struct game *g) {
         }
 }
 
+/* The events of the system: each pad reports every 4 ms, if anything moved. Returns the time of
+ * the last report. */
+static uint64_t fetch(struct gt *gt, struct game *g, const int pads[PADS], uint64_t begin, uint64_t heard, uint64_t until) {
+    for (uint64_t at = heard + REPORT_NS; at <= until; at += REPORT_NS) {
+        for (int pad = 0; pad < PADS; pad++) {
+            int was_down = g->reported[pad][SOUTH];
+            hands((double)(at - begin) / 1e6, pad, g->reported[pad]);
+            if (g->reported[pad][SOUTH] && !was_down) g->pressed[pad] = at;
+            for (int c = 0; c < CONTROLS; c++) gt_value_at(gt, pads[pad], c, g->reported[pad][c], at);
+        }
+        heard = at;
+    }
+    return heard;
+}
+
 int main(int argc, char **argv) {
     static struct gt gt;
     static struct gt_frame_line line;
     static struct game g;
-    int pads[PADS], reported[PADS][CONTROLS] = { { 0 } }, after[PADS][CONTROLS];
+    int pads[PADS], after[PADS][CONTROLS];
     if (argc < 2 || argc > 4) {
         fprintf(stderr, "usage: crane_game SOCKET [MISTAKE [SECONDS]]\n\nmistakes:\n");
         for (size_t i = 0; i < sizeof stories / sizeof *stories; i++)
@@ -138,28 +153,15 @@ int main(int argc, char **argv) {
         memcpy(g.before, g.state, sizeof g.state);
         uint64_t polled = gt_now();
         gt_frame_begin(&line, polled);
-        if (is_mistake(mistake, "late-read")) memcpy(g.state, reported, sizeof g.state);
-        /* The events of the system: each pad reports every 4 ms, if anything moved. */
-        for (uint64_t at = heard - (heard - begin) % 4000000u + 4000000u; at <= polled; at += 4000000u) {
-            for (int pad = 0; pad < PADS; pad++) {
-                hands((double)(at - begin) / 1e6, pad, reported[pad]);
-                for (int c = 0; c < CONTROLS; c++) gt_value_at(&gt, pads[pad], c, reported[pad][c], at);
-            }
-            heard = at;
-        }
-        if (!is_mistake(mistake, "late-read")) memcpy(g.state, reported, sizeof g.state);
+        if (is_mistake(mistake, "late-read")) memcpy(g.state, g.reported, sizeof g.state);
+        heard = fetch(&gt, &g, pads, begin, heard, polled);
+        if (!is_mistake(mistake, "late-read")) memcpy(g.state, g.reported, sizeof g.state);
         memcpy(after, g.state, sizeof after);
         if (is_mistake(mistake, "two-reads")) {
             usleep(6000);
             uint64_t again = gt_now();
-            for (uint64_t at = heard + 4000000u; at <= again; at += 4000000u) {
-                for (int pad = 0; pad < PADS; pad++) {
-                    hands((double)(at - begin) / 1e6, pad, reported[pad]);
-                    for (int c = 0; c < CONTROLS; c++) gt_value_at(&gt, pads[pad], c, reported[pad][c], at);
-                }
-                heard = at;
-            }
-            memcpy(after, reported, sizeof after);
+            heard = fetch(&gt, &g, pads, begin, heard, again);
+            memcpy(after, g.reported, sizeof after);
             gt_frame_polls_again(&line, again);
         }
         for (int pad = 0; pad < PADS; pad++)
@@ -180,18 +182,19 @@ int main(int argc, char **argv) {
 
         int horn_down = 0, brake = 0, call = 0;
         for (int pad = 0; pad < PADS; pad++) {
-            horn_down += g.state[pad][SOUTH] && !g.before[pad][SOUTH];
+            if (g.state[pad][SOUTH] && !g.before[pad][SOUTH]) {
+                uint64_t window = is_mistake(mistake, "short-window") ? SHORT_BLASTS_NS : BLASTS_NS;
+                int is_second = g.blast && g.pressed[pad] - g.blast <= window;
+                g.blast = is_second ? 0 : g.pressed[pad];
+                call += is_second;
+                horn_down++;
+            }
             g.lights ^= g.state[pad][NORTH] && !g.before[pad][NORTH];
             /* The two reads of one frame. */
             int east = after[pad][EAST];
             static int east_before[PADS];
             g.brakes_waiting += east && !east_before[pad];
             east_before[pad] = east;
-        }
-        if (horn_down) {
-            uint64_t window = is_mistake(mistake, "short-window") ? SHORT_BLASTS_NS : BLASTS_NS;
-            call = g.blast && polled - g.blast <= window;
-            g.blast = call ? 0 : polled;
         }
         /* A fixed step reads what was pressed since the step before; with the mistake, what
          * was pressed in this frame, each time. */
