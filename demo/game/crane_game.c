@@ -142,6 +142,11 @@ int main(int argc, char **argv) {
     const char *mistake = argc > 2 ? argv[2] : "none";
     double seconds = argc > 3 ? atof(argv[3]) : 6;
     gt_open(&gt, "crane-game", argv[1]);
+    for (size_t i = 0; i < sizeof stories / sizeof *stories; i++)
+        if (is_mistake(mistake, stories[i][0])) {
+            char label[400];
+            gt_line(&gt, label, snprintf(label, sizeof label, "{\"label\":\"%s: %.70s\"", stories[i][0], stories[i][1]));
+        }
     pads[0] = gt_plug(&gt, "pad1", "pad", controls, CONTROLS);
     pads[1] = gt_plug(&gt, "pad2", "pad", controls, CONTROLS);
     uint64_t begin = gt_now(), next = begin, heard = begin, last_poll = begin;

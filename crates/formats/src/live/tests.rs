@@ -183,3 +183,41 @@ proptest! {
         prop_assert_eq!(pieces(&chunks), pieces(&[&bytes]));
     }
 }
+
+#[rstest]
+#[case::own(
+    r#"{"t":9,"frame":3,"polled":5,"read":{"p":{"east":1}},"gives":{"Horn":1}}"#,
+    ReadOf::Own(0, 1)
+)]
+#[case::of_another(r#"{"t":9,"frame":3,"polled":5,"read":{"pad1":{"east":1}},"gives":{"Horn":1}}"#, ReadOf::Other("pad1".to_owned(), "east".to_owned()))]
+fn a_frame_says_what_it_read(#[case] line: &str, #[case] of: ReadOf) {
+    let mut decoder = LiveDecoder::default();
+    decoder.line(PAD.as_bytes()).unwrap();
+    let (time, said) = decoder.line(line.as_bytes()).unwrap();
+    let Said::Frame(frame) = said else { panic!("{said:?}") };
+    assert_eq!((time, frame.number, frame.polled), (Some(Nanos(9)), 3, Some([Nanos(5); 2])));
+    assert_eq!(frame.reads, [(of, [1, 1])]);
+    assert_eq!(frame.gives, [(gtrig_core::CleanText::new("Horn"), 1.0)]);
+}
+
+#[rstest]
+#[case::without_its_time(r#"{"frame":1,"polled":5}"#, "`polled`")]
+#[case::polls_later(r#"{"t":4,"frame":1,"polled":5}"#, "`polled`")]
+#[case::no_control(r#"{"t":4,"frame":1,"read":{"p":{"wst":1}}}"#, "no control")]
+fn a_frame_that_is_none_changes_nothing(#[case] line: &str, #[case] says: &str) {
+    let mut decoder = LiveDecoder::default();
+    decoder.line(PAD.as_bytes()).unwrap();
+    let fault = decoder.line(line.as_bytes()).unwrap_err();
+    assert!(fault.to_string().contains(says), "{fault}");
+}
+
+#[test]
+fn a_game_has_so_many_names() {
+    let mut decoder = LiveDecoder::default();
+    for n in 0..=MAX_VALUES {
+        let line = format!(r#"{{"frame":{n},"gives":{{"v{n}":1}}}}"#);
+        assert_eq!(decoder.line(line.as_bytes()).is_ok(), n < MAX_VALUES, "{n}");
+    }
+    // Those that it has are good all the same.
+    assert!(decoder.line(br#"{"frame":1,"gives":{"v0":1}}"#).is_ok());
+}
