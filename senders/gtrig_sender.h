@@ -22,6 +22,9 @@
 #include <time.h>
 #include <unistd.h>
 
+#ifndef GT_DELAY_NS
+#define GT_DELAY_NS 20000000 /* the longest frame: lines are sent at its end */
+#endif
 enum { GT_DEVICES = 16, GT_CONTROLS = 64, GT_BUFFER = 1 << 16 };
 
 /* kind: "button", "axis", "trigger", "position" or "relative"; the range as reported. */
@@ -95,12 +98,11 @@ static inline void gt_connect(struct gt *gt) {
     if (gt_now() < gt->retry_at) return;
     gt->retry_at = gt_now() + 500000000u; /* twice a second */
     snprintf(to.sun_path, sizeof to.sun_path, "%s", gt->path);
-    gt->socket = socket(AF_UNIX, SOCK_STREAM, 0);
-    if (gt->socket < 0) return;
+    if ((gt->socket = socket(AF_UNIX, SOCK_STREAM, 0)) < 0) return;
     fcntl(gt->socket, F_SETFL, O_NONBLOCK);
     if (connect(gt->socket, (struct sockaddr *)&to, sizeof to) < 0) { close(gt->socket); gt->socket = -1; return; }
-    gt->length = (size_t)snprintf(gt->buffer, GT_BUFFER, "{\"live\":1,\"name\":\"%s\",\"clock\":\"%s\",\"boot\":\"%s\",\"delay\":20000000}\n",
-        gt->name, gt->boot[0] ? "monotonic" : "own", gt->boot);
+    gt->length = (size_t)snprintf(gt->buffer, GT_BUFFER, "{\"live\":1,\"name\":\"%s\",\"clock\":\"%s\",\"boot\":\"%s\",\"delay\":%d}\n",
+        gt->name, gt->boot[0] ? "monotonic" : "own", gt->boot, GT_DELAY_NS);
     gt->number = 0; gt->is_behind = 0;
     for (int d = 0; d < gt->devices; d++) gt_say_plug(gt, d);
     gt_say_state(gt, ",\"mark\":\"carried\"");
@@ -137,8 +139,7 @@ static inline void gt_value(struct gt *gt, int device, int control, int value) {
 
 /* Sends what fits, and never waits. */
 static inline void gt_frame(struct gt *gt) {
-    if (gt->socket < 0) gt_connect(gt);
-    if (gt->socket < 0) return;
+    if (gt->socket < 0) { gt_connect(gt); if (gt->socket < 0) return; }
     if (gt->is_behind && gt->length < GT_BUFFER / 2) { gt->is_behind = 0; gt_say_state(gt, ",\"mark\":\"resynced\""); }
     if (!gt->length) return;
     ssize_t sent = send(gt->socket, gt->buffer, gt->length, MSG_DONTWAIT | MSG_NOSIGNAL);

@@ -9,6 +9,7 @@
  *     gtrig agree late.take.jsonl --rig demo/game.toml
  */
 #define _GNU_SOURCE
+#define GT_DELAY_NS 50000000 /* its longest frames last 41 ms */
 #include "../../senders/gtrig_frames.h"
 #include <math.h>
 #include <stdlib.h>

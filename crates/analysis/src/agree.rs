@@ -14,11 +14,13 @@ mod numbers;
 mod reading;
 mod road;
 mod rows;
+mod trace;
 mod variants;
 
 pub use causes::{Cause, Gate};
 pub use latency::{Delays, Latency};
 pub use reading::{ReadDifference, ReadKind};
+pub use trace::{Trace, TracePoint};
 pub use variants::Other;
 
 use crate::frames::{Frames, GameId, NameId};
@@ -54,6 +56,8 @@ pub struct Agreement {
     pub restarts: u64,
     /// What the game gave, in the order in which it first did.
     pub values: Vec<Value>,
+    /// The same over time; empty of a value that the rig knows nothing of.
+    pub traces: Vec<Trace>,
     /// Where a value differed, in order of time.
     pub differences: Vec<Difference>,
     /// Where the game read something else than the device said, in order of time.
@@ -133,21 +137,26 @@ pub fn games(frames: &Frames) -> Vec<GameId> {
 /// Holds a game against a rig. `progress` is told now and then what share is done.
 pub fn agree(held: Held, game: GameId, mut progress: impl FnMut(f64)) -> Agreement {
     let rows = Rows::of(held, game);
+    let put_back = reading::put_back(held, &rows);
+    let held = Held { events: put_back.as_deref().unwrap_or(held.events), ..held };
     let road = Road::new(held, &rows);
     let reading = reading::Reading::of(held, &rows);
     let mut values = rows.values.clone();
     let ours = road.series(held.rig, held.events, &rows.compared);
     progress(0.2);
     let mut found = Found::default();
+    let mut traces = alloc::vec![Trace::default(); values.len()];
     let explainer = Explainer::new(held, &rows, &road, &reading);
     let count = rows.compared.len().max(1);
     for (n, compared) in rows.compared.iter().enumerate() {
         let spans = spans(&rows, compared, &ours[n]);
         let value = &mut values[compared.value];
         value.compared = compared.theirs.iter().filter(|theirs| !theirs.is_nan()).count() as u64;
+        traces[compared.value] = Trace::of(&rows, compared, &ours[n]);
         let causes = explainer.explain(n, &ours[n], &spans);
         for (span, cause) in spans.iter().zip(causes) {
-            found.take_in(&rows, compared, span, &ours[n], cause, held.rig.game.slack, value);
+            let of = (&rows, compared, &*ours[n]);
+            found.take_in(of, *span, (cause, held.rig.game.slack), value);
         }
         progress(0.2 + 0.8 * (n + 1) as f64 / count as f64);
     }
@@ -159,6 +168,7 @@ pub fn agree(held: Held, game: GameId, mut progress: impl FnMut(f64)) -> Agreeme
         missing: rows.missing,
         restarts: rows.restarts,
         values,
+        traces,
         differences: found.differences,
         reads,
         close: found.close + close_reads,
@@ -192,15 +202,12 @@ struct Found {
 }
 
 impl Found {
-    #[expect(clippy::too_many_arguments, reason = "all of them are of one difference")]
+    /// Takes in what was found of a span: as a difference of a value, or as a close call.
     fn take_in(
         &mut self,
-        rows: &Rows,
-        compared: &Compared,
-        span: &Span,
-        ours: &[f64],
-        cause: Cause,
-        slack: Nanos,
+        (rows, compared, ours): (&Rows, &Compared, &[f64]),
+        span: Span,
+        (cause, slack): (Cause, Nanos),
         value: &mut Value,
     ) {
         if cause.late().is_some_and(|late| late <= slack) {

@@ -266,6 +266,11 @@ impl Frames {
         })
     }
 
+    /// The one that was said last.
+    pub fn last(&self) -> Option<&Frame> {
+        self.chunks.back()?.last()
+    }
+
     /// The end of the last one.
     pub fn end(&self) -> Option<Nanos> {
         let last = self.chunks.back()?;

@@ -119,7 +119,9 @@ impl Recorder {
 
     /// Writes the frames that wait, as long as they are of this sort.
     fn write_frames(&mut self, session: &Session, is_due: impl Fn(&Frame) -> bool) {
-        while let Some(frame) = self.frames.pop_front_if(|frame| is_due(frame)) {
+        while self.frames.front().is_some_and(&is_due)
+            && let Some(frame) = self.frames.pop_front()
+        {
             let _ = self.lines.frame(session.roster(), session.frames(), &frame);
         }
     }

@@ -3,8 +3,11 @@
 
 #[path = "common/command.rs"]
 mod command;
+#[path = "common/mod.rs"]
+mod common;
 
 use command::{demo, stderr};
+use common::Tmux;
 use rstest::rstest;
 use serde_json::Value;
 use std::{
@@ -142,4 +145,30 @@ fn a_number_is_told_with_its_place(#[case] mistake: &str, #[case] place: &str, #
         assert!((from..=to).contains(&set), "{number}");
         assert!(!(from..=to).contains(&number["ours"].as_f64().unwrap()), "{number}");
     }
+}
+
+/// On the full screen, while it plays: what differs, and the lane of the game.
+#[test]
+fn a_game_is_watched_while_it_plays() {
+    let folder = tempfile::tempdir().unwrap();
+    let (game, socket) = (game(folder.path()), folder.path().join("s"));
+    let (program, rig) = (env!("CARGO_BIN_EXE_gtrig"), demo("game.toml"));
+    let command =
+        format!("{program} live --kernel none --listen unix:{} --rig {rig}", socket.display());
+    let tmux = Tmux::start("game", (160, 47), &command);
+    tmux.wait_for(" LIVE ");
+    tmux.keys(&["P"]);
+    tmux.wait_for("no game says anything of its frames here");
+    let mut playing = Command::new(game).arg(&socket).args(["open-gate", "60"]).spawn().unwrap();
+    tmux.wait("it agrees at first", |s| s.contains("crane-game") && s.contains("values agree"));
+    tmux.wait("the open gate", |s| {
+        s.lines().any(|line| {
+            line.contains("SlewX") && line.contains("has it open while interlock is on")
+        })
+    });
+    tmux.keys(&["Tab"]);
+    tmux.wait("the place", |s| s.contains(" why ▷ slew") && s.contains("in the game"));
+    playing.kill().unwrap();
+    playing.wait().unwrap();
+    tmux.keys(&["q", "q"]);
 }

@@ -428,3 +428,58 @@ fn a_socket_is_its_owners_alone_and_goes_with_the_hub() {
     drop(house);
     assert!(!path.exists());
 }
+
+/// The polls of a frame are mapped as its time is: how long each was before it stays.
+#[test]
+fn a_frame_keeps_its_times_by_any_clock() {
+    let mut house = House::open(true);
+    let mut sender = house.connect();
+    sender.say(&[&greeting("crane"), PAD]);
+    sender.say(&[
+        r#"{"t":7000000000,"on":"pad1","c":"south","v":1}"#,
+        r#"{"t":7004000000,"frame":1,"polled":[7000500000,7003000000],"steps":2,"read":{"pad1":{"south":1}},"gives":{"Horn":1}}"#,
+        r#"{"t":7020000000,"frame":2,"polled":7019000000,"gives":{"Horn":0}}"#,
+    ]);
+    house.until("both frames", |house| house.session.frames().len() == 2);
+    let frames: Vec<_> = house.session.frames().iter().cloned().collect();
+    let first = &frames[0];
+    assert_eq!(
+        (first.acted.0 - first.polled[0].0, first.acted.0 - first.polled[1].0),
+        (3_500_000, 1_000_000)
+    );
+    assert_eq!((first.number, first.steps, first.reads.len()), (1, Some(2), 1));
+    assert_eq!((frames[1].number, frames[1].acted.0 - frames[1].polled[0].0), (2, 1_000_000));
+    assert_eq!(house.session.frames().games()[0].as_str(), "crane");
+}
+
+/// A game may say what it read of a device that another one says.
+#[test]
+fn a_frame_may_read_the_device_of_another() {
+    let mut house = House::open(true);
+    let (mut driver, mut game) = (house.connect(), house.connect());
+    driver.say(&[&greeting("driver"), PAD]);
+    house.until("the pad", |house| house.presence() == Some(Presence::Here));
+    game.say(&[
+        &greeting("game"),
+        r#"{"frame":1,"read":{"pad1":{"south":1,"nothing":1},"pad4":{"south":1}},"gives":{"Horn":1}}"#,
+    ]);
+    house.until("the frame", |house| house.session.frames().len() == 1);
+    let frame = house.session.frames().iter().next().unwrap().clone();
+    // What is no device and no control is left out.
+    assert_eq!(frame.reads.len(), 1);
+    assert_eq!(house.session.roster().code(frame.reads[0].control), "south");
+}
+
+/// A game that dies and comes again goes on counting, or begins anew; both are one game.
+#[test]
+fn a_game_that_returns_is_the_same_game() {
+    let mut house = House::open(true);
+    for round in 1..=2 {
+        let mut game = house.connect();
+        game.say(&[&greeting("crane"), PAD, r#"{"frame":5,"gives":{"Horn":1}}"#]);
+        house.until("the frame", |house| house.session.frames().len() == round);
+        drop(game);
+        house.until("it went", |house| house.presence() == Some(Presence::Gone));
+    }
+    assert_eq!(house.session.frames().games().len(), 1);
+}

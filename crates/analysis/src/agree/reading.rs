@@ -316,3 +316,39 @@ fn as_read(held: Held, rows: &Rows, poll: usize) -> Vec<Event> {
     out.extend(events);
     out
 }
+
+/// The events with those where they happened that came [late](Marks::LATE): they were moved
+/// to just after the tick that had missed them, and a frame that read them before tells that
+/// they had come by then. `None` where no event was late.
+pub(super) fn put_back(held: Held, rows: &Rows) -> Option<Vec<Event>> {
+    if held.events.iter().all(|event| !event.marks.contains(Marks::LATE)) {
+        return None;
+    }
+    let mut before: BTreeMap<ControlId, Event> = BTreeMap::new();
+    let mut events: Vec<Event> = held.events.to_vec();
+    for event in &mut events {
+        if let (true, Some(column)) =
+            (event.marks.contains(Marks::LATE), rows.reads.get(&event.control))
+        {
+            let is_button = held.roster.control(event.control).kind.is_button();
+            let seen = |value: i32| if is_button { i32::from(value != 0) } else { value };
+            let rest = held.roster.control(event.control).kind.rest();
+            let last = before.get(&event.control);
+            let (from, was) = last.map_or((Nanos(0), rest), |last| (last.time, last.value));
+            let first = rows.list.partition_point(|row| row.polled[0] < from);
+            let polls = rows.list[first..].iter().zip(&column[first..]);
+            let mut polls = polls.take_while(|(row, _)| row.polled[0] < event.time);
+            let is_it = |read: &Option<[i32; 2]>| {
+                read.is_some_and(|[read, _]| seen(read) == seen(event.value))
+            };
+            if seen(was) != seen(event.value)
+                && let Some((row, _)) = polls.find(|(_, read)| is_it(read))
+            {
+                event.time = row.polled[0];
+            }
+        }
+        before.insert(event.control, *event);
+    }
+    events.sort_by_key(|event| event.time);
+    Some(events)
+}

@@ -142,13 +142,13 @@ fn shape_of(input: &InputSpec) -> Option<&ShapeUse> {
 /// The stages of an input, those that it shares with others too.
 fn stages_of(rig: &mut Rig, action: ActionId, input: usize) -> Option<&mut Vec<Stage>> {
     let Rig { actions, shapes, .. } = rig;
-    let shape = match &mut actions[action.index()].inputs[input] {
-        InputSpec::Axis { shape, .. }
-        | InputSpec::Stick { shape, .. }
-        | InputSpec::Place { shape, .. }
-        | InputSpec::Gesture { shape, .. }
-        | InputSpec::Pointer { shape, .. } => shape,
-        _ => return None,
+    let (InputSpec::Axis { shape, .. }
+    | InputSpec::Stick { shape, .. }
+    | InputSpec::Place { shape, .. }
+    | InputSpec::Gesture { shape, .. }
+    | InputSpec::Pointer { shape, .. }) = &mut actions[action.index()].inputs[input]
+    else {
+        return None;
     };
     Some(match shape {
         ShapeUse::Own(shape) => &mut shape.stages,

@@ -4,6 +4,7 @@
 //! lanes is in `lanes`.
 
 mod commands;
+mod gaming;
 mod input;
 mod lanes;
 mod learning;
@@ -16,6 +17,8 @@ mod touching;
 mod tuning;
 mod yard;
 
+pub(crate) use gaming::GamePlace;
+use gaming::Gaming;
 pub(crate) use learning::Lesson;
 pub(crate) use logging::KEPT;
 use logging::LogBook;
@@ -31,7 +34,7 @@ pub(crate) use yard::Yard;
 
 use super::{
     areas::Areas,
-    bench::{Bench, log::lines_area},
+    bench::{Bench, game, log::lines_area},
     document::Document,
     jobs::{Jobs, Outcome},
     prompt::Prompt,
@@ -91,6 +94,8 @@ pub struct App {
     pub(crate) lesson: Option<Lesson>,
     pub(crate) tuning: Tuning,
     pub(crate) polling: Polling,
+    /// How a game agrees with the rig.
+    pub(crate) gaming: Gaming,
     pub(crate) measuring: Measuring,
     /// The crane that the actions move.
     pub(crate) yard: Yard,
@@ -159,6 +164,7 @@ impl App {
             lesson: None,
             tuning: Tuning::default(),
             polling: Polling::default(),
+            gaming: Gaming::default(),
             measuring: Measuring::default(),
             yard: Yard::default(),
             touching: Touching::default(),
@@ -332,6 +338,7 @@ impl App {
                     self.polling.found = Some(audited);
                     self.polling.is_busy = false;
                 }
+                Outcome::Agreed(agreed) => self.agreed(*agreed),
                 Outcome::WentWrong(session, (from, way)) => self.went_wrong(*session, from, way),
                 Outcome::Retuned(session, from) => self.retuned(*session, from),
                 Outcome::Measured(measured) => {
@@ -387,7 +394,8 @@ impl App {
     pub fn fit(&mut self, area: Rect) {
         let areas = Areas::of(area, self.has_marks());
         let (panel, log) = (self.panel_area(areas.bench), lines_area(areas.bench));
-        let hit = Hit { panel, log, ..areas.hit() };
+        let places = game::places_area(areas.bench, self);
+        let hit = Hit { panel, log, places, ..areas.hit() };
         self.view.hit = hit;
         if self.view.stretch.columns != hit.traces.width {
             self.view.stretch.columns = hit.traces.width.max(1);

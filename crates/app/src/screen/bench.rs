@@ -7,6 +7,7 @@
 pub(super) mod board;
 mod bytes;
 pub(super) mod device;
+pub(super) mod game;
 mod gestures;
 pub(super) mod ladder;
 pub(super) mod log;
@@ -51,10 +52,12 @@ pub(crate) enum Bench {
     Bytes,
     /// What happened, line by line.
     Log,
+    /// A game, held against the rig.
+    Game,
 }
 
 /// Every bench, in the order of the tabs.
-pub(crate) const ALL: [&Entry; 12] = [
+pub(crate) const ALL: [&Entry; 13] = [
     &board::ENTRY,
     &device::ENTRY,
     &polling::ENTRY,
@@ -67,6 +70,7 @@ pub(crate) const ALL: [&Entry; 12] = [
     &ladder::ENTRY,
     &bytes::ENTRY,
     &log::ENTRY,
+    &game::ENTRY,
 ];
 
 /// What there is to know of a bench.

@@ -16,7 +16,9 @@ use crate::{
 };
 use gtrig_analysis::{
     Capacity, Recording, Session,
+    agree::{self, Agreement, Held},
     audit::{self, Loop, LoopAudit},
+    frames::GameId,
     measure::{self, Measurement, Proposal, Samples},
     motion::MotionRule,
 };
@@ -32,7 +34,7 @@ use std::{
     path::{Path, PathBuf},
     sync::mpsc::{Receiver, Sender, channel},
     thread,
-    time::Duration,
+    time::{Duration, Instant},
 };
 
 /// What a job came to.
@@ -50,6 +52,8 @@ pub(crate) enum Outcome {
     /// The same with a mistake in the rig.
     WentWrong(Box<Session>, (u64, MotionRule)),
     Measured(Box<Measured>),
+    /// A game was held against the rig.
+    Agreed(Box<Agreed>),
     /// A figure was drawn, or why it was not.
     Drawn(PathBuf, anyhow::Result<()>),
     /// The rig's file says something else now.
@@ -66,6 +70,7 @@ impl Outcome {
             | Outcome::Retuned(..)
             | Outcome::WentWrong(..)
             | Outcome::Measured(_)
+            | Outcome::Agreed(_)
             | Outcome::RigChanged(_) => true,
         }
     }
@@ -222,6 +227,21 @@ impl Jobs {
         });
     }
 
+    /// Holds a game against the rig.
+    pub(crate) fn agree(&mut self, session: &Session, game: GameId) {
+        let (rig, recording) = (session.rig().clone(), session.recording());
+        let done = self.done();
+        self.studies.does(done, move || {
+            let began = Instant::now();
+            let events: Vec<Event> = recording.events().collect();
+            let (roster, frames) = (&recording.roster, &recording.frames);
+            let held = Held { rig: &rig, roster, events: &events, frames };
+            let found = agree::agree(held, game, |_| {});
+            let (said, took) = (frames.said(), began.elapsed());
+            Outcome::Agreed(Box::new(Agreed { found, said, took }))
+        });
+    }
+
     /// Measures two axes, or one.
     pub(crate) fn measure(&mut self, session: &Session, axes: Axes) {
         let (recording, until) = (session.recording(), session.now().at());
@@ -321,6 +341,16 @@ pub(crate) struct Audited {
     pub(crate) shortest_state: Option<Nanos>,
     /// The last tick of the history that was audited.
     pub(crate) until: Tick,
+}
+
+/// How a game agrees with the rig.
+#[derive(Debug)]
+pub(crate) struct Agreed {
+    pub(crate) found: Agreement,
+    /// How many frames had been said by then.
+    pub(crate) said: u64,
+    /// How long it took to find out.
+    pub(crate) took: Duration,
 }
 
 /// What a stick was measured to do.

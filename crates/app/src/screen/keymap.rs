@@ -117,7 +117,7 @@ const BINDINGS: &[Binding] = &[
     row("View", &[(NONE, Char('t'))], "t", C::LaneHeight, "", "tall or low analogue lanes"),
     row("View", &[(NONE, Char('/'))], "/", C::Filter, "filter", "show only lanes, or log lines, that have these words"),
     row("View", &[(NONE, KeyCode::Esc)], "Esc", C::Dismiss, "", "drop the filter, close what is open"),
-    row("View", &[(NONE, KeyCode::Tab)], "Tab", C::NextDevice(1), "", "what is next on a bench: a device, a panel, a log line"),
+    row("View", &[(NONE, KeyCode::Tab)], "Tab", C::NextDevice(1), "", "what is next on a bench: a device, a panel, a line"),
     row("View", &[(SHIFT, KeyCode::BackTab), (NONE, KeyCode::BackTab)], "Shift+Tab", C::NextDevice(-1), "", "the device before"),
     row("Tune", &[(NONE, Char('j'))], "j", C::Knob(1), "", "the next number"),
     row("Tune", &[(NONE, Char('k'))], "k", C::Knob(-1), "", "the number before"),
@@ -167,7 +167,7 @@ fn of_bench(entry: &'static Entry) -> Binding {
         keys: &[],
         command: C::Bench(entry.bench),
         shown: entry.shown_key,
-        hint: if is_last { "1 … 9 L B T bench" } else { "" },
+        hint: if is_last { "1 … 9 L B T P bench" } else { "" },
         help: entry.help,
         group: "View",
     }

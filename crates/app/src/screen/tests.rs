@@ -1,5 +1,7 @@
 //! The full screen without a terminal: keys in, rows of text out.
 
+mod game;
+
 use super::{App, Theme, draw};
 use crate::{commands, files};
 use crossterm::event::{

@@ -24,6 +24,8 @@ pub struct Hit {
     pub(crate) panel: Rect,
     /// The lines of the log.
     pub(crate) log: Rect,
+    /// Where a game differs, on its bench.
+    pub(crate) places: Rect,
 }
 
 /// The playhead, the stretch of time and the lanes that are in view.

@@ -80,16 +80,17 @@ pub fn cause_words(rig: &Rig, roster: &Roster, cause: &Cause) -> String {
             longest.as_millis()
         ),
         Cause::Number { place, unit, ours, from, to } => {
-            let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
+            // Of a share the place says enough.
+            let is_word = unit.is_empty() || unit.contains(' ');
+            let unit = if is_word { String::new() } else { format!(" {unit}") };
             // The end that is nearer to the rig's tells by how much it is another at least.
             let (by, more) = match from > ours {
-                true => (from - ours, "more"),
-                false => (ours - to, "less"),
+                true => (from - ours, "more above"),
+                false => (ours - to, "more below"),
             };
+            let (from, to) = (number(*from), number(*to));
             format!(
-                "gives what {place} = {} to {}{unit} would: at least {}{unit} {more} than the rig's {}",
-                number(*from),
-                number(*to),
+                "does as {place} = {from} to {to}{unit} would: {} or {more} the rig's {}",
                 number(by),
                 number(*ours),
             )

@@ -131,6 +131,9 @@ impl App {
         let is_chosen = self.view.chosen == Some(lane);
         match lane {
             Lane::Control(_) => is_chosen && has_room,
+            Lane::Action(..) if self.game_value_of(lane).is_some() => {
+                is_chosen || self.bench == Bench::Game
+            }
             // What the bench tunes is shown beside what it was.
             Lane::Action(id, _) if self.tuning.before.is_some() => {
                 let is_tuned = self.subject().is_some_and(|(action, ..)| action == id);

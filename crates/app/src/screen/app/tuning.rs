@@ -348,6 +348,7 @@ impl App {
             self.freeze_at(rate.tick_at(playhead));
         }
         self.polling.found = None;
+        self.gaming.forget();
         self.clear_yard();
         (self.bench.entry().shown)(self);
         let before = self.tuning.before.as_ref();

@@ -47,5 +47,9 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
         Lane::Gesture(n) => explain_gesture(app.session(), app.machine(), n),
         Lane::Combo(n) => combo(app, n),
     };
+    let text = match app.difference_here(lane) {
+        Some(difference) => format!("{text} {difference}"),
+        None => text,
+    };
     Paragraph::new(text).wrap(Wrap { trim: true }).render(areas.why, buffer);
 }

@@ -37,6 +37,7 @@ impl Row<'_> {
             match self.lane {
                 Lane::Control(control) => self.reports(control),
                 Lane::Gesture(_) | Lane::Combo(_) => {}
+                Lane::Action(..) if self.app.game_value_of(self.lane).is_some() => self.game(),
                 Lane::Action(action, axis) => match self.app.tuning.before.as_ref() {
                     Some(before) => self.before(before, (action, axis)),
                     None => self.by_events(action, &columns),

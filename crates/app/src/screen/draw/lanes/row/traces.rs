@@ -113,6 +113,55 @@ impl Row<'_> {
         }
     }
 
+    /// The row below: what the game gave, with a mark wherever it differs.
+    pub(super) fn game(&mut self) {
+        let Some((agreed, value)) = self.app.game_value_of(self.lane) else { return };
+        let row = self.below("in the game");
+        let (stretch, rate) = (self.app.view.stretch, self.app.session().plan().rate());
+        let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
+        let trace = &agreed.found.traces[value];
+        let extent = self.extent();
+        let is_digital = self.app.is_digital(self.lane);
+        for at in 0..usize::from(self.traces.width) {
+            let first = stretch.first.0 + at as u32 / repeat * width;
+            let tick = |tick: u32| rate.time_of(Tick(tick));
+            let after = if first == 0 { Nanos(0) } else { tick(first - 1) };
+            let until = tick(first + width - 1);
+            if after > trace.ends() {
+                break;
+            }
+            let here = trace.between(after, until);
+            let Some(last) = trace.at(until).filter(|last| !last.value.is_nan()) else { continue };
+            let shown = here.iter().filter(|point| !point.value.is_nan()).map(|point| point.value);
+            let far = shown
+                .fold(last.value, |far, value| if value.abs() > far.abs() { value } else { far });
+            let was = trace.at(after);
+            let differs = last.differs
+                || was.is_some_and(|was| was.differs && here.is_empty())
+                || here.iter().any(|point| point.differs);
+            let scaled = LaneSummary::steady(far).scaled(extent).last;
+            let (glyph, style) = match is_digital {
+                true if far != 0.0 => ("▀", self.theme().plain()),
+                true => ("─", self.theme().rule()),
+                false => {
+                    let (glyph, style) = self.height_of(scaled);
+                    let shape = style.add_modifier & Modifier::REVERSED;
+                    let plain = if far == 0.0 { self.theme().rule() } else { self.theme().plain() };
+                    (glyph, plain.add_modifier(shape))
+                }
+            };
+            match differs {
+                true if is_digital && far == 0.0 => self.put(row, at, "≠", self.theme().doubtful()),
+                // Not by the colour alone.
+                true => {
+                    let style = style.patch(self.theme().doubtful());
+                    self.put(row, at, glyph, style.add_modifier(Modifier::UNDERLINED));
+                }
+                false => self.put(row, at, glyph, style),
+            }
+        }
+    }
+
     /// Names the row below the lane's own. Returns its place in the lane.
     fn below(&mut self, name: &str) -> u16 {
         let row = self.area.height - 1;
