@@ -143,6 +143,7 @@ int main(int argc, char **argv) {
     const char *mistake = argc > 2 ? argv[2] : "none";
     double seconds = argc > 3 ? atof(argv[3]) : 6;
     gt_open(&gt, "crane-game", argv[1]);
+    for (int i = 0; i < 100 && gt.socket < 0; i++) { usleep(100000); gt_frame(&gt); } /* somebody is about to listen */
     for (size_t i = 0; i < sizeof stories / sizeof *stories; i++)
         if (is_mistake(mistake, stories[i][0])) {
             char label[400];

@@ -57,6 +57,9 @@ fuzz_target!(|bytes: &[u8]| {
                     session.set_presence(*device, presence, time);
                 }
             }
+            Said::Frame(frame) => {
+                assert!(frame.polled.is_none_or(|[first, last]| first <= last));
+            }
             Said::Label(_) | Said::Answer(_) | Said::End => {}
         }
         session.run_before(time);

@@ -9,13 +9,16 @@ use gtrig::{
     screen::lanes,
 };
 use gtrig_analysis::{
-    Capacity, audit,
+    Capacity, Session,
+    agree::{self, Held},
+    audit,
     measure::{self, Samples},
     stream::StreamWatch,
 };
 use gtrig_core::{ActionId, GestureId, Nanos, PollRate, Tick};
 use gtrig_formats::{
     Report,
+    agree::AgreeReport,
     combos::{ComboLines, ComboReport},
     gestures::GestureReport,
     health::HealthReport,
@@ -32,6 +35,27 @@ const LONGEST: Nanos = Nanos::from_millis(60_000);
 /// A drawing is as large as what is drawn, and names are escaped.
 fn is_drawn(svg: &str) {
     assert!(svg.starts_with("<svg") && svg.ends_with("</svg>"));
+}
+
+/// The polls of frames may claim any time, and what lies between is run: as long as above.
+fn is_held_against_its_games(session: &Session) {
+    let frames = session.frames();
+    let polls = || frames.iter().map(|frame| frame.polled[0].0);
+    let lasts = polls().max().unwrap_or(0) - polls().min().unwrap_or(0);
+    if lasts > LONGEST.0 || frames.len() > 200 {
+        return;
+    }
+    let events: Vec<_> = session.recording().events().collect();
+    let (rig, roster) = (session.rig(), session.roster());
+    let held = Held { rig, roster, events: &events, frames };
+    let found: Vec<_> = agree::games(frames)
+        .into_iter()
+        .take(2)
+        .map(|game| agree::agree(held, game, |_| {}))
+        .collect();
+    let report = AgreeReport::new(rig, roster, frames, &found);
+    report.write_text(&mut Vec::new()).expect("memory takes it");
+    report.write_json(&mut Vec::new()).expect("memory takes it");
 }
 
 fuzz_target!(|bytes: &[u8]| {
@@ -58,6 +82,7 @@ fuzz_target!(|bytes: &[u8]| {
         let table = report.table();
         assert!(table.rows.iter().all(|row| row.len() == table.columns.len()));
     }
+    is_held_against_its_games(&session);
     let last = session.now().at();
     for tick in [begins, Tick(begins.0.midpoint(last.0)), last] {
         let machine = session.at(tick);

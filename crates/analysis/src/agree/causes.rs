@@ -407,9 +407,7 @@ impl<'a> Explainer<'a> {
     /// at rest, which any device gives that does nothing.
     fn follows_one(&self, of: &Compared, span: &Span) -> bool {
         self.held.rig.actions[of.target.action.index()].main_only
-            || of.theirs[span.first..=span.last]
-                .iter()
-                .any(|value| *value != 0.0 && !value.is_nan())
+            || (span.first..=span.last).any(|row| !self.rows.is_at_rest(of, row))
     }
 
     /// A cause as it is told of a span: with what is known of that span alone.

@@ -189,6 +189,12 @@ impl Rows {
         self.off(compared, ours, row) > self.tolerance
     }
 
+    /// Whether the game gives as good as nothing in a row, or nobody knows what.
+    pub(super) fn is_at_rest(&self, compared: &Compared, row: usize) -> bool {
+        let size = compared.theirs[row].abs() / self.unit(compared, row);
+        size.is_nan() || size <= self.tolerance
+    }
+
     pub(super) fn at(&self, row: usize) -> FrameAt {
         let Row { number, polled, .. } = self.list[row];
         FrameAt { number, polled: polled[0] }
