@@ -107,6 +107,7 @@ fn glyphs(theme: Theme) -> Vec<Line> {
         Line::Item("░", "the device could not be heard: nothing is known", faint),
         Line::Item("░ bright", "reports of the device are missing there", doubtful),
         Line::Item("·", "the action is held, and code on events would stand still", doubtful),
+        Line::Item("≠", "in the game: what it gave is not what the rig gives", doubtful),
         Line::Item("◉", "above: the main device; ● another one, ◌ deaf, ○ gone", signal),
         Line::Item("⚑", "a mark that somebody set", wire),
         Line::Item("✓ ✗", "what was meant (meant: NAME): it fired, it did not", wire),
