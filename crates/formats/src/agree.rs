@@ -5,7 +5,7 @@ use crate::{
     words::{cause_word, cause_words, difference_words, read_difference_words, read_word},
 };
 use gtrig_analysis::agree::{
-    Agreement, Cause, Delays, Difference, ReadDifference, name_of, target_name,
+    Agreement, Cause, Delays, Difference, FrameAt, ReadDifference, name_of, target_name,
 };
 use gtrig_analysis::frames::Frames;
 use gtrig_core::{Nanos, Rig, Roster};
@@ -65,11 +65,8 @@ struct DifferenceRow {
     name: String,
     is: String,
     kind: &'static str,
-    from_frame: u64,
-    to_frame: u64,
-    from_ns: u64,
-    to_ns: u64,
-    frames: u64,
+    #[serde(flatten)]
+    stretch: Stretch,
     ours: f64,
     theirs: f64,
     off: f64,
@@ -78,6 +75,33 @@ struct DifferenceRow {
     #[serde(skip_serializing_if = "Option::is_none")]
     number: Option<NumberRow>,
     words: String,
+}
+
+/// Frames one after the other.
+#[derive(Clone, Copy, Debug, Serialize)]
+struct Stretch {
+    from_frame: u64,
+    to_frame: u64,
+    from_ns: u64,
+    to_ns: u64,
+    frames: u64,
+}
+
+impl Stretch {
+    const fn new(first: FrameAt, last: FrameAt, frames: u64) -> Self {
+        Stretch {
+            from_frame: first.number,
+            to_frame: last.number,
+            from_ns: first.polled.0,
+            to_ns: last.polled.0,
+            frames,
+        }
+    }
+
+    fn cells(&self) -> [String; 5] {
+        let Stretch { from_frame, to_frame, from_ns, to_ns, frames } = self;
+        [from_frame, to_frame, from_ns, to_ns, frames].map(u64::to_string)
+    }
 }
 
 #[derive(Clone, Debug, Serialize)]
@@ -93,11 +117,8 @@ struct NumberRow {
 struct ReadRow {
     control: String,
     kind: &'static str,
-    from_frame: u64,
-    to_frame: u64,
-    from_ns: u64,
-    to_ns: u64,
-    frames: u64,
+    #[serde(flatten)]
+    stretch: Stretch,
     said: i32,
     read: [i32; 2],
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -226,11 +247,7 @@ impl Context<'_> {
             name: name.clone(),
             is: self.is(of.value).unwrap_or_default(),
             kind: cause_word(&of.cause),
-            from_frame: of.first.number,
-            to_frame: of.last.number,
-            from_ns: of.first.polled.0,
-            to_ns: of.last.polled.0,
-            frames: of.frames,
+            stretch: Stretch::new(of.first, of.last, of.frames),
             ours: of.ours,
             theirs: of.theirs,
             off: of.off,
@@ -244,11 +261,7 @@ impl Context<'_> {
         ReadRow {
             control: self.roster.address(of.control).to_string(),
             kind: read_word(of.kind),
-            from_frame: of.first.number,
-            to_frame: of.last.number,
-            from_ns: of.first.polled.0,
-            to_ns: of.last.polled.0,
-            frames: of.frames,
+            stretch: Stretch::new(of.first, of.last, of.frames),
             said: of.said,
             read: of.read,
             late_ms: of.kind.late().map(Nanos::as_millis),
@@ -271,40 +284,28 @@ impl Report for AgreeReport {
     fn table(&self) -> Table {
         let mut rows = Vec::new();
         for game in &self.games {
-            for row in &game.differences {
-                rows.push(vec![
-                    game.game.clone(),
-                    row.name.clone(),
-                    row.is.clone(),
-                    row.kind.to_owned(),
-                    row.from_frame.to_string(),
-                    row.to_frame.to_string(),
-                    row.from_ns.to_string(),
-                    row.to_ns.to_string(),
-                    row.frames.to_string(),
-                    row.ours.to_string(),
-                    row.theirs.to_string(),
-                    cell(row.late_ms),
-                    row.words.clone(),
-                ]);
-            }
-            for row in &game.reads {
-                rows.push(vec![
-                    game.game.clone(),
-                    String::new(),
-                    row.control.clone(),
-                    row.kind.to_owned(),
-                    row.from_frame.to_string(),
-                    row.to_frame.to_string(),
-                    row.from_ns.to_string(),
-                    row.to_ns.to_string(),
-                    row.frames.to_string(),
-                    row.said.to_string(),
-                    row.read[0].to_string(),
-                    cell(row.late_ms),
-                    row.words.clone(),
-                ]);
-            }
+            let row = |name: &str, is: &str, kind: &str, stretch: &Stretch, rest: [String; 4]| {
+                let first = [&*game.game, name, is, kind].map(str::to_owned);
+                first.into_iter().chain(stretch.cells()).chain(rest).collect::<Vec<_>>()
+            };
+            rows.extend(game.differences.iter().map(|of| {
+                let rest = [
+                    of.ours.to_string(),
+                    of.theirs.to_string(),
+                    cell(of.late_ms),
+                    of.words.clone(),
+                ];
+                row(&of.name, &of.is, of.kind, &of.stretch, rest)
+            }));
+            rows.extend(game.reads.iter().map(|of| {
+                let rest = [
+                    of.said.to_string(),
+                    of.read[0].to_string(),
+                    cell(of.late_ms),
+                    of.words.clone(),
+                ];
+                row("", &of.control, of.kind, &of.stretch, rest)
+            }));
         }
         Table {
             columns: &[
@@ -361,7 +362,7 @@ impl fmt::Display for Game {
         if !self.differences.is_empty() {
             writeln!(f, "\nplaces:")?;
             let rows = self.differences.iter();
-            places(f, rows.map(|row| (row.from_ns, row.from_frame, &*row.words)))?;
+            places(f, rows.map(|row| (row.stretch.from_ns, row.stretch.from_frame, &*row.words)))?;
         }
         self.latency.fmt(f)
     }
@@ -376,13 +377,13 @@ fn write_reads(f: &mut fmt::Formatter<'_>, reads: &[ReadRow]) -> fmt::Result {
         };
         match groups.iter_mut().find(same) {
             Some((worst, frames, places)) => {
-                *frames += row.frames;
+                *frames += row.stretch.frames;
                 *places += 1;
                 if row.late_ms > worst.late_ms {
                     *worst = row;
                 }
             }
-            None => groups.push((row, row.frames, 1)),
+            None => groups.push((row, row.stretch.frames, 1)),
         }
     }
     if !groups.is_empty() {
@@ -390,7 +391,7 @@ fn write_reads(f: &mut fmt::Formatter<'_>, reads: &[ReadRow]) -> fmt::Result {
     }
     for (row, frames, places) in groups {
         let (frames, places) = (counted(frames, "frame"), counted(places, "place"));
-        writeln!(f, "  {frames} in {places}, frame {}: {}", row.from_frame, row.words)?;
+        writeln!(f, "  {frames} in {places}, frame {}: {}", row.stretch.from_frame, row.words)?;
     }
     Ok(())
 }
