@@ -514,3 +514,27 @@ fn a_sender_is_seen_on_the_screen() {
     tmux.wait("the shell", |s| s.trim_end().ends_with(['#', '$']));
     assert!(!socket.path().exists());
 }
+
+/// An attempt at a gesture is told once it is over, and all of them are the same bytes as
+/// of the file.
+#[rstest]
+fn gestures_are_told_as_they_end(#[values("--text", "--json", "--csv")] form: &str) {
+    let path = demo("lazy-thumb.take.jsonl");
+    let form = &[form][usize::from(form == "--text")..];
+    let whole = Command::new(env!("CARGO_BIN_EXE_gtrig"))
+        .args(["gestures", &path])
+        .args(form)
+        .output()
+        .unwrap();
+    let take = fs::read_to_string(path).unwrap();
+    let (first, rest) = take.split_at(take.len() / 2);
+    let mut gtrig = Going::start(&[&["gestures", "-"], form].concat());
+    gtrig.say(first);
+    let mut told = gtrig.line();
+    assert!(!told.is_empty());
+    gtrig.say(rest);
+    drop(gtrig.child.stdin.take());
+    let (_, last) = gtrig.end();
+    told += &last;
+    assert_eq!(told, stdout(&whole));
+}

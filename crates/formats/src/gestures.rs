@@ -16,6 +16,8 @@ use std::io::{self, Write};
 /// Verdicts and, where labels say what was meant, how they were understood.
 #[derive(Clone, Debug)]
 pub struct GestureReport {
+    /// How many verdicts stand in the reports before.
+    told: usize,
     verdicts: Vec<Line>,
     meant: Vec<Line>,
     confusions: Vec<Line>,
@@ -110,6 +112,25 @@ pub(crate) fn verdict_line(
 impl GestureReport {
     /// A report over the whole history of a session.
     pub fn new(session: &Session) -> Self {
+        GestureReport::rest(session, 0)
+    }
+
+    /// What attempts that are over came to, without the first `told`, which are known
+    /// already: a report while the take comes, before its [rest](GestureReport::rest).
+    pub fn so_far(session: &Session, told: usize) -> Self {
+        let line = |verdict: &GestureVerdict| Line::Verdict(VerdictLine::new(session, verdict));
+        let verdicts = session.history().verdicts().iter().skip(told).map(line).collect();
+        let (meant, confusions, score) = (Vec::new(), Vec::new(), None);
+        GestureReport { told, verdicts, meant, confusions, score }
+    }
+
+    /// How many attempts it tells of.
+    pub fn count(&self) -> usize {
+        self.verdicts.len()
+    }
+
+    /// A report over the whole history without the first `told` attempts.
+    pub fn rest(session: &Session, told: usize) -> Self {
         let verdicts = session.attempts();
         let score = score::score(session.rig(), session.labels(), verdicts.iter());
         let line = |verdict: &GestureVerdict| Line::Verdict(VerdictLine::new(session, verdict));
@@ -117,7 +138,8 @@ impl GestureReport {
         let is_scored = !score.meant.is_empty();
         let confusions = score.confusions.iter().filter(|_| is_scored).map(confusion).collect();
         GestureReport {
-            verdicts: verdicts.iter().map(line).collect(),
+            told,
+            verdicts: verdicts.iter().skip(told).map(line).collect(),
             meant: meant_lines(session, &score, &verdicts),
             confusions,
             score: is_scored.then(|| Line::Score(ScoreLine::new(&score))),
@@ -149,7 +171,7 @@ impl Report for GestureReport {
     /// A row for each limit of each attempt, then one for each label and each
     /// false alarm.
     fn table(&self) -> Table {
-        let verdicts = self.verdicts.iter().zip(1..);
+        let verdicts = self.verdicts.iter().zip(self.told + 1..);
         let limits = verdicts.flat_map(|(line, attempt)| match line {
             Line::Verdict(verdict) => verdict.rows(attempt),
             _ => Vec::new(),

@@ -7,8 +7,8 @@ use super::{
 use clap::Args;
 use gtrig_formats::gestures::GestureReport;
 
-/// Say what came of every attempt at a gesture of a take, with all margins;
-/// and, where labels read `meant: NAME`, what was understood.
+/// Say what came of every attempt at a gesture of a take, with all margins, as soon as
+/// each is over; and, where labels read `meant: NAME`, what was understood.
 #[derive(Args, Debug)]
 pub struct Gestures {
     #[command(flatten)]
@@ -35,10 +35,19 @@ impl Gestures {
             !rig.gestures.is_empty(),
             "the rig has no [gesture.…]: docs/rig-format.md says how to add one"
         );
-        self.takes.for_each(&rig, self.print.text(), |output, opened| {
-            let report = GestureReport::new(&opened.session);
+        self.takes.for_each_coming(&rig, self.print.text(), |output, mut coming| {
+            let mut told = 0;
+            while coming.take_in() {
+                let report = GestureReport::so_far(coming.session(), told);
+                if report.count() > 0 {
+                    told += report.count();
+                    output.report(&report)?;
+                }
+            }
+            let opened = coming.finish();
+            let report = GestureReport::rest(&opened.session, told);
             output.report(&report)?;
-            Ok(Status::no_if(self.strict && !report.is_understood()))
+            Ok((Status::no_if(self.strict && !report.is_understood()), opened.loaded))
         })
     }
 }
