@@ -45,9 +45,10 @@ fn is_held_against_its_games(session: &Session) {
     if lasts > LONGEST.0 || frames.len() > 200 {
         return;
     }
-    let events: Vec<_> = session.recording().events().collect();
+    let recording = session.recording();
+    let events: Vec<_> = recording.events().collect();
     let (rig, roster) = (session.rig(), session.roster());
-    let held = Held { rig, roster, events: &events, frames };
+    let held = Held::of(rig, &recording, &events);
     let found: Vec<_> = agree::games(frames)
         .into_iter()
         .take(2)

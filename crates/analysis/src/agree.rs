@@ -24,6 +24,7 @@ pub use trace::{Trace, TracePoint};
 pub use variants::Other;
 
 use crate::frames::{Frames, GameId, NameId};
+use crate::recording::Recording;
 use alloc::{string::String, vec::Vec};
 use causes::Explainer;
 use gtrig_core::{CleanText, Event, GameTarget, Nanos, Rig, Roster};
@@ -41,6 +42,16 @@ pub struct Held<'a> {
     pub events: &'a [Event],
     /// What games said.
     pub frames: &'a Frames,
+    /// From when on the events are known: frames from before are not compared.
+    pub begins: Nanos,
+}
+
+impl<'a> Held<'a> {
+    /// A recording with its events, which are held against a rig.
+    pub fn of(rig: &'a Rig, recording: &'a Recording, events: &'a [Event]) -> Self {
+        let Recording { roster, frames, begins_at: begins, .. } = recording;
+        Held { rig, roster, events, frames, begins: *begins }
+    }
 }
 
 /// What came of holding a game against a rig.

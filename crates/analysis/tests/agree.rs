@@ -5,7 +5,7 @@ mod common;
 
 use common::Desk;
 use gtrig_analysis::{
-    Session,
+    Capacity, Session,
     agree::{Agreement, Cause, Gate, Held, Other, ReadKind, agree, games},
     frames::{Frame, Given, Read},
 };
@@ -209,11 +209,10 @@ fn played(hand: &[Move], beats: &[Beat], wrong: Wrong) -> Session {
 }
 
 fn held_by(session: &Session, rig: &Rig) -> Agreement {
-    let events: Vec<Event> = session.recording().events().collect();
-    let (roster, frames) = (session.roster(), session.frames());
-    let held = Held { rig, roster, events: &events, frames };
-    let [game] = games(frames)[..] else { panic!("one game") };
-    agree(held, game, |_| {})
+    let recording = session.recording();
+    let events: Vec<Event> = recording.events().collect();
+    let [game] = games(session.frames())[..] else { panic!("one game") };
+    agree(Held::of(rig, &recording, &events), game, |_| {})
 }
 
 fn held(session: &Session) -> Agreement {
@@ -222,6 +221,73 @@ fn held(session: &Session) -> Agreement {
 
 fn causes(of: &Agreement) -> Vec<&Cause> {
     of.differences.iter().map(|difference| &difference.cause).collect()
+}
+
+/// A game that says frames of a horn, at these instants, with what it read and gave.
+fn horn_frames(session: &mut Session, frames: &[(u64, i32)]) {
+    let game = session.frames_mut().game(&CleanText::new("test-game")).unwrap();
+    let name = session.frames_mut().name(&CleanText::new("Horn")).unwrap();
+    let (_, device) = session.roster().devices().next().unwrap();
+    let control = device.control("south").unwrap();
+    for (&(ms, read), number) in frames.iter().zip(1..) {
+        let polled = Nanos::from_millis(ms);
+        session.add_frame(Frame {
+            game,
+            number,
+            acted: polled,
+            polled: [polled; 2],
+            steps: None,
+            reads: vec![Read { control, values: [read; 2] }],
+            gives: vec![Given { name, value: f64::from(read) }],
+        });
+    }
+}
+
+/// What was held on a device that goes is at rest: a game that reads so is right, and one
+/// that goes on is told.
+#[rstest]
+#[case::gone(true)]
+#[case::deaf(false)]
+fn what_cannot_be_heard_is_at_rest(#[case] is_gone: bool) {
+    let mut desk = Desk::new(rig());
+    desk.set(20.0, "pad1/south", 1);
+    let pad = desk.session.roster().devices().next().unwrap().0;
+    let at = Nanos::from_millis(40);
+    match is_gone {
+        true => desk.session.unplug(pad, at),
+        false => desk.session.set_presence(pad, Presence::Deaf, at),
+    }
+    let mut session = desk.session;
+    let mut stuck = session.clone();
+    horn_frames(&mut session, &[(10, 0), (30, 1), (50, 0), (70, 0)]);
+    let found = held(&session);
+    assert!(found.is_met(), "{:#?}", (found.differences, found.reads));
+    horn_frames(&mut stuck, &[(10, 0), (30, 1), (50, 1), (70, 1)]);
+    let found = held(&stuck);
+    assert_eq!(found.differences.len(), 1);
+    assert_eq!(found.differences[0].frames, 2);
+}
+
+/// Of what the history has forgotten nothing is said.
+#[test]
+fn frames_from_before_the_history_are_not_compared() {
+    let small = Capacity { events: 1_000, changes: usize::MAX };
+    let mut desk = Desk::with_capacity(rig(), small);
+    let frames: Vec<(u64, i32)> = (0..20_000).map(|n| (10 + n * 4, i32::from(n % 4 < 2))).collect();
+    let mut down = 0;
+    for &(ms, read) in &frames {
+        if read != down {
+            down = read;
+            desk.set(ms as f64 - 1.0, "pad1/south", read);
+        }
+        let tick = desk.session.plan().rate().tick_at(Nanos::from_millis(ms));
+        desk.run_to(tick.0);
+    }
+    horn_frames(&mut desk.session, &frames);
+    assert!(desk.session.history().begins() > Tick(0), "something must have been forgotten");
+    let found = held(&desk.session);
+    assert!(found.differences.is_empty(), "{:#?}", found.differences.first());
+    assert!(found.frames > 100 && found.frames < 20_000, "{}", found.frames);
 }
 
 /// A hand that does all of it, and frames of unlike length.

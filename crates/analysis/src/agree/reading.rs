@@ -2,7 +2,7 @@
 
 use super::{FrameAt, Held, rows::Rows};
 use alloc::{collections::BTreeMap, vec, vec::Vec};
-use gtrig_core::{ControlId, Event, Marks, Nanos};
+use gtrig_core::{ControlId, Event, Marks, Nanos, Presence};
 
 /// A value that the device said so much later is not taken for the one that was read, nor
 /// does one that is older tell more of a game.
@@ -79,8 +79,16 @@ impl Reading {
             said.insert(control, vec![(Nanos(0), rest)]);
         }
         for event in held.events.iter().filter(|event| !event.marks.contains(Marks::REPEAT)) {
-            if let Some(said) = said.get_mut(&event.control) {
-                said.push((event.time, event.value));
+            match said.get_mut(&event.control) {
+                Some(said) => said.push((event.time, event.value)),
+                // What is not heard any more is at rest.
+                None if is_loss(held, event) => {
+                    for control in controls_of(held, rows, event) {
+                        let rest = held.roster.control(control).kind.rest();
+                        said.entry(control).or_default().push((event.time, rest));
+                    }
+                }
+                None => {}
             }
         }
         let is_double = |column: &Vec<Option<[i32; 2]>>| {
@@ -249,6 +257,23 @@ impl ReadKind {
     }
 }
 
+/// Whether a device can no longer be heard.
+fn is_loss(held: Held, event: &Event) -> bool {
+    held.roster.control(event.control).is_presence
+        && Presence::from_value(event.value) != Presence::Here
+}
+
+/// The controls that the game reads of the device of an event.
+fn controls_of<'a>(
+    held: Held<'a>,
+    rows: &'a Rows,
+    event: &Event,
+) -> impl Iterator<Item = ControlId> + use<'a> {
+    let device = held.roster.control(event.control).device;
+    let reads = rows.reads.keys().copied();
+    reads.filter(move |control| held.roster.control(*control).device == device)
+}
+
 /// How long before a poll a value was no more, and how long after it it came.
 #[derive(Clone, Copy, Debug, Default)]
 struct Ages {
@@ -292,6 +317,13 @@ fn as_read(held: Held, rows: &Rows, poll: usize) -> Vec<Event> {
         while let Some(event) = events.next_if(|event| event.time <= now) {
             let Some(last) = said.get_mut(&event.control) else {
                 out.push(*event);
+                if is_loss(held, event) {
+                    for control in controls_of(held, rows, event) {
+                        let rest = held.roster.control(control).kind.rest();
+                        said.insert(control, (rest, event.time));
+                        passed.insert(control, rest);
+                    }
+                }
                 continue;
             };
             *last = (event.value, event.time);

@@ -78,6 +78,9 @@ impl Rows {
         let mut columns: BTreeMap<NameId, Vec<f64>> = BTreeMap::new();
         let mut order: Vec<NameId> = Vec::new();
         frames.walk(game, |frame, state| {
+            if frame.polled[0] < held.begins {
+                return;
+            }
             let at = rows.list.len();
             rows.push(frame);
             for (&name, &value) in &state.gives {
@@ -123,7 +126,8 @@ impl Rows {
             None => Start::AfterGap,
             Some(before) if before.number.checked_add(1) == Some(frame.number) => Start::Follows,
             Some(before) if before.number < frame.number => {
-                self.missing += frame.number - before.number - 1;
+                let missing = frame.number - before.number - 1;
+                self.missing = self.missing.saturating_add(missing);
                 Start::AfterGap
             }
             Some(_) => {

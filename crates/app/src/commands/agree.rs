@@ -32,7 +32,7 @@ impl Agree {
             let (recording, frames) = (session.recording(), session.frames());
             let events: Vec<Event> = recording.events().collect();
             let (rig, roster) = (session.rig(), session.roster());
-            let held = Held { rig, roster, events: &events, frames };
+            let held = Held::of(rig, &recording, &events);
             let games = agree::games(frames);
             let mut bar = SlowBar::new(games.len());
             let found: Vec<_> = games

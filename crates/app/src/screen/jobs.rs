@@ -234,10 +234,9 @@ impl Jobs {
         self.studies.does(done, move || {
             let began = Instant::now();
             let events: Vec<Event> = recording.events().collect();
-            let (roster, frames) = (&recording.roster, &recording.frames);
-            let held = Held { rig: &rig, roster, events: &events, frames };
+            let held = Held::of(&rig, &recording, &events);
             let found = agree::agree(held, game, |_| {});
-            let (said, took) = (frames.said(), began.elapsed());
+            let (said, took) = (recording.frames.said(), began.elapsed());
             Outcome::Agreed(Box::new(Agreed { found, said, took }))
         });
     }
