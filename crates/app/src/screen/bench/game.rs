@@ -41,10 +41,10 @@ fn is_about(app: &App, lane: Lane) -> bool {
     app.game_value_of(lane).is_some()
 }
 
-/// How many rows the values take: at most about half of those there are.
+/// How many rows the values take: about half of those there are, so that places are seen too.
 fn value_rows(bench: Rect, app: &App) -> u16 {
     let count = app.gaming.found.as_ref().map_or(0, |agreed| agreed.found.values.len());
-    (count as u16).min((bench.height / 2).max(1))
+    (count as u16).min(bench.height.saturating_sub(3) / 2 + 1)
 }
 
 /// Where the places are that differ, below the values.
@@ -66,7 +66,8 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         head(buffer, row, app, agreed);
     }
     if let Some(row) = rows.next() {
-        paint::text(buffer, row, row.x + NAME, &latency(agreed), app.theme.faint());
+        let room = Rect { x: row.x + NAME, width: row.width.saturating_sub(NAME), ..row };
+        fitted(buffer, room, &latency(agreed), app.theme.faint());
     }
     let shown = usize::from(value_rows(area, app));
     for (value, row) in worst_first(agreed).into_iter().take(shown).zip(&mut rows) {
@@ -196,11 +197,7 @@ fn rule(buffer: &mut Buffer, row: Rect, app: &App, agreed: &Agreed, shown: usize
     paint::rule(buffer, row, app.theme);
     let count = app.gaming.places().len();
     let more = agreed.found.values.len().saturating_sub(shown);
-    let more = if more > 0 {
-        format!("{more} further: values that agree or are not compared · ")
-    } else {
-        String::new()
-    };
+    let more = if more > 0 { format!("{more} further values · ") } else { String::new() };
     let text = match count {
         0 => format!(" {more}nothing differs "),
         _ => format!(
@@ -208,7 +205,8 @@ fn rule(buffer: &mut Buffer, row: Rect, app: &App, agreed: &Agreed, shown: usize
             app.gaming.chosen + 1
         ),
     };
-    paint::text(buffer, row, row.x + NAME, &text, app.theme.faint());
+    let room = Rect { x: row.x + NAME, width: row.width.saturating_sub(NAME), ..row };
+    fitted(buffer, room, &text, app.theme.faint());
 }
 
 fn places(buffer: &mut Buffer, area: Rect, app: &App) {
