@@ -25,9 +25,9 @@ pub use variants::Other;
 
 use crate::frames::{Frames, GameId, NameId};
 use crate::recording::Recording;
-use alloc::{string::String, vec::Vec};
+use alloc::{collections::BTreeSet, string::String, vec::Vec};
 use causes::Explainer;
-use gtrig_core::{CleanText, Event, GameTarget, Nanos, Rig, Roster};
+use gtrig_core::{Aspect, CleanText, Event, GameTarget, Nanos, Rig, Roster};
 use road::Road;
 use rows::{Compared, Rows};
 
@@ -139,10 +139,8 @@ pub struct Difference {
 
 /// The games of a session that said something of frames.
 pub fn games(frames: &Frames) -> Vec<GameId> {
-    let mut found: Vec<GameId> = frames.iter().map(|frame| frame.game).collect();
-    found.sort_unstable();
-    found.dedup();
-    found
+    let found: BTreeSet<GameId> = frames.iter().map(|frame| frame.game).collect();
+    found.into_iter().collect()
 }
 
 /// Holds a game against a rig. `progress` is told now and then what share is done.
@@ -194,7 +192,6 @@ pub fn name_of(frames: &Frames, value: &Value) -> CleanText {
 
 /// What a target is called in a rig: `slew.x`, `horn.pressed`.
 pub fn target_name(rig: &Rig, target: GameTarget) -> String {
-    use gtrig_core::Aspect;
     let action = &rig.actions[target.action.index()];
     let part = match target.aspect {
         Aspect::Pressed => ".pressed",
@@ -256,7 +253,7 @@ pub(crate) struct Span {
 }
 
 impl Span {
-    /// Those of its rows in which the value was compared.
+    /// Those of its rows in which the value differs.
     fn rows<'a>(
         &self,
         rows: &'a Rows,

@@ -178,7 +178,7 @@ impl Frames {
     }
 
     /// Takes in a frame that a game said.
-    pub fn push(&mut self, mut frame: Frame) {
+    pub(crate) fn push(&mut self, mut frame: Frame) {
         let after = &mut self.after[usize::from(frame.game.0)];
         after.take_known_from(&mut frame);
         after.go_on(&frame);
@@ -194,7 +194,7 @@ impl Frames {
     }
 
     /// Forgets frames that were over before a time, many at once.
-    pub fn forget_before(&mut self, time: Nanos) {
+    pub(crate) fn forget_before(&mut self, time: Nanos) {
         let is_over = |chunk: &Arc<Vec<Frame>>| chunk.iter().all(|frame| frame.acted < time);
         while self.chunks.len() > 1 && is_over(&self.chunks[0]) {
             self.forget_first();

@@ -193,12 +193,11 @@ impl Input {
     /// # Errors
     /// When it has not the same actions in the same order, by which the game knows them.
     pub fn reload(&mut self, rig: Rig) -> Result<(), OtherActions> {
-        let mut before = self.rig.actions.iter();
         let is_missing = |at: usize, name: &str, gives: Gives| {
             rig.actions.get(at).is_none_or(|new| new.name != name || new.gives != gives)
         };
-        let missing =
-            before.by_ref().enumerate().find(|(at, of)| is_missing(*at, &of.name, of.gives));
+        let mut before = self.rig.actions.iter().enumerate();
+        let missing = before.find(|(at, of)| is_missing(*at, &of.name, of.gives));
         if let Some((_, action)) = missing {
             return Err(OtherActions { missing: action.name.clone() });
         }

@@ -237,7 +237,7 @@ impl Jobs {
             let held = Held::of(&rig, &recording, &events);
             let found = agree::agree(held, game, |_| {});
             let (said, took) = (recording.frames.said(), began.elapsed());
-            Outcome::Agreed(Box::new(Agreed { found, said, took }))
+            Outcome::Agreed(Box::new(Agreed { rig, found, said, took }))
         });
     }
 
@@ -345,6 +345,8 @@ pub(crate) struct Audited {
 /// How a game agrees with the rig.
 #[derive(Debug)]
 pub(crate) struct Agreed {
+    /// The rig that it was held against; by now another one may be in force.
+    pub(crate) rig: Rig,
     pub(crate) found: Agreement,
     /// How many frames had been said by then.
     pub(crate) said: u64,

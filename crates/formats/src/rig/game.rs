@@ -10,7 +10,7 @@ use gtrig_core::{CleanText, GameName, GameSpec, GameTarget, MAX_GAME_NAMES, Nano
 const EXPECTED: &str = "an action that gives one value, or `.x` or `.y` of one that gives two, or \
                         `.pressed` or `.released` of one that is on or off";
 
-/// So many units of a game to one of the rig, at most.
+/// So many units of a game to one of the rig, at most, and as many the other way round.
 const MOST_TIMES: f64 = 1e9;
 
 pub(super) fn read(problems: &mut Problems, fields: &mut Fields, rig: &Rig) -> GameSpec {
@@ -61,9 +61,9 @@ fn named(problems: &mut Problems, value: &Value, rig: &Rig) -> Option<GameTarget
 fn measured(problems: &mut Problems, value: &Value, rig: &Rig) -> Option<GameTarget> {
     let mut fields = value.table(problems)?;
     let times = fields.take("times").map(|value| {
-        let number = value.number().filter(|n| *n != 0.0 && n.abs() <= MOST_TIMES);
+        let number = value.number().filter(|n| (1.0 / MOST_TIMES..=MOST_TIMES).contains(&n.abs()));
         if number.is_none() {
-            let expected = format!("a number other than 0, up to {MOST_TIMES:e}");
+            let expected = format!("a number from 1e-9 to {MOST_TIMES:e}, or the same below 0");
             problems.add(value.span(), problems.quote(value.span()), &expected);
         }
         number

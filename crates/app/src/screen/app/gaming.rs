@@ -7,7 +7,7 @@ use gtrig_analysis::{
     agree::{self, Difference, ReadDifference},
     frames::GameId,
 };
-use gtrig_core::{Aspect, GameTarget, Nanos};
+use gtrig_core::{Aspect, GameTarget, Nanos, Rig};
 use gtrig_formats::words::{difference_words, read_difference_words};
 use std::time::Duration;
 
@@ -28,7 +28,7 @@ pub(crate) struct Gaming {
     is_old: bool,
     /// When it was found out.
     known_at: Nanos,
-    /// The place that is chosen, of [`Gaming::places`].
+    /// The place that is chosen; see [`Gaming::place`].
     pub(crate) chosen: usize,
 }
 
@@ -56,11 +56,18 @@ impl Gaming {
         self.is_old = true;
     }
 
-    /// All places at which something differs: those of values first.
-    pub(crate) fn places(&self) -> Vec<GamePlace<'_>> {
-        let Some(agreed) = &self.found else { return Vec::new() };
-        let values = agreed.found.differences.iter().map(GamePlace::Value);
-        values.chain(agreed.found.reads.iter().map(GamePlace::Read)).collect()
+    /// At how many places something differs.
+    pub(crate) fn place_count(&self) -> usize {
+        self.found
+            .as_ref()
+            .map_or(0, |agreed| agreed.found.differences.len() + agreed.found.reads.len())
+    }
+
+    /// A place at which something differs: those of values come first.
+    pub(crate) fn place(&self, at: usize) -> Option<GamePlace<'_>> {
+        let found = &self.found.as_ref()?.found;
+        let of_reads = || found.reads.get(at - found.differences.len()).map(GamePlace::Read);
+        found.differences.get(at).map(GamePlace::Value).or_else(of_reads)
     }
 }
 
@@ -94,13 +101,18 @@ impl App {
         self.gaming.known_at = self.now;
         self.gaming.found = Some(Box::new(agreed));
         self.gaming.is_busy = false;
-        self.gaming.chosen = self.gaming.chosen.min(self.gaming.places().len().saturating_sub(1));
+        self.gaming.chosen = self.gaming.chosen.min(self.gaming.place_count().saturating_sub(1));
     }
 
     /// The value of the game that a lane shows, with all that is known of the game.
     pub(crate) fn game_value_of(&self, lane: Lane) -> Option<(&Agreed, usize)> {
         let agreed = self.gaming.found.as_deref()?;
         let Lane::Action(action, axis) = lane else { return None };
+        // Another rig may be in force by now, with other actions.
+        let name = |rig: &Rig| Some(rig.actions.get(action.index())?.name.clone());
+        if name(&agreed.rig) != name(self.session().rig()) {
+            return None;
+        }
         let rank = |target: &GameTarget| match target.aspect {
             Aspect::X | Aspect::Y => 0,
             Aspect::MovedX | Aspect::MovedY => 1,
@@ -121,7 +133,8 @@ impl App {
     pub(crate) fn difference_here(&self, lane: Lane) -> Option<String> {
         let session = self.session();
         let now = session.plan().rate().time_of(self.tick());
-        let found = &self.gaming.found.as_deref()?.found;
+        let agreed = self.gaming.found.as_deref()?;
+        let found = &agreed.found;
         let tick = |time: Nanos| session.plan().rate().tick_seeing(time);
         let is_here = |first: Nanos, last: Nanos| (tick(first)..=tick(last)).contains(&tick(now));
         if let Lane::Control(id) = lane {
@@ -133,35 +146,26 @@ impl App {
         let mut differences = found.differences.iter().filter(|of| of.value == value);
         let here = differences.find(|of| is_here(of.first.polled, of.last.polled))?;
         let name = agree::name_of(session.frames(), &found.values[value]);
-        let words = difference_words(session.rig(), session.roster(), name.as_str(), here);
+        let words = difference_words(&agreed.rig, session.roster(), name.as_str(), here);
         Some(format!("{words}."))
     }
 
     /// Puts the playhead on the next place at which something differs, or the one before,
     /// and chooses its lane.
     pub(in crate::screen) fn next_game_place(&mut self, by: i32) {
-        let count = self.gaming.places().len();
-        if count == 0 {
-            return;
-        }
-        let next = self.gaming.chosen as i64 + i64::from(by);
+        let (count, chosen) = (self.gaming.place_count(), self.gaming.chosen);
+        let Some(place) = self.gaming.place(chosen) else { return };
+        let here = self.session().plan().rate().tick_seeing(place.polled());
         // The first time it goes to the chosen one.
-        let here = self
-            .session()
-            .plan()
-            .rate()
-            .tick_seeing(self.gaming.places()[self.gaming.chosen].polled());
-        let at = if self.view.is_live() || self.tick() != here {
-            self.gaming.chosen
-        } else {
-            next.rem_euclid(count as i64) as usize
+        let at = match self.view.is_live() || self.tick() != here {
+            true => chosen,
+            false => (chosen as i64 + i64::from(by)).rem_euclid(count as i64) as usize,
         };
         self.go_to_game_place(at);
     }
 
     fn go_to_game_place(&mut self, at: usize) {
-        let places = self.gaming.places();
-        let Some(&place) = places.get(at) else { return };
+        let Some(place) = self.gaming.place(at) else { return };
         let lane = match place {
             GamePlace::Read(of) => Some(Lane::Control(of.control)),
             GamePlace::Value(of) => self.gaming.found.as_ref().and_then(|agreed| {
@@ -195,12 +199,7 @@ impl App {
 
     /// The place in the first of so many rows: the chosen one stands a third from the top.
     pub(crate) fn first_game_place(&self, rows: usize) -> usize {
-        let count = self.gaming.places().len();
+        let count = self.gaming.place_count();
         self.gaming.chosen.saturating_sub(rows / 3).min(count.saturating_sub(rows))
-    }
-
-    /// How many games there are.
-    pub(crate) fn game_count(&self) -> usize {
-        agree::games(self.session().frames()).len()
     }
 }

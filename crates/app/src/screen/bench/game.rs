@@ -114,7 +114,7 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, agreed: &Agreed) {
     for (count, what) in counts.into_iter().filter(|(count, _)| *count > 0) {
         x = paint::text(buffer, row, x, &format!("{count} {what}"), theme.doubtful()) + 2;
     }
-    let state = match (app.gaming.is_busy, app.game_count()) {
+    let state = match (app.gaming.is_busy, app.session().frames().games().len()) {
         (true, _) => "looking again …".to_owned(),
         (false, 0 | 1) => String::new(),
         (false, games) => format!("the latest of {games} games"),
@@ -164,7 +164,7 @@ fn value_row(buffer: &mut Buffer, row: Rect, app: &App, agreed: &Agreed, at: usi
         paint::text(buffer, row, row.x + IS, "not compared: no such action", theme.faint());
         return;
     };
-    fitted(buffer, cell(IS, COUNT), &target_name(session.rig(), target), theme.faint());
+    fitted(buffer, cell(IS, COUNT), &target_name(&agreed.rig, target), theme.faint());
     if value.differed == 0 {
         let text = format!("{:>6} frames ✓", value.compared);
         paint::text(buffer, row, row.x + COUNT, &text, theme.faint());
@@ -174,7 +174,7 @@ fn value_row(buffer: &mut Buffer, row: Rect, app: &App, agreed: &Agreed, at: usi
     paint::text(buffer, row, row.x + COUNT, &text, theme.lost());
     let of_value = agreed.found.differences.iter().filter(|difference| difference.value == at);
     if let Some(worst) = of_value.max_by_key(|difference| difference.frames) {
-        let why = cause_words(session.rig(), session.roster(), &worst.cause);
+        let why = cause_words(&agreed.rig, session.roster(), &worst.cause);
         let room = cell(WHY, row.width.max(WHY));
         fitted(buffer, room, &why, theme.plain());
     }
@@ -195,7 +195,7 @@ fn fitted(buffer: &mut Buffer, area: Rect, text: &str, style: ratatui::style::St
 
 fn rule(buffer: &mut Buffer, row: Rect, app: &App, agreed: &Agreed, shown: usize) {
     paint::rule(buffer, row, app.theme);
-    let count = app.gaming.places().len();
+    let count = app.gaming.place_count();
     let more = agreed.found.values.len().saturating_sub(shown);
     let more = if more > 0 { format!("{more} further values · ") } else { String::new() };
     let text = match count {
@@ -211,30 +211,25 @@ fn rule(buffer: &mut Buffer, row: Rect, app: &App, agreed: &Agreed, shown: usize
 
 fn places(buffer: &mut Buffer, area: Rect, app: &App) {
     let (theme, session) = (app.theme, app.session());
-    let all = app.gaming.places();
+    let Some(agreed) = app.gaming.found.as_deref() else { return };
     let first = app.first_game_place(area.height.into());
-    for ((at, place), row) in all.iter().enumerate().skip(first).zip(paint::rows(area)) {
-        let is_chosen = at == app.gaming.chosen;
-        let style = if is_chosen { theme.strong() } else { theme.plain() };
+    for (at, row) in (first..).zip(paint::rows(area)) {
+        let Some(place) = app.gaming.place(at) else { break };
         let (frame, words) = match place {
             GamePlace::Value(of) => {
-                let value = &app.gaming.found.as_ref().map(|agreed| &agreed.found.values[of.value]);
-                let name = value.map(|value| name_of(session.frames(), value)).unwrap_or_default();
-                let words = difference_words(session.rig(), session.roster(), name.as_str(), of);
+                let name = name_of(session.frames(), &agreed.found.values[of.value]);
+                let words = difference_words(&agreed.rig, session.roster(), name.as_str(), of);
                 (of.first.number, words)
             }
             GamePlace::Read(of) => (of.first.number, read_difference_words(session.roster(), of)),
         };
-        let text = format!(
-            "{} {:>14}  frame {frame:<6} {words}",
-            if is_chosen { "▸" } else { " " },
-            place.polled().to_string(),
-        );
-        fitted(
-            buffer,
-            Rect { x: row.x + 1, width: row.width.saturating_sub(1), ..row },
-            &text,
-            style,
-        );
+        let (glyph, style) = match at == app.gaming.chosen {
+            true => ("▸", theme.strong()),
+            false => (" ", theme.plain()),
+        };
+        let polled = place.polled().to_string();
+        let text = format!("{glyph} {polled:>14}  frame {frame:<6} {words}");
+        let room = Rect { x: row.x + 1, width: row.width.saturating_sub(1), ..row };
+        fitted(buffer, room, &text, style);
     }
 }

@@ -74,3 +74,26 @@ fn where_no_game_says_anything_it_is_said_what_to_do() {
     bench.key(KeyCode::Tab);
     assert!(bench.shows("senders/gtrig_frames.h"));
 }
+
+/// A person edits the rig's file meanwhile, and takes actions away that the game was held
+/// against: what was found is not read by the new rig.
+#[test]
+fn a_rig_that_loses_actions_meanwhile_breaks_nothing() {
+    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("rules.toml");
+    std::fs::copy(demo.join("game.toml"), &path).unwrap();
+    let rig = files::rig(Some(&path), None).unwrap();
+    let take = demo.join("game/late-read.take.jsonl");
+    let opened = files::open_take(&take, rig, Capacity::DEFAULT).unwrap();
+    let mut app = App::take(opened, Theme::new(true));
+    app.follow_rig(Some(files::RigSource::of(Some(&path), None).unwrap()));
+    let mut bench = Bench::new(app, Nanos(0), (160, 47));
+    bench.keys("P");
+    wait_until(&mut bench, |bench| bench.shows("≠ 8 of 9 values differ"));
+    let one = "rig = 1\n[action.lights]\ngives = \"toggle\"\nfrom = \"pad/north\"\n[game.names]\nLights = \"lights\"\n";
+    std::fs::write(&path, one).unwrap();
+    wait_until(&mut bench, |bench| bench.shows("≠ 1 of 1 values differ"));
+    bench.key(KeyCode::Tab);
+    assert!(bench.shows(" why ▷ lights "));
+}
