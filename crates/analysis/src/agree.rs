@@ -9,7 +9,9 @@
 //! difference and in those beside it.
 
 mod causes;
+mod explain;
 mod latency;
+mod mistakes;
 mod numbers;
 mod reading;
 mod road;
@@ -26,7 +28,7 @@ pub use variants::Other;
 use crate::frames::{Frames, GameId, NameId};
 use crate::recording::Recording;
 use alloc::{collections::BTreeSet, string::String, vec::Vec};
-use causes::Explainer;
+use explain::Explainer;
 use gtrig_core::{Aspect, CleanText, Event, GameTarget, Nanos, Rig, Roster};
 use road::Road;
 use rows::{Compared, Rows};

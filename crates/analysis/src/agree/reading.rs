@@ -258,7 +258,7 @@ impl ReadKind {
 }
 
 /// Whether a device can no longer be heard.
-fn is_loss(held: Held, event: &Event) -> bool {
+pub(super) fn is_loss(held: Held, event: &Event) -> bool {
     held.roster.control(event.control).is_presence
         && Presence::from_value(event.value) != Presence::Here
 }
