@@ -9,7 +9,9 @@
  *     gtrig agree late.take.jsonl --rig demo/game.toml
  */
 #define _GNU_SOURCE
+#ifndef GT_DELAY_NS
 #define GT_DELAY_NS 50000000 /* its longest frames last 41 ms */
+#endif
 #include "../../senders/gtrig_frames.h"
 #include <math.h>
 #include <stdlib.h>

@@ -19,7 +19,7 @@ use gtrig_core::{ActionId, GestureId, Nanos, PollRate, Tick};
 use gtrig_formats::{
     Report,
     agree::AgreeReport,
-    combos::{ComboLines, ComboReport},
+    combos::{ComboLines, ComboReports},
     gestures::GestureReport,
     health::HealthReport,
     measure::MeasureReport,
@@ -74,7 +74,7 @@ fuzz_target!(|bytes: &[u8]| {
     let reports: [Box<dyn Report>; 3] = [
         Box::new(HealthReport::new(session.roster(), &streams)),
         Box::new(GestureReport::new(&session)),
-        Box::new(ComboReport::new(&session, &streams, ComboLines::All)),
+        Box::new(ComboReports::new(session.rig(), ComboLines::All).rest(&session, &streams)),
     ];
     for report in reports {
         let mut out = Vec::new();

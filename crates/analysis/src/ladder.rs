@@ -17,15 +17,17 @@ mod climb;
 mod judge;
 mod links;
 mod missed;
+mod settled;
 mod track;
 
 pub use attempt::*;
+pub use settled::Attempts;
 
 use alloc::{collections::VecDeque, vec, vec::Vec};
 use climb::Climb;
 use gtrig_core::{
-    Combo, ComboId, ComboLimit, ComboStep, ComboVariant, HandPress, Mode, Moment, Nanos, PollRate,
-    Rig, SignalChange, SignalEdge, SignalId, StepKind, TimeSpan,
+    Combo, ComboId, ComboLimit, ComboNews, ComboStep, ComboVariant, HandPress, Mode, Moment, Nanos,
+    PollRate, Rig, SignalChange, SignalEdge, SignalId, StepKind, TimeSpan,
 };
 use judge::{Judge, Judged};
 use track::*;
@@ -129,6 +131,17 @@ impl Ladder {
     /// as stopped.
     pub fn finish(&mut self) {
         self.each(|climb| climb.prune_before(Nanos(u64::MAX)));
+    }
+
+    /// Attempts that ended before this, by the clock of the combos, are all found, and
+    /// nothing of them changes any more: it has read all up to `now`.
+    pub(crate) fn settled_before(&self, now: Moment) -> Nanos {
+        let of_climb = self.climbs.iter().flat_map(|climb| {
+            let found = Nanos(now.time.0.saturating_sub(climb.horizon));
+            let unknown = climb.unknown.iter().map(|unknown| unknown.attempt);
+            unknown.map(|attempt| self.found.attempts[attempt].ended.time).chain([found])
+        });
+        of_climb.min().unwrap_or(now.time)
     }
 
     /// Does something with every copy, which finds its attempts where the others do.

@@ -282,6 +282,12 @@ impl Session {
         self.history.seen_from(from).copied()
     }
 
+    /// The events that no tick has seen yet, in order of time: what is shown at once of
+    /// devices that report, though nothing has come of it yet.
+    pub fn waiting(&self) -> &[Event] {
+        self.history.waiting()
+    }
+
     /// The end of what ticks have seen, labels and frames included: up to where a recording of it
     /// goes on, though nothing may happen any more.
     pub fn ends_at(&self) -> Nanos {

@@ -225,10 +225,15 @@ fn causes(of: &Agreement) -> Vec<&Cause> {
 
 /// A game that says frames of a horn, at these instants, with what it read and gave.
 fn horn_frames(session: &mut Session, frames: &[(u64, i32)]) {
+    frames_of(session, ("Horn", "south"), 1, frames);
+}
+
+/// The same of any value, which is what was read of a control, in such parts of a unit.
+fn frames_of(session: &mut Session, (name, code): (&str, &str), unit: i32, frames: &[(u64, i32)]) {
     let game = session.frames_mut().game(&CleanText::new("test-game")).unwrap();
-    let name = session.frames_mut().name(&CleanText::new("Horn")).unwrap();
+    let name = session.frames_mut().name(&CleanText::new(name)).unwrap();
     let (_, device) = session.roster().devices().next().unwrap();
-    let control = device.control("south").unwrap();
+    let control = device.control(code).unwrap();
     for (&(ms, read), number) in frames.iter().zip(1..) {
         let polled = Nanos::from_millis(ms);
         session.add_frame(Frame {
@@ -238,7 +243,7 @@ fn horn_frames(session: &mut Session, frames: &[(u64, i32)]) {
             polled: [polled; 2],
             steps: None,
             reads: vec![Read { control, values: [read; 2] }],
-            gives: vec![Given { name, value: f64::from(read) }],
+            gives: vec![Given { name, value: f64::from(read) / f64::from(unit) }],
         });
     }
 }
@@ -288,6 +293,22 @@ fn frames_from_before_the_history_are_not_compared() {
     let found = held(&desk.session);
     assert!(found.differences.is_empty(), "{:#?}", found.differences.first());
     assert!(found.frames > 100 && found.frames < 20_000, "{}", found.frames);
+}
+
+/// A game that stood still says late what its devices did. What it read tells when that had
+/// happened, also where it read only the last of several values.
+#[test]
+fn what_came_late_is_put_back_where_it_was_read() {
+    let mut desk = Desk::new(rig());
+    desk.run_to(12);
+    for (ms, value) in [(20, 30), (24, -70), (28, 100)] {
+        desk.set(f64::from(ms), "pad1/stick-l-y", value);
+    }
+    let mut session = desk.session;
+    let frames = [(10, 0), (29, 100), (150, 100), (300, 100)];
+    frames_of(&mut session, ("Free", "stick-l-y"), 100, &frames);
+    let found = held(&session);
+    assert!(found.is_met(), "{:#?}", (found.differences, found.reads));
 }
 
 /// A hand that does all of it, and frames of unlike length.

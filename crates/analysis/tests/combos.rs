@@ -4,7 +4,9 @@
 mod common;
 
 use common::presses::{Keys, Tap, rig_of};
-use gtrig_analysis::ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, is_least};
+use gtrig_analysis::ladder::{
+    Attempts, ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, is_least,
+};
 use gtrig_core::*;
 use proptest::{collection::vec, option, prelude::*, sample::select};
 use rstest::rstest;
@@ -316,6 +318,20 @@ fn run(combo: &Combo, rate: PollRate, taps: &[Tap]) -> (Vec<i64>, Vec<ComboAttem
     (met, ladder.attempts().to_vec())
 }
 
+/// Every attempt at any combo, in the order in which they ended.
+fn all_attempts(keys: &Keys) -> Vec<(ComboId, ComboAttempt)> {
+    let combos = ComboId::first(keys.session.rig().combos.len());
+    let mut all: Vec<(ComboId, ComboAttempt)> = combos
+        .flat_map(|combo| {
+            let mut ladder = keys.ladder(combo);
+            ladder.finish();
+            ladder.attempts().iter().map(|attempt| (combo, attempt.clone())).collect::<Vec<_>>()
+        })
+        .collect();
+    all.sort_by_key(|(combo, attempt)| (attempt.ended, *combo));
+    all
+}
+
 /// Polled so often that every report has a tick of its own.
 const FAST: f64 = 1000.0;
 
@@ -335,6 +351,25 @@ proptest! {
         failure_persistence: None,
         ..ProptestConfig::default()
     })]
+
+    /// Whatever the pieces in which a session comes, the same is told in the same order,
+    /// and all of it.
+    #[test]
+    fn attempts_are_told_the_same_in_pieces(
+        combos in vec(combo(), 1..4), waits in any::<bool>(), taps in taps(), every in 1..700u64,
+    ) {
+        let mut rig = rig_of(combos);
+        if waits && rig.combos.len() > 1 {
+            rig.combos[0].waits_for.push(ComboId(1));
+        }
+        let mut attempts = Attempts::new(&rig);
+        let mut told = Vec::new();
+        let keys = Keys::run_watched(rig.clone(), &taps, every, |session| {
+            told.extend(attempts.settled(session));
+        });
+        told.extend(attempts.rest(&keys.session));
+        prop_assert_eq!(&told, &all_attempts(&keys));
+    }
 
     #[test]
     fn machine_ladder_and_reference_agree(
@@ -556,6 +591,26 @@ fn many_combos_fire_as_each_of_them_alone() {
             assert_eq!(fires, reference(combo, fast(), &taps), "{combo:?}\n{taps:?}");
         }
     }
+}
+
+/// One that is met and one that is missed, each told before the end; one that is held
+/// only when it is let go.
+#[test]
+fn an_attempt_is_told_as_soon_as_nothing_of_it_can_change() {
+    let hold = ComboStep::new(StepKind::hold(SignalId(2), ms(100)), ms(0));
+    let combos =
+        vec![Combo::new("c", vec![press(0, 0), press(1, 200)]), Combo::new("held", vec![hold])];
+    let held = Tap { button: 2, at: 5_000, lasts: 3_000 };
+    let taps = [tap(0, 0), tap(1, 150), tap(0, 400), tap(1, 650), held];
+    let rig = rig_of(combos);
+    let mut attempts = Attempts::new(&rig);
+    let mut told = Vec::new();
+    Keys::run_watched(rig, &taps, 100, |session| {
+        let at = session.now().at().0;
+        told.extend(attempts.settled(session).into_iter().map(|(combo, _)| (combo.0, at)));
+    });
+    // A second after it ended, which is four windows and a tenth for each step.
+    assert_eq!(told, [(0, 1_199), (0, 1_699), (1, 8_099)]);
 }
 
 #[test]

@@ -30,18 +30,23 @@ const FRAME: Duration = Duration::from_micros(16_667);
 
 fn main() -> anyhow::Result<()> {
     let mut arguments = env::args().skip(1);
-    let usage = "usage: arrival PROGRAM SENDERS VALUES_A_SECOND TIMES";
+    let usage = "usage: arrival PROGRAM SENDERS VALUES_A_SECOND TIMES [POLLS_A_SECOND]";
     let program = arguments.next().context(usage)?;
     let senders: u64 = arguments.next().context(usage)?.parse()?;
     let rate: u64 = arguments.next().context(usage)?.parse()?;
     let times: usize = arguments.next().context(usage)?.parse()?;
+    let polls: u32 = arguments.next().map_or(Ok(60), |polls| polls.parse())?;
     ensure!(senders > 0 && times > 0, usage);
     let folder = tempfile::tempdir()?;
+    let rig = folder.path().join("rig.toml");
+    fs::write(&rig, format!("rig = 1\n[sampling]\npoll-hz = {polls}\n"))?;
     let (socket, take) = (folder.path().join("s"), folder.path().join("t.take.jsonl"));
     let (drawn, screen) = channel();
     let mut command = Command::new(&program);
     command
-        .args(["live", "--kernel", "none", "--listen"])
+        .args(["live", "--kernel", "none", "--rig"])
+        .arg(&rig)
+        .arg("--listen")
         .arg(format!("unix:{}", socket.display()))
         .arg("--record")
         .arg(&take);
@@ -51,6 +56,7 @@ fn main() -> anyhow::Result<()> {
     // The log, and of it only what the probe reports.
     pty.keyboard.write_all(b"T/report probe-x\r")?;
     let load = Load::start(&socket, senders, rate)?;
+    let naps = Naps::start();
     let mut delays = Vec::new();
     let mut memory = Vec::new();
     for at in 0..times {
@@ -60,16 +66,18 @@ fn main() -> anyhow::Result<()> {
         delays.push(delay);
         memory.push(resident_mib(pty.child.id())?);
     }
+    let late = naps.end()?;
     let (sent, seconds) = load.end()?;
     let kept = settled(&take)?;
     delays.sort_unstable();
     let share = |share: f64| delays[((delays.len() - 1) as f64 * share).ceil() as usize];
     println!(
-        "{senders} senders, {:.0} values/s, {sent} sent, {kept} kept; arrival to screen {} ms (median), {} ms (p99), {} ms (longest); {} to {} MiB",
+        "{senders} senders, {polls} ticks/s, {:.0} values/s, {sent} sent, {kept} kept; arrival to screen {} ms (median), {} ms (p99), {} ms (longest); the machine woke a thread {} ms late (p99); {} to {} MiB",
         sent as f64 / seconds,
         ms(share(0.5)),
         ms(share(0.99)),
         ms(share(1.0)),
+        ms(late),
         memory[0],
         memory[memory.len() - 1],
     );
@@ -181,6 +189,39 @@ impl Load {
             thread.join().map_err(|_| anyhow::anyhow!("a sender panicked"))??;
         }
         Ok((self.sent.load(Ordering::Relaxed), seconds))
+    }
+}
+
+/// A thread that sleeps for a millisecond, over and over: how much later the machine wakes
+/// it is what no program on it can do anything about.
+struct Naps {
+    is_over: Arc<AtomicBool>,
+    thread: thread::JoinHandle<Vec<Duration>>,
+}
+
+impl Naps {
+    fn start() -> Self {
+        const NAP: Duration = Duration::from_millis(1);
+        let is_over = Arc::new(AtomicBool::new(false));
+        let ends = Arc::clone(&is_over);
+        let thread = thread::spawn(move || {
+            let mut late = Vec::new();
+            while !ends.load(Ordering::Relaxed) {
+                let began = Instant::now();
+                thread::sleep(NAP);
+                late.push(began.elapsed().saturating_sub(NAP));
+            }
+            late
+        });
+        Naps { is_over, thread }
+    }
+
+    /// How late it was woken at the 99th hundredth.
+    fn end(self) -> anyhow::Result<Duration> {
+        self.is_over.store(true, Ordering::Relaxed);
+        let mut late = self.thread.join().map_err(|_| anyhow::anyhow!("the sleeper panicked"))?;
+        late.sort_unstable();
+        Ok(late[(late.len() - 1) * 99 / 100])
     }
 }
 

@@ -5,6 +5,7 @@ mod audit;
 mod check;
 mod combos;
 mod compare;
+mod compile;
 mod demo;
 mod devices;
 mod figure;
@@ -103,6 +104,7 @@ enum Command {
     Compare(compare::Compare),
     Figure(figure::Figure),
     Check(check::Check),
+    Compile(compile::Compile),
     Simulate(simulate::Simulate),
 }
 
@@ -127,6 +129,7 @@ impl Command {
             Command::Compare(command) => command.run(),
             Command::Figure(command) => command.run(),
             Command::Check(command) => command.run(),
+            Command::Compile(command) => command.run(),
             Command::Simulate(command) => command.run(),
         }
     }
@@ -167,7 +170,7 @@ pub fn main() -> ExitCode {
         Ok(Status::No) => ExitCode::from(1),
         Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,
         Err(error) => {
-            complain(&format!("{error:#}"));
+            complain(&shared::told(&error));
             let data = error.is::<gtrig_formats::Mistakes>();
             ExitCode::from(if data { 1 } else { 2 })
         }

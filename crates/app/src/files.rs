@@ -11,7 +11,7 @@ use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
 use gtrig_core::{PollRate, Rig};
 use gtrig_formats::{
     MAX_DOCUMENT_BYTES, rig,
-    take::{Intake, Loaded, TakeReader},
+    take::{Intake, Loaded, TakeLines, TakeReader},
 };
 use gtrig_live::Place;
 use gtrig_sources::{Source, Story};
@@ -22,8 +22,7 @@ use std::{
 };
 
 /// The rig of the demo, and of a session started without one.
-const KESTREL_QUAY: (&str, &str) =
-    ("kestrel-quay.toml", include_str!("../../../demo/kestrel-quay.toml"));
+const KESTREL_QUAY: (&str, &str) = ("kestrel-quay.toml", include_str!("../demo/kestrel-quay.toml"));
 
 /// Of a take that is only read nothing is forgotten: it fits or does not.
 pub const UNLIMITED: Capacity = Capacity { events: usize::MAX, changes: usize::MAX };
@@ -112,14 +111,14 @@ pub struct Opened {
 /// When it is damaged, which the tests rule out.
 pub fn shipped_take(story: Story, rig: Rig) -> anyhow::Result<Opened> {
     let text = match story {
-        Story::LostTap => include_str!("../../../demo/lost-tap.take.jsonl"),
-        Story::Drift => include_str!("../../../demo/drifting-hook.take.jsonl"),
-        Story::HandOver => include_str!("../../../demo/hand-over.take.jsonl"),
-        Story::StuckHorn => include_str!("../../../demo/stuck-horn.take.jsonl"),
-        Story::Skips => include_str!("../../../demo/jerking-hook.take.jsonl"),
-        Story::Rim => include_str!("../../../demo/worn-stick.take.jsonl"),
-        Story::Glass => include_str!("../../../demo/lazy-thumb.take.jsonl"),
-        Story::Hasty => include_str!("../../../demo/hasty-hands.take.jsonl"),
+        Story::LostTap => include_str!("../demo/lost-tap.take.jsonl"),
+        Story::Drift => include_str!("../demo/drifting-hook.take.jsonl"),
+        Story::HandOver => include_str!("../demo/hand-over.take.jsonl"),
+        Story::StuckHorn => include_str!("../demo/stuck-horn.take.jsonl"),
+        Story::Skips => include_str!("../demo/jerking-hook.take.jsonl"),
+        Story::Rim => include_str!("../demo/worn-stick.take.jsonl"),
+        Story::Glass => include_str!("../demo/lazy-thumb.take.jsonl"),
+        Story::Hasty => include_str!("../demo/hasty-hands.take.jsonl"),
     };
     Ok(load(TakeReader::open(text.as_bytes())?, rig, Capacity::DEFAULT))
 }
@@ -138,6 +137,81 @@ fn load<R: BufRead>(reader: TakeReader<R>, rig: Rig, capacity: Capacity) -> Open
 /// further down is no error; see [`Loaded`].
 pub fn open_take(path: &Path, rig: Rig, capacity: Capacity) -> anyhow::Result<Opened> {
     Ok(load(take_reader(path, false)?, rig, capacity))
+}
+
+/// So many lines of a take are read between two looks at the keys: some milliseconds.
+pub const PIECE: u32 = 1 << 14;
+
+/// So many pieces are read before anything is shown: most takes have no more.
+const AT_ONCE: u32 = 8;
+
+/// A take that is shown while the rest of it is read.
+#[derive(Debug)]
+pub struct Begun {
+    /// What has been read so far.
+    pub session: Session,
+    /// What it says it is about.
+    pub title: Option<String>,
+    /// What reads on.
+    pub reading: Reading,
+}
+
+/// The rest of a take that is shown while it is read.
+#[derive(Debug)]
+pub struct Reading {
+    lines: TakeLines<Buffered>,
+    /// Lines in a piece.
+    piece: u32,
+    /// How many bytes the file has.
+    of: u64,
+}
+
+impl Reading {
+    /// Reads a piece into the session. Returns whether there may be more.
+    pub fn read_on(&mut self, session: &mut Session) -> bool {
+        self.lines.take_in(session, self.piece)
+    }
+
+    /// What share of the file has been read.
+    pub fn share(&self) -> f64 {
+        self.lines.bytes() as f64 / self.of.max(1) as f64
+    }
+
+    /// Runs the session to the last line. Returns how reading went.
+    pub fn finish(self, session: &mut Session) -> Loaded {
+        self.lines.finish(session)
+    }
+}
+
+/// A take that can be shown.
+#[derive(Debug)]
+pub enum Take {
+    /// All of it has been read.
+    Whole(Box<Opened>),
+    /// It is large, and is shown while it is read.
+    Begun(Box<Begun>),
+}
+
+/// Opens a take to be shown: a short one is read, of a long file the beginning, in pieces
+/// of so many lines. What is no file is read to its end, for it may keep a reader waiting.
+///
+/// # Errors
+/// As of [`open_take`].
+pub fn begin_take(path: &Path, rig: Rig, capacity: Capacity, piece: u32) -> anyhow::Result<Take> {
+    let reader = take_reader(path, false)?;
+    let length = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file);
+    let Some(length) = length.filter(|_| path != Path::new("-")) else {
+        return Ok(Take::Whole(Box::new(load(reader, rig, capacity))));
+    };
+    let title = reader.header.title.as_ref().map(ToString::to_string);
+    let (mut session, lines) = reader.begin(rig, capacity);
+    let mut reading = Reading { lines, piece, of: length.len() };
+    if (0..AT_ONCE).all(|_| reading.read_on(&mut session)) {
+        return Ok(Take::Begun(Box::new(Begun { session, title, reading })));
+    }
+    let loaded = reading.finish(&mut session);
+    let streams = StreamWatch::over(&session);
+    Ok(Take::Whole(Box::new(Opened { session, title, loaded, streams })))
 }
 
 /// A take that is still being written: the session so far, what it is about, the time that
@@ -188,14 +262,14 @@ enum From {
 type Buffered = BufReader<Input>;
 
 /// Opens a take to read it while it comes, from a file, a pipe, standard input (`-`) or
-/// the programs that come to a socket (`unix:PATH`, `tcp:PORT`). One that is followed goes
-/// on at the end of its file, until the line that ends a take has come, or the person
-/// interrupts.
+/// the programs that come to a place (`pipe:PATH`, `unix:PATH`, `tcp:PORT`). One that is
+/// followed goes on at the end of its file, until the line that ends a take has come, or the
+/// person interrupts.
 ///
 /// # Errors
 /// When it cannot be opened or is no take at all.
 pub fn coming_take(path: &Path, is_followed: bool, rig: Rig) -> anyhow::Result<Coming> {
-    if let Some(text) = path.to_str().filter(|text| Place::is_socket(text)) {
+    if let Some(text) = path.to_str().filter(|text| Place::is_named(text)) {
         let programs = Programs::hear(&text.parse()?, rig, UNLIMITED)?;
         return Ok(Coming { title: None, from: From::Programs(Box::new(programs)) });
     }

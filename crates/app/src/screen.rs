@@ -21,6 +21,7 @@ mod jobs;
 mod keymap;
 mod outbox;
 mod prompt;
+mod rates;
 mod run;
 mod terminal;
 mod theme;

@@ -114,6 +114,8 @@ const RUNS: &[&str] = &[
     "combos {take} --rig {rig} --form csv",
     "compare {take} {rig} {rig}",
     "compare {take} {rig} {wrong} --form json",
+    "compile {rig} {gone}/x",
+    "compile {wrong} {svg}",
     "devices --help",
     "devices {hostile}",
     "figure {take} {svg} --rig {rig}",

@@ -18,6 +18,7 @@ use std::{
     os::unix::net::{UnixListener, UnixStream},
     path::{Path, PathBuf},
     process::{Child, ChildStdout, Command, Output, Stdio},
+    sync::mpsc::{self, RecvTimeoutError},
     thread,
     time::{Duration, Instant},
 };
@@ -32,6 +33,8 @@ const PAD: &str = r#"{"plug":"pad1","kind":"pad","controls":[{"code":"south","ki
 struct Going {
     child: Child,
     lines: BufReader<ChildStdout>,
+    /// Dropped when it is over.
+    _is_over: mpsc::Sender<()>,
 }
 
 impl Going {
@@ -44,7 +47,15 @@ impl Going {
             .spawn()
             .unwrap();
         let lines = BufReader::new(child.stdout.take().unwrap());
-        Going { child, lines }
+        // What never comes is not waited for: it ends, and the test with it.
+        let process = Pid::from_raw(child.id() as i32);
+        let (is_over, goes_on) = mpsc::channel();
+        thread::spawn(move || {
+            if goes_on.recv_timeout(PATIENCE) == Err(RecvTimeoutError::Timeout) {
+                let _ = kill(process, Signal::SIGKILL);
+            }
+        });
+        Going { child, lines, _is_over: is_over }
     }
 
     /// Writes to its standard input.
@@ -187,13 +198,17 @@ fn what_a_sender_sends_is_what_comes_out(#[values("c", "py", "rs")] language: &s
     assert!(end.contains(r#""presses":10,"releases":10,"lost":0"#), "{end}");
 }
 
-/// The example sender saying more than anybody reads, and who should read it.
+/// The example sender once it has said more than anybody read, and who should read it.
 fn flood(language: &str, socket: &Socket) -> (Child, UnixStream) {
     let command = sender(language, socket.folder.path());
     let listener = UnixListener::bind(socket.path()).unwrap();
     let mut sender = run(&command, &[socket.path().to_str().unwrap(), "flood"]);
-    let sender = sender.stdout(Stdio::piped()).spawn().unwrap();
-    (sender, listener.accept().unwrap().0)
+    let mut sender = sender.stdout(Stdio::piped()).spawn().unwrap();
+    let stream = listener.accept().unwrap().0;
+    let mut says = [0; "all said\n".len()];
+    sender.stdout.as_mut().unwrap().read_exact(&mut says).unwrap();
+    assert_eq!(&says, b"all said\n");
+    (sender, stream)
 }
 
 fn lost(sender: Child) -> u64 {
@@ -201,7 +216,7 @@ fn lost(sender: Child) -> u64 {
     stdout(&output).split(' ').next().unwrap().parse().unwrap()
 }
 
-/// It ends, though nobody reads, and says how many lines that cost.
+/// It says all it has to, though nobody reads, and how many lines that cost.
 #[rstest]
 fn a_sender_waits_for_nobody(#[values("c", "py", "rs")] language: &str) {
     let socket = Socket::new();
@@ -210,20 +225,15 @@ fn a_sender_waits_for_nobody(#[values("c", "py", "rs")] language: &str) {
     assert!(lost > 1_000, "{lost}");
 }
 
-/// Who reads slowly finds whole lines, gaps in their numbers, and behind the first gap the
+/// Who reads late finds whole lines, gaps in their numbers, and behind the first gap the
 /// state of each control.
 #[rstest]
 fn what_could_not_be_sent_is_said_again(#[values("c", "py", "rs")] language: &str) {
     let socket = Socket::new();
     let (sender, mut stream) = flood(language, &socket);
-    let (mut said, mut chunk) = (Vec::new(), [0; 4096]);
-    while let Ok(read @ 1..) = stream.read(&mut chunk) {
-        said.extend_from_slice(&chunk[..read]);
-        // So slow that the sender, which is not, has to leave lines out.
-        thread::sleep(Duration::from_millis(2));
-    }
+    let mut said = String::new();
+    stream.read_to_string(&mut said).unwrap();
     assert!(lost(sender) > 0);
-    let said = String::from_utf8(said).unwrap();
     let whole = &said[..said.rfind('\n').unwrap()];
     let number = |line: &str| -> u64 {
         line.rsplit("\"n\":").next().unwrap().trim_end_matches('}').parse().unwrap()
@@ -304,6 +314,22 @@ fn a_pipe_is_read_as_it_comes() {
     pipe.write_all(first.as_bytes()).unwrap();
     gtrig.line_with("\"press\"");
     pipe.write_all(rest.as_bytes()).unwrap();
+    drop(pipe);
+    let (output, printed) = gtrig.end();
+    assert_eq!(output.status.code(), Some(0));
+    assert!(printed.contains("\"end\""));
+}
+
+/// A program that greets may come through a pipe too, wherever a take is read.
+#[test]
+fn a_program_greets_through_a_pipe() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("p");
+    mkfifo(&path, nix::sys::stat::Mode::S_IRWXU).unwrap();
+    let mut gtrig = Going::start(&["replay", &format!("pipe:{}", path.display())]);
+    let mut pipe = fs::OpenOptions::new().write(true).open(&path).unwrap();
+    write!(pipe, "{GREETING}\n{PAD}\n{{\"on\":\"pad1\",\"c\":\"south\",\"v\":1}}\n").unwrap();
+    gtrig.line_with("\"press\"");
     drop(pipe);
     let (output, printed) = gtrig.end();
     assert_eq!(output.status.code(), Some(0));
@@ -515,20 +541,23 @@ fn a_sender_is_seen_on_the_screen() {
     assert!(!socket.path().exists());
 }
 
-/// An attempt at a gesture is told once it is over, and all of them are the same bytes as
-/// of the file.
+/// An attempt at a gesture or a combo is told once it is over, and all of them are the same
+/// bytes as of the file.
 #[rstest]
-fn gestures_are_told_as_they_end(#[values("--text", "--json", "--csv")] form: &str) {
-    let path = demo("lazy-thumb.take.jsonl");
+fn attempts_are_told_as_they_end(
+    #[values(("gestures", "lazy-thumb"), ("combos", "hasty-hands"))] (command, story): (&str, &str),
+    #[values("--text", "--json", "--csv")] form: &str,
+) {
+    let path = demo(&format!("{story}.take.jsonl"));
     let form = &[form][usize::from(form == "--text")..];
     let whole = Command::new(env!("CARGO_BIN_EXE_gtrig"))
-        .args(["gestures", &path])
+        .args([command, &path])
         .args(form)
         .output()
         .unwrap();
     let take = fs::read_to_string(path).unwrap();
-    let (first, rest) = take.split_at(take.len() / 2);
-    let mut gtrig = Going::start(&[&["gestures", "-"], form].concat());
+    let (first, rest) = take.split_at(take.len() / 4 * 3);
+    let mut gtrig = Going::start(&[&[command, "-"], form].concat());
     gtrig.say(first);
     let mut told = gtrig.line();
     assert!(!told.is_empty());

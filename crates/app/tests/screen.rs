@@ -9,6 +9,7 @@ use std::{
     io::Write,
     path::Path,
     process::Command,
+    sync::mpsc,
     thread,
     time::{Duration, Instant},
 };
@@ -256,6 +257,28 @@ fn recording(path: &Path, more: &[&str]) -> common::pty::Pty {
         thread::sleep(Duration::from_millis(50));
     }
     pty
+}
+
+/// A terminal may not answer what it is asked: the first frame is drawn before.
+#[test]
+fn the_first_frame_comes_before_the_terminal_is_asked() {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_gtrig"));
+    command.args(["live", "--kernel", "none"]);
+    let (drawn, screen) = mpsc::channel();
+    let watch = move |bytes: &[u8]| drop(drawn.send(bytes.to_vec()));
+    let _pty = common::pty::Pty::watched(&mut command, watch).unwrap();
+    let mut all = Vec::new();
+    let place =
+        |all: &[u8], what: &str| all.windows(what.len()).position(|part| part == what.as_bytes());
+    let asked = loop {
+        all.extend(screen.recv_timeout(Duration::from_secs(30)).expect("it asks"));
+        if let Some(asked) = place(&all, "\x1b[?u") {
+            break asked;
+        }
+    };
+    let frame = place(&all, "lanes").expect("the frame has come");
+    assert!(frame < asked);
+    assert!(place(&all[..asked], "\x1b[?2026l").is_some_and(|end| end > frame), "and it is whole");
 }
 
 #[cfg(target_os = "linux")]

@@ -1,8 +1,14 @@
 //! What a game tells and asks.
 
 use crate::reader::Reader;
+#[cfg(feature = "trace")]
+use crate::trace::Trace;
+#[cfg(feature = "trace")]
+use alloc::boxed::Box;
 use alloc::{string::String, vec::Vec};
 use core::fmt;
+#[cfg(feature = "trace")]
+use gtrig_analysis::Capacity;
 use gtrig_core::{
     ActionId, ActionState, Closed, ControlId, DeviceId, DeviceInfo, Event, Gives, Machine, Marks,
     Nanos, Plan, Presence, Rig, Roster, RosterError, Tick, from_polar, polar,
@@ -18,6 +24,20 @@ pub struct Action(pub(crate) ActionId);
 /// A control of a device, found once by its code.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Control(ControlId);
+
+impl Action {
+    /// Its place among the actions of the rig, as a number to hand to other languages.
+    pub fn place(self) -> usize {
+        self.0.index()
+    }
+}
+
+impl Control {
+    /// Its place among all controls, as a number to hand to other languages.
+    pub fn place(self) -> usize {
+        self.0.index()
+    }
+}
 
 /// What is counted of an action, for readers that each look when they like.
 ///
@@ -51,6 +71,8 @@ pub struct Input {
     /// Those that may fire in two frames one after the other.
     pulses: Vec<ActionId>,
     pub(crate) counts: Vec<Count>,
+    #[cfg(feature = "trace")]
+    trace: Option<Box<Trace>>,
 }
 
 /// Why a rig cannot take the place of another: handles would mean other actions.
@@ -88,7 +110,22 @@ impl Input {
             pulses,
             states: alloc::vec![ActionState::IDLE; count],
             counts: alloc::vec![Count::default(); count],
+            #[cfg(feature = "trace")]
+            trace: None,
         }
+    }
+
+    /// The same with a [`Trace`] of what happens, which keeps so much.
+    #[cfg(feature = "trace")]
+    pub fn traced(rig: Rig, capacity: Capacity) -> Self {
+        let trace = Trace::new(rig.clone(), capacity);
+        Input { trace: Some(Box::new(trace)), ..Input::new(rig) }
+    }
+
+    /// What happened in the last seconds, of an input that is [traced](Input::traced).
+    #[cfg(feature = "trace")]
+    pub fn trace(&self) -> Option<&Trace> {
+        self.trace.as_deref()
     }
 
     /// The action of a name.
@@ -102,6 +139,17 @@ impl Input {
         self.roster.device(device).control(code).map(Control)
     }
 
+    /// The action at a place of the rig; see [`Action::place`].
+    pub fn action_at(&self, place: usize) -> Option<Action> {
+        (place < self.states.len()).then(|| Action(ActionId::at(place)))
+    }
+
+    /// The control at a place; see [`Control::place`].
+    pub fn control_at(&self, place: usize) -> Option<Control> {
+        let control = self.roster.controls().get(place)?;
+        (!control.is_presence).then(|| Control(ControlId::at(place)))
+    }
+
     /// A reader for a loop of the game: it sees what happens from now on.
     pub fn reader(&self) -> Reader {
         Reader::new(self)
@@ -113,22 +161,38 @@ impl Input {
     /// # Errors
     /// When there is no room for its controls.
     pub fn plug(&mut self, info: DeviceInfo, time: Nanos) -> Result<DeviceId, RosterError> {
+        #[cfg(feature = "trace")]
+        if let Some(trace) = &mut self.trace {
+            trace.plug(info.clone(), time)?;
+        }
         let device = self.roster.admit(info, &self.rig.slots)?;
         self.plan = Plan::bind(&self.rig, &self.roster);
         self.machine.fit(&self.plan);
-        self.set_presence(device, Presence::Here, time);
+        self.tell_presence(device, Presence::Here, time);
         Ok(device)
     }
 
     /// A device went. What was held on it is released.
     pub fn unplug(&mut self, device: DeviceId, time: Nanos) {
-        self.set_presence(device, Presence::Gone, time);
+        #[cfg(feature = "trace")]
+        if let Some(trace) = &mut self.trace {
+            trace.unplug(device, time);
+        }
+        self.tell_presence(device, Presence::Gone, time);
         self.roster.dismiss(device);
     }
 
     /// A device can be heard, or no longer: when the window loses the focus, its keyboard
     /// cannot, and what was held is released.
     pub fn set_presence(&mut self, device: DeviceId, presence: Presence, time: Nanos) {
+        #[cfg(feature = "trace")]
+        if let Some(trace) = &mut self.trace {
+            trace.set_presence(device, presence, time);
+        }
+        self.tell_presence(device, presence, time);
+    }
+
+    fn tell_presence(&mut self, device: DeviceId, presence: Presence, time: Nanos) {
         let control = self.roster.device(device).presence();
         self.wait(Event::new(time, control, presence.value()));
     }
@@ -137,7 +201,12 @@ impl Input {
     /// past, of which a frame has run already, is seen by the next frame.
     pub fn feed(&mut self, time: Nanos, values: &[(Control, i32)]) {
         for &(Control(control), value) in values {
-            self.wait(Event::new(time, control, value));
+            let event = Event::new(time, control, value);
+            #[cfg(feature = "trace")]
+            if let Some(trace) = &mut self.trace {
+                trace.report(event);
+            }
+            self.wait(event);
         }
     }
 
@@ -168,6 +237,10 @@ impl Input {
         self.machine.tick_lasting(&self.plan, now, seconds, &self.waiting[..due]);
         self.waiting.drain(..due);
         self.count();
+        #[cfg(feature = "trace")]
+        if let Some(trace) = &mut self.trace {
+            trace.run_to(now);
+        }
     }
 
     fn count(&mut self) {
@@ -200,6 +273,10 @@ impl Input {
         let missing = before.find(|(at, of)| is_missing(*at, &of.name, of.gives));
         if let Some((_, action)) = missing {
             return Err(OtherActions { missing: action.name.clone() });
+        }
+        #[cfg(feature = "trace")]
+        if let Some(trace) = &mut self.trace {
+            trace.reload(rig.clone());
         }
         let opening = self.machine.opening(&self.plan, self.now);
         self.plan = Plan::bind(&rig, &self.roster);

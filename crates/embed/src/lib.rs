@@ -56,6 +56,14 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 //!
+//! # Features
+//!
+//! - `compiled` (on): rigs in their [compiled] form, for a game that ships no parser.
+//!   `gtrig compile game.toml game.rig` writes one. A game that reads texts uses
+//!   `gtrig_formats::rig::parse`, as above.
+//! - `trace` (off): an input that keeps what happened in the last seconds, for debug builds:
+//!   see `Trace`.
+//!
 //! Like the core it is `no_std`, and a frame allocates nothing: there is room for
 //! [`WAITING`] reports at once, and more are taken in with an allocation.
 #![no_std]
@@ -64,8 +72,14 @@ extern crate alloc;
 #[cfg(test)]
 extern crate std;
 
+#[cfg(feature = "compiled")]
+pub mod compiled;
 mod input;
 mod reader;
+#[cfg(feature = "trace")]
+mod trace;
 
 pub use input::{Action, Control, Input, OtherActions, WAITING};
 pub use reader::{News, Reader};
+#[cfg(feature = "trace")]
+pub use trace::Trace;

@@ -42,6 +42,11 @@ impl Reader {
         self.now.extend(seen(input));
         // A rig that was reloaded may have more actions.
         self.before.resize(self.now.len(), Seen::default());
+        self.news()
+    }
+
+    /// What its last look found; nothing before the first.
+    pub fn news(&self) -> News<'_> {
         News { before: &self.before, now: &self.now }
     }
 }
@@ -55,6 +60,11 @@ fn seen(input: &Input) -> impl Iterator<Item = Seen> + '_ {
 }
 
 impl News<'_> {
+    /// The action at a place of the rig, if it was there at the look; see [`Action::place`].
+    pub fn action_at(&self, place: usize) -> Option<Action> {
+        (place < self.now.len()).then(|| Action(ActionId::at(place)))
+    }
+
     /// How often an action turned on. Of a pulse: how often it fired; of a toggle: how often
     /// it was turned on.
     pub fn presses(&self, action: Action) -> u32 {

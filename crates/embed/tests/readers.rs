@@ -1,8 +1,9 @@
 //! Every reader sees every edge once, however loops are interleaved.
 
-use gtrig_core::{
-    CleanText, ControlInfo, ControlKind, DeviceId, DeviceInfo, DeviceKind, Nanos, Presence,
-};
+mod common;
+
+use common::pad;
+use gtrig_core::{DeviceId, Nanos, Presence};
 use gtrig_embed::{Action, Control, Input};
 use proptest::prelude::*;
 use rstest::rstest;
@@ -22,22 +23,6 @@ from = "pad/south"
 gives = "plane"
 from = { stick = "pad/stick-l", dead-zone = 0.0 }
 "#;
-
-fn pad() -> DeviceInfo {
-    let axis = ControlKind::Axis { min: -100, centre: 0, max: 100 };
-    DeviceInfo {
-        identity: "p".into(),
-        kind: DeviceKind::Pad,
-        name: CleanText::new("p"),
-        bus: CleanText::default(),
-        slot: None,
-        controls: vec![
-            ControlInfo::new("south", ControlKind::Button),
-            ControlInfo::new("stick-l-x", axis),
-            ControlInfo::new("stick-l-y", axis),
-        ],
-    }
-}
 
 struct Game {
     input: Input,

@@ -11,7 +11,7 @@ use crate::{
 use gtrig_analysis::{
     Session,
     almost::{Almost, AlmostMet, almost_met},
-    ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung},
+    ladder::{Attempts, ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung},
     lint::begins_alike,
     loops::{LoopDifference, LoopRun},
     stream::StreamWatch,
@@ -31,8 +31,20 @@ use std::{
 #[derive(Clone, Debug)]
 pub struct ComboReport {
     lines: Vec<Line>,
+    /// How many attempts stand in the reports before.
+    told: usize,
     near: usize,
     differences: usize,
+}
+
+/// The reports of a take that still comes.
+#[derive(Clone, Debug)]
+pub struct ComboReports {
+    attempts: Attempts,
+    which: ComboLines,
+    told: usize,
+    /// Kept until all are known, where the nearest come first.
+    near: Vec<(ComboId, ComboAttempt)>,
 }
 
 /// A line of the report; its first key says what it is about.
@@ -156,60 +168,95 @@ struct SummaryLine {
 /// Which attempts a report has.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ComboLines {
-    /// All of them, in order of time.
+    /// All of them, in the order in which they ended, and then those that a gesture or a
+    /// zone alone kept from being met.
     All,
     /// The near misses, the nearest first; those that a gesture or a zone alone kept
     /// from being met come last.
     Near,
 }
 
-impl ComboReport {
-    /// A report over the whole history of a session.
-    pub fn new(session: &Session, streams: &StreamWatch, which: ComboLines) -> Self {
-        let rig = session.rig();
-        let mut attempts: Vec<(ComboId, ComboAttempt)> = Vec::new();
-        for combo in ComboId::first(rig.combos.len()) {
-            let mut ladder = ladder(session, combo);
-            ladder.finish();
-            attempts.extend(ladder.attempts().iter().map(|attempt| (combo, attempt.clone())));
+impl ComboReports {
+    /// Those of a session from its beginning.
+    pub fn new(rig: &Rig, which: ComboLines) -> Self {
+        ComboReports { attempts: Attempts::new(rig), which, told: 0, near: Vec::new() }
+    }
+
+    /// What can be told since the last one; nothing while nothing can.
+    pub fn so_far(&mut self, session: &Session) -> Option<ComboReport> {
+        let settled = self.attempts.settled(session);
+        let told = self.tell(session, settled);
+        (!told.lines.is_empty()).then_some(told)
+    }
+
+    /// The rest of them, at the end of the take, and what combos do to each other.
+    pub fn rest(mut self, session: &Session, streams: &StreamWatch) -> ComboReport {
+        let rest = self.attempts.rest(session);
+        let mut report = self.tell(session, rest);
+        let mut almost = almost_met(session);
+        match self.which {
+            ComboLines::All => almost.sort_by_key(|almost| almost.attempt.ended),
+            ComboLines::Near => {
+                self.near.sort_by(|(_, a), (_, b)| shortfall(a).total_cmp(&shortfall(b)));
+                report.lines = attempt_lines(session, &self.near);
+            }
         }
-        attempts.sort_by_key(|(combo, attempt)| (attempt.ended, *combo));
+        let fired = Fired::new(session);
+        let of_almost = almost.iter().map(|almost| AttemptLine::almost((session, &fired), almost));
+        report.lines.extend(of_almost.map(|line| Line::Attempt(Box::new(line))));
+        report.lines.extend(beside::bites(session));
+        report.lines.extend(beside::coarse(session, streams));
+        let summary = self.summary(session, almost.len());
+        report.near = summary.near;
+        report.lines.push(Line::Summary(summary));
+        report
+    }
+
+    fn tell(&mut self, session: &Session, settled: Vec<(ComboId, ComboAttempt)>) -> ComboReport {
+        let told = self.told;
+        let lines = match self.which {
+            ComboLines::All => attempt_lines(session, &settled),
+            ComboLines::Near => {
+                let is_near = |(_, attempt): &(ComboId, ComboAttempt)| {
+                    attempt.outcome == ComboAttemptOutcome::Near
+                };
+                self.near.extend(settled.into_iter().filter(is_near));
+                Vec::new()
+            }
+        };
+        self.told += lines.len();
+        ComboReport { lines, told, near: 0, differences: 0 }
+    }
+
+    fn summary(&self, session: &Session, almost: usize) -> SummaryLine {
         let count = |outcome: fn(ComboAttemptOutcome) -> bool| {
-            attempts.iter().filter(|(_, attempt)| outcome(attempt.outcome)).count()
+            self.attempts.all().filter(|attempt| outcome(attempt.outcome)).count()
         };
         let history = session.history().combo_news();
         let fired = history.iter().filter(|news| news.outcome == ComboOutcome::Fired);
-        let almost = almost_met(session);
-        let near = count(|outcome| outcome == ComboAttemptOutcome::Near) + almost.len();
-        let summary = SummaryLine {
+        SummaryLine {
             met: count(|outcome| outcome == ComboAttemptOutcome::Met),
             fired: fired.count(),
-            near,
+            near: count(|outcome| outcome == ComboAttemptOutcome::Near) + almost,
             missed: count(|outcome| outcome == ComboAttemptOutcome::Missed),
             broken: count(|outcome| matches!(outcome, ComboAttemptOutcome::Broken(_))),
             stopped: count(|outcome| matches!(outcome, ComboAttemptOutcome::Stopped(_))),
-        };
-        if which == ComboLines::Near {
-            attempts.retain(|(_, attempt)| attempt.outcome == ComboAttemptOutcome::Near);
-            attempts.sort_by(|(_, a), (_, b)| shortfall(a).total_cmp(&shortfall(b)));
         }
-        let fired = Fired::new(session);
-        let line = |(combo, attempt): &(ComboId, ComboAttempt)| {
-            AttemptLine::new((session, &fired), *combo, attempt)
-        };
-        let of_almost = almost.iter().map(|almost| AttemptLine::almost((session, &fired), almost));
-        let mut told: Vec<AttemptLine> = attempts.iter().map(line).chain(of_almost).collect();
-        if which == ComboLines::All {
-            told.sort_by_key(|line| line.to_ns);
-        }
-        let told = told.into_iter().map(|line| Line::Attempt(Box::new(line)));
-        let mut lines: Vec<Line> = told.collect();
-        lines.extend(beside::bites(session));
-        lines.extend(beside::coarse(session, streams));
-        lines.push(Line::Summary(summary));
-        ComboReport { lines, near, differences: 0 }
     }
+}
 
+fn attempt_lines(session: &Session, attempts: &[(ComboId, ComboAttempt)]) -> Vec<Line> {
+    if attempts.is_empty() {
+        return Vec::new();
+    }
+    let fired = Fired::new(session);
+    let line = |(combo, attempt): &(ComboId, ComboAttempt)| {
+        Line::Attempt(Box::new(AttemptLine::new((session, &fired), *combo, attempt)))
+    };
+    attempts.iter().map(line).collect()
+}
+
+impl ComboReport {
     /// Adds what loops made of the take, and what came out differently.
     pub fn add_pace(&mut self, rig: &Rig, paced: &[LoopRun], differences: &[LoopDifference]) {
         self.lines.extend(paced.iter().map(|paced| Line::Pace(PaceLine::new(paced))));
@@ -244,7 +291,7 @@ impl Report for ComboReport {
     /// A row for each limit of each attempt, then one for each difference of a
     /// loop.
     fn table(&self) -> Table {
-        let mut attempt = 0;
+        let mut attempt = self.told;
         let rows = self.lines.iter().flat_map(|line| match line {
             Line::Attempt(line) => {
                 attempt += 1;
@@ -318,9 +365,7 @@ impl AttemptLine {
     ) -> Self {
         let (rig, rate) = (session.rig(), session.plan().rate());
         let of = &rig.combos[combo.index()];
-        let is_its = |news: &&ComboNews| {
-            news.combo == combo && news.copy == attempt.copy && news.met.time == attempt.ended.time
-        };
+        let is_its = |news: &&ComboNews| attempt.is_of(combo, news);
         let news = session.history().combo_news().iter().find(is_its);
         let news = news.filter(|_| attempt.outcome == ComboAttemptOutcome::Met);
         let fired = news.filter(|news| news.outcome == ComboOutcome::Fired);

@@ -12,10 +12,12 @@ use gtrig_analysis::{
     log::{Happening, LogEntry, of_tick},
 };
 use gtrig_core::{
-    ComboNews, ComboOutcome, Edge, GestureOutcome, Gives, LaneMarks, Marks, Nanos, Presence,
+    ComboNews, ComboOutcome, ControlId, Edge, GestureOutcome, Gives, LaneMarks, Marks, Nanos,
+    Presence,
 };
 use serde::Serialize;
 use std::{
+    collections::BTreeMap,
     fmt::{self, Write as _},
     io::{self, Write},
 };
@@ -150,33 +152,89 @@ fn write_combo(session: &Session, news: &ComboNews, out: &mut String) -> fmt::Re
 #[derive(Clone, Debug, Default)]
 pub struct LogFilter {
     words: Vec<String>,
-    text: String,
 }
 
 impl LogFilter {
     /// A filter by these words; without any, every line passes.
     pub fn new(words: &str) -> LogFilter {
         let words = words.to_lowercase().split_whitespace().map(str::to_owned).collect();
-        LogFilter { words, text: String::new() }
+        LogFilter { words }
     }
 
+    /// To tell which lines of a session pass.
+    pub fn of<'a>(&'a self, session: &'a Session) -> Sieve<'a> {
+        Sieve { words: &self.words, session, missing: BTreeMap::new(), text: String::new() }
+    }
+}
+
+/// Tells which lines of a session have all the words of a [`LogFilter`].
+///
+/// Of a thousand reports nearly all are of a few controls: which of the words stand in the
+/// name of one is found once, and only for those that do not its value is put into words.
+#[derive(Debug)]
+pub struct Sieve<'a> {
+    words: &'a [String],
+    session: &'a Session,
+    /// Of each control that reported, the words that do not stand in its name.
+    missing: BTreeMap<ControlId, Vec<&'a str>>,
+    text: String,
+}
+
+impl<'a> Sieve<'a> {
     /// Whether the line of an entry has all the words.
-    pub fn passes(&mut self, session: &Session, entry: &LogEntry) -> bool {
-        if self.words.is_empty() {
+    pub fn passes(&mut self, entry: &LogEntry) -> bool {
+        let Sieve { words, session, missing, text } = self;
+        if words.is_empty() {
             return true;
         }
-        self.text.clear();
-        self.text.push_str(kind(entry));
-        self.text.push(' ');
-        let _ = write_of(session, entry, &mut self.text);
-        self.text.push(' ');
-        let _ = write_says(session, entry, &mut self.text);
-        if self.text.is_ascii() {
-            self.text.make_ascii_lowercase();
-        } else {
-            self.text = self.text.to_lowercase();
+        let all = words.iter().map(String::as_str);
+        // No word has a space in it: each stands in one of the parts of a line, or in none.
+        match entry.what {
+            Happening::Report(event) => {
+                let missing = missing
+                    .entry(event.control)
+                    .or_insert_with(|| not_in_name(session, entry, text, all).collect());
+                missing.is_empty() || is_all_said(session, entry, text, missing.iter().copied())
+            }
+            _ => {
+                let missing: Vec<&str> = not_in_name(session, entry, text, all).collect();
+                missing.is_empty() || is_all_said(session, entry, text, missing.into_iter())
+            }
         }
-        self.words.iter().all(|word| self.text.contains(word.as_str()))
+    }
+}
+
+/// Those of some words that stand neither in the kind of an entry nor in the name of who
+/// did it. `text` is for its words.
+fn not_in_name<'a>(
+    session: &Session,
+    entry: &LogEntry,
+    text: &mut String,
+    words: impl Iterator<Item = &'a str>,
+) -> impl Iterator<Item = &'a str> {
+    text.clear();
+    let _ = write_of(session, entry, text);
+    make_lowercase(text);
+    words.filter(|word| !text.contains(word) && !kind(entry).contains(word))
+}
+
+/// Whether all of some words stand in what an entry says was done.
+fn is_all_said<'a>(
+    session: &Session,
+    entry: &LogEntry,
+    text: &mut String,
+    mut words: impl Iterator<Item = &'a str>,
+) -> bool {
+    text.clear();
+    let _ = write_says(session, entry, text);
+    make_lowercase(text);
+    words.all(|word| text.contains(word))
+}
+
+fn make_lowercase(text: &mut String) {
+    match text.is_ascii() {
+        true => text.make_ascii_lowercase(),
+        false => *text = text.to_lowercase(),
     }
 }
 
@@ -223,10 +281,10 @@ impl<W: Write> LogWriter<W> {
     /// Those of the output.
     pub fn catch_up(&mut self, session: &Session) -> io::Result<()> {
         let LogWriter { cursor, form, filter, out } = self;
-        let mut result = Ok(());
+        let (mut result, mut filter) = (Ok(()), filter.of(session));
         cursor.catch_up(session, |machine| {
             of_tick(session, machine, |entry| {
-                if result.is_ok() && filter.passes(session, &entry) {
+                if result.is_ok() && filter.passes(&entry) {
                     let line = LogLine::new(session, &entry);
                     result = match form {
                         LogForm::Text => writeln!(out, "{line}"),

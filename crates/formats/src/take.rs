@@ -5,11 +5,13 @@
 
 mod fault;
 mod line;
+mod loader;
 mod read;
+mod value_line;
 mod write;
 
 pub use fault::{ControlFault, Fault};
-pub use read::{Damage, Header, Intake, Loaded, TakeReader, TakeRest};
+pub use read::{Damage, Header, Intake, Loaded, TakeLines, TakeReader, TakeRest};
 pub use write::{TakeWriter, write};
 
 pub(crate) use line::{HeaderLine, Line, Text, marks};

@@ -10,9 +10,9 @@ use std::{
 /// Where programs send to, or read from.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Place {
-    /// Standard input: `-`.
+    /// Standard input: `-` or `pipe:-`.
     Stdin,
-    /// A named pipe, by its path.
+    /// A named pipe: its path, or `pipe:PATH`.
     Pipe(PathBuf),
     /// A Unix socket: `unix:PATH`.
     Unix(PathBuf),
@@ -24,7 +24,9 @@ pub enum Place {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum PlaceFault {
     /// It names nothing.
-    #[error("a place is -, the path of a named pipe, unix:PATH, tcp:PORT or tcp:ADDRESS:PORT")]
+    #[error(
+        "a place is -, the path of a named pipe, pipe:PATH, unix:PATH, tcp:PORT or tcp:ADDRESS:PORT"
+    )]
     Empty,
     /// The address is none.
     #[error("{0:?} is no PORT and no ADDRESS:PORT, such as tcp:4710 or tcp:[::1]:4710")]
@@ -40,9 +42,9 @@ impl Place {
         }
     }
 
-    /// Whether the text names a socket, which a path of a file does not.
-    pub fn is_socket(text: &str) -> bool {
-        text.starts_with("unix:") || text.starts_with("tcp:")
+    /// Whether the text says what kind of place it names; the path of a file does not.
+    pub fn is_named(text: &str) -> bool {
+        ["pipe:", "unix:", "tcp:"].iter().any(|kind| text.starts_with(kind))
     }
 }
 
@@ -64,7 +66,7 @@ impl FromStr for Place {
             let found = address.to_socket_addrs().map_err(|_| fault())?.next();
             return found.map(Place::Tcp).ok_or_else(fault);
         }
-        match text {
+        match text.strip_prefix("pipe:").unwrap_or(text) {
             "" => Err(PlaceFault::Empty),
             "-" => Ok(Place::Stdin),
             path => Ok(Place::Pipe(path.into())),

@@ -80,6 +80,11 @@ impl Terminal {
         self.how
     }
 
+    /// The terminal reports releases, it has said so.
+    pub fn report_releases(&mut self) {
+        self.how = TerminalKeys::Reported;
+    }
+
     /// Starts or stops hearing. When it stops, whatever is held is released.
     pub fn listen(&mut self, session: &mut Session, hear: bool, now: Nanos) {
         let presence = if hear { Presence::Here } else { Presence::Deaf };

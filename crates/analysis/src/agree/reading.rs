@@ -356,31 +356,51 @@ pub(super) fn put_back(held: Held, rows: &Rows) -> Option<Vec<Event>> {
     if held.events.iter().all(|event| !event.marks.contains(Marks::LATE)) {
         return None;
     }
-    let mut before: BTreeMap<ControlId, Event> = BTreeMap::new();
     let mut events: Vec<Event> = held.events.to_vec();
+    // What each control is known to have said last, and when.
+    let mut known: BTreeMap<ControlId, (Nanos, i32)> = BTreeMap::new();
     for event in &mut events {
-        if let (true, Some(column)) =
-            (event.marks.contains(Marks::LATE), rows.reads.get(&event.control))
+        let kind = &held.roster.control(event.control).kind;
+        let last = known.entry(event.control).or_insert((Nanos(0), kind.rest()));
+        if event.marks.contains(Marks::LATE)
+            && let Some(column) = rows.reads.get(&event.control)
         {
-            let is_button = held.roster.control(event.control).kind.is_button();
-            let seen = |value: i32| if is_button { i32::from(value != 0) } else { value };
-            let rest = held.roster.control(event.control).kind.rest();
-            let last = before.get(&event.control);
-            let (from, was) = last.map_or((Nanos(0), rest), |last| (last.time, last.value));
-            let first = rows.list.partition_point(|row| row.polled[0] < from);
-            let polls = rows.list[first..].iter().zip(&column[first..]);
-            let mut polls = polls.take_while(|(row, _)| row.polled[0] < event.time);
-            let is_it = |read: &Option<[i32; 2]>| {
-                read.is_some_and(|[read, _]| seen(read) == seen(event.value))
+            // Of several that came late together, a frame may have read only the last.
+            let Some(time) = first_read(rows, column, *last, event, kind.is_button()) else {
+                continue;
             };
-            if seen(was) != seen(event.value)
-                && let Some((row, _)) = polls.find(|(_, read)| is_it(read))
-            {
-                event.time = row.polled[0];
-            }
+            event.time = time;
         }
-        before.insert(event.control, *event);
+        *last = (event.time, event.value);
+    }
+    // What a control said before something that was put back had come before it.
+    let mut next: BTreeMap<ControlId, Nanos> = BTreeMap::new();
+    for event in events.iter_mut().rev() {
+        let next = next.entry(event.control).or_insert(event.time);
+        event.time = event.time.min(*next);
+        *next = event.time;
     }
     events.sort_by_key(|event| event.time);
     Some(events)
+}
+
+/// The first poll that read an event before the instant to which it was moved; `None` where
+/// none did, or where the value is what was `last` known, since when no poll can tell.
+fn first_read(
+    rows: &Rows,
+    column: &[Option<[i32; 2]>],
+    (since, last): (Nanos, i32),
+    event: &Event,
+    is_button: bool,
+) -> Option<Nanos> {
+    let seen = |value: i32| if is_button { i32::from(value != 0) } else { value };
+    if seen(last) == seen(event.value) {
+        return None;
+    }
+    let first = rows.list.partition_point(|row| row.polled[0] < since);
+    let polls = rows.list[first..].iter().zip(&column[first..]);
+    polls
+        .take_while(|(row, _)| row.polled[0] < event.time)
+        .find(|(_, read)| read.is_some_and(|[read, _]| seen(read) == seen(event.value)))
+        .map(|(row, _)| row.polled[0])
 }

@@ -31,6 +31,16 @@ pub struct Keys {
 impl Keys {
     /// Runs until everything is over.
     pub fn run(rig: Rig, taps: &[Tap]) -> Self {
+        Self::run_watched(rig, taps, u64::MAX, |_| {})
+    }
+
+    /// The same, and shows the session after so many milliseconds each time.
+    pub fn run_watched(
+        rig: Rig,
+        taps: &[Tap],
+        every: u64,
+        mut watch: impl FnMut(&Session),
+    ) -> Self {
         let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
         let pad = session.plug(super::keys(), Nanos(0)).unwrap();
         let device = session.roster().device(pad);
@@ -51,7 +61,13 @@ impl Keys {
         for event in events {
             session.report(event);
         }
-        session.run_before(Nanos(last.0 + 3_000_000_000));
+        let ends = last.0 + 3_000_000_000;
+        let mut at = 0;
+        while at < ends {
+            at = ends.min(at.saturating_add(every.saturating_mul(1_000_000)));
+            session.run_before(Nanos(at));
+            watch(&session);
+        }
         Keys { session }
     }
 

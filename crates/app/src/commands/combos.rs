@@ -4,19 +4,16 @@ use super::{
     shared::{Printing, RigArgs, Status},
     takes::TakeArgs,
 };
-use crate::{
-    files::Opened,
-    loops::{self, AuditBy},
-};
+use crate::loops::{self, AuditBy};
 use clap::Args;
 use gtrig_analysis::{
     audit::{Hitches, Loop},
     loops::LoopRun,
 };
-use gtrig_formats::combos::{ComboLines, ComboReport};
+use gtrig_formats::combos::{ComboLines, ComboReports};
 
-/// Say what came of every attempt at a combo of a take, with all margins; and
-/// what comes out differently in loops of other rates.
+/// Say what came of every attempt at a combo of a take, with all margins, as soon as
+/// nothing of it can change; and what comes out differently in loops of other rates.
 #[derive(Args, Debug)]
 pub struct Combos {
     #[command(flatten)]
@@ -56,9 +53,16 @@ impl Combos {
         let rates = self.rates.into_iter().map(loops::rate).collect::<Result<_, _>>()?;
         let loops = AuditBy { rates, hitches: self.hitch, ..AuditBy::default() }.loops();
         let which = if self.near { ComboLines::Near } else { ComboLines::All };
-        self.takes.for_each(&rig, self.print.text(), |output, opened| {
-            let Opened { session, streams, .. } = opened;
-            let mut report = ComboReport::new(session, streams, which);
+        self.takes.for_each_coming(&rig, self.print.text(), |output, mut coming| {
+            let mut reports = ComboReports::new(&rig, which);
+            while coming.take_in() {
+                if let Some(report) = reports.so_far(coming.session()) {
+                    output.report(&report)?;
+                }
+            }
+            let opened = coming.finish();
+            let session = &opened.session;
+            let mut report = reports.rest(session, &opened.streams);
             if !loops.is_empty() {
                 let recording = session.recording();
                 let run = |of: &Loop| LoopRun::run(&recording, session.rig(), *of);
@@ -67,7 +71,7 @@ impl Combos {
                 report.add_pace(session.rig(), &runs, &differences);
             }
             output.report(&report)?;
-            Ok(Status::no_if(self.strict && !report.is_clear()))
+            Ok((Status::no_if(self.strict && !report.is_clear()), opened.loaded))
         })
     }
 }

@@ -2,7 +2,7 @@
 
 use super::shared::{RigArgs, Status};
 use crate::{
-    files::{self, Unfinished},
+    files::{self, PIECE, Take, Unfinished},
     screen::{self, Clock, Start},
 };
 use clap::Args;
@@ -31,8 +31,12 @@ impl Open {
         if self.follow {
             return self.follow();
         }
-        let opened = files::open_take(&self.take, self.rig.read()?, Capacity::DEFAULT)?;
-        screen::run(Start::Take(Box::new(opened)), self.rig.source()?, Nanos(0))?;
+        let take = files::begin_take(&self.take, self.rig.read()?, Capacity::DEFAULT, PIECE)?;
+        let start = match take {
+            Take::Whole(opened) => Start::Take(opened),
+            Take::Begun(begun) => Start::Begun(begun),
+        };
+        screen::run(start, self.rig.source()?, Nanos(0))?;
         Ok(Status::Fine)
     }
 

@@ -177,6 +177,18 @@ pub fn complain(text: &str) {
     let _ = writeln!(io::stderr(), "gtrig: {}", harmless(text));
 }
 
+/// An error and what caused it, without the causes that it names itself.
+pub fn told(error: &anyhow::Error) -> String {
+    error.chain().fold(String::new(), |told, cause| {
+        let cause = cause.to_string();
+        match told.is_empty() {
+            true => cause,
+            false if told.contains(&cause) => told,
+            false => format!("{told}: {cause}"),
+        }
+    })
+}
+
 /// Reads the name of a story.
 pub fn story() -> impl TypedValueParser<Value = Story> {
     let names = Story::ALL.iter().map(|story| PossibleValue::new(story.word()).help(story.title()));

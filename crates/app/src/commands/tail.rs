@@ -22,8 +22,8 @@ use std::{path::PathBuf, thread, time::Duration};
 /// actions, of this machine's devices and programs that send, or of a take.
 #[derive(Args, Debug)]
 pub struct Tail {
-    /// A recording instead (- is standard input, unix:PATH and tcp:PORT are programs that
-    /// send).
+    /// A recording instead (- is standard input, pipe:PATH, unix:PATH and tcp:PORT are
+    /// programs that send).
     take: Option<PathBuf>,
     #[command(flatten)]
     follow: FollowArgs,

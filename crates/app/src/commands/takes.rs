@@ -17,7 +17,8 @@ use std::{
 /// The takes of a command.
 #[derive(Args, Clone, Debug)]
 pub struct TakeArgs {
-    /// The recordings (JSON Lines; see docs/take-format.md); - is standard input.
+    /// The recordings (JSON Lines; see docs/take-format.md); - is standard input,
+    /// pipe:PATH, unix:PATH and tcp:PORT are programs that send (docs/live-format.md).
     #[arg(required = true, value_name = "TAKE")]
     pub takes: Vec<PathBuf>,
     #[command(flatten)]

@@ -44,12 +44,12 @@ use super::{
 };
 use crate::{
     broadcast::Broadcast,
-    files::{Opened, RigSource},
+    files::{Begun, Opened, RigSource},
     recorder::Recorder,
 };
 use gtrig_analysis::{LaneLog, Session};
 use gtrig_core::{LaneMarks, Machine, Nanos, Tick, harmless};
-use gtrig_sources::{Source, Terminal};
+use gtrig_sources::{Source, Terminal, TerminalKeys};
 use ratatui::layout::Rect;
 
 /// What the loop must do for the application.
@@ -153,6 +153,18 @@ impl App {
         app
     }
 
+    /// A take of which the beginning was read, and which is read on.
+    pub fn begun(begun: Begun, theme: Theme) -> Self {
+        let mut app = App::new(Document::begun(begun), theme);
+        app.look_at_the_point();
+        app
+    }
+
+    /// Whether a take is still being read.
+    pub fn is_reading(&self) -> bool {
+        self.document.share_read().is_some()
+    }
+
     fn new(document: Document, theme: Theme) -> Self {
         App {
             document,
@@ -238,6 +250,19 @@ impl App {
         (self.bench.entry().advance)(self);
     }
 
+    /// How many reports the screen could show: those that ticks have seen, and where it
+    /// lists them, those that wait for one.
+    pub fn reports_to_show(&self) -> u64 {
+        let session = &self.document.session;
+        let waiting = if self.lists_waiting() { session.waiting().len() as u64 } else { 0 };
+        session.seen_count() + waiting
+    }
+
+    /// When the next tick may run, if any does.
+    pub fn next_settles(&self) -> Option<Nanos> {
+        self.document.next_settles()
+    }
+
     /// Where the rig came from: what is tuned can be written back there, and what
     /// an editor changes there is followed.
     pub fn follow_rig(&mut self, source: Option<RigSource>) {
@@ -258,6 +283,19 @@ impl App {
     /// Whether a take is written as it happens.
     pub(crate) fn is_recording(&self) -> bool {
         self.document.recording().is_some()
+    }
+
+    /// The terminal has said whether it reports presses, repeats and releases.
+    pub(crate) fn terminal_reports_releases(&mut self, does: bool) {
+        if let Some(terminal) = self.document.terminal.as_mut().filter(|_| does) {
+            terminal.report_releases();
+        }
+    }
+
+    /// Whether the terminal should report all keys: they go to the session, and it can.
+    pub(crate) fn wants_all_keys(&self) -> bool {
+        let terminal = self.is_captured_by();
+        terminal.is_some_and(|terminal| terminal.how() == TerminalKeys::Reported)
     }
 
     /// The program stood still from one instant to another, and saw nothing.
@@ -392,6 +430,8 @@ impl App {
     /// Lays the screen out in `area`, as the next frame will be. Scrolls as
     /// little as need be to keep the chosen lane in view.
     pub fn fit(&mut self, area: Rect) {
+        let tick = self.tick();
+        self.document.rates.follow(&self.document.session, tick);
         let areas = Areas::of(area, self.has_marks());
         let (panel, log) = (self.panel_area(areas.bench), lines_area(areas.bench));
         let places = game::places_area(areas.bench, self);

@@ -1,6 +1,11 @@
 //! What the screen shows: a session, and what feeds it and writes it down.
 
-use crate::{broadcast::Broadcast, files::Opened, recorder::Recorder};
+use super::rates::Rates;
+use crate::{
+    broadcast::Broadcast,
+    files::{Begun, Opened, Reading},
+    recorder::Recorder,
+};
 use anyhow::Context;
 use gtrig_analysis::{Session, stream::StreamWatch};
 use gtrig_core::{DeviceMap, Nanos, Tick};
@@ -12,8 +17,11 @@ const SETTLE: Nanos = Nanos::from_millis(4);
 
 /// Up to when the ticks may run: what happened before has been handed over.
 pub fn settled(now: Nanos, sources: &[Box<dyn Source>]) -> Nanos {
-    let delay = sources.iter().map(|source| source.delay()).max().unwrap_or_default();
-    Nanos(now.0.saturating_sub(SETTLE.0 + delay.0))
+    Nanos(now.0.saturating_sub(SETTLE.0 + delay_of(sources).0))
+}
+
+fn delay_of(sources: &[Box<dyn Source>]) -> Nanos {
+    sources.iter().map(|source| source.delay()).max().unwrap_or_default()
 }
 
 /// A live session or a take. Opening another take puts another document in its
@@ -25,9 +33,12 @@ pub(crate) struct Document {
     /// The keys of the terminal, which feed it while they are captured.
     pub(super) terminal: Option<Terminal>,
     pub(crate) is_take: bool,
+    /// What reads the rest of a take that is shown meanwhile.
+    reading: Option<Reading>,
     pub(crate) title: Option<String>,
     /// How well the reports of the devices come.
     pub(crate) streams: StreamWatch,
+    pub(crate) rates: Rates,
     /// The take that is written as it happens.
     recorder: Option<Recorder>,
     /// Who reads what comes of it.
@@ -44,8 +55,10 @@ impl Document {
             sources: Vec::new(),
             terminal: None,
             is_take: false,
+            reading: None,
             title: None,
             streams: StreamWatch::default(),
+            rates: Rates::default(),
             recorder: None,
             broadcast: None,
             is_unsaved: false,
@@ -71,18 +84,48 @@ impl Document {
         }
     }
 
+    /// A take of which the beginning was read.
+    pub(super) fn begun(begun: Begun) -> Self {
+        Document {
+            is_take: true,
+            title: begun.title,
+            reading: Some(begun.reading),
+            ..Document::new(begun.session)
+        }
+    }
+
+    /// What share of the take has been read, while there is some left to read.
+    pub(crate) fn share_read(&self) -> Option<f64> {
+        self.reading.as_ref().map(Reading::share)
+    }
+
+    /// Reads on a little. At the end returns what the person has to be told of it.
+    fn read_on(&mut self) -> Vec<String> {
+        let is_over = self.reading.as_mut().is_some_and(|rest| !rest.read_on(&mut self.session));
+        let over = self.reading.take_if(|_| is_over);
+        let complaints = over.map(|reading| reading.finish(&mut self.session).complaints());
+        self.streams.catch_up(&self.session);
+        complaints.unwrap_or_default()
+    }
+
     /// The last tick that has run.
     pub(crate) fn last(&self) -> Tick {
         self.session.now().at()
     }
 
+    /// When the next tick may run; none of a take does.
+    pub(super) fn next_settles(&self) -> Option<Nanos> {
+        let next = self.session.plan().rate().time_of(self.last().next());
+        (!self.is_take).then(|| Nanos(next.0 + SETTLE.0 + delay_of(&self.sources).0))
+    }
+
     /// Drains the sources and runs the ticks whose events have had time to
     /// arrive; a take has them all. Returns what the person has to be told.
     pub(super) fn advance(&mut self, now: Nanos) -> Vec<String> {
-        let mut news = Vec::new();
         if self.is_take {
-            return news;
+            return self.read_on();
         }
+        let mut news = Vec::new();
         for source in &mut self.sources {
             source.drain(&mut self.session, now);
             news.extend(source.troubles());

@@ -11,6 +11,10 @@ use std::{
     time::Duration,
 };
 
+/// Around each frame: a terminal that knows synchronized updates shows it whole.
+const BEGIN: &[u8] = b"\x1b[?2026h";
+const END: &[u8] = b"\x1b[?2026l";
+
 /// A terminal that takes nothing for so long is not waited for at the end.
 const PATIENCE: Duration = Duration::from_secs(1);
 
@@ -86,7 +90,7 @@ impl Write for Outbox {
     fn flush(&mut self) -> io::Result<()> {
         let mut letters = self.0.borrow_mut();
         if !letters.bytes.is_empty() {
-            let bytes = std::mem::take(&mut letters.bytes);
+            let bytes = [BEGIN, &std::mem::take(&mut letters.bytes), END].concat();
             letters.to_terminal.send(bytes).map_err(|_| io::ErrorKind::BrokenPipe)?;
             letters.on_its_way += 1;
         }
@@ -106,10 +110,11 @@ mod tests {
         outbox.write_all(&frame).unwrap();
         outbox.flush().unwrap();
         assert!(!outbox.is_free().unwrap(), "no pipe holds a MiB");
-        let mut taken = vec![0; frame.len()];
+        let whole = [BEGIN, &frame, END].concat();
+        let mut taken = vec![0; whole.len()];
         io::Read::read_exact(&mut reader, &mut taken).unwrap();
         outbox.wait().unwrap();
-        assert!(taken == frame && outbox.is_free().unwrap());
+        assert!(taken == whole && outbox.is_free().unwrap());
     }
 
     #[test]

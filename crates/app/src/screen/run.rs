@@ -11,19 +11,19 @@ use super::{
     draw,
     heart::{Heart, Hole},
     outbox::Outbox,
-    terminal::Taken,
+    terminal::{self, Taken},
 };
 use crate::{
     broadcast::Broadcast,
-    files::{Opened, RigSource},
+    files::{Begun, Opened, RigSource},
     recorder::Recorder,
 };
 use anyhow::Context;
 use crossterm::event::{self, Event};
 use gtrig_analysis::Session;
-use gtrig_core::Nanos;
+use gtrig_core::{Nanos, Tick};
 use gtrig_sources::{Source, Terminal, TerminalKeys};
-use ratatui::backend::CrosstermBackend;
+use ratatui::{TerminalOptions, Viewport, backend::CrosstermBackend, layout::Rect};
 use signal_hook::{
     consts::{SIGCONT, SIGHUP, SIGINT, SIGTERM, SIGTSTP},
     iterator::Signals,
@@ -68,17 +68,24 @@ pub enum Start {
     },
     /// A take.
     Take(Box<Opened>),
+    /// A take of which only the beginning was read yet.
+    Begun(Box<Begun>),
 }
 
 /// What the loop hears.
 enum Heard {
     Terminal(Event, Instant),
+    /// Whether the terminal can report presses, repeats and releases.
+    ReportsReleases(bool),
     Signal(i32),
     StoodStill(Hole),
 }
 
-/// A frame at most this often, while something happens: with the tick that sees it, what
-/// arrives is drawn within 33 ms. A slow line gets as many as it takes; see [`Outbox`].
+/// After a tick has run its frame is drawn at once, but no two frames follow each other
+/// sooner than this. A slow line gets as many as it takes; see [`Outbox`].
+const LEAST: Duration = Duration::from_millis(8);
+
+/// A frame this often, while a take is played.
 const FRAME: Duration = Duration::from_millis(16);
 
 /// While nothing happens, whether something does is looked at this often.
@@ -90,22 +97,47 @@ const STEP: Duration = Duration::from_millis(11);
 /// A frame at least this often: time goes on though nothing happens.
 const CALM: Duration = Duration::from_millis(120);
 
+/// For so long after it was asked what it can do, the terminal is sent nothing else.
+const ASKING: Duration = Duration::from_millis(30);
+
 /// For so long after something happened every frame is drawn: values may be on their
 /// way.
 const LIVELY: Duration = Duration::from_millis(1_000);
 
-/// When the screen is drawn again: every frame while something happens, and now and then
-/// while nothing does.
+/// When the screen is drawn again: after every tick while something happens, and now and
+/// then while nothing does.
 struct Pace {
     drawn: Option<Instant>,
+    /// The last tick that was drawn.
+    tick: Tick,
     happened: Instant,
-    /// How many events ticks had seen.
-    seen: u64,
+    /// How many reports there were to show.
+    reports: u64,
+    /// How many of them were drawn.
+    drawn_reports: u64,
+    /// No frame comes before.
+    not_before: Instant,
+    /// The terminal has another size since the last frame.
+    resized: Option<(u16, u16)>,
 }
 
 impl Pace {
     fn new() -> Self {
-        Pace { drawn: None, happened: Instant::now(), seen: 0 }
+        let now = Instant::now();
+        Pace {
+            drawn: None,
+            tick: Tick(0),
+            happened: now,
+            reports: 0,
+            drawn_reports: 0,
+            not_before: now,
+            resized: None,
+        }
+    }
+
+    /// Draws nothing for so long.
+    fn rest_for(&mut self, time: Duration) {
+        self.not_before = Instant::now() + time;
     }
 
     /// The person did something.
@@ -113,15 +145,24 @@ impl Pace {
         (self.drawn, self.happened) = (None, Instant::now());
     }
 
-    fn is_due(&mut self, app: &App) -> bool {
-        let (now, seen) = (Instant::now(), app.session().seen_count());
-        if std::mem::replace(&mut self.seen, seen) != seen || app.view.is_playing() {
+    /// Whether a frame is due in a round of the loop that began `now`: what the round itself
+    /// takes does not put the next one off.
+    fn is_due(&mut self, app: &App, now: Instant) -> bool {
+        let reports = app.reports_to_show();
+        if std::mem::replace(&mut self.reports, reports) != reports || app.view.is_playing() {
             self.happened = now;
         }
-        let wait = if self.is_lively(now) { FRAME } else { CALM };
-        let is_due = self.drawn.is_none_or(|drawn| now >= drawn + wait);
+        let is_new = app.last() != self.tick || reports != self.drawn_reports;
+        let wait = match self.is_lively(now) {
+            false => CALM,
+            // What is read goes on as fast as it can, not from frame to frame.
+            true if is_new && !app.is_reading() => LEAST,
+            true if app.view.is_playing() => FRAME,
+            true => LOOK,
+        };
+        let is_due = now >= self.not_before && self.drawn.is_none_or(|drawn| now >= drawn + wait);
         if is_due {
-            self.drawn = Some(now);
+            (self.drawn, self.tick, self.drawn_reports) = (Some(now), app.last(), reports);
         }
         is_due
     }
@@ -130,13 +171,21 @@ impl Pace {
         now < self.happened + LIVELY
     }
 
-    /// Until when the loop may rest.
-    fn rest(&self) -> Duration {
-        let now = Instant::now();
-        match self.drawn.filter(|_| self.is_lively(now)) {
-            Some(drawn) => (drawn + FRAME).saturating_duration_since(now),
-            None => LOOK,
+    /// How long the loop may rest.
+    fn rest(&self, app: &App, clock: Clock) -> Duration {
+        if app.is_reading() {
+            return Duration::ZERO;
         }
+        let now = Instant::now();
+        let Some(drawn) = self.drawn.filter(|_| self.is_lively(now)) else { return LOOK };
+        let next = match app.next_settles() {
+            _ if app.view.is_playing() => drawn + FRAME,
+            _ if app.lists_waiting() => drawn + LEAST,
+            Some(settles) => clock.when(settles).clamp(drawn + LEAST, drawn + LOOK),
+            None => drawn + LOOK,
+        };
+        // Where it is past, the terminal has not taken the frame before yet.
+        next.saturating_duration_since(now).max(Duration::from_millis(1))
     }
 }
 
@@ -154,16 +203,14 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
         );
     }
     let taken = Taken::take().context("cannot take over the terminal")?;
-    let how = match taken.reports_releases() {
-        true => TerminalKeys::Reported,
-        false => TerminalKeys::Inferred(release_after),
-    };
-    let size = crossterm::terminal::size().unwrap_or((80, 24));
+    let size = size();
+    // Until the terminal says otherwise; the first frame does not wait for that.
+    let how = TerminalKeys::Inferred(release_after);
     let (mut app, clock) = build(start, how, size)?;
     app.follow_rig(Some(rig));
     let outbox = Outbox::new();
     let mut taken = Some(taken);
-    let result = go_on(&mut app, clock, (how, &mut taken), &outbox);
+    let result = go_on(&mut app, clock, (size, &mut taken), &outbox);
     // Whatever ended it, what was recorded is written to its end, and only then the
     // terminal is waited for.
     let failures = app.finish_saving();
@@ -180,25 +227,34 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
 fn go_on(
     app: &mut App,
     clock: Clock,
-    (how, taken): (TerminalKeys, &mut Option<Taken>),
+    (size, taken): ((u16, u16), &mut Option<Taken>),
     outbox: &Outbox,
 ) -> anyhow::Result<()> {
+    let mut screen = blank_screen(outbox, size)?;
+    app.advance(clock.now());
+    show(&mut screen, app)?;
+    // What the terminal is asked must not come in the middle of a frame.
+    let _ = outbox.wait();
     let (heart, heard) = listen()?;
-    let mut screen = blank_screen(outbox)?;
     let mut pace = Pace::new();
+    pace.rest_for(ASKING);
     loop {
+        let began = Instant::now();
         heart.beat();
         // What came before now is heard before time goes on.
         let mut request = hear(app, &heard, clock, &mut pace, Duration::ZERO);
         app.advance(clock.now());
-        if outbox.is_free()? && pace.is_due(app) {
-            screen.draw(|frame| {
-                app.fit(frame.area());
-                draw(frame, app);
-            })?;
+        if let Some((columns, rows)) = pace.resized.take() {
+            let area = Rect::new(0, 0, columns, rows);
+            if area != screen.get_frame().area() {
+                screen.resize(area)?;
+            }
+        }
+        if outbox.is_free()? && pace.is_due(app, began) {
+            show(&mut screen, app)?;
         }
         if request.is_none() {
-            let rest = pace.rest();
+            let rest = pace.rest(app, clock);
             let step = if app.is_recording() { rest.min(STEP) } else { rest };
             request = hear(app, &heard, clock, &mut pace, step);
         }
@@ -211,28 +267,45 @@ fn go_on(
                 drop(taken.take());
                 signal_hook::low_level::emulate_default_handler(SIGTSTP)?;
                 *taken = Some(Taken::take()?);
-                screen = blank_screen(outbox)?;
+                screen = blank_screen(outbox, self::size())?;
                 pace = Pace::new();
             }
         }
         if let Some(taken) = taken {
-            let all = app.captured && how == TerminalKeys::Reported;
-            taken.report_all_keys(all, &mut outbox.clone())?;
+            taken.report_all_keys(app.wants_all_keys(), &mut outbox.clone())?;
         }
     }
 }
 
+type Screen = ratatui::Terminal<CrosstermBackend<Outbox>>;
+
 /// A screen that takes nothing for drawn. Made anew after a suspension:
 /// clearing the old one would ask the terminal where its cursor is, and the
-/// thread that reads the terminal would swallow the answer.
-fn blank_screen(outbox: &Outbox) -> io::Result<ratatui::Terminal<CrosstermBackend<Outbox>>> {
-    ratatui::Terminal::new(CrosstermBackend::new(outbox.clone()))
+/// thread that reads the terminal would swallow the answer. Its size is told when it
+/// changes, not asked for in every frame.
+fn blank_screen(outbox: &Outbox, (columns, rows): (u16, u16)) -> io::Result<Screen> {
+    let viewport = Viewport::Fixed(Rect::new(0, 0, columns, rows));
+    let backend = CrosstermBackend::new(outbox.clone());
+    ratatui::Terminal::with_options(backend, TerminalOptions { viewport })
+}
+
+fn size() -> (u16, u16) {
+    crossterm::terminal::size().unwrap_or((80, 24))
+}
+
+fn show(screen: &mut Screen, app: &mut App) -> io::Result<()> {
+    screen.draw(|frame| {
+        app.fit(frame.area());
+        draw(frame, app);
+    })?;
+    Ok(())
 }
 
 fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(App, Clock)> {
     let theme = Theme::from_environment();
     match start {
         Start::Take(opened) => Ok((App::take(*opened, theme), Clock::starting_at(Nanos(0)))),
+        Start::Begun(begun) => Ok((App::begun(*begun, theme), Clock::starting_at(Nanos(0)))),
         Start::Growing { session, title, clock, rest } => {
             Ok((App::growing(*session, title, rest, theme), clock))
         }
@@ -274,6 +347,11 @@ impl Clock {
         self.at(Instant::now())
     }
 
+    /// When it is that time; one before the session began is its beginning.
+    fn when(self, time: Nanos) -> Instant {
+        self.start + Duration::from_nanos(time.0.saturating_sub(self.began.0))
+    }
+
     fn at(self, instant: Instant) -> Nanos {
         let elapsed = instant.saturating_duration_since(self.start).as_nanos();
         Nanos(self.began.0 + elapsed as u64)
@@ -292,8 +370,18 @@ fn hear(
     loop {
         let left = until.saturating_duration_since(Instant::now());
         let request = match heard.recv_timeout(left) {
+            Ok(Heard::ReportsReleases(does)) => {
+                pace.happened();
+                // From now on it tells, but it may have changed before.
+                pace.resized = Some(size());
+                app.terminal_reports_releases(does);
+                None
+            }
             Ok(Heard::Terminal(event, at)) => {
                 pace.happened();
+                if let Event::Resize(columns, rows) = event {
+                    pace.resized = Some((columns, rows));
+                }
                 app.event(&event, clock.at(at))
             }
             Ok(Heard::StoodStill(hole)) => {
@@ -337,6 +425,8 @@ fn forward_signals(mut signals: Signals, to: &Sender<Heard>) {
 }
 
 fn forward_terminal(heart: &Heart, to: &Sender<Heard>) {
+    // One that does not answer is waited for here, and only here.
+    let _ = to.send(Heard::ReportsReleases(terminal::reports_releases()));
     while let Ok(event) = event::read() {
         // That the program stood still is told before what was typed meanwhile.
         heart.beat();

@@ -41,11 +41,6 @@ impl Taken {
         Ok(taken)
     }
 
-    /// Whether the terminal can report presses, repeats and releases.
-    pub(super) fn reports_releases(&self) -> bool {
-        terminal::supports_keyboard_enhancement().unwrap_or(false)
-    }
-
     /// Asks for every key as the progressive keyboard protocol reports it, or
     /// ends that.
     pub(super) fn report_all_keys(&self, all: bool, out: &mut impl Write) -> io::Result<()> {
@@ -76,6 +71,12 @@ impl Drop for Taken {
     fn drop(&mut self) {
         give_back();
     }
+}
+
+/// Whether the terminal can report presses, repeats and releases. It is asked; one that does
+/// not answer is waited for, two seconds long.
+pub(super) fn reports_releases() -> bool {
+    terminal::supports_keyboard_enhancement().unwrap_or(false)
 }
 
 /// Gives the terminal back. Errors are of no use here: there is nobody left

@@ -1,6 +1,7 @@
 //! The full screen without a terminal: keys in, rows of text out.
 
 mod game;
+mod reading;
 
 use super::{App, Theme, draw};
 use crate::{commands, files};
@@ -9,6 +10,7 @@ use crossterm::event::{
 };
 use gtrig_analysis::{Capacity, Session, clock::ClockReading, log};
 use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Nanos, Tick};
+use gtrig_formats::log::{LogFilter, LogLine};
 use gtrig_sources::{HexLog, SenderIs, SenderState, Source, Story, Terminal, TerminalKeys};
 use ratatui::{Terminal as Screen, backend::TestBackend, layout::Rect, style::Color};
 use rstest::rstest;
@@ -1252,6 +1254,32 @@ fn the_log_says_what_happened_and_goes_from_line_to_line() {
     assert!(shown.iter().all(|entry| matches!(entry.what, log::Happening::Combo(_))));
     bench.key(KeyCode::Esc);
     assert_eq!(bench.app.logbook.len(), count);
+}
+
+/// A line is shown when each of the words stands in it, wherever.
+#[rstest]
+#[case::kind("REPORT")]
+#[case::device("report PAD2/")]
+#[case::value("-l-x 1")]
+#[case::what_came_of_it("south press")]
+#[case::name_and_state("by on")]
+#[case::the_same_twice("on on")]
+#[case::not_one("report press")]
+fn the_log_is_filtered_by_the_words_of_its_lines(#[case] words: &str) {
+    let bench = Bench::story(Story::Hasty);
+    let (session, filter) = (bench.app.session(), LogFilter::new(words));
+    let (mut sieve, mut passed, mut count) = (filter.of(session), 0, 0);
+    session.replay(|machine| {
+        log::of_tick(session, machine, |entry| {
+            let LogLine { kind, of, says, .. } = LogLine::new(session, &entry);
+            let line = format!("{kind} {of} {says}").to_lowercase();
+            let has_all = words.to_lowercase().split(' ').all(|word| line.contains(word));
+            assert_eq!(sieve.passes(&entry), has_all, "{line}");
+            passed += usize::from(has_all);
+            count += 1;
+        });
+    });
+    assert!(passed < count && (passed > 0) == (words != "report press"), "{passed} of {count}");
 }
 
 /// A device that comes before any tick is due is drawn all the same.

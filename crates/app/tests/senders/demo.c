@@ -16,7 +16,9 @@ int main(int argc, char **argv) {
     int pad = gt_plug(&gt, "pad1", "pad", controls, 3);
     if (!strcmp(how, "flood")) {
         for (int i = 0; i < 200000; i++) { gt_value(&gt, pad, 1, i % 100); if (i % 10 == 0) gt_frame(&gt); }
-        for (int frame = 0; frame < 100; frame++) { gt_frame(&gt); usleep(5000); }
+        puts("all said");
+        fflush(stdout);
+        for (int frame = 0; frame < 400; frame++) { gt_frame(&gt); usleep(5000); }
     }
     if (!strcmp(how, "hold"))
         for (gt_value(&gt, pad, 0, 1);; usleep(5000)) gt_frame(&gt);

@@ -14,7 +14,8 @@ if len(sys.argv) > 2:
         pad.value("stick-l-x", i % 100)
         if i % 10 == 0:
             sender.frame()
-    for _ in range(100):
+    print("all said", flush=True)
+    for _ in range(400):
         sender.frame()
         time.sleep(0.005)
 else:

@@ -22,7 +22,8 @@ fn main() {
                 sender.frame();
             }
         }
-        for _ in 0..100 {
+        println!("all said");
+        for _ in 0..400 {
             sender.frame();
             thread::sleep(Duration::from_millis(5));
         }

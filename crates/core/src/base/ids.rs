@@ -10,6 +10,7 @@ pub trait Id: Copy + Eq {
 macro_rules! ids {
     ($($(#[$doc:meta])+ $name:ident($number:ty);)+) => {$(
         $(#[$doc])+
+        #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
         #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
         pub struct $name(pub $number);
 

@@ -177,6 +177,7 @@ impl FromIterator<ZoneId> for ZoneSet {
 /// let driving = ModeSet::EMPTY.with(ModeId(0));
 /// assert!(driving.has(ModeId(0)) && !driving.has(ModeId(1)) && ModeSet::ALL.has(ModeId(1)));
 /// ```
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct ModeSet(u32);
 

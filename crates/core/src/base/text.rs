@@ -9,6 +9,7 @@ use unicode_width::UnicodeWidthChar;
 ///
 /// Invariant: [`showable`] says of every character that it may be shown; each that may
 /// not was replaced by U+FFFD when the value was made.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub struct CleanText(String);
 

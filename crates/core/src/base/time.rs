@@ -7,6 +7,7 @@
 use core::fmt;
 
 /// An instant: nanoseconds since the session (or the take) began, monotonic.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Nanos(pub u64);
 
@@ -67,6 +68,7 @@ impl fmt::Display for Tick {
 }
 
 /// How often the state is polled: 10 to 1000 Hz, in steps of a millihertz.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PollRate {
     millihertz: u32,

@@ -9,6 +9,7 @@ pub const SLOTS: u8 = 4;
 
 /// What sort of thing a device is. Pads, levers and others take a player
 /// slot; keys, mouse and glass have no player.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum DeviceKind {

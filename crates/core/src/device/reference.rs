@@ -15,6 +15,7 @@ use core::{fmt, str::FromStr};
 /// assert_eq!((any.kind, any.number, second.number), (DeviceKind::Pad, None, Some(2)));
 /// assert!("pad9/south".parse::<ControlRef>().is_err(), "there are four slots");
 /// ```
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ControlRef {
     /// The kind of device.

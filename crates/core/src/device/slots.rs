@@ -5,6 +5,7 @@ use alloc::string::String;
 use strum::{IntoStaticStr, VariantArray};
 
 /// Who takes which of the player slots.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct SlotRules {
     /// What a device gets that is not pinned.
@@ -31,6 +32,7 @@ impl SlotRules {
 
 /// What slot a device gets. Under either rule a device that comes back gets
 /// its own again, as long as nobody else has it.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum Deal {

@@ -7,6 +7,7 @@ use alloc::{string::String, vec::Vec};
 use strum::{IntoStaticStr, VariantArray};
 
 /// The named result that game code reads.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct ActionSpec {
     /// Its name.
@@ -51,6 +52,7 @@ impl ActionSpec {
 }
 
 /// What several active inputs of an action come to.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum Combine {
@@ -62,6 +64,7 @@ pub enum Combine {
 }
 
 /// What game code reads from an action.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum Gives {
@@ -128,6 +131,7 @@ impl Gives {
 }
 
 /// One way to drive an action.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub enum InputSpec {
     /// A button, or any other control from a travel on.
@@ -195,6 +199,7 @@ pub enum InputSpec {
 }
 
 /// Along which axis of a zone a place is read.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum PlaceAxis {
@@ -206,6 +211,7 @@ pub enum PlaceAxis {
 }
 
 /// One side of a pair or a cross: any of these holds it.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct SideSpec {
     /// Keys and buttons.
@@ -215,6 +221,7 @@ pub struct SideSpec {
 }
 
 /// Four keys, or four zones, as two axes.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct CrossSpec {
     /// x = -1.
@@ -230,6 +237,7 @@ pub struct CrossSpec {
 }
 
 /// What two opposite keys mean when both are held.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum BothHeld {

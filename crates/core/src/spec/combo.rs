@@ -40,6 +40,7 @@ pub const MAX_STEPS: usize = 24;
 /// let over = TimeSpan::Ticks(3).over(press, rate);
 /// assert_eq!((over.tick, over.time), (Tick(9), Nanos::from_millis(150)));
 /// ```
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum TimeSpan {
     /// In nanoseconds.
@@ -112,6 +113,7 @@ impl TimeSpan {
 }
 
 /// What a combo measures times by.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(
     Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, VariantArray, IntoStaticStr,
 )]
@@ -136,6 +138,7 @@ impl ComboClock {
 }
 
 /// One step of a combo.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct ComboStep {
     /// What must happen.
@@ -181,6 +184,7 @@ impl ComboStep {
 }
 
 /// What must happen for a step to be met.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum StepKind {
     /// Any of these goes on.
@@ -271,6 +275,7 @@ impl StepKind {
 }
 
 /// For so long none of the signals of a combo goes on before its first step.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Calm {
     /// How long.
@@ -285,6 +290,7 @@ pub struct Calm {
 /// Invariants: 1 to [`MAX_STEPS`] steps; a [`StepKind::Quiet`] only as the last of
 /// several; with [`calm`](Combo::calm) no chord as the first; the signals, actions, combos and modes that are named exist; no
 /// combo waits for itself, be it by others.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct Combo {
     /// Its name.
@@ -324,6 +330,7 @@ pub struct Combo {
 }
 
 /// What may not be pressed between the steps of a combo.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Strict {
     /// Anything but these, be it a signal or not.
@@ -345,6 +352,7 @@ impl Strict {
 }
 
 /// What a combo is on one device.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct OnDevice {
     /// For each signal of its steps, and of what breaks or turns them, that of this
@@ -362,6 +370,7 @@ impl OnDevice {
 }
 
 /// What turns a combo around.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mirror {
     /// While this is on.
@@ -537,6 +546,7 @@ impl ComboLimit {
 }
 
 /// A mode, such as driving or parked: which actions and combos are open.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mode {
     /// Its name.

@@ -6,6 +6,7 @@ use crate::spec::tunable;
 use alloc::vec::Vec;
 
 /// How the edges of some controls are derived, as far as it is said.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct EdgeRule {
     /// Which controls.
@@ -51,6 +52,7 @@ impl EdgeSettings {
 }
 
 /// What a rule covers: one control, or every control of a kind of device.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Scope {
     /// One control, on one or any device.
@@ -63,6 +65,7 @@ pub enum Scope {
 pub const MAX_THRESHOLDS: usize = 32;
 
 /// From where to where an analogue control counts as a pressed button.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Thresholds {
     /// Pressed from this travel on.

@@ -10,6 +10,7 @@ use strum::{IntoStaticStr, VariantArray};
 pub const MAX_GAME_NAMES: usize = 1024;
 
 /// How a game is held against a rig.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct GameSpec {
     /// How far a number of the game may be from the rig's, in units of the action.
@@ -32,6 +33,7 @@ impl Default for GameSpec {
 }
 
 /// A value of a game, and what of the rig it should be.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct GameName {
     /// What the game calls it.
@@ -41,6 +43,7 @@ pub struct GameName {
 }
 
 /// What a value of a game should be in each frame.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct GameTarget {
     /// The action of the rig.
@@ -52,6 +55,7 @@ pub struct GameTarget {
 }
 
 /// What of an action a value of a game is.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 pub enum Aspect {
     /// Its value, or the first of two. Of a pulse: how often it fired in the frame.

@@ -34,6 +34,7 @@ pub const MAX_SIGNS: usize = 64;
 pub const MAX_GESTURES: usize = 256;
 
 /// A gesture of a rig.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct Gesture {
     /// Its name.
@@ -90,6 +91,7 @@ impl Gesture {
 }
 
 /// From where a movement is measured.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum MeasuredFrom {
@@ -101,6 +103,7 @@ pub enum MeasuredFrom {
 }
 
 /// What a gesture looks for.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum GestureKind {
     /// Fingers that land and soon lift, a number of times (1 to [`MAX_TAPS`]).
@@ -149,6 +152,7 @@ pub enum GestureKind {
 }
 
 /// Where the centre of an on-screen stick is.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum StickCentre {
     /// At a place, in shares of the surface.
@@ -161,6 +165,7 @@ pub enum StickCentre {
 }
 
 /// When a swipe fires.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum SwipeFires {
@@ -172,6 +177,7 @@ pub enum SwipeFires {
 }
 
 /// An edge of the surface.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum PanelEdge {
@@ -198,6 +204,7 @@ impl PanelEdge {
 }
 
 /// The directions in which a swipe may go.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SwipeDirections {
     /// Any; then nothing is asked of its axis.
@@ -375,6 +382,7 @@ impl GestureKind {
 }
 
 /// A sign that a rig teaches.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct Sign {
     /// Its name.

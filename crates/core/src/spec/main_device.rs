@@ -8,6 +8,7 @@ use strum::{IntoStaticStr, VariantArray};
 /// Which of the devices that can be heard is the main one. When the main device
 /// is unplugged or deaf, the rule chooses another one. While no device can be
 /// heard, there is no main device.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct MainRules {
     /// How it is chosen.
@@ -32,6 +33,7 @@ impl Default for MainRules {
 }
 
 /// How the main device is chosen.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum MainRule {

@@ -6,6 +6,7 @@ use strum::{IntoStaticStr, VariantArray};
 /// What a contact is made by. A pointer (a mouse, a pen) makes a contact for
 /// each of its buttons while that is held, and one while it hovers: so it has a
 /// place without being pressed.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum Pointing {
@@ -39,6 +40,7 @@ impl Pointing {
 }
 
 /// Some of what can point.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PointingSet(u8);
 

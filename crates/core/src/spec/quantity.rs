@@ -5,6 +5,7 @@ use crate::spec::tunable::Tunable;
 use strum::{IntoStaticStr, VariantArray};
 
 /// Something that can be measured of an attempt at a gesture.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, VariantArray)]
 pub enum Quantity {
     /// From landing to lifting, of a tap.
@@ -62,6 +63,7 @@ pub enum Quantity {
 }
 
 /// What the lengths of a gesture are measured in.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum LengthUnit {
@@ -162,6 +164,7 @@ impl Quantity {
 
 /// The limits that a rig sets to a gesture; of what it leaves out nothing is
 /// asked.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct GestureLimits([Option<f32>; Quantity::COUNT]);
 

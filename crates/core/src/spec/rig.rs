@@ -17,6 +17,7 @@ use alloc::vec::Vec;
 /// gives (see [`Gives::accepts`](crate::Gives::accepts)); the shapes, zones, signs, gestures, signals,
 /// combos and modes that are named exist; the surface says what the spaces of its zones are; an action
 /// that is a gate of others has no gates itself.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct Rig {
     /// Shown to people.

@@ -9,6 +9,7 @@ use core::fmt;
 use strum::{IntoStaticStr, VariantArray};
 
 /// How the value of a stick, an axis or a trigger is shaped.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Shape {
     /// Where the travel of x and of y really begins, rests and ends; without it
@@ -19,6 +20,7 @@ pub struct Shape {
 }
 
 /// A shape that several inputs can share.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct NamedShape {
     /// Its name.
@@ -29,6 +31,7 @@ pub struct NamedShape {
 
 /// The calibrated travel of one axis, in device units; each side has its own
 /// scale. `min < centre < max`, but for a trigger `min = centre`.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Travel {
     /// Reads as -1.
@@ -52,6 +55,7 @@ impl Travel {
 }
 
 /// The shape of an input.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub enum ShapeUse {
     /// One of the rig's.
@@ -74,6 +78,7 @@ impl ShapeUse {
 ///
 /// Values are vectors: the two axes of a stick with y up, or one axis with
 /// y = 0. Every stage maps finite values to finite values.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub enum Stage {
     /// Turns signs: a stick that reports up as minus needs it on y.
@@ -192,6 +197,7 @@ impl fmt::Display for Stage {
 }
 
 /// Which part of a deflection counts as rest, and which as full.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct DeadZone {
     /// What the zone is measured on.
@@ -213,6 +219,7 @@ impl DeadZone {
 }
 
 /// What a dead zone is measured on.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum DeadZoneKind {
@@ -231,6 +238,7 @@ pub enum DeadZoneKind {
 }
 
 /// What is done about the corners of a stick's range.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum StickGate {
@@ -244,6 +252,7 @@ pub enum StickGate {
 }
 
 /// A response curve.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub enum Curve {
     /// The identity.
@@ -262,6 +271,7 @@ pub enum Curve {
 /// Cubic Interpolation", SIAM J. Numerical Analysis 17(2), 1980.
 ///
 /// Invariant: x strictly rises from 0 to 1, y never falls from 0 to 1.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct CurvePoints {
     pub(crate) x: Vec<f32>,
@@ -337,6 +347,7 @@ fn tangents(x: &[f32], y: &[f32]) -> Vec<f32> {
 }
 
 /// How a value is smoothed.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Smooth {
     /// Exponentially: after so many seconds half of a step is made up.

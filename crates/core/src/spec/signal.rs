@@ -5,6 +5,7 @@ use crate::device::{ControlRef, DeviceKind};
 use crate::spec::{SwipeDirections, Thresholds};
 
 /// Anything of a rig that is on or off.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub enum Signal {
     /// A button on any device that is meant, or any other control from a travel
@@ -34,6 +35,7 @@ pub enum Signal {
 }
 
 /// One of eight directions, by its place in [`SwipeDirections::WORDS`].
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Direction(pub u8);
 

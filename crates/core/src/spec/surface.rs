@@ -18,6 +18,7 @@
 use strum::{IntoStaticStr, VariantArray};
 /// By how much the device is turned, clockwise, as whoever looks at the upright
 /// picture sees it.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Turn {
     /// Not at all.
@@ -67,6 +68,7 @@ impl Turn {
 
 /// What a rig says of its touch surfaces. Sizes are those of the picture, and
 /// above 0.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Surface {
     /// In pixels.
@@ -82,6 +84,7 @@ pub struct Surface {
 }
 
 /// A part of a panel that a game draws in.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct ViewWindow {
     /// Its left and top on the panel, in pixels.
@@ -93,6 +96,7 @@ pub struct ViewWindow {
 }
 
 /// How the view shows the world.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Camera {
     /// The place of the world in the middle of the view.
@@ -102,6 +106,7 @@ pub struct Camera {
 }
 
 /// What the numbers of a zone are measured in.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum Space {
@@ -120,6 +125,7 @@ pub enum Space {
 
 /// From which corner the numbers of a zone are measured: whether from the right,
 /// and whether from the bottom.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Anchor {
     /// x is measured from the right edge, to the left.
@@ -139,6 +145,7 @@ impl Anchor {
 }
 
 /// A scale and an offset for each axis: `out = in * scale + offset`.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct SpaceMap {
     scale: [f32; 2],

@@ -4,6 +4,7 @@ use crate::base::ActionId;
 use strum::{IntoStaticStr, VariantArray};
 
 /// A part of the crane that moves.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum CranePart {
@@ -47,6 +48,7 @@ impl CranePart {
 }
 
 /// What a part is driven by, and how.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Drive {
     /// The action, and which of its two values (0 or 1).
@@ -60,6 +62,7 @@ pub struct Drive {
 }
 
 /// How the crane of a rig moves.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct YardSpec {
     /// For each part, in the order of [`CranePart`], what drives it.

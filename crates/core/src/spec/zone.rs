@@ -15,6 +15,7 @@ use strum::{IntoStaticStr, VariantArray};
 pub const MAX_ZONES: usize = 64;
 
 /// A part of a touch surface.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct Zone {
     /// Its name.
@@ -75,6 +76,7 @@ impl Zone {
 /// // Its left edge belongs to it.
 /// assert!(right_half.contains([0.5, 0.3], 0.5) && !right_half.contains([0.49, 0.3], 0.5));
 /// ```
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub enum Outline {
     /// A rectangle; its left and top edges belong to it.
@@ -96,6 +98,7 @@ pub enum Outline {
 }
 
 /// What a zone does with a contact on it.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
 pub enum Claim {

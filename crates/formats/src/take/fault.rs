@@ -22,6 +22,12 @@ pub enum Fault {
     /// The first line is something else.
     #[error("no header of a take ({}); expected {{\"take\":{VERSION},…}}", reason(.0))]
     NoHeader(#[source] serde_json::Error),
+    /// The first line is the greeting of a program that sends.
+    #[error(
+        "this is a program that sends, not a take: read it as pipe:PATH, or pipe:- for standard \
+         input, or with --listen"
+    )]
+    Greeting,
     /// The take follows another version of the format.
     #[error("this take has version {0} of the format; this program reads version {VERSION}")]
     OtherVersion(u32),

@@ -3,21 +3,12 @@
 use super::{
     MAX_LINE_BYTES, VERSION,
     fault::Fault,
-    line::{HeaderLine, Line, Text, marks},
+    line::{HeaderLine, Text},
+    loader::Loader,
 };
-use crate::nearest::nearest;
-use gtrig_analysis::{
-    Capacity, Label, Session,
-    clock::ClockMap,
-    frames::{Frame, Given, Read as FrameRead},
-};
-use gtrig_core::{
-    CleanText, ControlId, ControlKind, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence, Rig,
-};
-use std::{
-    collections::HashMap,
-    io::{BufRead, BufReader, Read},
-};
+use gtrig_analysis::{Capacity, Session, clock::ClockMap};
+use gtrig_core::{CleanText, LAST_TIME, Nanos, Rig};
+use std::io::{BufRead, BufReader, Read};
 
 /// What the first line says.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -43,10 +34,19 @@ pub struct Damage {
     pub fault: Fault,
 }
 
+/// Whether a line is the greeting of a program that sends.
+fn is_greeting(line: &[u8]) -> bool {
+    let line = serde_json::from_slice::<serde_json::Map<String, serde_json::Value>>(line);
+    line.is_ok_and(|line| line.contains_key("live"))
+}
+
 /// The column of a fault, where it is known.
 fn at(column: Option<usize>) -> String {
     column.map_or(String::new(), |column| format!(", column {column}"))
 }
+
+/// Ticks are run after this many lines, so that few events ever wait.
+const BATCH: u32 = 1024;
 
 /// What came of reading a take into a session.
 #[derive(Debug, Default)]
@@ -116,15 +116,18 @@ impl<R: BufRead> TakeReader<R> {
     /// When it is no header of a take of this version: then nothing can be
     /// made of the rest.
     pub fn open(input: R) -> Result<Self, Damage> {
-        let mut lines = Lines { input, buffer: Vec::new(), number: 0 };
+        let mut lines = Lines { input, buffer: Vec::new(), number: 0, bytes: 0 };
         let Some(line) = lines.next()? else {
             return Err(lines.damage(Fault::Empty));
         };
-        let header: HeaderLine = serde_json::from_slice(line).map_err(|error| Damage {
-            line: 1,
-            column: Some(error.column()),
-            fault: Fault::NoHeader(error),
-        })?;
+        let header: HeaderLine = match serde_json::from_slice(line) {
+            Ok(header) => header,
+            Err(_) if is_greeting(line) => return Err(lines.damage(Fault::Greeting)),
+            Err(error) => {
+                let column = Some(error.column());
+                return Err(Damage { line: 1, column, fault: Fault::NoHeader(error) });
+            }
+        };
         let (version, begins) = (header.take, header.begins);
         let clean = |text: Option<Text>| text.map(|t| CleanText::new(&t.0));
         let header =
@@ -140,55 +143,61 @@ impl<R: BufRead> TakeReader<R> {
 
     /// Reads the rest into a new session and runs it to the last line.
     pub fn load(self, rig: Rig, capacity: Capacity) -> (Session, Loaded) {
-        let mut intake = self.into_intake(rig, capacity);
-        while intake.take_in(BATCH) {}
-        intake.finish()
+        let (mut session, mut lines) = self.begin(rig, capacity);
+        while lines.take_in(&mut session, BATCH) {}
+        let loaded = lines.finish(&mut session);
+        (session, loaded)
     }
 
     /// Reads the rest into a new session while it comes.
     pub fn into_intake(self, rig: Rig, capacity: Capacity) -> Intake<R> {
+        let (session, lines) = self.begin(rig, capacity);
+        Intake { session, lines }
+    }
+
+    /// A new session, and what reads the rest into it.
+    pub fn begin(self, rig: Rig, capacity: Capacity) -> (Session, TakeLines<R>) {
         let begins = rig.rate.tick_seeing(self.header.begins);
         let session = Session::new(rig, begins, capacity);
-        let loader = Loader {
-            clock: None,
-            devices: HashMap::new(),
-            now: self.header.begins,
-            until: self.header.begins,
-            has_ended: false,
-            early: Vec::new(),
-            labels: Vec::new(),
-            loaded: Loaded::default(),
-        };
-        Intake { lines: self.lines, session, loader, end: None }
+        let loader = Loader::new(self.header.begins);
+        (session, TakeLines { lines: self.lines, loader, end: None })
     }
 }
 
-/// Reads a take into a session, some lines at a time.
+/// Reads the lines of a take, some at a time, into a session that is shown, or run by
+/// another rig, meanwhile.
 ///
 /// Once the lines have ended, or one of them is damaged, no more are taken in.
 #[derive(Debug)]
-pub struct Intake<R> {
+pub struct TakeLines<R> {
     lines: Lines<R>,
-    session: Session,
     loader: Loader,
     end: Option<Option<Damage>>,
 }
 
-impl<R: BufRead> Intake<R> {
+impl<R: BufRead> TakeLines<R> {
     /// Takes in so many lines and runs the ticks before the last of them. Returns whether
     /// there may be more.
-    fn take_in(&mut self, lines: u32) -> bool {
+    pub fn take_in(&mut self, session: &mut Session, lines: u32) -> bool {
         for _ in 0..lines {
-            self.line();
+            self.line(session);
         }
         // A label may be about later, and a damaged line is about nothing.
-        self.session.run_before(self.loader.now.min(self.loader.until));
+        session.run_before(self.loader.now.min(self.loader.until));
+        if !self.loader.labels.is_empty() {
+            session.add_labels(std::mem::take(&mut self.loader.labels));
+        }
         self.end.is_none()
     }
 
-    fn line(&mut self) {
+    /// How many bytes have been read.
+    pub fn bytes(&self) -> u64 {
+        self.lines.bytes
+    }
+
+    fn line(&mut self, session: &mut Session) {
         if self.end.is_none() {
-            match self.loader.line(&mut self.lines, &mut self.session) {
+            match self.next_line(session) {
                 Ok(true) => {}
                 Ok(false) => self.end = Some(None),
                 Err(damage) => self.end = Some(Some(damage)),
@@ -196,6 +205,33 @@ impl<R: BufRead> Intake<R> {
         }
     }
 
+    /// Takes in the next line. Returns whether there was one.
+    fn next_line(&mut self, session: &mut Session) -> Result<bool, Damage> {
+        let number = self.lines.number + 1;
+        let Some(bytes) = self.lines.next()? else { return Ok(false) };
+        self.loader.text(number, bytes, session).map(|()| true)
+    }
+
+    /// Runs the session to the last line that was read. Returns how reading went.
+    pub fn finish(self, session: &mut Session) -> Loaded {
+        let TakeLines { mut loader, end, .. } = self;
+        loader.loaded.damage = loader.never_plugged().or(end.flatten());
+        loader.loaded.left_out = loader.early.len() as u64;
+        session.add_labels(loader.labels);
+        let last = session.plan().rate().tick_seeing(loader.until);
+        session.run_until(last);
+        loader.loaded
+    }
+}
+
+/// A take that is read while it comes, and its session.
+#[derive(Debug)]
+pub struct Intake<R> {
+    session: Session,
+    lines: TakeLines<R>,
+}
+
+impl<R: BufRead> Intake<R> {
     /// The session so far.
     pub fn session(&self) -> &Session {
         &self.session
@@ -203,27 +239,22 @@ impl<R: BufRead> Intake<R> {
 
     /// Whether the line that ends a take has come.
     pub fn has_ended(&self) -> bool {
-        self.loader.has_ended
+        self.lines.loader.has_ended
     }
 
     /// Runs the session to the last line. Returns how reading went, too.
     pub fn finish(self) -> (Session, Loaded) {
-        let Intake { mut session, mut loader, end, .. } = self;
-        loader.loaded.damage = loader.never_plugged().or(end.flatten());
-        loader.loaded.left_out = loader.early.len() as u64;
-        session.add_labels(loader.labels);
-        let last = session.plan().rate().tick_seeing(loader.until);
-        session.run_until(last);
-        (session, loader.loaded)
+        let Intake { mut session, lines } = self;
+        let loaded = lines.finish(&mut session);
+        (session, loaded)
     }
-}
 
-impl<R: BufRead> Intake<R> {
     /// Stops where the lines end that are there, with the session as far as they go, and
     /// what will read those that are still written.
-    pub fn into_rest(mut self) -> (Session, TakeRest) {
-        while self.take_in(BATCH) {}
-        let Intake { lines, mut session, mut loader, end } = self;
+    pub fn into_rest(self) -> (Session, TakeRest) {
+        let Intake { mut session, lines: mut rest } = self;
+        while rest.take_in(&mut session, BATCH) {}
+        let TakeLines { lines, mut loader, end } = rest;
         session.add_labels(std::mem::take(&mut loader.labels));
         let last = session.plan().rate().tick_seeing(loader.until);
         session.run_until(last);
@@ -274,11 +305,12 @@ impl<R: Read> Intake<BufReader<R>> {
     /// Waits for a line, takes in all that came with it, and runs the ticks before the
     /// last of them. Returns whether there may be more.
     pub fn take_in_what_comes(&mut self) -> bool {
-        self.line();
-        while self.end.is_none() && self.lines.input.buffer().contains(&b'\n') {
-            self.line();
+        let Intake { session, lines } = self;
+        lines.line(session);
+        while lines.end.is_none() && lines.lines.input.buffer().contains(&b'\n') {
+            lines.line(session);
         }
-        self.take_in(0)
+        lines.take_in(session, 0)
     }
 }
 
@@ -288,6 +320,7 @@ struct Lines<R> {
     input: R,
     buffer: Vec<u8>,
     number: u64,
+    bytes: u64,
 }
 
 impl<R: BufRead> Lines<R> {
@@ -296,7 +329,7 @@ impl<R: BufRead> Lines<R> {
         self.number += 1;
         let limit = MAX_LINE_BYTES as u64 + 1;
         let read = self.input.by_ref().take(limit).read_until(b'\n', &mut self.buffer);
-        read.map_err(|error| self.damage(error.into()))?;
+        self.bytes += read.map_err(|error| self.damage(error.into()))? as u64;
         if self.buffer.is_empty() {
             return Ok(None);
         }
@@ -311,289 +344,5 @@ impl<R: BufRead> Lines<R> {
 
     fn damage(&self, fault: Fault) -> Damage {
         Damage { line: self.number, column: None, fault }
-    }
-}
-
-/// A device as the lines name it.
-#[derive(Debug)]
-struct Named {
-    id: DeviceId,
-    controls: HashMap<String, ControlId>,
-    present: bool,
-}
-
-impl Named {
-    fn control(&self, id: &str, code: &str) -> Result<ControlId, Fault> {
-        self.controls.get(code).copied().ok_or_else(|| {
-            let known = nearest(code, self.controls.keys().map(String::as_str));
-            Fault::UnknownControl {
-                device: id.to_owned(),
-                code: code.to_owned(),
-                nearest: known.map(str::to_owned),
-            }
-        })
-    }
-}
-
-#[derive(Debug)]
-struct Loader {
-    /// Of a take that is still written: its clock, and when the line came.
-    clock: Option<(ClockMap, Nanos)>,
-    devices: HashMap<String, Named>,
-    /// The instant of the last line, labels aside.
-    now: Nanos,
-    /// The latest instant of which anything good is said.
-    until: Nanos,
-    /// Whether the line that ends a take was there.
-    has_ended: bool,
-    /// Values of devices that no line has plugged in yet.
-    early: Vec<Early>,
-    labels: Vec<Label>,
-    loaded: Loaded,
-}
-
-/// A value of a device that was not plugged in yet.
-#[derive(Debug)]
-struct Early {
-    line: u64,
-    device: String,
-    code: String,
-    value: i32,
-    marks: Marks,
-}
-
-/// What a game is called in a take that does not say it.
-const GAME: &str = "game";
-
-/// At most so many wait for their device.
-pub(super) const MAX_EARLY: usize = 10_000;
-
-/// Ticks are run after this many lines, so that few events ever wait.
-const BATCH: u32 = 1024;
-
-impl Loader {
-    /// Takes in the next line. Returns whether there was one.
-    fn line<R: BufRead>(
-        &mut self,
-        lines: &mut Lines<R>,
-        session: &mut Session,
-    ) -> Result<bool, Damage> {
-        let number = lines.number + 1;
-        let Some(bytes) = lines.next()? else { return Ok(false) };
-        self.text(number, bytes, session).map(|()| true)
-    }
-
-    fn text(&mut self, number: u64, bytes: &[u8], session: &mut Session) -> Result<(), Damage> {
-        let line = serde_json::from_slice(bytes).map_err(|error| Damage {
-            line: number,
-            column: Some(error.column()),
-            fault: Fault::NoJson(error),
-        })?;
-        let taken = self.take_in(number, &line, session);
-        taken.map_err(|fault| Damage { line: number, column: None, fault })
-    }
-
-    /// Where a line stands in the session.
-    fn placed(&mut self, time: u64, is_label: bool) -> u64 {
-        let Some((map, came)) = &mut self.clock else { return time };
-        if !is_label {
-            map.heard(Nanos(time), *came);
-        }
-        map.map(Nanos(time), *came).0
-    }
-
-    fn take_in(&mut self, number: u64, line: &Line, session: &mut Session) -> Result<(), Fault> {
-        let time = line.t.ok_or(Fault::NoTime)?;
-        if time > LAST_TIME.0 {
-            return Err(Fault::TooLate { key: "t", time });
-        }
-        if line.sorts() != 1 {
-            return Err(Fault::NotOneSort);
-        }
-        if line.n.is_some() || line.sync.is_some() {
-            return Err(Fault::Live);
-        }
-        let time = self.placed(time, line.label.is_some());
-        if let Some(text) = &line.label {
-            // People write about the past; a label may stand anywhere.
-            let text = CleanText::new(&text.0);
-            self.labels.push(Label { time: Nanos(time), text });
-            self.until = self.until.max(Nanos(time));
-            return Ok(());
-        }
-        if self.has_ended {
-            return Err(Fault::AfterTheEnd);
-        }
-        if let Some(number) = line.frame {
-            // A recorder writes it when it was said, which may be later than `t`.
-            self.frame(line, number, Nanos(time), session)?;
-            self.until = self.until.max(Nanos(time));
-            return Ok(());
-        }
-        let mut marks = Marks::empty();
-        if Nanos(time) < self.now {
-            marks |= Marks::LATE | Marks::DISORDERED;
-            self.loaded.backwards += 1;
-            self.loaded.first_backwards.get_or_insert(number);
-        }
-        self.now = self.now.max(Nanos(time));
-        if let Line { on: Some(device), c: Some(code), v: Some(value), mark, .. } = line {
-            if let Some(text) = mark {
-                marks |= self::marks(&text.0)?;
-            }
-            let is_early = !self.devices.contains_key(device.0.as_ref());
-            if is_early && self.early.len() < MAX_EARLY {
-                let (device, code, value) = (device.0.to_string(), code.0.to_string(), *value);
-                self.early.push(Early { line: number, device, code, value, marks });
-                return Ok(());
-            }
-            self.value(session, &device.0, &code.0, *value, marks)?;
-        } else {
-            self.take_in_other(line, marks, session)?;
-        }
-        self.until = self.until.max(self.now);
-        Ok(())
-    }
-
-    /// Takes in what is neither a value nor a label.
-    fn take_in_other(
-        &mut self,
-        line: &Line,
-        marks: Marks,
-        session: &mut Session,
-    ) -> Result<(), Fault> {
-        match line {
-            Line { plug: Some(id), .. } => {
-                self.plug(&id.0, line, session)?;
-                self.take_in_early(&id.0, session)
-            }
-            Line { unplug: Some(id), .. } => {
-                let device = self.present(&id.0)?;
-                device.present = false;
-                let id = device.id;
-                session.unplug(id, self.now);
-                Ok(())
-            }
-            Line { deaf: Some(id), .. } => self.presence(session, &id.0, Presence::Deaf),
-            Line { heard: Some(id), mark: Some(text), .. } => {
-                let device = self.present(&id.0)?.id;
-                let control = session.roster().device(device).presence();
-                let (time, value) = (self.now, Presence::Here.value());
-                let marks = marks | self::marks(&text.0)?;
-                session.report(Event { time, value, control, marks });
-                Ok(())
-            }
-            Line { heard: Some(id), .. } => self.presence(session, &id.0, Presence::Here),
-            Line { ends: Some(_), .. } => {
-                self.has_ended = true;
-                Ok(())
-            }
-            _ => Err(Fault::NoValue),
-        }
-    }
-
-    fn value(
-        &mut self,
-        session: &mut Session,
-        id: &str,
-        code: &str,
-        value: i32,
-        marks: Marks,
-    ) -> Result<(), Fault> {
-        let time = self.now;
-        let device = self.present(id)?;
-        let control = device.control(id, code)?;
-        session.report(Event { time, value, control, marks });
-        self.loaded.events += 1;
-        Ok(())
-    }
-
-    /// The values that waited for a device.
-    fn take_in_early(&mut self, id: &str, session: &mut Session) -> Result<(), Fault> {
-        for early in self.early.extract_if(.., |early| early.device == id).collect::<Vec<_>>() {
-            self.loaded.before_plug += 1;
-            self.loaded.first_before_plug.get_or_insert(early.line);
-            self.value(session, id, &early.code, early.value, early.marks | Marks::LATE)?;
-        }
-        Ok(())
-    }
-
-    /// A device that never was plugged in has said nothing.
-    fn never_plugged(&self) -> Option<Damage> {
-        let early = self.early.first()?;
-        let fault = Fault::NeverPlugged(early.device.clone());
-        Some(Damage { line: early.line, column: None, fault })
-    }
-
-    /// What a game said of a frame.
-    fn frame(
-        &mut self,
-        line: &Line,
-        number: u64,
-        acted: Nanos,
-        session: &mut Session,
-    ) -> Result<(), Fault> {
-        let name = line.game.as_ref().map_or(GAME, |game| &game.0);
-        let game = session.frames_mut().game(&CleanText::new(name)).ok_or(Fault::TooManyNames)?;
-        let polled = line.frame_times()?.map(|at| self.placed(at, true)).map(Nanos);
-        let mut reads = Vec::new();
-        for (id, codes) in line.read.iter().flatten() {
-            let device = self.known(&id.0)?;
-            for (code, values) in codes {
-                let control = device.control(&id.0, &code.0)?;
-                if session.roster().control(control).kind == ControlKind::Relative {
-                    let (device, code) = (id.0.to_string(), code.0.to_string());
-                    return Err(Fault::NoState { device, code });
-                }
-                reads.push(FrameRead { control, values: values.both() });
-            }
-        }
-        let mut gives = Vec::new();
-        for (name, &value) in line.gives.iter().flatten() {
-            let name = session.frames_mut().name(&CleanText::new(&name.0));
-            gives.push(Given { name: name.ok_or(Fault::TooManyNames)?, value });
-        }
-        // Cleaned, two names may be one.
-        gives.sort_by_key(|given| given.name);
-        gives.dedup_by_key(|given| given.name);
-        let steps = line.steps;
-        session.add_frame(Frame { game, number, acted, polled, steps, reads, gives });
-        Ok(())
-    }
-
-    fn known(&self, id: &str) -> Result<&Named, Fault> {
-        self.devices.get(id).ok_or_else(|| Fault::NeverPlugged(id.to_owned()))
-    }
-
-    fn present(&mut self, id: &str) -> Result<&mut Named, Fault> {
-        match self.devices.get_mut(id) {
-            Some(device) if device.present => Ok(device),
-            Some(_) => Err(Fault::Unplugged(id.to_owned())),
-            None => Err(Fault::NeverPlugged(id.to_owned())),
-        }
-    }
-
-    fn presence(
-        &mut self,
-        session: &mut Session,
-        id: &str,
-        presence: Presence,
-    ) -> Result<(), Fault> {
-        let (device, time) = (self.present(id)?.id, self.now);
-        session.set_presence(device, presence, time);
-        Ok(())
-    }
-
-    fn plug(&mut self, id: &str, line: &Line, session: &mut Session) -> Result<(), Fault> {
-        if self.present(id).is_ok() {
-            return Err(Fault::PluggedAlready(id.to_owned()));
-        }
-        let info = line.device(id)?;
-        let device = session.plug_in_batch(info, self.now)?;
-        let roster = session.roster();
-        let known = roster.device(device);
-        let controls = known.controls().map(|c| (roster.code(c).to_owned(), c)).collect();
-        self.devices.insert(id.to_owned(), Named { id: device, controls, present: true });
-        Ok(())
     }
 }

@@ -108,6 +108,10 @@ fn every_tick_means_every_tick() {
     "{\"a\":1}\n",
     "line 1, column 4: no header of a take (unknown field `a`, expected one of `take`, `title`, `rig`, `begins`); expected {\"take\":1,…}"
 )]
+#[case::greeting(
+    "{\"live\":1,\"name\":\"game\"}\n",
+    "line 1: this is a program that sends, not a take: read it as pipe:PATH, or pipe:- for standard input, or with --listen"
+)]
 #[case::version(
     "{\"take\":2}\n",
     "line 1: this take has version 2 of the format; this program reads version 1"
@@ -219,9 +223,9 @@ fn so_many_values_wait_for_their_device() {
         lines.push(&plug);
         load(&take_of(&lines)).1
     };
-    let fits = waiting(read::MAX_EARLY);
-    assert_eq!((fits.before_plug, fits.damage.is_none()), (read::MAX_EARLY as u64, true));
-    let too_many = waiting(read::MAX_EARLY + 1).damage.unwrap();
+    let fits = waiting(loader::MAX_EARLY);
+    assert_eq!((fits.before_plug, fits.damage.is_none()), (loader::MAX_EARLY as u64, true));
+    let too_many = waiting(loader::MAX_EARLY + 1).damage.unwrap();
     assert!(too_many.to_string().contains("\"pad2\" was never plugged in"), "{too_many}");
 }
 

@@ -65,6 +65,9 @@ impl App {
             }
             Command::NextDevice(by) => (self.bench.entry().next)(self, by),
             Command::Capture => self.capture(at),
+            Command::Save if self.is_reading() => {
+                self.tell("the take is still being read; a copy would not have all".into(), true);
+            }
             Command::Save => self.prompt = Some(Prompt::new(Purpose::Save, &(self.save_name)())),
             Command::Export => {
                 let name = (self.save_name)().replace(".take.jsonl", ".svg");

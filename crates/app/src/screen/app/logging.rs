@@ -5,7 +5,7 @@ use crate::screen::bench::Bench;
 use crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 use gtrig_analysis::{
     Cursor, Session,
-    log::{LogEntry, of_tick},
+    log::{Happening, LogEntry, of_tick},
 };
 use gtrig_core::Tick;
 use gtrig_formats::log::LogFilter;
@@ -19,6 +19,10 @@ const REPORTS: usize = 4_000;
 
 /// So many entries are compared with the words at a time.
 const COMPARED: u64 = 20_000;
+
+/// Of the reports that wait for their tick so many are listed, the newest: more than any
+/// screen has rows.
+const WAITING: usize = 500;
 
 /// What the log bench remembers.
 #[derive(Debug, Default)]
@@ -34,6 +38,9 @@ pub(crate) struct LogBook {
     /// The numbers of those that do, up to entry `compared`.
     shown: VecDeque<u64>,
     compared: u64,
+    /// Reports that have the words and that no tick has seen yet. While live they stand
+    /// below the lines that are shown, so that nobody waits for a tick to see them.
+    waiting: Vec<LogEntry>,
 }
 
 impl LogBook {
@@ -59,12 +66,33 @@ impl LogBook {
         self.compare(session);
     }
 
+    /// Lists what no tick has seen yet.
+    fn list_waiting(&mut self, session: &Session) {
+        self.waiting.clear();
+        if !self.is_up_to_date(session) {
+            return;
+        }
+        let (rate, mut sieve) = (session.plan().rate(), self.filter.of(session));
+        for &event in session.waiting().iter().rev().take(COMPARED as usize) {
+            let tick = rate.tick_seeing(event.time);
+            let entry = LogEntry { time: event.time, tick, what: Happening::Report(event) };
+            if sieve.passes(&entry) {
+                self.waiting.push(entry);
+            }
+            if self.waiting.len() == WAITING {
+                break;
+            }
+        }
+        self.waiting.reverse();
+    }
+
     fn compare(&mut self, session: &Session) {
         self.compared = self.compared.max(self.first);
         let last = (self.first + self.entries.len() as u64).min(self.compared + COMPARED);
+        let mut sieve = self.filter.of(session);
         for number in self.compared..last {
             let entry = &self.entries[(number - self.first) as usize];
-            if self.filter.passes(session, entry) {
+            if sieve.passes(entry) {
                 self.shown.push_back(number);
             }
         }
@@ -91,10 +119,13 @@ impl LogBook {
         self.shown.len()
     }
 
-    /// A line that is shown, by its place.
+    /// A line that is shown, by its place; those that wait for their tick come after all
+    /// others.
     pub(crate) fn entry(&self, at: usize) -> Option<&LogEntry> {
-        let number = self.shown.get(at)?;
-        self.entries.get(number.checked_sub(self.first)? as usize)
+        match at.checked_sub(self.shown.len()) {
+            Some(waiting) => self.waiting.get(waiting),
+            None => self.entries.get(self.shown[at].checked_sub(self.first)? as usize),
+        }
     }
 
     /// The place of the last line that is shown of a tick or of one before it.
@@ -120,6 +151,15 @@ impl App {
     /// Reads the log on, while it is shown.
     pub(in crate::screen) fn follow_log(&mut self) {
         self.logbook.read_on(&self.document.session);
+        match self.lists_waiting() {
+            true => self.logbook.list_waiting(&self.document.session),
+            false => self.logbook.waiting.clear(),
+        }
+    }
+
+    /// Whether reports are on the screen before a tick has seen them.
+    pub(in crate::screen) fn lists_waiting(&self) -> bool {
+        self.bench == Bench::Log && self.view.is_live()
     }
 
     /// The history was run by another rig: what came of it is read again.
@@ -156,7 +196,7 @@ impl App {
     pub(crate) fn first_log_line(&self, rows: usize) -> usize {
         let len = self.logbook.len();
         let end = match self.view.is_live() {
-            true => len,
+            true => len + self.logbook.waiting.len(),
             false => {
                 let here = self.logbook.at_tick(self.tick()).map_or(0, |at| at + 1);
                 (here + rows / 3).min(len)
@@ -219,6 +259,45 @@ mod tests {
         let end = session.plan().rate().tick_seeing(Nanos(times * 100_000));
         session.run_until(end);
         session
+    }
+
+    /// What waits for its tick stands below what ticks saw, the newest at the bottom, until
+    /// one has seen it.
+    #[test]
+    fn reports_are_listed_before_their_tick() {
+        let mut session = reported(10);
+        let control = session.roster().devices().next().unwrap().1.controls().next().unwrap();
+        let ran_to = session.plan().rate().time_of(session.now().at());
+        for value in 1..=WAITING as i32 + 2 {
+            let time = Nanos(ran_to.0 + value as u64);
+            session.report(Event { time, value: 10_000 + value, control, marks: Marks::empty() });
+        }
+        let mut book = LogBook::default();
+        book.list_waiting(&session);
+        assert!(book.waiting.is_empty(), "what comes before them has not been read");
+        book.filter("1000");
+        book.read_on(&session);
+        book.list_waiting(&session);
+        let values = |book: &LogBook| -> Vec<i32> {
+            let entries = (0..).map_while(|at| book.entry(at));
+            let reports = entries.filter_map(|entry| match entry.what {
+                Happening::Report(event) => Some(event.value),
+                _ => None,
+            });
+            reports.collect()
+        };
+        assert_eq!(values(&book), (10_001..=10_009).collect::<Vec<_>>());
+        book.filter("");
+        book.read_on(&session);
+        book.list_waiting(&session);
+        let before = book.len();
+        let all = values(&book);
+        assert_eq!(book.waiting.len(), WAITING);
+        assert_eq!(all.last(), Some(&(10_000 + WAITING as i32 + 2)), "the newest are listed");
+        session.run_until(session.now().next_tick());
+        book.read_on(&session);
+        book.list_waiting(&session);
+        assert!(book.waiting.is_empty() && book.len() > before + WAITING);
     }
 
     #[test]

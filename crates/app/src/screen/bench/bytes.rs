@@ -142,7 +142,7 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, id: DeviceId) {
     let label = device.label().to_string();
     let x = paint::text(buffer, row, row.x, &label, theme.strong()) + 2;
     let x = paint::text(buffer, row, x, device.info.name.as_str(), theme.plain()) + 3;
-    let rate = app.session().reports_per_second(app.tick())[usize::from(id.0)];
+    let rate = app.document.rates.of(id);
     let x = paint::text(buffer, row, x, &format!("{rate:>4} reports/s"), theme.plain()) + 3;
     paint::text(buffer, row, x, "F names some bits   Tab: next device", theme.faint());
 }

@@ -114,7 +114,7 @@ fn health(buffer: &mut Buffer, row: Rect, app: &App, (id, _): (DeviceId, &Device
     };
     let text = format!(
         "{state}   {:>4} reports/s   last report {:<18} last touched {}",
-        app.session().reports_per_second(app.tick())[usize::from(id.0)],
+        app.document.rates.of(id),
         ago(hearing.last_report),
         ago(hearing.last_use),
     );

@@ -67,6 +67,10 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
     if let Some(readers) = app.document.readers() {
         x = paint::text(buffer, area, x, &format!("readers {readers}"), theme.plain()) + 3;
     }
+    if let Some(share) = app.document.share_read() {
+        let text = format!("{:.0} % of the take read", (100.0 * share).floor().min(99.0));
+        x = paint::text(buffer, area, x, &text, theme.doubtful()) + 3;
+    }
     if let Some(recorder) = app.document.recording() {
         let name = recorder.path().file_name().unwrap_or_default().to_string_lossy();
         let name = gtrig_core::CleanText::new(&name);
@@ -100,10 +104,8 @@ pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
         paint::text(buffer, area, area.x, "no device has been connected", app.theme.faint());
         return;
     }
-    let reports = app.session().reports_per_second(app.tick());
-    let words: Vec<DeviceWords> = { roster.devices().zip(reports) }
-        .map(|((id, device), reports)| DeviceWords::of(app, id, device, reports))
-        .collect();
+    let words: Vec<DeviceWords> =
+        roster.devices().map(|(id, device)| DeviceWords::of(app, id, device)).collect();
     let shown = those_with_room(&words, usize::from(area.width));
     let mut x = area.x;
     for (words, _) in words.iter().zip(&shown).filter(|(_, is_shown)| **is_shown) {
@@ -133,8 +135,8 @@ struct DeviceWords {
 }
 
 impl DeviceWords {
-    fn of(app: &App, id: DeviceId, device: &Device, reports: u32) -> Self {
-        let theme = app.theme;
+    fn of(app: &App, id: DeviceId, device: &Device) -> Self {
+        let (theme, reports) = (app.theme, app.document.rates.of(id));
         let is_main = app.machine().main() == Some(id);
         let presence = app.machine().device(id).presence;
         let state = match presence {

@@ -1,0 +1,345 @@
+//! What the lines of a take do to a session.
+
+use super::{
+    fault::Fault,
+    line::{Line, marks},
+    read::{Damage, Loaded},
+    value_line::ValueLine,
+};
+use crate::nearest::nearest;
+use gtrig_analysis::{
+    Label, Session,
+    clock::ClockMap,
+    frames::{Frame, Given, Read as FrameRead},
+};
+use gtrig_core::{
+    CleanText, ControlId, ControlKind, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence,
+};
+use std::collections::HashMap;
+
+/// A device as the lines name it.
+#[derive(Debug)]
+struct Named {
+    id: DeviceId,
+    controls: HashMap<String, ControlId>,
+    present: bool,
+}
+
+impl Named {
+    fn control(&self, id: &str, code: &str) -> Result<ControlId, Fault> {
+        self.controls.get(code).copied().ok_or_else(|| {
+            let known = nearest(code, self.controls.keys().map(String::as_str));
+            Fault::UnknownControl {
+                device: id.to_owned(),
+                code: code.to_owned(),
+                nearest: known.map(str::to_owned),
+            }
+        })
+    }
+}
+
+/// Takes lines into a session, one after the other.
+#[derive(Debug)]
+pub(super) struct Loader {
+    /// Of a take that is still written: its clock, and when the line came.
+    pub(super) clock: Option<(ClockMap, Nanos)>,
+    devices: HashMap<String, Named>,
+    /// The instant of the last line, labels aside.
+    pub(super) now: Nanos,
+    /// The latest instant of which anything good is said.
+    pub(super) until: Nanos,
+    /// Whether the line that ends a take was there.
+    pub(super) has_ended: bool,
+    /// Values of devices that no line has plugged in yet.
+    pub(super) early: Vec<Early>,
+    pub(super) labels: Vec<Label>,
+    pub(super) loaded: Loaded,
+}
+
+/// A value of a device that was not plugged in yet.
+#[derive(Debug)]
+pub(super) struct Early {
+    line: u64,
+    device: String,
+    code: String,
+    value: i32,
+    marks: Marks,
+}
+
+/// What a game is called in a take that does not say it.
+const GAME: &str = "game";
+
+/// At most so many wait for their device.
+pub(super) const MAX_EARLY: usize = 10_000;
+
+impl Loader {
+    /// One before the first line of a take that begins there.
+    pub(super) fn new(begins: Nanos) -> Self {
+        Loader {
+            clock: None,
+            devices: HashMap::new(),
+            now: begins,
+            until: begins,
+            has_ended: false,
+            early: Vec::new(),
+            labels: Vec::new(),
+            loaded: Loaded::default(),
+        }
+    }
+
+    /// Takes in a line, without its line feed.
+    ///
+    /// # Errors
+    /// When it is damaged, with its number.
+    pub(super) fn text(
+        &mut self,
+        number: u64,
+        bytes: &[u8],
+        session: &mut Session,
+    ) -> Result<(), Damage> {
+        let taken = match ValueLine::of(bytes) {
+            Some(line) => self.take_in_value(number, line, session),
+            None => {
+                let line = serde_json::from_slice(bytes).map_err(|error| Damage {
+                    line: number,
+                    column: Some(error.column()),
+                    fault: Fault::NoJson(error),
+                })?;
+                self.take_in(number, &line, session)
+            }
+        };
+        taken.map_err(|fault| Damage { line: number, column: None, fault })
+    }
+
+    /// Where a line stands in the session.
+    fn placed(&mut self, time: u64, is_label: bool) -> u64 {
+        let Some((map, came)) = &mut self.clock else { return time };
+        if !is_label {
+            map.heard(Nanos(time), *came);
+        }
+        map.map(Nanos(time), *came).0
+    }
+
+    fn take_in(&mut self, number: u64, line: &Line, session: &mut Session) -> Result<(), Fault> {
+        let time = line.t.ok_or(Fault::NoTime)?;
+        if time > LAST_TIME.0 {
+            return Err(Fault::TooLate { key: "t", time });
+        }
+        if line.sorts() != 1 {
+            return Err(Fault::NotOneSort);
+        }
+        if line.n.is_some() || line.sync.is_some() {
+            return Err(Fault::Live);
+        }
+        if let Line { on: Some(on), c: Some(c), v: Some(v), mark, .. } = line {
+            let mark = mark.as_ref().map(|mark| &*mark.0);
+            let line = ValueLine { t: time, on: &on.0, c: &c.0, v: *v, mark };
+            return self.take_in_value(number, line, session);
+        }
+        let time = self.placed(time, line.label.is_some());
+        if let Some(text) = &line.label {
+            // People write about the past; a label may stand anywhere.
+            let text = CleanText::new(&text.0);
+            self.labels.push(Label { time: Nanos(time), text });
+            self.until = self.until.max(Nanos(time));
+            return Ok(());
+        }
+        if self.has_ended {
+            return Err(Fault::AfterTheEnd);
+        }
+        if let Some(number) = line.frame {
+            // A recorder writes it when it was said, which may be later than `t`.
+            self.frame(line, number, Nanos(time), session)?;
+            self.until = self.until.max(Nanos(time));
+            return Ok(());
+        }
+        let marks = self.go_on_to(number, Nanos(time));
+        self.take_in_other(line, marks, session)?;
+        self.until = self.until.max(self.now);
+        Ok(())
+    }
+
+    /// Takes in a value; `line` has all that its line says.
+    fn take_in_value(
+        &mut self,
+        number: u64,
+        line: ValueLine,
+        session: &mut Session,
+    ) -> Result<(), Fault> {
+        let ValueLine { t: time, on, c, v: value, mark } = line;
+        if time > LAST_TIME.0 {
+            return Err(Fault::TooLate { key: "t", time });
+        }
+        let time = self.placed(time, false);
+        if self.has_ended {
+            return Err(Fault::AfterTheEnd);
+        }
+        let mut marks = self.go_on_to(number, Nanos(time));
+        if let Some(text) = mark {
+            marks |= self::marks(text)?;
+        }
+        match self.value(session, on, c, value, marks) {
+            Err(Fault::NeverPlugged(device)) if self.early.len() < MAX_EARLY => {
+                let code = c.to_owned();
+                self.early.push(Early { line: number, device, code, value, marks });
+                return Ok(());
+            }
+            done => done?,
+        }
+        self.until = self.until.max(self.now);
+        Ok(())
+    }
+
+    /// Time goes on to that of a line; one that goes back is marked so.
+    fn go_on_to(&mut self, number: u64, time: Nanos) -> Marks {
+        if time >= self.now {
+            self.now = time;
+            return Marks::empty();
+        }
+        self.loaded.backwards += 1;
+        self.loaded.first_backwards.get_or_insert(number);
+        Marks::LATE | Marks::DISORDERED
+    }
+
+    /// Takes in what is neither a value nor a label.
+    fn take_in_other(
+        &mut self,
+        line: &Line,
+        marks: Marks,
+        session: &mut Session,
+    ) -> Result<(), Fault> {
+        match line {
+            Line { plug: Some(id), .. } => {
+                self.plug(&id.0, line, session)?;
+                self.take_in_early(&id.0, session)
+            }
+            Line { unplug: Some(id), .. } => {
+                let device = self.present(&id.0)?;
+                device.present = false;
+                let id = device.id;
+                session.unplug(id, self.now);
+                Ok(())
+            }
+            Line { deaf: Some(id), .. } => self.presence(session, &id.0, Presence::Deaf),
+            Line { heard: Some(id), mark: Some(text), .. } => {
+                let device = self.present(&id.0)?.id;
+                let control = session.roster().device(device).presence();
+                let (time, value) = (self.now, Presence::Here.value());
+                let marks = marks | self::marks(&text.0)?;
+                session.report(Event { time, value, control, marks });
+                Ok(())
+            }
+            Line { heard: Some(id), .. } => self.presence(session, &id.0, Presence::Here),
+            Line { ends: Some(_), .. } => {
+                self.has_ended = true;
+                Ok(())
+            }
+            _ => Err(Fault::NoValue),
+        }
+    }
+
+    fn value(
+        &mut self,
+        session: &mut Session,
+        id: &str,
+        code: &str,
+        value: i32,
+        marks: Marks,
+    ) -> Result<(), Fault> {
+        let time = self.now;
+        let device = self.present(id)?;
+        let control = device.control(id, code)?;
+        session.report(Event { time, value, control, marks });
+        self.loaded.events += 1;
+        Ok(())
+    }
+
+    /// The values that waited for a device.
+    fn take_in_early(&mut self, id: &str, session: &mut Session) -> Result<(), Fault> {
+        for early in self.early.extract_if(.., |early| early.device == id).collect::<Vec<_>>() {
+            self.loaded.before_plug += 1;
+            self.loaded.first_before_plug.get_or_insert(early.line);
+            self.value(session, id, &early.code, early.value, early.marks | Marks::LATE)?;
+        }
+        Ok(())
+    }
+
+    /// A device that never was plugged in has said nothing.
+    pub(super) fn never_plugged(&self) -> Option<Damage> {
+        let early = self.early.first()?;
+        let fault = Fault::NeverPlugged(early.device.clone());
+        Some(Damage { line: early.line, column: None, fault })
+    }
+
+    /// What a game said of a frame.
+    fn frame(
+        &mut self,
+        line: &Line,
+        number: u64,
+        acted: Nanos,
+        session: &mut Session,
+    ) -> Result<(), Fault> {
+        let name = line.game.as_ref().map_or(GAME, |game| &game.0);
+        let game = session.frames_mut().game(&CleanText::new(name)).ok_or(Fault::TooManyNames)?;
+        let polled = line.frame_times()?.map(|at| self.placed(at, true)).map(Nanos);
+        let mut reads = Vec::new();
+        for (id, codes) in line.read.iter().flatten() {
+            let device = self.known(&id.0)?;
+            for (code, values) in codes {
+                let control = device.control(&id.0, &code.0)?;
+                if session.roster().control(control).kind == ControlKind::Relative {
+                    let (device, code) = (id.0.to_string(), code.0.to_string());
+                    return Err(Fault::NoState { device, code });
+                }
+                reads.push(FrameRead { control, values: values.both() });
+            }
+        }
+        let mut gives = Vec::new();
+        for (name, &value) in line.gives.iter().flatten() {
+            let name = session.frames_mut().name(&CleanText::new(&name.0));
+            gives.push(Given { name: name.ok_or(Fault::TooManyNames)?, value });
+        }
+        // Cleaned, two names may be one.
+        gives.sort_by_key(|given| given.name);
+        gives.dedup_by_key(|given| given.name);
+        let steps = line.steps;
+        session.add_frame(Frame { game, number, acted, polled, steps, reads, gives });
+        Ok(())
+    }
+
+    fn known(&self, id: &str) -> Result<&Named, Fault> {
+        self.devices.get(id).ok_or_else(|| Fault::NeverPlugged(id.to_owned()))
+    }
+
+    fn present(&mut self, id: &str) -> Result<&mut Named, Fault> {
+        match self.devices.get_mut(id) {
+            Some(device) if device.present => Ok(device),
+            Some(_) => Err(Fault::Unplugged(id.to_owned())),
+            None => Err(Fault::NeverPlugged(id.to_owned())),
+        }
+    }
+
+    fn presence(
+        &mut self,
+        session: &mut Session,
+        id: &str,
+        presence: Presence,
+    ) -> Result<(), Fault> {
+        let (device, time) = (self.present(id)?.id, self.now);
+        session.set_presence(device, presence, time);
+        Ok(())
+    }
+
+    fn plug(&mut self, id: &str, line: &Line, session: &mut Session) -> Result<(), Fault> {
+        if self.present(id).is_ok() {
+            return Err(Fault::PluggedAlready(id.to_owned()));
+        }
+        let info = line.device(id)?;
+        let device = session.plug_in_batch(info, self.now)?;
+        let roster = session.roster();
+        let known = roster.device(device);
+        let controls = known.controls().map(|c| (roster.code(c).to_owned(), c)).collect();
+        self.devices.insert(id.to_owned(), Named { id: device, controls, present: true });
+        Ok(())
+    }
+}

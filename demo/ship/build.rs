@@ -1,0 +1,5 @@
+//! A program without `std` says itself that it uses the library of C.
+
+fn main() {
+    println!("cargo:rustc-link-lib=c");
+}
