@@ -109,6 +109,11 @@ fn ms(micros: u64) -> f32 {
     micros as f32 / 1000.0
 }
 
+/// The whole microsecond that a report was made from.
+fn micros(ms: f64) -> u64 {
+    (ms * 1000.0).round() as u64
+}
+
 /// The polls that hear of a finger: when it was reported on last, and where it is.
 fn moments(touch: &Touch, landing: u64, lift: u64) -> Vec<(u64, [f32; 2])> {
     (landing..=lift)
@@ -325,7 +330,7 @@ proptest! {
         let all = reports(&touches);
         let (mut next, seen) = (0, seen(&touches));
         for tick in 1..tick_at(touches.iter().map(|t| t.lifted).max().unwrap()) + 2 {
-            while let Some(&(ms, contact, place)) = all.get(next).filter(|r| r.0 * 1000.0 <= instant(tick) as f64) {
+            while let Some(&(ms, contact, place)) = all.get(next).filter(|r| micros(r.0) <= instant(tick)) {
                 hand.report(ms, contact, place);
                 next += 1;
             }
