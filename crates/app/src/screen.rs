@@ -16,6 +16,7 @@ mod areas;
 mod bench;
 mod document;
 mod draw;
+mod find;
 mod heart;
 mod jobs;
 mod keymap;

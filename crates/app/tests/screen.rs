@@ -393,15 +393,37 @@ fn every_key_of_the_hints_is_in_the_help() {
     tmux.wait_for(" LIVE ");
     tmux.keys(&["?"]);
     tmux.wait_for_all(&[
-        "any key closes",
+        "letters search it",
+        "On this bench",
         "freeze the view",
         "one tick back",
-        "the next edge",
+        "the lane's next edge",
         "a press was lost",
         "suspend",
     ]);
-    tmux.keys(&["x"]);
-    tmux.wait("closed", |s| !s.contains("any key closes"));
+    tmux.bytes("suspend");
+    tmux.wait("only that", |s| s.contains("the shell's fg") && !s.contains("one tick back"));
+    tmux.keys(&["Escape"]);
+    tmux.wait_for("one tick back");
+    tmux.keys(&["Escape"]);
+    tmux.wait("closed", |s| !s.contains("On this bench"));
+}
+
+#[test]
+fn a_few_letters_open_a_story_and_find_what_is_in_it() {
+    let tmux = Tmux::start("find", (80, 24), &gtrig("demo"));
+    tmux.wait_for_all(&[" LIVE ", ": find", "? help", "q quit"]);
+    tmux.keys(&[":"]);
+    tmux.wait_for("Esc closes");
+    tmux.bytes("lost tap");
+    tmux.wait_for("story    lost-tap");
+    tmux.keys(&["Enter"]);
+    tmux.wait_for_all(&[" TAKE ", "30 Hz"]);
+    tmux.keys(&[":"]);
+    tmux.bytes("three quick");
+    tmux.wait_for("three quick taps");
+    tmux.keys(&["Enter"]);
+    tmux.wait("at the mark", |s| !s.contains("Esc closes") && s.contains(" TAKE "));
 }
 
 /// What a terminal sends for a mouse whose left button is down (0), drags (32)

@@ -4,6 +4,7 @@
 //! lanes is in `lanes`.
 
 mod commands;
+mod finding;
 mod gaming;
 mod input;
 mod lanes;
@@ -36,6 +37,8 @@ use super::{
     areas::Areas,
     bench::{Bench, game, log::lines_area},
     document::Document,
+    draw,
+    find::Find,
     jobs::{Jobs, Outcome},
     prompt::Prompt,
     theme::Theme,
@@ -70,11 +73,19 @@ pub(crate) struct Notice {
 }
 
 /// The help overlay.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug)]
 pub(crate) struct Help {
-    pub(crate) is_shown: bool,
+    /// What is searched for in it.
+    pub(crate) line: Prompt,
     /// How many rows are above its top.
     pub(crate) scroll: u16,
+}
+
+impl Help {
+    /// Goes on by so many rows.
+    fn turn(&mut self, by: i32) {
+        self.scroll = self.scroll.saturating_add_signed(by as i16);
+    }
 }
 
 /// The full screen without a terminal. Time comes in with
@@ -107,7 +118,9 @@ pub struct App {
     /// What every attempt at the combos came to.
     pub(super) ladders: Ladders,
     pub(crate) prompt: Option<Prompt>,
-    pub(crate) help: Help,
+    /// What is searched for, while it is.
+    pub(crate) find: Option<Find>,
+    pub(crate) help: Option<Help>,
     /// Whether the keys of the terminal go to the session.
     pub(crate) captured: bool,
     notice: Option<Notice>,
@@ -184,7 +197,8 @@ impl App {
             logbook: LogBook::default(),
             ladders: Ladders::default(),
             prompt: None,
-            help: Help::default(),
+            find: None,
+            help: None,
             captured: false,
             notice: None,
             quit_asked: false,
@@ -389,7 +403,12 @@ impl App {
                 Outcome::Drawn(_, Err(why)) => self.tell(format!("{why:#}"), true),
                 Outcome::RigChanged(changed) => self.rig_changed(*changed),
                 Outcome::Opened(Err(why)) => self.tell(format!("{why:#}"), true),
-                Outcome::Opened(Ok(opened)) => self.replace_with(*opened),
+                Outcome::Opened(Ok(opened)) => self.replace_with(*opened, None),
+                Outcome::OpenedStory(Err(why)) => self.tell(format!("{why:#}"), true),
+                Outcome::OpenedStory(Ok(story)) => {
+                    let (opened, source) = *story;
+                    self.replace_with(opened, Some(source));
+                }
             }
         }
     }
@@ -404,11 +423,14 @@ impl App {
     }
 
     /// Shows another take instead of what was there. What the person set up
-    /// about the view stays.
-    fn replace_with(&mut self, opened: Opened) {
+    /// about the view stays, and so does the rig, unless the take brings its own.
+    fn replace_with(&mut self, opened: Opened, rig: Option<RigSource>) {
         let now = self.now;
         let bench = self.bench;
-        let tuning = self.tuning.for_another_take();
+        let tuning = match rig {
+            None => self.tuning.for_another_take(),
+            Some(source) => Tuning::of(source),
+        };
         let view = std::mem::take(&mut self.view);
         let mut jobs = std::mem::take(&mut self.jobs);
         jobs.begin_document();
@@ -435,7 +457,8 @@ impl App {
         let areas = Areas::of(area, self.has_marks());
         let (panel, log) = (self.panel_area(areas.bench), lines_area(areas.bench));
         let places = game::places_area(areas.bench, self);
-        let hit = Hit { panel, log, places, ..areas.hit() };
+        let found = draw::found_area(area);
+        let hit = Hit { panel, log, places, found, ..areas.hit() };
         self.view.hit = hit;
         if self.view.stretch.columns != hit.traces.width {
             self.view.stretch.columns = hit.traces.width.max(1);

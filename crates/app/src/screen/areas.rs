@@ -74,7 +74,7 @@ impl Areas {
     /// What a mouse can hit.
     pub(crate) fn hit(&self) -> Hit {
         let (traces, lanes) = (self.traces(self.lanes), self.lanes);
-        Hit { traces, lanes, ..Hit::default() }
+        Hit { traces, lanes, whole: self.whole, ..Hit::default() }
     }
 }
 

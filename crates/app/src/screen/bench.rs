@@ -19,7 +19,7 @@ pub(super) mod touch;
 pub(super) mod tune;
 pub(super) mod yard;
 
-use super::{App, view::Lane};
+use super::{App, keymap::Command, view::Lane};
 use crate::figure::{self, Excerpt};
 use crossterm::event::{KeyCode, KeyModifiers, MouseEvent};
 use gtrig_core::{Knob, Rig};
@@ -85,6 +85,9 @@ pub(crate) struct Entry {
     pub(crate) name: &'static str,
     /// What it is about, in the help.
     pub(crate) help: &'static str,
+    /// The keys that matter most while it is shown, which the help shows first; those of
+    /// numbers to nudge are known by [`Entry::numbers`].
+    pub(crate) keys: &'static [Command],
     /// Draws it.
     pub(crate) draw: fn(&mut Buffer, Rect, &App),
     /// For a bench that lists numbers to nudge: those of the rig that it is about.
@@ -111,6 +114,7 @@ impl Entry {
         shown_key: "",
         name: "",
         help: "",
+        keys: &[],
         draw: |_, _, _| {},
         numbers: None,
         figure: |app, excerpt| Ok(figure::timeline(app.session(), &app.document.streams, &excerpt)),

@@ -12,14 +12,22 @@
 //!  hints      Space freeze  ← → step …
 //! ```
 
+mod find;
 mod help;
+mod hints;
 mod lanes;
 pub(super) mod paint;
 mod status;
+mod tabs;
 mod why;
 
-use super::{App, areas::Areas, bench};
-use ratatui::{Frame, buffer::Buffer, layout::Rect};
+use super::{App, areas::Areas, keymap::Command};
+use gtrig_core::DeviceId;
+use ratatui::{
+    Frame,
+    buffer::Buffer,
+    layout::{Position, Rect},
+};
 
 /// Draws a frame. [`App::fit`] must have seen its area.
 pub fn draw(frame: &mut Frame, app: &App) {
@@ -27,7 +35,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
     let buffer = frame.buffer_mut();
     status::line(buffer, areas.status, app);
     status::devices(buffer, areas.devices, app);
-    bench_rule(buffer, areas.bench_rule, app);
+    tabs::draw(buffer, areas.bench_rule, app);
     (app.bench.entry().draw)(buffer, areas.bench, app);
     lanes::draw(buffer, &areas, app);
     why::draw(buffer, &areas, app);
@@ -35,23 +43,36 @@ pub fn draw(frame: &mut Frame, app: &App) {
     if app.captured {
         frame_captured(buffer, areas.whole, app);
     }
-    if app.help.is_shown {
-        help::draw(buffer, areas.whole, app);
+    if let Some(help) = &app.help {
+        help::draw(buffer, areas.whole, app, help);
     }
-    if let Some(cursor) = cursor {
+    let found = app.find.as_ref().and_then(|find| find::draw(buffer, areas.whole, app, find));
+    if let Some(cursor) = found.or(cursor) {
         frame.set_cursor_position(cursor);
     }
 }
 
-fn bench_rule(buffer: &mut Buffer, area: Rect, app: &App) {
-    paint::rule(buffer, area, app.theme);
-    let mut x = area.x + 2;
-    for entry in bench::ALL {
-        let is_shown = app.bench == entry.bench;
-        let style = if is_shown { app.theme.strong() } else { app.theme.faint() };
-        let title = format!(" {} {} ", entry.shown_key, entry.name);
-        x = paint::text(buffer, area, x, &title, style) + 1;
+/// What a click on a tab or on a hint does.
+pub(super) fn command_at(app: &App, whole: Rect, place: Position) -> Option<Command> {
+    let areas = Areas::of(whole, app.has_marks());
+    let tabs = tabs::layout(areas.bench_rule, app.bench).into_iter();
+    let mut all: Vec<(Rect, Command)> =
+        tabs.map(|tab| (tab.place, Command::Bench(tab.entry.bench))).collect();
+    if status::shows_hints(app) {
+        let hints = hints::layout(areas.hints).into_iter();
+        all.extend(hints.map(|hint| (hint.place, hint.command)));
     }
+    all.into_iter().find(|(at, _)| at.contains(place)).map(|(_, command)| command)
+}
+
+/// The device whose words a click hits.
+pub(super) fn device_at(app: &App, whole: Rect, place: Position) -> Option<DeviceId> {
+    status::device_at(app, Areas::of(whole, app.has_marks()).devices, place)
+}
+
+/// The rows of what is found by typing.
+pub(super) fn found_area(whole: Rect) -> Rect {
+    find::rows_area(whole)
 }
 
 /// While keys go to the device under test, the screen has an edge nobody can

@@ -12,7 +12,7 @@
 
 use crate::{
     figure,
-    files::{self, Opened},
+    files::{self, Opened, RigSource},
 };
 use gtrig_analysis::{
     Capacity, Recording, Session,
@@ -24,6 +24,7 @@ use gtrig_analysis::{
 };
 use gtrig_core::{Axes, Event, Nanos, Rig, Tick};
 use gtrig_formats::{Mistakes, Over, measure::MeasureReport, rig, save_atomically, take};
+use gtrig_sources::Story;
 use notify_debouncer_mini::{
     DebounceEventResult, DebouncedEvent, Debouncer, new_debouncer,
     notify::{self, RecommendedWatcher, RecursiveMode},
@@ -45,6 +46,8 @@ pub(crate) enum Outcome {
         events: usize,
         result: anyhow::Result<()>,
     },
+    /// A story was opened, by its own rig.
+    OpenedStory(anyhow::Result<Box<(Opened, RigSource)>>),
     Opened(anyhow::Result<Box<Opened>>),
     Audited(Box<Audited>),
     /// The history by another rig, up to this event.
@@ -65,7 +68,10 @@ impl Outcome {
     /// for, and nothing of any other.
     const fn is_of_document(&self) -> bool {
         match self {
-            Outcome::Saved { .. } | Outcome::Drawn(..) | Outcome::Opened(_) => false,
+            Outcome::Saved { .. }
+            | Outcome::Drawn(..)
+            | Outcome::Opened(_)
+            | Outcome::OpenedStory(_) => false,
             Outcome::Audited(_)
             | Outcome::Retuned(..)
             | Outcome::WentWrong(..)
@@ -311,6 +317,19 @@ impl Jobs {
             });
             let events = recording.events().count();
             Outcome::Saved { path, events, result }
+        });
+    }
+
+    /// Opens a story, by the rig that ships with it.
+    pub(crate) fn open_story(&mut self, story: Story) {
+        let done = self.done();
+        self.opens.does(done, move || {
+            let open = || {
+                let rig = files::rig(None, story.poll_hz())?;
+                let source = RigSource::of(None, story.poll_hz())?;
+                Ok(Box::new((files::shipped_take(story, rig)?, source)))
+            };
+            Outcome::OpenedStory(open())
         });
     }
 

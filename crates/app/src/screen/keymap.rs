@@ -47,6 +47,7 @@ pub(crate) enum Command {
     Save,
     Record,
     Open,
+    Find,
     Help,
     Suspend,
     Quit,
@@ -91,17 +92,17 @@ const BINDINGS: &[Binding] = &[
     row("Time", &[(NONE, Char(' '))], "Space", C::FreezeOrGo, "freeze/go", "freeze the view, or go live again (a take: play, pause)"),
     row("Time", &[(NONE, KeyCode::Left)], "←", C::Step(-1), "", "one tick back"),
     row("Time", &[(NONE, KeyCode::Right)], "→", C::Step(1), "", "one tick on"),
-    row("Time", &[(CTRL, KeyCode::Left), (NONE, Char(','))], "Ctrl+← ,", C::Step(-10), "", "ten ticks back"),
-    row("Time", &[(CTRL, KeyCode::Right), (NONE, Char('.'))], "Ctrl+→ .", C::Step(10), "", "ten ticks on"),
-    row("Time", &[(NONE, Char('['))], "[", C::Edge(-1), "", "the edge before, on this lane"),
-    row("Time", &[(NONE, Char(']'))], "]", C::Edge(1), "[ ] edge", "the next edge, on this lane"),
+    row("Time", &[(CTRL, KeyCode::Left), (NONE, Char(','))], ",", C::Step(-10), "", "ten ticks back (or Ctrl+←)"),
+    row("Time", &[(CTRL, KeyCode::Right), (NONE, Char('.'))], ".", C::Step(10), "", "ten ticks on (or Ctrl+→)"),
+    row("Time", &[(NONE, Char('['))], "[", C::Edge(-1), "", "the lane's edge before"),
+    row("Time", &[(NONE, Char(']'))], "]", C::Edge(1), "[ ] edge", "the lane's next edge"),
     row("Time", &[(NONE, KeyCode::Home)], "Home", C::Begin, "", "the beginning of the history"),
     row("Time", &[(NONE, KeyCode::End)], "End", C::End, "", "the latest tick"),
     row("Time", &[(NONE, Char('m'))], "m", C::Mark, "mark", "mark this tick, or take its mark away"),
     row("Time", &[(SHIFT, Char('M'))], "M", C::MarkWithWords, "", "mark this tick with words"),
     row("Time", &[(NONE, Char('n'))], "n", C::NextMark(1), "", "the next mark"),
     row("Time", &[(SHIFT, Char('N'))], "N", C::NextMark(-1), "", "the mark before"),
-    row("Time", &[(NONE, Char('e'))], "e", C::Trouble(1), "", "the next trouble with a stream, such as missing reports"),
+    row("Time", &[(NONE, Char('e'))], "e", C::Trouble(1), "", "the next trouble with a stream"),
     row("Time", &[(SHIFT, Char('E'))], "E", C::Trouble(-1), "", "the trouble before"),
     row("Time", &[(NONE, Char('g'))], "g", C::Near(1), "", "the next combo that nearly fired"),
     row("Time", &[(SHIFT, Char('G'))], "G", C::Near(-1), "", "the one before"),
@@ -117,8 +118,8 @@ const BINDINGS: &[Binding] = &[
     row("View", &[(NONE, Char('t'))], "t", C::LaneHeight, "", "tall or low analogue lanes"),
     row("View", &[(NONE, Char('/'))], "/", C::Filter, "filter", "show only lanes, or log lines, that have these words"),
     row("View", &[(NONE, KeyCode::Esc)], "Esc", C::Dismiss, "", "drop the filter, close what is open"),
-    row("View", &[(NONE, KeyCode::Tab)], "Tab", C::NextDevice(1), "", "what is next on a bench: a device, a panel, a line"),
-    row("View", &[(SHIFT, KeyCode::BackTab), (NONE, KeyCode::BackTab)], "Shift+Tab", C::NextDevice(-1), "", "the device before"),
+    row("View", &[(NONE, KeyCode::Tab)], "Tab", C::NextDevice(1), "", "a bench's next thing, such as a device"),
+    row("View", &[(SHIFT, KeyCode::BackTab), (NONE, KeyCode::BackTab)], "Shift+Tab", C::NextDevice(-1), "", "the one before"),
     row("Tune", &[(NONE, Char('j'))], "j", C::Knob(1), "", "the next number"),
     row("Tune", &[(NONE, Char('k'))], "k", C::Knob(-1), "", "the number before"),
     row("Tune", &[(SHIFT, Char('>'))], ">", C::Nudge(1), "< > nudge", "nudge it up by a step"),
@@ -128,12 +129,12 @@ const BINDINGS: &[Binding] = &[
     row("Tune", &[(NONE, Char('v'))], "v", C::Value, "", "type its value"),
     row("Tune", &[(NONE, Char('p'))], "p", C::Propose, "", "calibrate, and set dead zone and rim, as was measured"),
     row("Tune", &[(NONE, Char('l'))], "l", C::Lay, "", "lay another stick over that of the bench, or none"),
-    row("Tune", &[(NONE, Char('y'))], "y", C::Mistake(1), "", "the yard: the next mistake beside the right way"),
-    row("Tune", &[(SHIFT, Char('Y'))], "Y", C::Mistake(-1), "", "the yard: the mistake before"),
+    row("Tune", &[(NONE, Char('y'))], "y", C::Mistake(1), "", "the yard's next mistake"),
+    row("Tune", &[(SHIFT, Char('Y'))], "Y", C::Mistake(-1), "", "the yard's mistake before"),
     row("Tune", &[(NONE, Char('0'))], "0", C::Reset, "", "reset it to what the file says"),
     row("Tune", &[(NONE, Char('u'))], "u", C::Undo, "", "undo a nudge"),
     row("Tune", &[(SHIFT, Char('U'))], "U", C::Redo, "", "do it again"),
-    row("Tune", &[(NONE, Char('d'))], "d", C::Difference(1), "", "the next stretch that came out differently"),
+    row("Tune", &[(NONE, Char('d'))], "d", C::Difference(1), "", "the next stretch that comes out different"),
     row("Tune", &[(SHIFT, Char('D'))], "D", C::Difference(-1), "", "the one before"),
     row("Tune", &[(NONE, Char('b'))], "b", C::Before, "", "compare from now on with what comes out now"),
     row("Tune", &[(NONE, Char('w'))], "w", C::WriteRig, "", "write the numbers into the rig's file"),
@@ -146,6 +147,7 @@ const BINDINGS: &[Binding] = &[
     row("Work", &[(NONE, Char('i'))], "i", C::Learn, "", "name the controls of a device by moving them"),
     row("Work", &[(SHIFT, Char('F'))], "F", C::NameBits, "", "name some bits of a device that is read without a driver"),
     row("Work", &[(NONE, Char('o'))], "o", C::Open, "", "open a take"),
+    row("Work", &[(NONE, Char(':')), (SHIFT, Char(':')), (CTRL, Char('f'))], ":", C::Find, "find", "find anything by a few letters: keys, lanes, numbers, takes"),
     row("Work", &[(NONE, Char('?')), (SHIFT, Char('?')), (NONE, Char('h')), (NONE, KeyCode::F(1))], "?", C::Help, "help", "this help"),
     row("Work", &[(CTRL, Char('z'))], "Ctrl+Z", C::Suspend, "", "suspend; the shell's fg brings it back"),
     row("Work", &[(NONE, Char('q')), (CTRL, Char('c'))], "q", C::Quit, "quit", "quit"),
@@ -161,16 +163,7 @@ pub(crate) fn bindings() -> impl Iterator<Item = Binding> {
 }
 
 fn of_bench(entry: &'static Entry) -> Binding {
-    let last = bench::ALL.iter().rfind(|entry| entry.key.0 == NONE);
-    let is_last = last.is_some_and(|last| last.bench == entry.bench);
-    Binding {
-        keys: &[],
-        command: C::Bench(entry.bench),
-        shown: entry.shown_key,
-        hint: if is_last { "1 … 9 L B T P bench" } else { "" },
-        help: entry.help,
-        group: "View",
-    }
+    row("View", &[], entry.shown_key, C::Bench(entry.bench), "", entry.help)
 }
 
 /// The one key that never reaches a captured device.

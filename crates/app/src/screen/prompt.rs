@@ -7,6 +7,8 @@ use tui_input::{Input, backend::crossterm::EventHandler};
 /// What the typed line is for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Purpose {
+    Find,
+    Help,
     Filter,
     FilterLog,
     Save,
@@ -24,6 +26,8 @@ pub(crate) enum Purpose {
 impl Purpose {
     pub(crate) fn title(self) -> &'static str {
         match self {
+            Purpose::Find => "find",
+            Purpose::Help => "search the help",
             Purpose::Filter => "show lanes whose name has",
             Purpose::FilterLog => "show lines that have",
             Purpose::Save => "save the history as",

@@ -1,5 +1,6 @@
 //! The full screen without a terminal: keys in, rows of text out.
 
+mod finding;
 mod game;
 mod reading;
 

@@ -93,6 +93,7 @@ impl Theme {
             Badge::Live => SIGNAL,
             Badge::Frozen => WIRE,
             Badge::Captured => Color::Indexed(208),
+            Badge::Tab => Color::Indexed(250),
         };
         Style::new().fg(Color::Indexed(16)).bg(colour).add_modifier(Modifier::BOLD)
     }
@@ -112,6 +113,8 @@ pub(crate) enum Badge {
     Live,
     Frozen,
     Captured,
+    /// The bench that is shown.
+    Tab,
 }
 
 /// The glyph of the weightiest mark, its style, and its meaning.

@@ -112,6 +112,24 @@ impl Stretch {
 /// gestures, the combos and the controls that feed it and have ever moved; then come
 /// gestures and combos that drive nothing, and controls that moved but feed nothing. A filter also finds controls that never moved.
 pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
+    if filter.is_empty() {
+        return listed(session, false);
+    }
+    let words: Vec<String> = filter.split_whitespace().map(str::to_lowercase).collect();
+    let mut lanes = all_lanes(session);
+    lanes.retain(|&lane| {
+        let name = lane_name(session, lane).to_lowercase();
+        words.iter().all(|word| name.contains(word))
+    });
+    lanes
+}
+
+/// Every lane there can be, in the same order.
+pub(crate) fn all_lanes(session: &Session) -> Vec<Lane> {
+    listed(session, true)
+}
+
+fn listed(session: &Session, with_unmoved: bool) -> Vec<Lane> {
     let (plan, roster) = (session.plan(), session.roster());
     let mut causes: Vec<Vec<ControlId>> = vec![Vec::new(); plan.action_count()];
     let mut rest = Vec::new();
@@ -119,7 +137,7 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
         let changes = session.history().control_lane(id).len();
         // A presence is worth a lane once it has gone away.
         let has_moved = changes > usize::from(roster.control(id).is_presence);
-        if has_moved || !filter.is_empty() {
+        if has_moved || with_unmoved {
             match plan.fed_by(id).first() {
                 Some(action) => causes[action.index()].push(id),
                 None => rest.push(id),
@@ -151,13 +169,6 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
     lanes.extend(gestures.into_iter().map(Lane::Gesture));
     lanes.extend(combos.into_iter().map(Lane::Combo));
     lanes.extend(rest.into_iter().map(Lane::Control));
-    if !filter.is_empty() {
-        let words: Vec<String> = filter.split_whitespace().map(str::to_lowercase).collect();
-        lanes.retain(|&lane| {
-            let name = lane_name(session, lane).to_lowercase();
-            words.iter().all(|word| name.contains(word))
-        });
-    }
     lanes
 }
 

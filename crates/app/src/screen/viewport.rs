@@ -16,6 +16,8 @@ pub(crate) enum Playhead {
 /// Where the last frame put things that a mouse can hit.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Hit {
+    /// The screen.
+    pub(crate) whole: Rect,
     /// The traces of the lanes, without their names.
     pub(crate) traces: Rect,
     /// The lanes, names and values included.
@@ -26,6 +28,8 @@ pub struct Hit {
     pub(crate) log: Rect,
     /// Where a game differs, on its bench.
     pub(crate) places: Rect,
+    /// What is found by typing.
+    pub(crate) found: Rect,
 }
 
 /// The playhead, the stretch of time and the lanes that are in view.

@@ -1,6 +1,6 @@
 //! What the commands do.
 
-use super::{App, Request};
+use super::{App, Help, Request};
 use crate::figure::Excerpt;
 use crate::recorder::Recorder;
 use crate::screen::{
@@ -13,6 +13,7 @@ use crate::screen::{
 use gtrig_analysis::{Label, score};
 use gtrig_core::{CleanText, Nanos, Tick};
 use gtrig_formats::words::trouble_words;
+use gtrig_sources::Story;
 use std::path::Path;
 
 impl App {
@@ -75,7 +76,10 @@ impl App {
             }
             Command::Record => self.record_or_stop(),
             Command::Open => self.prompt = Some(Prompt::new(Purpose::Open, "")),
-            Command::Help => (self.help.is_shown, self.help.scroll) = (true, 0),
+            Command::Find => self.begin_finding(),
+            Command::Help => {
+                self.help = Some(Help { line: Prompt::new(Purpose::Help, ""), scroll: 0 });
+            }
             Command::Suspend => return Some(Request::Suspend),
             Command::Quit => return self.quit(),
         }
@@ -131,6 +135,34 @@ impl App {
                 self.tell(text, true);
             }
         }
+    }
+
+    /// Opens a take by the rig in force.
+    pub(super) fn open_take(&mut self, path: &Path) {
+        if self.may_leave() {
+            let rig = self.session().rig().clone();
+            self.jobs.open(path, rig);
+        }
+    }
+
+    /// Opens a story by the rig that ships with it.
+    pub(super) fn open_story(&mut self, story: Story) {
+        if self.may_leave() {
+            self.jobs.open_story(story);
+        }
+    }
+
+    /// Whether nothing is lost when another take is shown; says what would be.
+    fn may_leave(&mut self) -> bool {
+        let why = match self.document.recording() {
+            Some(_) => "a take is being recorded: r ends it first",
+            None if self.document.is_unsaved => {
+                "what you captured is not saved and would be gone: save it first with s"
+            }
+            None => return true,
+        };
+        self.tell(why.to_owned(), true);
+        false
     }
 
     fn quit(&mut self) -> Option<Request> {

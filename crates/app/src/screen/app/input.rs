@@ -2,8 +2,10 @@
 
 use super::{App, Request};
 use crate::screen::{
+    bench::Bench,
+    draw,
     keymap::{self, Command},
-    prompt::{Purpose, Typed},
+    prompt::{Prompt, Purpose, Typed},
     viewport::Hit,
 };
 use crossterm::event::{Event, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
@@ -21,9 +23,11 @@ impl App {
                 }
             }
             Event::Key(key) if key.kind != KeyEventKind::Release => return self.key(key, at),
+            Event::Mouse(mouse) if self.find.is_some() => return self.find_mouse(mouse, at),
+            Event::Mouse(mouse) if self.help.is_some() => self.help_mouse(mouse),
             Event::Mouse(mouse)
                 if (self.bench.entry().mouse)(self, mouse) || self.touch(mouse, at) => {}
-            Event::Mouse(mouse) => self.mouse(mouse),
+            Event::Mouse(mouse) => return self.mouse(mouse, at),
             Event::FocusLost if !self.captured => self.lift_fingers(at),
             Event::FocusLost if self.captured => {
                 self.listen(false, at);
@@ -60,8 +64,11 @@ impl App {
             self.prompt_key(*key);
             return None;
         }
-        if self.help.is_shown {
-            self.help_key(key);
+        if self.find.is_some() {
+            return self.find_key(*key, at);
+        }
+        if self.help.is_some() {
+            self.help_key(*key);
             return None;
         }
         if self.lesson.is_some() {
@@ -75,12 +82,33 @@ impl App {
         self.run(command, at)
     }
 
-    fn help_key(&mut self, key: &KeyEvent) {
-        match keymap::command(key) {
-            Some(Command::Lane(by) | Command::LanePage(by)) => {
-                self.help.scroll = self.help.scroll.saturating_add_signed(by as i16);
+    /// Letters search the help; Esc drops what is searched for first.
+    fn help_key(&mut self, key: KeyEvent) {
+        let Some(help) = &mut self.help else { return };
+        match keymap::command(&key) {
+            Some(Command::Lane(by) | Command::LanePage(by)) => help.turn(by),
+            Some(Command::Help) => self.help = None,
+            _ => {
+                let typed = help.line.key(key);
+                help.scroll = 0;
+                let is_searched = !help.line.text().is_empty();
+                match typed {
+                    Typed::Going => {}
+                    Typed::Dropped if is_searched => help.line = Prompt::new(Purpose::Help, ""),
+                    Typed::Done | Typed::Dropped => self.help = None,
+                }
             }
-            _ => self.help.is_shown = false,
+        }
+    }
+
+    /// The wheel turns it, a click closes it.
+    fn help_mouse(&mut self, mouse: &MouseEvent) {
+        let Some(help) = &mut self.help else { return };
+        match mouse.kind {
+            MouseEventKind::ScrollUp => help.turn(-3),
+            MouseEventKind::ScrollDown => help.turn(3),
+            MouseEventKind::Down(_) => self.help = None,
+            _ => {}
         }
     }
 
@@ -111,7 +139,7 @@ impl App {
 
     pub(super) fn typed(&mut self, purpose: Purpose, text: &str) {
         match purpose {
-            Purpose::Filter | Purpose::FilterLog => {}
+            Purpose::Filter | Purpose::FilterLog | Purpose::Find | Purpose::Help => {}
             Purpose::Save | Purpose::Record | Purpose::Export | Purpose::Open
                 if text.is_empty() =>
             {
@@ -129,18 +157,7 @@ impl App {
                 let text = "standard input is for the keys here: gtrig open - reads a take from it";
                 self.tell(text.to_owned(), true);
             }
-            Purpose::Open if self.document.recording().is_some() => {
-                let text = "a take is being recorded: r ends it first";
-                self.tell(text.to_owned(), true);
-            }
-            Purpose::Open if self.document.is_unsaved => {
-                let text = "what you captured is not saved and would be gone: save it first with s";
-                self.tell(text.to_owned(), true);
-            }
-            Purpose::Open => {
-                let rig = self.session().rig().clone();
-                self.jobs.open(Path::new(text), rig);
-            }
+            Purpose::Open => self.open_take(Path::new(text)),
             Purpose::Mark => self.add_mark(text),
             Purpose::Value => self.type_value(text),
             Purpose::Map if text.is_empty() => {
@@ -162,10 +179,21 @@ impl App {
         }
     }
 
-    fn mouse(&mut self, mouse: &MouseEvent) {
-        let Hit { traces, lanes, .. } = self.view.hit;
+    fn mouse(&mut self, mouse: &MouseEvent, at: Nanos) -> Option<Request> {
+        let Hit { traces, lanes, whole, .. } = self.view.hit;
         let place = (mouse.column, mouse.row).into();
         match mouse.kind {
+            MouseEventKind::Down(MouseButton::Left)
+                if let Some(command) = draw::command_at(self, whole, place) =>
+            {
+                return self.run(command, at);
+            }
+            MouseEventKind::Down(MouseButton::Left)
+                if let Some(device) = draw::device_at(self, whole, place) =>
+            {
+                self.device = device.index();
+                self.show_bench(Bench::Device);
+            }
             MouseEventKind::Down(MouseButton::Left) if lanes.contains(place) => {
                 self.choose_row(mouse.row - lanes.y);
                 if traces.contains(place) {
@@ -182,6 +210,7 @@ impl App {
             }
             _ => {}
         }
+        None
     }
 
     fn choose_row(&mut self, row: u16) {

@@ -64,6 +64,11 @@ impl Originals {
 }
 
 impl Tuning {
+    /// Nothing is tuned yet of a rig that comes from there.
+    pub(super) fn of(source: RigSource) -> Tuning {
+        Tuning { source: Some(source), ..Tuning::default() }
+    }
+
     /// What stays when another take is opened: the rig, not what it made of the
     /// take before.
     pub(super) fn for_another_take(&mut self) -> Tuning {

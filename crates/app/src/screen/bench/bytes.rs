@@ -9,6 +9,7 @@
 
 use super::{Bench, Entry};
 use crate::maps;
+use crate::screen::keymap::Command;
 use crate::screen::{
     App,
     draw::paint,
@@ -27,6 +28,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "B",
     name: "bytes",
     help: "bench: the bytes of a device without a driver",
+    keys: &[Command::NextDevice(1), Command::NameBits],
     draw,
     is_about: Some(is_about),
     shown: App::choose_first,

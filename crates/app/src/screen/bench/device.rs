@@ -19,6 +19,7 @@ mod lesson;
 use super::{Bench, Entry};
 use crate::screen::App;
 use crate::screen::draw::paint;
+use crate::screen::keymap::Command;
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{CleanText, ControlId, ControlKind, Device, DeviceId, Edge, Nanos, Presence};
 use ratatui::{buffer::Buffer, layout::Rect};
@@ -39,6 +40,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "2",
     name: "device",
     help: "bench: every control of a device",
+    keys: &[Command::NextDevice(1), Command::Learn],
     draw,
     ..Entry::PLAIN
 };

@@ -9,6 +9,7 @@
 //! ```
 
 use super::{Bench, Entry};
+use crate::screen::keymap::Command;
 use crate::screen::{App, app::GamePlace, draw::paint, jobs::Agreed, view::Lane};
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::agree::{Delays, Value, name_of, target_name};
@@ -23,6 +24,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "P",
     name: "game",
     help: "bench: does a running game read what its rules say?",
+    keys: &[Command::NextDevice(1), Command::Audit],
     draw,
     is_about: Some(is_about),
     shown: App::follow_game,

@@ -14,6 +14,7 @@ use super::tune;
 use crate::figure::{self, Excerpt, LadderSheet};
 use crate::screen::App;
 use crate::screen::draw::paint;
+use crate::screen::keymap::Command;
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung};
 use gtrig_core::{Combo, ComboId, ComboLimit, ComboStep, Moment, PollRate, StepKind, TimeSpan};
@@ -31,6 +32,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "L",
     name: "ladder",
     help: "bench: the ladder of a combo, its steps and windows",
+    keys: &[Command::NextDevice(1), Command::Near(1), Command::Near(-1)],
     draw,
     numbers: Some(App::numbers_of_combo),
     figure: |app, excerpt| {

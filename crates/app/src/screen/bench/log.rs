@@ -8,6 +8,7 @@
 //! ```
 
 use super::{Bench, Entry};
+use crate::screen::keymap::Command;
 use crate::screen::{App, Theme, app::KEPT, draw::paint};
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::log::{Happening, LogEntry};
@@ -22,6 +23,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "T",
     name: "log",
     help: "bench: what happened, line by line",
+    keys: &[Command::NextDevice(1), Command::Filter],
     draw,
     shown: App::follow_log,
     advance: App::follow_log,

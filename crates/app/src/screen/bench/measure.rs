@@ -4,6 +4,7 @@
 use super::{Bench, Entry};
 use crate::figure;
 use crate::screen::draw::paint;
+use crate::screen::keymap::Command;
 use crate::screen::{App, jobs::Measured};
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::measure::SECTORS;
@@ -27,6 +28,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "7",
     name: "measure",
     help: "bench: what the stick can really do, measured",
+    keys: &[Command::NextDevice(1), Command::Propose],
     draw,
     figure: |app, excerpt| match &app.measuring.found {
         Some(measured) => {

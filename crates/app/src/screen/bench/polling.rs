@@ -9,6 +9,7 @@
 
 use super::{Bench, Entry};
 use crate::screen::draw::paint;
+use crate::screen::keymap::Command;
 use crate::screen::{
     App,
     jobs::Audited,
@@ -32,6 +33,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "3",
     name: "polling",
     help: "bench: what loops of other poll rates would have seen",
+    keys: &[Command::Audit, Command::AuditBy],
     draw,
     shown: App::audit_once,
     ..Entry::PLAIN

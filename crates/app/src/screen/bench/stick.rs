@@ -6,6 +6,7 @@ use super::tune;
 use super::{Bench, Entry};
 use crate::figure::{self, StickSheet};
 use crate::screen::draw::paint;
+use crate::screen::keymap::Command;
 use crate::screen::{App, Theme};
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{
@@ -39,6 +40,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "5",
     name: "stick",
     help: "bench: a stick, its zones and curve, and its numbers",
+    keys: &[Command::Lay, Command::Propose, Command::Before, Command::Difference(1)],
     draw,
     numbers: Some(App::numbers_of_subject),
     figure: |app, excerpt| {

@@ -12,6 +12,7 @@ mod senders;
 use super::{Bench, Entry};
 use crate::screen::App;
 use crate::screen::draw::paint;
+use crate::screen::keymap::Command;
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::stream::{DeviceStream, Trouble, TroubleKind};
 use gtrig_core::{Device, Keyword, Nanos};
@@ -30,6 +31,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "4",
     name: "stream",
     help: "bench: how well the reports of devices and programs come",
+    keys: &[Command::NextDevice(1), Command::Trouble(1), Command::Trouble(-1)],
     draw,
     next: App::next_quantity,
     ..Entry::PLAIN

@@ -16,6 +16,7 @@ use super::{
 };
 use crate::figure::{self, Excerpt, TouchSheet};
 use crate::screen::draw::paint;
+use crate::screen::keymap::Command;
 use crate::screen::view::Lane;
 use crate::screen::{App, app::MARGIN};
 use crossterm::event::{KeyCode, KeyModifiers};
@@ -44,6 +45,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "9",
     name: "touch",
     help: "bench: a touch panel, its zones and contacts",
+    keys: &[Command::NextDevice(1)],
     draw,
     numbers: Some(App::numbers_of_panel),
     figure: |app, excerpt| {

@@ -8,6 +8,7 @@
 use super::{Bench, Entry};
 use crate::screen::App;
 use crate::screen::draw::paint;
+use crate::screen::keymap::Command;
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::Knob;
 use ratatui::{buffer::Buffer, layout::Rect};
@@ -21,6 +22,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "6",
     name: "tune",
     help: "bench: every number of the rig",
+    keys: &[Command::Before, Command::Difference(1)],
     draw,
     numbers: Some(|_, rig| rig.knobs()),
     ..Entry::PLAIN

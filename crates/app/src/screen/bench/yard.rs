@@ -12,6 +12,7 @@ use super::tune;
 use super::{Bench, Entry};
 use crate::screen::App;
 use crate::screen::draw::paint;
+use crate::screen::keymap::Command;
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::motion::Crane;
 use gtrig_core::{CranePart, Keyword};
@@ -47,6 +48,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "8",
     name: "yard",
     help: "bench: the yard, a crane that the actions move",
+    keys: &[Command::Mistake(1), Command::Mistake(-1)],
     draw,
     numbers: Some(|_, rig| {
         rig.knobs().into_iter().filter(|knob| knob.place.is_in("yard")).collect()

@@ -1,26 +1,35 @@
-//! The help overlay: every key, every glyph.
+//! The help overlay: every key, those of the bench first, and every glyph.
 
 use super::paint;
-use crate::screen::{App, Theme, keymap::bindings, theme::MARKS};
+use crate::screen::{
+    App, Theme,
+    app::Help,
+    keymap::{Binding, Command, bindings},
+    theme::MARKS,
+};
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
     style::Style,
     widgets::{Clear, Widget},
 };
+use std::{borrow::Cow, mem::discriminant};
 
 /// A line of help: what is shown on the left, its meaning, or a heading.
 enum Line {
     Heading(&'static str),
-    Item(&'static str, &'static str, Style),
+    Item(Cow<'static, str>, Cow<'static, str>, Style),
     Empty,
 }
 
-pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App) {
-    let lines = lines(app);
+/// Columns of the keys.
+const KEYS: u16 = 17;
+
+pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App, help: &Help) {
+    let lines = with_words(lines(app), help.line.text());
     let columns: u16 = if whole.width >= 150 { 2 } else { 1 };
     let rows = (lines.len() as u16).div_ceil(columns);
-    let width = match 74 * columns + 4 {
+    let width = match 78 * columns + 4 {
         // A sliver of screen on either side would only confuse.
         least if least + 20 > whole.width => whole.width,
         least => least,
@@ -33,24 +42,25 @@ pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App) {
         height,
     };
     Clear.render(area, buffer);
-    frame(buffer, area, app);
+    frame(buffer, area, app, help);
     let inner = Rect {
         x: area.x + 3.min(area.width),
         y: area.y + 1.min(area.height),
         width: area.width.saturating_sub(5),
         height: area.height.saturating_sub(2),
     };
+    let pitch = inner.width / columns;
     let visible = inner.height.max(1);
-    let scroll = app.help.scroll.min(rows.saturating_sub(visible));
+    let scroll = help.scroll.min(rows.saturating_sub(visible));
     for (at, line) in lines.iter().enumerate() {
         let (column, row) = (at as u16 / rows, at as u16 % rows);
         let Some(row) = row.checked_sub(scroll).filter(|&row| row < visible) else {
             continue;
         };
         let place = Rect {
-            x: inner.x + column * 74,
+            x: inner.x + column * pitch,
             y: inner.y + row,
-            width: inner.width.saturating_sub(column * 74).min(73),
+            width: pitch.saturating_sub(1),
             height: 1,
         };
         item(buffer, place, line, app);
@@ -59,26 +69,89 @@ pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App) {
 
 fn lines(app: &App) -> Vec<Line> {
     let style = app.theme.strong();
-    let mut lines = Vec::new();
-    let mut group = "";
-    for binding in bindings() {
-        if binding.group != group {
-            if !lines.is_empty() {
-                lines.push(Line::Empty);
-            }
-            group = binding.group;
-            lines.push(Line::Heading(group));
-        }
-        lines.push(Line::Item(binding.shown, binding.help, style));
+    let entry = app.bench.entry();
+    let mut lines = vec![Line::Heading("On this bench")];
+    let is_own = |binding: &Binding| {
+        let is_number = matches!(
+            binding.command,
+            Command::Knob(_)
+                | Command::Nudge(-1 | 1)
+                | Command::Value
+                | Command::Undo
+                | Command::WriteRig
+        );
+        binding.command == Command::Bench(entry.bench)
+            || entry.keys.contains(&binding.command)
+            || (entry.numbers.is_some() && is_number)
+    };
+    lines.extend(items(&bindings().filter(is_own).collect::<Vec<_>>(), style));
+    let all: Vec<Binding> = bindings().collect();
+    for of_group in all.chunk_by(|one, next| one.group == next.group) {
+        lines.extend([Line::Empty, Line::Heading(of_group[0].group)]);
+        lines.extend(items(of_group, style));
     }
     lines.extend([Line::Empty, Line::Heading("Mouse")]);
-    lines.extend(MOUSE.map(|(shown, meaning)| Line::Item(shown, meaning, style)));
+    lines.extend(MOUSE.map(|(shown, meaning)| Line::Item(shown.into(), meaning.into(), style)));
     lines.extend([Line::Empty, Line::Heading("On the lanes")]);
     lines.extend(glyphs(app.theme));
     lines
 }
 
-const MOUSE: [(&str, &str); 5] = [
+/// What keys do, in a line each; two that do the same there and back share one.
+fn items(bindings: &[Binding], style: Style) -> Vec<Line> {
+    let mut lines = Vec::new();
+    let mut rest = bindings;
+    while let [one, others @ ..] = rest {
+        let is_bench = matches!(one.command, Command::Bench(_));
+        let is_twin = |other: &&Binding| {
+            !is_bench && discriminant(&other.command) == discriminant(&one.command)
+        };
+        match others.first().filter(is_twin) {
+            Some(twin) => {
+                let shown = format!("{} {}", one.shown, twin.shown);
+                let meaning = format!("{}; {}", one.help, twin.help);
+                lines.push(Line::Item(shown.into(), meaning.into(), style));
+                rest = &others[1..];
+            }
+            None => {
+                lines.push(Line::Item(one.shown.into(), one.help.into(), style));
+                rest = others;
+            }
+        }
+    }
+    lines
+}
+
+/// The lines that have every one of these words, once each, under their headings.
+fn with_words(lines: Vec<Line>, words: &str) -> Vec<Line> {
+    let words: Vec<String> = words.split_whitespace().map(str::to_lowercase).collect();
+    if words.is_empty() {
+        return lines;
+    }
+    let mut found: Vec<Line> = Vec::new();
+    let mut heading = None;
+    for line in lines {
+        match line {
+            Line::Empty => {}
+            Line::Heading(text) => heading = Some(text),
+            Line::Item(ref shown, ref meaning, _) => {
+                let text = format!("{shown} {meaning}").to_lowercase();
+                let is_there = |line: &Line| matches!(line, Line::Item(same, ..) if same == shown);
+                if words.iter().all(|word| text.contains(word)) && !found.iter().any(is_there) {
+                    found.extend(heading.take().map(Line::Heading));
+                    found.push(line);
+                }
+            }
+        }
+    }
+    if found.is_empty() {
+        found.push(Line::Heading("no line has all of these words; Esc shows all"));
+    }
+    found
+}
+
+const MOUSE: [(&str, &str); 6] = [
+    ("click above", "a tab, a device or a key at the bottom does what it says"),
     ("click, drag", "put the playhead there; a click also chooses the lane"),
     ("wheel", "zoom around the pointer"),
     ("on bench 9", "a live panel is touched: drag is a finger,"),
@@ -91,26 +164,38 @@ fn glyphs(theme: Theme) -> Vec<Line> {
     let (signal, fired, faint) = (theme.signal(), theme.fired(), theme.faint());
     let (doubtful, wire) = (theme.doubtful(), theme.wire());
     let mut lines = vec![
-        Line::Item("▁╱▔╲", "up, press, down, release: what the poll saw", signal),
-        Line::Item("┃", "a press and its release in one column", signal),
-        Line::Item("▒", "several edges in one column; zoom in", signal),
-        Line::Item("▷ green", "an action that is on, or off its rest", fired),
-        Line::Item("┄ ●", "a gesture is being tried; it fired", fired),
+        Line::Item("▁╱▔╲".into(), "up, press, down, release: what the poll saw".into(), signal),
+        Line::Item("┃".into(), "a press and its release in one column".into(), signal),
+        Line::Item("▒".into(), "several edges in one column; zoom in".into(), signal),
+        Line::Item("▷ green".into(), "an action that is on, or off its rest".into(), fired),
+        Line::Item("┄ ●".into(), "a gesture is being tried; it fired".into(), fired),
     ];
     lines.extend(MARKS.map(|(mark, glyph, meaning)| {
         let style = if mark == gtrig_core::LaneMarks::LOST { theme.lost() } else { doubtful };
-        Line::Item(glyph, meaning, style)
+        Line::Item(glyph.into(), meaning.into(), style)
     }));
-    let between = "zoomed in: a poll; the chosen lane shows what was reported between";
+    let between = "zoomed in: a poll; the chosen lane shows reports between";
     lines.extend([
-        Line::Item("╷", between, faint),
-        Line::Item("░", "the device could not be heard: nothing is known", faint),
-        Line::Item("░ bright", "reports of the device are missing there", doubtful),
-        Line::Item("·", "the action is held, and code on events would stand still", doubtful),
-        Line::Item("≠", "in the game: what it gave is not what the rig gives", doubtful),
-        Line::Item("◉", "above: the main device; ● another one, ◌ deaf, ○ gone", signal),
-        Line::Item("⚑", "a mark that somebody set", wire),
-        Line::Item("✓ ✗", "what was meant (meant: NAME): it fired, it did not", wire),
+        Line::Item("╷".into(), between.into(), faint),
+        Line::Item("░".into(), "the device could not be heard: nothing is known".into(), faint),
+        Line::Item("░ bright".into(), "reports of the device are missing there".into(), doubtful),
+        Line::Item(
+            "·".into(),
+            "the action is held, and code on events would stand still".into(),
+            doubtful,
+        ),
+        Line::Item(
+            "≠".into(),
+            "in the game: what it gave is not what the rig gives".into(),
+            doubtful,
+        ),
+        Line::Item(
+            "◉".into(),
+            "above: the main device; ● another one, ◌ deaf, ○ gone".into(),
+            signal,
+        ),
+        Line::Item("⚑".into(), "a mark that somebody set".into(), wire),
+        Line::Item("✓ ✗".into(), "what was meant (meant: NAME): it fired, it did not".into(), wire),
     ]);
     lines
 }
@@ -123,16 +208,21 @@ fn item(buffer: &mut Buffer, place: Rect, line: &Line, app: &App) {
         }
         Line::Item(shown, meaning, style) => {
             paint::text(buffer, place, place.x + 1, shown, *style);
-            paint::text(buffer, place, place.x + 14, meaning, app.theme.plain());
+            let meaning = paint::cut(meaning, place.width.saturating_sub(KEYS));
+            paint::text(buffer, place, place.x + KEYS, &meaning, app.theme.plain());
         }
     }
 }
 
-fn frame(buffer: &mut Buffer, area: Rect, app: &App) {
+fn frame(buffer: &mut Buffer, area: Rect, app: &App, help: &Help) {
     let edges = [area.top(), area.bottom().saturating_sub(1)];
     for y in edges {
         paint::rule(buffer, Rect { y, height: 1, ..area }, app.theme);
     }
-    let title = " help   any key closes, ↑ ↓ scroll ";
-    paint::text(buffer, area, area.x + 2, title, app.theme.strong());
+    let x = paint::text(buffer, area, area.x + 2, " help ", app.theme.strong());
+    let (text, style) = match help.line.text() {
+        "" => ("  letters search it   ↑ ↓ scroll   Esc closes ".to_owned(), app.theme.faint()),
+        words => (format!("  lines with \"{words}\"   Esc shows all "), app.theme.wire()),
+    };
+    paint::text(buffer, area, x, &text, style);
 }

@@ -6,7 +6,8 @@ use ratatui::{
     layout::Rect,
     style::{Color, Style},
 };
-use unicode_width::UnicodeWidthStr;
+use std::borrow::Cow;
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 /// Writes on the first row of `area`, from column `x` on, no further than its
 /// right edge. Returns the column after the text.
@@ -25,6 +26,21 @@ pub(in crate::screen) fn text(
     // What stood there must not show through in a style that names no colour.
     let style = Style { fg: style.fg.or(Some(Color::Reset)), ..style };
     buffer.set_stringn(x, area.y, text, room, style).0
+}
+
+/// A text, or as much of it as so many columns have room for, with a sign that it goes on.
+pub(in crate::screen) fn cut(text: &str, room: u16) -> Cow<'_, str> {
+    if text.width() <= room.into() {
+        return text.into();
+    }
+    let mut width = 0;
+    let fits = |c: &char| {
+        width += c.width().unwrap_or(0);
+        width < room.into()
+    };
+    let mut part: String = text.chars().take_while(fits).collect();
+    part.push('…');
+    part.into()
 }
 
 /// Writes so that the text ends at the right edge of `area`.

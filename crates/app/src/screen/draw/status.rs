@@ -1,15 +1,14 @@
 //! The top two rows and the bottom one.
 
-use super::paint;
-use crate::screen::{
-    App,
-    app::{Lesson, Trend},
-    keymap::bindings,
-    theme::Badge,
-};
+use super::{hints, paint};
+use crate::screen::{App, app::Trend, theme::Badge};
 use gtrig_core::{Device, DeviceId, DeviceKind, Nanos, Presence};
 use gtrig_sources::{SenderIs, TerminalKeys};
-use ratatui::{buffer::Buffer, layout::Rect, style::Style};
+use ratatui::{
+    buffer::Buffer,
+    layout::{Position, Rect},
+    style::Style,
+};
 use unicode_width::UnicodeWidthStr;
 
 /// Mode, rate, tick, time, rig, length of the history, lost presses.
@@ -106,18 +105,41 @@ pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
     }
     let words: Vec<DeviceWords> =
         roster.devices().map(|(id, device)| DeviceWords::of(app, id, device)).collect();
-    let shown = those_with_room(&words, usize::from(area.width));
-    let mut x = area.x;
-    for (words, _) in words.iter().zip(&shown).filter(|(_, is_shown)| **is_shown) {
+    let places = places(&words, area);
+    for (words, place) in words.iter().zip(&places) {
+        let Some(place) = *place else { continue };
         let (dot, state, style) = &words.state;
-        x = paint::text(buffer, area, x, dot, *style) + 1;
-        x = paint::text(buffer, area, x, &words.label, app.theme.strong()) + 1;
-        x = paint::text(buffer, area, x, state, *style) + GAP as u16;
+        let x = paint::text(buffer, place, place.x, dot, *style) + 1;
+        let x = paint::text(buffer, place, x, &words.label, app.theme.strong()) + 1;
+        paint::text(buffer, place, x, state, *style);
     }
-    let folded = shown.iter().filter(|is_shown| !**is_shown).count();
+    let folded = places.iter().filter(|place| place.is_none()).count();
     if folded > 0 {
-        paint::text(buffer, area, x, &format!("+{folded}, Tab on 2"), app.theme.faint());
+        let end = places.iter().flatten().last().map_or(area.x, |last| last.right() + GAP as u16);
+        paint::text(buffer, area, end, &format!("+{folded}, Tab on 2"), app.theme.faint());
     }
+}
+
+/// The device whose words are at a place of the row.
+pub(super) fn device_at(app: &App, area: Rect, place: Position) -> Option<DeviceId> {
+    let devices = app.session().roster().devices();
+    let words: Vec<DeviceWords> =
+        devices.map(|(id, device)| DeviceWords::of(app, id, device)).collect();
+    let is_there = |at: &Option<Rect>| at.is_some_and(|at| at.contains(place));
+    places(&words, area).iter().position(is_there).map(DeviceId::at)
+}
+
+/// Where each device stands; `None` for one that is only counted.
+fn places(words: &[DeviceWords], area: Rect) -> Vec<Option<Rect>> {
+    let mut x = area.x;
+    let shown = those_with_room(words, usize::from(area.width));
+    let place = |(words, is_shown): (&DeviceWords, bool)| {
+        let width = (words.width() - GAP) as u16;
+        let place = is_shown.then_some(Rect { x, width, ..area });
+        x += if is_shown { width + GAP as u16 } else { 0 };
+        place
+    };
+    words.iter().zip(shown).map(place).collect()
 }
 
 /// Columns between two devices.
@@ -180,6 +202,12 @@ fn those_with_room(words: &[DeviceWords], width: usize) -> Vec<bool> {
     shown
 }
 
+/// Whether the bottom row has the keys, and not what is typed, or news.
+pub(super) fn shows_hints(app: &App) -> bool {
+    let is_free = app.prompt.is_none() && app.notice().is_none() && app.lesson.is_none();
+    is_free && !app.captured
+}
+
 /// The bottom row: what is typed, or news, or the keys. Returns where the
 /// cursor is to be shown, if anywhere.
 pub(super) fn bottom(buffer: &mut Buffer, area: Rect, app: &App) -> Option<(u16, u16)> {
@@ -213,40 +241,10 @@ pub(super) fn bottom(buffer: &mut Buffer, area: Rect, app: &App) -> Option<(u16,
         return None;
     }
     match &app.lesson {
-        Some(lesson) => lesson_hints(buffer, area, app, lesson),
-        None => hints(buffer, area, app),
+        Some(lesson) => hints::lesson(buffer, area, app, lesson),
+        None => hints::draw(buffer, area, app),
     }
     None
-}
-
-/// The keys while a device is being named.
-fn lesson_hints(buffer: &mut Buffer, area: Rect, app: &App, lesson: &Lesson) {
-    let kind = ("k", "a pad or a lever");
-    let others = [("Enter", "it is so"), ("→", "skip"), ("←", "back"), ("Esc", "end")];
-    let kind = lesson.learner.is_at_rest().then_some(kind);
-    let mut x = area.x;
-    for (key, word) in others.into_iter().chain(kind) {
-        x = paint::text(buffer, area, x, key, app.theme.strong()) + 1;
-        x = paint::text(buffer, area, x, word, app.theme.faint()) + 3;
-    }
-}
-
-fn hints(buffer: &mut Buffer, area: Rect, app: &App) {
-    let theme = app.theme;
-    let mut x = area.x;
-    for binding in bindings().filter(|b| !b.hint.is_empty()) {
-        // A hint that brings its own keys, or a word that follows them.
-        let (keys, word) = match binding.hint.rsplit_once(' ') {
-            Some((keys, word)) => (keys, word),
-            None => (binding.shown, binding.hint),
-        };
-        let width = (keys.width() + 1 + word.width()) as u16;
-        if x + width > area.right() {
-            return;
-        }
-        x = paint::text(buffer, area, x, keys, theme.strong()) + 1;
-        x = paint::text(buffer, area, x, word, theme.faint()) + 3;
-    }
 }
 
 #[cfg(test)]

@@ -1,0 +1,128 @@
+//! Finding by a few letters: what there is, and what is done with it.
+
+use super::{App, Request};
+use crate::screen::{
+    bench::Bench,
+    find::{Find, Finding, Goal, Item},
+    keymap::{Command, bindings},
+    view::{all_lanes, lane_name},
+};
+use crossterm::event::{KeyEvent, MouseButton, MouseEvent, MouseEventKind};
+use gtrig_core::{CleanText, Keyword, Nanos};
+use gtrig_sources::Story;
+use std::path::PathBuf;
+
+/// So many takes of the folder are listed.
+const MOST_TAKES: usize = 200;
+
+impl App {
+    pub(super) fn begin_finding(&mut self) {
+        self.find = Some(Find::new(self.all_items()));
+    }
+
+    fn all_items(&self) -> Vec<Item> {
+        let session = self.session();
+        let is_other = |command: &Command| *command != Command::Find;
+        let keys = bindings().filter(|binding| is_other(&binding.command)).map(|binding| {
+            let words = match binding.command {
+                Command::Bench(bench) => binding.help.replacen("bench", bench.entry().name, 1),
+                _ => binding.help.to_owned(),
+            };
+            Item::new(words, binding.shown, Goal::Do(binding.command))
+        });
+        let lanes = all_lanes(session).into_iter().map(|lane| {
+            let name = lane_name(session, lane).trim_start_matches("▷ ").to_owned();
+            Item::new(name, "", Goal::Lane(lane))
+        });
+        let numbers = self.wanted_rig().knobs().into_iter().map(|knob| {
+            let words = format!("{}  {}", knob.place, knob.tunable.meaning);
+            Item::new(words, "", Goal::Number(knob.place))
+        });
+        let devices = session.roster().devices().map(|(id, device)| {
+            let words = format!("{}  {}", device.label(), device.info.name);
+            Item::new(words, "", Goal::Device(id))
+        });
+        let marks = self
+            .marks()
+            .map(|(tick, text)| Item::new(format!("{text}  at tick {tick}"), "", Goal::Mark(tick)));
+        let stories = Story::ALL.iter().map(|&story| {
+            let words = format!("{}  {}", story.word(), story.title());
+            Item::new(words, "", Goal::Story(story))
+        });
+        let takes = takes_here().into_iter().map(|path| {
+            Item::new(CleanText::new(&path.to_string_lossy()).to_string(), "", Goal::Take(path))
+        });
+        let all = keys.chain(lanes).chain(numbers).chain(devices).chain(marks);
+        all.chain(stories).chain(takes).collect()
+    }
+
+    pub(super) fn find_key(&mut self, key: KeyEvent, at: Nanos) -> Option<Request> {
+        match self.find.as_mut()?.key(key) {
+            Finding::Going => None,
+            Finding::Dropped => {
+                self.find = None;
+                None
+            }
+            Finding::Found(goal) => self.found(goal, at),
+        }
+    }
+
+    /// A click does what is under it, or closes the list; the wheel goes along it.
+    pub(super) fn find_mouse(&mut self, mouse: &MouseEvent, at: Nanos) -> Option<Request> {
+        let rows = self.view.hit.found;
+        let find = self.find.as_mut()?;
+        match mouse.kind {
+            MouseEventKind::ScrollUp => find.choose(-1),
+            MouseEventKind::ScrollDown => find.choose(1),
+            MouseEventKind::Down(MouseButton::Left) => {
+                if !rows.contains((mouse.column, mouse.row).into()) {
+                    self.find = None;
+                    return None;
+                }
+                let row = usize::from(mouse.row - rows.y);
+                let goal = find.goal(find.first_row(rows.height.into()) + row)?;
+                return self.found(goal, at);
+            }
+            _ => {}
+        }
+        None
+    }
+
+    fn found(&mut self, goal: Goal, at: Nanos) -> Option<Request> {
+        self.find = None;
+        match goal {
+            Goal::Do(command) => return self.run(command, at),
+            Goal::Lane(lane) => {
+                // One that never moved is shown only when it is asked for.
+                if !self.lanes().contains(&lane) {
+                    self.view.filter = lane_name(self.session(), lane);
+                }
+                self.pick(lane);
+            }
+            Goal::Number(place) => {
+                self.show_bench(Bench::Tune);
+                let at = self.knobs().iter().position(|knob| knob.place == place);
+                self.tuning.chosen = at.unwrap_or(0);
+            }
+            Goal::Device(device) => {
+                self.device = device.index();
+                self.show_bench(Bench::Device);
+            }
+            Goal::Mark(tick) => self.go_to(tick),
+            Goal::Story(story) => self.open_story(story),
+            Goal::Take(path) => self.open_take(&path),
+        }
+        None
+    }
+}
+
+/// The takes in the folder that the program was started in.
+fn takes_here() -> Vec<PathBuf> {
+    let Ok(files) = std::fs::read_dir(".") else { return Vec::new() };
+    let name =
+        |file: std::io::Result<std::fs::DirEntry>| Some(PathBuf::from(file.ok()?.file_name()));
+    let is_take = |path: &PathBuf| path.to_string_lossy().ends_with(".take.jsonl");
+    let mut takes: Vec<PathBuf> = files.filter_map(name).filter(is_take).take(MOST_TAKES).collect();
+    takes.sort();
+    takes
+}
