@@ -34,7 +34,7 @@ pub(crate) use tuning::Tuning;
 pub(crate) use yard::Yard;
 
 use super::{
-    areas::Areas,
+    areas::{Areas, Shares},
     bench::{Bench, game, log::lines_area},
     document::Document,
     draw,
@@ -449,12 +449,19 @@ impl App {
         !self.session().labels().is_empty()
     }
 
+    /// Where everything goes on a screen.
+    pub(crate) fn areas(&self, whole: Rect) -> Areas {
+        let bench_wants = (self.bench.entry().wants)(self, whole.width.saturating_sub(2));
+        let has_marks = self.has_marks();
+        Areas::of(whole, Shares { room: self.view.room, bench_wants, has_marks })
+    }
+
     /// Lays the screen out in `area`, as the next frame will be. Scrolls as
     /// little as need be to keep the chosen lane in view.
     pub fn fit(&mut self, area: Rect) {
         let tick = self.tick();
         self.document.rates.follow(&self.document.session, tick);
-        let areas = Areas::of(area, self.has_marks());
+        let areas = self.areas(area);
         let (panel, log) = (self.panel_area(areas.bench), lines_area(areas.bench));
         let places = game::places_area(areas.bench, self);
         let found = draw::found_area(area);

@@ -1,7 +1,18 @@
 //! Where everything goes.
 
-use super::viewport::Hit;
+use super::viewport::{Hit, Room};
 use ratatui::layout::Rect;
+
+/// What the height is shared by.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Shares {
+    /// How somebody wants it.
+    pub(crate) room: Room,
+    /// So many rows show all of the bench.
+    pub(crate) bench_wants: u16,
+    /// Whether there are marks, which take a row.
+    pub(crate) has_marks: bool,
+}
 
 /// The parts of the screen. A part that has no room is empty.
 #[derive(Clone, Copy, Debug, Default)]
@@ -23,8 +34,8 @@ pub(crate) struct Areas {
 }
 
 impl Areas {
-    /// The areas of a screen; a row for marks only if there are any.
-    pub(crate) fn of(whole: Rect, has_marks: bool) -> Self {
+    /// The areas of a screen.
+    pub(crate) fn of(whole: Rect, shares: Shares) -> Self {
         // A column on either side is kept free for the edge that shows capture.
         let margin = u16::from(whole.width > 2);
         let mut rest =
@@ -33,12 +44,18 @@ impl Areas {
         let status = from_top(&mut rest, 1);
         let hints = from_bottom(&mut rest, 1);
         let devices = from_top(&mut rest, u16::from(height >= 12));
-        let why = from_bottom(&mut rest, why_rows(height));
-        let why_rule = from_bottom(&mut rest, u16::from(height >= 10));
-        let bench_rule = from_top(&mut rest, u16::from(height >= 16));
-        let bench = from_top(&mut rest, bench_rows(height));
+        let is_bench_alone = shares.room == Room::Bench;
+        let (why, why_rule) = match is_bench_alone {
+            true => (0, 0),
+            false => (why_rows(height), u16::from(height >= 10)),
+        };
+        let why = from_bottom(&mut rest, why);
+        let why_rule = from_bottom(&mut rest, why_rule);
+        let bench_rule = from_top(&mut rest, u16::from(height >= 16 || is_bench_alone));
+        let bench_rows = bench_rows(height, rest.height, shares);
+        let bench = from_top(&mut rest, bench_rows);
         let ruler = from_top(&mut rest, 1);
-        let has_marks = has_marks && height >= 12;
+        let has_marks = shares.has_marks && height >= 12;
         let marks = from_top(&mut rest, u16::from(has_marks));
         let gutters = match whole.width {
             0..40 => (12, 0),
@@ -74,7 +91,8 @@ impl Areas {
     /// What a mouse can hit.
     pub(crate) fn hit(&self) -> Hit {
         let (traces, lanes) = (self.traces(self.lanes), self.lanes);
-        Hit { traces, lanes, whole: self.whole, ..Hit::default() }
+        let (bench, ruler, whole) = (self.bench, self.ruler, self.whole);
+        Hit { traces, lanes, bench, ruler, whole, ..Hit::default() }
     }
 }
 
@@ -87,11 +105,16 @@ fn why_rows(height: u16) -> u16 {
     }
 }
 
-fn bench_rows(height: u16) -> u16 {
-    match height {
-        0..16 => 0,
-        16..30 => (height - 12) / 2,
-        _ => (height - 10) * 45 / 100,
+/// The rows of the bench on a screen of so many, of the `rest` that it shares with the
+/// timeline. The timeline keeps its ruler and a row, unless the bench is alone.
+fn bench_rows(height: u16, rest: u16, shares: Shares) -> u16 {
+    match shares.room {
+        Room::Bench => rest,
+        Room::Lanes => 0,
+        Room::Rows(rows) => rows.min(rest.saturating_sub(2)),
+        Room::ByNeed if height < 16 => 0,
+        Room::ByNeed if height < 30 => shares.bench_wants.min((height - 12) / 2),
+        Room::ByNeed => shares.bench_wants.min(rest * 55 / 100),
     }
 }
 
@@ -107,4 +130,34 @@ fn from_bottom(rest: &mut Rect, rows: u16) -> Rect {
     let rows = rows.min(rest.height);
     rest.height -= rows;
     Rect { y: rest.y + rest.height, height: rows, ..*rest }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::as_much_as_it_wants(47, Room::ByNeed, 8, 8)]
+    #[case::no_more_than_its_share(47, Room::ByNeed, 99, 21)]
+    #[case::none_on_a_low_screen(15, Room::ByNeed, 8, 0)]
+    #[case::alone_on_a_low_screen(15, Room::Bench, 8, 11)]
+    #[case::by_hand(47, Room::Rows(30), 8, 30)]
+    #[case::the_timeline_keeps_two_rows(47, Room::Rows(99), 8, 37)]
+    #[case::alone(47, Room::Bench, 8, 43)]
+    #[case::the_timeline_alone(47, Room::Lanes, 8, 0)]
+    fn bench_and_timeline_share_the_height(
+        #[case] height: u16,
+        #[case] room: Room,
+        #[case] bench_wants: u16,
+        #[case] rows: u16,
+    ) {
+        let whole = Rect { x: 0, y: 0, width: 160, height };
+        let areas = Areas::of(whole, Shares { room, bench_wants, has_marks: false });
+        assert_eq!(areas.bench.height, rows);
+        let fixed = [areas.status, areas.devices, areas.bench_rule, areas.ruler, areas.why_rule];
+        let used: u16 = fixed.iter().map(|area| area.height).sum();
+        let shared = areas.bench.height + areas.lanes.height + areas.why.height;
+        assert_eq!(used + shared + areas.hints.height, height);
+    }
 }

@@ -88,6 +88,9 @@ pub(crate) struct Entry {
     /// The keys that matter most while it is shown, which the help shows first; those of
     /// numbers to nudge are known by [`Entry::numbers`].
     pub(crate) keys: &'static [Command],
+    /// So many rows of this width show all of it; as many as there can be, where more
+    /// always show more.
+    pub(crate) wants: fn(&App, u16) -> u16,
     /// Draws it.
     pub(crate) draw: fn(&mut Buffer, Rect, &App),
     /// For a bench that lists numbers to nudge: those of the rig that it is about.
@@ -115,6 +118,7 @@ impl Entry {
         name: "",
         help: "",
         keys: &[],
+        wants: |_, _| u16::MAX,
         draw: |_, _, _| {},
         numbers: None,
         figure: |app, excerpt| Ok(figure::timeline(app.session(), &app.document.streams, &excerpt)),

@@ -21,7 +21,7 @@ mod status;
 mod tabs;
 mod why;
 
-use super::{App, areas::Areas, keymap::Command};
+use super::{App, keymap::Command};
 use gtrig_core::DeviceId;
 use ratatui::{
     Frame,
@@ -31,7 +31,7 @@ use ratatui::{
 
 /// Draws a frame. [`App::fit`] must have seen its area.
 pub fn draw(frame: &mut Frame, app: &App) {
-    let areas = Areas::of(frame.area(), app.has_marks());
+    let areas = app.areas(frame.area());
     let buffer = frame.buffer_mut();
     status::line(buffer, areas.status, app);
     status::devices(buffer, areas.devices, app);
@@ -54,7 +54,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
 
 /// What a click on a tab or on a hint does.
 pub(super) fn command_at(app: &App, whole: Rect, place: Position) -> Option<Command> {
-    let areas = Areas::of(whole, app.has_marks());
+    let areas = app.areas(whole);
     let tabs = tabs::layout(areas.bench_rule, app.bench).into_iter();
     let mut all: Vec<(Rect, Command)> =
         tabs.map(|tab| (tab.place, Command::Bench(tab.entry.bench))).collect();
@@ -67,7 +67,7 @@ pub(super) fn command_at(app: &App, whole: Rect, place: Position) -> Option<Comm
 
 /// The device whose words a click hits.
 pub(super) fn device_at(app: &App, whole: Rect, place: Position) -> Option<DeviceId> {
-    status::device_at(app, Areas::of(whole, app.has_marks()).devices, place)
+    status::device_at(app, app.areas(whole).devices, place)
 }
 
 /// The rows of what is found by typing.

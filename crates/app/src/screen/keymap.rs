@@ -22,6 +22,8 @@ pub(crate) enum Command {
     Lane(i32),
     LanePage(i32),
     LaneHeight,
+    Border(i16),
+    Whole(Room),
     Filter,
     NameBits,
     Learn,
@@ -82,7 +84,10 @@ const fn row(
     Binding { keys, command, shown, hint, help, group }
 }
 
-use super::bench::{self, Bench, Entry};
+use super::{
+    bench::{self, Bench, Entry},
+    viewport::Room,
+};
 use Command as C;
 use KeyCode::Char;
 
@@ -116,6 +121,10 @@ const BINDINGS: &[Binding] = &[
     row("View", &[(NONE, KeyCode::PageUp)], "PgUp", C::LanePage(-1), "", "a page of lanes up"),
     row("View", &[(NONE, KeyCode::PageDown)], "PgDn", C::LanePage(1), "", "a page of lanes down"),
     row("View", &[(NONE, Char('t'))], "t", C::LaneHeight, "", "tall or low analogue lanes"),
+    row("View", &[(NONE, Char('}')), (SHIFT, Char('}'))], "}", C::Border(2), "", "more room for the bench"),
+    row("View", &[(NONE, Char('{')), (SHIFT, Char('{'))], "{", C::Border(-2), "", "more for the timeline"),
+    row("View", &[(NONE, Char('z'))], "z", C::Whole(Room::Bench), "", "the bench alone, or both again"),
+    row("View", &[(SHIFT, Char('Z'))], "Z", C::Whole(Room::Lanes), "", "the timeline alone, or both again"),
     row("View", &[(NONE, Char('/'))], "/", C::Filter, "filter", "show only lanes, or log lines, that have these words"),
     row("View", &[(NONE, KeyCode::Esc)], "Esc", C::Dismiss, "", "drop the filter, close what is open"),
     row("View", &[(NONE, KeyCode::Tab)], "Tab", C::NextDevice(1), "", "a bench's next thing, such as a device"),

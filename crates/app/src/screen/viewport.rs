@@ -13,11 +13,28 @@ pub(crate) enum Playhead {
     Frozen(Box<Machine>),
 }
 
+/// How the bench and the timeline share the height.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Room {
+    /// The bench has what it wants, up to a little more than half.
+    #[default]
+    ByNeed,
+    /// The bench has so many rows, as somebody set it.
+    Rows(u16),
+    /// The bench has all.
+    Bench,
+    /// The timeline has all.
+    Lanes,
+}
+
 /// Where the last frame put things that a mouse can hit.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Hit {
     /// The screen.
     pub(crate) whole: Rect,
+    pub(crate) bench: Rect,
+    /// The border between the bench and the timeline.
+    pub(crate) ruler: Rect,
     /// The traces of the lanes, without their names.
     pub(crate) traces: Rect,
     /// The lanes, names and values included.
@@ -46,6 +63,9 @@ pub(crate) struct Viewport {
     /// The next frame is to show the whole take.
     pub(super) opens_whole: bool,
     pub(crate) hit: Hit,
+    pub(crate) room: Room,
+    /// The mouse holds the border between the bench and the timeline.
+    pub(super) is_border_held: bool,
 }
 
 impl Default for Viewport {
@@ -60,6 +80,8 @@ impl Default for Viewport {
             is_tall: true,
             opens_whole: false,
             hit: Hit::default(),
+            room: Room::ByNeed,
+            is_border_held: false,
         }
     }
 }
@@ -111,9 +133,21 @@ impl Viewport {
         Tick(self.stretch.first.0 + self.stretch.zoom.ticks_in(self.stretch.columns)).min(last)
     }
 
+    /// Moves the border between the bench and the timeline down by so many rows.
+    pub(super) fn move_border(&mut self, by: i16) {
+        let rows = self.hit.bench.height.saturating_add_signed(by);
+        self.room = Room::Rows(rows.min(self.hit.whole.height));
+    }
+
+    /// Gives one of the two the whole height, or both their share again.
+    pub(super) fn give_all(&mut self, to: Room) {
+        self.room = if self.room == to { Room::ByNeed } else { to };
+    }
+
     /// Takes over how another viewport was laid out, but not where it looked.
     pub(super) fn lay_out_like(&mut self, other: &Viewport) {
         self.is_tall = other.is_tall;
+        self.room = other.room;
         self.hit = other.hit;
         self.stretch.columns = other.stretch.columns;
     }

@@ -49,6 +49,8 @@ impl App {
                 self.choose(by * i32::from(self.view.hit.lanes.height.max(2) / 2));
             }
             Command::LaneHeight => self.view.is_tall = !self.view.is_tall,
+            Command::Border(rows) => self.view.move_border(rows),
+            Command::Whole(room) => self.view.give_all(room),
             Command::Filter if self.bench == Bench::Log => {
                 self.prompt = Some(Prompt::new(Purpose::FilterLog, self.logbook.words()));
             }

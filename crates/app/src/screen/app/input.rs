@@ -6,7 +6,7 @@ use crate::screen::{
     draw,
     keymap::{self, Command},
     prompt::{Prompt, Purpose, Typed},
-    viewport::Hit,
+    viewport::{Hit, Room},
 };
 use crossterm::event::{Event, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use gtrig_core::Nanos;
@@ -180,7 +180,7 @@ impl App {
     }
 
     fn mouse(&mut self, mouse: &MouseEvent, at: Nanos) -> Option<Request> {
-        let Hit { traces, lanes, whole, .. } = self.view.hit;
+        let Hit { traces, lanes, whole, bench, ruler, .. } = self.view.hit;
         let place = (mouse.column, mouse.row).into();
         match mouse.kind {
             MouseEventKind::Down(MouseButton::Left)
@@ -200,6 +200,14 @@ impl App {
                     self.go_to(self.view.stretch.tick_at(mouse.column - traces.x));
                 }
             }
+            MouseEventKind::Down(MouseButton::Left) if ruler.contains(place) => {
+                self.view.is_border_held = true;
+            }
+            MouseEventKind::Drag(MouseButton::Left) if self.view.is_border_held => {
+                let top = bench.top().min(ruler.top());
+                self.view.room = Room::Rows(mouse.row.saturating_sub(top));
+            }
+            MouseEventKind::Up(MouseButton::Left) => self.view.is_border_held = false,
             MouseEventKind::Drag(MouseButton::Left) if !self.view.is_live() && traces.width > 0 => {
                 let column = mouse.column.clamp(traces.x, traces.right() - 1) - traces.x;
                 self.go_to(self.view.stretch.tick_at(column));

@@ -35,6 +35,10 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "1",
     name: "board",
     help: "bench: the board, from controls to actions",
+    wants: |app, width| {
+        let heights: Vec<u16> = app.actions().map(|id| Block::new(app, id).rows()).collect();
+        1 + fits(&heights, columns(width))
+    },
     draw,
     ..Entry::PLAIN
 };
@@ -48,7 +52,7 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         paint::text(buffer, area, area.x, "the rig names no actions", app.theme.faint());
         return;
     }
-    let columns = (area.width / BLOCK).clamp(1, 4);
+    let columns = columns(area.width);
     let titles = u16::from(area.height > 4);
     let room = area.height - titles;
     let mut heights: Vec<u16> = blocks.iter().map(Block::rows).collect();
@@ -73,6 +77,11 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         }
         block.draw(buffer, place.intersection(area), app);
     }
+}
+
+/// How many columns of blocks a width has.
+fn columns(width: u16) -> u16 {
+    (width / BLOCK).clamp(1, 4)
 }
 
 /// Makes blocks lower, the tallest first and none lower than a row, until they

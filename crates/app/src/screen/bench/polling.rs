@@ -34,6 +34,11 @@ pub(crate) const ENTRY: Entry = Entry {
     name: "polling",
     help: "bench: what loops of other poll rates would have seen",
     keys: &[Command::Audit, Command::AuditBy],
+    wants: |app, _| {
+        let loops = app.polling.found.as_ref().map_or(6, |found| found.loops.len());
+        // Head, titles, a gap, and what they come to.
+        loops as u16 + 6
+    },
     draw,
     shown: App::audit_once,
     ..Entry::PLAIN

@@ -32,6 +32,13 @@ pub(crate) const ENTRY: Entry = Entry {
     name: "stream",
     help: "bench: how well the reports of devices and programs come",
     keys: &[Command::NextDevice(1), Command::Trouble(1), Command::Trouble(-1)],
+    wants: |app, _| {
+        let of_senders = senders::wants(app);
+        let devices = app.session().roster().devices().len() as u16;
+        let troubles = app.document.streams.troubles().len().min(8) as u16;
+        // Titles, a gap, and how many troubles there are.
+        of_senders + u16::from(of_senders > 0) + devices + troubles + 3
+    },
     draw,
     next: App::next_quantity,
     ..Entry::PLAIN

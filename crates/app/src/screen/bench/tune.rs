@@ -23,6 +23,7 @@ pub(crate) const ENTRY: Entry = Entry {
     name: "tune",
     help: "bench: every number of the rig",
     keys: &[Command::Before, Command::Difference(1)],
+    wants: |app, _| app.knobs().len() as u16 + 1,
     draw,
     numbers: Some(|_, rig| rig.knobs()),
     ..Entry::PLAIN

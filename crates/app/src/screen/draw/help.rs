@@ -150,7 +150,8 @@ fn with_words(lines: Vec<Line>, words: &str) -> Vec<Line> {
     found
 }
 
-const MOUSE: [(&str, &str); 6] = [
+const MOUSE: [(&str, &str); 7] = [
+    ("drag the ruler", "moves the border of bench and timeline"),
     ("click above", "a tab, a device or a key at the bottom does what it says"),
     ("click, drag", "put the playhead there; a click also chooses the lane"),
     ("wheel", "zoom around the pointer"),

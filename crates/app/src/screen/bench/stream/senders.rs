@@ -27,6 +27,14 @@ pub(super) fn rows_of(app: &App, area: Rect) -> u16 {
     }
 }
 
+/// So many rows show a row for each, with one for the titles.
+pub(super) fn wants(app: &App) -> u16 {
+    match app.sending.senders.len() as u16 {
+        0 => 0,
+        count => count + 1,
+    }
+}
+
 /// How many cells stand beside each other.
 fn per_row(area: Rect) -> u16 {
     (area.width.saturating_sub(MARGIN) / CELL).max(1)
