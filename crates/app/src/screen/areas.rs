@@ -114,7 +114,7 @@ fn bench_rows(height: u16, rest: u16, shares: Shares) -> u16 {
         Room::Rows(rows) => rows.min(rest.saturating_sub(2)),
         Room::ByNeed if height < 16 => 0,
         Room::ByNeed if height < 30 => shares.bench_wants.min((height - 12) / 2),
-        Room::ByNeed => shares.bench_wants.min(rest * 55 / 100),
+        Room::ByNeed => shares.bench_wants.min(rest * 58 / 100),
     }
 }
 
@@ -139,7 +139,7 @@ mod tests {
 
     #[rstest]
     #[case::as_much_as_it_wants(47, Room::ByNeed, 8, 8)]
-    #[case::no_more_than_its_share(47, Room::ByNeed, 99, 21)]
+    #[case::no_more_than_its_share(47, Room::ByNeed, 99, 22)]
     #[case::none_on_a_low_screen(15, Room::ByNeed, 8, 0)]
     #[case::alone_on_a_low_screen(15, Room::Bench, 8, 11)]
     #[case::by_hand(47, Room::Rows(30), 8, 30)]

@@ -49,6 +49,11 @@ impl DeadZone {
         }
     }
 
+    /// Whether rest is a circle: it is measured on the length.
+    pub const fn is_round(&self) -> bool {
+        matches!(self.kind, DeadZoneKind::Radius | DeadZoneKind::Cut)
+    }
+
     /// What becomes of a length; a zone of the axes leaves it.
     #[inline]
     pub(super) fn on_length(&self, r: f32) -> f32 {

@@ -70,9 +70,13 @@ impl App {
         }
         let [wide, high] = self.panel_size();
         // A cell is twice as tall as wide.
-        let width = f32::from(bench.height) * 2.0 * wide / high;
-        let width = (width as u16).min(bench.width.saturating_sub(WORDS)).max(20);
-        Rect { width, ..bench }.intersection(bench)
+        let proportion = 2.0 * wide / high;
+        let width = (f32::from(bench.height) * proportion) as u16;
+        // On a wide screen the words, which tell a place in every space, have the larger part.
+        let words = WORDS.max(bench.width * 4 / 7);
+        let width = width.min(bench.width.saturating_sub(words)).max(20);
+        let height = bench.height.min((f32::from(width) / proportion).ceil() as u16);
+        Rect { width, height, ..bench }.intersection(bench)
     }
 
     pub(in crate::screen) fn next_panel(&mut self, by: i32) {

@@ -1,11 +1,14 @@
 //! The board: the road from what devices report to what game code reads.
 //!
 //! ```text
-//!     reported         raw       own scale    shaped       action
-//!   pad·1 stick-l  +1016 -28640  +0.03 -0.87  +0.00 -0.86 ━┳━▶ slew
-//!   pad·2 stick-l     +0     +0  +0.00 +0.00  +0.00 +0.00 ─┤   +0.00 -0.86
-//!   keys WASD      · · · ·                     0.00  0.00 ─┘   by pad·1 stick-l-y
+//!   control                      own scale    shaped       action
+//!   pad·1 stick-l  ↓ ┄┄━━━━━●──  +0.03 -0.87  +0.00 -0.86 ━┳━▶ slew
+//!   pad·2 stick-l  · ●┄────────  +0.00 +0.00  +0.00 +0.00 ─┤   ⢎⡱ +0.00
+//!   keys W A S D   · · · ·                     0.00  0.00 ─┘      -0.86
 //! ```
+
+mod dial;
+mod meter;
 
 use super::{Bench, Entry};
 use crate::screen::App;
@@ -13,8 +16,9 @@ use crate::screen::draw::paint;
 use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{
     ActionId, ActionState, BoundInput, BoundSide, ComboId, ContactId, ControlId, ControlKind, Edge,
-    GestureId, Gives, LaneMarks, Opposites,
+    GestureId, Gives, LaneMarks, Nanos, Stage, StickGate, Tick,
 };
+use meter::{Look, Meter};
 use ratatui::{buffer::Buffer, layout::Rect};
 
 /// The width of a block with its wire and its action.
@@ -22,11 +26,14 @@ const BLOCK: u16 = 79;
 
 // Columns within a block.
 const LABEL: u16 = 2;
-const RAW: u16 = 22;
+const METER: u16 = 22;
 const OWN: u16 = 36;
 const SHAPED: u16 = 48;
 const WIRE: u16 = 60;
 const ACTION: u16 = 64;
+
+/// Rows of a dial, and the fewest that show anything.
+const DIAL: [u16; 2] = [4, 3];
 
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
@@ -117,9 +124,7 @@ fn fits(heights: &[u16], columns: u16) -> u16 {
 fn head(buffer: &mut Buffer, row: Rect, app: &App) {
     let style = app.theme.faint();
     paint::text(buffer, row, row.x + LABEL, "control", style);
-    for (from, to, title) in
-        [(RAW, OWN, "raw"), (OWN, SHAPED, "own scale"), (SHAPED, WIRE, "shaped")]
-    {
+    for (from, to, title) in [(OWN, SHAPED, "own scale"), (SHAPED, WIRE, "shaped")] {
         paint::text_right(buffer, field(row, from, to), title, style);
     }
     paint::text(buffer, row, row.x + ACTION, "action", style);
@@ -145,12 +150,18 @@ impl<'a> Block<'a> {
         let inputs = plan.inputs(id);
         let state = app.machine().action(id);
         let through = |input: &BoundInput| app.machine().through(plan, id, *input);
-        let winner = inputs.iter().position(|input| state.is_active() && through(input) == state);
+        let gives_it = |input: &BoundInput| {
+            let ActionState { x, y, driver, .. } = through(input);
+            (x, y, driver) == (state.x, state.y, state.driver)
+        };
+        let winner = inputs.iter().position(|input| state.is_active() && gives_it(input));
         Block { id, inputs, state, winner }
     }
 
+    /// Rows that show all of it: its inputs, and the dial below its name.
     fn rows(&self) -> u16 {
-        (self.inputs.len() as u16).max(2)
+        let own = if dial::stick_of(self.inputs, None).is_some() { 1 + DIAL[0] } else { 2 };
+        (self.inputs.len() as u16).max(own)
     }
 
     fn draw(&self, buffer: &mut Buffer, area: Rect, app: &App) {
@@ -223,21 +234,45 @@ impl<'a> Block<'a> {
         let style = if active { app.theme.fired() } else { app.theme.plain() };
         let name = &app.session().rig().actions[self.id.index()].name;
         let x = area.x + ACTION;
-        let value = self.value(app);
         let mut rows = paint::rows(area);
         let Some(first) = rows.next() else { return };
         let after = paint::text(buffer, first, x, name, style) + 1;
+        let Some(second) = rows.next() else {
+            paint::text(buffer, first, after, &self.value(app), style);
+            return;
+        };
+        if let Some(stick) = dial::stick_of(self.inputs, self.winner)
+            && area.height > DIAL[1]
+        {
+            let height = DIAL[0].min(area.height - 1);
+            let width = 2 * height;
+            let place = Rect { x, width, height, ..second };
+            dial::draw(buffer, place.intersection(area), app, (self.id, stick));
+            let right = Rect { height: area.bottom() - second.y, ..second };
+            let parts = self.parts(app);
+            for (part, row) in parts.iter().zip(paint::rows(right).skip(1)) {
+                paint::text(buffer, row, x + width + 1, part, style);
+            }
+            return;
+        }
+        let end = paint::text(buffer, second, x, &self.value(app), style) + 1;
+        if app.session().plan().gives(self.id) == Gives::Axis {
+            let area = Rect { x: end, width: area.right().saturating_sub(end + 1), ..second };
+            let look = Look { lit: style, theme: app.theme };
+            Meter::Axis { at: self.state.x, rest: 0.0 }.draw(buffer, area, look);
+        }
         let by = self.state.driver.map(|by| app.session().roster().label(by).to_string());
-        match rows.next() {
-            Some(second) => {
-                paint::text(buffer, second, x, &value, style);
-                if let (Some(by), Some(third)) = (by, rows.next()) {
-                    paint::text(buffer, third, x, &by, app.theme.faint());
-                }
-            }
-            None => {
-                paint::text(buffer, first, after, &value, style);
-            }
+        if let (Some(by), Some(third)) = (by, rows.next()) {
+            paint::text(buffer, third, x, &by, app.theme.faint());
+        }
+    }
+
+    /// The two numbers of a stick, one below the other.
+    fn parts(&self, app: &App) -> [String; 2] {
+        let ActionState { x, y, .. } = self.state;
+        match app.session().plan().gives(self.id) {
+            Gives::Polar => [format!("{x:+.0}°"), format!("{y:.2}")],
+            _ => [format!("{x:+.2}"), format!("{y:+.2}")],
         }
     }
 
@@ -265,86 +300,135 @@ struct InputRow<'a> {
 
 impl InputRow<'_> {
     fn draw(&self, buffer: &mut Buffer, row: Rect) {
+        let theme = self.app.theme;
         let out = self.app.machine().through(self.app.session().plan(), self.action, self.input);
-        let style = match (self.wins, out.is_active()) {
-            (true, _) => self.app.theme.wire(),
-            (false, true) => self.app.theme.signal(),
-            (false, false) => self.app.theme.faint(),
+        let lit = match (self.wins, out.is_active()) {
+            (true, _) => theme.wire(),
+            (false, true) => theme.signal(),
+            (false, false) => theme.faint(),
         };
-        let (label, raw, own, shaped) = match self.input {
+        let Reading { label, meter, own, shaped } = self.reading(out);
+        self.edge(buffer, row);
+        let name = field(row, LABEL, METER);
+        paint::text(buffer, name, name.x, &paint::cut(&label, name.width), lit);
+        meter.draw(buffer, field(row, METER, OWN), Look { lit, theme });
+        for (from, to, text) in [(OWN, SHAPED, own), (SHAPED, WIRE, shaped)] {
+            paint::text_right(buffer, field(row, from, to), &text, lit);
+        }
+    }
+
+    fn reading(&self, out: ActionState) -> Reading {
+        let app = self.app;
+        let zones = &app.session().rig().zones;
+        let both = format!("{:+.2} {:+.2}", out.x, out.y);
+        match self.input {
             BoundInput::Button { control, thresholds, .. } => {
                 self.button(control, thresholds.press_at)
             }
             BoundInput::Axis { control, .. } => {
-                let cell = self.app.machine().control(control);
-                let own = format!("{:+.2}", cell.value);
-                (self.label(control), format!("{:+}", cell.seen), own, format!("{:+.2}", out.x))
+                let at = app.machine().control(control).value;
+                let meter = match app.session().roster().control(control).kind {
+                    ControlKind::Trigger { .. } => {
+                        Meter::Travel { at, press_at: None, rest: self.rest() }
+                    }
+                    _ => Meter::Axis { at, rest: self.rest() },
+                };
+                let own = format!("{at:+.2}");
+                Reading { label: self.label(control), meter, own, shaped: format!("{:+.2}", out.x) }
             }
             BoundInput::Zone { zone, .. } => {
-                let name = &self.app.session().rig().zones[zone.index()].name;
-                let state = if out.is_active() { "touched" } else { "free" };
-                (format!("glass {name}"), state.to_owned(), String::new(), String::new())
+                let word = if out.is_active() { "● touched" } else { "○ free" };
+                Reading::plain(format!("glass {}", zones[zone.index()].name), Meter::Word(word))
             }
             BoundInput::Place { zone, .. } => {
-                let name = &self.app.session().rig().zones[zone.index()].name;
-                let state = if out.driver.is_some() { "there" } else { "free" };
-                let shaped = match self.app.session().plan().gives(self.action) {
+                let word = if out.driver.is_some() { "● there" } else { "○ free" };
+                let shaped = match app.session().plan().gives(self.action) {
                     Gives::Place => String::new(),
-                    _ => format!("{:+.2} {:+.2}", out.x, out.y),
+                    _ => both,
                 };
-                (format!("place on {name}"), state.to_owned(), String::new(), shaped)
+                let label = format!("place on {}", zones[zone.index()].name);
+                Reading { shaped, ..Reading::plain(label, Meter::Word(word)) }
             }
             BoundInput::Gesture { gesture, .. } => self.gesture(gesture, out),
             BoundInput::Combo(combo) => self.combo(combo, out),
-            BoundInput::Stick { x, y, .. } => self.stick(x, y, out),
-            BoundInput::Pointer { x, y, .. } => self.pointer(x, y, out),
-            BoundInput::Pair(pair) => {
-                let (label, held) = self.pair(pair);
-                (label, held, String::new(), format!("{:+.2}", out.x))
+            BoundInput::Stick { x, y, .. } => {
+                let at = [x, y].map(|control| app.machine().control(control).value);
+                let turned = app.session().plan().chain_of(self.input).turned(at);
+                let label = self.label(x).trim_end_matches("-x").to_owned();
+                let meter = Meter::Stick { at: turned, rest: self.rest() };
+                let own = format!("{:+.2} {:+.2}", at[0], at[1]);
+                Reading { label, meter, own, shaped: both }
             }
-            BoundInput::Cross { x, y } => self.cross(x, y, out),
+            BoundInput::Pointer { x, .. } => {
+                let label = format!("{} motion", app.session().roster().device_of(x).label());
+                let sum = app.machine().stages(app.session().plan(), self.input);
+                let at = sum.first().copied().unwrap_or_default();
+                let own = format!("{:+.2} {:+.2}", at[0], at[1]);
+                Reading { label, meter: Meter::Stick { at, rest: self.rest() }, own, shaped: both }
+            }
+            BoundInput::Pair(pair) => {
+                let (label, meter) = self.sides([(pair.negative, "◂"), (pair.positive, "▸")]);
+                Reading { shaped: format!("{:+.2}", out.x), ..Reading::plain(label, meter) }
+            }
+            BoundInput::Cross { x, y } => {
+                let sides =
+                    [(y.positive, "▴"), (x.negative, "◂"), (y.negative, "▾"), (x.positive, "▸")];
+                let (label, meter) = self.sides(sides);
+                Reading { shaped: both, ..Reading::plain(label, meter) }
+            }
+        }
+    }
+
+    /// How far from its middle the input counts as rest, if its dead zone sees what the
+    /// device reports: nothing comes before it but what turns signs.
+    fn rest(&self) -> f32 {
+        let chain = self.app.session().plan().chain_of(self.input);
+        let before = |stage: &&Stage| {
+            matches!(stage, Stage::Invert { .. } | Stage::Swap | Stage::Gate(StickGate::Circle))
         };
-        self.edge(buffer, row);
-        let name = field(row, LABEL, RAW);
-        paint::text(buffer, name, name.x, &label, style);
-        for (from, to, text) in [(RAW, OWN, raw), (OWN, SHAPED, own), (SHAPED, WIRE, shaped)] {
-            paint::text_right(buffer, field(row, from, to), &text, style);
+        let is_single =
+            !matches!(self.input, BoundInput::Stick { .. } | BoundInput::Pointer { .. });
+        match chain.stages().iter().find(|stage| !before(stage)) {
+            Some(Stage::DeadZone(zone)) if is_single || zone.is_round() => zone.inner,
+            _ => 0.0,
         }
     }
 
     /// How far a combo is, and whether it is on.
-    fn combo(&self, combo: ComboId, out: ActionState) -> (String, String, String, String) {
+    fn combo(&self, combo: ComboId, out: ActionState) -> Reading {
         let spec = &self.app.session().rig().combos[combo.index()];
         let met = self.app.machine().combo_progress(self.app.session().plan(), combo);
-        let progress = format!("{met}/{}", spec.steps.len());
-        let state = if out.is_active() { "fires" } else { "" };
-        (format!("combo {}", spec.name), progress, String::new(), state.to_owned())
+        let own = format!("{met} of {}", spec.steps.len());
+        let shaped = if out.is_active() { "fires" } else { "" }.to_owned();
+        let meter = Meter::Steps(met, spec.steps.len());
+        Reading { label: format!("combo {}", spec.name), meter, own, shaped }
     }
 
     fn label(&self, control: ControlId) -> String {
         self.app.session().roster().label(control).to_string()
     }
 
-    fn button(&self, control: ControlId, press_at: f32) -> (String, String, String, String) {
+    fn button(&self, control: ControlId, press_at: f32) -> Reading {
         let cell = self.app.machine().control(control);
         let label = self.label(control);
         if self.app.session().roster().control(control).kind != ControlKind::Button {
-            let rule = format!("on ≥ {press_at:.2}");
-            return (label, format!("{:+}", cell.seen), format!("{:+.2}", cell.value), rule);
+            let meter = Meter::Travel { at: cell.value, press_at: Some(press_at), rest: 0.0 };
+            let (own, shaped) = (format!("{:+.2}", cell.value), format!("on ≥ {press_at:.2}"));
+            return Reading { label, meter, own, shaped };
         }
-        let state = if cell.is_down() { "down" } else { "up" };
+        let rate = self.app.session().plan().rate();
         let since = self.app.ticks_since_change(control);
-        let raw = since.map_or(state.to_owned(), |ticks| format!("{state} {ticks:>5} t"));
-        (label, raw, String::new(), String::new())
+        let own = since.map_or(String::new(), |ticks| how_long(rate.time_of(Tick(ticks))));
+        Reading { own, ..Reading::plain(label, Meter::Lamp(cell.is_down())) }
     }
 
-    fn gesture(&self, gesture: GestureId, out: ActionState) -> (String, String, String, String) {
+    fn gesture(&self, gesture: GestureId, out: ActionState) -> Reading {
         let of = &self.app.session().rig().gestures[gesture.index()];
         let state = self.app.machine().gesture(gesture);
         let word = match state {
-            _ if state.is_on() => "fired",
-            _ if state.trying > 0 => "trying",
-            _ => "idle",
+            _ if state.is_on() => "● fired",
+            _ if state.trying > 0 => "◌ trying",
+            _ => "○ idle",
         };
         let [x, y] = state.value;
         let (own, shaped) = match (of.kind.has_value(), of.kind.is_double()) {
@@ -352,56 +436,13 @@ impl InputRow<'_> {
             (true, false) => (format!("{x:+.2}"), format!("{:+.2}", out.x)),
             (true, true) => (format!("{x:+.2} {y:+.2}"), format!("{:+.2} {:+.2}", out.x, out.y)),
         };
-        (format!("{} {}", of.kind.word(), of.name), word.to_owned(), own, shaped)
+        let label = format!("{} {}", of.kind.word(), of.name);
+        Reading { own, shaped, ..Reading::plain(label, Meter::Word(word)) }
     }
 
-    fn stick(
-        &self,
-        x: ControlId,
-        y: ControlId,
-        out: ActionState,
-    ) -> (String, String, String, String) {
-        let machine = self.app.machine();
-        let (cx, cy) = (machine.control(x), machine.control(y));
-        let label = self.label(x).trim_end_matches("-x").to_owned();
-        (
-            label,
-            format!("{:+} {:>+6}", cx.seen, cy.seen),
-            format!("{:+.2} {:+.2}", cx.value, cy.value),
-            format!("{:+.2} {:+.2}", out.x, out.y),
-        )
-    }
-
-    fn pointer(
-        &self,
-        x: ControlId,
-        y: ControlId,
-        out: ActionState,
-    ) -> (String, String, String, String) {
-        let machine = self.app.machine();
-        let label = format!("{} motion", self.app.session().roster().device_of(x).label());
-        let raw = format!("{:+} {:>+6}", machine.control(x).seen, machine.control(y).seen);
-        let sum = machine.stages(self.app.session().plan(), self.input);
-        let sum = sum.first().map_or(String::new(), |[x, y]| format!("{x:+.2} {y:+.2}"));
-        (label, raw, sum, format!("{:+.2} {:+.2}", out.x, out.y))
-    }
-
-    fn pair(&self, pair: Opposites) -> (String, String) {
-        let sides = [pair.negative, pair.positive];
-        let held = sides.map(|side| self.is_held(side));
-        (self.sides_label(&sides), arrows(&held, &["◂", "▸"]))
-    }
-
-    fn cross(
-        &self,
-        x: Opposites,
-        y: Opposites,
-        out: ActionState,
-    ) -> (String, String, String, String) {
-        let sides = [y.positive, x.negative, y.negative, x.positive];
-        let held = sides.map(|side| self.is_held(side));
-        let shaped = format!("{:+.2} {:+.2}", out.x, out.y);
-        (self.sides_label(&sides), arrows(&held, &["▴", "◂", "▾", "▸"]), String::new(), shaped)
+    fn sides<const N: usize>(&self, sides: [(BoundSide, &'static str); N]) -> (String, Meter) {
+        let held = sides.map(|(side, glyph)| (glyph, self.is_held(side)));
+        (self.sides_label(&sides.map(|(side, _)| side)), Meter::Sides(held.to_vec()))
     }
 
     /// Whether any key of a side is down, or any zone of it has a contact.
@@ -473,7 +514,29 @@ impl InputRow<'_> {
     }
 }
 
-fn arrows(held: &[bool], glyphs: &[&str]) -> String {
-    let shown = held.iter().zip(glyphs).map(|(&held, &glyph)| if held { glyph } else { "·" });
-    shown.collect::<Vec<_>>().join(" ")
+/// What a row says of an input.
+struct Reading {
+    label: String,
+    meter: Meter,
+    /// On its own scale.
+    own: String,
+    /// What the action has of it.
+    shaped: String,
+}
+
+impl Reading {
+    /// Without numbers.
+    fn plain(label: String, meter: Meter) -> Self {
+        Reading { label, meter, own: String::new(), shaped: String::new() }
+    }
+}
+
+/// A time as people say it: `217 ms`, `8.3 s`, `5 min`.
+fn how_long(time: Nanos) -> String {
+    let ms = time.0 / 1_000_000;
+    match ms {
+        0..1_000 => format!("{ms} ms"),
+        1_000..100_000 => format!("{:.1} s", ms as f64 / 1e3),
+        _ => format!("{} min", ms / 60_000),
+    }
 }

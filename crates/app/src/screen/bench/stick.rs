@@ -64,23 +64,39 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let bench = Stick { app, action, nth, input };
     // Directions mean nothing to a single axis.
     let most = if bench.is_single() { 3 } else { 4 };
-    // A cell is twice as tall as wide.
-    let tallest = area.height.saturating_sub(1) * 2;
     let room = area.width.saturating_sub(WORDS);
-    let side = tallest.min((room / most).saturating_sub(2).max(LEAST_SIDE));
-    let plots = (room / (side + 2)).min(most);
-    let mut left = Rect { width: side, height: area.height.min(side / 2 + 1), ..area };
-    for plot in 0..plots {
+    let (columns, side) = arranged(most, room, area.height);
+    for plot in 0..most {
+        let (x, y) = (plot % columns * (side + 2), plot / columns * (side / 2 + 1));
+        let place = Rect { x: area.x + x, y: area.y + y, width: side, height: side / 2 + 1 };
+        let place = place.intersection(area);
         match plot {
-            0 => bench.reported(buffer, left),
-            1 => bench.shaped(buffer, left),
-            2 => bench.curve(buffer, left),
-            _ => bench.by_direction(buffer, left),
+            // Half a plot says nothing.
+            _ if x + side > room || place.height < 2 => {}
+            0 => bench.reported(buffer, place),
+            1 => bench.shaped(buffer, place),
+            2 => bench.curve(buffer, place),
+            _ => bench.by_direction(buffer, place),
         }
-        left.x += side + 2;
     }
-    let words = Rect { x: left.x, width: area.right().saturating_sub(left.x), ..area };
-    bench.words(buffer, words);
+    let left = (columns * (side + 2)).min(room / (side + 2).max(1) * (side + 2)).min(area.width);
+    bench.words(buffer, Rect { x: area.x + left, width: area.width - left, ..area });
+}
+
+/// In how many columns so many square plots are largest, and how wide each is then. A
+/// cell is twice as tall as wide, and each plot has a title above it.
+fn arranged(plots: u16, width: u16, height: u16) -> (u16, u16) {
+    let side = |columns: u16| {
+        let tallest = (height / plots.div_ceil(columns)).saturating_sub(1) * 2;
+        tallest.min((width / columns).saturating_sub(2))
+    };
+    let best = (1..=plots).rev().max_by_key(|&columns| (side(columns), columns));
+    let columns = best.unwrap_or(plots);
+    match side(columns) {
+        // Rather fewer of them, but legible.
+        small if small < LEAST_SIDE => (plots, LEAST_SIDE.min(height.saturating_sub(1) * 2)),
+        side => (columns, side),
+    }
 }
 
 struct Stick<'a> {
@@ -378,7 +394,7 @@ impl Stick<'_> {
 }
 
 /// Zones and gates to scale.
-fn zones(context: &mut Context, stage: &Stage, is_single: bool, color: Color) {
+pub(super) fn zones(context: &mut Context, stage: &Stage, is_single: bool, color: Color) {
     if let Stage::Gate(StickGate::Square) = stage {
         let square = Rectangle { x: -1.0, y: -1.0, width: 2.0, height: 2.0, color };
         context.draw(&square);
