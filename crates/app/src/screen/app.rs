@@ -228,7 +228,7 @@ impl App {
         let label = self.session().labels().first().map(|label| rate.tick_seeing(label.time));
         let tick = point.map(|(tick, _)| tick).or(label).unwrap_or_default();
         let moves = |lane: &Lane| Some(self.log(*lane).changes_after(tick).next()?.tick);
-        let moving = self.lanes().into_iter().filter_map(|lane| Some((moves(&lane)?, lane)));
+        let moving = self.listed_lanes().into_iter().filter_map(|lane| Some((moves(&lane)?, lane)));
         let next = moving.min_by_key(|(tick, _)| *tick).map(|(_, lane)| lane);
         self.view.chosen = point.map(|(_, lane)| lane).or(next);
         self.freeze_at(tick);
@@ -239,7 +239,7 @@ impl App {
         let first = |log: &LaneLog| {
             log.changes_after(Tick(0)).find(|change| change.marks.intersects(marks))
         };
-        self.lanes().into_iter().find_map(|lane| Some((first(self.log(lane))?.tick, lane)))
+        self.listed_lanes().into_iter().find_map(|lane| Some((first(self.log(lane))?.tick, lane)))
     }
 
     /// Moves the clock on: sources are drained and ticks run, or a take plays.

@@ -5,6 +5,7 @@ mod finding;
 mod game;
 mod reading;
 mod room;
+mod timeline;
 
 use super::{App, Theme, draw};
 use crate::{commands, files};
@@ -853,9 +854,8 @@ fn a_stick_is_measured_and_the_rig_follows() {
     bench.keys("u");
     assert!(!bench.shows("calibrate-x") && bench.row("▸ 1: dead-zone").contains("0.12"));
     // The hoist's stick never moved.
-    bench.keys("7");
-    bench.key(KeyCode::Down);
-    bench.key(KeyCode::Down);
+    bench.keys("7:lane hoist");
+    bench.key(KeyCode::Enter);
     // Nor may it be set to what another stick was measured to do.
     bench.keys("p");
     assert!(bench.shows("this stick is not measured yet"));

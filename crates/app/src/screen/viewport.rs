@@ -58,6 +58,10 @@ pub(crate) struct Viewport {
     pub(crate) filter: String,
     pub(crate) chosen: Option<Lane>,
     pub(crate) first_lane: usize,
+    /// Lanes at rest in view are folded away.
+    pub(super) folds: bool,
+    /// From where time is measured to the playhead.
+    pub(crate) measured_from: Option<Tick>,
     /// Lanes with two sides take two rows.
     pub(super) is_tall: bool,
     /// The next frame is to show the whole take.
@@ -77,6 +81,8 @@ impl Default for Viewport {
             filter: String::new(),
             chosen: None,
             first_lane: 0,
+            folds: true,
+            measured_from: None,
             is_tall: true,
             opens_whole: false,
             hit: Hit::default(),
@@ -120,12 +126,11 @@ impl Viewport {
     pub(super) fn show_all(&mut self, first: Tick, last: Tick) {
         let ticks = last.0 - first.0 + 1;
         let columns = self.stretch.columns;
-        let mut zooms = (0..32).map(|steps| Zoom::NORMAL.by(steps));
+        let mut zooms = (-3..32).map(|steps| Zoom::NORMAL.by(steps));
         let fits = |zoom: &Zoom| zoom.ticks_in(columns) >= ticks + zoom.ticks_per_column();
         let zoom = zooms.find(fits).unwrap_or(Zoom::NORMAL.by(32));
-        self.stretch = Stretch::ending(last, columns, zoom);
-        self.stretch.pan(-4, last);
-        self.stretch.show(first);
+        let width = zoom.ticks_per_column();
+        self.stretch = Stretch { first: Tick(first.0 / width * width), columns, zoom };
     }
 
     /// The last tick in view.
@@ -147,6 +152,7 @@ impl Viewport {
     /// Takes over how another viewport was laid out, but not where it looked.
     pub(super) fn lay_out_like(&mut self, other: &Viewport) {
         self.is_tall = other.is_tall;
+        self.folds = other.folds;
         self.room = other.room;
         self.hit = other.hit;
         self.stretch.columns = other.stretch.columns;

@@ -48,6 +48,8 @@ impl App {
             Command::LanePage(by) => {
                 self.choose(by * i32::from(self.view.hit.lanes.height.max(2) / 2));
             }
+            Command::Fold => self.view.folds = !self.view.folds,
+            Command::Measure => self.measure_from_here(),
             Command::LaneHeight => self.view.is_tall = !self.view.is_tall,
             Command::Border(rows) => self.view.move_border(rows),
             Command::Whole(room) => self.view.give_all(room),
@@ -201,7 +203,10 @@ impl App {
         if self.view.is_live() {
             self.go_to(self.last());
         }
-        self.show_whole_history();
+        match self.measured() {
+            Some([from, to]) => self.view.show_all(from, to),
+            None => self.show_whole_history(),
+        }
     }
 
     /// Zooms so that the whole history is in view.
@@ -250,6 +255,18 @@ impl App {
                 digital || !change.marks.is_empty() || before != region(change.value)
             })
             .map(|change| change.tick)
+    }
+
+    /// The playhead stays where it is, and time is measured from there.
+    fn measure_from_here(&mut self) {
+        self.view.measured_from = match self.view.measured_from {
+            Some(_) => None,
+            None => {
+                let here = self.tick();
+                self.go_to(here);
+                Some(here)
+            }
+        };
     }
 
     fn toggle_mark(&mut self) {

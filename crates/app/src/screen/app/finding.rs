@@ -94,7 +94,7 @@ impl App {
             Goal::Do(command) => return self.run(command, at),
             Goal::Lane(lane) => {
                 // One that never moved is shown only when it is asked for.
-                if !self.lanes().contains(&lane) {
+                if !self.listed_lanes().contains(&lane) {
                     self.view.filter = lane_name(self.session(), lane);
                 }
                 self.pick(lane);

@@ -4,10 +4,54 @@ use super::App;
 use crate::screen::bench::Bench;
 use crate::screen::view::{Lane, lanes};
 use gtrig_analysis::{Label, LaneLog, score, score::Score, stream::Trouble};
-use gtrig_core::{ActionId, BoundInput, CleanText, ControlId, ControlKind, DeviceId, Tick};
+use gtrig_core::{
+    ActionId, BoundInput, CleanText, ControlId, ControlKind, DeviceId, LaneMarks, Nanos, Tick,
+};
+
+/// So long a lane that moved is shown while time goes on.
+const KEPT_UNFOLDED: Nanos = Nanos::from_millis(30_000);
 
 impl App {
+    /// The lanes that are shown: those at rest in view are folded away.
     pub(crate) fn lanes(&self) -> Vec<Lane> {
+        let mut lanes = self.listed_lanes();
+        // Before anything has happened, they say what there is.
+        if self.folds() && lanes.iter().any(|&lane| !self.log(lane).is_empty()) {
+            lanes.retain(|&lane| !self.rests(lane) || self.view.chosen == Some(lane));
+        }
+        lanes
+    }
+
+    /// Those that are folded away.
+    pub(crate) fn folded_lanes(&self) -> Vec<Lane> {
+        let shown = self.lanes();
+        let mut lanes = self.listed_lanes();
+        lanes.retain(|lane| !shown.contains(lane));
+        lanes
+    }
+
+    /// Somebody who looks for a lane by its name wants to see it.
+    fn folds(&self) -> bool {
+        self.view.folds && self.view.filter.is_empty()
+    }
+
+    /// Whether a lane stays at rest, without a mark, all through what is in view. While
+    /// time goes on, one that moved is kept for a while, so that lanes do not come and go.
+    fn rests(&self, lane: Lane) -> bool {
+        let first = match self.view.is_live() {
+            true => {
+                let kept = self.session().plan().rate().tick_at(KEPT_UNFOLDED);
+                Tick(self.last().0.saturating_sub(kept.0)).min(self.view.stretch.first)
+            }
+            false => self.view.stretch.first,
+        };
+        let (log, end) = (self.log(lane), self.view.end(self.last()));
+        let first_change = log.changes_after(first.before()).next();
+        log.value_at(first) == 0.0 && first_change.is_none_or(|change| change.tick > end)
+    }
+
+    /// All lanes that the filter lets through.
+    pub(in crate::screen) fn listed_lanes(&self) -> Vec<Lane> {
         let mut lanes = lanes(self.session(), &self.view.filter);
         // What the bench is about comes first.
         if let Some(is_about) = self.bench.entry().is_about {
@@ -81,7 +125,7 @@ impl App {
             Lane::Action(..) | Lane::Gesture(_) | Lane::Combo(_) => false,
         };
         let own = trouble.control.map(Lane::Control);
-        own.or_else(|| self.lanes().into_iter().find(of_device))
+        own.or_else(|| self.listed_lanes().into_iter().find(of_device))
     }
 
     /// The trouble under the playhead or, if there is none, the last one before
@@ -156,6 +200,58 @@ impl App {
             Lane::Action(id, _) => !self.session().plan().gives(id).is_digital(),
             Lane::Gesture(_) | Lane::Combo(_) => false,
         }
+    }
+
+    /// The ticks that are measured between, the earlier one first.
+    pub(crate) fn measured(&self) -> Option<[Tick; 2]> {
+        let (one, other) = (self.view.measured_from?, self.tick());
+        Some([one.min(other), one.max(other)])
+    }
+
+    /// How far it is from where time is measured to the playhead, and what the chosen
+    /// lane does between.
+    pub(crate) fn measured_in_words(&self) -> Option<String> {
+        let from = self.view.measured_from?;
+        let [first, last] = self.measured()?;
+        let rate = self.session().plan().rate();
+        let time = Nanos(rate.time_of(last).0 - rate.time_of(first).0);
+        let sign = if self.tick() < from { "−" } else { "+" };
+        let ticks = last.0 - first.0;
+        let words = format!("Δ {sign}{time}, {ticks} tick{}", if ticks == 1 { "" } else { "s" });
+        let on_lane = self.lane().map(|lane| self.edges_in_words(lane, [first, last]));
+        Some(
+            [Some(words), on_lane.filter(|text| !text.is_empty())]
+                .into_iter()
+                .flatten()
+                .collect::<Vec<_>>()
+                .join(": "),
+        )
+    }
+
+    /// How often a lane is pressed and released after one tick up to another; of an
+    /// analogue one how far it goes.
+    fn edges_in_words(&self, lane: Lane, [first, last]: [Tick; 2]) -> String {
+        let log = self.log(lane);
+        let changes = || log.changes_after(first).take_while(|change| change.tick <= last);
+        if !self.is_digital(lane) {
+            let values = changes().map(|change| change.value).chain([log.value_at(first)]);
+            let [low, high] = values.fold([f32::INFINITY, f32::NEG_INFINITY], |[low, high], v| {
+                [low.min(v), high.max(v)]
+            });
+            return format!("from {low:+.2} to {high:+.2}");
+        }
+        let mut was_on = log.value_at(first) != 0.0;
+        let [mut pressed, mut released, mut lost] = [0, 0, 0];
+        for change in changes() {
+            let is_on = change.value != 0.0;
+            pressed += usize::from(is_on && !was_on);
+            released += usize::from(!is_on && was_on);
+            lost += usize::from(change.marks.contains(LaneMarks::LOST));
+            was_on = is_on;
+        }
+        let counts = [(pressed, "on"), (released, "off"), (lost, "lost")];
+        let counts = counts.iter().filter(|(count, _)| *count > 0);
+        counts.map(|(count, word)| format!("{count} × {word}")).collect::<Vec<_>>().join(", ")
     }
 
     /// Every action, for the board.

@@ -41,6 +41,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
         below.y += height;
         below.height -= height;
     }
+    folded(buffer, below, app);
     if lanes.is_empty() {
         let text = match app.view.filter.is_empty() {
             true => "no lanes: the rig has no actions, and nothing has moved yet",
@@ -51,13 +52,27 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     playhead(buffer, areas, app);
 }
 
+/// Below the last lane, the names of those that are folded away.
+fn folded(buffer: &mut Buffer, area: Rect, app: &App) {
+    let folded = app.folded_lanes();
+    if folded.is_empty() || area.height == 0 {
+        return;
+    }
+    let name = |&lane: &Lane| lane_name(app.session(), lane).trim_start_matches("▷ ").to_owned();
+    let names = folded.iter().map(name).collect::<Vec<_>>().join(" · ");
+    let text = format!("at rest, H shows them: {names}");
+    let room = area.width.saturating_sub(2);
+    paint::text(buffer, area, area.x + 2, &paint::cut(&text, room), app.theme.faint());
+}
+
 /// Time along the top, the place of the playhead, and what the filter is.
 fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
     let (row, traces) = (areas.ruler, areas.traces(areas.ruler));
     paint::rule(buffer, row, app.theme);
-    let title = match app.view.filter.as_str() {
-        "" => " lanes ".to_owned(),
-        filter => format!(" lanes / {filter} "),
+    let title = match (app.view.filter.as_str(), app.folded_lanes().len()) {
+        ("", 0) => " lanes ".to_owned(),
+        ("", folded) => format!(" lanes +{folded} at rest "),
+        (filter, _) => format!(" lanes / {filter} "),
     };
     paint::text(
         buffer,
@@ -81,8 +96,19 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
             paint::glyph(buffer, traces, x, "┬", app.theme.faint());
         }
     }
-    if let Some(column) = app.view.stretch.column_of(app.tick()) {
-        paint::glyph(buffer, traces, traces.x + column, "▼", app.theme.wire());
+    let column = |tick| Some(traces.x + app.view.stretch.column_of(tick)?);
+    if let Some([from, to]) = app.measured() {
+        let (from, to) = (column(from.max(app.view.stretch.first)), column(to));
+        let end = to.unwrap_or(traces.right());
+        for x in from.unwrap_or(end)..end {
+            paint::glyph(buffer, traces, x, "═", app.theme.wire());
+        }
+    }
+    if let Some(x) = app.view.measured_from.and_then(column) {
+        paint::glyph(buffer, traces, x, "▽", app.theme.wire());
+    }
+    if let Some(x) = column(app.tick()) {
+        paint::glyph(buffer, traces, x, "▼", app.theme.wire());
     }
 }
 
@@ -135,7 +161,13 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
 }
 
 fn playhead(buffer: &mut Buffer, areas: &Areas, app: &App) {
-    let Some(column) = app.view.stretch.column_of(app.tick()) else { return };
+    let measured = app.view.measured_from.and_then(|tick| app.view.stretch.column_of(tick));
+    for column in measured.into_iter().chain(app.view.stretch.column_of(app.tick())) {
+        column_of_playhead(buffer, areas, app, column);
+    }
+}
+
+fn column_of_playhead(buffer: &mut Buffer, areas: &Areas, app: &App, column: u16) {
     for rows in [areas.marks, areas.lanes] {
         let traces = areas.traces(rows);
         for y in traces.top()..traces.bottom() {

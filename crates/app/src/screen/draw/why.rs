@@ -37,7 +37,9 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     let title = format!(" why {} ", lane_name(app.session(), lane));
     let x = areas.why_rule.x + 2;
     paint::text(buffer, areas.why_rule, x, &title, app.theme.strong());
-    if let Some((_, words)) = app.marks().find(|(tick, _)| *tick == app.tick()) {
+    if let Some(words) = app.measured_in_words() {
+        paint::text_right(buffer, areas.why_rule, &format!(" {words} "), app.theme.wire());
+    } else if let Some((_, words)) = app.marks().find(|(tick, _)| *tick == app.tick()) {
         let flag = format!(" ⚑ {words} ");
         paint::text_right(buffer, areas.why_rule, &flag, app.theme.wire());
     }

@@ -1,0 +1,87 @@
+//! Folding and measuring on the timeline.
+
+use super::*;
+use crate::screen::view::lane_name;
+
+fn names(bench: &Bench) -> Vec<String> {
+    let lanes = bench.app.lanes();
+    lanes.into_iter().map(|lane| lane_name(bench.app.session(), lane)).collect()
+}
+
+#[test]
+fn lanes_at_rest_fold_into_one_line_that_names_them() {
+    let mut bench = Bench::story(Story::LostTap);
+    assert_eq!(names(&bench), ["▷ slew x", "pad·2 stick-l-x", "▷ horn", "pad·2 south"]);
+    assert!(bench.row("at rest, H shows them").contains("brake · cab-camera"));
+    let folded = bench.app.folded_lanes().len();
+    assert!(bench.shows(&format!("lanes +{folded} at rest")));
+    bench.keys("H");
+    assert_eq!(names(&bench).len(), 4 + folded);
+    assert!(bench.shows("── lanes ──") && !bench.shows("at rest, H"));
+}
+
+#[test]
+fn what_moves_in_view_is_shown_and_so_is_the_chosen_lane() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.keys(":lane brake");
+    bench.key(KeyCode::Enter);
+    assert!(names(&bench).contains(&"▷ brake".to_owned()), "it is chosen");
+    // Of the last half second, the stick has come back and rests.
+    bench.key(KeyCode::End);
+    bench.keys("++++");
+    assert!(!names(&bench).contains(&"▷ slew x".to_owned()), "{:?}", names(&bench));
+}
+
+/// A press that is lost is no change of the level, and yet must be seen.
+#[test]
+fn a_lane_with_a_lost_press_is_not_at_rest() {
+    let mut bench = Bench::story(Story::LostTap);
+    // The first lost press alone, with nothing pressed beside it.
+    bench.keys("+++");
+    assert_eq!(bench.app.tick(), Tick(37));
+    assert!(bench.has_lane("pad·2 south"));
+    bench.keys(":lane slew x");
+    bench.key(KeyCode::Enter);
+    assert!(names(&bench).contains(&"pad·2 south".to_owned()));
+}
+
+#[test]
+fn while_time_goes_on_a_lane_stays_for_half_a_minute() {
+    let mut bench = Bench::live((160, 60));
+    let before = names(&bench);
+    for _ in 0..20 {
+        bench.pass(250);
+        let now = names(&bench);
+        assert!(before.iter().all(|name| now.contains(name)), "none goes within five seconds");
+    }
+}
+
+#[test]
+fn time_is_measured_between_two_instants() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.key(KeyCode::Enter);
+    bench.keys("]]");
+    let row = bench.row("Δ");
+    assert!(row.contains("Δ +700.00 ms, 21 ticks: 1 × on, 1 × off"), "{row}");
+    let ruler = &bench.rows()[usize::from(bench.app.view.hit.ruler.y)];
+    assert!(ruler.contains("▽═") && ruler.contains("═▼"), "{ruler}");
+    // The other way round; ticks that are measured from their start hold the press lost in it.
+    bench.key(KeyCode::Home);
+    let row = bench.row("Δ");
+    assert!(row.contains("Δ −1 233.33 ms, 37 ticks") && row.contains("1 × lost"), "{row}");
+    bench.key(KeyCode::Enter);
+    assert!(!bench.shows("Δ"));
+}
+
+#[test]
+fn what_is_measured_fits_the_view() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.key(KeyCode::Enter);
+    bench.keys("]]f");
+    let stretch = bench.app.view.stretch;
+    assert!(stretch.column_of(Tick(37)).is_some() && stretch.column_of(Tick(58)).is_some());
+    assert!(stretch.zoom.columns_per_tick() > 1, "{stretch:?}");
+    bench.key(KeyCode::Enter);
+    bench.keys("f");
+    assert!(bench.app.view.stretch.column_of(Tick(0)).is_some());
+}
