@@ -16,6 +16,7 @@ mod find;
 mod help;
 mod hints;
 mod lanes;
+mod offers;
 pub(super) mod paint;
 mod status;
 mod tabs;
@@ -61,6 +62,11 @@ pub(super) fn command_at(app: &App, whole: Rect, place: Position) -> Option<Comm
     if status::shows_hints(app) {
         let hints = hints::layout(areas.hints).into_iter();
         all.extend(hints.map(|hint| (hint.place, hint.command)));
+    }
+    if app.is_untouched()
+        && let Some(offered) = offers::command_at(areas.lanes, place)
+    {
+        return Some(offered);
     }
     all.into_iter().find(|(at, _)| at.contains(place)).map(|(_, command)| command)
 }

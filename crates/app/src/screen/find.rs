@@ -86,9 +86,12 @@ pub(crate) struct Find {
 }
 
 impl Find {
-    pub(crate) fn new(items: Vec<Item>) -> Self {
-        let found = (0..items.len()).collect();
-        Find { line: Prompt::new(Purpose::Find, ""), items, found, chosen: 0 }
+    /// What has these words.
+    pub(crate) fn new(items: Vec<Item>, words: &str) -> Self {
+        let line = Prompt::new(Purpose::Find, words);
+        let mut find = Find { line, items, found: Vec::new(), chosen: 0 };
+        find.search();
+        find
     }
 
     /// Those that have what is typed, the best first.
@@ -192,7 +195,7 @@ mod tests {
 
     fn find(words: &[&str]) -> Find {
         let item = |words: &&str| Item::new(words.to_string(), "", Goal::Do(Command::Mark));
-        Find::new(words.iter().map(item).collect())
+        Find::new(words.iter().map(item).collect(), "")
     }
 
     fn type_in(find: &mut Find, text: &str) {

@@ -51,6 +51,7 @@ pub(crate) enum Command {
     Save,
     Record,
     Open,
+    Stories,
     Find,
     Help,
     Suspend,
@@ -154,6 +155,7 @@ const BINDINGS: &[Binding] = &[
     row("Work", &[(NONE, Char('c'))], "c", C::Capture, "capture", "capture keyboard and mouse for the test; Ctrl+G lets go"),
     row("Work", &[(NONE, Char('a'))], "a", C::Audit, "", "audit the history again, up to now"),
     row("Work", &[(SHIFT, Char('A'))], "A", C::AuditBy, "", "audit by other rates, with jitter, hitches or a fixed step"),
+    row("Work", &[(SHIFT, Char('O'))], "O", C::Stories, "stories", "open a story: a made-up take with something to find"),
     row("Work", &[(NONE, Char('s'))], "s", C::Save, "save", "save the history as a take"),
     row("Work", &[(NONE, Char('r'))], "r", C::Record, "record", "record to a take as it happens, or end that"),
     row("Work", &[(NONE, Char('x'))], "x", C::Export, "", "draw the lanes, or a bench's stick: SVG or PDF"),
@@ -177,6 +179,11 @@ pub(crate) fn bindings() -> impl Iterator<Item = Binding> {
 
 fn of_bench(entry: &'static Entry) -> Binding {
     row("View", &[], entry.shown_key, C::Bench(entry.bench), "", entry.help)
+}
+
+/// The row of a command.
+pub(crate) fn binding_of(command: Command) -> Option<Binding> {
+    bindings().find(|binding| binding.command == command)
 }
 
 /// The one key that never reaches a captured device.

@@ -80,7 +80,8 @@ impl App {
             }
             Command::Record => self.record_or_stop(),
             Command::Open => self.prompt = Some(Prompt::new(Purpose::Open, "")),
-            Command::Find => self.begin_finding(),
+            Command::Find => self.begin_finding(""),
+            Command::Stories => self.begin_finding("story "),
             Command::Help => {
                 self.help = Some(Help { line: Prompt::new(Purpose::Help, ""), scroll: 0 });
             }

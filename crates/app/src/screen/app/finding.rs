@@ -10,19 +10,21 @@ use crate::screen::{
 use crossterm::event::{KeyEvent, MouseButton, MouseEvent, MouseEventKind};
 use gtrig_core::{CleanText, Keyword, Nanos};
 use gtrig_sources::Story;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// So many takes of the folder are listed.
 const MOST_TAKES: usize = 200;
 
 impl App {
-    pub(super) fn begin_finding(&mut self) {
-        self.find = Some(Find::new(self.all_items()));
+    /// Lists everything that has these words.
+    pub(super) fn begin_finding(&mut self, words: &str) {
+        self.find = Some(Find::new(self.all_items(), words));
     }
 
     fn all_items(&self) -> Vec<Item> {
         let session = self.session();
-        let is_other = |command: &Command| *command != Command::Find;
+        // What leads to this list is not found in it.
+        let is_other = |command: &Command| !matches!(command, Command::Find | Command::Stories);
         let keys = bindings().filter(|binding| is_other(&binding.command)).map(|binding| {
             let words = match binding.command {
                 Command::Bench(bench) => binding.help.replacen("bench", bench.entry().name, 1),
@@ -49,7 +51,8 @@ impl App {
             let words = format!("{}  {}", story.word(), story.title());
             Item::new(words, "", Goal::Story(story))
         });
-        let takes = takes_here().into_iter().map(|path| {
+        // In the folder that the program was started in.
+        let takes = takes_in(Path::new(".")).into_iter().map(|path| {
             Item::new(CleanText::new(&path.to_string_lossy()).to_string(), "", Goal::Take(path))
         });
         let all = keys.chain(lanes).chain(numbers).chain(devices).chain(marks);
@@ -116,13 +119,33 @@ impl App {
     }
 }
 
-/// The takes in the folder that the program was started in.
-fn takes_here() -> Vec<PathBuf> {
-    let Ok(files) = std::fs::read_dir(".") else { return Vec::new() };
+/// The takes in a folder.
+fn takes_in(folder: &Path) -> Vec<PathBuf> {
+    let Ok(files) = std::fs::read_dir(folder) else { return Vec::new() };
     let name =
         |file: std::io::Result<std::fs::DirEntry>| Some(PathBuf::from(file.ok()?.file_name()));
     let is_take = |path: &PathBuf| path.to_string_lossy().ends_with(".take.jsonl");
     let mut takes: Vec<PathBuf> = files.filter_map(name).filter(is_take).take(MOST_TAKES).collect();
     takes.sort();
     takes
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn of_many_takes_some_are_listed() {
+        let folder = tempfile::tempdir().unwrap();
+        for n in 0..=MOST_TAKES {
+            std::fs::write(folder.path().join(format!("{n:03}.take.jsonl")), "").unwrap();
+        }
+        std::fs::write(folder.path().join("rig.toml"), "").unwrap();
+        let takes = takes_in(folder.path());
+        assert_eq!(takes.len(), MOST_TAKES);
+        assert!(
+            takes.is_sorted() && takes.iter().all(|path| path.parent().unwrap() == Path::new(""))
+        );
+        assert!(takes_in(&folder.path().join("gone")).is_empty());
+    }
 }

@@ -202,6 +202,16 @@ impl App {
         }
     }
 
+    /// Whether a live session has seen nothing but devices that came, and waits for a
+    /// person to do something.
+    pub(crate) fn is_untouched(&self) -> bool {
+        let is_empty = |&lane: &Lane| self.log(lane).is_empty();
+        !self.document.is_take
+            && !self.captured
+            && self.view.filter.is_empty()
+            && self.listed_lanes().iter().all(is_empty)
+    }
+
     /// The ticks that are measured between, the earlier one first.
     pub(crate) fn measured(&self) -> Option<[Tick; 2]> {
         let (one, other) = (self.view.measured_from?, self.tick());

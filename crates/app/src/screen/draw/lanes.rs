@@ -2,7 +2,7 @@
 
 mod row;
 
-use super::paint;
+use super::{offers, paint};
 use crate::screen::{
     App, Theme,
     areas::Areas,
@@ -29,6 +29,10 @@ use unicode_width::UnicodeWidthStr;
 pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     ruler(buffer, areas, app);
     marks(buffer, areas, app);
+    if app.is_untouched() {
+        offers::draw(buffer, areas.lanes, app);
+        return;
+    }
     let lanes = app.lanes();
     let mut below = areas.lanes;
     for &lane in lanes.iter().skip(app.view.first_lane) {

@@ -149,3 +149,23 @@ fn the_list_and_the_help_need_no_more_room_than_there_is(
     bench.key(KeyCode::Esc);
     bench.keys("?e");
 }
+
+/// The first minute: a session without a device says what can be done, and offers it.
+#[test]
+fn while_nothing_has_happened_the_screen_offers_what_can_be_done() {
+    let mut bench = bare();
+    let offer = bench.row("open a story");
+    assert!(offer.contains(" O "), "{offer}");
+    assert!(bench.shows("a pad, a lever or a panel") && bench.shows("gtrig demo"));
+    let row = bench.rows().iter().position(|row| row.contains("open a story")).unwrap();
+    bench.mouse(MouseEventKind::Down(MouseButton::Left), 20, row as u16);
+    let rows = found(&bench);
+    let stories = rows
+        .iter()
+        .take_while(|row| row.trim_start_matches(['▸', ' ']).starts_with("story "))
+        .count();
+    assert_eq!(stories, Story::ALL.len(), "every story is listed first: {rows:?}");
+    bench.key(KeyCode::Enter);
+    wait_until(&mut bench, |bench| bench.shows("The horn that did not sound"));
+    assert!(!bench.shows("Nothing has happened yet"));
+}
