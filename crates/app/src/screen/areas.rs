@@ -26,6 +26,8 @@ pub(crate) struct Areas {
     /// The row of marks; empty while there are none.
     pub(crate) marks: Rect,
     pub(crate) lanes: Rect,
+    /// The whole history in a row, where there is room.
+    pub(crate) overview: Rect,
     pub(crate) why_rule: Rect,
     pub(crate) why: Rect,
     pub(crate) hints: Rect,
@@ -51,6 +53,7 @@ impl Areas {
         };
         let why = from_bottom(&mut rest, why);
         let why_rule = from_bottom(&mut rest, why_rule);
+        let overview = from_bottom(&mut rest, u16::from(height >= 30 && !is_bench_alone));
         let bench_rule = from_top(&mut rest, u16::from(height >= 16 || is_bench_alone));
         let bench_rows = bench_rows(height, rest.height, shares);
         let bench = from_top(&mut rest, bench_rows);
@@ -71,6 +74,7 @@ impl Areas {
             ruler,
             marks,
             lanes: rest,
+            overview,
             why_rule,
             why,
             hints,
@@ -92,7 +96,8 @@ impl Areas {
     pub(crate) fn hit(&self) -> Hit {
         let (traces, lanes) = (self.traces(self.lanes), self.lanes);
         let (bench, ruler, whole) = (self.bench, self.ruler, self.whole);
-        Hit { traces, lanes, bench, ruler, whole, ..Hit::default() }
+        let overview = self.traces(self.overview);
+        Hit { traces, lanes, bench, ruler, overview, whole, ..Hit::default() }
     }
 }
 
@@ -143,7 +148,7 @@ mod tests {
     #[case::none_on_a_low_screen(15, Room::ByNeed, 8, 0)]
     #[case::alone_on_a_low_screen(15, Room::Bench, 8, 11)]
     #[case::by_hand(47, Room::Rows(30), 8, 30)]
-    #[case::the_timeline_keeps_two_rows(47, Room::Rows(99), 8, 37)]
+    #[case::the_timeline_keeps_two_rows(47, Room::Rows(99), 8, 36)]
     #[case::alone(47, Room::Bench, 8, 43)]
     #[case::the_timeline_alone(47, Room::Lanes, 8, 0)]
     fn bench_and_timeline_share_the_height(
@@ -155,7 +160,14 @@ mod tests {
         let whole = Rect { x: 0, y: 0, width: 160, height };
         let areas = Areas::of(whole, Shares { room, bench_wants, has_marks: false });
         assert_eq!(areas.bench.height, rows);
-        let fixed = [areas.status, areas.devices, areas.bench_rule, areas.ruler, areas.why_rule];
+        let fixed = [
+            areas.status,
+            areas.devices,
+            areas.bench_rule,
+            areas.ruler,
+            areas.why_rule,
+            areas.overview,
+        ];
         let used: u16 = fixed.iter().map(|area| area.height).sum();
         let shared = areas.bench.height + areas.lanes.height + areas.why.height;
         assert_eq!(used + shared + areas.hints.height, height);

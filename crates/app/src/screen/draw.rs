@@ -17,13 +17,14 @@ mod help;
 mod hints;
 mod lanes;
 mod offers;
+mod overview;
 pub(super) mod paint;
 mod status;
 mod tabs;
 mod why;
 
 use super::{App, keymap::Command};
-use gtrig_core::DeviceId;
+use gtrig_core::{DeviceId, Tick};
 use ratatui::{
     Frame,
     buffer::Buffer,
@@ -39,6 +40,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
     tabs::draw(buffer, areas.bench_rule, app);
     (app.bench.entry().draw)(buffer, areas.bench, app);
     lanes::draw(buffer, &areas, app);
+    overview::draw(buffer, &areas, app);
     why::draw(buffer, &areas, app);
     let cursor = status::bottom(buffer, areas.hints, app);
     if app.captured {
@@ -74,6 +76,12 @@ pub(super) fn command_at(app: &App, whole: Rect, place: Position) -> Option<Comm
 /// The device whose words a click hits.
 pub(super) fn device_at(app: &App, whole: Rect, place: Position) -> Option<DeviceId> {
     status::device_at(app, app.areas(whole).devices, place)
+}
+
+/// The tick of a column of the row that has the whole history.
+pub(super) fn tick_of_overview(app: &App, column: u16) -> Tick {
+    let overview = app.view.hit.overview;
+    overview::stretch(app, overview.width).tick_at(column.saturating_sub(overview.x))
 }
 
 /// The rows of what is found by typing.

@@ -84,6 +84,14 @@ impl Theme {
         }
     }
 
+    /// What of the whole is in view.
+    pub(crate) fn in_view(self) -> Style {
+        match self.has_colours {
+            true => Style::new().bg(CHOSEN),
+            false => Style::new().add_modifier(Modifier::UNDERLINED),
+        }
+    }
+
     /// A word that stands out as a block.
     pub(crate) fn badge(self, kind: Badge) -> Style {
         if !self.has_colours {

@@ -65,6 +65,17 @@ impl Stretch {
         Stretch { first: Tick(first as u32), columns, zoom }
     }
 
+    /// The stretch of so many columns that has the ticks from `first` to `last`, as near
+    /// as they fit.
+    pub(crate) fn whole(first: Tick, last: Tick, columns: u16) -> Self {
+        let ticks = last.0 - first.0 + 1;
+        let mut zooms = (-3..32).map(|steps| Zoom::NORMAL.by(steps));
+        let fits = |zoom: &Zoom| zoom.ticks_in(columns) >= ticks + zoom.ticks_per_column();
+        let zoom = zooms.find(fits).unwrap_or(Zoom::NORMAL.by(32));
+        let width = zoom.ticks_per_column();
+        Stretch { first: Tick(first.0 / width * width), columns, zoom }
+    }
+
     /// The first tick of a column.
     pub(crate) fn tick_at(&self, column: u16) -> Tick {
         let column = u32::from(column) / self.zoom.columns_per_tick();

@@ -35,6 +35,8 @@ pub struct Hit {
     pub(crate) bench: Rect,
     /// The border between the bench and the timeline.
     pub(crate) ruler: Rect,
+    /// The whole history in a row.
+    pub(crate) overview: Rect,
     /// The traces of the lanes, without their names.
     pub(crate) traces: Rect,
     /// The lanes, names and values included.
@@ -124,13 +126,7 @@ impl Viewport {
 
     /// Shows the history from `first` to `last`, as near as it fits.
     pub(super) fn show_all(&mut self, first: Tick, last: Tick) {
-        let ticks = last.0 - first.0 + 1;
-        let columns = self.stretch.columns;
-        let mut zooms = (-3..32).map(|steps| Zoom::NORMAL.by(steps));
-        let fits = |zoom: &Zoom| zoom.ticks_in(columns) >= ticks + zoom.ticks_per_column();
-        let zoom = zooms.find(fits).unwrap_or(Zoom::NORMAL.by(32));
-        let width = zoom.ticks_per_column();
-        self.stretch = Stretch { first: Tick(first.0 / width * width), columns, zoom };
+        self.stretch = Stretch::whole(first, last, self.stretch.columns);
     }
 
     /// The last tick in view.

@@ -180,7 +180,7 @@ impl App {
     }
 
     fn mouse(&mut self, mouse: &MouseEvent, at: Nanos) -> Option<Request> {
-        let Hit { traces, lanes, whole, bench, ruler, .. } = self.view.hit;
+        let Hit { traces, lanes, whole, bench, ruler, overview, .. } = self.view.hit;
         let place = (mouse.column, mouse.row).into();
         match mouse.kind {
             MouseEventKind::Down(MouseButton::Left)
@@ -202,6 +202,11 @@ impl App {
             }
             MouseEventKind::Down(MouseButton::Left) if ruler.contains(place) => {
                 self.view.is_border_held = true;
+            }
+            MouseEventKind::Down(MouseButton::Left) | MouseEventKind::Drag(MouseButton::Left)
+                if overview.contains(place) =>
+            {
+                self.go_to(draw::tick_of_overview(self, mouse.column));
             }
             MouseEventKind::Drag(MouseButton::Left) if self.view.is_border_held => {
                 let top = bench.top().min(ruler.top());

@@ -14,20 +14,19 @@ const KEPT_UNFOLDED: Nanos = Nanos::from_millis(30_000);
 impl App {
     /// The lanes that are shown: those at rest in view are folded away.
     pub(crate) fn lanes(&self) -> Vec<Lane> {
-        let mut lanes = self.listed_lanes();
-        // Before anything has happened, they say what there is.
-        if self.folds() && lanes.iter().any(|&lane| !self.log(lane).is_empty()) {
-            lanes.retain(|&lane| !self.rests(lane) || self.view.chosen == Some(lane));
-        }
-        lanes
+        self.shown_and_folded_lanes().0
     }
 
-    /// Those that are folded away.
-    pub(crate) fn folded_lanes(&self) -> Vec<Lane> {
-        let shown = self.lanes();
-        let mut lanes = self.listed_lanes();
-        lanes.retain(|lane| !shown.contains(lane));
-        lanes
+    /// The lanes that are shown, and those that are folded away.
+    pub(crate) fn shown_and_folded_lanes(&self) -> (Vec<Lane>, Vec<Lane>) {
+        let lanes = self.listed_lanes();
+        // Before anything has happened, they say what there is.
+        if self.folds() && lanes.iter().any(|&lane| !self.log(lane).is_empty()) {
+            let is_shown = |lane: &Lane| self.view.chosen == Some(*lane) || !self.rests(*lane);
+            lanes.into_iter().partition(is_shown)
+        } else {
+            (lanes, Vec::new())
+        }
     }
 
     /// Somebody who looks for a lane by its name wants to see it.
@@ -185,6 +184,14 @@ impl App {
             }
             Lane::Action(..) => is_chosen && !self.is_digital(lane),
             Lane::Gesture(_) | Lane::Combo(_) => false,
+        }
+    }
+
+    /// The values of a lane that are drawn as 0 and as 1.
+    pub(crate) fn extent_of(&self, lane: Lane) -> [f32; 2] {
+        match lane {
+            Lane::Action(id, axis) => self.session().plan().extent(id, axis),
+            Lane::Control(_) | Lane::Gesture(_) | Lane::Combo(_) => [0.0, 1.0],
         }
     }
 

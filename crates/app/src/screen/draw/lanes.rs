@@ -27,13 +27,13 @@ use row::Row;
 use unicode_width::UnicodeWidthStr;
 
 pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
-    ruler(buffer, areas, app);
+    let (lanes, folded) = app.shown_and_folded_lanes();
+    ruler(buffer, areas, app, folded.len());
     marks(buffer, areas, app);
     if app.is_untouched() {
         offers::draw(buffer, areas.lanes, app);
         return;
     }
-    let lanes = app.lanes();
     let mut below = areas.lanes;
     for &lane in lanes.iter().skip(app.view.first_lane) {
         let height = app.lane_height(lane).min(below.height);
@@ -45,7 +45,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
         below.y += height;
         below.height -= height;
     }
-    folded(buffer, below, app);
+    name_folded(buffer, below, app, &folded);
     if lanes.is_empty() {
         let text = match app.view.filter.is_empty() {
             true => "no lanes: the rig has no actions, and nothing has moved yet",
@@ -57,8 +57,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
 }
 
 /// Below the last lane, the names of those that are folded away.
-fn folded(buffer: &mut Buffer, area: Rect, app: &App) {
-    let folded = app.folded_lanes();
+fn name_folded(buffer: &mut Buffer, area: Rect, app: &App, folded: &[Lane]) {
     if folded.is_empty() || area.height == 0 {
         return;
     }
@@ -70,10 +69,10 @@ fn folded(buffer: &mut Buffer, area: Rect, app: &App) {
 }
 
 /// Time along the top, the place of the playhead, and what the filter is.
-fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
+fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App, folded: usize) {
     let (row, traces) = (areas.ruler, areas.traces(areas.ruler));
     paint::rule(buffer, row, app.theme);
-    let title = match (app.view.filter.as_str(), app.folded_lanes().len()) {
+    let title = match (app.view.filter.as_str(), folded) {
         ("", 0) => " lanes ".to_owned(),
         ("", folded) => format!(" lanes +{folded} at rest "),
         (filter, _) => format!(" lanes / {filter} "),
@@ -91,29 +90,44 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
             paint::glyph(buffer, traces, traces.x + column, "╷", app.theme.faint());
         }
     }
+    let pointers = pointers(traces, app);
     for (column, ms) in time_labels(app) {
         let x = traces.x + column;
         let text = format!("┬{} ms ", paint::grouped(ms));
-        if usize::from(traces.right().saturating_sub(x)) > text.width() {
+        let end = x + text.width() as u16;
+        // What points at an instant would make another number of it.
+        let is_covered = pointers.iter().any(|&[from, to]| from < end && to >= x);
+        if end < traces.right() && !is_covered {
             paint::text(buffer, traces, x, &text, app.theme.faint());
         } else {
             paint::glyph(buffer, traces, x, "┬", app.theme.faint());
         }
     }
-    let column = |tick| Some(traces.x + app.view.stretch.column_of(tick)?);
-    if let Some([from, to]) = app.measured() {
-        let (from, to) = (column(from.max(app.view.stretch.first)), column(to));
-        let end = to.unwrap_or(traces.right());
-        for x in from.unwrap_or(end)..end {
-            paint::glyph(buffer, traces, x, "═", app.theme.wire());
-        }
+    for [from, to] in pointers {
+        (from..to).for_each(|x| paint::glyph(buffer, traces, x, "═", app.theme.wire()));
     }
+    let column = |tick| Some(traces.x + app.view.stretch.column_of(tick)?);
     if let Some(x) = app.view.measured_from.and_then(column) {
         paint::glyph(buffer, traces, x, "▽", app.theme.wire());
     }
     if let Some(x) = column(app.tick()) {
         paint::glyph(buffer, traces, x, "▼", app.theme.wire());
     }
+}
+
+/// From where to where the ruler points at something: at the playhead, and along what is
+/// measured.
+fn pointers(traces: Rect, app: &App) -> Vec<[u16; 2]> {
+    let stretch = app.view.stretch;
+    let column = |tick| Some(traces.x + stretch.column_of(tick)?);
+    let playhead = column(app.tick()).map(|x| [x, x]);
+    let measured = app.measured().and_then(|[from, to]| {
+        let end = column(to).unwrap_or(traces.right());
+        // What begins before the view, or after it.
+        let start = column(from.max(stretch.first)).filter(|start| *start <= end)?;
+        (to >= stretch.first).then_some([start, end])
+    });
+    playhead.into_iter().chain(measured).collect()
 }
 
 /// Columns and round milliseconds, at least eighteen columns apart. A label

@@ -85,7 +85,7 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
 }
 
 /// `04:12`, or `1:04:12`.
-fn clock(time: Nanos) -> String {
+pub(super) fn clock(time: Nanos) -> String {
     let seconds = time.0 / 1_000_000_000;
     let (hours, minutes, seconds) = (seconds / 3600, seconds / 60 % 60, seconds % 60);
     match hours {

@@ -13,7 +13,7 @@ fn lanes_at_rest_fold_into_one_line_that_names_them() {
     let mut bench = Bench::story(Story::LostTap);
     assert_eq!(names(&bench), ["▷ slew x", "pad·2 stick-l-x", "▷ horn", "pad·2 south"]);
     assert!(bench.row("at rest, H shows them").contains("brake · cab-camera"));
-    let folded = bench.app.folded_lanes().len();
+    let folded = bench.app.shown_and_folded_lanes().1.len();
     assert!(bench.shows(&format!("lanes +{folded} at rest")));
     bench.keys("H");
     assert_eq!(names(&bench).len(), 4 + folded);
@@ -84,4 +84,37 @@ fn what_is_measured_fits_the_view() {
     bench.key(KeyCode::Enter);
     bench.keys("f");
     assert!(bench.app.view.stretch.column_of(Tick(0)).is_some());
+}
+
+#[test]
+fn the_whole_history_is_a_row_that_says_where_one_is() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.keys("++");
+    let row = bench.row("all of it");
+    assert_eq!(row.matches('╳').count(), 2, "both lost presses of the lane: {row}");
+    assert!(row.contains("00:03"), "{row}");
+    let overview = bench.app.view.hit.overview;
+    let last = bench.app.last();
+    bench.mouse(MouseEventKind::Down(MouseButton::Left), overview.x, overview.y);
+    assert_eq!(bench.app.tick(), Tick(0));
+    bench.mouse(MouseEventKind::Drag(MouseButton::Left), overview.right() - 1, overview.y);
+    assert_eq!(bench.app.tick(), last);
+    assert!(bench.app.view.stretch.column_of(last).is_some(), "the view follows");
+}
+
+#[test]
+fn the_playhead_covers_no_time() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.keys("++");
+    for _ in 0..40 {
+        bench.key(KeyCode::Right);
+        let ruler = &bench.rows()[usize::from(bench.app.view.hit.ruler.y)];
+        let labels = ruler.split('┬').skip(1).filter(|label| label.contains(" ms"));
+        for label in labels {
+            let number: String =
+                label.chars().take_while(|c| c.is_ascii_digit() || *c == ' ').collect();
+            let ms: u32 = number.replace(' ', "").parse().unwrap();
+            assert_eq!(ms % 100, 0, "{ruler}");
+        }
+    }
 }

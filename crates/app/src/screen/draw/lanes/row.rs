@@ -114,7 +114,7 @@ impl Row<'_> {
             (true, true) => ["off", "on"][usize::from(value != 0.0)].to_owned(),
             (true, false) => ["up", "down"][usize::from(value != 0.0)].to_owned(),
             (false, _) if self.is_nowhere() => "nowhere".to_owned(),
-            (false, _) if self.extent()[1] > 1.0 => format!("{value:+.1}"),
+            (false, _) if self.app.extent_of(self.lane)[1] > 1.0 => format!("{value:+.1}"),
             (false, _) => format!("{value:+.3}"),
         };
         let style = self.level_style(value != 0.0);
@@ -165,7 +165,7 @@ impl Row<'_> {
         let begins = app.session().history().begins();
         let count = usize::from(self.traces.width);
         let spans = app.log(self.lane).columns(stretch.first, width);
-        let extent = self.extent();
+        let extent = self.app.extent_of(self.lane);
         let spans = spans.map(|span| span.scaled(extent));
         let mut presence = self.presence().map(|log| log.columns(stretch.first, width));
         let mut columns = Vec::with_capacity(count);
@@ -190,14 +190,6 @@ impl Row<'_> {
         columns.truncate(count);
         self.cut_out_missing(&mut columns);
         columns
-    }
-
-    /// The values that are drawn as 0 and as 1.
-    fn extent(&self) -> [f32; 2] {
-        match self.lane {
-            Lane::Action(id, axis) => self.app.session().plan().extent(id, axis),
-            Lane::Control(_) | Lane::Gesture(_) | Lane::Combo(_) => [0.0, 1.0],
-        }
     }
 
     /// Nothing is known between two reports that have others missing between

@@ -97,7 +97,7 @@ impl Row<'_> {
         let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
         let known = self.app.view.stretch.column_of(before.last());
         let known = known.map_or(usize::from(self.traces.width), |last| usize::from(last) + 1);
-        let extent = self.extent();
+        let extent = self.app.extent_of(self.lane);
         let scaled = |span: LaneSummary| span.scaled(extent);
         let now = self.app.log(self.lane).columns(stretch.first, width).map(scaled);
         let was = lanes[axis].columns(stretch.first, width).map(scaled);
@@ -120,7 +120,7 @@ impl Row<'_> {
         let (stretch, rate) = (self.app.view.stretch, self.app.session().plan().rate());
         let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
         let trace = &agreed.found.traces[value];
-        let extent = self.extent();
+        let extent = self.app.extent_of(self.lane);
         let is_digital = self.app.is_digital(self.lane);
         for at in 0..usize::from(self.traces.width) {
             let first = stretch.first.0 + at as u32 / repeat * width;
