@@ -979,6 +979,7 @@ impl Bench {
 fn the_mouse_is_a_finger_on_the_touch_bench() {
     let mut bench = bare();
     assert!(bench.shows("no touch panel has been connected"));
+    assert!(bench.shows("walk-left"), "zones are drawn before the first touch");
     bench.drag([10, 14, 18, 22, 26], 6);
     assert!(bench.shows("attempts go on") && bench.shows("contact-1"));
     bench.lift();

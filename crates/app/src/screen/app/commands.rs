@@ -10,8 +10,8 @@ use crate::screen::{
     view::{Lane, lane_name},
     viewport::Playhead,
 };
-use gtrig_analysis::{Label, score};
-use gtrig_core::{CleanText, Nanos, Tick};
+use gtrig_analysis::{Change, Label, score};
+use gtrig_core::{CleanText, LaneMarks, Nanos, Tick};
 use gtrig_formats::words::trouble_words;
 use gtrig_sources::Story;
 use std::path::Path;
@@ -29,6 +29,7 @@ impl App {
             Command::NextMark(way) => self.jump_to_mark(way),
             Command::Trouble(way) => self.jump_to_trouble(way),
             Command::Near(way) => self.jump_to_near(way),
+            Command::Lost(way) => self.jump_to_lost(way),
             Command::Knob(by) => self.choose_knob(by),
             Command::Nudge(steps) => self.nudge(steps),
             Command::Value => self.ask_for_value(),
@@ -304,6 +305,37 @@ impl App {
         match found {
             Some(tick) => self.go_to(tick),
             None => self.tell("no further mark; m sets one".to_owned(), false),
+        }
+    }
+
+    /// Puts the playhead on the next press of any control that was lost, or the one before.
+    fn jump_to_lost(&mut self, way: i32) {
+        let here = self.tick();
+        let is_lost = |change: &Change| change.marks.contains(LaneMarks::LOST);
+        let of_lane = |&lane: &Lane| {
+            let log = self.log(lane);
+            let found = match way > 0 {
+                true => log.changes_after(here).find(is_lost),
+                false => log.changes_before(here).find(is_lost),
+            };
+            Some((found?.tick, lane))
+        };
+        // An action wears the marks of what drives it; the control is what was lost.
+        let lanes = self.listed_lanes().into_iter().filter(|l| matches!(l, Lane::Control(_)));
+        let all = lanes.filter_map(|lane| of_lane(&lane));
+        let found = match way > 0 {
+            true => all.min_by_key(|(tick, _)| *tick),
+            false => all.max_by_key(|(tick, _)| *tick),
+        };
+        match found {
+            Some((tick, lane)) => {
+                self.pick(lane);
+                self.go_to(tick);
+            }
+            None => {
+                let side = if way > 0 { "after" } else { "before" };
+                self.tell(format!("no press was lost {side} this tick"), false);
+            }
         }
     }
 

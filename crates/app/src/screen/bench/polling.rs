@@ -33,7 +33,7 @@ pub(crate) const ENTRY: Entry = Entry {
     shown_key: "3",
     name: "polling",
     help: "bench: what loops of other poll rates would have seen",
-    keys: &[Command::Audit, Command::AuditBy],
+    keys: &[Command::Audit, Command::AuditBy, Command::Lost(1), Command::Lost(-1)],
     wants: |app, _| {
         let loops = app.polling.found.as_ref().map_or(6, |found| found.loops.len());
         // Head, titles, a gap, and what they come to.

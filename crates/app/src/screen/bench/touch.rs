@@ -65,18 +65,24 @@ pub(crate) const ENTRY: Entry = Entry {
 
 fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let panel = app.panel();
-    if panel.is_empty() {
-        let text = "no touch panel has been connected: drag here with the mouse to draw with one";
-        paint::text(buffer, area, area.x + 2, text, app.theme.faint());
-        return;
-    }
     let [wide, high] = app.panel_size();
     let contacts = &app.session().plan().contacts()[panel.clone()];
     let bench = Touch { app, contacts, first: panel.start, proportion: high / wide };
     let panel = app.panel_area(area);
     bench.panel(buffer, panel);
     let left = (panel.right() + 2).min(area.right());
-    bench.words(buffer, Rect { x: left, width: area.right() - left, ..area });
+    let words = Rect { x: left, width: area.right() - left, ..area };
+    if contacts.is_empty() {
+        let text = [
+            "no touch panel has been connected:",
+            if app.document.is_take { "this take has none" } else { "drag on it with the mouse" },
+        ];
+        for (row, text) in paint::rows(words).zip(text) {
+            paint::text(buffer, row, row.x + 2, text, app.theme.faint());
+        }
+        return;
+    }
+    bench.words(buffer, words);
 }
 
 struct Touch<'a> {
@@ -115,7 +121,7 @@ impl Touch<'_> {
 
     fn panel(&self, buffer: &mut Buffer, area: Rect) {
         let theme = self.app.theme;
-        let trails: Vec<Vec<(f64, f64)>> =
+        let trails: Vec<Vec<Vec<(f64, f64)>>> =
             self.contacts.iter().map(|contact| self.trail(contact)).collect();
         let margin = f64::from(MARGIN);
         Canvas::default()
@@ -139,7 +145,14 @@ impl Touch<'_> {
                 Sheet { app: self.app, context, size: self.app.panel_size() }.draw();
                 let color = self.colour(theme.signal());
                 for (contact, trail) in self.contacts.iter().zip(&trails) {
-                    context.draw(&Points { coords: trail, color });
+                    // A fast stroke has few reports, and is a line all the same.
+                    for stroke in trail {
+                        context.draw(&Points { coords: stroke, color });
+                        for step in stroke.windows(2) {
+                            let [(x1, y1), (x2, y2)] = [step[0], step[1]];
+                            context.draw(&Line { x1, y1, x2, y2, color });
+                        }
+                    }
                     if let Some((x, y)) = self.place(contact).map(|place| self.at(place)) {
                         context.draw(&Circle { x, y, radius: 0.02, color });
                     }
@@ -179,16 +192,19 @@ impl Touch<'_> {
         context.print(x, y - 0.06, Span::styled(zone.name.clone(), style));
     }
 
-    /// Where a contact was, as far as it was down.
-    fn trail(&self, contact: &Contact) -> Vec<(f64, f64)> {
+    /// Where a contact was, a stroke for each time it was down.
+    fn trail(&self, contact: &Contact) -> Vec<Vec<(f64, f64)>> {
         let history = self.app.session().history();
         let value = |id: ControlId, tick| history.control_lane(id).value_at(tick);
         let last = self.app.tick().0;
         let ticks = (last.saturating_sub(TRAIL).max(history.begins().0)..=last).map(Tick);
-        ticks
-            .filter(|&tick| value(contact.down, tick) != 0.0)
-            .map(|tick| self.at(contact.place([value(contact.x, tick), value(contact.y, tick)])))
-            .collect()
+        let down = ticks.filter(|&tick| value(contact.down, tick) != 0.0).collect::<Vec<_>>();
+        // It was lifted between, though another poll may have seen it down again.
+        let landed = |tick: Tick| history.control_lane(contact.down).change_at(tick).is_some();
+        let place =
+            |&tick: &Tick| self.at(contact.place([value(contact.x, tick), value(contact.y, tick)]));
+        let strokes = down.chunk_by(|one, next| one.next() == *next && !landed(*next));
+        strokes.map(|stroke| stroke.iter().map(place).collect()).collect()
     }
 
     fn words(&self, buffer: &mut Buffer, area: Rect) {

@@ -118,3 +118,22 @@ fn the_playhead_covers_no_time() {
         }
     }
 }
+
+#[test]
+fn lost_presses_are_walked_whatever_lane_is_chosen() {
+    let mut bench = Bench::story(Story::LostTap);
+    bench.keys(":lane slew x");
+    bench.key(KeyCode::Enter);
+    bench.key(KeyCode::Home);
+    let mut ticks = Vec::new();
+    for _ in 0..2 {
+        bench.keys("K");
+        ticks.push(bench.app.tick().0);
+        assert!(bench.lane("pad·2 south").contains("▸"), "its lane is chosen");
+    }
+    assert_eq!(ticks, [37, 73]);
+    bench.keys("K");
+    assert!(bench.shows("no press was lost after this tick") && bench.app.tick() == Tick(73));
+    bench.keys("J");
+    assert_eq!(bench.app.tick(), Tick(37));
+}
