@@ -477,7 +477,7 @@ impl App {
                 false => self.view.stretch.show(self.tick()),
             }
         }
-        let lanes = self.lanes();
+        let (lanes, folded) = self.shown_and_folded_lanes();
         let chosen = lanes.iter().position(|&lane| Some(lane) == self.view.chosen).unwrap_or(0);
         self.view.chosen = lanes.get(chosen).copied();
         self.view.first_lane = self.view.first_lane.min(chosen);
@@ -489,6 +489,7 @@ impl App {
             first += 1;
         }
         self.view.first_lane = first;
+        (self.view.shown, self.view.folded) = (lanes, folded);
     }
 
     pub(crate) fn is_captured_by(&self) -> Option<&Terminal> {

@@ -126,13 +126,15 @@ pub fn lanes(session: &Session, filter: &str) -> Vec<Lane> {
     if filter.is_empty() {
         return listed(session, false);
     }
-    let words: Vec<String> = filter.split_whitespace().map(str::to_lowercase).collect();
     let mut lanes = all_lanes(session);
-    lanes.retain(|&lane| {
-        let name = lane_name(session, lane).to_lowercase();
-        words.iter().all(|word| name.contains(word))
-    });
+    lanes.retain(|&lane| has_words(session, lane, filter));
     lanes
+}
+
+/// Whether the name of a lane has every word of a filter.
+pub(crate) fn has_words(session: &Session, lane: Lane, filter: &str) -> bool {
+    let name = lane_name(session, lane).to_lowercase();
+    filter.split_whitespace().all(|word| name.contains(&word.to_lowercase()))
 }
 
 /// Every lane there can be, in the same order.

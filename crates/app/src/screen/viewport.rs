@@ -59,6 +59,9 @@ pub(crate) struct Viewport {
     pub(crate) stretch: Stretch,
     pub(crate) filter: String,
     pub(crate) chosen: Option<Lane>,
+    /// The lanes as the last frame has them, and those that it folds away.
+    pub(crate) shown: Vec<Lane>,
+    pub(crate) folded: Vec<Lane>,
     pub(crate) first_lane: usize,
     /// Lanes at rest in view are folded away.
     pub(super) folds: bool,
@@ -82,6 +85,8 @@ impl Default for Viewport {
             stretch: Stretch { first: Tick(0), columns: 80, zoom: Zoom::NORMAL },
             filter: String::new(),
             chosen: None,
+            shown: Vec::new(),
+            folded: Vec::new(),
             first_lane: 0,
             folds: true,
             measured_from: None,

@@ -2,7 +2,7 @@
 
 use super::App;
 use crate::screen::bench::Bench;
-use crate::screen::view::{Lane, lanes};
+use crate::screen::view::{Lane, has_words, lanes};
 use gtrig_analysis::{Label, LaneLog, score, score::Score, stream::Trouble};
 use gtrig_core::{
     ActionId, BoundInput, CleanText, ControlId, ControlKind, DeviceId, LaneMarks, Nanos, Tick,
@@ -112,8 +112,9 @@ impl App {
 
     /// The lane that commands are about: the chosen one, or the first.
     pub(crate) fn lane(&self) -> Option<Lane> {
-        let lanes = self.lanes();
-        self.view.chosen.filter(|lane| lanes.contains(lane)).or(lanes.first().copied())
+        let filter = &self.view.filter;
+        let is_shown = |lane: &Lane| filter.is_empty() || has_words(self.session(), *lane, filter);
+        self.view.chosen.filter(is_shown).or_else(|| self.lanes().first().copied())
     }
 
     /// The lane that shows a trouble best: that of its control, or else the
@@ -212,11 +213,10 @@ impl App {
     /// Whether a live session has seen nothing but devices that came, and waits for a
     /// person to do something.
     pub(crate) fn is_untouched(&self) -> bool {
-        let is_empty = |&lane: &Lane| self.log(lane).is_empty();
         !self.document.is_take
             && !self.captured
             && self.view.filter.is_empty()
-            && self.listed_lanes().iter().all(is_empty)
+            && self.view.shown.iter().all(|&lane| self.log(lane).is_empty())
     }
 
     /// The ticks that are measured between, the earlier one first.

@@ -43,7 +43,8 @@ pub(crate) const ENTRY: Entry = Entry {
     name: "board",
     help: "bench: the board, from controls to actions",
     wants: |app, width| {
-        let heights: Vec<u16> = app.actions().map(|id| Block::new(app, id).rows()).collect();
+        let plan = app.session().plan();
+        let heights: Vec<u16> = app.actions().map(|id| rows_of(plan.inputs(id))).collect();
         1 + fits(&heights, columns(width))
     },
     draw,
@@ -62,7 +63,7 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let columns = columns(area.width);
     let titles = u16::from(area.height > 4);
     let room = area.height - titles;
-    let mut heights: Vec<u16> = blocks.iter().map(Block::rows).collect();
+    let mut heights: Vec<u16> = blocks.iter().map(|block| rows_of(block.inputs)).collect();
     let rows = squeeze(&mut heights, columns, room);
     // Where even a row each is too much, the last row says how many are left out.
     let places = usize::from(room * columns);
@@ -84,6 +85,12 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         }
         block.draw(buffer, place.intersection(area), app);
     }
+}
+
+/// Rows that show all of an action: its inputs, and its dial below its name.
+fn rows_of(inputs: &[BoundInput]) -> u16 {
+    let own = if dial::stick_of(inputs, None).is_some() { 1 + DIAL[0] } else { 2 };
+    (inputs.len() as u16).max(own)
 }
 
 /// How many columns of blocks a width has.
@@ -156,12 +163,6 @@ impl<'a> Block<'a> {
         };
         let winner = inputs.iter().position(|input| state.is_active() && gives_it(input));
         Block { id, inputs, state, winner }
-    }
-
-    /// Rows that show all of it: its inputs, and the dial below its name.
-    fn rows(&self) -> u16 {
-        let own = if dial::stick_of(self.inputs, None).is_some() { 1 + DIAL[0] } else { 2 };
-        (self.inputs.len() as u16).max(own)
     }
 
     fn draw(&self, buffer: &mut Buffer, area: Rect, app: &App) {

@@ -27,8 +27,8 @@ use row::Row;
 use unicode_width::UnicodeWidthStr;
 
 pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
-    let (lanes, folded) = app.shown_and_folded_lanes();
-    ruler(buffer, areas, app, folded.len());
+    let lanes = &app.view.shown;
+    ruler(buffer, areas, app);
     marks(buffer, areas, app);
     if app.is_untouched() {
         offers::draw(buffer, areas.lanes, app);
@@ -45,7 +45,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
         below.y += height;
         below.height -= height;
     }
-    name_folded(buffer, below, app, &folded);
+    name_folded(buffer, below, app, &app.view.folded);
     if lanes.is_empty() {
         let text = match app.view.filter.is_empty() {
             true => "no lanes: the rig has no actions, and nothing has moved yet",
@@ -69,10 +69,10 @@ fn name_folded(buffer: &mut Buffer, area: Rect, app: &App, folded: &[Lane]) {
 }
 
 /// Time along the top, the place of the playhead, and what the filter is.
-fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App, folded: usize) {
+fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
     let (row, traces) = (areas.ruler, areas.traces(areas.ruler));
     paint::rule(buffer, row, app.theme);
-    let title = match (app.view.filter.as_str(), folded) {
+    let title = match (app.view.filter.as_str(), app.view.folded.len()) {
         ("", 0) => " lanes ".to_owned(),
         ("", folded) => format!(" lanes +{folded} at rest "),
         (filter, _) => format!(" lanes / {filter} "),
