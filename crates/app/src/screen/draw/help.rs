@@ -84,7 +84,10 @@ fn lines(app: &App) -> Vec<Line> {
             || entry.keys.contains(&binding.command)
             || (entry.numbers.is_some() && is_number)
     };
-    lines.extend(items(&bindings().filter(is_own).collect::<Vec<_>>(), style));
+    let mut own: Vec<Binding> = bindings().filter(is_own).collect();
+    // What the bench is about comes first.
+    own.sort_by_key(|binding| binding.command != Command::Bench(entry.bench));
+    lines.extend(items(&own, style));
     let all: Vec<Binding> = bindings().collect();
     for of_group in all.chunk_by(|one, next| one.group == next.group) {
         lines.extend([Line::Empty, Line::Heading(of_group[0].group)]);
