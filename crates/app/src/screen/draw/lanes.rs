@@ -170,11 +170,13 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
     };
     let mut flags = app.marks().filter_map(flag).peekable();
     while let Some((column, (glyph, style), words)) = flags.next() {
-        // Words end before the next flag.
+        // Words end before the next flag, and say where they go on; at the playhead the
+        // row of the why has them all.
         let end = flags.peek().map_or(traces.width, |(next, ..)| *next);
         let room = Rect { x: traces.x + column, width: end - column, ..traces };
         let x = paint::text(buffer, room, room.x, glyph, style);
-        paint::text(buffer, room, x, &words, style);
+        let room = room.right().saturating_sub(x);
+        paint::text(buffer, traces, x, &paint::cut(&words, room), style);
     }
 }
 

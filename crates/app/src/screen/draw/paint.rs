@@ -33,6 +33,9 @@ pub(in crate::screen) fn cut(text: &str, room: u16) -> Cow<'_, str> {
     if text.width() <= room.into() {
         return text.into();
     }
+    if room == 0 {
+        return "".into();
+    }
     let mut width = 0;
     let fits = |c: &char| {
         width += c.width().unwrap_or(0);
@@ -89,5 +92,28 @@ pub(in crate::screen) fn grouped(n: u64) -> String {
     match n {
         0..1000 => n.to_string(),
         _ => format!("{} {:03}", grouped(n / 1000), n % 1000),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("hoist", 5, "hoist")]
+    #[case("hoist", 4, "hoi…")]
+    #[case("hoist", 1, "…")]
+    #[case("hoist", 0, "")]
+    #[case("", 0, "")]
+    #[case("起重机", 5, "起重…")]
+    #[case("起重机", 4, "起…")]
+    fn what_is_cut_says_so_and_keeps_its_room(
+        #[case] text: &str,
+        #[case] room: u16,
+        #[case] expected: &str,
+    ) {
+        assert_eq!(cut(text, room), expected);
+        assert!(cut(text, room).width() <= room.into());
     }
 }

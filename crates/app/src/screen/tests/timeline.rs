@@ -137,3 +137,14 @@ fn lost_presses_are_walked_whatever_lane_is_chosen() {
     bench.keys("J");
     assert_eq!(bench.app.tick(), Tick(37));
 }
+
+#[test]
+fn words_of_marks_that_lie_close_say_that_they_go_on() {
+    let mut bench = Bench::story(Story::Glass);
+    bench.keys("f");
+    bench.key(KeyCode::Home);
+    let marks = bench.row(" marks ");
+    assert!(marks.contains("✓ look-…") && !marks.contains("look-right"), "{marks}");
+    bench.keys("n");
+    assert!(bench.row("── why").contains("meant: look-right"), "all of it");
+}
