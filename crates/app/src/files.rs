@@ -8,7 +8,7 @@ use crate::{
 };
 use anyhow::{Context, bail};
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
-use gtrig_core::{PollRate, Rig};
+use gtrig_core::{CleanText, PollRate, Rig};
 use gtrig_formats::{
     MAX_DOCUMENT_BYTES, rig,
     take::{Intake, Loaded, TakeLines, TakeReader},
@@ -99,6 +99,8 @@ pub struct Opened {
     pub session: Session,
     /// What it says it is about.
     pub title: Option<String>,
+    /// The name of the rig that it was recorded by.
+    pub recorded_by: Option<CleanText>,
     /// How reading went.
     pub loaded: Loaded,
     /// How well the reports of its devices came.
@@ -125,9 +127,10 @@ pub fn shipped_take(story: Story, rig: Rig) -> anyhow::Result<Opened> {
 
 fn load<R: BufRead>(reader: TakeReader<R>, rig: Rig, capacity: Capacity) -> Opened {
     let title = reader.header.title.as_ref().map(ToString::to_string);
+    let recorded_by = reader.header.rig.clone();
     let (session, loaded) = reader.load(rig, capacity);
     let streams = StreamWatch::over(&session);
-    Opened { session, title, loaded, streams }
+    Opened { session, title, recorded_by, loaded, streams }
 }
 
 /// Reads a take.
@@ -152,6 +155,8 @@ pub struct Begun {
     pub session: Session,
     /// What it says it is about.
     pub title: Option<String>,
+    /// The name of the rig that it was recorded by.
+    pub recorded_by: Option<CleanText>,
     /// What reads on.
     pub reading: Reading,
 }
@@ -204,14 +209,15 @@ pub fn begin_take(path: &Path, rig: Rig, capacity: Capacity, piece: u32) -> anyh
         return Ok(Take::Whole(Box::new(load(reader, rig, capacity))));
     };
     let title = reader.header.title.as_ref().map(ToString::to_string);
+    let recorded_by = reader.header.rig.clone();
     let (mut session, lines) = reader.begin(rig, capacity);
     let mut reading = Reading { lines, piece, of: length.len() };
     if (0..AT_ONCE).all(|_| reading.read_on(&mut session)) {
-        return Ok(Take::Begun(Box::new(Begun { session, title, reading })));
+        return Ok(Take::Begun(Box::new(Begun { session, title, recorded_by, reading })));
     }
     let loaded = reading.finish(&mut session);
     let streams = StreamWatch::over(&session);
-    Ok(Take::Whole(Box::new(Opened { session, title, loaded, streams })))
+    Ok(Take::Whole(Box::new(Opened { session, title, recorded_by, loaded, streams })))
 }
 
 /// A take that is still being written: the session so far, what it is about, the time that
@@ -314,7 +320,7 @@ impl Coming {
             }
         };
         let streams = StreamWatch::over(&session);
-        Opened { session, title: self.title, loaded, streams }
+        Opened { session, title: self.title, recorded_by: None, loaded, streams }
     }
 }
 

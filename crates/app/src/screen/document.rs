@@ -8,7 +8,7 @@ use crate::{
 };
 use anyhow::Context;
 use gtrig_analysis::{Session, stream::StreamWatch};
-use gtrig_core::{DeviceMap, Nanos, Tick};
+use gtrig_core::{CleanText, DeviceMap, Nanos, Tick};
 use gtrig_sources::{SenderState, Source, Terminal};
 
 /// Events are given this long to arrive before the tick that should see them
@@ -36,6 +36,8 @@ pub(crate) struct Document {
     /// What reads the rest of a take that is shown meanwhile.
     reading: Option<Reading>,
     pub(crate) title: Option<String>,
+    /// The name of the rig that a take was recorded by.
+    recorded_by: Option<CleanText>,
     /// How well the reports of the devices come.
     pub(crate) streams: StreamWatch,
     pub(crate) rates: Rates,
@@ -57,6 +59,7 @@ impl Document {
             is_take: false,
             reading: None,
             title: None,
+            recorded_by: None,
             streams: StreamWatch::default(),
             rates: Rates::default(),
             recorder: None,
@@ -79,6 +82,7 @@ impl Document {
         Document {
             is_take: true,
             title: opened.title,
+            recorded_by: opened.recorded_by,
             streams: opened.streams,
             ..Document::new(opened.session)
         }
@@ -89,9 +93,15 @@ impl Document {
         Document {
             is_take: true,
             title: begun.title,
+            recorded_by: begun.recorded_by,
             reading: Some(begun.reading),
             ..Document::new(begun.session)
         }
+    }
+
+    /// The name of the rig that the take was recorded by, if another one runs it.
+    pub(crate) fn other_rig(&self) -> Option<&CleanText> {
+        self.recorded_by.as_ref().filter(|name| **name != self.session.rig().name)
     }
 
     /// What share of the take has been read, while there is some left to read.

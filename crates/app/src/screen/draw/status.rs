@@ -41,6 +41,10 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
         x = paint::text(buffer, area, x, &text, theme.strong()) + 3;
     }
     x = paint::text(buffer, area, x, session.rig().name.as_str(), theme.plain()) + 3;
+    if let Some(other) = app.document.other_rig() {
+        let text = format!("≠ recorded by {other}: --rig");
+        x = paint::text(buffer, area, x, &text, theme.doubtful()) + 3;
+    }
     let begins = rate.time_of(session.history().begins());
     let length = Nanos(rate.time_of(app.last()).0.saturating_sub(begins.0));
     x = paint::text(buffer, area, x, &format!("history {}", clock(length)), theme.faint()) + 3;
