@@ -14,3 +14,4 @@ pub mod out;
 mod programs;
 pub mod recorder;
 pub mod screen;
+pub mod settings;

@@ -1,10 +1,11 @@
 //! Maps of devices from disk: those that are named, and those that a person keeps.
 
+use crate::settings;
 use anyhow::{Context, bail};
 use gtrig_core::{DeviceInfo, DeviceMap, DeviceMatch, HardwareIds, MappedControl, MappedFrom, RAW};
 use gtrig_formats::{Over, map, save_atomically};
 use std::{
-    env, fs,
+    fs,
     io::{self, Write},
     path::{Path, PathBuf},
 };
@@ -65,12 +66,7 @@ impl Maps {
 
 /// Where a person keeps maps that are always in force.
 pub fn folder() -> Option<PathBuf> {
-    let config = env::var_os("XDG_CONFIG_HOME").filter(|folder| !folder.is_empty());
-    let config = config.map(PathBuf::from).or_else(|| {
-        let home = env::var_os("HOME").filter(|home| !home.is_empty())?;
-        Some(Path::new(&home).join(".config"))
-    });
-    Some(config?.join("gtrig").join("maps"))
+    Some(settings::folder()?.join("maps"))
 }
 
 /// The files of the folder that are maps, in the order of their names.

@@ -373,15 +373,46 @@ fn resizing_works_down_to_almost_nothing_and_back() {
     tmux.wait("a large screen", |s| s.contains("q quit") && s.contains("walk-gantry"));
 }
 
+/// The sequences of a screen that say how text looks.
+fn sgr(screen: &str) -> impl Iterator<Item = &str> {
+    screen.split("\x1b[").skip(1).filter_map(|s| Some(s.split_once('m')?.0))
+}
+
+#[test]
+fn a_theme_is_set_in_a_file_and_a_mistake_in_it_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("gtrig/settings.toml");
+    std::fs::create_dir(folder.path().join("gtrig")).unwrap();
+    std::fs::write(&path, "theme = \"sixteen\"\n").unwrap();
+    let program = format!("XDG_CONFIG_HOME={} {}", folder.path().display(), gtrig("demo lost-tap"));
+    let tmux = Tmux::start("theme", BIG, &program);
+    tmux.wait_for(" TAKE ");
+    let screen = tmux.coloured_screen();
+    let indexed = |codes: &str| {
+        let (_, number) = codes.split_once("8;5;")?;
+        number.split(';').next()?.parse::<u8>().ok()
+    };
+    let colours: Vec<u8> = sgr(&screen).filter_map(indexed).collect();
+    assert!(
+        colours.iter().all(|&colour| colour < 16),
+        "those that a terminal defines: {colours:?}"
+    );
+    let is_green = |codes: &str| codes.contains("92") || codes.contains("38;5;10");
+    assert!(sgr(&screen).any(is_green), "fired is green");
+    std::fs::write(&path, "theme = \"sixten\"\n").unwrap();
+    let tmux = Tmux::start("mistake", BIG, &program);
+    tmux.wait_for_all(&["settings.toml", "sixten", "sixteen"]);
+    back_in_the_shell(&tmux);
+}
+
 #[test]
 fn no_color_is_honoured() {
     let tmux = Tmux::start("nocolor", BIG, &format!("NO_COLOR=1 {}", gtrig("demo")));
     tmux.wait_for(" LIVE ");
     let screen = tmux.coloured_screen();
-    // Of all SGR sequences only bold, reversed and reset may occur.
-    let sequences = screen.split("\x1b[").skip(1).filter_map(|s| s.split_once('m'));
-    for (codes, _) in sequences {
-        let plain = |code: &str| matches!(code, "" | "0" | "1" | "7" | "39" | "49");
+    // Of all SGR sequences only bold, underlined, reversed and reset may occur.
+    for codes in sgr(&screen) {
+        let plain = |code: &str| matches!(code, "" | "0" | "1" | "4" | "7" | "39" | "49");
         assert!(codes.split(';').all(plain), "{codes}");
     }
     tmux.wait("one row", |s| s.lines().any(|l| l.contains("LIVE") && l.contains("60 Hz")));

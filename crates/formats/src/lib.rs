@@ -38,6 +38,7 @@ pub mod measure;
 mod nearest;
 mod report;
 pub mod rig;
+pub mod settings;
 pub mod shape;
 pub mod take;
 pub mod ticks;

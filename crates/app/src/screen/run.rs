@@ -17,6 +17,7 @@ use crate::{
     broadcast::Broadcast,
     files::{Begun, Opened, RigSource},
     recorder::Recorder,
+    settings,
 };
 use anyhow::Context;
 use crossterm::event::{self, Event};
@@ -202,11 +203,13 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
              `gtrig replay` and `gtrig tail` do without"
         );
     }
+    // What is wrong with them is told on a terminal that is still the shell's.
+    let theme = Theme::of(settings::read()?.theme);
     let taken = Taken::take().context("cannot take over the terminal")?;
     let size = size();
     // Until the terminal says otherwise; the first frame does not wait for that.
     let how = TerminalKeys::Inferred(release_after);
-    let (mut app, clock) = build(start, how, size)?;
+    let (mut app, clock) = build(start, theme, how, size)?;
     app.follow_rig(Some(rig));
     let outbox = Outbox::new();
     let mut taken = Some(taken);
@@ -301,8 +304,12 @@ fn show(screen: &mut Screen, app: &mut App) -> io::Result<()> {
     Ok(())
 }
 
-fn build(start: Start, how: TerminalKeys, size: (u16, u16)) -> anyhow::Result<(App, Clock)> {
-    let theme = Theme::from_environment();
+fn build(
+    start: Start,
+    theme: Theme,
+    how: TerminalKeys,
+    size: (u16, u16),
+) -> anyhow::Result<(App, Clock)> {
     match start {
         Start::Take(opened) => Ok((App::take(*opened, theme), Clock::starting_at(Nanos(0)))),
         Start::Begun(begun) => Ok((App::begun(*begun, theme), Clock::starting_at(Nanos(0)))),

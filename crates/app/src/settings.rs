@@ -1,0 +1,72 @@
+//! What a person sets for every run, from a file of theirs.
+
+use anyhow::{Context, bail};
+use gtrig_formats::settings::{self, Settings};
+use std::{
+    env, fs, io,
+    path::{Path, PathBuf},
+};
+
+/// Settings are no larger than this.
+const MAX_BYTES: u64 = 1 << 20;
+
+/// The folder of what a person sets.
+pub fn folder() -> Option<PathBuf> {
+    let config = env::var_os("XDG_CONFIG_HOME").filter(|folder| !folder.is_empty());
+    let config = config.map(PathBuf::from).or_else(|| {
+        let home = env::var_os("HOME").filter(|home| !home.is_empty())?;
+        Some(Path::new(&home).join(".config"))
+    });
+    Some(config?.join("gtrig"))
+}
+
+/// Reads the settings of the person; without a file nothing is set.
+///
+/// # Errors
+/// When there is a file that cannot be read, or has mistakes.
+pub fn read() -> anyhow::Result<Settings> {
+    folder().map_or(Ok(Settings::default()), |folder| read_from(&folder.join("settings.toml")))
+}
+
+fn read_from(path: &Path) -> anyhow::Result<Settings> {
+    let about = || format!("cannot read the settings in {}", path.display());
+    match fs::metadata(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Settings::default()),
+        Err(error) => return Err(error).with_context(about),
+        Ok(file) if file.len() > MAX_BYTES => {
+            bail!("{} is larger than 1 MiB: these are no settings", path.display())
+        }
+        Ok(_) => {}
+    }
+    let text = fs::read_to_string(path).with_context(about)?;
+    Ok(settings::parse(&path.display().to_string(), &text)?)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use gtrig_formats::settings::ThemeName;
+
+    #[test]
+    fn settings_are_read_where_there_are_some() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("settings.toml");
+        assert_eq!(read_from(&path).unwrap(), Settings::default());
+        fs::write(&path, "theme = \"contrast\"\n").unwrap();
+        assert_eq!(read_from(&path).unwrap().theme, Some(ThemeName::Contrast));
+        fs::write(&path, "theme = \"loud\"\n").unwrap();
+        let told = format!("{:#}", read_from(&path).unwrap_err());
+        assert!(told.contains("settings.toml") && told.contains("loud"), "{told}");
+        fs::write(&path, [0xff, 0xfe]).unwrap();
+        assert!(read_from(&path).is_err());
+        assert!(read_from(folder.path()).is_err(), "a folder is no file");
+    }
+
+    #[test]
+    fn a_huge_file_is_no_settings() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("settings.toml");
+        fs::File::create(&path).unwrap().set_len(MAX_BYTES + 1).unwrap();
+        assert!(read_from(&path).unwrap_err().to_string().contains("larger than 1 MiB"));
+    }
+}
