@@ -382,8 +382,8 @@ fn sgr(screen: &str) -> impl Iterator<Item = &str> {
 fn a_theme_is_set_in_a_file_and_a_mistake_in_it_is_told() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("gtrig/settings.toml");
-    std::fs::create_dir(folder.path().join("gtrig")).unwrap();
-    std::fs::write(&path, "theme = \"sixteen\"\n").unwrap();
+    fs::create_dir(folder.path().join("gtrig")).unwrap();
+    fs::write(&path, "theme = \"sixteen\"\n").unwrap();
     let program = format!("XDG_CONFIG_HOME={} {}", folder.path().display(), gtrig("demo lost-tap"));
     let tmux = Tmux::start("theme", BIG, &program);
     tmux.wait_for(" TAKE ");
@@ -399,7 +399,7 @@ fn a_theme_is_set_in_a_file_and_a_mistake_in_it_is_told() {
     );
     let is_green = |codes: &str| codes.contains("92") || codes.contains("38;5;10");
     assert!(sgr(&screen).any(is_green), "fired is green");
-    std::fs::write(&path, "theme = \"sixten\"\n").unwrap();
+    fs::write(&path, "theme = \"sixten\"\n").unwrap();
     let tmux = Tmux::start("mistake", BIG, &program);
     tmux.wait_for_all(&["settings.toml", "sixten", "sixteen"]);
     back_in_the_shell(&tmux);
