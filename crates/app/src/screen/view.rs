@@ -24,7 +24,8 @@ pub(crate) struct Zoom(i8);
 
 impl Zoom {
     const MIN: i8 = -3;
-    const MAX: i8 = 16;
+    // Two columns have every tick there can be.
+    const MAX: i8 = 31;
 
     pub(crate) const NORMAL: Zoom = Zoom(0);
 
@@ -42,7 +43,8 @@ impl Zoom {
 
     /// How many ticks fit in so many columns; at least one.
     pub(crate) fn ticks_in(self, columns: u16) -> u32 {
-        (u32::from(columns) / self.columns_per_tick()).max(1) * self.ticks_per_column()
+        let columns = (u32::from(columns) / self.columns_per_tick()).max(1);
+        columns.saturating_mul(self.ticks_per_column())
     }
 }
 
@@ -68,9 +70,10 @@ impl Stretch {
     /// The stretch of so many columns that has the ticks from `first` to `last`, as near
     /// as they fit.
     pub(crate) fn whole(first: Tick, last: Tick, columns: u16) -> Self {
-        let ticks = last.0 - first.0 + 1;
+        let ticks = (last.0 - first.0).saturating_add(1);
         let mut zooms = (-3..32).map(|steps| Zoom::NORMAL.by(steps));
-        let fits = |zoom: &Zoom| zoom.ticks_in(columns) >= ticks + zoom.ticks_per_column();
+        let fits =
+            |zoom: &Zoom| zoom.ticks_in(columns) >= ticks.saturating_add(zoom.ticks_per_column());
         let zoom = zooms.find(fits).unwrap_or(Zoom::NORMAL.by(32));
         let width = zoom.ticks_per_column();
         Stretch { first: Tick(first.0 / width * width), columns, zoom }
@@ -80,6 +83,11 @@ impl Stretch {
     pub(crate) fn tick_at(&self, column: u16) -> Tick {
         let column = u32::from(column) / self.zoom.columns_per_tick();
         Tick(self.first.0.saturating_add(column.saturating_mul(self.zoom.ticks_per_column())))
+    }
+
+    /// The tick after the last column.
+    pub(crate) fn end(&self) -> Tick {
+        Tick(self.first.0.saturating_add(self.zoom.ticks_in(self.columns)))
     }
 
     /// The first column of a tick, if it is in view.
@@ -104,7 +112,8 @@ impl Stretch {
     pub(crate) fn zoom_around(&mut self, tick: Tick, steps: i32) {
         let column = self.column_of(tick).unwrap_or(self.columns / 2);
         self.zoom = self.zoom.by(steps);
-        let left = u32::from(column) / self.zoom.columns_per_tick() * self.zoom.ticks_per_column();
+        let columns = u32::from(column) / self.zoom.columns_per_tick();
+        let left = columns.saturating_mul(self.zoom.ticks_per_column());
         let width = self.zoom.ticks_per_column();
         self.first = Tick(tick.0.saturating_sub(left) / width * width);
         self.show(tick);
@@ -247,6 +256,25 @@ mod tests {
             stretch.zoom_around(Tick(1077), steps);
             assert!(stretch.column_of(Tick(1077)).is_some(), "{stretch:?}");
         }
+    }
+
+    /// Up to a month at 1000 Hz, and to the last tick there is.
+    #[rstest]
+    #[case(0)]
+    #[case(5_000)]
+    #[case(86_400_000)]
+    #[case(2_592_000_000)]
+    #[case(u32::MAX)]
+    fn the_whole_fits_however_long_it_is(
+        #[case] last: u32,
+        #[values(2, 20, 125, 380)] columns: u16,
+    ) {
+        let whole = Stretch::whole(Tick(0), Tick(last), columns);
+        assert!(whole.column_of(Tick(last)).is_some(), "{whole:?}");
+        assert!(whole.end() > Tick(last) || last == u32::MAX);
+        let mut zoomed = whole;
+        zoomed.zoom_around(Tick(last), 40);
+        assert!(zoomed.column_of(Tick(last)).is_some(), "{zoomed:?}");
     }
 
     #[test]

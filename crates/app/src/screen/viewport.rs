@@ -136,7 +136,7 @@ impl Viewport {
 
     /// The last tick in view.
     pub(super) fn end(&self, last: Tick) -> Tick {
-        Tick(self.stretch.first.0 + self.stretch.zoom.ticks_in(self.stretch.columns)).min(last)
+        self.stretch.end().min(last)
     }
 
     /// Moves the border between the bench and the timeline down by so many rows.

@@ -156,3 +156,34 @@ fn a_take_that_another_rig_recorded_says_so() {
     assert!(bench.row(" TAKE ").contains("Kestrel Quay   ≠ recorded by Hangar Nine: --rig"));
     assert!(!Bench::opened(&text("Kestrel Quay")).shows("recorded by"));
 }
+
+/// A pause of a month is a pause: both ends are in the row of the whole, and in view.
+#[test]
+fn a_month_fits_into_the_view() {
+    let pad = r#""plug":"pad1","kind":"pad","controls":[{"code":"south","kind":"button"}]"#;
+    let value =
+        |ns: u64, v: i32| format!("{{\"t\":{ns},\"on\":\"pad1\",\"c\":\"south\",\"v\":{v}}}\n");
+    let month = 29 * 86_400 * 1_000_000_000;
+    let text = [
+        format!("{{\"take\":1}}\n{{\"t\":0,{pad}}}\n"),
+        value(1_000_000_000, 1),
+        value(2_000_000_000, 0),
+        value(month, 1),
+    ];
+    let mut bench = Bench::opened(&text.concat());
+    assert!(bench.row("all of it").contains("696:00:00"), "{}", bench.row("all of it"));
+    bench.keys(":lane south");
+    bench.key(KeyCode::Enter);
+    bench.keys("f");
+    let lane = bench.lane("pad·1 south");
+    assert!(lane.contains(['▁', '╱', '▔', '┃', '▒']), "{lane}");
+    let stretch = bench.app.view.stretch;
+    for tick in [Tick(0), bench.app.last()] {
+        assert!(stretch.column_of(tick).is_some(), "{stretch:?}");
+    }
+    for key in ["-", "-", "[", "]", "+", "+", "+"] {
+        bench.keys(key);
+    }
+    bench.key(KeyCode::End);
+    assert_eq!(bench.app.tick(), bench.app.last());
+}

@@ -169,12 +169,13 @@ impl Row<'_> {
         let spans = spans.map(|span| span.scaled(extent));
         let mut presence = self.presence().map(|log| log.columns(stretch.first, width));
         let mut columns = Vec::with_capacity(count);
-        for (span, tick) in spans.zip((0..).map(|i| stretch.first.0 + i * width)) {
+        let ticks = (0u32..).map(|i| stretch.first.0.saturating_add(i.saturating_mul(width)));
+        for (span, tick) in spans.zip(ticks) {
             if columns.len() >= count {
                 break;
             }
             let heard = presence.as_mut().and_then(Iterator::next).is_none_or(|p| p.max > 0.0);
-            let known = tick <= app.last().0 && tick + width > begins.0;
+            let known = tick <= app.last().0 && tick.saturating_add(width) > begins.0;
             let column = match (known, heard || !span.marks.is_empty()) {
                 (false, _) => Column::Nothing,
                 (true, false) => Column::Hole,
@@ -198,7 +199,7 @@ impl Row<'_> {
         let Lane::Control(control) = self.lane else { return };
         let app = self.app;
         let (rate, stretch) = (app.session().plan().rate(), app.view.stretch);
-        let end = Tick(stretch.first.0 + stretch.zoom.ticks_in(stretch.columns));
+        let end = stretch.end();
         let device = app.session().roster().control(control).device;
         let holes =
             app.document.streams.holes(device, rate.time_of(stretch.first), rate.time_of(end));

@@ -123,10 +123,10 @@ impl Row<'_> {
         let extent = self.app.extent_of(self.lane);
         let is_digital = self.app.is_digital(self.lane);
         for at in 0..usize::from(self.traces.width) {
-            let first = stretch.first.0 + at as u32 / repeat * width;
+            let first = stretch.first.0.saturating_add((at as u32 / repeat).saturating_mul(width));
             let tick = |tick: u32| rate.time_of(Tick(tick));
             let after = if first == 0 { Nanos(0) } else { tick(first - 1) };
-            let until = tick(first + width - 1);
+            let until = tick(first.saturating_add(width - 1));
             if after > trace.ends() {
                 break;
             }
@@ -174,7 +174,7 @@ impl Row<'_> {
     fn reported(&self, control: ControlId) -> Vec<LaneSummary> {
         let (session, stretch) = (self.app.session(), self.app.view.stretch);
         let kind = session.roster().control(control).kind;
-        let last = Tick(stretch.first.0 + stretch.zoom.ticks_in(stretch.columns));
+        let last = stretch.end();
         let mut level = self.app.log(self.lane).value_at(stretch.first);
         let mut columns = vec![LaneSummary::steady(level); usize::from(self.traces.width)];
         // Columns before this one are settled.
