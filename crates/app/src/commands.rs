@@ -81,7 +81,10 @@ Examples:
                                    the same without a screen, line by line
 
 Memory: a take is held in memory while it is read, up to three times the size of its
-file, for a figure up to five times, and 100 MB besides (docs/limits.md has every bound).";
+file, for a figure up to five times, and 100 MB besides (docs/limits.md has every bound).
+
+Colours: theme = \"light\" in ~/.config/gtrig/settings.toml, or in gtrig/settings.toml of
+$XDG_CONFIG_HOME; also dark, contrast, distinct, sixteen, plain. NO_COLOR=1 draws none.";
 
 /// Every command, in the order of the help.
 #[derive(Debug, Subcommand)]

@@ -504,6 +504,7 @@ fn help_names_every_command_and_the_exit_codes() {
         "check",
         "simulate",
         "Exit codes:",
+        "settings.toml",
     ] {
         assert!(text.contains(word), "{word}");
     }
