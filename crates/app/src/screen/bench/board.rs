@@ -20,6 +20,7 @@ use gtrig_core::{
 };
 use meter::{Look, Meter};
 use ratatui::{buffer::Buffer, layout::Rect};
+use unicode_width::UnicodeWidthStr;
 
 /// The width of a block with its wire and its action.
 const BLOCK: u16 = 79;
@@ -239,7 +240,12 @@ impl<'a> Block<'a> {
         let Some(first) = rows.next() else { return };
         let after = paint::text(buffer, first, x, name, style) + 1;
         let Some(second) = rows.next() else {
-            paint::text(buffer, first, after, &self.value(app), style);
+            // In a row with its name there is room for the number, or for the lamp alone.
+            let value = self.value(app);
+            let room = first.right().saturating_sub(after);
+            let is_whole = usize::from(room) >= value.width();
+            let short = value.split(' ').next().filter(|_| !is_whole).unwrap_or(&value);
+            paint::text(buffer, first, after, &paint::cut(short, room), style);
             return;
         };
         if let Some(stick) = dial::stick_of(self.inputs, self.winner)
