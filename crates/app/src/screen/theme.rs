@@ -64,7 +64,7 @@ const fn indexed(colours: [u8; 12]) -> Palette {
 
 const DARK: Palette = indexed([83, 206, 215, 117, 229, 242, 238, 236, 239, 208, 250, 16]);
 const LIGHT: Palette = indexed([28, 162, 130, 25, 94, 243, 250, 254, 252, 166, 240, 231]);
-const CONTRAST: Palette = indexed([46, 213, 220, 51, 226, 252, 246, 238, 240, 208, 231, 16]);
+const CONTRAST: Palette = indexed([46, 213, 214, 51, 226, 252, 246, 238, 240, 208, 231, 16]);
 /// The colours of M. Okabe and K. Ito ("Color Universal Design", 2008), as near as 256 have
 /// them: bluish green, vermilion, orange, sky blue, yellow.
 const DISTINCT: Palette = indexed([36, 202, 178, 74, 227, 244, 239, 236, 239, 202, 250, 16]);

@@ -23,7 +23,13 @@ impl App {
         // Before anything has happened, they say what there is.
         if self.folds() && lanes.iter().any(|&lane| !self.log(lane).is_empty()) {
             let is_shown = |lane: &Lane| self.view.chosen == Some(*lane) || !self.rests(*lane);
-            lanes.into_iter().partition(is_shown)
+            let (mut shown, mut folded): (Vec<Lane>, Vec<Lane>) =
+                lanes.into_iter().partition(is_shown);
+            // A lane can always be chosen and asked about.
+            if shown.is_empty() {
+                shown.push(folded.remove(0));
+            }
+            (shown, folded)
         } else {
             (lanes, Vec::new())
         }
@@ -216,7 +222,12 @@ impl App {
         !self.document.is_take
             && !self.captured
             && self.view.filter.is_empty()
-            && self.view.shown.iter().all(|&lane| self.log(lane).is_empty())
+            && self
+                .view
+                .shown
+                .iter()
+                .chain(&self.view.folded)
+                .all(|&lane| self.log(lane).is_empty())
     }
 
     /// The ticks that are measured between, the earlier one first.
@@ -236,13 +247,10 @@ impl App {
         let ticks = last.0 - first.0;
         let words = format!("Δ {sign}{time}, {ticks} tick{}", if ticks == 1 { "" } else { "s" });
         let on_lane = self.lane().map(|lane| self.edges_in_words(lane, [first, last]));
-        Some(
-            [Some(words), on_lane.filter(|text| !text.is_empty())]
-                .into_iter()
-                .flatten()
-                .collect::<Vec<_>>()
-                .join(": "),
-        )
+        Some(match on_lane.filter(|text| !text.is_empty()) {
+            Some(on_lane) => format!("{words}: {on_lane}"),
+            None => words,
+        })
     }
 
     /// How often a lane is pressed and released after one tick up to another; of an

@@ -187,3 +187,21 @@ fn a_month_fits_into_the_view() {
     bench.key(KeyCode::End);
     assert_eq!(bench.app.tick(), bench.app.last());
 }
+
+/// A press that was long ago happened all the same, though every lane is at rest now.
+#[test]
+fn what_is_over_and_at_rest_is_not_nothing() {
+    let rig = files::rig(None, None).unwrap();
+    let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+    Newcomer(Some(Nanos(0))).drain(&mut session, Nanos(0));
+    let pad = session.roster().devices().last().unwrap().0;
+    let control = session.roster().device(pad).control("south").unwrap();
+    let (time, marks) = (Nanos::from_millis(500), gtrig_core::Marks::empty());
+    session.report(gtrig_core::Event { time, value: 0, control, marks });
+    let app = App::live(session, Vec::new(), None, Theme::new(true));
+    let mut bench = Bench::new(app, Nanos::from_millis(90_000), (160, 47));
+    assert!(!bench.shows("Nothing has happened yet") && !bench.shows("no lanes"));
+    assert!(bench.shows("at rest, H shows them") && bench.shows("── why ▷ slew x"));
+    bench.keys("H");
+    assert!(bench.has_lane("pad·1 south") && !bench.shows("Nothing has happened yet"));
+}
