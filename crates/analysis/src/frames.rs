@@ -266,6 +266,20 @@ impl Frames {
         })
     }
 
+    /// Those that a recording of a stretch of time has.
+    pub(crate) fn between(&self, begins: Nanos, ends: Nanos) -> Frames {
+        let mut part = Frames {
+            games: Arc::clone(&self.games),
+            names: Arc::clone(&self.names),
+            before: alloc::vec![GameState::default(); self.before.len()],
+            after: alloc::vec![GameState::default(); self.after.len()],
+            ..Frames::default()
+        };
+        let is_within = |frame: &Frame| (begins..=ends).contains(&frame.acted);
+        self.told(begins).filter(is_within).for_each(|frame| part.push(frame));
+        part
+    }
+
     /// The one that was said last.
     pub fn last(&self) -> Option<&Frame> {
         self.chunks.back()?.last()

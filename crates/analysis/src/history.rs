@@ -392,6 +392,23 @@ impl History {
         run(machine, plan, after(&self.open.events, machine, plan), last, &mut after_tick);
     }
 
+    /// The ticks from `first` to `last`: the machine before the first, and the events that
+    /// they saw.
+    pub(crate) fn part(&self, plan: &Plan, first: Tick, last: Tick) -> Segment {
+        let is_whole = first <= self.begins();
+        let start = if is_whole { self.first().clone() } else { self.at(plan, first.before()) };
+        let until = plan.rate().time_of(last);
+        let events = match is_whole {
+            true => {
+                let closed = self.closed.iter().flat_map(|segment| segment.events());
+                let all = closed.chain(&self.open.events);
+                all.take_while(|event| event.time <= until).copied().collect()
+            }
+            false => self.events_between(plan, first.before(), last).copied().collect(),
+        };
+        Segment { start, block: Arc::new(Block::new(events)) }
+    }
+
     /// The machine before the segment that `tick` is in, and its events.
     fn segment_of(&self, tick: Tick) -> (&Machine, &[Event]) {
         let begun = self.closed.partition_point(|segment| segment.begins() <= tick);

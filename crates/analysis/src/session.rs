@@ -1,11 +1,11 @@
 //! A run with its past: what the application, live or replaying, holds.
 
 use crate::frames::{Frame, Frames};
-use crate::history::{Capacity, History};
+use crate::history::{Capacity, History, Segment};
 use crate::label::Label;
 use crate::order::Order;
 use crate::recording::{Recording, end_of};
-use alloc::vec::Vec;
+use alloc::{sync::Arc, vec::Vec};
 use gtrig_core::{
     ControlId, DeviceId, DeviceInfo, Event, GestureVerdict, Machine, Marks, Nanos, Plan, Presence,
     Rig, Roster, RosterError, Tick,
@@ -194,10 +194,7 @@ impl Session {
 
     /// The instant from which on the history is kept.
     fn begins_at(&self) -> Nanos {
-        match self.history.begins() {
-            Tick(0) => Nanos(0),
-            tick => Nanos(self.plan.rate().time_of(tick.before()).0 + 1),
-        }
+        self.plan.rate().begin_of(self.history.begins())
     }
 
     /// The devices.
@@ -368,19 +365,53 @@ impl Session {
     /// The history, to be written.
     pub fn recording(&self) -> Recording {
         let segments = self.history.segments();
-        let mut start = segments[0].start.clone();
-        start.fit(&self.plan);
         let begins_at = self.begins_at();
+        Recording {
+            labels: self.labels.iter().filter(|l| l.time >= begins_at).cloned().collect(),
+            frames: self.frames.clone(),
+            waiting: self.history.waiting().len(),
+            ends_at: self.plan.rate().time_of(self.machine.at()),
+            ..self.recording_from(begins_at, segments[0].start.clone(), segments)
+        }
+    }
+
+    /// The ticks from `first` to `last`, both included and as far as they are kept, to be
+    /// written. What was held before is carried over, as in a recording whose beginning was
+    /// forgotten; what an action, a gesture or a combo remembers from before is not.
+    pub fn recording_between(&self, first: Tick, last: Tick) -> Recording {
+        let last = last.min(self.machine.at());
+        let first = first.clamp(self.history.begins(), last.max(self.history.begins()));
+        let segment = self.history.part(&self.plan, first, last);
+        let begins_at = self.plan.rate().begin_of(first);
+        let ends_at = self.plan.rate().time_of(last);
+        let is_within = |label: &&Label| (begins_at..=ends_at).contains(&label.time);
+        Recording {
+            labels: self.labels.iter().filter(is_within).cloned().collect(),
+            frames: self.frames.between(begins_at, ends_at),
+            ends_at,
+            ..self.recording_from(begins_at, segment.start.clone(), alloc::vec![Arc::new(segment)])
+        }
+    }
+
+    /// A recording of these segments, before which the machine was at `start`; without
+    /// labels and frames.
+    fn recording_from(
+        &self,
+        begins_at: Nanos,
+        mut start: Machine,
+        segments: Vec<Arc<Segment>>,
+    ) -> Recording {
+        start.fit(&self.plan);
         Recording {
             roster: self.roster.clone(),
             rig_name: self.rig.name.clone(),
             begins_at,
-            labels: self.labels.iter().filter(|l| l.time >= begins_at).cloned().collect(),
-            frames: self.frames.clone(),
+            labels: Vec::new(),
+            frames: Frames::default(),
             opening: start.opening(&self.plan, begins_at),
             segments,
-            waiting: self.history.waiting().len(),
-            ends_at: self.plan.rate().time_of(self.machine.at()),
+            waiting: 0,
+            ends_at: begins_at,
             order: self.order.clone(),
             capacity: self.history.capacity(),
             run_by: (self.rig.rate, self.rig.main.clone()),

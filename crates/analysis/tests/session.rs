@@ -145,6 +145,33 @@ proptest! {
         prop_assert_eq!(shown + desk.session.now().lost() + chatter, sent);
     }
 
+    /// A part of a history shows of its controls what the whole showed there.
+    #[test]
+    fn a_part_shows_what_the_whole_showed(
+        steps in steps(), latched: bool, [from, to] in [0.0f64..1.0, 0.0..1.0],
+    ) {
+        let rig = full_rig(60.0, latched);
+        let whole = play(rig.clone(), &steps, Capacity::DEFAULT, |i| i % 100 == 0);
+        let tick = |share: f64| Tick((f64::from(whole.session.now().at().0) * share) as u32);
+        let [first, last] = [tick(from.min(to)), tick(from.max(to))];
+        let recording = whole.session.recording_between(first, last);
+        let part = Session::replayed(&recording, rig);
+        prop_assert_eq!((part.history().begins(), part.now().at()), (first, last));
+        let kept = |lane: &LaneLog| {
+            let within = lane.changes_after(first).take_while(|change| change.tick <= last);
+            within.collect::<Vec<_>>()
+        };
+        for id in controls(&whole) {
+            let lanes = [&whole.session, &part].map(|s| s.history().control_lane(id));
+            prop_assert_eq!(kept(lanes[0]), kept(lanes[1]));
+            prop_assert_eq!(lanes[0].value_at(first), lanes[1].value_at(first));
+        }
+        // Everything there is, it is the whole.
+        let all = whole.session.recording_between(Tick(0), Tick(u32::MAX));
+        let events = whole.session.recording();
+        prop_assert!(all.events().eq(events.events()) && all.ends_at() == events.ends_at());
+    }
+
     /// A bounded history forgets its oldest ticks and nothing else.
     #[test]
     fn forgetting_does_not_change_what_is_kept(steps in steps()) {

@@ -19,6 +19,7 @@ mod open;
 mod publish;
 mod record;
 mod replay;
+mod settings;
 mod shape;
 mod shared;
 mod simulate;
@@ -83,8 +84,9 @@ Examples:
 Memory: a take is held in memory while it is read, up to three times the size of its
 file, for a figure up to five times, and 100 MB besides (docs/limits.md has every bound).
 
-Colours: theme = \"light\" in ~/.config/gtrig/settings.toml, or in gtrig/settings.toml of
-$XDG_CONFIG_HOME; also dark, contrast, distinct, sixteen, plain. NO_COLOR=1 draws none.";
+Colours, keys and how often the screen is drawn are set in ~/.config/gtrig/settings.toml, or
+in gtrig/settings.toml of $XDG_CONFIG_HOME; `gtrig settings` prints such a file, with all that
+can be set. NO_COLOR=1 draws no colours.";
 
 /// Every command, in the order of the help.
 #[derive(Debug, Subcommand)]
@@ -109,6 +111,7 @@ enum Command {
     Check(check::Check),
     Compile(compile::Compile),
     Simulate(simulate::Simulate),
+    Settings(settings::Settings),
 }
 
 impl Command {
@@ -134,6 +137,7 @@ impl Command {
             Command::Check(command) => command.run(),
             Command::Compile(command) => command.run(),
             Command::Simulate(command) => command.run(),
+            Command::Settings(command) => command.run(),
         }
     }
 }

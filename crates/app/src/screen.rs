@@ -32,6 +32,7 @@ mod viewport;
 pub use app::{App, Request};
 pub use document::settled;
 pub use draw::draw;
+pub use keymap::{bound, keys_in_force};
 pub use run::{Clock, Start, run};
 pub use theme::Theme;
 pub use view::{Lane, lane_name, lanes};

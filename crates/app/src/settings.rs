@@ -1,7 +1,7 @@
 //! What a person sets for every run, from a file of theirs.
 
 use anyhow::{Context, bail};
-use gtrig_formats::settings::{self, Settings};
+use gtrig_formats::settings::{self, Bound, Settings};
 use std::{
     env, fs, io,
     path::{Path, PathBuf},
@@ -20,15 +20,21 @@ pub fn folder() -> Option<PathBuf> {
     Some(config?.join("gtrig"))
 }
 
-/// Reads the settings of the person; without a file nothing is set.
+/// The file of the settings of the person.
+pub fn path() -> Option<PathBuf> {
+    Some(folder()?.join("settings.toml"))
+}
+
+/// Reads the settings of the person; without a file nothing is set. `bound` is all that
+/// keys can be set for.
 ///
 /// # Errors
 /// When there is a file that cannot be read, or has mistakes.
-pub fn read() -> anyhow::Result<Settings> {
-    folder().map_or(Ok(Settings::default()), |folder| read_from(&folder.join("settings.toml")))
+pub fn read(bound: &[Bound]) -> anyhow::Result<Settings> {
+    path().map_or(Ok(Settings::default()), |path| read_from(&path, bound))
 }
 
-fn read_from(path: &Path) -> anyhow::Result<Settings> {
+fn read_from(path: &Path, bound: &[Bound]) -> anyhow::Result<Settings> {
     let about = || format!("cannot read the settings in {}", path.display());
     match fs::metadata(path) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Settings::default()),
@@ -39,7 +45,7 @@ fn read_from(path: &Path) -> anyhow::Result<Settings> {
         Ok(_) => {}
     }
     let text = fs::read_to_string(path).with_context(about)?;
-    Ok(settings::parse(&path.display().to_string(), &text)?)
+    Ok(settings::parse(&path.display().to_string(), &text, bound)?)
 }
 
 #[cfg(test)]
@@ -51,15 +57,15 @@ mod tests {
     fn settings_are_read_where_there_are_some() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("settings.toml");
-        assert_eq!(read_from(&path).unwrap(), Settings::default());
+        assert_eq!(read_from(&path, &[]).unwrap(), Settings::default());
         fs::write(&path, "theme = \"contrast\"\n").unwrap();
-        assert_eq!(read_from(&path).unwrap().theme, Some(ThemeName::Contrast));
+        assert_eq!(read_from(&path, &[]).unwrap().theme, Some(ThemeName::Contrast));
         fs::write(&path, "theme = \"loud\"\n").unwrap();
-        let told = format!("{:#}", read_from(&path).unwrap_err());
+        let told = format!("{:#}", read_from(&path, &[]).unwrap_err());
         assert!(told.contains("settings.toml") && told.contains("loud"), "{told}");
         fs::write(&path, [0xff, 0xfe]).unwrap();
-        assert!(read_from(&path).is_err());
-        assert!(read_from(folder.path()).is_err(), "a folder is no file");
+        assert!(read_from(&path, &[]).is_err());
+        assert!(read_from(folder.path(), &[]).is_err(), "a folder is no file");
     }
 
     #[test]
@@ -67,6 +73,6 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("settings.toml");
         fs::File::create(&path).unwrap().set_len(MAX_BYTES + 1).unwrap();
-        assert!(read_from(&path).unwrap_err().to_string().contains("larger than 1 MiB"));
+        assert!(read_from(&path, &[]).unwrap_err().to_string().contains("larger than 1 MiB"));
     }
 }

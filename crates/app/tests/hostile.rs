@@ -142,6 +142,8 @@ const RUNS: &[&str] = &[
     "replay {gone}",
     "replay {take} --rig {wrong}",
     "replay {take} --rig {gone}",
+    "settings",
+    "settings {hostile}",
     "shape {hostile} --rig {rig}",
     "simulate {hostile}",
     "live --rig {wrong}",

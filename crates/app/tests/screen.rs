@@ -406,6 +406,36 @@ fn a_theme_is_set_in_a_file_and_a_mistake_in_it_is_told() {
 }
 
 #[test]
+fn keys_are_set_in_a_file_that_the_program_prints_itself() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("gtrig/settings.toml");
+    fs::create_dir(folder.path().join("gtrig")).unwrap();
+    let home = format!("XDG_CONFIG_HOME={}", folder.path().display());
+    let printed = folder.path().join("printed.toml");
+    let tmux = Tmux::start(
+        "keys",
+        BIG,
+        &format!("{home} {} > {}; echo printed=$?", gtrig("settings"), printed.display()),
+    );
+    tmux.wait_for("printed=0");
+    let text = fs::read_to_string(&printed).unwrap();
+    let changed = text.replace("stories = \"O\" ", "stories = \"F4\" ");
+    assert!(text != changed && text.contains(&path.display().to_string()), "{text}");
+    fs::write(&path, changed).unwrap();
+    let tmux = Tmux::start("keys set", BIG, &format!("{home} {}", gtrig("demo lost-tap")));
+    tmux.wait_for_all(&[" TAKE ", "F4 stories"]);
+    tmux.keys(&["O"]);
+    tmux.keys(&["F4"]);
+    tmux.wait_for("a few letters of a key");
+    tmux.keys(&["Escape"]);
+    // Two that have one key are told, with the place of the second.
+    fs::write(&path, "[keys]\nstories = \"s\"\n").unwrap();
+    let tmux = Tmux::start("keys clash", BIG, &format!("{home} {}", gtrig("demo lost-tap")));
+    tmux.wait_for_all(&["settings.toml:2:11", "another one for `save`"]);
+    back_in_the_shell(&tmux);
+}
+
+#[test]
 fn no_color_is_honoured() {
     let tmux = Tmux::start("nocolor", BIG, &format!("NO_COLOR=1 {}", gtrig("demo")));
     tmux.wait_for(" LIVE ");

@@ -12,6 +12,7 @@ mod learning;
 mod logging;
 mod measuring;
 mod polling;
+mod seeking;
 mod sending;
 mod timing;
 mod touching;
@@ -25,6 +26,8 @@ pub(crate) use logging::KEPT;
 use logging::LogBook;
 use measuring::Measuring;
 use polling::Polling;
+pub(crate) use seeking::Search;
+use seeking::{SearchPlace, Sought};
 use sending::Sending;
 pub(crate) use sending::Trend;
 use timing::Ladders;
@@ -39,7 +42,8 @@ use super::{
     document::Document,
     draw,
     find::Find,
-    jobs::{Jobs, Outcome},
+    jobs::{Jobs, Outcome, Saving},
+    keymap::{Command, Keymap},
     prompt::Prompt,
     theme::Theme,
     view::Lane,
@@ -126,6 +130,8 @@ pub struct App {
     notice: Option<Notice>,
     quit_asked: bool,
     pub(crate) theme: Theme,
+    /// The keys in force.
+    pub(crate) keymap: Keymap,
     save_name: fn() -> String,
 }
 
@@ -203,7 +209,21 @@ impl App {
             notice: None,
             quit_asked: false,
             theme,
+            keymap: Keymap::default(),
             save_name: default_save_name,
+        }
+    }
+
+    /// Has other keys from now on.
+    pub(super) fn use_keys(&mut self, keymap: Keymap) {
+        self.keymap = keymap;
+    }
+
+    /// A command as a message names it: its key, or where it has none what finds it.
+    pub(crate) fn key_of(&self, command: Command) -> String {
+        match (self.keymap.shown(command), self.keymap.name(command)) {
+            (Some(key), _) => key.to_owned(),
+            (None, name) => format!("`{name}`"),
         }
     }
 
@@ -379,11 +399,11 @@ impl App {
     fn finish_jobs(&mut self) {
         while let Some((outcome, is_current)) = self.jobs.next() {
             match outcome {
-                Outcome::Saved { path, events, result: Ok(()) } => {
+                Outcome::Saved { path, events, result: Ok(()), .. } => {
                     self.tell(format!("saved {events} events to {}", path.display()), false);
                 }
-                Outcome::Saved { result: Err(why), .. } => {
-                    self.document.is_unsaved |= is_current;
+                Outcome::Saved { what, result: Err(why), .. } => {
+                    self.document.is_unsaved |= is_current && what == Saving::All;
                     self.tell(format!("{why:#}"), true);
                 }
                 Outcome::Audited(audited) => {
@@ -434,7 +454,8 @@ impl App {
         let view = std::mem::take(&mut self.view);
         let mut jobs = std::mem::take(&mut self.jobs);
         jobs.begin_document();
-        *self = App { now, bench, tuning, jobs, ..App::take(opened, self.theme) };
+        let keymap = std::mem::take(&mut self.keymap);
+        *self = App { now, bench, tuning, jobs, keymap, ..App::take(opened, self.theme) };
         self.view.lay_out_like(&view);
         self.watch_rig();
         (self.bench.entry().shown)(self);

@@ -21,7 +21,7 @@ pub(super) mod yard;
 
 use super::{App, keymap::Command, view::Lane};
 use crate::figure::{self, Excerpt};
-use crossterm::event::{KeyCode, KeyModifiers, MouseEvent};
+use crossterm::event::MouseEvent;
 use gtrig_core::{Knob, Rig};
 use ratatui::{buffer::Buffer, layout::Rect};
 
@@ -77,10 +77,9 @@ pub(crate) const ALL: [&Entry; 13] = [
 pub(crate) struct Entry {
     /// Which it is.
     pub(crate) bench: Bench,
-    /// The key that shows it,
-    pub(crate) key: (KeyModifiers, KeyCode),
-    /// and the same as people read it.
-    pub(crate) shown_key: &'static str,
+    /// The key that shows it, as [`gtrig_formats::settings::Key`] reads it, unless another
+    /// is set.
+    pub(crate) key: &'static str,
     /// Its word on the tab.
     pub(crate) name: &'static str,
     /// What it is about, in the help.
@@ -113,8 +112,7 @@ impl Entry {
     /// A bench that shows something and does nothing else.
     const PLAIN: Entry = Entry {
         bench: Bench::Board,
-        key: (KeyModifiers::NONE, KeyCode::Null),
-        shown_key: "",
+        key: "",
         name: "",
         help: "",
         keys: &[],

@@ -58,11 +58,11 @@ pub fn draw(frame: &mut Frame, app: &App) {
 /// What a click on a tab or on a hint does.
 pub(super) fn command_at(app: &App, whole: Rect, place: Position) -> Option<Command> {
     let areas = app.areas(whole);
-    let tabs = tabs::layout(areas.bench_rule, app.bench).into_iter();
+    let tabs = tabs::layout(areas.bench_rule, app.bench, &app.keymap).into_iter();
     let mut all: Vec<(Rect, Command)> =
         tabs.map(|tab| (tab.place, Command::Bench(tab.entry.bench))).collect();
     if status::shows_hints(app) {
-        let hints = hints::layout(areas.hints).into_iter();
+        let hints = hints::layout(areas.hints, app).into_iter();
         all.extend(hints.map(|hint| (hint.place, hint.command)));
     }
     if app.is_untouched()

@@ -2,6 +2,7 @@
 //! benches, lanes, numbers, devices, marks, stories and takes.
 
 use super::{
+    app::Search,
     keymap::Command,
     prompt::{Prompt, Purpose, Typed},
     view::Lane,
@@ -22,6 +23,8 @@ pub(crate) enum Goal {
     Number(Place),
     /// The device bench shows it.
     Device(DeviceId),
+    /// It is looked for along time.
+    Search(Search),
     /// The playhead goes there.
     Mark(Tick),
     /// The story is opened.
@@ -39,6 +42,7 @@ impl Goal {
             Goal::Lane(_) => "lane",
             Goal::Number(_) => "number",
             Goal::Device(_) => "device",
+            Goal::Search(_) => "search",
             Goal::Mark(_) => "mark",
             Goal::Story(_) => "story",
             Goal::Take(_) => "take",
@@ -52,16 +56,16 @@ pub(crate) struct Item {
     /// What it is called.
     pub(crate) words: String,
     /// The key that does the same; empty where none does.
-    pub(crate) key: &'static str,
+    pub(crate) key: String,
     pub(crate) goal: Goal,
     /// The kind and the words in lower case.
     searched: String,
 }
 
 impl Item {
-    pub(crate) fn new(words: String, key: &'static str, goal: Goal) -> Self {
+    pub(crate) fn new(words: String, key: &str, goal: Goal) -> Self {
         let searched = format!("{} {words}", goal.word()).to_lowercase();
-        Item { words, key, goal, searched }
+        Item { words, key: key.to_owned(), goal, searched }
     }
 }
 

@@ -38,11 +38,19 @@ use std::{
     time::{Duration, Instant},
 };
 
+/// How much of a history is saved.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Saving {
+    All,
+    Part,
+}
+
 /// What a job came to.
 #[derive(Debug)]
 pub(crate) enum Outcome {
     Saved {
         path: PathBuf,
+        what: Saving,
         events: usize,
         result: anyhow::Result<()>,
     },
@@ -305,7 +313,13 @@ impl Jobs {
     }
 
     /// Saves a recording.
-    pub(crate) fn save(&mut self, path: PathBuf, recording: Recording, title: Option<String>) {
+    pub(crate) fn save(
+        &mut self,
+        path: PathBuf,
+        what: Saving,
+        recording: Recording,
+        title: Option<String>,
+    ) {
         self.writing += 1;
         let done = self.done();
         self.files.does(done, move || {
@@ -316,7 +330,7 @@ impl Jobs {
                 anyhow::anyhow!("could not save {}: {error}. Nothing is lost: the history is still here; choose another place", path.display())
             });
             let events = recording.events().count();
-            Outcome::Saved { path, events, result }
+            Outcome::Saved { path, what, events, result }
         });
     }
 
@@ -432,8 +446,8 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("kept.take.jsonl");
         let mut jobs = Jobs::default();
-        jobs.save(path.clone(), recording(), None);
-        jobs.save("/nowhere/at/all".into(), recording(), None);
+        jobs.save(path.clone(), Saving::All, recording(), None);
+        jobs.save("/nowhere/at/all".into(), Saving::All, recording(), None);
         jobs.begin_document();
         let failures = jobs.finish();
         assert_eq!(failures.len(), 1);
@@ -471,7 +485,7 @@ mod tests {
         // Whatever was sent before it was sent in order.
         let audited = jobs.outcomes.recv().unwrap();
         jobs.sender.send(audited).unwrap();
-        jobs.save("/nowhere/at/all".into(), session.recording(), None);
+        jobs.save("/nowhere/at/all".into(), Saving::All, session.recording(), None);
         let failed = jobs.outcomes.recv().unwrap();
         let second = jobs.outcomes.recv().unwrap();
         jobs.sender.send(failed).unwrap();

@@ -12,10 +12,12 @@ pub(crate) enum Purpose {
     Filter,
     FilterLog,
     Save,
+    SavePart,
     Record,
     Export,
     Open,
     Mark,
+    MarkPart,
     Audit,
     Value,
     Rig,
@@ -31,10 +33,12 @@ impl Purpose {
             Purpose::Filter => "show lanes whose name has",
             Purpose::FilterLog => "show lines that have",
             Purpose::Save => "save the history as",
+            Purpose::SavePart => "save what is measured as",
             Purpose::Record => "record from now on to",
             Purpose::Export => "draw the view to (.svg or .pdf)",
             Purpose::Open => "open the take",
             Purpose::Mark => "mark this tick with",
+            Purpose::MarkPart => "mark what is measured with",
             Purpose::Value => "the new value",
             Purpose::Field => {
                 "bits to name (field-REPORT-BIT-WIDTH, an s behind for a sign, and the name)"
@@ -51,6 +55,8 @@ impl Purpose {
 pub(crate) struct Prompt {
     pub(crate) purpose: Purpose,
     input: Input,
+    /// What is typed first takes the place of the text.
+    pub(crate) is_replaced: bool,
 }
 
 /// What came of a key.
@@ -63,7 +69,13 @@ pub(crate) enum Typed {
 
 impl Prompt {
     pub(crate) fn new(purpose: Purpose, text: &str) -> Self {
-        Prompt { purpose, input: Input::new(text.to_owned()) }
+        Prompt { purpose, input: Input::new(text.to_owned()), is_replaced: false }
+    }
+
+    /// The same with a text that what is typed takes the place of, unless the cursor is
+    /// moved first.
+    pub(crate) fn replacing(purpose: Purpose, text: &str) -> Self {
+        Prompt { is_replaced: true, ..Prompt::new(purpose, text) }
     }
 
     pub(crate) fn text(&self) -> &str {
@@ -82,6 +94,10 @@ impl Prompt {
             KeyCode::Char('c') if key.modifiers.contains(KeyModifiers::CONTROL) => Typed::Dropped,
             _ => {
                 let before = self.input.clone();
+                let is_other = std::mem::take(&mut self.is_replaced);
+                if is_other && matches!(key.code, KeyCode::Char(_) | KeyCode::Backspace) {
+                    self.input.reset();
+                }
                 self.input.handle_event(&Event::Key(key));
                 // What was pasted may hold what is not to be shown, and not to be typed.
                 if showable(self.text()).any(|(_, may_be)| !may_be) {

@@ -10,6 +10,7 @@ use super::{
     app::Request,
     draw,
     heart::{Heart, Hole},
+    keymap::{self, Keymap},
     outbox::Outbox,
     terminal::{self, Taken},
 };
@@ -23,6 +24,7 @@ use anyhow::Context;
 use crossterm::event::{self, Event};
 use gtrig_analysis::Session;
 use gtrig_core::{Nanos, Tick};
+use gtrig_formats::settings::Settings;
 use gtrig_sources::{Source, Terminal, TerminalKeys};
 use ratatui::{TerminalOptions, Viewport, backend::CrosstermBackend, layout::Rect};
 use signal_hook::{
@@ -87,7 +89,7 @@ enum Heard {
 const LEAST: Duration = Duration::from_millis(8);
 
 /// A frame this often, while a take is played.
-const FRAME: Duration = Duration::from_millis(16);
+const PLAYED: Duration = Duration::from_millis(16);
 
 /// While nothing happens, whether something does is looked at this often.
 const LOOK: Duration = Duration::from_millis(33);
@@ -120,12 +122,19 @@ struct Pace {
     not_before: Instant,
     /// The terminal has another size since the last frame.
     resized: Option<(u16, u16)>,
+    /// No two frames follow each other sooner, as somebody set it for a slow line.
+    gap: Duration,
+    latest: Option<Instant>,
 }
 
 impl Pace {
-    fn new() -> Self {
+    /// At most so many frames a second, if that is set.
+    fn new(frames: Option<u16>) -> Self {
         let now = Instant::now();
+        let gap = |frames: u16| Duration::from_secs(1) / u32::from(frames.max(1));
         Pace {
+            gap: frames.map_or(Duration::ZERO, gap),
+            latest: None,
             drawn: None,
             tick: Tick(0),
             happened: now,
@@ -158,11 +167,14 @@ impl Pace {
             false => CALM,
             // What is read goes on as fast as it can, not from frame to frame.
             true if is_new && !app.is_reading() => LEAST,
-            true if app.view.is_playing() => FRAME,
+            true if app.view.is_playing() => PLAYED,
             true => LOOK,
         };
-        let is_due = now >= self.not_before && self.drawn.is_none_or(|drawn| now >= drawn + wait);
+        let is_due = now >= self.not_before
+            && self.drawn.is_none_or(|drawn| now >= drawn + wait)
+            && self.latest.is_none_or(|latest| now >= latest + self.gap);
         if is_due {
+            self.latest = Some(now);
             (self.drawn, self.tick, self.drawn_reports) = (Some(now), app.last(), reports);
         }
         is_due
@@ -180,7 +192,7 @@ impl Pace {
         let now = Instant::now();
         let Some(drawn) = self.drawn.filter(|_| self.is_lively(now)) else { return LOOK };
         let next = match app.next_settles() {
-            _ if app.view.is_playing() => drawn + FRAME,
+            _ if app.view.is_playing() => drawn + PLAYED,
             _ if app.lists_waiting() => drawn + LEAST,
             Some(settles) => clock.when(settles).clamp(drawn + LEAST, drawn + LOOK),
             None => drawn + LOOK,
@@ -204,16 +216,17 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
         );
     }
     // What is wrong with them is told on a terminal that is still the shell's.
-    let theme = Theme::of(settings::read()?.theme);
+    let Settings { theme, frames, keys } = settings::read(&keymap::bound())?;
     let taken = Taken::take().context("cannot take over the terminal")?;
     let size = size();
     // Until the terminal says otherwise; the first frame does not wait for that.
     let how = TerminalKeys::Inferred(release_after);
-    let (mut app, clock) = build(start, theme, how, size)?;
+    let (mut app, clock) = build(start, Theme::of(theme), how, size)?;
+    app.use_keys(Keymap::new(&keys));
     app.follow_rig(Some(rig));
     let outbox = Outbox::new();
     let mut taken = Some(taken);
-    let result = go_on(&mut app, clock, (size, &mut taken), &outbox);
+    let result = go_on(&mut app, clock, (size, frames, &mut taken), &outbox);
     // Whatever ended it, what was recorded is written to its end, and only then the
     // terminal is waited for.
     let failures = app.finish_saving();
@@ -230,7 +243,7 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
 fn go_on(
     app: &mut App,
     clock: Clock,
-    (size, taken): ((u16, u16), &mut Option<Taken>),
+    (size, frames, taken): ((u16, u16), Option<u16>, &mut Option<Taken>),
     outbox: &Outbox,
 ) -> anyhow::Result<()> {
     let mut screen = blank_screen(outbox, size)?;
@@ -239,7 +252,7 @@ fn go_on(
     // What the terminal is asked must not come in the middle of a frame.
     let _ = outbox.wait();
     let (heart, heard) = listen()?;
-    let mut pace = Pace::new();
+    let mut pace = Pace::new(frames);
     pace.rest_for(ASKING);
     loop {
         let began = Instant::now();
@@ -271,7 +284,7 @@ fn go_on(
                 signal_hook::low_level::emulate_default_handler(SIGTSTP)?;
                 *taken = Some(Taken::take()?);
                 screen = blank_screen(outbox, self::size())?;
-                pace = Pace::new();
+                pace = Pace::new(frames);
             }
         }
         if let Some(taken) = taken {

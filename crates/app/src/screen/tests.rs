@@ -252,7 +252,7 @@ fn a_device_may_come_while_the_view_is_frozen() {
     bench.pass(2_000);
     assert_eq!(bench.app.tick(), shown);
     for entry in super::bench::ALL {
-        bench.keys(entry.shown_key);
+        bench.keys(entry.key);
         bench.pass(20);
     }
     bench.key(KeyCode::End);
@@ -410,7 +410,7 @@ fn no_bench_needs_more_room_than_there_is(
         let mut bench = Bench::story(story);
         bench.screen.backend_mut().resize(width, height);
         for entry in super::bench::ALL {
-            bench.keys(entry.shown_key);
+            bench.keys(entry.key);
             assert_eq!(bench.app.bench, entry.bench);
             bench.pass(20);
         }
@@ -512,7 +512,7 @@ fn names_from_outside_reach_no_bench_with_what_commands_a_terminal() {
     let mut bench = Bench::new(App::take(opened, Theme::new(true)), Nanos(0), (160, 47));
     assert_eq!(harm(&bench), None, "the damage is told");
     for entry in super::bench::ALL {
-        bench.keys(entry.shown_key);
+        bench.keys(entry.key);
         bench.pass(20);
         assert_eq!(harm(&bench), None, "{:?}", entry.bench);
     }
@@ -742,19 +742,39 @@ fn a_nudge_runs_the_history_again_and_says_what_is_different() {
     assert!(bench.row("▸ 1: dead-zone").contains("0.19"));
     bench.keys("U0");
     assert!(bench.shows("nothing comes out differently"));
+    // What is typed takes the place of what was there, unless the cursor is moved first.
     bench.keys("v");
-    bench.key(KeyCode::Backspace);
-    bench.keys("99");
+    bench.keys("0.3");
     bench.key(KeyCode::Enter);
-    assert!(bench.row("▸ 1: dead-zone").contains("0.199"));
-    bench.keys("v7");
+    assert!(bench.row("▸ 1: dead-zone").contains(" 0.3 "));
+    bench.keys("v");
+    bench.key(KeyCode::End);
+    bench.keys("7");
     bench.key(KeyCode::Enter);
-    assert!(bench.row("▸ 1: dead-zone").contains("0.1997"));
+    assert!(bench.row("▸ 1: dead-zone").contains("0.37"));
     bench.keys("vx");
     bench.key(KeyCode::Enter);
     assert!(bench.shows("dead-zone is a number from 0 to 0.95"));
     bench.keys("b");
     assert!(!bench.shows("vanished"));
+}
+
+#[test]
+fn nudges_that_are_not_written_are_not_thrown_away_by_one_key() {
+    let (_folder, _, mut bench) = tuning(HOIST);
+    let quit = Event::Key(KeyEvent::new(KeyCode::Char('q'), KeyModifiers::NONE));
+    bench.keys("><");
+    assert!(bench.app.event(&quit, bench.now).is_some(), "there and back is nothing");
+    bench.keys(">>");
+    assert_eq!(bench.app.event(&quit, bench.now), None);
+    bench.frame();
+    let told = "1 nudged number is not written (w writes): q again quits without";
+    assert!(bench.shows(told), "{}", bench.rows().last().unwrap());
+    bench.keys(":story lost");
+    bench.key(KeyCode::Enter);
+    assert!(bench.shows("1 nudged number is not written and would be gone: w writes first"));
+    bench.keys("w");
+    assert!(bench.app.event(&quit, bench.now).is_some(), "they are written");
 }
 
 #[test]

@@ -169,6 +169,11 @@ impl Theme {
         self.palette.map_or(style, |palette| style.bg(palette.chosen))
     }
 
+    /// Text that what is typed takes the place of.
+    pub(crate) fn marked(self) -> Style {
+        Style::new().add_modifier(Modifier::REVERSED)
+    }
+
     /// What of the whole is in view.
     pub(crate) fn in_view(self) -> Style {
         let without = Style::new().add_modifier(Modifier::UNDERLINED);

@@ -1,6 +1,9 @@
 //! Where in a document the person looks.
 
-use super::view::{Lane, Stretch, Zoom};
+use super::{
+    app::Search,
+    view::{Lane, Stretch, Zoom},
+};
 use gtrig_core::{Machine, Nanos, Plan, Tick};
 use ratatui::layout::Rect;
 
@@ -67,6 +70,8 @@ pub(crate) struct Viewport {
     pub(super) folds: bool,
     /// From where time is measured to the playhead.
     pub(crate) measured_from: Option<Tick>,
+    /// What is looked for along time.
+    pub(crate) search: Search,
     /// Lanes with two sides take two rows.
     pub(super) is_tall: bool,
     /// The next frame is to show the whole take.
@@ -90,6 +95,7 @@ impl Default for Viewport {
             first_lane: 0,
             folds: true,
             measured_from: None,
+            search: Search::default(),
             is_tall: true,
             opens_whole: false,
             hit: Hit::default(),

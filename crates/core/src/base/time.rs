@@ -111,6 +111,14 @@ impl PollRate {
         }
     }
 
+    /// The first instant that a tick sees: just after that of the tick before.
+    pub fn begin_of(self, tick: Tick) -> Nanos {
+        match tick {
+            Tick(0) => Nanos(0),
+            tick => Nanos(self.time_of(tick.before()).0 + 1),
+        }
+    }
+
     /// The first tick that sees an event of this instant: the earliest one
     /// whose own instant is not before it.
     ///

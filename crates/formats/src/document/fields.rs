@@ -110,6 +110,11 @@ impl<'a> Value<'a> {
         }
     }
 
+    /// Whether it is an array without items.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.get().as_array().is_some_and(|array| array.is_empty())
+    }
+
     /// The items of an array; a single value counts as an array of one.
     pub(crate) fn items(
         self,

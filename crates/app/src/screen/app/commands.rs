@@ -1,17 +1,18 @@
 //! What the commands do.
 
-use super::{App, Help, Request};
+use super::{App, Help, Request, Search};
 use crate::figure::Excerpt;
 use crate::recorder::Recorder;
 use crate::screen::{
     bench::Bench,
+    jobs::Saving,
     keymap::Command,
     prompt::{Prompt, Purpose},
-    view::{Lane, lane_name},
+    view::Lane,
     viewport::Playhead,
 };
-use gtrig_analysis::{Change, Label, score};
-use gtrig_core::{CleanText, LaneMarks, Nanos, Tick};
+use gtrig_analysis::{Label, score};
+use gtrig_core::{CleanText, Nanos, Tick};
 use gtrig_formats::words::trouble_words;
 use gtrig_sources::Story;
 use std::path::Path;
@@ -23,13 +24,14 @@ impl App {
             Command::Step(by) => self.go_to(offset(self.tick(), by)),
             Command::Begin => self.go_to(self.session().history().begins()),
             Command::End => self.go_to(self.last()),
-            Command::Edge(way) => self.jump_to_edge(way),
+            Command::Edge(way) => self.go_on_looking(way),
+            Command::Look => self.begin_finding("search "),
             Command::Mark => self.toggle_mark(),
             Command::MarkWithWords => self.ask_for_mark(),
             Command::NextMark(way) => self.jump_to_mark(way),
             Command::Trouble(way) => self.jump_to_trouble(way),
             Command::Near(way) => self.jump_to_near(way),
-            Command::Lost(way) => self.jump_to_lost(way),
+            Command::Lost(way) => self.jump_to(Search::LOST, way),
             Command::Knob(by) => self.choose_knob(by),
             Command::Nudge(steps) => self.nudge(steps),
             Command::Value => self.ask_for_value(),
@@ -61,6 +63,8 @@ impl App {
             Command::Learn => self.begin_lesson(),
             Command::NameBits => self.ask_for_field(),
             Command::Dismiss => {
+                self.view.search = Search::default();
+                self.notice = None;
                 self.view.filter.clear();
                 self.filter_log("");
             }
@@ -73,6 +77,10 @@ impl App {
             Command::Capture => self.capture(at),
             Command::Save if self.is_reading() => {
                 self.tell("the take is still being read; a copy would not have all".into(), true);
+            }
+            Command::Save if self.view.measured_from.is_some() => {
+                let name = (self.save_name)().replace("quay-", "quay-part-");
+                self.prompt = Some(Prompt::new(Purpose::SavePart, &name));
             }
             Command::Save => self.prompt = Some(Prompt::new(Purpose::Save, &(self.save_name)())),
             Command::Export => {
@@ -94,7 +102,8 @@ impl App {
 
     fn record_or_stop(&mut self) {
         if self.document.is_take {
-            self.tell("a take is a recording already; s saves a copy".to_owned(), true);
+            let save = self.key_of(Command::Save);
+            self.tell(format!("a take is a recording already; {save} saves a copy"), true);
             return;
         }
         match self.document.stop_recording() {
@@ -114,7 +123,7 @@ impl App {
         }
     }
 
-    /// The stretch of time and the lanes that are in view.
+    /// The lanes that are in view, over the time that is measured or else in view.
     fn excerpt(&self, title: String) -> Excerpt {
         let rate = self.session().plan().rate();
         let mut rows = self.view.hit.lanes.height;
@@ -124,12 +133,9 @@ impl App {
             rows = rows.saturating_sub(height);
             fits
         });
-        Excerpt {
-            lanes: in_view.collect(),
-            title,
-            from: rate.time_of(self.view.stretch.first),
-            to: rate.time_of(self.view.end(self.last())),
-        }
+        let in_time = || [self.view.stretch.first, self.view.end(self.last())];
+        let [from, to] = self.measured().unwrap_or_else(in_time).map(|tick| rate.time_of(tick));
+        Excerpt { lanes: in_view.collect(), title, from, to }
     }
 
     pub(super) fn start_recording(&mut self, path: &Path) {
@@ -153,7 +159,7 @@ impl App {
 
     /// Opens a story by the rig that ships with it.
     pub(super) fn open_story(&mut self, story: Story) {
-        if self.may_leave() {
+        if self.may_leave() && self.may_drop_rig() {
             self.jobs.open_story(story);
         }
     }
@@ -161,24 +167,54 @@ impl App {
     /// Whether nothing is lost when another take is shown; says what would be.
     fn may_leave(&mut self) -> bool {
         let why = match self.document.recording() {
-            Some(_) => "a take is being recorded: r ends it first",
+            Some(_) => {
+                format!("a take is being recorded: {} ends it first", self.key_of(Command::Record))
+            }
             None if self.document.is_unsaved => {
-                "what you captured is not saved and would be gone: save it first with s"
+                let save = self.key_of(Command::Save);
+                format!(
+                    "what you captured is not saved and would be gone: save it first with {save}"
+                )
             }
             None => return true,
         };
-        self.tell(why.to_owned(), true);
+        self.tell(why, true);
         false
     }
 
-    fn quit(&mut self) -> Option<Request> {
-        if self.document.is_unsaved && !self.quit_asked {
-            self.quit_asked = true;
-            let text = "what you captured is not saved: s saves it, q again quits without";
-            self.tell(text.to_owned(), true);
-            return None;
+    /// Whether no nudge is lost when another rig comes; says what would be.
+    fn may_drop_rig(&mut self) -> bool {
+        let count = self.unwritten();
+        if count > 0 {
+            let write = self.key_of(Command::WriteRig);
+            let text = format!(
+                "{} not written and would be gone: {write} writes first",
+                nudged_in_words(count)
+            );
+            self.tell(text, true);
         }
-        Some(Request::Quit)
+        count == 0
+    }
+
+    /// Ends the program; the first time only if nothing is lost by it.
+    fn quit(&mut self) -> Option<Request> {
+        let [save, write] = [Command::Save, Command::WriteRig].map(|it| self.key_of(it));
+        let mut lost = Vec::new();
+        if self.document.is_unsaved {
+            lost.push(format!("what you captured is not saved ({save} saves it)"));
+        }
+        let count = self.unwritten();
+        if count > 0 {
+            let words = nudged_in_words(count);
+            lost.push(format!("{words} not written ({write} writes)"));
+        }
+        if lost.is_empty() || self.quit_asked {
+            return Some(Request::Quit);
+        }
+        self.quit_asked = true;
+        let quit = self.keymap.shown(Command::Quit).unwrap_or("Ctrl+C").to_owned();
+        self.tell(format!("{}: {quit} again quits without", lost.join(", and ")), true);
+        None
     }
 
     fn freeze_or_go(&mut self) {
@@ -223,42 +259,6 @@ impl App {
         self.view.stretch.pan(quarters, self.last());
     }
 
-    fn jump_to_edge(&mut self, way: i32) {
-        let Some(lane) = self.lane() else { return };
-        match self.edge_from(lane, self.tick(), way) {
-            Some(tick) => self.go_to(tick),
-            None => {
-                let side = if way < 0 { "before" } else { "after" };
-                let name = lane_name(self.session(), lane);
-                self.tell(format!("no edge on {name} {side} this tick"), false);
-            }
-        }
-    }
-
-    /// The nearest edge of a lane. On a digital lane any change is one, and
-    /// so is a lost press; on an analogue lane it is leaving rest, coming back
-    /// to it, or passing half of the travel.
-    fn edge_from(&self, lane: Lane, tick: Tick, way: i32) -> Option<Tick> {
-        let log = self.log(lane);
-        let digital = self.is_digital(lane);
-        let region = |value: f32| (value == 0.0, value.abs() >= 0.5, value < 0.0);
-        if way > 0 {
-            let mut last = region(log.value_at(tick));
-            let found = log.changes_after(tick).find(|change| {
-                let here = region(change.value);
-                digital || !change.marks.is_empty() || std::mem::replace(&mut last, here) != here
-            });
-            return found.map(|change| change.tick);
-        }
-        let mut changes = log.changes_before(tick);
-        changes
-            .find(|change| {
-                let before = region(log.value_at(change.tick.before()));
-                digital || !change.marks.is_empty() || before != region(change.value)
-            })
-            .map(|change| change.tick)
-    }
-
     /// The playhead stays where it is, and time is measured from there.
     fn measure_from_here(&mut self) {
         self.view.measured_from = match self.view.measured_from {
@@ -286,7 +286,9 @@ impl App {
             }
             _ => String::new(),
         };
-        self.prompt = Some(Prompt::new(Purpose::Mark, &words));
+        let purpose =
+            if self.view.measured_from.is_some() { Purpose::MarkPart } else { Purpose::Mark };
+        self.prompt = Some(Prompt::new(purpose, &words));
     }
 
     pub(super) fn add_mark(&mut self, text: &str) {
@@ -294,6 +296,28 @@ impl App {
         let text = CleanText::new(if text.is_empty() { "mark" } else { text });
         self.document.session.add_label(Label { time, text });
         self.document.is_unsaved = true;
+    }
+
+    /// Marks the beginning of what is measured, and says how long it is.
+    pub(super) fn mark_measured(&mut self, text: &str) {
+        let Some([first, last]) = self.measured() else { return };
+        let rate = self.session().plan().rate();
+        let [time, end] = [first, last].map(|tick| rate.time_of(tick));
+        let name = if text.is_empty() { "measured" } else { text };
+        let text = CleanText::new(&format!("{name} ({})", Nanos(end.0 - time.0)));
+        self.document.session.add_label(Label { time, text });
+        self.document.is_unsaved = true;
+    }
+
+    /// Saves what is measured as a take of its own.
+    pub(super) fn save_measured(&mut self, path: &Path) {
+        let Some([first, last]) = self.measured() else { return };
+        let rate = self.session().plan().rate();
+        let [from, to] = [first, last].map(|tick| rate.time_of(tick));
+        let of = self.document.title.clone().unwrap_or_else(|| "a history".to_owned());
+        let title = format!("{of}, from {from} to {to}");
+        let recording = self.session().recording_between(first, last);
+        self.jobs.save(path.to_owned(), Saving::Part, recording, Some(title));
     }
 
     fn jump_to_mark(&mut self, way: i32) {
@@ -304,37 +328,11 @@ impl App {
         };
         match found {
             Some(tick) => self.go_to(tick),
-            None => self.tell("no further mark; m sets one".to_owned(), false),
-        }
-    }
-
-    /// Puts the playhead on the next press of any control that was lost, or the one before.
-    fn jump_to_lost(&mut self, way: i32) {
-        let here = self.tick();
-        let is_lost = |change: &Change| change.marks.contains(LaneMarks::LOST);
-        let of_lane = |&lane: &Lane| {
-            let log = self.log(lane);
-            let found = match way > 0 {
-                true => log.changes_after(here).find(is_lost),
-                false => log.changes_before(here).find(is_lost),
-            };
-            Some((found?.tick, lane))
-        };
-        // An action wears the marks of what drives it; the control is what was lost.
-        let lanes = self.listed_lanes().into_iter().filter(|l| matches!(l, Lane::Control(_)));
-        let all = lanes.filter_map(|lane| of_lane(&lane));
-        let found = match way > 0 {
-            true => all.min_by_key(|(tick, _)| *tick),
-            false => all.max_by_key(|(tick, _)| *tick),
-        };
-        match found {
-            Some((tick, lane)) => {
-                self.pick(lane);
-                self.go_to(tick);
-            }
             None => {
-                let side = if way > 0 { "after" } else { "before" };
-                self.tell(format!("no press was lost {side} this tick"), false);
+                self.tell(
+                    format!("no further mark; {} sets one", self.key_of(Command::Mark)),
+                    false,
+                );
             }
         }
     }
@@ -419,6 +417,11 @@ impl App {
         self.captured = true;
         self.listen(true, at);
     }
+}
+
+/// `2 nudged numbers are`.
+fn nudged_in_words(count: usize) -> String {
+    if count == 1 { "1 nudged number is".to_owned() } else { format!("{count} nudged numbers are") }
 }
 
 fn offset(tick: Tick, by: i32) -> Tick {

@@ -1,10 +1,10 @@
 //! Finding by a few letters: what there is, and what is done with it.
 
-use super::{App, Request};
+use super::{App, Request, Search, SearchPlace, Sought};
 use crate::screen::{
     bench::Bench,
     find::{Find, Finding, Goal, Item},
-    keymap::{Command, bindings},
+    keymap::Command,
     view::{all_lanes, lane_name},
 };
 use crossterm::event::{KeyEvent, MouseButton, MouseEvent, MouseEventKind};
@@ -24,14 +24,19 @@ impl App {
     fn all_items(&self) -> Vec<Item> {
         let session = self.session();
         // What leads to this list is not found in it.
-        let is_other = |command: &Command| !matches!(command, Command::Find | Command::Stories);
-        let keys = bindings().filter(|binding| is_other(&binding.command)).map(|binding| {
-            let words = match binding.command {
-                Command::Bench(bench) => binding.help.replacen("bench", bench.entry().name, 1),
-                _ => binding.help.to_owned(),
-            };
-            Item::new(words, binding.shown, Goal::Do(binding.command))
-        });
+        let is_other = |command: &Command| {
+            !matches!(command, Command::Find | Command::Stories | Command::Look)
+        };
+        let keys = self.keymap.bindings().iter().filter(|binding| is_other(&binding.command)).map(
+            |binding| {
+                let words = match binding.command {
+                    Command::Bench(bench) => binding.help.replacen("bench", bench.entry().name, 1),
+                    _ => binding.help.to_owned(),
+                };
+                let words = format!("{words}  {}", binding.name);
+                Item::new(words, &binding.shown, Goal::Do(binding.command))
+            },
+        );
         let lanes = all_lanes(session).into_iter().map(|lane| {
             let name = lane_name(session, lane).trim_start_matches("▷ ").to_owned();
             Item::new(name, "", Goal::Lane(lane))
@@ -47,6 +52,11 @@ impl App {
         let marks = self
             .marks()
             .map(|(tick, text)| Item::new(format!("{text}  at tick {tick}"), "", Goal::Mark(tick)));
+        let places = [SearchPlace::ChosenLane, SearchPlace::AnyLane];
+        let searches = places
+            .into_iter()
+            .flat_map(|place| Sought::ALL.map(|what| Search { what, place }))
+            .map(|search| Item::new(search.words(), "", Goal::Search(search)));
         let stories = Story::ALL.iter().map(|&story| {
             let words = format!("{}  {}", story.word(), story.title());
             Item::new(words, "", Goal::Story(story))
@@ -55,7 +65,7 @@ impl App {
         let takes = takes_in(Path::new(".")).into_iter().map(|path| {
             Item::new(CleanText::new(&path.to_string_lossy()).to_string(), "", Goal::Take(path))
         });
-        let all = keys.chain(lanes).chain(numbers).chain(devices).chain(marks);
+        let all = keys.chain(lanes).chain(numbers).chain(devices).chain(searches).chain(marks);
         all.chain(stories).chain(takes).collect()
     }
 
@@ -111,6 +121,7 @@ impl App {
                 self.device = device.index();
                 self.show_bench(Bench::Device);
             }
+            Goal::Search(search) => self.look_for(search),
             Goal::Mark(tick) => self.go_to(tick),
             Goal::Story(story) => self.open_story(story),
             Goal::Take(path) => self.open_take(&path),

@@ -150,6 +150,17 @@ impl App {
         Some(format!("{words}."))
     }
 
+    /// When what the game made of a lane, or read of it, begins to differ.
+    pub(super) fn game_differences_on(&self, lane: Lane) -> impl Iterator<Item = Nanos> {
+        let agreed = self.gaming.found.as_deref();
+        let value = self.game_value_of(lane).map(|(_, value)| value);
+        let values = agreed.into_iter().flat_map(|agreed| &agreed.found.differences);
+        let reads = agreed.into_iter().flat_map(|agreed| &agreed.found.reads);
+        let values = values.filter(move |of| Some(of.value) == value);
+        let reads = reads.filter(move |of| Lane::Control(of.control) == lane);
+        values.map(|of| of.first.polled).chain(reads.map(|of| of.first.polled))
+    }
+
     /// Puts the playhead on the next place at which something differs, or the one before,
     /// and chooses its lane.
     pub(in crate::screen) fn next_game_place(&mut self, by: i32) {

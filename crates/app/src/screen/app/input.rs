@@ -4,11 +4,14 @@ use super::{App, Request};
 use crate::screen::{
     bench::Bench,
     draw,
+    jobs::Saving,
     keymap::{self, Command},
     prompt::{Prompt, Purpose, Typed},
     viewport::{Hit, Room},
 };
-use crossterm::event::{Event, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
+use crossterm::event::{
+    Event, KeyCode, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind,
+};
 use gtrig_core::Nanos;
 use std::path::{Path, PathBuf};
 
@@ -75,7 +78,7 @@ impl App {
             self.lesson_key(key);
             return None;
         }
-        let command = keymap::command(key)?;
+        let command = self.keymap.command(key)?;
         if command != Command::Quit {
             self.quit_asked = false;
         }
@@ -85,9 +88,16 @@ impl App {
     /// Letters search the help; Esc drops what is searched for first.
     fn help_key(&mut self, key: KeyEvent) {
         let Some(help) = &mut self.help else { return };
-        match keymap::command(&key) {
-            Some(Command::Lane(by) | Command::LanePage(by)) => help.turn(by),
-            Some(Command::Help) => self.help = None,
+        // What is typed is searched for, whatever else a letter does.
+        let is_letter = matches!(key.code, KeyCode::Char(c) if c.is_alphanumeric());
+        match key.code {
+            KeyCode::Up => help.turn(-1),
+            KeyCode::Down => help.turn(1),
+            KeyCode::PageUp => help.turn(-10),
+            KeyCode::PageDown => help.turn(10),
+            _ if !is_letter && self.keymap.command(&key) == Some(Command::Help) => {
+                self.help = None;
+            }
             _ => {
                 let typed = help.line.key(key);
                 help.scroll = 0;
@@ -140,7 +150,11 @@ impl App {
     pub(super) fn typed(&mut self, purpose: Purpose, text: &str) {
         match purpose {
             Purpose::Filter | Purpose::FilterLog | Purpose::Find | Purpose::Help => {}
-            Purpose::Save | Purpose::Record | Purpose::Export | Purpose::Open
+            Purpose::Save
+            | Purpose::SavePart
+            | Purpose::Record
+            | Purpose::Export
+            | Purpose::Open
                 if text.is_empty() =>
             {
                 self.tell("no file was named: nothing done".to_owned(), true);
@@ -149,8 +163,10 @@ impl App {
                 // What is captured from now on is not in this recording.
                 self.document.is_unsaved = false;
                 let recording = self.session().recording();
-                self.jobs.save(PathBuf::from(text), recording, self.document.title.clone());
+                let title = self.document.title.clone();
+                self.jobs.save(PathBuf::from(text), Saving::All, recording, title);
             }
+            Purpose::SavePart => self.save_measured(Path::new(text)),
             Purpose::Export => self.export(Path::new(text)),
             Purpose::Record => self.start_recording(Path::new(text)),
             Purpose::Open if text == "-" => {
@@ -159,6 +175,7 @@ impl App {
             }
             Purpose::Open => self.open_take(Path::new(text)),
             Purpose::Mark => self.add_mark(text),
+            Purpose::MarkPart => self.mark_measured(text),
             Purpose::Value => self.type_value(text),
             Purpose::Map if text.is_empty() => {
                 self.tell("no file was named: nothing done".to_owned(), true);

@@ -1,7 +1,7 @@
 //! Measuring the stick of the chosen lane, and letting the rig follow.
 
 use super::App;
-use crate::screen::jobs::Measured;
+use crate::screen::{bench::Bench, jobs::Measured, keymap::Command};
 use gtrig_analysis::measure::Proposal;
 use gtrig_core::{Axes, BoundInput, Nanos, places_of};
 use gtrig_formats::words::missing_words;
@@ -50,7 +50,8 @@ impl App {
         // What was measured may be another stick's: that of the lane before.
         let Some(measured) = self.measuring.found.as_ref().filter(|measured| measured.of == axes)
         else {
-            self.tell("this stick is not measured yet: 7 does that".to_owned(), true);
+            let measures = self.key_of(Command::Bench(Bench::Measure));
+            self.tell(format!("this stick is not measured yet: {measures} does that"), true);
             return;
         };
         let Proposal {
@@ -94,7 +95,9 @@ impl App {
                 self.tuning.redo.clear();
                 self.turn_to(next, |tuning| &mut tuning.undo);
                 let how = if is_known { "calibrated and set" } else { "set" };
-                self.tell(format!("{how} to what was measured; u undoes, w writes"), false);
+                let [undo, write] = [Command::Undo, Command::WriteRig].map(|it| self.key_of(it));
+                let text = format!("{how} to what was measured; {undo} undoes, {write} writes");
+                self.tell(text, false);
             }
         }
     }

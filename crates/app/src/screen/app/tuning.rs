@@ -185,6 +185,16 @@ impl App {
         self.tuning.original.as_ref()?.0.get(&knob.place).copied()
     }
 
+    /// How many numbers are other than in the rig's file.
+    pub(crate) fn unwritten(&self) -> usize {
+        // Without a file nothing can be written.
+        if self.tuning.original.is_none() || self.tuning.source.is_none() {
+            return 0;
+        }
+        let knobs = self.wanted_rig().knobs();
+        knobs.iter().filter(|knob| self.original(knob).is_some_and(|was| was != knob.value)).count()
+    }
+
     pub(super) fn choose_knob(&mut self, by: i32) {
         let last = self.knobs().len().saturating_sub(1);
         self.tuning.chosen =
@@ -207,7 +217,7 @@ impl App {
 
     pub(super) fn ask_for_value(&mut self) {
         if let Some(knob) = self.knob() {
-            self.prompt = Some(Prompt::new(Purpose::Value, &knob.value.to_string()));
+            self.prompt = Some(Prompt::replacing(Purpose::Value, &knob.value.to_string()));
         }
     }
 

@@ -13,7 +13,6 @@ mod meter;
 use super::{Bench, Entry};
 use crate::screen::App;
 use crate::screen::draw::paint;
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{
     ActionId, ActionState, BoundInput, BoundSide, ComboId, ContactId, ControlId, ControlKind, Edge,
     GestureId, Gives, LaneMarks, Nanos, Stage, StickGate, Tick,
@@ -39,8 +38,7 @@ const DIAL: [u16; 2] = [4, 3];
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Board,
-    key: (KeyModifiers::NONE, KeyCode::Char('1')),
-    shown_key: "1",
+    key: "1",
     name: "board",
     help: "bench: the board, from controls to actions",
     wants: |app, width| {

@@ -16,7 +16,6 @@ use crate::screen::{
     prompt::{Prompt, Purpose},
     view::Lane,
 };
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::bytes::{ByteHabit, ByteKind, habits};
 use gtrig_core::{CleanText, ControlId, ControlInfo, Device, DeviceId, Nanos, ReportBits, Tick};
 use ratatui::{buffer::Buffer, layout::Rect};
@@ -24,8 +23,7 @@ use ratatui::{buffer::Buffer, layout::Rect};
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Bytes,
-    key: (KeyModifiers::SHIFT, KeyCode::Char('B')),
-    shown_key: "B",
+    key: "B",
     name: "bytes",
     help: "bench: the bytes of a device without a driver",
     keys: &[Command::NextDevice(1), Command::NameBits],

@@ -20,7 +20,6 @@ use super::{Bench, Entry};
 use crate::screen::App;
 use crate::screen::draw::paint;
 use crate::screen::keymap::Command;
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{CleanText, ControlId, ControlKind, Device, DeviceId, Edge, Nanos, Presence};
 use ratatui::{buffer::Buffer, layout::Rect};
 
@@ -36,8 +35,7 @@ const WORD_BITS: usize = 32;
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Device,
-    key: (KeyModifiers::NONE, KeyCode::Char('2')),
-    shown_key: "2",
+    key: "2",
     name: "device",
     help: "bench: every control of a device",
     keys: &[Command::NextDevice(1), Command::Learn],
@@ -142,7 +140,11 @@ fn intervals(buffer: &mut Buffer, row: Rect, app: &App, (id, _): (DeviceId, &Dev
     let x = paint::text(buffer, row, row.x, &text, theme.plain()) + 3;
     match stream.troubles() {
         0 => paint::text(buffer, row, x, "stream sound", theme.faint()),
-        n => paint::text(buffer, row, x, &format!("{n} troubles: 4 lists them"), theme.doubtful()),
+        n => {
+            let lists = app.key_of(Command::Bench(Bench::Stream));
+            let text = format!("{n} troubles: {lists} lists them");
+            paint::text(buffer, row, x, &text, theme.doubtful())
+        }
     };
 }
 

@@ -11,7 +11,6 @@
 use super::{Bench, Entry};
 use crate::screen::keymap::Command;
 use crate::screen::{App, app::GamePlace, draw::paint, jobs::Agreed, view::Lane};
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::agree::{Delays, Value, name_of, target_name};
 use gtrig_core::Nanos;
 use gtrig_formats::words::{cause_words, difference_words, read_difference_words};
@@ -20,8 +19,7 @@ use ratatui::{buffer::Buffer, layout::Rect};
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Game,
-    key: (KeyModifiers::SHIFT, KeyCode::Char('P')),
-    shown_key: "P",
+    key: "P",
     name: "game",
     help: "bench: does a running game read what its rules say?",
     keys: &[Command::NextDevice(1), Command::Audit],

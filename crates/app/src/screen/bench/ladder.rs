@@ -15,7 +15,6 @@ use crate::figure::{self, Excerpt, LadderSheet};
 use crate::screen::App;
 use crate::screen::draw::paint;
 use crate::screen::keymap::Command;
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::ladder::{ComboAttempt, ComboAttemptOutcome, Ladder, LimitCheck, Rung};
 use gtrig_core::{Combo, ComboId, ComboLimit, ComboStep, Moment, PollRate, StepKind, TimeSpan};
 use gtrig_formats::words::{attempt_words, combo_words, miss_words, rung_words, span_words};
@@ -28,8 +27,7 @@ const BESIDE: u16 = 60;
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: super::Bench::Ladder,
-    key: (KeyModifiers::SHIFT, KeyCode::Char('L')),
-    shown_key: "L",
+    key: "L",
     name: "ladder",
     help: "bench: the ladder of a combo, its steps and windows",
     keys: &[Command::NextDevice(1), Command::Near(1), Command::Near(-1)],
@@ -78,7 +76,8 @@ fn near(buffer: &mut Buffer, area: Rect, app: &App) {
         };
         let x = paint::text(buffer, row, row.x, &title, app.theme.strong()) + 2;
         if !misses.is_empty() {
-            paint::text(buffer, row, x, "g goes there", app.theme.faint());
+            let text = format!("{} goes there", app.key_of(Command::Near(1)));
+            paint::text(buffer, row, x, &text, app.theme.faint());
         }
     }
     for ((n, attempt), row) in misses.into_iter().zip(rows) {

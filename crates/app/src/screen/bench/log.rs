@@ -10,7 +10,6 @@
 use super::{Bench, Entry};
 use crate::screen::keymap::Command;
 use crate::screen::{App, Theme, app::KEPT, draw::paint};
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::log::{Happening, LogEntry};
 use gtrig_core::{ComboOutcome, GestureOutcome};
 use gtrig_formats::log::LogLine;
@@ -19,8 +18,7 @@ use ratatui::{buffer::Buffer, layout::Rect, style::Style};
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Log,
-    key: (KeyModifiers::SHIFT, KeyCode::Char('T')),
-    shown_key: "T",
+    key: "T",
     name: "log",
     help: "bench: what happened, line by line",
     keys: &[Command::NextDevice(1), Command::Filter],
@@ -66,7 +64,8 @@ fn head(app: &App) -> String {
         (words, _) => format!("those with \"{words}\""),
     };
     let going = if book.is_up_to_date(app.session()) { "" } else { ", still reading" };
-    let keys = "/ filters, Tab goes on, a click goes there";
+    let [filter, next] = [Command::Filter, Command::NextDevice(1)].map(|it| app.key_of(it));
+    let keys = format!("{filter} filters, {next} goes on, a click goes there");
     format!("{count} lines, {of}{going}: {keys}")
 }
 

@@ -6,7 +6,6 @@ use crate::figure;
 use crate::screen::draw::paint;
 use crate::screen::keymap::Command;
 use crate::screen::{App, jobs::Measured};
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::measure::SECTORS;
 use gtrig_formats::measure::Line;
 use ratatui::{
@@ -24,8 +23,7 @@ use std::f64::consts::TAU;
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Measure,
-    key: (KeyModifiers::NONE, KeyCode::Char('7')),
-    shown_key: "7",
+    key: "7",
     name: "measure",
     help: "bench: what the stick can really do, measured",
     keys: &[Command::NextDevice(1), Command::Propose],
@@ -60,7 +58,8 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     }
     if let Some(row) = rows.next() {
         let x = paint::text(buffer, row, row.x, "what follows for the rig", app.theme.strong());
-        paint::text(buffer, row, x + 3, "p sets it", app.theme.faint());
+        let text = format!("{} sets it", app.key_of(Command::Propose));
+        paint::text(buffer, row, x + 3, &text, app.theme.faint());
     }
     for (line, row) in measured.report.proposals().into_iter().zip(rows) {
         line_row(buffer, row, app, line);

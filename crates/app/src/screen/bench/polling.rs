@@ -15,7 +15,6 @@ use crate::screen::{
     jobs::Audited,
     view::{Lane, lane_name},
 };
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::audit::{Hitches, LoopAudit, Presses};
 use gtrig_core::Nanos;
 use ratatui::{buffer::Buffer, layout::Rect};
@@ -29,8 +28,7 @@ const NUMBERS: u16 = 30;
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Polling,
-    key: (KeyModifiers::NONE, KeyCode::Char('3')),
-    shown_key: "3",
+    key: "3",
     name: "polling",
     help: "bench: what loops of other poll rates would have seen",
     keys: &[Command::Audit, Command::AuditBy, Command::Lost(1), Command::Lost(-1)],

@@ -8,7 +8,6 @@ use crate::figure::{self, StickSheet};
 use crate::screen::draw::paint;
 use crate::screen::keymap::Command;
 use crate::screen::{App, Theme};
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{
     ActionId, Axes, BoundInput, Chain, ControlId, DeadZoneBorder, Response, Rim, Stage, StickGate,
     Tick, length,
@@ -36,8 +35,7 @@ const LEAST_SIDE: u16 = 20;
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Stick,
-    key: (KeyModifiers::NONE, KeyCode::Char('5')),
-    shown_key: "5",
+    key: "5",
     name: "stick",
     help: "bench: a stick, its zones and curve, and its numbers",
     keys: &[Command::Lay, Command::Propose, Command::Before, Command::Difference(1)],

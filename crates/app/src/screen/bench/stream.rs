@@ -13,7 +13,6 @@ use super::{Bench, Entry};
 use crate::screen::App;
 use crate::screen::draw::paint;
 use crate::screen::keymap::Command;
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::stream::{DeviceStream, Trouble, TroubleKind};
 use gtrig_core::{Device, Keyword, Nanos};
 use gtrig_formats::words::trouble_words;
@@ -27,8 +26,7 @@ const COUNT: u16 = 10;
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Stream,
-    key: (KeyModifiers::NONE, KeyCode::Char('4')),
-    shown_key: "4",
+    key: "4",
     name: "stream",
     help: "bench: how well the reports of devices and programs come",
     keys: &[Command::NextDevice(1), Command::Trouble(1), Command::Trouble(-1)],

@@ -19,7 +19,6 @@ use crate::screen::draw::paint;
 use crate::screen::keymap::Command;
 use crate::screen::view::Lane;
 use crate::screen::{App, app::MARGIN};
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::{
     Claim, Contact, ContactId, ControlId, Keyword, Outline, Space, Tick, Zone, ZoneId,
 };
@@ -41,8 +40,7 @@ const TRAIL: u32 = 60;
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Touch,
-    key: (KeyModifiers::NONE, KeyCode::Char('9')),
-    shown_key: "9",
+    key: "9",
     name: "touch",
     help: "bench: a touch panel, its zones and contacts",
     keys: &[Command::NextDevice(1)],

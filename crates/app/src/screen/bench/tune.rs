@@ -9,7 +9,6 @@ use super::{Bench, Entry};
 use crate::screen::App;
 use crate::screen::draw::paint;
 use crate::screen::keymap::Command;
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_core::Knob;
 use ratatui::{buffer::Buffer, layout::Rect};
 
@@ -18,8 +17,7 @@ const MARGIN: u16 = 2;
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Tune,
-    key: (KeyModifiers::NONE, KeyCode::Char('6')),
-    shown_key: "6",
+    key: "6",
     name: "tune",
     help: "bench: every number of the rig",
     keys: &[Command::Before, Command::Difference(1)],
@@ -47,11 +45,21 @@ pub(super) fn head(buffer: &mut Buffer, row: Rect, app: &App, title: &str) {
     let words = app.differences_in_words();
     let (text, style) = match (app.is_retuning(), app.tuning.before.is_some()) {
         (true, _) => ("running the history again …".to_owned(), theme.doubtful()),
-        (false, false) => ("j k choose, < > nudge, v types a value".to_owned(), theme.faint()),
+        (false, false) => {
+            let ways = |command| app.keymap.there_and_back(command);
+            let [choose, nudge] = [Command::Knob(1), Command::Nudge(1)].map(ways);
+            let value = app.key_of(Command::Value);
+            (format!("{choose} choose, {nudge} nudge, {value} types a value"), theme.faint())
+        }
         (false, true) if words.is_empty() => {
             ("nothing comes out differently".to_owned(), theme.faint())
         }
-        (false, true) => (format!("{words}   d jumps, u undoes, w writes"), theme.doubtful()),
+        (false, true) => {
+            let commands = [Command::Difference(1), Command::Undo, Command::WriteRig];
+            let [jump, undo, write] = commands.map(|command| app.key_of(command));
+            let text = format!("{words}   {jump} jumps, {undo} undoes, {write} writes");
+            (text, theme.doubtful())
+        }
     };
     paint::text(buffer, row, x, &text, style);
 }

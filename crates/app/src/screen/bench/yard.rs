@@ -13,7 +13,6 @@ use super::{Bench, Entry};
 use crate::screen::App;
 use crate::screen::draw::paint;
 use crate::screen::keymap::Command;
-use crossterm::event::{KeyCode, KeyModifiers};
 use gtrig_analysis::motion::Crane;
 use gtrig_core::{CranePart, Keyword};
 use ratatui::{
@@ -44,8 +43,7 @@ const WORDS: u16 = 58;
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
     bench: Bench::Yard,
-    key: (KeyModifiers::NONE, KeyCode::Char('8')),
-    shown_key: "8",
+    key: "8",
     name: "yard",
     help: "bench: the yard, a crane that the actions move",
     keys: &[Command::Mistake(1), Command::Mistake(-1)],

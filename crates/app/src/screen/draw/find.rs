@@ -70,7 +70,7 @@ pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App, find: &Find) -> 
         let room = row.width.saturating_sub(key + 1);
         let words = paint::cut(&item.words, room.saturating_sub(2 + KIND));
         paint::text(buffer, Rect { width: room, ..row }, row.x + 2 + KIND, &words, style);
-        paint::text_right(buffer, row, item.key, theme.strong());
+        paint::text_right(buffer, row, &item.key, theme.strong());
     }
     let cursor = (x + find.line.cursor() as u16).min(line.right().saturating_sub(1));
     (line.height > 0).then_some((cursor, line.y))

@@ -4,7 +4,7 @@ use super::paint;
 use crate::screen::{
     App, Theme,
     app::Help,
-    keymap::{Binding, Command, bindings},
+    keymap::{Binding, Command},
     theme::MARKS,
 };
 use ratatui::{
@@ -84,11 +84,11 @@ fn lines(app: &App) -> Vec<Line> {
             || entry.keys.contains(&binding.command)
             || (entry.numbers.is_some() && is_number)
     };
-    let mut own: Vec<Binding> = bindings().filter(is_own).collect();
+    let all = app.keymap.bindings();
+    let mut own: Vec<Binding> = all.iter().filter(|it| is_own(it)).cloned().collect();
     // What the bench is about comes first.
     own.sort_by_key(|binding| binding.command != Command::Bench(entry.bench));
     lines.extend(items(&own, style));
-    let all: Vec<Binding> = bindings().collect();
     for of_group in all.chunk_by(|one, next| one.group == next.group) {
         lines.extend([Line::Empty, Line::Heading(of_group[0].group)]);
         lines.extend(items(of_group, style));
@@ -112,17 +112,25 @@ fn items(bindings: &[Binding], style: Style) -> Vec<Line> {
         match others.first().filter(is_twin) {
             Some(twin) => {
                 let shown = format!("{} {}", one.shown, twin.shown);
-                let meaning = format!("{}; {}", one.help, twin.help);
+                let meaning = format!("{}; {}{}", one.help, twin.help, others_of(&[one, twin]));
                 lines.push(Line::Item(shown.into(), meaning.into(), style));
                 rest = &others[1..];
             }
             None => {
-                lines.push(Line::Item(one.shown.into(), one.help.into(), style));
+                let meaning = format!("{}{}", one.help, others_of(&[one]));
+                lines.push(Line::Item(one.shown.clone().into(), meaning.into(), style));
                 rest = others;
             }
         }
     }
     lines
+}
+
+/// The keys besides those that are shown, in brackets.
+fn others_of(bindings: &[&Binding]) -> String {
+    let others = bindings.iter().flat_map(|binding| binding.keys.iter().skip(1));
+    let others: Vec<String> = others.map(ToString::to_string).collect();
+    if others.is_empty() { String::new() } else { format!(" (or {})", others.join(", ")) }
 }
 
 /// The lines that have every one of these words, once each, under their headings.

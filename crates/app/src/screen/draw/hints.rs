@@ -4,7 +4,7 @@ use super::paint;
 use crate::screen::{
     App,
     app::Lesson,
-    keymap::{Command, bindings},
+    keymap::{Command, Keymap},
 };
 use ratatui::{buffer::Buffer, layout::Rect};
 use unicode_width::UnicodeWidthStr;
@@ -15,25 +15,52 @@ const ALWAYS: [Command; 3] = [Command::Find, Command::Help, Command::Quit];
 /// Columns between two hints.
 const GAP: u16 = 3;
 
+/// What can be done with what is measured, before all others.
+const MEASURED: [(Command, &str); 5] = [
+    (Command::FitAll, "fits it"),
+    (Command::Save, "saves it"),
+    (Command::Export, "draws it"),
+    (Command::MarkWithWords, "names it"),
+    (Command::Measure, "ends"),
+];
+
 /// A key and what it does, in a word.
 pub(super) struct Hint {
     pub(super) command: Command,
     pub(super) place: Rect,
-    keys: &'static str,
+    keys: String,
     word: &'static str,
 }
 
-/// The hints of a row: those that are always there at its right edge, and of the others
-/// the first ones, as many as fit.
-pub(super) fn layout(area: Rect) -> Vec<Hint> {
-    let hints = bindings().filter(|binding| !binding.hint.is_empty()).map(|binding| {
-        // A hint that brings its own keys, or a word that follows them.
-        let (keys, word) = match binding.hint.rsplit_once(' ') {
-            Some((keys, word)) => (keys, word),
-            None => (binding.shown, binding.hint),
+/// The hints that matter now, the weightiest first.
+fn words(app: &App) -> Vec<(Command, &'static str)> {
+    let bindings = app.keymap.bindings().iter();
+    let usual = bindings.filter(|binding| !binding.hint.is_empty()).map(|binding| {
+        let word = match binding.command {
+            Command::Edge(_) => app.view.search.what.words(),
+            _ => binding.hint,
         };
+        (binding.command, word)
+    });
+    if app.view.measured_from.is_none() {
+        return usual.collect();
+    }
+    let is_other = |(command, _): &(Command, _)| MEASURED.iter().all(|(it, _)| it != command);
+    MEASURED.into_iter().chain(usual.filter(is_other)).collect()
+}
+
+/// The hints of a row.
+pub(super) fn layout(area: Rect, app: &App) -> Vec<Hint> {
+    layout_of(area, &app.keymap, words(app))
+}
+
+/// Those that are always there at its right edge, and of the others the first ones, as
+/// many as fit.
+fn layout_of(area: Rect, keymap: &Keymap, words: Vec<(Command, &'static str)>) -> Vec<Hint> {
+    let hints = words.into_iter().filter_map(|(command, word)| {
+        let keys = keymap.there_and_back(command);
         let width = (keys.width() + 1 + word.width()) as u16;
-        Hint { command: binding.command, place: Rect { width, ..area }, keys, word }
+        (!keys.is_empty()).then_some(Hint { command, place: Rect { width, ..area }, keys, word })
     });
     let (mut always, others): (Vec<Hint>, Vec<Hint>) =
         hints.partition(|hint| ALWAYS.contains(&hint.command));
@@ -58,8 +85,8 @@ pub(super) fn layout(area: Rect) -> Vec<Hint> {
 }
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
-    for Hint { place, keys, word, .. } in layout(area) {
-        let x = paint::text(buffer, place, place.x, keys, app.theme.strong()) + 1;
+    for Hint { place, keys, word, .. } in layout(area, app) {
+        let x = paint::text(buffer, place, place.x, &keys, app.theme.strong()) + 1;
         paint::text(buffer, place, x, word, app.theme.faint());
     }
 }
@@ -88,7 +115,10 @@ mod tests {
     #[case(24)]
     fn the_way_out_is_always_there(#[case] width: u16) {
         let area = Rect { x: 1, y: 9, width, height: 1 };
-        let hints = layout(area);
+        let keymap = Keymap::default();
+        let words = keymap.bindings().iter().filter(|binding| !binding.hint.is_empty());
+        let words = words.map(|binding| (binding.command, binding.hint)).collect();
+        let hints = layout_of(area, &keymap, words);
         for command in ALWAYS {
             let found = hints.iter().find(|hint| hint.command == command).unwrap();
             assert_eq!(usize::from(found.place.width), found.keys.width() + 1 + found.word.width());

@@ -6,6 +6,7 @@ use super::{offers, paint};
 use crate::screen::{
     App, Theme,
     areas::Areas,
+    keymap::Command,
     theme::mark,
     view::{Lane, lane_name},
 };
@@ -48,10 +49,13 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     name_folded(buffer, below, app, &app.view.folded);
     if lanes.is_empty() {
         let text = match app.view.filter.is_empty() {
-            true => "no lanes: the rig has no actions, and nothing has moved yet",
-            false => "no lane has these words in its name; Esc drops the filter",
+            true => "no lanes: the rig has no actions, and nothing has moved yet".to_owned(),
+            false => format!(
+                "no lane has these words in its name; {} drops the filter",
+                app.key_of(Command::Dismiss)
+            ),
         };
-        paint::text(buffer, areas.lanes, areas.lanes.x, text, app.theme.faint());
+        paint::text(buffer, areas.lanes, areas.lanes.x, &text, app.theme.faint());
     }
     playhead(buffer, areas, app);
 }
@@ -63,7 +67,7 @@ fn name_folded(buffer: &mut Buffer, area: Rect, app: &App, folded: &[Lane]) {
     }
     let name = |&lane: &Lane| lane_name(app.session(), lane).trim_start_matches("▷ ").to_owned();
     let names = folded.iter().map(name).collect::<Vec<_>>().join(" · ");
-    let text = format!("at rest, H shows them: {names}");
+    let text = format!("at rest, {} shows them: {names}", app.key_of(Command::Fold));
     let room = area.width.saturating_sub(2);
     paint::text(buffer, area, area.x + 2, &paint::cut(&text, room), app.theme.faint());
 }

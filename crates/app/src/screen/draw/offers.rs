@@ -1,7 +1,7 @@
 //! What can be done while nothing has happened yet.
 
 use super::paint;
-use crate::screen::{App, keymap::Command, keymap::binding_of};
+use crate::screen::{App, keymap::Command};
 use ratatui::{
     buffer::Buffer,
     layout::{Position, Rect},
@@ -45,7 +45,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         paint::text(buffer, row, row.x + 4 + KEYS, &words, theme.plain());
     };
     for ((row, command), (_, words)) in places(area).zip(OFFERS) {
-        say(row, binding_of(command).map_or("", |binding| binding.shown), words);
+        say(row, app.keymap.shown(command).unwrap_or("click"), words);
     }
     for (row, (keys, words)) in paint::rows(area).skip(3 + OFFERS.len()).zip(ELSEWHERE) {
         say(row, keys, words);

@@ -235,7 +235,9 @@ pub(super) fn bottom(buffer: &mut Buffer, area: Rect, app: &App) -> Option<(u16,
     if let Some(prompt) = &app.prompt {
         let title = format!("{}: ", prompt.purpose.title());
         let x = paint::text(buffer, area, area.x, &title, theme.strong());
-        paint::text(buffer, area, x, prompt.text(), theme.plain());
+        // What is typed takes the place of what is marked.
+        let style = if prompt.is_replaced { theme.marked() } else { theme.plain() };
+        paint::text(buffer, area, x, prompt.text(), style);
         let cursor = (x + prompt.cursor() as u16).min(area.right().saturating_sub(1));
         return (area.height > 0).then_some((cursor, area.y));
     }

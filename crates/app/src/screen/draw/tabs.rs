@@ -4,6 +4,7 @@ use super::paint;
 use crate::screen::{
     App,
     bench::{self, Bench, Entry},
+    keymap::{Command, Keymap},
 };
 use ratatui::{buffer::Buffer, layout::Rect};
 use unicode_width::UnicodeWidthStr;
@@ -12,6 +13,8 @@ use unicode_width::UnicodeWidthStr;
 pub(super) struct Tab {
     pub(super) entry: &'static Entry,
     pub(super) place: Rect,
+    /// The key that shows it; a dot where none does.
+    key: String,
     is_named: bool,
 }
 
@@ -19,14 +22,16 @@ pub(super) struct Tab {
 const LEAD: u16 = 2;
 
 /// Columns of a tab with its gap.
-fn width(entry: &Entry, is_named: bool, gap: u16) -> u16 {
+fn width(entry: &Entry, key: &str, is_named: bool, gap: u16) -> u16 {
     let name = if is_named { 1 + entry.name.width() as u16 } else { 0 };
-    entry.shown_key.width() as u16 + name + gap
+    key.width() as u16 + name + gap
 }
 
 /// The tabs of a row: all have their key; the bench that is shown has its name, and so
 /// have the first ones, as many as fit.
-pub(super) fn layout(area: Rect, shown: Bench) -> Vec<Tab> {
+pub(super) fn layout(area: Rect, shown: Bench, keymap: &Keymap) -> Vec<Tab> {
+    let key = |entry: &Entry| keymap.shown(Command::Bench(entry.bench)).unwrap_or("·");
+    let width = |entry: &Entry, is_named, gap| width(entry, key(entry), is_named, gap);
     let total = |gap| bench::ALL.iter().map(|entry| width(entry, true, gap)).sum::<u16>();
     let room = area.width.saturating_sub(LEAD);
     // None needs a gap after it at the right edge.
@@ -46,20 +51,19 @@ pub(super) fn layout(area: Rect, shown: Bench) -> Vec<Tab> {
         }
         let place = Rect { x, width: width(entry, is_named, 0), ..area }.intersection(area);
         x += width(entry, is_named, gap);
-        Tab { entry, place, is_named }
+        Tab { entry, place, key: key(entry).to_owned(), is_named }
     };
     bench::ALL.iter().map(tab).collect()
 }
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     paint::rule(buffer, area, app.theme);
-    for Tab { entry, place, is_named } in layout(area, app.bench) {
+    for Tab { entry, place, key, is_named } in layout(area, app.bench, &app.keymap) {
         let style = match app.bench == entry.bench {
             true => app.theme.badge(crate::screen::theme::Badge::Tab),
             false => app.theme.faint(),
         };
-        let keys = format!(" {}", entry.shown_key);
-        let title = if is_named { format!("{keys} {} ", entry.name) } else { format!("{keys} ") };
+        let title = if is_named { format!(" {key} {} ", entry.name) } else { format!(" {key} ") };
         // The blanks on either side belong to the gaps.
         paint::text(buffer, area, place.x.saturating_sub(1), &title, style);
     }
@@ -82,7 +86,7 @@ mod tests {
         #[case] named: usize,
     ) {
         let area = Rect { x: 1, y: 2, width, height: 1 };
-        let tabs = layout(area, shown);
+        let tabs = layout(area, shown, &Keymap::default());
         assert!(tabs.iter().all(|tab| tab.place.width >= 1));
         assert!(tabs.windows(2).all(|two| two[0].place.right() < two[1].place.x));
         assert!(tabs[shown as usize].is_named);

@@ -1,8 +1,9 @@
 //! What is found by typing, and what can be clicked.
 
 use super::{super::bench, *};
-use crate::screen::view::Lane;
+use crate::screen::{bound, keymap::Keymap, view::Lane};
 use gtrig_core::Keyword;
+use gtrig_formats::settings;
 
 fn find(bench: &mut Bench, words: &str) {
     bench.keys(":");
@@ -172,4 +173,25 @@ fn while_nothing_has_happened_the_screen_offers_what_can_be_done() {
     bench.key(KeyCode::Enter);
     wait_until(&mut bench, |bench| bench.shows("The horn that did not sound"));
     assert!(!bench.shows("Nothing has happened yet"));
+}
+
+#[test]
+fn other_keys_do_what_is_set_and_are_shown_everywhere() {
+    let mut bench = Bench::story(Story::LostTap);
+    let text = "[keys]\nmeasure = \"F5\"\nfold = \"Ctrl+L\"\nbench-polling = \"ü\"\nfind = []\n";
+    let settings = settings::parse("settings.toml", text, &bound()).unwrap();
+    bench.app.use_keys(Keymap::new(&settings.keys));
+    bench.frame();
+    assert!(bench.shows("at rest, Ctrl+L shows them") && bench.shows("F5 measure"));
+    assert!(bench.shows("ü polling") && !bench.shows(": find"));
+    bench.key(KeyCode::Enter);
+    bench.keys(":3");
+    assert!(bench.app.measured().is_none() && bench.app.find.is_none());
+    assert_eq!(bench.app.bench, bench::Bench::Board);
+    bench.key(KeyCode::F(5));
+    bench.keys("ü");
+    assert!(bench.app.measured().is_some());
+    assert_eq!(bench.app.bench, bench::Bench::Polling);
+    bench.keys("?");
+    assert!(bench.shows("F5") && bench.shows("Ctrl+L"));
 }

@@ -60,7 +60,7 @@ fn every_bench_can_be_seen_on_a_low_screen(#[values(10, 24)] height: u16) {
     // The status, the tabs and the keys; and the devices where there is room.
     let others = if height < 12 { 3 } else { 4 };
     for entry in bench::ALL {
-        bench.keys(entry.shown_key);
+        bench.keys(entry.key);
         assert_eq!(heights(&bench), (height - others, 0), "{}", entry.name);
         assert!(bench.shows(entry.name) && bench.shows("q quit"));
     }

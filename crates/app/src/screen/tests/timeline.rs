@@ -74,6 +74,71 @@ fn time_is_measured_between_two_instants() {
 }
 
 #[test]
+fn what_is_measured_is_saved_drawn_and_named() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name).display().to_string();
+    let mut bench = Bench::story(Story::LostTap);
+    bench.key(KeyCode::Enter);
+    assert!(bench.rows().last().unwrap().trim_start().starts_with("f fits it   s saves it"));
+    bench.keys("]]");
+    let typed = |bench: &mut Bench, key: &str, text: &str| {
+        bench.keys(key);
+        bench.key_with(KeyCode::Char('u'), KeyModifiers::CONTROL, KeyEventKind::Press);
+        bench.keys(text);
+        bench.key(KeyCode::Enter);
+    };
+    typed(&mut bench, "M", "the horn");
+    assert!(bench.app.marks().any(|(_, text)| text.as_str() == "the horn (700.00 ms)"));
+    typed(&mut bench, "s", &at("part.take.jsonl"));
+    wait_until(&mut bench, |bench| bench.shows("saved "));
+    typed(&mut bench, "x", &at("part.svg"));
+    wait_until(&mut bench, |bench| bench.shows("drawn to"));
+    let part = Bench::opened(&std::fs::read_to_string(at("part.take.jsonl")).unwrap());
+    let [first, last] = bench.app.measured().unwrap();
+    let time = |bench: &Bench, tick| bench.app.session().plan().rate().time_of(tick);
+    assert_eq!(time(&part, part.app.last()), time(&bench, last));
+    let begins = time(&part, part.app.session().history().begins());
+    assert!(begins <= time(&bench, first) && begins > time(&bench, first.before()));
+    assert_eq!(part.app.session().lost_in_history(), 1);
+    assert!(part.app.document.title.as_deref().unwrap().contains("from 1 233.33 ms to"));
+    let svg = std::fs::read_to_string(at("part.svg")).unwrap();
+    assert!(svg.contains("1233") && !svg.contains("2500"), "{svg}");
+}
+
+#[test]
+fn what_is_looked_for_is_found_on_the_lane_or_on_any() {
+    let mut bench = Bench::story(Story::LostTap);
+    let look = |bench: &mut Bench, words: &str| {
+        bench.keys("S");
+        bench.keys(words);
+        bench.key(KeyCode::Enter);
+    };
+    bench.key(KeyCode::Home);
+    look(&mut bench, "fired any");
+    let lane = |bench: &Bench| lane_name(bench.app.session(), bench.app.lane().unwrap());
+    let (first, of) = (bench.app.tick(), lane(&bench));
+    assert!(of.starts_with('▷') && bench.shows("[ ] fired"), "{of}");
+    bench.keys("]");
+    assert!(bench.app.tick() > first);
+    bench.keys("[");
+    assert_eq!((bench.app.tick(), lane(&bench)), (first, of));
+    // A press that was lost is one of the control, and of what it should have driven.
+    bench.key(KeyCode::Home);
+    bench.keys(":lane horn");
+    bench.key(KeyCode::Enter);
+    look(&mut bench, "lost chosen");
+    let lost = bench.app.tick();
+    bench.key(KeyCode::Home);
+    bench.keys("K");
+    assert_eq!(bench.app.tick(), lost);
+    look(&mut bench, "nearly chosen");
+    assert!(bench.shows("nearly fired on pad·2 south: none after this tick"));
+    // Esc goes back to edges.
+    bench.key(KeyCode::Esc);
+    assert!(bench.shows("[ ] edge"));
+}
+
+#[test]
 fn what_is_measured_fits_the_view() {
     let mut bench = Bench::story(Story::LostTap);
     bench.key(KeyCode::Enter);
@@ -133,7 +198,7 @@ fn lost_presses_are_walked_whatever_lane_is_chosen() {
     }
     assert_eq!(ticks, [37, 73]);
     bench.keys("K");
-    assert!(bench.shows("no press was lost after this tick") && bench.app.tick() == Tick(73));
+    assert!(bench.shows("lost press on any lane: none after this tick") && bench.app.tick() == Tick(73));
     bench.keys("J");
     assert_eq!(bench.app.tick(), Tick(37));
 }
