@@ -24,6 +24,7 @@ mod outbox;
 mod prompt;
 mod rates;
 mod run;
+mod spots;
 mod terminal;
 mod theme;
 mod view;

@@ -458,7 +458,7 @@ fn every_key_of_the_hints_is_in_the_help() {
         "On this bench",
         "freeze the view",
         "one tick back",
-        "the lane's next edge",
+        "the edge before",
         "a press was lost",
         "suspend",
     ]);

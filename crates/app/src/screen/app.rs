@@ -11,12 +11,14 @@ mod lanes;
 mod learning;
 mod logging;
 mod measuring;
+mod pointing;
 mod polling;
 mod seeking;
 mod sending;
 mod timing;
 mod touching;
 mod tuning;
+mod uses;
 mod yard;
 
 pub(crate) use gaming::GamePlace;
@@ -25,6 +27,7 @@ pub(crate) use learning::Lesson;
 pub(crate) use logging::KEPT;
 use logging::LogBook;
 use measuring::Measuring;
+use pointing::Pointing;
 use polling::Polling;
 pub(crate) use seeking::Search;
 use seeking::{SearchPlace, Sought};
@@ -115,6 +118,7 @@ pub struct App {
     /// The crane that the actions move.
     pub(crate) yard: Yard,
     touching: Touching,
+    pointing: Pointing,
     /// The programs that send.
     pub(super) sending: Sending,
     /// What happened, line by line.
@@ -199,6 +203,7 @@ impl App {
             measuring: Measuring::default(),
             yard: Yard::default(),
             touching: Touching::default(),
+            pointing: Pointing::default(),
             sending: Sending::default(),
             logbook: LogBook::default(),
             ladders: Ladders::default(),

@@ -15,6 +15,7 @@
 mod find;
 mod help;
 mod hints;
+mod hover;
 mod lanes;
 mod offers;
 mod overview;
@@ -23,17 +24,14 @@ mod status;
 mod tabs;
 mod why;
 
-use super::{App, keymap::Command};
-use gtrig_core::{DeviceId, Tick};
-use ratatui::{
-    Frame,
-    buffer::Buffer,
-    layout::{Position, Rect},
-};
+use super::App;
+use gtrig_core::Tick;
+use ratatui::{Frame, buffer::Buffer, layout::Rect};
 
 /// Draws a frame. [`App::fit`] must have seen its area.
 pub fn draw(frame: &mut Frame, app: &App) {
     let areas = app.areas(frame.area());
+    app.view.spots.clear();
     let buffer = frame.buffer_mut();
     status::line(buffer, areas.status, app);
     status::devices(buffer, areas.devices, app);
@@ -46,6 +44,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
     if app.captured {
         frame_captured(buffer, areas.whole, app);
     }
+    hover::draw(buffer, areas.whole, app);
     if let Some(help) = &app.help {
         help::draw(buffer, areas.whole, app, help);
     }
@@ -53,29 +52,6 @@ pub fn draw(frame: &mut Frame, app: &App) {
     if let Some(cursor) = found.or(cursor) {
         frame.set_cursor_position(cursor);
     }
-}
-
-/// What a click on a tab or on a hint does.
-pub(super) fn command_at(app: &App, whole: Rect, place: Position) -> Option<Command> {
-    let areas = app.areas(whole);
-    let tabs = tabs::layout(areas.bench_rule, app.bench, &app.keymap).into_iter();
-    let mut all: Vec<(Rect, Command)> =
-        tabs.map(|tab| (tab.place, Command::Bench(tab.entry.bench))).collect();
-    if status::shows_hints(app) {
-        let hints = hints::layout(areas.hints, app).into_iter();
-        all.extend(hints.map(|hint| (hint.place, hint.command)));
-    }
-    if app.is_untouched()
-        && let Some(offered) = offers::command_at(areas.lanes, place)
-    {
-        return Some(offered);
-    }
-    all.into_iter().find(|(at, _)| at.contains(place)).map(|(_, command)| command)
-}
-
-/// The device whose words a click hits.
-pub(super) fn device_at(app: &App, whole: Rect, place: Position) -> Option<DeviceId> {
-    status::device_at(app, app.areas(whole).devices, place)
 }
 
 /// The tick of a column of the row that has the whole history.

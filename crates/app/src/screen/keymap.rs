@@ -135,9 +135,9 @@ const ROWS: &[Row] = &[
     row("Time", "tick-on", &["Right"], C::Step(1), "", "one tick on"),
     row("Time", "ten-ticks-back", &[",", "Ctrl+Left"], C::Step(-10), "", "ten ticks back"),
     row("Time", "ten-ticks-on", &[".", "Ctrl+Right"], C::Step(10), "", "ten ticks on"),
-    row("Time", "edge-before", &["["], C::Edge(-1), "", "the lane's edge before, or what else is looked for"),
-    row("Time", "edge-next", &["]"], C::Edge(1), "edge", "the next one"),
-    row("Time", "look", &["S"], C::Look, "", "look for something else: fired, nearly fired, lost, different; on any lane"),
+    row("Time", "edge-before", &["["], C::Edge(-1), "", "the edge before, or what is looked for"),
+    row("Time", "edge-next", &["]"], C::Edge(1), "edge", "the next"),
+    row("Time", "look", &["S"], C::Look, "", "look for something else than edges, on any lane"),
     row("Time", "beginning", &["Home"], C::Begin, "", "the beginning of the history"),
     row("Time", "latest", &["End"], C::End, "", "the latest tick"),
     row("Time", "measure", &["Enter"], C::Measure, "measure", "measure from this tick to the playhead, or end that"),
@@ -165,8 +165,8 @@ const ROWS: &[Row] = &[
     row("View", "bench-larger", &["}"], C::Border(2), "", "more room for the bench"),
     row("View", "bench-smaller", &["{"], C::Border(-2), "", "more for the timeline"),
     row("View", "bench-alone", &["z"], C::Whole(Room::Bench), "", "the bench alone, or both again"),
-    row("View", "timeline-alone", &["Z"], C::Whole(Room::Lanes), "", "the timeline alone, or both again"),
-    row("View", "filter", &["/"], C::Filter, "filter", "show only lanes, or log lines, that have these words"),
+    row("View", "timeline-alone", &["Z"], C::Whole(Room::Lanes), "", "the timeline alone"),
+    row("View", "filter", &["/"], C::Filter, "filter", "show only lanes, log lines or numbers with these words"),
     row("View", "close", &["Esc"], C::Dismiss, "", "drop the filter, close what is open"),
     row("View", "thing-next", &["Tab"], C::NextDevice(1), "", "a bench's next thing, such as a device"),
     row("View", "thing-before", &["Shift+Tab"], C::NextDevice(-1), "", "the one before"),
@@ -198,7 +198,7 @@ const ROWS: &[Row] = &[
     row("Work", "name-controls", &["i"], C::Learn, "", "name the controls of a device by moving them"),
     row("Work", "name-bits", &["F"], C::NameBits, "", "name some bits of a device that is read without a driver"),
     row("Work", "open", &["o"], C::Open, "", "open a take"),
-    row("Work", "find", &[":", "Ctrl+F"], C::Find, "find", "find anything by a few letters: keys, lanes, numbers, takes"),
+    row("Work", "find", &[":", "Ctrl+F"], C::Find, "find", "find anything: keys, lanes, numbers, takes"),
     row("Work", "help", &["?", "F1"], C::Help, "help", "this help"),
     row("Work", "suspend", &["Ctrl+Z"], C::Suspend, "", "suspend; the shell's fg brings it back"),
     row("Work", "quit", &["q"], C::Quit, "quit", "quit"),
@@ -268,6 +268,11 @@ impl Keymap {
     pub(crate) fn name(&self, command: Command) -> &str {
         let binding = self.bindings.iter().find(|binding| binding.command == command);
         binding.map_or("", |binding| binding.name.as_str())
+    }
+
+    /// What a command does, in a line.
+    pub(crate) fn help(&self, command: Command) -> &'static str {
+        self.bindings.iter().find(|binding| binding.command == command).map_or("", |it| it.help)
     }
 
     /// The keys of a command there and back: `[ ]`. Of one that has no other way its key.

@@ -3,6 +3,7 @@
 mod board;
 mod finding;
 mod game;
+mod pointing;
 mod reading;
 mod room;
 mod timeline;
@@ -800,7 +801,7 @@ fn before_and_after_are_drawn_together() {
     // The drift was an action before, and is none now.
     assert_ne!(rows[at - 2], rows[at]);
     bench.keys("6");
-    assert!(bench.row("action.hoist.from[0].dead-zone").contains("was 0.12"));
+    assert!(bench.row("from[0].dead-zone ").contains("was 0.12"));
 }
 
 #[test]

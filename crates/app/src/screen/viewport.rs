@@ -2,6 +2,7 @@
 
 use super::{
     app::Search,
+    spots::Spots,
     view::{Lane, Stretch, Zoom},
 };
 use gtrig_core::{Machine, Nanos, Plan, Tick};
@@ -77,6 +78,8 @@ pub(crate) struct Viewport {
     /// The next frame is to show the whole take.
     pub(super) opens_whole: bool,
     pub(crate) hit: Hit,
+    /// What the last frame put there.
+    pub(crate) spots: Spots,
     pub(crate) room: Room,
     /// The mouse holds the border between the bench and the timeline.
     pub(super) is_border_held: bool,
@@ -99,6 +102,7 @@ impl Default for Viewport {
             is_tall: true,
             opens_whole: false,
             hit: Hit::default(),
+            spots: Spots::default(),
             room: Room::ByNeed,
             is_border_held: false,
         }

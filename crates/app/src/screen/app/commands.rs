@@ -59,6 +59,9 @@ impl App {
             Command::Filter if self.bench == Bench::Log => {
                 self.prompt = Some(Prompt::new(Purpose::FilterLog, self.logbook.words()));
             }
+            Command::Filter if self.bench == Bench::Tune => {
+                self.prompt = Some(Prompt::new(Purpose::FilterNumbers, &self.tuning.filter));
+            }
             Command::Filter => self.prompt = Some(Prompt::new(Purpose::Filter, &self.view.filter)),
             Command::Learn => self.begin_lesson(),
             Command::NameBits => self.ask_for_field(),
@@ -67,6 +70,7 @@ impl App {
                 self.notice = None;
                 self.view.filter.clear();
                 self.filter_log("");
+                self.tuning.filter.clear();
             }
             Command::Bench(bench) => self.show_bench(bench),
             Command::Audit => self.audit(),
@@ -315,7 +319,7 @@ impl App {
         let rate = self.session().plan().rate();
         let [from, to] = [first, last].map(|tick| rate.time_of(tick));
         let of = self.document.title.clone().unwrap_or_else(|| "a history".to_owned());
-        let title = format!("{of}, from {from} to {to}");
+        let title = format!("{from} to {to} of {of}");
         let recording = self.session().recording_between(first, last);
         self.jobs.save(path.to_owned(), Saving::Part, recording, Some(title));
     }

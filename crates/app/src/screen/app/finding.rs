@@ -114,6 +114,7 @@ impl App {
             }
             Goal::Number(place) => {
                 self.show_bench(Bench::Tune);
+                self.tuning.filter.clear();
                 let at = self.knobs().iter().position(|knob| knob.place == place);
                 self.tuning.chosen = at.unwrap_or(0);
             }

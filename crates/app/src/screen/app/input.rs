@@ -1,8 +1,7 @@
 //! What the terminal sends: keys, the mouse, focus.
 
-use super::{App, Request};
+use super::{App, Request, pointing::Pointed};
 use crate::screen::{
-    bench::Bench,
     draw,
     jobs::Saving,
     keymap::{self, Command},
@@ -25,7 +24,10 @@ impl App {
                     terminal.mouse(&mut self.document.session, mouse, at);
                 }
             }
-            Event::Key(key) if key.kind != KeyEventKind::Release => return self.key(key, at),
+            Event::Key(key) if key.kind != KeyEventKind::Release => {
+                self.forget_pointer();
+                return self.key(key, at);
+            }
             Event::Mouse(mouse) if self.find.is_some() => return self.find_mouse(mouse, at),
             Event::Mouse(mouse) if self.help.is_some() => self.help_mouse(mouse),
             Event::Mouse(mouse)
@@ -135,6 +137,10 @@ impl App {
         if purpose == Purpose::FilterLog {
             self.filter_log(if typed == Typed::Dropped { "" } else { &text });
         }
+        if purpose == Purpose::FilterNumbers {
+            self.tuning.filter = if typed == Typed::Dropped { String::new() } else { text.clone() };
+            self.tuning.chosen = 0;
+        }
         if typed != Typed::Going {
             self.prompt = None;
         }
@@ -149,7 +155,11 @@ impl App {
 
     pub(super) fn typed(&mut self, purpose: Purpose, text: &str) {
         match purpose {
-            Purpose::Filter | Purpose::FilterLog | Purpose::Find | Purpose::Help => {}
+            Purpose::Filter
+            | Purpose::FilterLog
+            | Purpose::FilterNumbers
+            | Purpose::Find
+            | Purpose::Help => {}
             Purpose::Save
             | Purpose::SavePart
             | Purpose::Record
@@ -197,25 +207,17 @@ impl App {
     }
 
     fn mouse(&mut self, mouse: &MouseEvent, at: Nanos) -> Option<Request> {
-        let Hit { traces, lanes, whole, bench, ruler, overview, .. } = self.view.hit;
+        let Hit { traces, bench, ruler, overview, .. } = self.view.hit;
         let place = (mouse.column, mouse.row).into();
+        match self.point(mouse, at) {
+            // On a trace the playhead goes there besides.
+            Pointed::Done(None) if traces.contains(place) => {}
+            Pointed::Done(request) => return request,
+            Pointed::Nothing => {}
+        }
         match mouse.kind {
-            MouseEventKind::Down(MouseButton::Left)
-                if let Some(command) = draw::command_at(self, whole, place) =>
-            {
-                return self.run(command, at);
-            }
-            MouseEventKind::Down(MouseButton::Left)
-                if let Some(device) = draw::device_at(self, whole, place) =>
-            {
-                self.device = device.index();
-                self.show_bench(Bench::Device);
-            }
-            MouseEventKind::Down(MouseButton::Left) if lanes.contains(place) => {
-                self.choose_row(mouse.row - lanes.y);
-                if traces.contains(place) {
-                    self.go_to(self.view.stretch.tick_at(mouse.column - traces.x));
-                }
+            MouseEventKind::Down(MouseButton::Left) if traces.contains(place) => {
+                self.go_to(self.view.stretch.tick_at(mouse.column - traces.x));
             }
             MouseEventKind::Down(MouseButton::Left) if ruler.contains(place) => {
                 self.view.is_border_held = true;
@@ -241,17 +243,5 @@ impl App {
             _ => {}
         }
         None
-    }
-
-    fn choose_row(&mut self, row: u16) {
-        let mut below = row;
-        for lane in self.lanes().into_iter().skip(self.view.first_lane) {
-            let height = self.lane_height(lane);
-            if below < height {
-                self.pick(lane);
-                return;
-            }
-            below -= height;
-        }
     }
 }

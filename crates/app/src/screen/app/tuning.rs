@@ -37,6 +37,8 @@ const MOST_UNDONE: usize = 200;
 pub(crate) struct Tuning {
     /// Which of the listed numbers is chosen.
     pub(crate) chosen: usize,
+    /// The words that the numbers on the tune bench have.
+    pub(crate) filter: String,
     pub(super) undo: Vec<Rig>,
     pub(super) redo: Vec<Rig>,
     /// The numbers of the rig as it was read.
@@ -192,7 +194,7 @@ impl App {
             return 0;
         }
         let knobs = self.wanted_rig().knobs();
-        knobs.iter().filter(|knob| self.original(knob).is_some_and(|was| was != knob.value)).count()
+        knobs.iter().filter(|knob| self.is_nudged(knob)).count()
     }
 
     pub(super) fn choose_knob(&mut self, by: i32) {

@@ -1,18 +1,21 @@
-//! The numbers of the rig: what they are, what they were, what they mean.
+//! The numbers of the rig in groups: what they are, what they were, what they mean; of the
+//! chosen one what it may be, what reads it, and what the nudges changed.
 //!
 //! ```text
 //!   numbers of the rig                        2 appeared  1 changed   d jumps
-//!   ▸ action.slew.from[0].dead-zone     0.15  was 0.12   of full travel   Deflection …
+//!   action slew                               1 nudged
+//!   ▸ from[0].dead-zone     0.15  was 0.12   of full travel   Deflection …
 //! ```
 
 use super::{Bench, Entry};
-use crate::screen::App;
-use crate::screen::draw::paint;
-use crate::screen::keymap::Command;
-use gtrig_core::Knob;
+use crate::screen::{App, draw::paint, keymap::Command, spots::Spot};
+use gtrig_core::{Knob, Place, Selector};
 use ratatui::{buffer::Buffer, layout::Rect};
 
 const MARGIN: u16 = 2;
+
+/// Rows of what there is to know of the chosen number.
+const CHOSEN: u16 = 2;
 
 /// What there is to know of it.
 pub(crate) const ENTRY: Entry = Entry {
@@ -20,22 +23,126 @@ pub(crate) const ENTRY: Entry = Entry {
     key: "6",
     name: "tune",
     help: "bench: every number of the rig",
-    keys: &[Command::Before, Command::Difference(1)],
-    wants: |app, _| app.knobs().len() as u16 + 1,
+    keys: &[Command::Filter, Command::Before, Command::Difference(1)],
+    wants: |app, _| {
+        let lines = in_groups(&app.knobs()).len() as u16;
+        lines.saturating_add(1 + CHOSEN)
+    },
     draw,
-    numbers: Some(|_, rig| rig.knobs()),
+    numbers: Some(App::filtered_numbers),
     ..Entry::PLAIN
 };
 
-/// The whole list, with room for the meaning of each.
-fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
-    let mut rows = paint::rows(area);
-    if let Some(row) = rows.next() {
-        head(buffer, row, app, "numbers of the rig");
+/// A line of the list.
+enum Line {
+    /// The name of what the numbers below belong to.
+    Group(String),
+    /// A number, by its place among those that are listed.
+    Number(usize),
+}
+
+/// What a number belongs to: `action slew`; of one that belongs to the rig as a whole its
+/// table.
+fn group_of(place: &Place) -> String {
+    match place.0.as_slice() {
+        [Selector::Key(table), Selector::Key(entry), _, ..] => format!("{table} {entry}"),
+        [Selector::Key(table), _, ..] => table.clone(),
+        _ => "the rig".to_owned(),
     }
-    list(buffer, &rows.collect::<Vec<_>>(), app, |knob| {
-        (knob.place.to_string(), knob.tunable.meaning)
-    });
+}
+
+/// The place of a number within its group.
+fn name_in_group(place: &Place) -> String {
+    match place.0.as_slice() {
+        [_, Selector::Key(_), rest @ ..] if !rest.is_empty() => Place(rest.to_vec()).to_string(),
+        [_, rest @ ..] if !rest.is_empty() => Place(rest.to_vec()).to_string(),
+        _ => place.to_string(),
+    }
+}
+
+fn in_groups(knobs: &[Knob]) -> Vec<Line> {
+    let mut lines = Vec::with_capacity(knobs.len() * 2);
+    let mut group = None;
+    for (at, knob) in knobs.iter().enumerate() {
+        let of = group_of(&knob.place);
+        if group.as_ref() != Some(&of) {
+            lines.push(Line::Group(of.clone()));
+            group = Some(of);
+        }
+        lines.push(Line::Number(at));
+    }
+    lines
+}
+
+/// The whole list, with room for the meaning of each, and what there is to know of the
+/// chosen one.
+fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    let mut rows: Vec<Rect> = paint::rows(area).collect();
+    if rows.is_empty() {
+        return;
+    }
+    let head_row = rows.remove(0);
+    let title = match app.tuning.filter.as_str() {
+        "" => "numbers of the rig".to_owned(),
+        words => format!("numbers with \"{words}\""),
+    };
+    head(buffer, head_row, app, &title);
+    // On a low screen the list alone.
+    let below = if rows.len() > 3 * usize::from(CHOSEN) { usize::from(CHOSEN) } else { 0 };
+    let about = rows.split_off(rows.len() - below);
+    let knobs = app.knobs();
+    if knobs.is_empty() {
+        if let Some(row) = rows.first() {
+            let drops = app.key_of(Command::Dismiss);
+            let text = format!("no number has these words; {drops} drops them");
+            paint::text(buffer, *row, row.x + MARGIN, &text, app.theme.faint());
+        }
+        return;
+    }
+    let names: Vec<String> = knobs.iter().map(|knob| name_in_group(&knob.place)).collect();
+    let lines = in_groups(&knobs);
+    let table = Table::of(app, &knobs, &names);
+    let chosen =
+        lines.iter().position(|line| matches!(line, Line::Number(at) if *at == table.chosen));
+    let first = first_of(lines.len(), chosen.unwrap_or(0), rows.len());
+    for (line, &row) in lines.iter().skip(first).zip(&rows) {
+        match line {
+            Line::Group(name) => {
+                let of_group = knobs.iter().filter(|knob| group_of(&knob.place) == *name);
+                let nudged = of_group.filter(|knob| app.is_nudged(knob)).count();
+                let x = paint::text(buffer, row, row.x + MARGIN, name, app.theme.strong());
+                if nudged > 0 {
+                    let text = format!("{nudged} nudged");
+                    paint::text(buffer, row, x + 3, &text, app.theme.wire());
+                }
+            }
+            Line::Number(at) => table.draw(buffer, row, *at, knobs[*at].tunable.meaning),
+        }
+    }
+    about_chosen(buffer, &about, app, &knobs[table.chosen]);
+}
+
+/// What the chosen number may be and what reads it; and what the nudges changed.
+fn about_chosen(buffer: &mut Buffer, rows: &[Rect], app: &App, knob: &Knob) {
+    let [range, changed] = rows else { return };
+    let theme = app.theme;
+    let tunable = knob.tunable;
+    let text = format!(
+        "{} is {} to {} {}, a step is {}. {}",
+        knob.place,
+        tunable.min,
+        tunable.max,
+        tunable.unit,
+        tunable.step,
+        app.use_in_words(&knob.place)
+    );
+    let room = |row: &Rect| row.width.saturating_sub(MARGIN);
+    let words = paint::cut(&text, room(range));
+    paint::text(buffer, *range, range.x + MARGIN, &words, theme.plain());
+    if let Some(text) = app.changed_in_words() {
+        let words = paint::cut(&text, room(changed));
+        paint::text(buffer, *changed, changed.x + MARGIN, &words, theme.doubtful());
+    }
 }
 
 /// A heading, and what the nudges have changed.
@@ -76,32 +183,67 @@ pub(super) fn list<'k>(
     if let (true, Some(&row)) = (knobs.is_empty(), rows.first()) {
         let text = "no number: keys and buttons have none";
         paint::text(buffer, row, row.x + MARGIN, text, app.theme.faint());
+        return;
     }
-    let named: Vec<(String, &str)> = knobs.iter().map(words).collect();
-    let width = named.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0);
-    let unit_width = knobs.iter().map(|knob| knob.tunable.unit.len()).max().unwrap_or(0);
-    // Room for what was, once anything was another number.
-    let is_tuned = |knob: &Knob| app.original(knob).is_some_and(|was| was != knob.value);
-    let was_width = if knobs.iter().any(is_tuned) { 10 } else { 0 };
-    let chosen = app.tuning.chosen.min(knobs.len().saturating_sub(1));
-    let first = chosen.saturating_sub(rows.len() / 2);
-    let first = first.min(knobs.len().saturating_sub(rows.len()));
-    let shown = knobs.iter().zip(&named).enumerate().skip(first);
-    for ((at, (knob, (name, meaning))), &row) in shown.zip(rows) {
-        let is_chosen = at == chosen;
+    let (names, meanings): (Vec<String>, Vec<&str>) = knobs.iter().map(words).unzip();
+    let table = Table::of(app, &knobs, &names);
+    let first = first_of(knobs.len(), table.chosen, rows.len());
+    for (at, &row) in (first..knobs.len()).zip(rows) {
+        table.draw(buffer, row, at, meanings[at]);
+    }
+}
+
+/// The first of so many lines in so many rows that have the chosen one in their middle.
+fn first_of(lines: usize, chosen: usize, rows: usize) -> usize {
+    chosen.saturating_sub(rows / 2).min(lines.saturating_sub(rows))
+}
+
+/// Numbers in columns.
+struct Table<'a> {
+    app: &'a App,
+    knobs: &'a [Knob],
+    names: &'a [String],
+    chosen: usize,
+    name_width: usize,
+    was_width: usize,
+    unit_width: usize,
+}
+
+impl<'a> Table<'a> {
+    fn of(app: &'a App, knobs: &'a [Knob], names: &'a [String]) -> Self {
+        let width = |text: &String| text.chars().count();
+        // Room for what was, once anything was another number.
+        let is_tuned = knobs.iter().any(|knob| app.is_nudged(knob));
+        Table {
+            app,
+            knobs,
+            names,
+            chosen: app.tuning.chosen.min(knobs.len().saturating_sub(1)),
+            name_width: names.iter().map(width).max().unwrap_or(0),
+            was_width: if is_tuned { 10 } else { 0 },
+            unit_width: knobs.iter().map(|knob| knob.tunable.unit.len()).max().unwrap_or(0),
+        }
+    }
+
+    fn draw(&self, buffer: &mut Buffer, row: Rect, at: usize, meaning: &str) {
+        let Table { app, name_width, was_width, unit_width, .. } = *self;
+        let (knob, name, theme) = (&self.knobs[at], &self.names[at], app.theme);
+        app.view.spots.note(row, Spot::Number(at));
+        let is_chosen = at == self.chosen;
         let was = app.original(knob).filter(|was| *was != knob.value);
         let style = match (is_chosen, was.is_some()) {
-            (_, true) => app.theme.wire(),
-            (true, false) => app.theme.strong(),
-            (false, false) => app.theme.plain(),
+            (_, true) => theme.wire(),
+            (true, false) => theme.strong(),
+            (false, false) => theme.plain(),
         };
         let pointer = if is_chosen { "▸" } else { " " };
-        let text = format!("{pointer} {name:<width$} {:>8}", knob.value);
+        let text = format!("{pointer} {name:<name_width$} {:>8}", knob.value);
         let x = paint::text(buffer, row, row.x + MARGIN, &text, style) + 1;
         let was = was.map_or(String::new(), |was| format!("was {was}"));
-        let x = paint::text(buffer, row, x, &format!("{was:<was_width$}"), app.theme.wire());
+        let x = paint::text(buffer, row, x, &format!("{was:<was_width$}"), theme.wire());
         let unit = format!("{:<unit_width$}", knob.tunable.unit);
-        let x = paint::text(buffer, row, x, &unit, app.theme.faint()) + 2;
-        paint::text(buffer, row, x, meaning, app.theme.faint());
+        let x = paint::text(buffer, row, x, &unit, theme.faint()) + 2;
+        let meaning = paint::cut(meaning, row.right().saturating_sub(x));
+        paint::text(buffer, row, x, &meaning, theme.faint());
     }
 }

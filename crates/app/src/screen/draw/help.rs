@@ -161,11 +161,13 @@ fn with_words(lines: Vec<Line>, words: &str) -> Vec<Line> {
     found
 }
 
-const MOUSE: [(&str, &str); 7] = [
+const MOUSE: [(&str, &str); 9] = [
     ("drag the ruler", "moves the border of bench and timeline"),
     ("click above", "a tab, a device or a key at the bottom does what it says"),
     ("click, drag", "put the playhead there; a click also chooses the lane"),
     ("wheel", "zoom around the pointer"),
+    ("on a number", "the wheel nudges it, a double click types it"),
+    ("rest on it", "says what it is, where the terminal reports the mouse"),
     ("on bench 9", "a live panel is touched: drag is a finger,"),
     ("right button", "pins a second finger there, or lifts it"),
     ("Ctrl+drag", "moves the zone under it; by the right button resizes"),

@@ -5,6 +5,7 @@ use crate::screen::{
     App,
     app::Lesson,
     keymap::{Command, Keymap},
+    spots::Spot,
 };
 use ratatui::{buffer::Buffer, layout::Rect};
 use unicode_width::UnicodeWidthStr;
@@ -25,9 +26,9 @@ const MEASURED: [(Command, &str); 5] = [
 ];
 
 /// A key and what it does, in a word.
-pub(super) struct Hint {
-    pub(super) command: Command,
-    pub(super) place: Rect,
+struct Hint {
+    command: Command,
+    place: Rect,
     keys: String,
     word: &'static str,
 }
@@ -50,7 +51,7 @@ fn words(app: &App) -> Vec<(Command, &'static str)> {
 }
 
 /// The hints of a row.
-pub(super) fn layout(area: Rect, app: &App) -> Vec<Hint> {
+fn layout(area: Rect, app: &App) -> Vec<Hint> {
     layout_of(area, &app.keymap, words(app))
 }
 
@@ -85,7 +86,8 @@ fn layout_of(area: Rect, keymap: &Keymap, words: Vec<(Command, &'static str)>) -
 }
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
-    for Hint { place, keys, word, .. } in layout(area, app) {
+    for Hint { command, place, keys, word } in layout(area, app) {
+        app.view.spots.note(place, Spot::Command(command));
         let x = paint::text(buffer, place, place.x, &keys, app.theme.strong()) + 1;
         paint::text(buffer, place, x, word, app.theme.faint());
     }

@@ -7,6 +7,7 @@ use crate::screen::{
     App, Theme,
     areas::Areas,
     keymap::Command,
+    spots::Spot,
     theme::mark,
     view::{Lane, lane_name},
 };
@@ -42,6 +43,7 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
             break;
         }
         let area = Rect { height, ..below };
+        app.view.spots.note(area, Spot::Lane(lane));
         Row { buffer, area, traces: areas.traces(area), app, lane }.draw();
         below.y += height;
         below.height -= height;

@@ -1,11 +1,8 @@
 //! What can be done while nothing has happened yet.
 
 use super::paint;
-use crate::screen::{App, keymap::Command};
-use ratatui::{
-    buffer::Buffer,
-    layout::{Position, Rect},
-};
+use crate::screen::{App, keymap::Command, spots::Spot};
+use ratatui::{buffer::Buffer, layout::Rect};
 
 /// What is offered: a command, and what a newcomer has of it.
 const OFFERS: [(Command, &str); 5] = [
@@ -29,12 +26,6 @@ const ELSEWHERE: [(&str, &str); 3] = [
 /// Columns of what to press.
 const KEYS: u16 = 10;
 
-/// The rows of the offers, below the one that says what is going on.
-fn places(area: Rect) -> impl Iterator<Item = (Rect, Command)> {
-    let commands = OFFERS.into_iter().map(|(command, _)| command);
-    paint::rows(area).skip(2).zip(commands)
-}
-
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let theme = app.theme;
     let text = "Nothing has happened yet. From here you can";
@@ -44,15 +35,11 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         let words = paint::cut(words, row.width.saturating_sub(4 + KEYS));
         paint::text(buffer, row, row.x + 4 + KEYS, &words, theme.plain());
     };
-    for ((row, command), (_, words)) in places(area).zip(OFFERS) {
+    for (row, (command, words)) in paint::rows(area).skip(2).zip(OFFERS) {
+        app.view.spots.note(row, Spot::Command(command));
         say(row, app.keymap.shown(command).unwrap_or("click"), words);
     }
     for (row, (keys, words)) in paint::rows(area).skip(3 + OFFERS.len()).zip(ELSEWHERE) {
         say(row, keys, words);
     }
-}
-
-/// What a click on an offer does.
-pub(super) fn command_at(area: Rect, place: Position) -> Option<Command> {
-    places(area).find(|(row, _)| row.contains(place)).map(|(_, command)| command)
 }

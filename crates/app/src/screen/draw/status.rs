@@ -1,14 +1,10 @@
 //! The top two rows and the bottom one.
 
 use super::{hints, paint};
-use crate::screen::{App, app::Trend, theme::Badge};
+use crate::screen::{App, app::Trend, spots::Spot, theme::Badge};
 use gtrig_core::{Device, DeviceId, DeviceKind, Nanos, Presence};
 use gtrig_sources::{SenderIs, TerminalKeys};
-use ratatui::{
-    buffer::Buffer,
-    layout::{Position, Rect},
-    style::Style,
-};
+use ratatui::{buffer::Buffer, layout::Rect, style::Style};
 use unicode_width::UnicodeWidthStr;
 
 /// Mode, rate, tick, time, rig, length of the history, lost presses.
@@ -110,8 +106,9 @@ pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
     let words: Vec<DeviceWords> =
         roster.devices().map(|(id, device)| DeviceWords::of(app, id, device)).collect();
     let places = places(&words, area);
-    for (words, place) in words.iter().zip(&places) {
+    for ((words, place), id) in words.iter().zip(&places).zip((0..).map(DeviceId::at)) {
         let Some(place) = *place else { continue };
+        app.view.spots.note(place, Spot::Device(id));
         let (dot, state, style) = &words.state;
         let x = paint::text(buffer, place, place.x, dot, *style) + 1;
         let x = paint::text(buffer, place, x, &words.label, app.theme.strong()) + 1;
@@ -122,15 +119,6 @@ pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
         let end = places.iter().flatten().last().map_or(area.x, |last| last.right() + GAP as u16);
         paint::text(buffer, area, end, &format!("+{folded}, Tab on 2"), app.theme.faint());
     }
-}
-
-/// The device whose words are at a place of the row.
-pub(super) fn device_at(app: &App, area: Rect, place: Position) -> Option<DeviceId> {
-    let devices = app.session().roster().devices();
-    let words: Vec<DeviceWords> =
-        devices.map(|(id, device)| DeviceWords::of(app, id, device)).collect();
-    let is_there = |at: &Option<Rect>| at.is_some_and(|at| at.contains(place));
-    places(&words, area).iter().position(is_there).map(DeviceId::at)
 }
 
 /// Where each device stands; `None` for one that is only counted.
@@ -204,12 +192,6 @@ fn those_with_room(words: &[DeviceWords], width: usize) -> Vec<bool> {
         shown[at] = true;
     }
     shown
-}
-
-/// Whether the bottom row has the keys, and not what is typed, or news.
-pub(super) fn shows_hints(app: &App) -> bool {
-    let is_free = app.prompt.is_none() && app.notice().is_none() && app.lesson.is_none();
-    is_free && !app.captured
 }
 
 /// The bottom row: what is typed, or news, or the keys. Returns where the

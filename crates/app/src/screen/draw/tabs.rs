@@ -5,14 +5,15 @@ use crate::screen::{
     App,
     bench::{self, Bench, Entry},
     keymap::{Command, Keymap},
+    spots::Spot,
 };
 use ratatui::{buffer::Buffer, layout::Rect};
 use unicode_width::UnicodeWidthStr;
 
 /// A tab: its key and, where there is room, its name.
-pub(super) struct Tab {
-    pub(super) entry: &'static Entry,
-    pub(super) place: Rect,
+struct Tab {
+    entry: &'static Entry,
+    place: Rect,
     /// The key that shows it; a dot where none does.
     key: String,
     is_named: bool,
@@ -29,7 +30,7 @@ fn width(entry: &Entry, key: &str, is_named: bool, gap: u16) -> u16 {
 
 /// The tabs of a row: all have their key; the bench that is shown has its name, and so
 /// have the first ones, as many as fit.
-pub(super) fn layout(area: Rect, shown: Bench, keymap: &Keymap) -> Vec<Tab> {
+fn layout(area: Rect, shown: Bench, keymap: &Keymap) -> Vec<Tab> {
     let key = |entry: &Entry| keymap.shown(Command::Bench(entry.bench)).unwrap_or("·");
     let width = |entry: &Entry, is_named, gap| width(entry, key(entry), is_named, gap);
     let total = |gap| bench::ALL.iter().map(|entry| width(entry, true, gap)).sum::<u16>();
@@ -59,6 +60,7 @@ pub(super) fn layout(area: Rect, shown: Bench, keymap: &Keymap) -> Vec<Tab> {
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     paint::rule(buffer, area, app.theme);
     for Tab { entry, place, key, is_named } in layout(area, app.bench, &app.keymap) {
+        app.view.spots.note(place, Spot::Command(Command::Bench(entry.bench)));
         let style = match app.bench == entry.bench {
             true => app.theme.badge(crate::screen::theme::Badge::Tab),
             false => app.theme.faint(),
