@@ -6,6 +6,7 @@
 mod commands;
 mod finding;
 mod gaming;
+mod guides;
 mod input;
 mod lanes;
 mod learning;
@@ -23,6 +24,7 @@ mod yard;
 
 pub(crate) use gaming::GamePlace;
 use gaming::Gaming;
+pub(crate) use guides::{Guide, GuideKind};
 pub(crate) use learning::Lesson;
 pub(crate) use logging::KEPT;
 use logging::LogBook;
@@ -504,6 +506,7 @@ impl App {
             }
         }
         let (lanes, folded) = self.shown_and_folded_lanes();
+        self.view.plot_rows = self.plot_rows(&lanes, hit.lanes.height);
         let chosen = lanes.iter().position(|&lane| Some(lane) == self.view.chosen).unwrap_or(0);
         self.view.chosen = lanes.get(chosen).copied();
         self.view.first_lane = self.view.first_lane.min(chosen);

@@ -169,6 +169,11 @@ impl Theme {
         self.palette.map_or(style, |palette| style.bg(palette.chosen))
     }
 
+    /// The way from rest to a value; nothing without colours.
+    pub(crate) fn shade(self) -> Style {
+        self.palette.map_or(Style::new(), |palette| Style::new().bg(palette.chosen))
+    }
+
     /// Text that what is typed takes the place of.
     pub(crate) fn marked(self) -> Style {
         Style::new().add_modifier(Modifier::REVERSED)

@@ -55,6 +55,9 @@ pub struct Hit {
     pub(crate) found: Rect,
 }
 
+/// An analogue lane with so many rows is drawn as a line of dots.
+pub(crate) const PLOT: u16 = 3;
+
 /// The playhead, the stretch of time and the lanes that are in view.
 pub(crate) struct Viewport {
     pub(super) playhead: Playhead,
@@ -73,8 +76,11 @@ pub(crate) struct Viewport {
     pub(crate) measured_from: Option<Tick>,
     /// What is looked for along time.
     pub(crate) search: Search,
-    /// Lanes with two sides take two rows.
+    /// Analogue lanes take more than a row where there is room.
     pub(super) is_tall: bool,
+    /// So many rows an analogue lane takes; fewer than [`PLOT`] where there is no room for
+    /// a line of dots.
+    pub(super) plot_rows: u16,
     /// The next frame is to show the whole take.
     pub(super) opens_whole: bool,
     pub(crate) hit: Hit,
@@ -100,6 +106,7 @@ impl Default for Viewport {
             measured_from: None,
             search: Search::default(),
             is_tall: true,
+            plot_rows: 0,
             opens_whole: false,
             hit: Hit::default(),
             spots: Spots::default(),

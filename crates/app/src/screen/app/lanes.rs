@@ -3,10 +3,14 @@
 use super::App;
 use crate::screen::bench::Bench;
 use crate::screen::view::{Lane, has_words, lanes};
+use crate::screen::viewport::PLOT;
 use gtrig_analysis::{Label, LaneLog, score, score::Score, stream::Trouble};
 use gtrig_core::{
     ActionId, BoundInput, CleanText, ControlId, ControlKind, DeviceId, LaneMarks, Nanos, Tick,
 };
+
+/// A curve is never taller: it would look larger than it is.
+const MOST_PLOT: u16 = 7;
 
 /// So long a lane that moved is shown while time goes on.
 const KEPT_UNFOLDED: Nanos = Nanos::from_millis(30_000);
@@ -166,10 +170,38 @@ impl App {
 
     /// How many rows a lane takes.
     pub(crate) fn lane_height(&self, lane: Lane) -> u16 {
+        let least = self.least_height(lane);
+        match self.view.plot_rows {
+            rows if rows >= PLOT && self.is_plotted(lane) => {
+                rows + u16::from(self.shows_reports(lane))
+            }
+            _ => least,
+        }
+    }
+
+    /// The same where there is no room to spare.
+    fn least_height(&self, lane: Lane) -> u16 {
         // A short screen is better used for more lanes.
-        let tall = self.view.is_tall && self.view.hit.lanes.height >= 16;
-        let tall = tall && self.is_two_sided(lane) && !self.log(lane).is_empty();
-        u16::from(tall) + 1 + u16::from(self.shows_reports(lane))
+        let has_room = self.view.hit.lanes.height >= 16;
+        let tall = has_room && self.is_plotted(lane) && self.is_two_sided(lane);
+        1 + u16::from(tall) + u16::from(self.shows_reports(lane))
+    }
+
+    /// Whether a lane has a curve that more rows show better.
+    fn is_plotted(&self, lane: Lane) -> bool {
+        self.view.is_tall && !self.is_digital(lane) && !self.log(lane).is_empty()
+    }
+
+    /// How many rows each curve of these lanes can have in a timeline of so many.
+    pub(in crate::screen) fn plot_rows(&self, lanes: &[Lane], height: u16) -> u16 {
+        let plotted = lanes.iter().filter(|&&lane| self.is_plotted(lane)).count() as u16;
+        // A row stays for what is folded away.
+        let two = |lane: Lane| if self.is_plotted(lane) { 2 } else { 1 };
+        let height_of = |&lane: &Lane| self.least_height(lane).max(two(lane));
+        let used = 1 + lanes.iter().map(height_of).sum::<u16>();
+        let Some(free) = height.checked_sub(used).filter(|_| plotted > 0) else { return 0 };
+        // An odd number has a row for the line of rest in its middle.
+        ((1 + free / plotted) | 1).min(MOST_PLOT)
     }
 
     /// Whether a lane has a second reading below that of the polls: the chosen

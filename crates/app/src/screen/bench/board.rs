@@ -15,7 +15,7 @@ use crate::screen::App;
 use crate::screen::draw::paint;
 use gtrig_core::{
     ActionId, ActionState, BoundInput, BoundSide, ComboId, ContactId, ControlId, ControlKind, Edge,
-    GestureId, Gives, LaneMarks, Nanos, Stage, StickGate, Tick,
+    GestureId, Gives, LaneMarks, Nanos, Tick,
 };
 use meter::{Look, Meter};
 use ratatui::{buffer::Buffer, layout::Rect};
@@ -384,19 +384,8 @@ impl InputRow<'_> {
         }
     }
 
-    /// How far from its middle the input counts as rest, if its dead zone sees what the
-    /// device reports: nothing comes before it but what turns signs.
     fn rest(&self) -> f32 {
-        let chain = self.app.session().plan().chain_of(self.input);
-        let before = |stage: &&Stage| {
-            matches!(stage, Stage::Invert { .. } | Stage::Swap | Stage::Gate(StickGate::Circle))
-        };
-        let is_single =
-            !matches!(self.input, BoundInput::Stick { .. } | BoundInput::Pointer { .. });
-        match chain.stages().iter().find(|stage| !before(stage)) {
-            Some(Stage::DeadZone(zone)) if is_single || zone.is_round() => zone.inner,
-            _ => 0.0,
-        }
+        self.app.rest_of(self.input)
     }
 
     /// How far a combo is, and whether it is on.

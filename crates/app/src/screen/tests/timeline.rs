@@ -274,3 +274,24 @@ fn what_is_over_and_at_rest_is_not_nothing() {
     bench.keys("H");
     assert!(bench.has_lane("pad·1 south") && !bench.shows("Nothing has happened yet"));
 }
+
+/// The drift of the story leaves the dead zone, and that is seen.
+#[test]
+fn a_curve_has_a_scale_and_its_limits_where_there_is_room() {
+    let braille = |row: &str| row.chars().filter(|c| ('\u{2801}'..='\u{28ff}').contains(c)).count();
+    let mut bench = Bench::story(Story::Drift);
+    let lane = bench.lane("pad·2 stick-r-y");
+    let top = bench.rows().iter().position(|row| *row == lane).unwrap();
+    let rows: Vec<String> = bench.rows()[top..top + 7].to_vec();
+    let has = |text: &str| rows.iter().position(|row| row.trim_start().starts_with(text));
+    assert!(lane.contains(" 1 ") && has("0.12") == Some(3) && has("-1") == Some(6), "{rows:#?}");
+    // The dead zone around rest, and the drift in the row below it.
+    assert!(braille(&rows[3]) > 50 && braille(&rows[4]) > 20, "{rows:#?}");
+    bench.keys("t");
+    let low = bench.lane("pad·2 stick-r-y");
+    assert_eq!(braille(&low), 0, "{low}");
+    let rig = files::rig(None, Story::Drift.poll_hz()).unwrap();
+    let app = App::take(files::shipped_take(Story::Drift, rig).unwrap(), Theme::new(true));
+    let small = Bench::new(app, Nanos(0), (80, 24));
+    assert_eq!(braille(&small.lane("pad·2 stick-r-y")), 0);
+}

@@ -1,9 +1,11 @@
 //! One lane: its name, its value under the playhead, and what each column of the
 //! timeline holds of it.
 
+mod plot;
 mod traces;
 
 use super::*;
+use crate::screen::viewport::PLOT;
 use gtrig_core::Gives;
 
 pub(super) struct Row<'a> {
@@ -54,6 +56,8 @@ impl Row<'_> {
         } else if self.app.is_digital(self.lane) {
             self.digital(&columns);
             self.verdicts();
+        } else if self.area.height >= PLOT {
+            self.plot(&columns);
         } else if self.area.height > 1 {
             self.two_sided(&columns);
         } else {

@@ -223,7 +223,7 @@ impl Row<'_> {
         }
     }
 
-    fn put(&mut self, row: u16, column: usize, glyph: &str, style: Style) {
+    pub(super) fn put(&mut self, row: u16, column: usize, glyph: &str, style: Style) {
         let area = Rect { y: self.traces.y + row, height: 1, ..self.traces };
         paint::glyph(self.buffer, area, self.traces.x + column as u16, glyph, style);
     }
@@ -339,13 +339,13 @@ impl Row<'_> {
         }
     }
 
-    fn marked(&mut self, at: usize, marks: LaneMarks) {
+    pub(super) fn marked(&mut self, at: usize, marks: LaneMarks) {
         if let Some((glyph, style)) = mark(self.theme(), marks) {
             self.put(0, at, glyph, style);
         }
     }
 
-    fn no_value(&mut self, at: usize, column: Column) {
+    pub(super) fn no_value(&mut self, at: usize, column: Column) {
         let style = match column {
             Column::Hole => self.theme().rule(),
             Column::Missing => self.theme().doubtful(),
