@@ -3,6 +3,7 @@
 //! The binary `gtrig` only calls [`commands::main`]; everything is in this library
 //! so that tests and benchmarks can drive it without a terminal.
 
+pub mod arrangements;
 pub mod broadcast;
 pub mod commands;
 pub mod figure;

@@ -6,6 +6,7 @@
 //! - [`agree`]: whether a game gives what its rules say.
 //! - [`audit`]: what loops of other kinds would have seen.
 //! - [`combos`], [`gestures`]: what every attempt came to.
+//! - [`arrangement`]: how a person arranged the lanes of each rig.
 //! - [`compare`]: what came out differently by two rigs.
 //! - [`devices`]: what is plugged into a machine.
 //! - [`doubts`]: what a rig probably does not mean.
@@ -22,6 +23,7 @@
 //! their place, and text is cleaned before anything shows it.
 
 pub mod agree;
+pub mod arrangement;
 mod atomic;
 pub mod audit;
 pub mod combos;

@@ -3,6 +3,7 @@
 //! What keys and mouse do is in `input` and `commands`; what views ask about
 //! lanes is in `lanes`.
 
+mod arranging;
 mod commands;
 mod finding;
 mod gaming;
@@ -22,6 +23,7 @@ mod tuning;
 mod uses;
 mod yard;
 
+pub(in crate::screen) use arranging::Arranging;
 pub(crate) use gaming::GamePlace;
 use gaming::Gaming;
 pub(crate) use guides::{Guide, GuideKind};
@@ -121,6 +123,7 @@ pub struct App {
     pub(crate) yard: Yard,
     touching: Touching,
     pointing: Pointing,
+    arranging: Arranging,
     /// The programs that send.
     pub(super) sending: Sending,
     /// What happened, line by line.
@@ -206,6 +209,7 @@ impl App {
             yard: Yard::default(),
             touching: Touching::default(),
             pointing: Pointing::default(),
+            arranging: Arranging::default(),
             sending: Sending::default(),
             logbook: LogBook::default(),
             ladders: Ladders::default(),
@@ -281,6 +285,7 @@ impl App {
         if !news.is_empty() {
             self.tell(news.join(" · "), true);
         }
+        self.follow_arrangement();
         self.follow_senders();
         self.follow_combos();
         self.follow_lesson();
@@ -428,6 +433,8 @@ impl App {
                     self.tell(format!("drawn to {}", path.display()), false);
                 }
                 Outcome::Drawn(_, Err(why)) => self.tell(format!("{why:#}"), true),
+                Outcome::Kept(Ok(())) => {}
+                Outcome::Kept(Err(why)) => self.tell(format!("{why:#}"), true),
                 Outcome::RigChanged(changed) => self.rig_changed(*changed),
                 Outcome::Opened(Err(why)) => self.tell(format!("{why:#}"), true),
                 Outcome::Opened(Ok(opened)) => self.replace_with(*opened, None),
@@ -462,7 +469,9 @@ impl App {
         let mut jobs = std::mem::take(&mut self.jobs);
         jobs.begin_document();
         let keymap = std::mem::take(&mut self.keymap);
-        *self = App { now, bench, tuning, jobs, keymap, ..App::take(opened, self.theme) };
+        let arranging = std::mem::take(&mut self.arranging);
+        *self =
+            App { now, bench, tuning, jobs, keymap, arranging, ..App::take(opened, self.theme) };
         self.view.lay_out_like(&view);
         self.watch_rig();
         (self.bench.entry().shown)(self);

@@ -11,7 +11,7 @@
 //! the take before is dropped when it comes.
 
 use crate::{
-    figure,
+    arrangements, figure,
     files::{self, Opened, RigSource},
 };
 use gtrig_analysis::{
@@ -56,6 +56,8 @@ pub(crate) enum Outcome {
     },
     /// A story was opened, by its own rig.
     OpenedStory(anyhow::Result<Box<(Opened, RigSource)>>),
+    /// How lanes are arranged was kept.
+    Kept(anyhow::Result<()>),
     Opened(anyhow::Result<Box<Opened>>),
     Audited(Box<Audited>),
     /// The history by another rig, up to this event.
@@ -77,6 +79,7 @@ impl Outcome {
     const fn is_of_document(&self) -> bool {
         match self {
             Outcome::Saved { .. }
+            | Outcome::Kept(_)
             | Outcome::Drawn(..)
             | Outcome::Opened(_)
             | Outcome::OpenedStory(_) => false,
@@ -90,7 +93,7 @@ impl Outcome {
     }
 
     const fn is_written(&self) -> bool {
-        matches!(self, Outcome::Saved { .. } | Outcome::Drawn(..))
+        matches!(self, Outcome::Saved { .. } | Outcome::Drawn(..) | Outcome::Kept(_))
     }
 }
 
@@ -217,7 +220,10 @@ impl Jobs {
         while self.writing > 0 {
             let Ok((_, outcome)) = self.outcomes.recv() else { break };
             self.writing -= usize::from(outcome.is_written());
-            if let Outcome::Saved { result, .. } | Outcome::Drawn(_, result) = outcome {
+            if let Outcome::Saved { result, .. }
+            | Outcome::Drawn(_, result)
+            | Outcome::Kept(result) = outcome
+            {
                 failures.extend(result.err().map(|why| format!("{why:#}")));
             }
         }
@@ -332,6 +338,13 @@ impl Jobs {
             let events = recording.events().count();
             Outcome::Saved { path, what, events, result }
         });
+    }
+
+    /// Keeps how lanes are arranged.
+    pub(crate) fn keep(&mut self, path: PathBuf, text: String) {
+        self.writing += 1;
+        let done = self.done();
+        self.files.does(done, move || Outcome::Kept(arrangements::write(&path, &text)));
     }
 
     /// Opens a story, by the rig that ships with it.

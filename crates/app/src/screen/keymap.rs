@@ -30,6 +30,12 @@ pub(crate) enum Command {
     LanePage(i32),
     LaneHeight,
     Fold,
+    Pin,
+    MoveLane(i32),
+    HideLane,
+    HideDevice,
+    Gather,
+    ShowHidden,
     Measure,
     Border(i16),
     Whole(Room),
@@ -74,6 +80,7 @@ impl Command {
             | Command::NextMark(by)
             | Command::Zoom(by)
             | Command::Lane(by)
+            | Command::MoveLane(by)
             | Command::Nudge(by)
             | Command::Knob(by) => by.unsigned_abs(),
             _ => 0,
@@ -162,6 +169,13 @@ const ROWS: &[Row] = &[
     row("View", "lanes-page-down", &["PageDown"], C::LanePage(1), "", "a page of lanes down"),
     row("View", "lane-height", &["t"], C::LaneHeight, "", "tall or low analogue lanes"),
     row("View", "fold", &["H"], C::Fold, "", "fold lanes at rest away, or show them"),
+    row("View", "pin", &["I"], C::Pin, "", "pin the lane: it comes first and is never folded"),
+    row("View", "move-up", &["Ctrl+Up"], C::MoveLane(-1), "", "move a pinned lane up"),
+    row("View", "move-down", &["Ctrl+Down"], C::MoveLane(1), "", "down"),
+    row("View", "gather", &["C"], C::Gather, "", "gather what feeds an action in its lane, or show it"),
+    row("View", "hide-lane", &["X"], C::HideLane, "", "hide the lane from now on"),
+    row("View", "hide-device", &["Ctrl+X"], C::HideDevice, "", "hide every lane of its device"),
+    row("View", "show-hidden", &["V"], C::ShowHidden, "", "show all that is hidden or gathered again"),
     row("View", "bench-larger", &["}"], C::Border(2), "", "more room for the bench"),
     row("View", "bench-smaller", &["{"], C::Border(-2), "", "more for the timeline"),
     row("View", "bench-alone", &["z"], C::Whole(Room::Bench), "", "the bench alone, or both again"),

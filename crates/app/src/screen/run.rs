@@ -7,7 +7,7 @@
 
 use super::{
     App, Theme,
-    app::Request,
+    app::{Arranging, Request},
     draw,
     heart::{Heart, Hole},
     keymap::{self, Keymap},
@@ -15,6 +15,7 @@ use super::{
     terminal::{self, Taken},
 };
 use crate::{
+    arrangements,
     broadcast::Broadcast,
     files::{Begun, Opened, RigSource},
     recorder::Recorder,
@@ -223,6 +224,7 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
     let how = TerminalKeys::Inferred(release_after);
     let (mut app, clock) = build(start, Theme::of(theme), how, size)?;
     app.use_keys(Keymap::new(&keys));
+    arrange(&mut app);
     app.follow_rig(Some(rig));
     let outbox = Outbox::new();
     let mut taken = Some(taken);
@@ -237,6 +239,15 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
     result?;
     anyhow::ensure!(failures.is_empty(), "{}", failures.join("; "));
     Ok(())
+}
+
+/// Arranges lanes as they were left. What is damaged is told, and not written over.
+fn arrange(app: &mut App) {
+    let Some(path) = arrangements::path() else { return };
+    match arrangements::read(&path) {
+        Ok(all) => app.arrange(Arranging::kept(all, Some(path))),
+        Err(why) => app.tell(format!("{why:#}"), true),
+    }
 }
 
 /// Goes on until the person quits.

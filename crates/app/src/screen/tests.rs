@@ -1,5 +1,6 @@
 //! The full screen without a terminal: keys in, rows of text out.
 
+mod arranging;
 mod board;
 mod finding;
 mod game;

@@ -52,6 +52,12 @@ impl App {
                 self.choose(by * i32::from(self.view.hit.lanes.height.max(2) / 2));
             }
             Command::Fold => self.view.folds = !self.view.folds,
+            Command::Pin => self.turn_pin(),
+            Command::MoveLane(by) => self.move_lane(by),
+            Command::HideLane => self.hide_lane(),
+            Command::HideDevice => self.hide_device(),
+            Command::Gather => self.gather(),
+            Command::ShowHidden => self.show_hidden(),
             Command::Measure => self.measure_from_here(),
             Command::LaneHeight => self.view.is_tall = !self.view.is_tall,
             Command::Border(rows) => self.view.move_border(rows),

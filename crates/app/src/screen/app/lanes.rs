@@ -26,7 +26,9 @@ impl App {
         let lanes = self.listed_lanes();
         // Before anything has happened, they say what there is.
         if self.folds() && lanes.iter().any(|&lane| !self.log(lane).is_empty()) {
-            let is_shown = |lane: &Lane| self.view.chosen == Some(*lane) || !self.rests(*lane);
+            let is_shown = |lane: &Lane| {
+                self.view.chosen == Some(*lane) || self.is_pinned(*lane) || !self.rests(*lane)
+            };
             let (mut shown, mut folded): (Vec<Lane>, Vec<Lane>) =
                 lanes.into_iter().partition(is_shown);
             // A lane can always be chosen and asked about.
@@ -62,9 +64,13 @@ impl App {
     /// All lanes that the filter lets through.
     pub(in crate::screen) fn listed_lanes(&self) -> Vec<Lane> {
         let mut lanes = lanes(self.session(), &self.view.filter);
+        // Who looks for a lane by its name wants to see it, hidden or not.
+        if self.view.filter.is_empty() {
+            lanes = self.arranged(lanes);
+        }
         // What the bench is about comes first.
         if let Some(is_about) = self.bench.entry().is_about {
-            lanes.sort_by_key(|&lane| !is_about(self, lane));
+            lanes.sort_by_key(|&lane| (!self.is_pinned(lane), !is_about(self, lane)));
         }
         lanes
     }

@@ -40,6 +40,7 @@ impl App {
                     was.is_some_and(|(then, on)| on == spot && at.0 <= then.0 + DOUBLE.0);
                 return self.click(spot, is_double, at);
             }
+            (MouseEventKind::Down(MouseButton::Right), Spot::Lane(lane)) => self.turn_pin_of(lane),
             (MouseEventKind::ScrollUp, Spot::Number(number)) => self.turn_number(number, 1),
             (MouseEventKind::ScrollDown, Spot::Number(number)) => self.turn_number(number, -1),
             _ => return Pointed::Nothing,
@@ -107,7 +108,7 @@ impl App {
             Lane::Gesture(_) => "a gesture",
             Lane::Combo(_) => "a combo",
         };
-        format!("{name}: {of}; a click chooses it")
+        format!("{name}: {of}; a click chooses it, a right click pins it")
     }
 }
 

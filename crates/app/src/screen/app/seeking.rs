@@ -6,7 +6,7 @@ use crate::screen::{
     view::{Lane, lane_name},
 };
 use gtrig_analysis::{Change, ladder::ComboAttemptOutcome};
-use gtrig_core::{BoundInput, ControlId, LaneMarks, Tick};
+use gtrig_core::{ActionId, BoundInput, ControlId, LaneMarks, Tick};
 
 /// What is looked for.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -221,6 +221,11 @@ impl App {
             }
             Lane::Gesture(_) | Lane::Combo(_) => Vec::new(),
         }
+    }
+
+    /// Whether an action is driven by the gesture or the combo of a lane.
+    pub(super) fn recognises(&self, action: ActionId, lane: Lane) -> bool {
+        self.recognisers_of(Lane::Action(action, 0)).contains(&lane)
     }
 
     /// The gesture or the combo of a lane, or those that drive its action.

@@ -48,9 +48,13 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
         below.y += height;
         below.height -= height;
     }
-    name_folded(buffer, below, app, &app.view.folded);
-    if lanes.is_empty() {
+    if !lanes.is_empty() {
+        name_folded(buffer, below, app, &app.view.folded);
+    } else {
         let text = match app.view.filter.is_empty() {
+            true if app.hidden_count() > 0 => {
+                format!("every lane is hidden; {} shows them", app.key_of(Command::ShowHidden))
+            }
             true => "no lanes: the rig has no actions, and nothing has moved yet".to_owned(),
             false => format!(
                 "no lane has these words in its name; {} drops the filter",
@@ -64,12 +68,20 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
 
 /// Below the last lane, the names of those that are folded away.
 fn name_folded(buffer: &mut Buffer, area: Rect, app: &App, folded: &[Lane]) {
-    if folded.is_empty() || area.height == 0 {
+    let hidden = match app.hidden_count() {
+        0 => String::new(),
+        count => format!("{count} hidden, {} shows them   ", app.key_of(Command::ShowHidden)),
+    };
+    if area.height == 0 || (folded.is_empty() && hidden.is_empty()) {
         return;
     }
     let name = |&lane: &Lane| lane_name(app.session(), lane).trim_start_matches("▷ ").to_owned();
     let names = folded.iter().map(name).collect::<Vec<_>>().join(" · ");
-    let text = format!("at rest, {} shows them: {names}", app.key_of(Command::Fold));
+    let folded = match folded.is_empty() {
+        true => String::new(),
+        false => format!("at rest, {} shows them: {names}", app.key_of(Command::Fold)),
+    };
+    let text = format!("{hidden}{folded}");
     let room = area.width.saturating_sub(2);
     paint::text(buffer, area, area.x + 2, &paint::cut(&text, room), app.theme.faint());
 }

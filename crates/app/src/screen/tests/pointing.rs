@@ -24,7 +24,7 @@ fn what_the_mouse_rests_on_is_said_beside_it_until_a_key_is_pressed() {
     for (text, said) in [
         ("3 polling", " 3  bench: what loops of other poll rates would have seen "),
         ("Enter measure", " Enter  measure from this tick to the playhead, or end that "),
-        ("▷ slew x", " ▷ slew x: an action; a click chooses it "),
+        ("▷ slew x", " ▷ slew x: an action; a click chooses it, a right click pins it "),
         ("◉ pad·2", "; a click shows them "),
     ] {
         point(&mut bench, Moved, text);

@@ -96,7 +96,9 @@ impl Row<'_> {
         let indent = if self.is_action() { "" } else { "  " };
         let pointer = if chosen { "▸" } else { " " };
         let width = usize::from(self.traces.x - self.area.x).saturating_sub(1);
-        let text = format!("{pointer}{indent}{name}");
+        let pin = if self.app.is_pinned(self.lane) { "▪" } else { "" };
+        let gathered = if self.app.is_gathered(self.lane) { " …" } else { "" };
+        let text = format!("{pointer}{pin}{indent}{name}{gathered}");
         let text = format!("{text:<width$}");
         let gutter = Rect { width: self.traces.x - self.area.x, ..self.area };
         paint::text(self.buffer, gutter, gutter.x, &text, style);
