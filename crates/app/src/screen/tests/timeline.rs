@@ -292,6 +292,9 @@ fn a_curve_has_a_scale_and_its_limits_where_there_is_room() {
     assert_eq!(braille(&low), 0, "{low}");
     let rig = files::rig(None, Story::Drift.poll_hz()).unwrap();
     let app = App::take(files::shipped_take(Story::Drift, rig).unwrap(), Theme::new(true));
-    let small = Bench::new(app, Nanos(0), (80, 24));
-    assert_eq!(braille(&small.lane("pad·2 stick-r-y")), 0);
+    // A scale never covers a name.
+    let mut small = Bench::new(app, Nanos(0), (80, 24));
+    assert!(small.lane("pad·2 stick-r-y").starts_with(" ▸  pad·2 stick-r-y "));
+    small.keys("I");
+    assert!(small.rows().iter().any(|row| row.starts_with(" ▸▪  pad·2 stick-r-")));
 }

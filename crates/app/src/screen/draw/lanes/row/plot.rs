@@ -132,11 +132,15 @@ impl Row<'_> {
             };
             (guide.at, format!("{sign}{}", words(guide.at)))
         });
+        // The pointer, a pin, the indent and a blank besides.
+        let name = lane_name(self.app.session(), self.lane).width() + 5;
         let mut taken = Vec::new();
         for (value, text) in ends.into_iter().chain(limits) {
             let row = scale.row(value);
-            // Of two in a row the first is named.
-            if taken.contains(&row) {
+            // Of two in a row the first is named, and beside a long name none.
+            let gutter = usize::from(self.traces.x - self.area.x);
+            let has_room = row > 0 || name + text.width() < gutter;
+            if taken.contains(&row) || !has_room {
                 continue;
             }
             taken.push(row);
