@@ -64,6 +64,7 @@ Exit codes:
 
 Examples:
   gtrig demo                       a simulated crane cab, at work
+  gtrig demo --tour                a tour in nine steps, with the real program
   gtrig demo lost-tap              a story: why the horn did not sound
   gtrig live --rig mine.toml       your keys, your rig
   gtrig devices                    what is plugged in, and what may not be read

@@ -12,11 +12,13 @@ mod language;
 mod modes;
 mod shapes;
 mod slots;
+mod starter;
 mod surface;
 mod yard;
 mod zones;
 
 pub use edit::{EditError, update_numbers};
+pub use starter::starter;
 
 use crate::Mistakes;
 use crate::document::{self, fields, problem};

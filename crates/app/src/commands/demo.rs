@@ -19,6 +19,10 @@ pub struct Demo {
     /// for ever.
     #[arg(value_parser = story())]
     story: Option<Story>,
+    /// Take a short tour through one of the stories: the program says what to press, and
+    /// goes on when it was done.
+    #[arg(long, conflicts_with_all = ["story", "seed"])]
+    tour: bool,
     /// What the operator's little variations are drawn from.
     #[arg(long, default_value_t = 1, conflicts_with = "story")]
     seed: u64,
@@ -37,11 +41,15 @@ impl Demo {
     /// When the rig cannot be read, or the terminal not be used.
     pub fn run(self) -> anyhow::Result<Status> {
         let mut rig = self.rig;
-        if let Some(story) = self.story {
+        let told = self.story.or(self.tour.then_some(Story::LostTap));
+        if let Some(story) = told {
             rig.hz = rig.hz.or(story.poll_hz());
         }
         let source = rig.source()?;
-        let start = match self.story {
+        let start = match told {
+            Some(story) if self.tour => {
+                Start::Tour(Box::new(files::shipped_take(story, rig.read()?)?))
+            }
             Some(story) => Start::Take(Box::new(files::shipped_take(story, rig.read()?)?)),
             None => {
                 let (session, cab) = cab_session(rig.read()?, self.seed, ALREADY_WORKED);

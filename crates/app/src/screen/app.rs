@@ -19,6 +19,7 @@ mod seeking;
 mod sending;
 mod timing;
 mod touching;
+mod tour;
 mod tuning;
 mod uses;
 mod yard;
@@ -40,6 +41,7 @@ pub(crate) use sending::Trend;
 use timing::Ladders;
 pub(crate) use touching::MARGIN;
 use touching::Touching;
+use tour::Tour;
 pub(crate) use tuning::Tuning;
 pub(crate) use yard::Yard;
 
@@ -124,6 +126,8 @@ pub struct App {
     touching: Touching,
     pointing: Pointing,
     arranging: Arranging,
+    /// Where somebody is in the tour, if they take it.
+    tour: Option<Tour>,
     /// The programs that send.
     pub(super) sending: Sending,
     /// What happened, line by line.
@@ -210,6 +214,7 @@ impl App {
             touching: Touching::default(),
             pointing: Pointing::default(),
             arranging: Arranging::default(),
+            tour: None,
             sending: Sending::default(),
             logbook: LogBook::default(),
             ladders: Ladders::default(),
@@ -294,6 +299,7 @@ impl App {
             self.view.follow(self.last());
         }
         (self.bench.entry().advance)(self);
+        self.follow_tour();
     }
 
     /// How many reports the screen could show: those that ticks have seen, and where it
@@ -460,18 +466,18 @@ impl App {
     /// about the view stays, and so does the rig, unless the take brings its own.
     fn replace_with(&mut self, opened: Opened, rig: Option<RigSource>) {
         let now = self.now;
-        let bench = self.bench;
-        let tuning = match rig {
+        let mut next = App::take(opened, self.theme);
+        (next.now, next.bench, next.tour) = (now, self.bench, self.tour_in_next());
+        next.tuning = match rig {
             None => self.tuning.for_another_take(),
             Some(source) => Tuning::of(source),
         };
+        next.keymap = std::mem::take(&mut self.keymap);
+        next.arranging = std::mem::take(&mut self.arranging);
+        next.jobs = std::mem::take(&mut self.jobs);
+        next.jobs.begin_document();
         let view = std::mem::take(&mut self.view);
-        let mut jobs = std::mem::take(&mut self.jobs);
-        jobs.begin_document();
-        let keymap = std::mem::take(&mut self.keymap);
-        let arranging = std::mem::take(&mut self.arranging);
-        *self =
-            App { now, bench, tuning, jobs, keymap, arranging, ..App::take(opened, self.theme) };
+        *self = next;
         self.view.lay_out_like(&view);
         self.watch_rig();
         (self.bench.entry().shown)(self);

@@ -22,6 +22,7 @@ mod overview;
 pub(super) mod paint;
 mod status;
 mod tabs;
+mod tour;
 mod why;
 
 use super::App;
@@ -44,6 +45,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
     if app.captured {
         frame_captured(buffer, areas.whole, app);
     }
+    tour::draw(buffer, &areas, app);
     hover::draw(buffer, areas.whole, app);
     if let Some(help) = &app.help {
         help::draw(buffer, areas.whole, app, help);

@@ -67,6 +67,12 @@ impl Item {
         let searched = format!("{} {words}", goal.word()).to_lowercase();
         Item { words, key: key.to_owned(), goal, searched }
     }
+
+    /// The same, found by another name as well.
+    pub(crate) fn or(mut self, name: &str) -> Self {
+        self.searched = format!("{} {name}", self.searched);
+        self
+    }
 }
 
 /// What came of a key.

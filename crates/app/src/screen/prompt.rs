@@ -22,6 +22,7 @@ pub(crate) enum Purpose {
     Audit,
     Value,
     Rig,
+    NewRig,
     Field,
     Map,
 }
@@ -47,6 +48,7 @@ impl Purpose {
             }
             Purpose::Map => "write the names to the map",
             Purpose::Rig => "write the rig to",
+            Purpose::NewRig => "write a rig for what is plugged in to",
             Purpose::Audit => "audit by loops of (Hz …, jitter=% hitch=EVERY:LASTS step=HZ)",
         }
     }

@@ -72,6 +72,8 @@ pub enum Start {
     },
     /// A take.
     Take(Box<Opened>),
+    /// The story of the tour, which begins at once.
+    Tour(Box<Opened>),
     /// A take of which only the beginning was read yet.
     Begun(Box<Begun>),
 }
@@ -336,6 +338,11 @@ fn build(
 ) -> anyhow::Result<(App, Clock)> {
     match start {
         Start::Take(opened) => Ok((App::take(*opened, theme), Clock::starting_at(Nanos(0)))),
+        Start::Tour(opened) => {
+            let mut app = App::take(*opened, theme);
+            app.begin_with_tour();
+            Ok((app, Clock::starting_at(Nanos(0))))
+        }
         Start::Begun(begun) => Ok((App::begun(*begun, theme), Clock::starting_at(Nanos(0)))),
         Start::Growing { session, title, clock, rest } => {
             Ok((App::growing(*session, title, rest, theme), clock))

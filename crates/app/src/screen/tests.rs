@@ -8,6 +8,7 @@ mod pointing;
 mod reading;
 mod room;
 mod timeline;
+mod tour;
 
 use super::{App, Theme, draw};
 use crate::{commands, files};

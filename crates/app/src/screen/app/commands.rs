@@ -43,6 +43,11 @@ impl App {
             Command::Redo => self.redo_nudge(),
             Command::Before => self.take_as_before(),
             Command::WriteRig => self.write_rig(),
+            Command::StarterRig if self.may_drop_rig() => {
+                self.prompt = Some(Prompt::new(Purpose::NewRig, "my-rig.toml"));
+            }
+            Command::StarterRig => {}
+            Command::Tour => self.begin_tour(),
             Command::Difference(way) => self.jump_to_difference(way),
             Command::Zoom(steps) => self.zoom(self.tick(), steps),
             Command::Pan(quarters) => self.pan(quarters),
@@ -72,6 +77,9 @@ impl App {
             Command::Learn => self.begin_lesson(),
             Command::NameBits => self.ask_for_field(),
             Command::Dismiss => {
+                if self.end_tour() {
+                    return None;
+                }
                 self.view.search = Search::default();
                 self.notice = None;
                 self.view.filter.clear();
@@ -168,10 +176,13 @@ impl App {
     }
 
     /// Opens a story by the rig that ships with it.
-    pub(super) fn open_story(&mut self, story: Story) {
-        if self.may_leave() && self.may_drop_rig() {
+    /// Returns whether it will be: what would be lost by it is told.
+    pub(super) fn open_story(&mut self, story: Story) -> bool {
+        let may = self.may_leave() && self.may_drop_rig();
+        if may {
             self.jobs.open_story(story);
         }
+        may
     }
 
     /// Whether nothing is lost when another take is shown; says what would be.

@@ -124,7 +124,7 @@ impl App {
             }
             Goal::Search(search) => self.look_for(search),
             Goal::Mark(tick) => self.go_to(tick),
-            Goal::Story(story) => self.open_story(story),
+            Goal::Story(story) => _ = self.open_story(story),
             Goal::Take(path) => self.open_take(&path),
         }
         None

@@ -192,10 +192,11 @@ impl App {
             }
             Purpose::Map => self.write_map(Path::new(text)),
             Purpose::Field => self.name_field(text),
-            Purpose::Rig if text.is_empty() => {
+            Purpose::Rig | Purpose::NewRig if text.is_empty() => {
                 self.tell("no file was named: nothing done".to_owned(), true);
             }
             Purpose::Rig => self.write_rig_to(Path::new(text)),
+            Purpose::NewRig => self.write_starter(Path::new(text)),
             Purpose::Audit => match text.parse() {
                 Ok(loops) => {
                     self.polling.by = loops;

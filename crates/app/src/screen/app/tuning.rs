@@ -16,7 +16,7 @@ use gtrig_analysis::{
     compare::{ActionRecord, Difference, DifferenceKind, compare},
 };
 use gtrig_core::{
-    ActionId, Axes, BoundInput, ControlId, Keyword, Knob, Nanos, Place, Rig, places_of,
+    ActionId, Axes, BoundInput, CleanText, ControlId, Keyword, Knob, Nanos, Place, Rig, places_of,
 };
 use gtrig_formats::{Over, rig, save_atomically};
 use std::{
@@ -438,6 +438,37 @@ impl App {
                     self.watch_rig();
                 }
             },
+        }
+    }
+
+    /// Writes a rig for what is plugged in, and goes on with it.
+    pub(super) fn write_starter(&mut self, path: &Path) {
+        let stem = path.file_stem().map(|stem| stem.to_string_lossy()).unwrap_or_default();
+        let text = rig::starter(CleanText::new(&stem).as_str(), self.session().roster());
+        let rig = match rig::parse("the rig", &text) {
+            Ok(rig) => rig,
+            // Names that a source gave may be none of a rig.
+            Err(mistakes) => {
+                self.tell(format!("no rig was written: {mistakes}"), true);
+                return;
+            }
+        };
+        match save_atomically(path, Over::Nothing, |out| out.write_all(text.as_bytes())) {
+            Err(error) => self.tell(format!("cannot write {}: {error}", path.display()), true),
+            Ok(()) => {
+                let source = RigSource { path: Some(path.to_owned()), text, hz: None };
+                self.tuning = Tuning::of(source);
+                self.tuning.original = Some(Originals::of(&rig));
+                let count = rig.actions.len();
+                self.tune_to(rig);
+                self.tuning.before = None;
+                self.watch_rig();
+                let text = format!(
+                    "{count} actions were written to {}; what an editor changes there is followed",
+                    path.display()
+                );
+                self.tell(text, false);
+            }
         }
     }
 

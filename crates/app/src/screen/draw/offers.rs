@@ -5,10 +5,12 @@ use crate::screen::{App, keymap::Command, spots::Spot};
 use ratatui::{buffer::Buffer, layout::Rect};
 
 /// What is offered: a command, and what a newcomer has of it.
-const OFFERS: [(Command, &str); 5] = [
+const OFFERS: [(Command, &str); 7] = [
     (Command::Capture, "play: keyboard and mouse of this terminal drive the rig; Ctrl+G lets go"),
+    (Command::Tour, "take the tour: one story, nine steps, with the real program"),
     (Command::Stories, "open a story: made-up takes, each with a mistake to find"),
     (Command::Open, "open a take: what you or a tester recorded"),
+    (Command::StarterRig, "write a rig for what is plugged in: an action each, to begin with"),
     (Command::Find, "find anything by a few letters of it"),
     (Command::Help, "see every key, those of this bench first"),
 ];
