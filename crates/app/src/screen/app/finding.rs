@@ -33,8 +33,7 @@ impl App {
                     Command::Bench(bench) => binding.help.replacen("bench", bench.entry().name, 1),
                     _ => binding.help.to_owned(),
                 };
-                let words = format!("{words}  {}", binding.name);
-                Item::new(words, &binding.shown, Goal::Do(binding.command))
+                Item::new(words, &binding.shown, Goal::Do(binding.command)).or(&binding.name)
             },
         );
         let lanes = all_lanes(session).into_iter().map(|lane| {
