@@ -1,7 +1,7 @@
 //! What the mouse can point at.
 
 use super::{keymap::Command, view::Lane};
-use gtrig_core::DeviceId;
+use gtrig_core::{ActionId, DeviceId};
 use ratatui::layout::{Position, Rect};
 use std::cell::RefCell;
 
@@ -17,6 +17,8 @@ pub(crate) enum Spot {
     Number(usize),
     /// A click chooses the lane.
     Lane(Lane),
+    /// A click chooses the lane of the action, a double click gathers what feeds it.
+    Block(ActionId),
 }
 
 /// Where the last frame put them. What draws them notes them, so that what is seen and

@@ -62,6 +62,12 @@ impl App {
                 }
             }
             Spot::Lane(lane) => self.pick(lane),
+            Spot::Block(action) => {
+                self.pick(Lane::Action(action, 0));
+                if is_double {
+                    self.gather();
+                }
+            }
         }
         Pointed::Done(None)
     }
@@ -93,6 +99,15 @@ impl App {
                 )
             }
             Spot::Lane(lane) => self.lane_hint(lane),
+            Spot::Block(action) => {
+                let name = &self.session().rig().actions[action.index()].name;
+                let count = self.session().plan().inputs(action).len();
+                let inputs =
+                    if count == 1 { "1 input".to_owned() } else { format!("{count} inputs") };
+                format!(
+                    "{name}, {inputs}: a click chooses it, a double click gathers them or shows all"
+                )
+            }
         };
         Some((place, words))
     }

@@ -9,10 +9,10 @@
 
 mod dial;
 mod meter;
+mod panel;
 
 use super::{Bench, Entry};
-use crate::screen::App;
-use crate::screen::draw::paint;
+use crate::screen::{App, draw::paint, keymap::Command, spots::Spot, view::Lane};
 use gtrig_core::{
     ActionId, ActionState, BoundInput, BoundSide, ComboId, ContactId, ControlId, ControlKind, Edge,
     GestureId, Gives, LaneMarks, Nanos, Tick,
@@ -42,10 +42,11 @@ pub(crate) const ENTRY: Entry = Entry {
     name: "board",
     help: "bench: the board, from controls to actions",
     wants: |app, width| {
-        let plan = app.session().plan();
-        let heights: Vec<u16> = app.actions().map(|id| rows_of(plan.inputs(id))).collect();
+        let panel = panel::action_of(app);
+        let heights: Vec<u16> = app.actions().map(|id| rows_of(app, id, panel)).collect();
         1 + fits(&heights, columns(width))
     },
+    keys: &[Command::Gather],
     draw,
     ..Entry::PLAIN
 };
@@ -54,7 +55,8 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     if area.height == 0 {
         return;
     }
-    let blocks: Vec<Block> = app.actions().map(|id| Block::new(app, id)).collect();
+    let panel = panel::action_of(app);
+    let blocks: Vec<Block> = app.actions().map(|id| Block::new(app, id, panel)).collect();
     if blocks.is_empty() {
         paint::text(buffer, area, area.x, "the rig names no actions", app.theme.faint());
         return;
@@ -62,7 +64,7 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let columns = columns(area.width);
     let titles = u16::from(area.height > 4);
     let room = area.height - titles;
-    let mut heights: Vec<u16> = blocks.iter().map(|block| rows_of(block.inputs)).collect();
+    let mut heights: Vec<u16> = blocks.iter().map(|block| rows_of(app, block.id, panel)).collect();
     let rows = squeeze(&mut heights, columns, room);
     // Where even a row each is too much, the last row says how many are left out.
     let places = usize::from(room * columns);
@@ -86,9 +88,15 @@ fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     }
 }
 
-/// Rows that show all of an action: its inputs, and its dial below its name.
-fn rows_of(inputs: &[BoundInput]) -> u16 {
-    let own = if dial::stick_of(inputs, None).is_some() { 1 + DIAL[0] } else { 2 };
+/// Rows that show all of an action: its inputs, and its dial or the panel below its name;
+/// one where they are gathered.
+fn rows_of(app: &App, id: ActionId, panel: Option<ActionId>) -> u16 {
+    if app.is_gathered(Lane::Action(id, 0)) {
+        return 1;
+    }
+    let inputs = app.session().plan().inputs(id);
+    let has_dial = dial::stick_of(inputs, None).is_some() || panel == Some(id);
+    let own = if has_dial { 1 + DIAL[0] } else { 2 };
     (inputs.len() as u16).max(own)
 }
 
@@ -148,10 +156,12 @@ struct Block<'a> {
     state: ActionState,
     /// Which of the inputs drives it.
     winner: Option<usize>,
+    /// Whether the panel is drawn beside it.
+    has_panel: bool,
 }
 
 impl<'a> Block<'a> {
-    fn new(app: &'a App, id: ActionId) -> Self {
+    fn new(app: &'a App, id: ActionId, panel: Option<ActionId>) -> Self {
         let plan = app.session().plan();
         let inputs = plan.inputs(id);
         let state = app.machine().action(id);
@@ -161,10 +171,11 @@ impl<'a> Block<'a> {
             (x, y, driver) == (state.x, state.y, state.driver)
         };
         let winner = inputs.iter().position(|input| state.is_active() && gives_it(input));
-        Block { id, inputs, state, winner }
+        Block { id, inputs, state, winner, has_panel: panel == Some(id) }
     }
 
     fn draw(&self, buffer: &mut Buffer, area: Rect, app: &App) {
+        app.view.spots.note(area, Spot::Block(self.id));
         // With too few rows for all, the one that matters is among them.
         let rows = usize::from(area.height).min(self.inputs.len()).max(1);
         let mut shown: Vec<usize> = (0..rows).collect();
@@ -237,6 +248,10 @@ impl<'a> Block<'a> {
         let mut rows = paint::rows(area);
         let Some(first) = rows.next() else { return };
         let after = paint::text(buffer, first, x, name, style) + 1;
+        let after = match app.is_gathered(Lane::Action(self.id, 0)) {
+            true => paint::text(buffer, first, after, "…", app.theme.faint()) + 1,
+            false => after,
+        };
         let Some(second) = rows.next() else {
             // In a row with its name there is room for the number, or for the lamp alone.
             let value = self.value(app);
@@ -257,6 +272,21 @@ impl<'a> Block<'a> {
             let parts = self.parts(app);
             for (part, row) in parts.iter().zip(paint::rows(right).skip(1)) {
                 paint::text(buffer, row, x + width + 1, part, style);
+            }
+            return;
+        }
+        if self.has_panel && area.height > DIAL[1] {
+            let height = DIAL[0].min(area.height - 1);
+            let width = 2 * height;
+            let place = Rect { x, width, height, ..second };
+            panel::draw(buffer, place.intersection(area), app);
+            let right = Rect { height: area.bottom() - second.y, ..second };
+            let words = [self.value(app), panel::fingers_in_words(app)];
+            for ((text, style), row) in
+                words.iter().zip([style, app.theme.faint()]).zip(paint::rows(right).skip(1))
+            {
+                let room = row.right().saturating_sub(x + width + 1);
+                paint::text(buffer, row, x + width + 1, &paint::cut(text, room), style);
             }
             return;
         }

@@ -29,3 +29,32 @@ fn a_button_says_for_how_long_it_has_been_down() {
     let is_it = |row: &&String| row.contains("pad·2 south") && row.contains("○ up");
     assert!(rows.iter().find(is_it).unwrap().contains("433 ms"), "{}", rows.join("\n"));
 }
+
+#[test]
+fn what_feeds_an_action_is_gathered_by_a_key_or_a_double_click() {
+    let mut bench = Bench::live((160, 47));
+    let rows = |bench: &Bench| bench.rows()[4..26].join("\n");
+    assert!(rows(&bench).contains("keys-2 KeyG") || rows(&bench).contains("keys KeyG"));
+    bench.keys(":lane grip");
+    bench.key(KeyCode::Enter);
+    bench.keys("C");
+    assert!(rows(&bench).contains("grip …") && !rows(&bench).contains("keys KeyG"));
+    let row = bench.rows().iter().position(|row| row.contains("grip …")).unwrap() as u16;
+    let left = MouseEventKind::Down(MouseButton::Left);
+    bench.mouse(left, 66, row);
+    bench.mouse(left, 66, row);
+    assert!(!rows(&bench).contains("grip …") && rows(&bench).contains("keys KeyG"));
+}
+
+#[test]
+fn fingers_are_shown_on_a_small_panel() {
+    let mut bench = Bench::live((160, 60));
+    let mut counts = std::collections::BTreeSet::new();
+    for _ in 0..400 {
+        bench.pass(50);
+        let rows = bench.rows();
+        let said = |words: &&str| rows[..30].iter().any(|row| row.contains(*words));
+        counts.extend(["⡇ none", " 1 down", " 2 down"].iter().position(|of| said(of)));
+    }
+    assert!(counts.len() >= 2, "fingers come and go: {counts:?}");
+}
