@@ -15,7 +15,7 @@ pub use audit::audit;
 pub use ladder::{LadderSheet, ladder};
 pub use measure::measurement;
 pub use stick::{StickSheet, stick};
-pub use timeline::{Excerpt, timeline};
+pub use timeline::{Excerpt, moving, timeline};
 pub use touch::{TouchSheet, touch};
 
 use anyhow::{Context, bail};

@@ -26,7 +26,8 @@ pub struct Figure {
     follow: FollowArgs,
     #[command(flatten)]
     rig: RigArgs,
-    /// Show only lanes whose name has these words, as / does on the screen.
+    /// Show only lanes whose name has these words, as / does on the screen; without them
+    /// those that move.
     #[arg(long, default_value = "")]
     lanes: String,
     /// Draw the stick, axis or trigger of this action instead of lanes: where it
@@ -95,7 +96,12 @@ impl Figure {
             let sheet = LadderSheet { title, combo: ComboId::at(place), from, to };
             return Ok(figure::ladder(session, &sheet));
         }
-        let lanes = lanes(session, &self.lanes);
+        let all = lanes(session, &self.lanes);
+        // Who asks for lanes by their names gets them, whether they move or not.
+        let lanes = match self.lanes.is_empty() {
+            true => figure::moving(session, all, from, to),
+            false => all,
+        };
         let words = self.lanes.escape_debug();
         anyhow::ensure!(!lanes.is_empty(), "no lane has \"{words}\" in its name");
         Ok(figure::timeline(session, streams, &Excerpt { title, from, to, lanes }))

@@ -77,6 +77,14 @@ impl Page {
         self.add(path.set("stroke-width", width));
     }
 
+    /// The same in dashes, where it may lie on another.
+    pub(super) fn dashes(&mut self, points: &[(f64, f64)], colour: &str, width: f64) {
+        let Some((&first, rest)) = points.split_first() else { return };
+        let data = rest.iter().fold(Data::new().move_to(first), |data, &point| data.line_to(point));
+        let path = Path::new().set("d", data).set("fill", "none").set("stroke", colour);
+        self.add(path.set("stroke-width", width).set("stroke-dasharray", "6 5"));
+    }
+
     pub(super) fn circle(&mut self, (x, y): (f64, f64), r: f64, colour: &str) {
         let circle = Circle::new().set("cx", x).set("cy", y).set("r", r).set("fill", "none");
         self.add(circle.set("stroke", colour).set("stroke-width", 1));

@@ -58,6 +58,12 @@ impl Plot {
         }
     }
 
+    /// What the numbers of both axes are, below them.
+    pub(super) fn unit(&self, page: &mut Page, words: &str) {
+        let (x, y) = (self.left + self.side / 2.0, self.top + self.side + 30.0);
+        page.text_centred(x, y, words, FAINT);
+    }
+
     /// A circle around a place.
     pub(super) fn circle(&self, page: &mut Page, centre: [f32; 2], r: f32, colour: &str) {
         page.circle(self.at(centre), self.length(r), colour);
@@ -67,6 +73,12 @@ impl Plot {
     pub(super) fn trace(&self, page: &mut Page, points: &[[f32; 2]], colour: &str, width: f64) {
         let places: Vec<(f64, f64)> = points.iter().map(|&point| self.at(point)).collect();
         page.trace(&places, colour, width);
+    }
+
+    /// A line in dashes.
+    pub(super) fn dashes(&self, page: &mut Page, points: &[[f32; 2]], colour: &str, width: f64) {
+        let places: Vec<(f64, f64)> = points.iter().map(|&point| self.at(point)).collect();
+        page.dashes(&places, colour, width);
     }
 
     /// A dot for every point inside; those that would cover each other once.

@@ -66,9 +66,14 @@ impl StickSheet {
 
 const TOP: f64 = 70.0;
 const SIDE: f64 = 280.0;
-const COLUMNS: [f64; 3] = [20.0, 340.0, 660.0];
+const COLUMNS: [f64; 3] = [28.0, 344.0, 660.0];
 const ROW: f64 = 19.0;
-const SECOND: f64 = TOP + SIDE + 50.0;
+const SECOND: f64 = TOP + SIDE + 64.0;
+
+/// The numbers on the axes of a stick.
+const ENDS: [f32; 3] = [-1.0, 0.0, 1.0];
+
+const TRAVEL: &str = "of full travel";
 
 /// Draws a sheet, as SVG.
 pub fn stick(sheet: &StickSheet) -> String {
@@ -92,6 +97,8 @@ pub fn stick(sheet: &StickSheet) -> String {
 /// Where the stick was, with zones and gate to scale.
 fn place(page: &mut Page, plot: Plot, sheet: &StickSheet) {
     plot.frame(page, "reported, with zones and gate");
+    plot.grid(page, &ENDS);
+    plot.unit(page, TRAVEL);
     plot.circle(page, [0.0; 2], 1.0, RULE);
     if sheet.chain.stages().contains(&Stage::Gate(StickGate::Square)) {
         let corners = [[1.0, 1.0], [-1.0, 1.0], [-1.0, -1.0], [1.0, -1.0], [1.0, 1.0]];
@@ -105,6 +112,8 @@ fn place(page: &mut Page, plot: Plot, sheet: &StickSheet) {
 
 /// What the action gave; without a hand, what becomes of a grid.
 fn outcome(page: &mut Page, plot: Plot, sheet: &StickSheet) {
+    plot.grid(page, &ENDS);
+    plot.unit(page, "of full output");
     plot.circle(page, [0.0; 2], 1.0, RULE);
     if !sheet.shaped.is_empty() {
         plot.frame(page, "shaped, as the action gave it");
@@ -123,6 +132,7 @@ fn outcome(page: &mut Page, plot: Plot, sheet: &StickSheet) {
 fn curve(page: &mut Page, plot: Plot, response: &Response) {
     plot.frame(page, "response: output over travel");
     plot.grid(page, &[0.0, 0.25, 0.5, 0.75, 1.0]);
+    plot.unit(page, TRAVEL);
     plot.trace(page, &[[0.0, 0.0], [1.0, 1.0]], FAINT, 1.0);
     let line: Vec<[f32; 2]> = (0..=400u16)
         .map(|n| f32::from(n) / 400.0)
@@ -133,12 +143,18 @@ fn curve(page: &mut Page, plot: Plot, response: &Response) {
 
 fn ring(page: &mut Page, plot: Plot, response: &Response) {
     plot.frame(page, "speed by direction, at full deflection");
+    plot.grid(page, &ENDS);
+    plot.unit(page, "of full output");
     plot.circle(page, [0.0; 2], 1.0, RULE);
-    for (rim, colour) in Rim::ALL.into_iter().zip([REPORTED, SIGNAL]) {
-        let mut ring: Vec<[f32; 2]> = response.ring(rim, 360).collect();
-        ring.extend(ring.first().copied());
-        plot.trace(page, &ring, colour, 1.5);
-    }
+    let ring = |rim| {
+        let ring: Vec<[f32; 2]> = response.ring(rim, 360).collect();
+        let first = ring.first().copied();
+        ring.into_iter().chain(first).collect::<Vec<_>>()
+    };
+    let [square, round] = Rim::ALL.map(ring);
+    plot.trace(page, &round, SIGNAL, 1.5);
+    // Over the other, where they coincide.
+    plot.dashes(page, &square, REPORTED, 1.5);
 }
 
 /// The ratios, and the stages with what they say.
@@ -150,9 +166,9 @@ fn numbers(page: &mut Page, left: f64, sheet: &StickSheet, response: &Response) 
     };
     if !sheet.is_single {
         let [square, round] = Rim::ALL.map(|rim| response.diagonal_ratio(rim));
-        let words = format!("diagonal over straight, round rim:  {round:.3}");
+        let words = format!("diagonal over straight, round rim:           {round:.3}");
         line(page, &words, SIGNAL);
-        let words = format!("diagonal over straight, square rim: {square:.3}");
+        let words = format!("diagonal over straight, square rim (dashes): {square:.3}");
         line(page, &words, REPORTED);
     }
     let first = (0..=1000u16).map(|n| f32::from(n) / 1000.0).find(|m| response.along(*m) > 0.0);

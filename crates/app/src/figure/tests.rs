@@ -71,8 +71,8 @@ fn a_device_that_is_gone_is_a_hole_and_not_a_line_at_rest() {
     let (from, to) = (Nanos(0), Nanos::from_millis(7_000));
     let excerpt = |to| Excerpt { title: String::new(), from, to, lanes: lanes.clone() };
     let holes = |to| timeline(&session, &excerpt(to)).matches("#eceff2").count();
-    // Unplugged at 4.8 s; one more is the legend's.
-    assert_eq!((holes(Nanos::from_millis(4_000)), holes(to)), (1, 2));
+    // Unplugged at 4.8 s; one more is the legend's, which names what is drawn alone.
+    assert_eq!((holes(Nanos::from_millis(4_000)), holes(to)), (0, 2));
 }
 
 fn glass(gesture: Option<GestureId>) -> Option<String> {
@@ -89,13 +89,58 @@ fn a_panel_has_its_zones_its_paths_and_what_came_of_gestures() {
     {
         assert!(svg.contains(words), "{words} in {svg}");
     }
-    // Thirteen times a finger landed; nothing of it is drawn as a limit.
-    assert_eq!(svg.matches("stroke=\"#1f6fb2\"").count(), 13);
+    // Thirteen times a finger landed, nine of them to go somewhere, which has an arrow.
+    let strokes: Vec<&str> = svg.lines().filter(|l| l.contains("stroke-width=\"1.5\"")).collect();
+    let arrows = strokes.iter().filter(|path| path.matches(['L', 'M']).count() == 3).count();
+    assert_eq!((strokes.len() - arrows, arrows), (13, 9), "{svg}");
+    for colour in ["#1a8f3c", "#b3701f", "#1f6fb2"] {
+        assert!(strokes.iter().any(|path| path.contains(colour)), "{colour}");
+    }
+    for heading in ["gesture", "outcome", "over at", "mm", "140"] {
+        assert!(svg.contains(&format!("\n{heading}\n")), "{heading}");
+    }
     let of_one = glass(Some(GestureId::at(1))).unwrap();
     assert!(of_one.contains("swipe look-right: 2 of 9 fired"), "{of_one}");
-    // A wedge for each of those that fired; a ring for where each began.
-    assert_eq!(of_one.matches("stroke=\"#1a8f3c\"").count(), 4);
+    // A wedge for each of those that fired, a ring for where each began, its path and arrow.
+    assert_eq!(of_one.matches("stroke=\"#1a8f3c\"").count(), 8);
+    let places = numbers_of(&of_one);
+    assert_eq!(places.len(), 9);
+    for (at, [x, y]) in places.iter().enumerate() {
+        let is_apart = |[ox, oy]: &[f64; 2]| (x - ox).abs() >= 16.0 || (y - oy).abs() >= 12.0;
+        assert!(places[..at].iter().all(is_apart), "{places:?}");
+    }
     pdf(&of_one).unwrap();
+}
+
+/// Where the numbers of attempts stand on a panel.
+fn numbers_of(svg: &str) -> Vec<[f64; 2]> {
+    let lines: Vec<&str> = svg.lines().collect();
+    let number = |pair: &[&str]| {
+        let is_of_attempt = ["#1a8f3c", "#b3701f"].iter().any(|colour| pair[0].contains(colour));
+        let value = |name: &str| {
+            let (_, rest) = pair[0].split_once(&format!(" {name}=\""))?;
+            rest.split('"').next()?.parse::<f64>().ok()
+        };
+        let is_number = pair[1].parse::<u32>().is_ok();
+        (is_of_attempt && is_number).then(|| Some([value("x")?, value("y")?])).flatten()
+    };
+    lines.windows(2).filter_map(number).collect()
+}
+
+#[test]
+fn lanes_at_rest_are_left_out_unless_nothing_moves() {
+    let session = story();
+    let all = crate::screen::lanes(&session, "");
+    let names = |from, to| -> Vec<String> {
+        let [from, to] = [from, to].map(Nanos::from_millis);
+        let lanes = moving(&session, all.clone(), from, to).into_iter();
+        lanes.map(|lane| lane_name(&session, lane)).collect()
+    };
+    assert_eq!(names(0, 3_700), ["▷ slew x", "pad·2 stick-l-x", "▷ horn", "pad·2 south"]);
+    // The lost press alone.
+    assert!(names(1_220, 1_240).contains(&"pad·2 south".to_owned()));
+    assert!(!names(1_220, 1_240).contains(&"▷ horn".to_owned()));
+    assert_eq!(names(3_400, 3_500).len(), all.len());
 }
 
 #[test]
@@ -156,7 +201,10 @@ fn a_shape_has_its_zones_its_gate_and_its_numbers() {
     }
     // A square gate puts the diagonal of a square rim at 0.707 on either axis, of
     // which the zone leaves 0.634; its length 0.896, squared, is 0.804.
-    assert!(svg.contains("square rim: 0.804"), "{svg}");
+    assert!(
+        svg.contains("square rim (dashes): 0.804") && svg.contains("stroke-dasharray"),
+        "{svg}"
+    );
     assert!(!stick(&StickSheet { is_single: true, ..sheet }).contains("speed by direction"));
 }
 

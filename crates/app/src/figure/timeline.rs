@@ -26,6 +26,32 @@ const LABEL_ROW: f64 = 15.0;
 const DIGITAL: f64 = 34.0;
 const ANALOGUE: f64 = 60.0;
 
+/// Those of the lanes that are not at rest all through a stretch of time, or all where
+/// nothing moves in it. A lost press moves no level, and counts.
+pub fn moving(session: &Session, mut lanes: Vec<Lane>, from: Nanos, to: Nanos) -> Vec<Lane> {
+    let rate = session.plan().rate();
+    let (first, last) = (rate.tick_at(from), rate.tick_at(to));
+    let moves = |lane: &Lane| {
+        let log = log_of(session, *lane);
+        let next = log.changes_after(first).next();
+        log.value_at(first) != 0.0 || next.is_some_and(|change| change.tick <= last)
+    };
+    if lanes.iter().any(moves) {
+        lanes.retain(moves);
+    }
+    lanes
+}
+
+fn log_of(session: &Session, lane: Lane) -> &LaneLog {
+    let history = session.history();
+    match lane {
+        Lane::Control(id) => history.control_lane(id),
+        Lane::Action(id, axis) => &history.action_lanes(id)[axis],
+        Lane::Gesture(n) => history.gesture_lane(n),
+        Lane::Combo(n) => history.combo_lane(n),
+    }
+}
+
 /// Draws lanes over time, as SVG: what the polls saw, and for buttons what was
 /// reported between them.
 pub fn timeline(session: &Session, streams: &StreamWatch, excerpt: &Excerpt) -> String {
@@ -36,7 +62,7 @@ pub fn timeline(session: &Session, streams: &StreamWatch, excerpt: &Excerpt) -> 
     let bottom = top + heights.iter().sum::<f64>();
     let mut page = Page::new(bottom + 78.0);
     page.title(&excerpt.title);
-    let mut figure = Figure { session, streams, excerpt, page };
+    let mut figure = Figure { session, streams, excerpt, page, drawn: Vec::new() };
     figure.axis(top, bottom);
     for label in &labels {
         figure.label(label, top);
@@ -102,6 +128,8 @@ struct Figure<'a> {
     streams: &'a StreamWatch,
     excerpt: &'a Excerpt,
     page: Page,
+    /// What the legend is to name.
+    drawn: Vec<&'static str>,
 }
 
 impl Figure<'_> {
@@ -127,12 +155,9 @@ impl Figure<'_> {
     fn lane(&mut self, lane: Lane, y: f64, height: f64) {
         let name = lane_name(self.session, lane);
         self.page.text(20.0, y + height / 2.0 + 4.0, &name, INK);
-        let (log, colour) = match lane {
-            Lane::Control(id) => (self.session.history().control_lane(id), SIGNAL),
-            Lane::Action(id, axis) => (&self.session.history().action_lanes(id)[axis], FIRED),
-            Lane::Gesture(n) => (self.session.history().gesture_lane(n), FIRED),
-            Lane::Combo(n) => (self.session.history().combo_lane(n), FIRED),
-        };
+        let colour = if matches!(lane, Lane::Control(_)) { SIGNAL } else { FIRED };
+        let log = log_of(self.session, lane);
+        self.drawn.push(colour);
         let digital = is_digital(self.session, lane);
         let two_sided = !digital && self.goes_below_rest(lane);
         let [zero, one] = match lane {
@@ -159,17 +184,20 @@ impl Figure<'_> {
         {
             let reported = self.reported(id, |value| place(value) + 3.0);
             self.page.trace(&reported, REPORTED, 1.0);
+            self.drawn.push(REPORTED);
         }
         let polled = self.polled(log, place);
         self.page.trace(&polled, colour, 2.0);
         if let Lane::Control(id) = lane {
             for (from, to) in self.holes(id) {
                 self.page.hole((from, y + 4.0), (to, y + height - 4.0));
+                self.drawn.push(HOLE);
             }
         }
         for change in self.changes(log).filter(|c| c.marks.contains(LaneMarks::LOST)) {
             let x = self.x(self.session.plan().rate().time_of(change.tick));
             self.page.cross(x, place(0.5));
+            self.drawn.push(LOST);
         }
     }
 
@@ -255,13 +283,15 @@ impl Figure<'_> {
 
     fn legend(&mut self, y: f64) {
         let mut x = LEFT;
-        for (colour, words) in [
+        let of_actions = self.excerpt.lanes.iter().all(|lane| !is_recognised(lane));
+        let all = [
             (SIGNAL, "control, as polled"),
             (REPORTED, "as reported"),
-            (FIRED, "action"),
+            (FIRED, if of_actions { "action" } else { "action, gesture, combo" }),
             (LOST, "press lost between polls"),
             (HOLE, "nothing known"),
-        ] {
+        ];
+        for (colour, words) in all.into_iter().filter(|(colour, _)| self.drawn.contains(colour)) {
             if colour == HOLE {
                 self.page.hole((x, y - 9.0), (x + 16.0, y + 1.0));
             } else if colour == LOST {
@@ -273,4 +303,9 @@ impl Figure<'_> {
             x += 42.0 + 7.3 * words.len() as f64;
         }
     }
+}
+
+/// Whether a lane is a gesture or a combo.
+const fn is_recognised(lane: &Lane) -> bool {
+    matches!(lane, Lane::Gesture(_) | Lane::Combo(_))
 }

@@ -1,7 +1,7 @@
 //! A touch panel over a stretch of time: its zones, the paths of its contacts,
 //! and what came of a gesture, with its limits where each attempt began.
 
-use super::page::{FAINT, FIRED, INK, Page, REPORTED, RULE, SIGNAL};
+use super::page::{FAINT, FIRED, INK, Page, REPORTED, RULE, SIGNAL, round_step};
 use gtrig_analysis::{
     LaneLog, Session,
     limits::{LimitShape, limit_shapes},
@@ -38,20 +38,23 @@ pub fn touch(session: &Session, sheet: &TouchSheet) -> Option<String> {
     let contacts = session.plan().contacts().iter();
     let contacts: Vec<&Contact> = contacts.filter(|c| c.panel == sheet.panel).collect();
     let size = contacts.first()?.size;
-    let mut drawing = Drawing { session, sheet, contacts, size, page: Page::new(0.0) };
+    let mut drawing =
+        Drawing { session, sheet, contacts, size, page: Page::new(0.0), numbers: Vec::new() };
     let high = WIDTH * f64::from(size[1] / size[0]);
     let verdicts = drawing.verdicts();
     let rows = verdicts.len().min(LISTED) as f64 * ROW;
-    drawing.page = Page::new(TOP + high + 40.0 + rows + 20.0);
+    let list = TOP + high + 64.0;
+    drawing.page = Page::new(list + rows + 20.0);
     drawing.page.title(&sheet.title);
     drawing.page.text(LEFT, TOP - 10.0, &drawing.subtitle(&verdicts), FAINT);
     drawing.zones();
     drawing.border();
-    drawing.paths();
+    drawing.axes(high);
+    drawing.paths(&verdicts);
     for (verdict, n) in verdicts.iter().zip(1..) {
         drawing.verdict(verdict, n);
     }
-    drawing.list(&verdicts, TOP + high + 40.0);
+    drawing.list(&verdicts, list);
     Some(drawing.page.finish())
 }
 
@@ -62,6 +65,14 @@ struct Drawing<'a> {
     /// Of the panel, in millimetres.
     size: [f32; 2],
     page: Page,
+    /// Where numbers stand already.
+    numbers: Vec<(f64, f64)>,
+}
+
+/// A stroke of a contact, on the page, and which attempts may be of it.
+struct Stroke {
+    places: Vec<(f64, f64)>,
+    times: [Nanos; 2],
 }
 
 impl Drawing<'_> {
@@ -147,28 +158,101 @@ impl Drawing<'_> {
         self.page.trace(&places, colour, 1.0);
     }
 
-    /// Where each contact went, as the polls saw it.
-    fn paths(&mut self) {
+    /// Millimetres along the bottom and the right.
+    fn axes(&mut self, high: f64) {
+        let step = round_step(f64::from(self.size[0]) / 8.0);
+        let along = |mm: f32| {
+            (0..).map(move |n| f64::from(n) * step).take_while(move |at| *at <= f64::from(mm))
+        };
+        for mm in along(self.size[0]) {
+            let x = LEFT + mm * self.scale();
+            self.page.line((x, TOP + high), (x, TOP + high + 4.0), INK, 1.0);
+            self.page.text_centred(x, TOP + high + 17.0, &format!("{mm:.0}"), FAINT);
+        }
+        for mm in along(self.size[1]) {
+            let y = TOP + mm * self.scale();
+            self.page.line((LEFT + WIDTH, y), (LEFT + WIDTH + 4.0, y), INK, 1.0);
+            self.page.text(LEFT + WIDTH + 8.0, y + 4.0, &format!("{mm:.0}"), FAINT);
+        }
+        self.page.text(LEFT + WIDTH + 8.0, TOP + high + 17.0, "mm", FAINT);
+    }
+
+    /// Where each contact went, as the polls saw it, in the colour of what came of it, with
+    /// an arrow at its end.
+    fn paths(&mut self, verdicts: &[GestureVerdict]) {
+        for contact in self.contacts.clone() {
+            for stroke in self.strokes(contact) {
+                let [from, to] = stroke.times;
+                let of_it = verdicts
+                    .iter()
+                    .filter(|of| of.contact == contact.down && of.began <= to && of.ended >= from);
+                let fired = of_it.clone().any(|of| of.outcome == GestureOutcome::Fired);
+                let missed = of_it.clone().any(|of| of.outcome == GestureOutcome::Missed);
+                let colour = match (fired, missed) {
+                    (true, _) => FIRED,
+                    (false, true) => REPORTED,
+                    (false, false) => SIGNAL,
+                };
+                self.page.trace(&stroke.places, colour, 1.5);
+                self.arrow(&stroke.places, colour);
+            }
+        }
+    }
+
+    /// The strokes of a contact in the stretch of time.
+    fn strokes(&self, contact: &Contact) -> Vec<Stroke> {
         let rate = self.session.plan().rate();
         let first = rate.tick_seeing(self.sheet.from).max(self.session.history().begins());
         let last = rate.tick_at(self.sheet.to).min(self.session.now().at());
         let [wide, high] = self.size;
-        for contact in self.contacts.clone() {
-            let lanes: [&LaneLog; 3] = [contact.down, contact.x, contact.y]
-                .map(|id| self.session.history().control_lane(id));
-            let mut path: Vec<(f64, f64)> = Vec::new();
-            for tick in (first.0..=last.0).map(Tick) {
-                let [down, x, y] = lanes.map(|lane| lane.value_at(tick));
-                if down == 0.0 {
-                    self.page.trace(&path, SIGNAL, 1.5);
-                    path.clear();
-                    continue;
-                }
-                let [x, y] = contact.place([x, y]);
-                path.push(self.at([x * wide, y * high]));
+        let lanes: [&LaneLog; 3] =
+            [contact.down, contact.x, contact.y].map(|id| self.session.history().control_lane(id));
+        let mut strokes: Vec<Stroke> = Vec::new();
+        let mut is_on = false;
+        for tick in (first.0..=last.0).map(Tick) {
+            let [down, x, y] = lanes.map(|lane| lane.value_at(tick));
+            let was_on = std::mem::replace(&mut is_on, down != 0.0);
+            if !is_on {
+                continue;
             }
-            self.page.trace(&path, SIGNAL, 1.5);
+            let [x, y] = contact.place([x, y]);
+            let place = self.at([x * wide, y * high]);
+            match strokes.last_mut().filter(|_| was_on) {
+                Some(stroke) => {
+                    stroke.places.push(place);
+                    stroke.times[1] = rate.time_of(tick);
+                }
+                None => {
+                    strokes.push(Stroke { places: vec![place], times: [rate.time_of(tick); 2] });
+                }
+            }
         }
+        strokes
+    }
+
+    /// Two strokes of the pen at the end of a way, where it is long enough to have a
+    /// direction.
+    fn arrow(&mut self, places: &[(f64, f64)], colour: &str) {
+        const LONG: f64 = 9.0;
+        let Some(&(x, y)) = places.last() else { return };
+        let is_far = |(px, py): &&(f64, f64)| (x - px).hypot(y - py) >= LONG;
+        let Some(&(px, py)) = places.iter().rev().find(is_far) else { return };
+        let angle = (py - y).atan2(px - x);
+        let wing = |by: f64| (x + 8.0 * (angle + by).cos(), y + 8.0 * (angle + by).sin());
+        self.page.trace(&[wing(0.45), (x, y), wing(-0.45)], colour, 1.5);
+    }
+
+    /// Writes a number beside a place, where it lies on no other.
+    fn number(&mut self, (x, y): (f64, f64), number: usize, colour: &str) {
+        let ways = [(5.0, -4.0), (5.0, 14.0), (-14.0, -4.0), (-14.0, 14.0)];
+        let far = (1..12).map(|n| (5.0 + 18.0 * f64::from(n), -4.0));
+        let is_free = |(px, py): &(f64, f64)| {
+            self.numbers.iter().all(|(ox, oy)| (px - ox).abs() >= 16.0 || (py - oy).abs() >= 12.0)
+        };
+        let mut places = ways.into_iter().chain(far).map(|(dx, dy)| (x + dx, y + dy));
+        let place = places.find(is_free).unwrap_or((x + 5.0, y - 4.0));
+        self.numbers.push(place);
+        self.page.text(place.0, place.1, &number.to_string(), colour);
     }
 
     /// The limits of an attempt, and what came of it.
@@ -195,10 +279,17 @@ impl Drawing<'_> {
         }
         let [start, end] = verdict.way.map(|place| self.at(place));
         self.page.circle(start, 3.0, colour);
-        self.page.text(end.0 + 5.0, end.1 - 4.0, &number.to_string(), colour);
+        self.number(end, number, colour);
     }
 
     fn list(&mut self, verdicts: &[GestureVerdict], top: f64) {
+        if !verdicts.is_empty() {
+            let y = top - ROW;
+            self.page.text(LEFT + 30.0, y, "gesture", FAINT);
+            self.page.text(LEFT + 190.0, y, "outcome", FAINT);
+            self.page.text_ending(LEFT + 380.0, y, "over at", FAINT);
+            self.page.text(LEFT + 400.0, y, "measured, or by how much it missed", FAINT);
+        }
         for ((verdict, n), row) in verdicts.iter().zip(1..).take(LISTED).zip(0u32..) {
             let y = top + f64::from(row) * ROW;
             let name = &self.session.rig().gestures[verdict.gesture.index()].name;

@@ -54,7 +54,7 @@ fn fingers_are_shown_on_a_small_panel() {
         bench.pass(50);
         let rows = bench.rows();
         let said = |words: &&str| rows[..30].iter().any(|row| row.contains(*words));
-        counts.extend(["⡇ none", " 1 down", " 2 down"].iter().position(|of| said(of)));
+        counts.extend(["⡇ none", " 1 down", " 2 down"].iter().position(said));
     }
     assert!(counts.len() >= 2, "fingers come and go: {counts:?}");
 }
