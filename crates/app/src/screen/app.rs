@@ -150,6 +150,9 @@ pub struct App {
 
 const NOTICE_TIME: Nanos = Nanos::from_millis(6_000);
 
+/// What is bad is shown for so long at least.
+const READ: Nanos = Nanos::from_millis(1_500);
+
 impl App {
     /// A live session, fed by `sources` and, while captured, by the terminal.
     pub fn live(
@@ -396,6 +399,14 @@ impl App {
 
     pub(crate) fn notice(&self) -> Option<&Notice> {
         self.notice.as_ref()
+    }
+
+    /// A message is over when the person goes on; what is bad stays long enough to be read.
+    pub(super) fn drop_notice(&mut self) {
+        let read = Nanos(self.now.0 + NOTICE_TIME.0 - READ.0);
+        if self.notice.as_ref().is_some_and(|notice| !notice.is_bad || notice.until <= read) {
+            self.notice = None;
+        }
     }
 
     pub(crate) fn tell(&mut self, text: String, is_bad: bool) {

@@ -420,11 +420,11 @@ mod tests {
 
     #[test]
     fn keys_that_are_set_take_the_place_of_those_that_were() {
-        let text = "[keys]\nsave = \"F2\"\nmark = \"s\"\nzoom-in = []\nquit = []\n";
+        let text = "[keys]\nsave = \"F6\"\nmark = \"s\"\nzoom-in = []\nquit = []\n";
         let settings = gtrig_formats::settings::parse("settings.toml", text, &bound()).unwrap();
         let keymap = Keymap::new(&settings.keys);
         let command = |code| keymap.command(&KeyEvent::new(code, KeyModifiers::NONE));
-        assert_eq!(command(Typed::F(2)), Some(Command::Save));
+        assert_eq!(command(Typed::F(6)), Some(Command::Save));
         assert_eq!(command(Typed::Char('s')), Some(Command::Mark));
         assert_eq!(command(Typed::Char('m')), None);
         assert_eq!(command(Typed::Char('+')), None);
@@ -432,7 +432,7 @@ mod tests {
         assert_eq!(keymap.command(&way_out), Some(Command::Quit));
         assert_eq!(
             (keymap.shown(Command::Save), keymap.shown(Command::Zoom(-1))),
-            (Some("F2"), None)
+            (Some("F6"), None)
         );
         assert_eq!(keymap.there_and_back(Command::Zoom(1)), "-");
         assert_eq!(keymap.there_and_back(Command::Edge(1)), "[ ]");

@@ -84,6 +84,7 @@ impl App {
         if command != Command::Quit {
             self.quit_asked = false;
         }
+        self.drop_notice();
         self.run(command, at)
     }
 

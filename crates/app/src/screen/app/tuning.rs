@@ -373,12 +373,12 @@ impl App {
         self.tuning.differences = before.map_or(Vec::new(), |before| compare(before, &after));
     }
 
-    /// `2 appeared  1 changed`; empty when nothing is different.
+    /// `2 appeared, 1 changed`; empty when nothing comes out differently.
     pub(crate) fn differences_in_words(&self) -> String {
         let count = |kind| self.tuning.differences.iter().filter(|d| d.kind == kind).count();
         let counts = DifferenceKind::ALL.iter().map(|&kind| (count(kind), kind.word()));
         let words = counts.filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}"));
-        words.collect::<Vec<_>>().join("  ")
+        words.collect::<Vec<_>>().join(", ")
     }
 
     pub(super) fn jump_to_difference(&mut self, way: i32) {

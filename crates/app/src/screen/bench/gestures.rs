@@ -8,7 +8,8 @@ use gtrig_analysis::{
     score::{Confusion, Score},
 };
 use gtrig_core::{
-    CheckedLimit, GestureCandidate, GestureId, GestureKind, GestureOutcome, GestureVerdict,
+    CheckedLimit, ContactId, GestureCandidate, GestureId, GestureKind, GestureOutcome,
+    GestureVerdict, ZoneId,
 };
 use gtrig_formats::words::verdict_brief;
 use ratatui::{
@@ -28,7 +29,10 @@ pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Re
     let going = app.machine().candidates(plan);
     if let Some(row) = rows.next() {
         let words = match going.len() {
-            0 => "no attempt goes on".to_owned(),
+            0 => match zones_with_a_finger(app).as_slice() {
+                [] => "no attempt goes on".to_owned(),
+                zones => format!("no attempt goes on: the finger is in {}", zones.join(", ")),
+            },
             1 => "1 attempt goes on".to_owned(),
             n => format!("{n} attempts go on"),
         };
@@ -52,10 +56,23 @@ pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Re
                 (false, true) => ("✗", app.theme.lost()),
                 (false, false) => ("·", app.theme.doubtful()),
             };
-            let text = format!("{glyph}{} {:.0}/{:.0}  ", short(check), check.value, check.limit);
+            let unit = check.tunable().unit;
+            let (value, limit) = (check.value, check.limit);
+            let text = format!("{glyph}{} {value:.0}/{limit:.0} {unit}  ", short(check));
             x = paint::text(buffer, row, x, &text, style);
         }
     }
+}
+
+/// The zones that have a finger, which gestures elsewhere do not hear.
+fn zones_with_a_finger(app: &App) -> Vec<String> {
+    let contacts = app.panel();
+    let zones = app.session().plan().zones().on_panel().iter().enumerate();
+    let has_one = |n: usize| {
+        let mut contacts = contacts.clone().map(ContactId::at);
+        contacts.any(|contact| app.machine().zone_has(ZoneId::at(n), contact))
+    };
+    zones.filter(|(n, _)| has_one(*n)).map(|(_, zone)| zone.name.clone()).collect()
 }
 
 /// What was meant against what fired: a row for each name that was not always

@@ -11,6 +11,7 @@ use super::{Bench, Entry};
 use crate::screen::{App, draw::paint, keymap::Command, spots::Spot};
 use gtrig_core::{Knob, Place, Selector};
 use ratatui::{buffer::Buffer, layout::Rect};
+use unicode_width::UnicodeWidthStr;
 
 const MARGIN: u16 = 2;
 
@@ -164,8 +165,15 @@ pub(super) fn head(buffer: &mut Buffer, row: Rect, app: &App, title: &str) {
         (false, true) => {
             let commands = [Command::Difference(1), Command::Undo, Command::WriteRig];
             let [jump, undo, write] = commands.map(|command| app.key_of(command));
-            let text = format!("{words}   {jump} jumps, {undo} undoes, {write} writes");
-            (text, theme.doubtful())
+            let count = app.tuning.differences.len();
+            let come = if count == 1 { "stretch comes" } else { "stretches come" };
+            let whole = format!("{count} {come} out differently: {words}");
+            let keys = format!("   {jump} jumps, {undo} undoes, {write} writes");
+            // As much of it as there is room for.
+            let room = usize::from(row.right().saturating_sub(x));
+            let texts = [format!("{whole}{keys}"), format!("{words}{keys}"), words];
+            let fits = texts.iter().position(|text| text.width() <= room).unwrap_or(2);
+            (paint::cut(&texts[fits], room as u16).into_owned(), theme.doubtful())
         }
     };
     paint::text(buffer, row, x, &text, style);
