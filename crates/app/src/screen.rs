@@ -7,7 +7,7 @@
 //! - `bench` lists the benches, a file each.
 //! - `draw` turns an `App` into a frame and changes nothing.
 //! - `terminal` owns the real terminal and gives it back, whatever happens.
-//! - `outbox` brings frames to it without waiting, `heart` knows when the program stood
+//! - `wire` says what changed of a frame in few bytes, `outbox` brings frames to it without waiting, `heart` knows when the program stood
 //!   still.
 //! - `run` is the loop that ties them together.
 
@@ -29,6 +29,7 @@ mod terminal;
 mod theme;
 mod view;
 mod viewport;
+mod wire;
 
 pub use app::{App, Request};
 pub use document::settled;

@@ -532,7 +532,7 @@ impl App {
             }
         }
         let (lanes, folded) = self.shown_and_folded_lanes();
-        self.view.plot_rows = self.plot_rows(&lanes, hit.lanes.height);
+        self.share_rows(&lanes, hit.lanes.height);
         let chosen = lanes.iter().position(|&lane| Some(lane) == self.view.chosen).unwrap_or(0);
         self.view.chosen = lanes.get(chosen).copied();
         self.view.first_lane = self.view.first_lane.min(chosen);

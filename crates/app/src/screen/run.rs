@@ -13,6 +13,7 @@ use super::{
     keymap::{self, Keymap},
     outbox::Outbox,
     terminal::{self, Taken},
+    wire::Wire,
 };
 use crate::{
     arrangements,
@@ -27,7 +28,7 @@ use gtrig_analysis::Session;
 use gtrig_core::{Nanos, Tick};
 use gtrig_formats::settings::Settings;
 use gtrig_sources::{Source, Terminal, TerminalKeys};
-use ratatui::{TerminalOptions, Viewport, backend::CrosstermBackend, layout::Rect};
+use ratatui::{TerminalOptions, Viewport, layout::Rect};
 use signal_hook::{
     consts::{SIGCONT, SIGHUP, SIGINT, SIGTERM, SIGTSTP},
     iterator::Signals,
@@ -276,6 +277,7 @@ fn go_on(
         if let Some((columns, rows)) = pace.resized.take() {
             let area = Rect::new(0, 0, columns, rows);
             if area != screen.get_frame().area() {
+                screen.backend_mut().resized(columns);
                 screen.resize(area)?;
             }
         }
@@ -306,7 +308,7 @@ fn go_on(
     }
 }
 
-type Screen = ratatui::Terminal<CrosstermBackend<Outbox>>;
+type Screen = ratatui::Terminal<Wire<Outbox>>;
 
 /// A screen that takes nothing for drawn. Made anew after a suspension:
 /// clearing the old one would ask the terminal where its cursor is, and the
@@ -314,7 +316,7 @@ type Screen = ratatui::Terminal<CrosstermBackend<Outbox>>;
 /// changes, not asked for in every frame.
 fn blank_screen(outbox: &Outbox, (columns, rows): (u16, u16)) -> io::Result<Screen> {
     let viewport = Viewport::Fixed(Rect::new(0, 0, columns, rows));
-    let backend = CrosstermBackend::new(outbox.clone());
+    let backend = Wire::new(outbox.clone(), columns);
     ratatui::Terminal::with_options(backend, TerminalOptions { viewport })
 }
 
@@ -404,7 +406,7 @@ fn hear(
     pace: &mut Pace,
     time: Duration,
 ) -> Option<Request> {
-    let until = Instant::now() + time;
+    let mut until = Instant::now() + time;
     loop {
         let left = until.saturating_duration_since(Instant::now());
         let request = match heard.recv_timeout(left) {
@@ -420,6 +422,8 @@ fn hear(
                 if let Event::Resize(columns, rows) = event {
                     pace.resized = Some((columns, rows));
                 }
+                // What else has come is heard, and then it is drawn at once.
+                until = Instant::now();
                 app.event(&event, clock.at(at))
             }
             Ok(Heard::StoodStill(hole)) => {

@@ -6,7 +6,7 @@ use crossterm::{
         DisableFocusChange, DisableMouseCapture, EnableFocusChange, EnableMouseCapture,
         KeyboardEnhancementFlags, PopKeyboardEnhancementFlags, PushKeyboardEnhancementFlags,
     },
-    execute, terminal,
+    execute, style, terminal,
 };
 use std::{
     io::{self, Write, stdout},
@@ -90,6 +90,8 @@ fn give_back() {
     }
     let _ = execute!(
         stdout(),
+        style::ResetColor,
+        style::SetAttribute(style::Attribute::Reset),
         DisableFocusChange,
         DisableMouseCapture,
         terminal::LeaveAlternateScreen,

@@ -48,6 +48,9 @@ impl Zoom {
     }
 }
 
+/// The view of what happens now goes on by so many columns at a time.
+const SCROLL: u16 = 8;
+
 /// A stretch of time laid over columns. The first tick is a multiple of the
 /// ticks per column, so that a column never changes what it sums up while the
 /// view scrolls.
@@ -65,6 +68,17 @@ impl Stretch {
         let end = (u64::from(last.0) / u64::from(width) + 1) * u64::from(width);
         let first = end.saturating_sub(u64::from(zoom.ticks_in(columns)));
         Stretch { first: Tick(first as u32), columns, zoom }
+    }
+
+    /// The stretch of so many columns that has the newest tick near its end, and goes on in
+    /// steps of [`SCROLL`] columns: what scrolls all the time cannot be read, and is much to
+    /// send.
+    pub(crate) fn following(last: Tick, columns: u16, zoom: Zoom) -> Self {
+        let scroll = if columns < 8 * SCROLL { 1 } else { SCROLL };
+        let step = u64::from(zoom.ticks_in(scroll));
+        let end = (u64::from(last.0) / step + 1) * step - 1;
+        let end = Tick(u32::try_from(end).unwrap_or(u32::MAX));
+        Stretch::ending(end, columns, zoom)
     }
 
     /// The stretch of so many columns that has the ticks from `first` to `last`, as near

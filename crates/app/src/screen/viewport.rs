@@ -81,6 +81,8 @@ pub(crate) struct Viewport {
     /// So many rows an analogue lane takes; fewer than [`PLOT`] where there is no room for
     /// a line of dots.
     pub(super) plot_rows: u16,
+    /// Whether what came of gestures and combos has a row of its own below their lanes.
+    pub(super) has_verdict_rows: bool,
     /// The next frame is to show the whole take.
     pub(super) opens_whole: bool,
     pub(crate) hit: Hit,
@@ -107,6 +109,7 @@ impl Default for Viewport {
             search: Search::default(),
             is_tall: true,
             plot_rows: 0,
+            has_verdict_rows: false,
             opens_whole: false,
             hit: Hit::default(),
             spots: Spots::default(),
@@ -127,7 +130,7 @@ impl Viewport {
 
     /// Shows the end of a history.
     pub(super) fn follow(&mut self, last: Tick) {
-        self.stretch = Stretch::ending(last, self.stretch.columns, self.stretch.zoom);
+        self.stretch = Stretch::following(last, self.stretch.columns, self.stretch.zoom);
     }
 
     /// Puts the playhead on the tick of a state of the past.

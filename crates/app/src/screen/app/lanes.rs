@@ -177,6 +177,9 @@ impl App {
     /// How many rows a lane takes.
     pub(crate) fn lane_height(&self, lane: Lane) -> u16 {
         let least = self.least_height(lane);
+        if self.view.has_verdict_rows && self.has_verdicts(lane) {
+            return least + 1;
+        }
         match self.view.plot_rows {
             rows if rows >= PLOT && self.is_plotted(lane) => {
                 rows + u16::from(self.shows_reports(lane))
@@ -198,8 +201,37 @@ impl App {
         self.view.is_tall && !self.is_digital(lane) && !self.log(lane).is_empty()
     }
 
+    /// Whether a lane has what came of gestures or combos, in a row of its own.
+    pub(crate) fn has_verdict_row(&self, lane: Lane) -> bool {
+        self.view.has_verdict_rows && self.has_verdicts(lane)
+    }
+
+    fn has_verdicts(&self, lane: Lane) -> bool {
+        match lane {
+            Lane::Control(id) => {
+                let plan = self.session().plan();
+                !self.session().history().verdicts().is_empty()
+                    && plan.contacts().iter().any(|contact| contact.down == id)
+            }
+            Lane::Combo(combo) => self.ladder(combo).is_some_and(|of| !of.attempts().is_empty()),
+            Lane::Action(..) | Lane::Gesture(_) => false,
+        }
+    }
+
+    /// Gives these lanes the rows that are to spare in a timeline of so many: first those that
+    /// have verdicts a row for them, then the curves.
+    pub(in crate::screen) fn share_rows(&mut self, lanes: &[Lane], height: u16) {
+        self.view.has_verdict_rows = false;
+        let with_verdicts = lanes.iter().filter(|&&lane| self.has_verdicts(lane)).count() as u16;
+        let used = 1 + lanes.iter().map(|&lane| self.least_height(lane)).sum::<u16>();
+        let has_room = self.view.is_tall && used + with_verdicts <= height;
+        self.view.has_verdict_rows = has_room;
+        let height = if has_room { height - with_verdicts } else { height };
+        self.view.plot_rows = self.plot_rows(lanes, height);
+    }
+
     /// How many rows each curve of these lanes can have in a timeline of so many.
-    pub(in crate::screen) fn plot_rows(&self, lanes: &[Lane], height: u16) -> u16 {
+    fn plot_rows(&self, lanes: &[Lane], height: u16) -> u16 {
         let plotted = lanes.iter().filter(|&&lane| self.is_plotted(lane)).count() as u16;
         // A row stays for what is folded away.
         let two = |lane: Lane| if self.is_plotted(lane) { 2 } else { 1 };

@@ -138,7 +138,7 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
 fn pointers(traces: Rect, app: &App) -> Vec<[u16; 2]> {
     let stretch = app.view.stretch;
     let column = |tick| Some(traces.x + stretch.column_of(tick)?);
-    let playhead = column(app.tick()).map(|x| [x, x]);
+    let playhead = column(app.tick()).filter(|_| !app.view.is_live()).map(|x| [x, x]);
     let measured = app.measured().and_then(|[from, to]| {
         let end = column(to).unwrap_or(traces.right());
         // What begins before the view, or after it.
@@ -200,7 +200,10 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
 
 fn playhead(buffer: &mut Buffer, areas: &Areas, app: &App) {
     let measured = app.view.measured_from.and_then(|tick| app.view.stretch.column_of(tick));
-    for column in measured.into_iter().chain(app.view.stretch.column_of(app.tick())) {
+    // Live it is where every trace ends: a column that moves with each tick says no more, and
+    // is much to send.
+    let here = app.view.stretch.column_of(app.tick()).filter(|_| !app.view.is_live());
+    for column in measured.into_iter().chain(here) {
         column_of_playhead(buffer, areas, app, column);
     }
 }

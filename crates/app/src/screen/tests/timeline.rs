@@ -298,3 +298,24 @@ fn a_curve_has_a_scale_and_its_limits_where_there_is_room() {
     small.keys("I");
     assert!(small.rows().iter().any(|row| row.starts_with(" ▸▪  pad·2 stick-r-")));
 }
+
+/// What came of a gesture does not hide the edge at which it came.
+#[test]
+fn verdicts_have_words_in_a_row_of_their_own_where_there_is_room() {
+    let mut bench = Bench::story(Story::Glass);
+    bench.keys("/contact-1");
+    bench.key(KeyCode::Enter);
+    let row_of = |bench: &Bench| usize::from(bench.app.view.hit.lanes.y);
+    let at = row_of(&bench);
+    let rows = bench.rows();
+    assert!(rows[at].contains('╱') && !rows[at].contains('●'), "{}", rows[at]);
+    let told = &rows[at + 1];
+    assert!(told.contains("● look-") && told.contains("◇ l"), "{told}");
+    // With all lanes low the signs stand on the lane.
+    bench.keys("t");
+    assert!(bench.rows()[row_of(&bench)].contains('●'));
+    let mut bench = Bench::story(Story::Hasty);
+    bench.keys("/combo roll");
+    bench.key(KeyCode::Enter);
+    assert!(bench.rows().iter().any(|row| row.contains("◇ nearly")), "{}", bench.rows().join("\n"));
+}

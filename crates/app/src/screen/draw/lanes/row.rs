@@ -48,14 +48,17 @@ impl Row<'_> {
             self.area.height -= 1;
             self.traces.height -= 1;
         }
+        // Edges and verdicts hide each other only where there is no room for both.
+        let has_own = self.app.has_verdict_row(self.lane) && self.area.height > 1;
+        let verdicts = u16::from(has_own);
         if let Lane::Gesture(_) = self.lane {
             self.gesture(&columns);
         } else if let Lane::Combo(n) = self.lane {
             self.gesture(&columns);
-            self.attempts(n);
+            self.attempts(n, verdicts);
         } else if self.app.is_digital(self.lane) {
             self.digital(&columns);
-            self.verdicts();
+            self.verdicts(verdicts);
         } else if self.area.height >= PLOT {
             self.plot(&columns);
         } else if self.area.height > 1 {

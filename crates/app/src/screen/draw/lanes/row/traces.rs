@@ -6,9 +6,10 @@ use super::*;
 impl Row<'_> {
     /// On the lane of a combo its attempts, and what came of those that did not
     /// fire.
-    pub(super) fn attempts(&mut self, combo: ComboId) {
+    pub(super) fn attempts(&mut self, combo: ComboId, row: u16) {
         let (app, stretch) = (self.app, self.app.view.stretch);
         let Some(ladder) = app.ladder(combo) else { return };
+        let mut told = Vec::new();
         let attempts = ladder.attempts();
         let first = attempts.partition_point(|attempt| app.end_tick(attempt) < stretch.first);
         for attempt in &attempts[first..] {
@@ -23,15 +24,31 @@ impl Row<'_> {
             for at in column(from).unwrap_or(after)..after {
                 self.put(0, at, "┄", self.theme().signal());
             }
-            let (glyph, style) = match attempt.outcome {
-                ComboAttemptOutcome::Near => ("◇", self.theme().doubtful()),
-                ComboAttemptOutcome::Missed => ("◇", self.theme().faint()),
-                ComboAttemptOutcome::Broken(_) => ("⊣", self.theme().lost()),
+            let (words, style) = match attempt.outcome {
+                ComboAttemptOutcome::Near => ("◇ nearly", self.theme().doubtful()),
+                ComboAttemptOutcome::Missed => ("◇ missed", self.theme().faint()),
+                ComboAttemptOutcome::Broken(_) => ("⊣ broken", self.theme().lost()),
                 _ => continue,
             };
-            if let Some(at) = column(to) {
-                self.put(0, at, glyph, style);
-            }
+            told.extend(column(to).map(|at| (at, words.to_owned(), style)));
+        }
+        self.tell(row, told);
+    }
+
+    /// Writes what came of attempts at their columns: in a row of its own in words, which end
+    /// before the next, and on the lane itself as signs.
+    fn tell(&mut self, row: u16, mut told: Vec<(usize, String, Style)>) {
+        told.sort_by_key(|(at, ..)| *at);
+        for (n, (at, words, style)) in told.iter().enumerate() {
+            let end = told[n + 1..].iter().map(|(next, ..)| *next).find(|next| next > at);
+            let room = end.unwrap_or(usize::from(self.traces.width)).saturating_sub(at + 1);
+            let room = if row == 0 { 1 } else { room.max(1) };
+            let shown = match room {
+                1 => words.chars().take(1).collect(),
+                room => paint::cut(words, room as u16).into_owned(),
+            };
+            let place = Rect { y: self.traces.y + row, height: 1, ..self.traces };
+            paint::text(self.buffer, place, place.x + *at as u16, &shown, *style);
         }
     }
 
@@ -262,13 +279,15 @@ impl Row<'_> {
     }
 
     /// On the lane of a contact, what came of its gestures.
-    pub(super) fn verdicts(&mut self) {
+    pub(super) fn verdicts(&mut self, row: u16) {
         let Lane::Control(control) = self.lane else { return };
         let (session, stretch) = (self.app.session(), self.app.view.stretch);
         let verdicts = session.history().verdicts();
         if verdicts.is_empty() || session.plan().contacts().iter().all(|c| c.down != control) {
             return;
         }
+        let name = |gesture: GestureId| session.rig().gestures[gesture.index()].name.as_str();
+        let mut told: Vec<(usize, String, Style)> = Vec::new();
         let first = verdicts.partition_point(|verdict| verdict.tick < stretch.first);
         for verdict in verdicts.range(first..).filter(|verdict| verdict.contact == control) {
             let (tick, glyph, style) = match verdict.fired {
@@ -277,11 +296,15 @@ impl Row<'_> {
                 None => continue,
             };
             match stretch.column_of(tick) {
-                Some(column) => self.put(0, usize::from(column), glyph, style),
+                Some(column) => {
+                    let words = format!("{glyph} {}", name(verdict.gesture));
+                    told.push((usize::from(column), words, style));
+                }
                 None if verdict.tick > stretch.tick_at(stretch.columns) => break,
                 None => {}
             }
         }
+        self.tell(row, told);
     }
 
     fn level(&self, span: LaneSummary) -> (&'static str, Style) {
