@@ -29,6 +29,8 @@ pub(crate) enum Goal {
     Mark(Tick),
     /// The story is opened.
     Story(Story),
+    /// The rig is used: of a file, or the one that ships with the program.
+    Rig(Option<PathBuf>),
     /// The take is opened.
     Take(PathBuf),
 }
@@ -45,6 +47,7 @@ impl Goal {
             Goal::Search(_) => "search",
             Goal::Mark(_) => "mark",
             Goal::Story(_) => "story",
+            Goal::Rig(_) => "rig",
             Goal::Take(_) => "take",
         }
     }

@@ -763,6 +763,28 @@ fn a_nudge_runs_the_history_again_and_says_what_is_different() {
 }
 
 #[test]
+fn the_rig_that_recorded_a_take_can_be_used() {
+    let (_folder, _, mut bench) = tuning(HOIST);
+    assert!(bench.row(" TAKE ").contains("≠ recorded by Kestrel Quay: : rig"));
+    bench.keys(":rig ships");
+    bench.key(KeyCode::Enter);
+    assert!(bench.shows("Kestrel Quay is in force"));
+    let top = bench.row(" TAKE ");
+    assert!(top.contains("Kestrel Quay") && !top.contains("recorded by"), "{top}");
+    assert_eq!(bench.app.unwritten(), 0);
+    bench.app.use_rig(Some(Path::new("gone.toml")));
+    bench.frame();
+    assert!(bench.shows("gone.toml is not used: "), "{}", bench.rows().last().unwrap());
+    let folder = tempfile::tempdir().unwrap();
+    let wrong = folder.path().join("wrong.toml");
+    std::fs::write(&wrong, "rig = 1\n[action.a]\ngives = \"onn\"\n").unwrap();
+    bench.app.use_rig(Some(&wrong));
+    bench.frame();
+    assert!(bench.shows("wrong.toml is not used: 2:9: found"), "{}", bench.rows().last().unwrap());
+    assert!(bench.shows("Kestrel Quay"));
+}
+
+#[test]
 fn nudges_that_are_not_written_are_not_thrown_away_by_one_key() {
     let (_folder, _, mut bench) = tuning(HOIST);
     let quit = Event::Key(KeyEvent::new(KeyCode::Char('q'), KeyModifiers::NONE));

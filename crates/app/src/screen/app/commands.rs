@@ -204,7 +204,7 @@ impl App {
     }
 
     /// Whether no nudge is lost when another rig comes; says what would be.
-    fn may_drop_rig(&mut self) -> bool {
+    pub(super) fn may_drop_rig(&mut self) -> bool {
         let count = self.unwritten();
         if count > 0 {
             let write = self.key_of(Command::WriteRig);

@@ -12,7 +12,7 @@ use gtrig_core::{CleanText, Keyword, Nanos};
 use gtrig_sources::Story;
 use std::path::{Path, PathBuf};
 
-/// So many takes of the folder are listed.
+/// So many takes of the folder are listed, and so many rigs.
 const MOST_TAKES: usize = 200;
 
 impl App {
@@ -61,11 +61,18 @@ impl App {
             Item::new(words, "", Goal::Story(story))
         });
         // In the folder that the program was started in.
-        let takes = takes_in(Path::new(".")).into_iter().map(|path| {
-            Item::new(CleanText::new(&path.to_string_lossy()).to_string(), "", Goal::Take(path))
-        });
+        let here = Path::new(".");
+        let name = |path: &Path| CleanText::new(&path.to_string_lossy()).to_string();
+        let takes = files_in(here, ".take.jsonl")
+            .into_iter()
+            .map(|path| Item::new(name(&path), "", Goal::Take(path)));
+        let rigs = files_in(here, ".toml")
+            .into_iter()
+            .map(|path| Item::new(name(&path), "", Goal::Rig(Some(path))));
+        let shipped = "Kestrel Quay  the rig that ships with the program".to_owned();
+        let rigs = std::iter::once(Item::new(shipped, "", Goal::Rig(None))).chain(rigs);
         let all = keys.chain(lanes).chain(numbers).chain(devices).chain(searches).chain(marks);
-        all.chain(stories).chain(takes).collect()
+        all.chain(stories).chain(rigs).chain(takes).collect()
     }
 
     pub(super) fn find_key(&mut self, key: KeyEvent, at: Nanos) -> Option<Request> {
@@ -124,18 +131,19 @@ impl App {
             Goal::Search(search) => self.look_for(search),
             Goal::Mark(tick) => self.go_to(tick),
             Goal::Story(story) => _ = self.open_story(story),
+            Goal::Rig(path) => self.use_rig(path.as_deref()),
             Goal::Take(path) => self.open_take(&path),
         }
         None
     }
 }
 
-/// The takes in a folder.
-fn takes_in(folder: &Path) -> Vec<PathBuf> {
+/// The files in a folder whose names end like that.
+fn files_in(folder: &Path, ending: &str) -> Vec<PathBuf> {
     let Ok(files) = std::fs::read_dir(folder) else { return Vec::new() };
     let name =
         |file: std::io::Result<std::fs::DirEntry>| Some(PathBuf::from(file.ok()?.file_name()));
-    let is_take = |path: &PathBuf| path.to_string_lossy().ends_with(".take.jsonl");
+    let is_take = |path: &PathBuf| path.to_string_lossy().ends_with(ending);
     let mut takes: Vec<PathBuf> = files.filter_map(name).filter(is_take).take(MOST_TAKES).collect();
     takes.sort();
     takes
@@ -152,11 +160,11 @@ mod tests {
             std::fs::write(folder.path().join(format!("{n:03}.take.jsonl")), "").unwrap();
         }
         std::fs::write(folder.path().join("rig.toml"), "").unwrap();
-        let takes = takes_in(folder.path());
+        let takes = files_in(folder.path(), ".take.jsonl");
         assert_eq!(takes.len(), MOST_TAKES);
         assert!(
             takes.is_sorted() && takes.iter().all(|path| path.parent().unwrap() == Path::new(""))
         );
-        assert!(takes_in(&folder.path().join("gone")).is_empty());
+        assert!(files_in(&folder.path().join("gone"), ".toml").is_empty());
     }
 }

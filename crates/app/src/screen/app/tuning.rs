@@ -18,7 +18,7 @@ use gtrig_analysis::{
 use gtrig_core::{
     ActionId, Axes, BoundInput, CleanText, ControlId, Keyword, Knob, Nanos, Place, Rig, places_of,
 };
-use gtrig_formats::{Over, rig, save_atomically};
+use gtrig_formats::{Mistakes, Over, rig, save_atomically};
 use std::{
     collections::BTreeMap,
     io::{self, Write},
@@ -441,6 +441,44 @@ impl App {
         }
     }
 
+    /// Goes on by the rig of a file, or by the one that ships with the program.
+    pub(in crate::screen) fn use_rig(&mut self, path: Option<&Path>) {
+        if !self.may_drop_rig() {
+            return;
+        }
+        let named = path.map_or("the shipped rig".to_owned(), |path| path.display().to_string());
+        let read = RigSource::of(path, None).and_then(|source| {
+            let rig = rig::parse(&named, &source.text)?;
+            Ok((rig, source))
+        });
+        match read {
+            Ok((rig, source)) => {
+                let text = format!("{} is in force", rig.name);
+                self.go_by(rig, source);
+                self.tell(text, false);
+            }
+            Err(why) => {
+                let why = match why.downcast::<Mistakes>() {
+                    Ok(mistakes) => {
+                        let first = mistakes.problems.first().map(ToString::to_string);
+                        first.unwrap_or_default()
+                    }
+                    Err(why) => format!("{why:#}"),
+                };
+                self.tell(format!("{named} is not used: {why}"), true);
+            }
+        }
+    }
+
+    /// Goes on by another rig, of which nothing was nudged yet.
+    fn go_by(&mut self, rig: Rig, source: RigSource) {
+        self.tuning = Tuning::of(source);
+        self.tuning.original = Some(Originals::of(&rig));
+        self.tune_to(rig);
+        self.tuning.before = None;
+        self.watch_rig();
+    }
+
     /// Writes a rig for what is plugged in, and goes on with it.
     pub(super) fn write_starter(&mut self, path: &Path) {
         let stem = path.file_stem().map(|stem| stem.to_string_lossy()).unwrap_or_default();
@@ -457,12 +495,8 @@ impl App {
             Err(error) => self.tell(format!("cannot write {}: {error}", path.display()), true),
             Ok(()) => {
                 let source = RigSource { path: Some(path.to_owned()), text, hz: None };
-                self.tuning = Tuning::of(source);
-                self.tuning.original = Some(Originals::of(&rig));
                 let count = rig.actions.len();
-                self.tune_to(rig);
-                self.tuning.before = None;
-                self.watch_rig();
+                self.go_by(rig, source);
                 let text = format!(
                     "{count} actions were written to {}; what an editor changes there is followed",
                     path.display()

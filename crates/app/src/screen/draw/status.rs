@@ -1,7 +1,7 @@
 //! The top two rows and the bottom one.
 
 use super::{hints, paint};
-use crate::screen::{App, app::Trend, spots::Spot, theme::Badge};
+use crate::screen::{App, app::Trend, keymap::Command, spots::Spot, theme::Badge};
 use gtrig_core::{Device, DeviceId, DeviceKind, Nanos, Presence};
 use gtrig_sources::{SenderIs, TerminalKeys};
 use ratatui::{buffer::Buffer, layout::Rect, style::Style};
@@ -38,7 +38,8 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
     }
     x = paint::text(buffer, area, x, session.rig().name.as_str(), theme.plain()) + 3;
     if let Some(other) = app.document.other_rig() {
-        let text = format!("≠ recorded by {other}: --rig");
+        let find = app.key_of(Command::Find);
+        let text = format!("≠ recorded by {other}: {find} rig");
         x = paint::text(buffer, area, x, &text, theme.doubtful()) + 3;
     }
     let begins = rate.time_of(session.history().begins());
