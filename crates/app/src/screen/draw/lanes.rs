@@ -138,7 +138,7 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
 fn pointers(traces: Rect, app: &App) -> Vec<[u16; 2]> {
     let stretch = app.view.stretch;
     let column = |tick| Some(traces.x + stretch.column_of(tick)?);
-    let playhead = column(app.tick()).filter(|_| !app.view.is_live()).map(|x| [x, x]);
+    let playhead = column(app.tick()).map(|x| [x, x]);
     let measured = app.measured().and_then(|[from, to]| {
         let end = column(to).unwrap_or(traces.right());
         // What begins before the view, or after it.
