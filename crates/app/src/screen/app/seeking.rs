@@ -27,7 +27,7 @@ pub(crate) enum Sought {
 
 impl Sought {
     pub(crate) const ALL: [Sought; 5] =
-        [Sought::Edge, Sought::Fired, Sought::Near, Sought::Lost, Sought::Differed];
+        [Sought::Fired, Sought::Near, Sought::Lost, Sought::Differed, Sought::Edge];
 
     pub(crate) const fn words(self) -> &'static str {
         match self {

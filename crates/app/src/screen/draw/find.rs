@@ -39,7 +39,14 @@ pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App, find: &Find) -> 
     for y in edges {
         paint::rule(buffer, Rect { y, height: 1, ..area }, theme);
     }
-    let title = " find   a few letters of a key, a lane, a number, a device, a mark, a take ";
+    // What lies beside it must not run into it.
+    for row in paint::rows(area).skip(1).take(usize::from(area.height.saturating_sub(2))) {
+        for x in [area.left(), area.right().saturating_sub(1)] {
+            paint::glyph(buffer, row, x, "│", theme.rule());
+        }
+    }
+    let title =
+        " find   a few letters of a key, lane, number, device, search, mark, story, rig, take ";
     paint::text(buffer, area, area.x + 2, title, theme.strong());
     let foot = Rect { y: edges[1], height: 1.min(area.height), ..area };
     let count = format!(" {} of {} ", find.found().len(), find.of());
