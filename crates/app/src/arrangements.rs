@@ -1,24 +1,20 @@
 //! Where the arrangements of lanes are kept from run to run.
 
-use anyhow::{Context, bail};
+use crate::own;
+use anyhow::Context;
 use gtrig_formats::{Over, arrangement::Arrangements, save_atomically};
 use std::{
-    env, fs,
-    io::{self, Write},
+    fs,
+    io::Write,
     path::{Path, PathBuf},
 };
 
-/// A larger file is not read.
-const MAX_BYTES: u64 = 8 << 20;
+/// A larger file, in MiB, is not read.
+const MAX_MIB: u64 = 8;
 
 /// The file: of what a program keeps for itself, so it is none of the settings.
 pub fn path() -> Option<PathBuf> {
-    let state = env::var_os("XDG_STATE_HOME").filter(|folder| !folder.is_empty());
-    let state = state.map(PathBuf::from).or_else(|| {
-        let home = env::var_os("HOME").filter(|home| !home.is_empty())?;
-        Some(Path::new(&home).join(".local/state"))
-    });
-    Some(state?.join("gtrig/lanes.json"))
+    Some(own::folder("XDG_STATE_HOME", ".local/state")?.join("gtrig/lanes.json"))
 }
 
 /// Reads them; without a file nothing is arranged.
@@ -26,16 +22,10 @@ pub fn path() -> Option<PathBuf> {
 /// # Errors
 /// When there is a file that cannot be read, or is none of ours.
 pub fn read(path: &Path) -> anyhow::Result<Arrangements> {
+    let Some(text) = own::read(path, MAX_MIB, "the arrangement of lanes")? else {
+        return Ok(Arrangements::default());
+    };
     let about = || format!("the arrangement of lanes in {} is not used", path.display());
-    match fs::metadata(path) {
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Arrangements::default()),
-        Err(error) => return Err(error).with_context(about),
-        Ok(file) if file.len() > MAX_BYTES => {
-            bail!("{} is larger than 8 MiB: it is no arrangement of lanes", path.display())
-        }
-        Ok(_) => {}
-    }
-    let text = fs::read_to_string(path).with_context(about)?;
     Arrangements::parse(&text).with_context(about)
 }
 
@@ -69,7 +59,7 @@ mod tests {
         fs::write(&path, "no JSON").unwrap();
         assert!(format!("{:#}", read(&path).unwrap_err()).contains("lanes.json is not used"));
         assert!(write(&path.join("c"), "").is_err());
-        fs::File::create(&path).unwrap().set_len(MAX_BYTES + 1).unwrap();
+        fs::File::create(&path).unwrap().set_len((MAX_MIB << 20) + 1).unwrap();
         assert!(read(&path).unwrap_err().to_string().contains("larger than 8 MiB"));
     }
 }

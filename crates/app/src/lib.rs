@@ -12,6 +12,7 @@ mod followed;
 mod loops;
 pub mod maps;
 pub mod out;
+mod own;
 mod programs;
 pub mod recorder;
 pub mod screen;

@@ -1,23 +1,15 @@
 //! What a person sets for every run, from a file of theirs.
 
-use anyhow::{Context, bail};
+use crate::own;
 use gtrig_formats::settings::{self, Bound, Settings};
-use std::{
-    env, fs, io,
-    path::{Path, PathBuf},
-};
+use std::path::{Path, PathBuf};
 
-/// Settings are no larger than this.
-const MAX_BYTES: u64 = 1 << 20;
+/// Settings are no larger than so many MiB.
+const MAX_MIB: u64 = 1;
 
 /// The folder of what a person sets.
 pub fn folder() -> Option<PathBuf> {
-    let config = env::var_os("XDG_CONFIG_HOME").filter(|folder| !folder.is_empty());
-    let config = config.map(PathBuf::from).or_else(|| {
-        let home = env::var_os("HOME").filter(|home| !home.is_empty())?;
-        Some(Path::new(&home).join(".config"))
-    });
-    Some(config?.join("gtrig"))
+    Some(own::folder("XDG_CONFIG_HOME", ".config")?.join("gtrig"))
 }
 
 /// The file of the settings of the person.
@@ -35,23 +27,17 @@ pub fn read(bound: &[Bound]) -> anyhow::Result<Settings> {
 }
 
 fn read_from(path: &Path, bound: &[Bound]) -> anyhow::Result<Settings> {
-    let about = || format!("cannot read the settings in {}", path.display());
-    match fs::metadata(path) {
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Settings::default()),
-        Err(error) => return Err(error).with_context(about),
-        Ok(file) if file.len() > MAX_BYTES => {
-            bail!("{} is larger than 1 MiB: these are no settings", path.display())
-        }
-        Ok(_) => {}
+    match own::read(path, MAX_MIB, "the settings")? {
+        None => Ok(Settings::default()),
+        Some(text) => Ok(settings::parse(&path.display().to_string(), &text, bound)?),
     }
-    let text = fs::read_to_string(path).with_context(about)?;
-    Ok(settings::parse(&path.display().to_string(), &text, bound)?)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use gtrig_formats::settings::ThemeName;
+    use std::fs;
 
     #[test]
     fn settings_are_read_where_there_are_some() {
@@ -72,7 +58,7 @@ mod tests {
     fn a_huge_file_is_no_settings() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("settings.toml");
-        fs::File::create(&path).unwrap().set_len(MAX_BYTES + 1).unwrap();
+        fs::File::create(&path).unwrap().set_len((MAX_MIB << 20) + 1).unwrap();
         assert!(read_from(&path, &[]).unwrap_err().to_string().contains("larger than 1 MiB"));
     }
 }
