@@ -15,6 +15,7 @@ mod logging;
 mod measuring;
 mod pointing;
 mod polling;
+mod rigs;
 mod seeking;
 mod sending;
 mod timing;
