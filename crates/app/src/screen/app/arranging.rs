@@ -92,7 +92,9 @@ impl App {
             let is_hidden = now.hidden.contains(&name)
                 || is_on_hidden_device(lane)
                 || (is_in_gathered && !is_action);
-            if !is_hidden || now.pinned.contains(&name) {
+            // One that was gone to is shown, hidden or not.
+            let is_wanted = now.pinned.contains(&name) || self.view.chosen == Some(lane);
+            if !is_hidden || is_wanted {
                 named.push((lane, name));
             }
         }
@@ -145,6 +147,7 @@ impl App {
         };
         let label = self.session().roster().device_of(id).label().to_string();
         self.arranging.now.hidden_devices.insert(label.clone());
+        self.view.chosen = None;
         self.keep_arrangement();
         self.choose_first();
         self.tell_hidden(&format!("every lane of {label}"));
@@ -185,12 +188,15 @@ impl App {
         self.keep_arrangement();
     }
 
-    /// Chooses the lane below the chosen one, or above the last.
+    /// Chooses the lane below the chosen one, or above the last; of the only one none.
     fn choose_neighbour(&mut self) {
         let was = self.lane();
         self.choose(1);
         if self.lane() == was {
             self.choose(-1);
+        }
+        if self.lane() == was {
+            self.view.chosen = None;
         }
     }
 

@@ -61,6 +61,11 @@ impl App {
         log.value_at(first) == 0.0 && first_change.is_none_or(|change| change.tick > end)
     }
 
+    /// The lanes that are searched for something: those that are hidden too.
+    pub(super) fn searched_lanes(&self) -> Vec<Lane> {
+        lanes(self.session(), &self.view.filter)
+    }
+
     /// All lanes that the filter lets through.
     pub(in crate::screen) fn listed_lanes(&self) -> Vec<Lane> {
         let mut lanes = lanes(self.session(), &self.view.filter);
@@ -222,24 +227,28 @@ impl App {
     /// have verdicts a row for them, then the curves.
     pub(in crate::screen) fn share_rows(&mut self, lanes: &[Lane], height: u16) {
         self.view.has_verdict_rows = false;
-        let with_verdicts = lanes.iter().filter(|&&lane| self.has_verdicts(lane)).count() as u16;
-        let used = 1 + lanes.iter().map(|&lane| self.least_height(lane)).sum::<u16>();
-        let has_room = self.view.is_tall && used + with_verdicts <= height;
-        self.view.has_verdict_rows = has_room;
-        let height = if has_room { height - with_verdicts } else { height };
+        let with_verdicts = lanes.iter().filter(|&&lane| self.has_verdicts(lane)).count();
+        let used: usize = lanes.iter().map(|&lane| usize::from(self.least_height(lane))).sum();
+        // A row stays for what is folded away.
+        let free = usize::from(height).checked_sub(1 + used + with_verdicts);
+        self.view.has_verdict_rows = self.view.is_tall && free.is_some();
         self.view.plot_rows = self.plot_rows(lanes, height);
     }
 
-    /// How many rows each curve of these lanes can have in a timeline of so many.
+    /// How many rows each curve of these lanes can have in a timeline of so many; 0 where there
+    /// is no room to spare.
     fn plot_rows(&self, lanes: &[Lane], height: u16) -> u16 {
-        let plotted = lanes.iter().filter(|&&lane| self.is_plotted(lane)).count() as u16;
-        // A row stays for what is folded away.
-        let two = |lane: Lane| if self.is_plotted(lane) { 2 } else { 1 };
-        let height_of = |&lane: &Lane| self.least_height(lane).max(two(lane));
-        let used = 1 + lanes.iter().map(height_of).sum::<u16>();
-        let Some(free) = height.checked_sub(used).filter(|_| plotted > 0) else { return 0 };
+        let plotted = lanes.iter().filter(|&&lane| self.is_plotted(lane)).count();
+        let height_of = |&lane: &Lane| {
+            let least = usize::from(self.least_height(lane));
+            let least = least + usize::from(self.has_verdict_row(lane));
+            least.max(if self.is_plotted(lane) { 2 } else { 1 })
+        };
+        let used = 1 + lanes.iter().map(height_of).sum::<usize>();
+        let free = usize::from(height).checked_sub(used).filter(|_| plotted > 0);
         // An odd number has a row for the line of rest in its middle.
-        ((1 + free / plotted) | 1).min(MOST_PLOT)
+        let rows = free.map(|free| (1 + free / plotted) | 1);
+        rows.map_or(0, |rows| rows.min(MOST_PLOT.into()) as u16)
     }
 
     /// Whether a lane has a second reading below that of the polls: the chosen

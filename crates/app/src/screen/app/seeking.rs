@@ -129,7 +129,7 @@ impl App {
     /// The lanes on which something can be looked for, each thing on one kind of lane: an
     /// action wears what its controls do.
     fn lanes_with(&self, what: Sought) -> Vec<Lane> {
-        let mut lanes = self.listed_lanes();
+        let mut lanes = self.searched_lanes();
         lanes.retain(|lane| match what {
             Sought::Edge | Sought::Differed => true,
             Sought::Fired => !matches!(lane, Lane::Control(_)),

@@ -174,7 +174,7 @@ impl App {
     /// Whether a press was lost at the playhead.
     fn is_on_lost_press(&self) -> bool {
         let tick = self.tick();
-        self.listed_lanes().into_iter().any(|lane| {
+        self.searched_lanes().into_iter().any(|lane| {
             let here = self.log(lane).changes_after(tick.before()).next();
             here.is_some_and(|of| of.tick == tick && of.marks.contains(LaneMarks::LOST))
         })

@@ -2,7 +2,7 @@
 
 use super::App;
 use gtrig_analysis::compare::{Difference, DifferenceKind};
-use gtrig_core::{ActionId, BoundInput, GestureId, Keyword, Knob, Place, Rig, Selector};
+use gtrig_core::{ActionId, GestureId, InputSpec, Keyword, Knob, Place, Rig, Selector, SideSpec};
 
 impl App {
     /// The numbers whose place or meaning has every word of the filter.
@@ -31,23 +31,17 @@ impl App {
             "action" => named(&rig.actions, entry, |action| &action.name)
                 .map(|at| self.inputs_in_words(ActionId(at as u16), rest)),
             "gesture" => named(&rig.gestures, entry, |gesture| &gesture.name)
-                .map(|at| self.driven_in_words(|input| drives_gesture(input, at))),
+                .map(|at| self.driven_in_words(|input| is_gesture(input, at))),
             "combo" => named(&rig.combos, entry, |combo| &combo.name).map(|at| {
                 self.driven_in_words(
-                    |input| matches!(input, BoundInput::Combo(id) if id.index() == at),
+                    |input| matches!(input, InputSpec::Combo(id) if id.index() == at),
                 )
             }),
             "zone" => named(&rig.zones, entry, |zone| &zone.name).map(|at| {
-                let is_in = |gesture: GestureId| {
+                let is_in_it = |gesture: GestureId| {
                     rig.gestures[gesture.index()].zone.is_some_and(|zone| zone.index() == at)
                 };
-                self.driven_in_words(|input| match input {
-                    BoundInput::Zone { zone, .. } | BoundInput::Place { zone, .. } => {
-                        zone.index() == at
-                    }
-                    BoundInput::Gesture { gesture, .. } => is_in(*gesture),
-                    _ => false,
-                })
+                self.driven_in_words(|input| reads_zone(input, at, is_in_it))
             }),
             _ => None,
         }
@@ -76,14 +70,13 @@ impl App {
         }
     }
 
-    /// The actions that have such an input.
-    fn driven_in_words(&self, is_it: impl Fn(&BoundInput) -> bool) -> String {
-        let session = self.session();
-        let has_it = |&action: &ActionId| session.plan().inputs(action).iter().any(&is_it);
-        let name = |action: ActionId| session.rig().actions[action.index()].name.as_str();
-        let names: Vec<&str> = self.actions().filter(has_it).map(name).collect();
+    /// The actions to which the rig gives such an input, connected or not.
+    fn driven_in_words(&self, is_it: impl Fn(&InputSpec) -> bool) -> String {
+        let actions = self.session().rig().actions.iter();
+        let reading = actions.filter(|action| action.inputs.iter().any(&is_it));
+        let names: Vec<&str> = reading.map(|action| action.name.as_str()).collect();
         match names.as_slice() {
-            [] => "No action reads what comes of it.".to_owned(),
+            [] => "No action reads it itself.".to_owned(),
             names => format!("What comes of it is read for {}.", names.join(", ")),
         }
     }
@@ -116,6 +109,20 @@ fn named<T>(entries: &[T], name: &str, name_of: impl Fn(&T) -> &String) -> Optio
     entries.iter().position(|entry| name_of(entry) == name)
 }
 
-fn drives_gesture(input: &BoundInput, at: usize) -> bool {
-    matches!(input, BoundInput::Gesture { gesture, .. } if gesture.index() == at)
+fn is_gesture(input: &InputSpec, at: usize) -> bool {
+    matches!(input, InputSpec::Gesture { gesture, .. } if gesture.index() == at)
+}
+
+/// Whether an input reads a zone: itself, as one side of it, or by a gesture in it.
+fn reads_zone(input: &InputSpec, at: usize, is_in_it: impl Fn(GestureId) -> bool) -> bool {
+    let has_it = |side: &SideSpec| side.zones.iter().any(|zone| zone.index() == at);
+    match input {
+        InputSpec::Zone(zone) | InputSpec::Place { zone, .. } => zone.index() == at,
+        InputSpec::Pair { negative, positive, .. } => has_it(negative) || has_it(positive),
+        InputSpec::Cross(cross) => {
+            [&cross.left, &cross.right, &cross.up, &cross.down].into_iter().any(has_it)
+        }
+        InputSpec::Gesture { gesture, .. } => is_in_it(*gesture),
+        _ => false,
+    }
 }

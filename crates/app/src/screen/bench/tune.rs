@@ -26,8 +26,8 @@ pub(crate) const ENTRY: Entry = Entry {
     help: "bench: every number of the rig",
     keys: &[Command::Filter, Command::Before, Command::Difference(1)],
     wants: |app, _| {
-        let lines = in_groups(&app.knobs()).len() as u16;
-        lines.saturating_add(1 + CHOSEN)
+        let lines = in_groups(&app.knobs()).len();
+        u16::try_from(lines).unwrap_or(u16::MAX).saturating_add(1 + CHOSEN)
     },
     draw,
     numbers: Some(App::filtered_numbers),

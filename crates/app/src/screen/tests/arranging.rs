@@ -63,6 +63,12 @@ fn what_is_hidden_or_gathered_is_said_and_shown_again() {
     choose(&mut bench, "pad·2 south");
     with_ctrl(&mut bench, KeyCode::Char('x'));
     assert_eq!(names(&bench), ["▷ horn"]);
+    // What was lost is found there too, and then the lane is shown.
+    bench.key(KeyCode::Home);
+    bench.keys("K");
+    assert!(names(&bench).contains(&"pad·2 south".to_owned()) && bench.app.tick() == Tick(37));
+    choose(&mut bench, "▷ horn");
+    assert_eq!(names(&bench), ["▷ horn"]);
     // Who looks for it by its name wants to see it.
     bench.keys("/south");
     bench.key(KeyCode::Enter);

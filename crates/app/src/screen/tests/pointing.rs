@@ -69,6 +69,20 @@ fn numbers_stand_in_groups_and_say_what_reads_them_and_what_they_changed() {
     let said = bench.row("action.slew.from[0].dead-zone is");
     assert!(said.contains("0 to 0.95 of full travel, a step is 0.01."), "{said}");
     assert!(said.contains("It is read for slew, of pad·2 stick-l-x"), "{said}");
+    // Read for what no panel is connected for, too, and as one side of a pair.
+    for (number, said) in [
+        ("number walk-left rect", "What comes of it is read for walk-gantry."),
+        ("number gesture lights", "What comes of it is read for lights."),
+        ("number roll within", "What comes of it is read for damp-swing."),
+        ("number yard hoist", "It is about yard hoist."),
+    ] {
+        bench.keys(":");
+        bench.keys(number);
+        bench.key(KeyCode::Enter);
+        assert!(bench.shows(said), "{number}: {}", bench.rows().join("\n"));
+    }
+    bench.keys(":number slew dead");
+    bench.key(KeyCode::Enter);
     bench.keys("v0.9");
     bench.key(KeyCode::Enter);
     assert!(bench.row("  action slew").contains("1 nudged"));
