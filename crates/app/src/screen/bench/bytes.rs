@@ -144,7 +144,9 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, id: DeviceId) {
     let x = paint::text(buffer, row, x, device.info.name.as_str(), theme.plain()) + 3;
     let rate = app.document.rates.of(id);
     let x = paint::text(buffer, row, x, &format!("{rate:>4} reports/s"), theme.plain()) + 3;
-    paint::text(buffer, row, x, "F names some bits   Tab: next device", theme.faint());
+    let [names, next] = [Command::NameBits, Command::NextDevice(1)].map(|it| app.key_of(it));
+    let text = format!("{names} names some bits   {next}: next device");
+    paint::text(buffer, row, x, &text, theme.faint());
 }
 
 /// What each byte did in the last moments before the playhead.

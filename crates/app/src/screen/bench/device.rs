@@ -93,7 +93,8 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, (id, device): (DeviceId, &Dev
         bus => bus,
     };
     let n = app.session().roster().devices().len();
-    let text = format!("bus {bus}   identity {identity}   {} of {n}, Tab: next", app.device + 1);
+    let (at, next) = (app.device + 1, app.key_of(Command::NextDevice(1)));
+    let text = format!("bus {bus}   identity {identity}   {at} of {n}, {next}: next");
     let x = paint::text(buffer, row, x, &text, theme.faint()) + 3;
     if app.machine().main() == Some(id) {
         paint::text(buffer, row, x, "◉ main device", theme.wire());

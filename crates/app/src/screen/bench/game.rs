@@ -201,8 +201,9 @@ fn rule(buffer: &mut Buffer, row: Rect, app: &App, agreed: &Agreed, shown: usize
     let text = match count {
         0 => format!(" {more}nothing differs "),
         _ => format!(
-            " {more}place {} of {count}: Tab goes on, a click goes there ",
-            app.gaming.chosen + 1
+            " {more}place {} of {count}: {} goes on, a click goes there ",
+            app.gaming.chosen + 1,
+            app.key_of(Command::NextDevice(1))
         ),
     };
     let room = Rect { x: row.x + NAME, width: row.width.saturating_sub(NAME), ..row };

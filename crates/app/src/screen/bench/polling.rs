@@ -107,8 +107,9 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, audited: &Audited, subject: &
     let state = if app.polling.is_busy {
         "auditing again …".to_owned()
     } else {
+        let [again, by] = [Command::Audit, Command::AuditBy].map(|command| app.key_of(command));
         format!(
-            "history up to tick {}{}; a audits again, A by other loops; choose a button's lane for its own",
+            "history up to tick {}{}; {again} audits again, {by} by other loops; choose a button's lane for its own",
             audited.until,
             nature(audited)
         )

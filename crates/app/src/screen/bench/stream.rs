@@ -117,7 +117,8 @@ fn troubles(buffer: &mut Buffer, rows: &[Rect], app: &App) {
         paint::text(buffer, head, head.x + MARGIN, text, app.theme.faint());
         return;
     }
-    let text = format!("{} found; e and E jump", all.len());
+    let [on, back] = [Command::Trouble(1), Command::Trouble(-1)].map(|it| app.key_of(it));
+    let text = format!("{} found; {on} and {back} jump", all.len());
     paint::text(buffer, head, head.x + MARGIN, &text, app.theme.faint());
     let here = app.trouble_at_playhead();
     let centre = here.unwrap_or(0);

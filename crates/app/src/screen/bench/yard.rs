@@ -204,7 +204,10 @@ fn readings(
     if let (Some(right), Some(wrong)) = (right, wrong) {
         let ([x, y], [wrong_x, wrong_y]) = (right.hook(), wrong.hook());
         let apart = (x - wrong_x).hypot(y - wrong_y);
-        let words = [format!("hooks {apart:.1} m apart"), "y: next mistake".to_owned()];
+        let words = [
+            format!("hooks {apart:.1} m apart"),
+            format!("{}: next mistake", app.key_of(Command::Mistake(1))),
+        ];
         say("", words, [theme.wire(), theme.faint()]);
     }
 }

@@ -168,7 +168,7 @@ const MOUSE: [(&str, &str); 9] = [
     ("wheel", "zoom around the pointer"),
     ("on a number", "the wheel nudges it, a double click types it"),
     ("rest on it", "says what it is, where the terminal reports the mouse"),
-    ("on bench 9", "a live panel is touched: drag is a finger,"),
+    ("touch bench", "a live panel is touched: drag is a finger,"),
     ("right button", "pins a second finger there, or lifts it"),
     ("Ctrl+drag", "moves the zone under it; by the right button resizes"),
 ];

@@ -1,7 +1,7 @@
 //! The top two rows and the bottom one.
 
 use super::{hints, paint};
-use crate::screen::{App, app::Trend, keymap::Command, spots::Spot, theme::Badge};
+use crate::screen::{App, app::Trend, bench::Bench, keymap::Command, spots::Spot, theme::Badge};
 use gtrig_core::{Device, DeviceId, DeviceKind, Nanos, Presence};
 use gtrig_sources::{SenderIs, TerminalKeys};
 use ratatui::{buffer::Buffer, layout::Rect, style::Style};
@@ -118,7 +118,10 @@ pub(super) fn devices(buffer: &mut Buffer, area: Rect, app: &App) {
     let folded = places.iter().filter(|place| place.is_none()).count();
     if folded > 0 {
         let end = places.iter().flatten().last().map_or(area.x, |last| last.right() + GAP as u16);
-        paint::text(buffer, area, end, &format!("+{folded}, Tab on 2"), app.theme.faint());
+        let keys = [Command::NextDevice(1), Command::Bench(Bench::Device)];
+        let [next, bench] = keys.map(|command| app.key_of(command));
+        let text = format!("+{folded}, {next} on {bench}");
+        paint::text(buffer, area, end, &text, app.theme.faint());
     }
 }
 

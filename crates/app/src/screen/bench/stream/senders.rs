@@ -6,6 +6,7 @@
 //! ```
 
 use super::MARGIN;
+use crate::screen::keymap::Command;
 use crate::screen::{App, Theme, app::Trend, draw::paint};
 use gtrig_sources::SenderIs;
 use ratatui::{buffer::Buffer, layout::Rect, style::Style};
@@ -82,7 +83,7 @@ fn titles(buffer: &mut Buffer, row: Rect, app: &App) {
         "lines/s",
         "",
         "ms late",
-        format!("Tab: {}", app.sending.drawn.word()),
+        format!("{}: {}", app.key_of(Command::NextDevice(1)), app.sending.drawn.word()),
         "lost",
         "bad",
         "waiting"
