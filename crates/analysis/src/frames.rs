@@ -387,6 +387,11 @@ mod tests {
             left.told(Nanos(until)).for_each(|frame| told.push(frame));
             let from = rest.iter().position(|(acted, _)| acted.0 >= until).unwrap_or(rest.len());
             prop_assert_eq!(states(&told), rest[from..].to_vec());
+            // Of a stretch that ends before, its frames stand as they did.
+            let end = Nanos(until + (until % 977));
+            let part = states(&left.between(Nanos(until), end));
+            let within = rest[from..].iter().take_while(|(acted, _)| *acted <= end).count();
+            prop_assert_eq!(part, rest[from..from + within].to_vec());
         }
     }
 }

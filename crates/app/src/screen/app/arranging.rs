@@ -59,7 +59,7 @@ impl App {
         !pinned.is_empty() && pinned.contains(&lane_name(self.session(), lane))
     }
 
-    /// How many lanes that feed the action of a lane are gathered in it.
+    /// Whether what feeds the action of a lane is gathered in it.
     pub(crate) fn is_gathered(&self, lane: Lane) -> bool {
         let Lane::Action(id, _) = lane else { return false };
         let gathered = &self.arranging.now.gathered;
