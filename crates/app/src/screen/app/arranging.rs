@@ -5,6 +5,7 @@ use crate::screen::{
     keymap::Command,
     view::{Lane, lane_name},
 };
+use gtrig_core::ActionId;
 use gtrig_formats::arrangement::{Arrangement, Arrangements};
 use std::path::PathBuf;
 
@@ -80,18 +81,15 @@ impl App {
             }
             _ => false,
         };
-        // What follows an action up to the next one feeds it.
-        let mut is_in_gathered = false;
+        let is_in_gathered = |lane: Lane| match lane {
+            Lane::Action(..) => false,
+            lane => self.action_of(lane).is_some_and(|id| self.is_gathered(Lane::Action(id, 0))),
+        };
         let mut named: Vec<(Lane, String)> = Vec::with_capacity(lanes.len());
         for lane in lanes {
             let name = lane_name(session, lane);
-            let is_action = matches!(lane, Lane::Action(..));
-            if is_action {
-                is_in_gathered = self.is_gathered(lane);
-            }
-            let is_hidden = now.hidden.contains(&name)
-                || is_on_hidden_device(lane)
-                || (is_in_gathered && !is_action);
+            let is_hidden =
+                now.hidden.contains(&name) || is_on_hidden_device(lane) || is_in_gathered(lane);
             // One that was gone to is shown, hidden or not.
             let is_wanted = now.pinned.contains(&name) || self.view.chosen == Some(lane);
             if !is_hidden || is_wanted {
@@ -158,17 +156,21 @@ impl App {
         self.tell(format!("{what} is hidden from now on; {shows} shows all that is"), false);
     }
 
-    /// Gathers what feeds the action of the chosen lane in it, or shows it again.
-    pub(super) fn gather(&mut self) {
-        let Some(lane) = self.lane() else { return };
-        let action = match lane {
+    /// The action below whose lane a lane stands: the first that it feeds.
+    fn action_of(&self, lane: Lane) -> Option<ActionId> {
+        match lane {
             Lane::Action(id, _) => Some(id),
             Lane::Control(id) => self.session().plan().fed_by(id).first().copied(),
             Lane::Gesture(_) | Lane::Combo(_) => {
                 self.actions().find(|&id| self.recognises(id, lane))
             }
-        };
-        let Some(action) = action else {
+        }
+    }
+
+    /// Gathers what feeds the action of the chosen lane in it, or shows it again.
+    pub(super) fn gather(&mut self) {
+        let Some(lane) = self.lane() else { return };
+        let Some(action) = self.action_of(lane) else {
             self.tell("this lane feeds no action".to_owned(), false);
             return;
         };

@@ -78,6 +78,29 @@ fn what_is_hidden_or_gathered_is_said_and_shown_again() {
     assert_eq!(names(&bench), before);
 }
 
+/// What stands below the last action and feeds none is not gathered in it.
+#[test]
+fn only_what_feeds_an_action_is_gathered_in_it() {
+    let rig = "rig = 1\n[action.horn]\ngives = \"on\"\nfrom = \"pad/south\"\n";
+    let pad = r#""plug":"p","kind":"pad","controls":[{"code":"south","kind":"button"},{"code":"east","kind":"button"}]"#;
+    let value = |t: u32, c: &str, v: u8| {
+        format!("{{\"t\":{t}00000000,\"on\":\"p\",\"c\":\"{c}\",\"v\":{v}}}\n")
+    };
+    let presses = ["south", "east"].map(|c| value(2, c, 1)).concat();
+    let releases = ["south", "east"].map(|c| value(3, c, 0)).concat();
+    let folder = tempfile::tempdir().unwrap();
+    let take = folder.path().join("t.take.jsonl");
+    std::fs::write(&take, format!("{{\"take\":1}}\n{{\"t\":0,{pad}}}\n{presses}{releases}"))
+        .unwrap();
+    let rig = gtrig_formats::rig::parse("rig", rig).unwrap();
+    let opened = files::open_take(&take, rig, Capacity::DEFAULT).unwrap();
+    let mut bench = Bench::new(App::take(opened, Theme::new(true)), Nanos(0), (160, 47));
+    assert_eq!(names(&bench), ["▷ horn", "pad·1 south", "pad·1 east"]);
+    choose(&mut bench, "▷ horn");
+    bench.keys("C");
+    assert_eq!(names(&bench), ["▷ horn", "pad·1 east"]);
+}
+
 #[test]
 fn every_lane_can_be_hidden_and_shown_again() {
     let mut bench = Bench::story(Story::LostTap);
