@@ -533,7 +533,9 @@ impl App {
             }
         }
         let (lanes, folded) = self.shown_and_folded_lanes();
-        self.share_rows(&lanes, hit.lanes.height);
+        // What the tour says lies over the last rows.
+        let covered = if self.tour.is_some() { draw::TOUR_ROWS } else { 0 };
+        self.share_rows(&lanes, hit.lanes.height.saturating_sub(covered));
         let chosen = lanes.iter().position(|&lane| Some(lane) == self.view.chosen).unwrap_or(0);
         self.view.chosen = lanes.get(chosen).copied();
         self.view.first_lane = self.view.first_lane.min(chosen);

@@ -25,6 +25,8 @@ mod tabs;
 mod tour;
 mod why;
 
+pub(super) use tour::ROWS as TOUR_ROWS;
+
 use super::App;
 use gtrig_core::Tick;
 use ratatui::{Frame, buffer::Buffer, layout::Rect};

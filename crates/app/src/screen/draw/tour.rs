@@ -11,6 +11,9 @@ use ratatui::{
 /// Columns of the words, so that they are read at a glance.
 const WIDTH: u16 = 76;
 
+/// On a usual screen it lies over so many rows of the lanes.
+pub(in crate::screen) const ROWS: u16 = 5;
+
 /// No step has more lines on any screen that can be read.
 const MOST_LINES: u16 = 12;
 

@@ -45,6 +45,20 @@ fn the_tour_goes_on_when_what_it_asks_for_was_done_and_can_be_left() {
     assert!(step(&bench).is_none() && !bench.shows("tour, step"));
 }
 
+/// The lane that the tour speaks of is not behind its words.
+#[test]
+fn the_tour_covers_no_lane_on_a_usual_screen() {
+    let rig = files::rig(None, Story::LostTap.poll_hz()).unwrap();
+    let mut app = App::take(files::shipped_take(Story::LostTap, rig).unwrap(), Theme::new(true));
+    app.begin_with_tour();
+    let mut bench = Bench::new(app, Nanos(0), (160, 47));
+    bench.pass(10);
+    let top = bench.rows().iter().position(|row| row.contains("tour, step 1")).unwrap();
+    let lanes = bench.rows();
+    let last = lanes.iter().rposition(|row| row.contains("▸  pad·2 south")).unwrap();
+    assert!(last < top, "{}", lanes.join("\n"));
+}
+
 #[rstest]
 #[case::tiny(1, 1)]
 #[case::narrow(12, 30)]
