@@ -25,7 +25,7 @@ pub struct Capacity {
 }
 
 impl Capacity {
-    /// Twenty million of each, about 560 MB when full: ten minutes of eight
+    /// Twenty million of each, about 610 MB when full: ten minutes of eight
     /// devices that each change four axes a thousand times a second, polled
     /// a thousand times a second. Ordinary devices leave it nearly empty.
     pub const DEFAULT: Capacity = Capacity { events: 20_000_000, changes: 20_000_000 };

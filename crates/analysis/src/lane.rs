@@ -71,9 +71,9 @@ impl From<Change> for LaneSummary {
 }
 
 /// Entries per summary of the level above; a power of two.
-const FAN: u64 = 32;
+const FAN: u64 = 8;
 
-const LEVELS: usize = 4;
+const LEVELS: usize = 7;
 
 /// The changes of one lane, oldest first.
 ///
@@ -185,6 +185,32 @@ impl LaneLog {
         self.changes.first + kept as u64
     }
 
+    /// The same, for one who knows that it is no change before `from`, and probably some
+    /// `distance` on: the change is looked for there, and not all over a long history.
+    fn after_near(&self, tick: Tick, from: u64, distance: u64) -> u64 {
+        let is_after = |number: u64| self.changes.get(number).is_none_or(|c| c.tick > tick);
+        // It is never before `low`, and never after `high`.
+        let (mut low, mut high) = (from, self.changes.end().max(from));
+        let mut at = from.saturating_add(distance).min(high.saturating_sub(1));
+        let mut step = 1u64;
+        while low < high {
+            // Steps grow while they lead one way, and never leave half of what is possible.
+            let passed = is_after(at);
+            if passed {
+                high = at;
+            } else {
+                low = at + 1;
+            }
+            let middle = low + (high - low) / 2;
+            at = match passed {
+                true => middle.max(high.saturating_sub(step)),
+                false => middle.min(low + step - 1),
+            };
+            step = step.saturating_mul(2);
+        }
+        low
+    }
+
     fn before_number(&self, number: u64) -> f32 {
         match number.checked_sub(1).and_then(|n| self.changes.get(n)) {
             Some(change) => change.value,
@@ -232,9 +258,12 @@ impl LaneLog {
             0 => self.changes.first,
             n => self.after(Tick(n - 1)),
         };
+        let mut held = 1;
         core::iter::from_fn(move || {
             edge += u64::from(width);
-            let end = self.after(Tick(u32::try_from(edge - 1).unwrap_or(u32::MAX)));
+            let last = Tick(u32::try_from(edge - 1).unwrap_or(u32::MAX));
+            let end = self.after_near(last, number, held);
+            held = end - number;
             let start_value = match self.changes.get(number) {
                 // A change on the column's first tick: nothing older is in force.
                 Some(c) if u64::from(c.tick.0) == edge - u64::from(width) => c.value,
@@ -334,6 +363,10 @@ mod tests {
                 prop_assert_eq!(span.last, log.value_at(Tick(from + width - 1)));
                 let inside = changes.iter().filter(|c| c.0 >= from && c.0 < from + width).count();
                 prop_assert_eq!(span.changes as usize, inside);
+            }
+            for (tick, guess) in [(0, 0), (first, 3), (first, width), (first + width, u32::MAX)] {
+                let (tick, begin) = (Tick(tick), log.after(Tick(tick / 2)));
+                prop_assert_eq!(log.after_near(tick, begin, guess.into()), log.after(tick));
             }
         }
     }

@@ -26,6 +26,11 @@ pub fn audit(title: &str, audits: &[LoopAudit]) -> String {
         let lost = format!("{} of {}", total.lost, total.sent);
         page.text_ending(LEFT - 14.0, y + 4.0, &lost, if total.lost > 0 { LOST } else { INK });
         let at = |share| total.latency(share);
+        if total.sent == 0 {
+            page.text(LEFT, y + 4.0, "not measured: nothing was pressed", FAINT);
+        } else if at(0.0).is_none() {
+            page.text(LEFT, y + 4.0, "not measured: every press was lost", LOST);
+        }
         if let (Some(min), Some(median), Some(max)) = (at(0.0), at(0.5), at(1.0)) {
             page.line((x(min), y), (x(max), y), SIGNAL, 2.0);
             for end in [min, max] {

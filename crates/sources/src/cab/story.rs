@@ -38,7 +38,7 @@ impl Story {
     /// What it is about, in a line.
     pub const fn title(self) -> &'static str {
         match self {
-            Story::LostTap => "The horn that did not sound: a tap lost between two polls at 30 Hz",
+            Story::LostTap => "The horn that did not sound: a tap lost between two polls",
             Story::Drift => "The drifting hook: a stick whose rest wanders out of its dead zone",
             Story::HandOver => {
                 "Two hands on one hook: a forgotten pad takes the hoist from the lever"

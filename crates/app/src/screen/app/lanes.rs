@@ -219,7 +219,8 @@ impl App {
                     && plan.contacts().iter().any(|contact| contact.down == id)
             }
             Lane::Combo(combo) => self.ladder(combo).is_some_and(|of| !of.attempts().is_empty()),
-            Lane::Action(..) | Lane::Gesture(_) => false,
+            Lane::Gesture(_) => !self.log(lane).is_empty(),
+            Lane::Action(..) => false,
         }
     }
 

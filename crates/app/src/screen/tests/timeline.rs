@@ -314,6 +314,12 @@ fn verdicts_have_words_in_a_row_of_their_own_where_there_is_room() {
     // With all lanes low the signs stand on the lane.
     bench.keys("t");
     assert!(bench.rows()[row_of(&bench)].contains('●'));
+    // Below the lane of a gesture stands what each attempt came to.
+    let mut bench = Bench::story(Story::Glass);
+    bench.keys("/swipe look-right");
+    bench.key(KeyCode::Enter);
+    let told = bench.rows()[row_of(&bench) + 1].clone();
+    assert!(told.contains("● fir") && told.contains("◇ l"), "{told}");
     let mut bench = Bench::story(Story::Hasty);
     bench.keys("/combo roll");
     bench.key(KeyCode::Enter);

@@ -6,7 +6,8 @@ mod traces;
 
 use super::*;
 use crate::screen::viewport::PLOT;
-use gtrig_core::Gives;
+use gtrig_core::{GestureOutcome, Gives};
+use gtrig_formats::words::verdict_brief;
 
 pub(super) struct Row<'a> {
     pub(super) buffer: &'a mut Buffer,
@@ -51,8 +52,11 @@ impl Row<'_> {
         // Edges and verdicts hide each other only where there is no room for both.
         let has_own = self.app.has_verdict_row(self.lane) && self.area.height > 1;
         let verdicts = u16::from(has_own);
-        if let Lane::Gesture(_) = self.lane {
+        if let Lane::Gesture(n) = self.lane {
             self.gesture(&columns);
+            if has_own {
+                self.outcomes(n, verdicts);
+            }
         } else if let Lane::Combo(n) = self.lane {
             self.gesture(&columns);
             self.attempts(n, verdicts);

@@ -278,6 +278,37 @@ impl Row<'_> {
         }
     }
 
+    /// Below the lane of a gesture, what came of each attempt at it, and what it wanted.
+    pub(super) fn outcomes(&mut self, gesture: GestureId, row: u16) {
+        let (session, stretch) = (self.app.session(), self.app.view.stretch);
+        let verdicts = session.history().verdicts();
+        let mut told = Vec::new();
+        let first = verdicts.partition_point(|verdict| verdict.tick < stretch.first);
+        for verdict in verdicts.range(first..).filter(|verdict| verdict.gesture == gesture) {
+            let (sign, style) = match verdict.outcome {
+                GestureOutcome::Fired => ("●", self.theme().fired()),
+                GestureOutcome::Missed if verdict.is_near() => ("◇", self.theme().doubtful()),
+                GestureOutcome::Missed => ("◇", self.theme().faint()),
+                GestureOutcome::Cancelled(_) | GestureOutcome::Broken => {
+                    ("⊣", self.theme().faint())
+                }
+                GestureOutcome::Open => continue,
+            };
+            let tick = verdict.fired.unwrap_or(verdict.tick);
+            match stretch.column_of(tick.max(stretch.first)) {
+                Some(column) => {
+                    let words = match verdict.outcome {
+                        GestureOutcome::Fired => "fired".to_owned(),
+                        _ => verdict_brief(session.rig(), verdict),
+                    };
+                    told.push((usize::from(column), format!("{sign} {words}"), style));
+                }
+                None => break,
+            }
+        }
+        self.tell(row, told);
+    }
+
     /// On the lane of a contact, what came of its gestures.
     pub(super) fn verdicts(&mut self, row: u16) {
         let Lane::Control(control) = self.lane else { return };
