@@ -4,7 +4,9 @@
 //! Two views of each: live, the newest two seconds; and frozen with the whole
 //! history in view, where every column sums up thousands of changes.
 
-use criterion::{Criterion, criterion_group, criterion_main};
+use criterion::{
+    BenchmarkGroup, Criterion, criterion_group, criterion_main, measurement::WallTime,
+};
 use gtrig::{
     commands, files,
     screen::{App, Theme, draw},
@@ -41,31 +43,32 @@ fn a_day() -> Session {
 
 fn frame(c: &mut Criterion) {
     let mut group = c.benchmark_group("frame");
-    let histories: [(&str, fn() -> Session); 3] =
-        [("10 minutes", || at_work(10)), ("100 minutes", || at_work(100)), ("24 hours", a_day)];
-    for (long, session) in histories {
-        let session = session();
-        let mut app = App::live(session, Vec::new(), None, Theme::new(true));
-        for whole in [false, true] {
-            let view = if whole { "whole history" } else { "live" };
-            group.bench_function(format!("{view}, {long}"), |b| {
-                let mut terminal = Terminal::new(TestBackend::new(160, 47)).unwrap();
-                terminal.draw(|frame| app.fit(frame.area())).unwrap();
-                if whole {
-                    app.show_whole_history();
-                }
-                b.iter(|| {
-                    terminal
-                        .draw(|frame| {
-                            app.fit(frame.area());
-                            draw(frame, &app);
-                        })
-                        .unwrap();
-                });
-            });
-        }
-    }
+    views(&mut group, "10 minutes", at_work(10));
+    views(&mut group, "100 minutes", at_work(100));
+    views(&mut group, "24 hours", a_day());
     group.finish();
+}
+
+fn views(group: &mut BenchmarkGroup<WallTime>, long: &str, session: Session) {
+    let mut app = App::live(session, Vec::new(), None, Theme::new(true));
+    for whole in [false, true] {
+        let view = if whole { "whole history" } else { "live" };
+        group.bench_function(format!("{view}, {long}"), |b| {
+            let mut terminal = Terminal::new(TestBackend::new(160, 47)).unwrap();
+            terminal.draw(|frame| app.fit(frame.area())).unwrap();
+            if whole {
+                app.show_whole_history();
+            }
+            b.iter(|| {
+                terminal
+                    .draw(|frame| {
+                        app.fit(frame.area());
+                        draw(frame, &app);
+                    })
+                    .unwrap();
+            });
+        });
+    }
 }
 
 criterion_group!(benches, frame);

@@ -3,7 +3,7 @@
 use anyhow::Context;
 use gtrig_analysis::Session;
 use gtrig_formats::ticks::{TickWriter, write_greeting, write_state};
-use gtrig_live::{Place, Publisher};
+use gtrig_live::{Place, Publisher, ReaderDoor};
 
 /// Publishes the ticks of a session to whoever reads.
 ///
@@ -12,6 +12,8 @@ use gtrig_live::{Place, Publisher};
 #[derive(Debug)]
 pub struct Broadcast {
     publisher: Publisher,
+    /// What readers were greeted with last.
+    greeting: String,
     ticks: Option<Box<TickWriter<'static, Vec<u8>>>>,
 }
 
@@ -25,11 +27,14 @@ impl Broadcast {
         token: Option<String>,
         session: &Session,
     ) -> anyhow::Result<Broadcast> {
-        let mut greeting = Vec::new();
-        write_greeting(session, &mut greeting)?;
-        let greeting = String::from_utf8(greeting).context("a greeting is text")?;
-        let publisher = Publisher::open(places, token, greeting.trim_end())?;
-        Ok(Broadcast { publisher, ticks: None })
+        let greeting = greeting(session)?;
+        let publisher = Publisher::open(places, token, &greeting)?;
+        Ok(Broadcast { publisher, greeting, ticks: None })
+    }
+
+    /// Where a page hands over those who read by way of it.
+    pub fn door(&self) -> ReaderDoor {
+        self.publisher.door()
     }
 
     /// How many programs read.
@@ -42,6 +47,9 @@ impl Broadcast {
         if self.readers() == 0 {
             self.ticks = None;
             return;
+        }
+        if self.ticks.is_none() {
+            self.greet(session);
         }
         let ticks =
             self.ticks.get_or_insert_with(|| Box::new(TickWriter::publishing(session, Vec::new())));
@@ -58,9 +66,26 @@ impl Broadcast {
         }
     }
 
+    /// Tells by which rig it goes on, if that is another one.
+    fn greet(&mut self, session: &Session) {
+        let Ok(greeting) = greeting(session) else { return };
+        if greeting != self.greeting {
+            self.publisher.greet(&greeting);
+            self.greeting = greeting;
+        }
+    }
+
     /// The session is another one that has seen the same.
     pub fn go_on_with(&mut self, old: &Session) {
         self.catch_up(old);
         self.ticks = None;
     }
+}
+
+/// The line with which readers are greeted.
+fn greeting(session: &Session) -> anyhow::Result<String> {
+    let mut greeting = Vec::new();
+    write_greeting(session, &mut greeting)?;
+    let greeting = String::from_utf8(greeting).context("a greeting is text")?;
+    Ok(greeting.trim_end().to_owned())
 }

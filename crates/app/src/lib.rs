@@ -14,6 +14,7 @@ pub mod maps;
 pub mod out;
 mod own;
 mod programs;
+mod qr;
 pub mod recorder;
 pub mod screen;
 pub mod settings;

@@ -4,6 +4,10 @@
 //! an action that changed. The same take and rig always give the same bytes, whether it is
 //! [written](write()) once it is read or [line by line](TickWriter) while it comes.
 
+mod greeting;
+
+pub use greeting::write_greeting;
+
 use crate::{
     gestures::verdict_line,
     report::{RowWriter, Rows, cell, json_line},
@@ -366,21 +370,6 @@ impl<'r, W: Write> Lines<'r, W> {
             marks: words.map(|(_, word)| *word).collect(),
         })
     }
-}
-
-/// Says first what is published: by which rig, and how often it polls.
-///
-/// # Errors
-/// Those of `out`.
-pub fn write_greeting(session: &Session, out: &mut impl Write) -> io::Result<()> {
-    #[derive(Serialize)]
-    struct Greeting<'a> {
-        gtrig: u32,
-        rig: &'a str,
-        hz: f64,
-    }
-    let (rig, hz) = (session.rig().name.as_str(), session.plan().rate().hz());
-    json_line(&Greeting { gtrig: crate::live::VERSION, rig, hz }, out)
 }
 
 /// How everything stands, as the line of a tick with all actions.

@@ -1,6 +1,6 @@
 //! The two ends of a line to another program, of whichever kind it is.
 
-use crate::place::Place;
+use crate::{place::Place, web::Web};
 use nix::{
     errno::Errno,
     poll::{PollFd, PollFlags, PollTimeout, poll},
@@ -34,11 +34,17 @@ pub(crate) enum Connection {
     Pipe(File),
     Unix(UnixStream),
     Tcp(TcpStream),
+    /// A page in a browser.
+    Web(Box<Web>),
 }
 
 impl Connection {
     /// Waits for bytes for so long.
-    pub(crate) fn is_ready(&self, wait: Duration) -> io::Result<bool> {
+    pub(crate) fn is_ready(&mut self, wait: Duration) -> io::Result<bool> {
+        if let Connection::Web(web) = self {
+            // A message may have come with the one before.
+            return Ok(web.has_come()? || is_ready(web.fd(), wait)? && web.has_come()?);
+        }
         is_ready(self.fd(), wait)
     }
 
@@ -48,6 +54,7 @@ impl Connection {
             Connection::Pipe(file) => file.as_fd(),
             Connection::Unix(stream) => stream.as_fd(),
             Connection::Tcp(stream) => stream.as_fd(),
+            Connection::Web(web) => web.fd(),
         }
     }
 
@@ -60,6 +67,7 @@ impl Connection {
             Connection::Pipe(file) => file.read(buffer),
             Connection::Unix(stream) => stream.read(buffer),
             Connection::Tcp(stream) => stream.read(buffer),
+            Connection::Web(web) => web.read(buffer),
         };
         match read {
             Err(error) if error.kind() == io::ErrorKind::ConnectionReset => Ok(0),
@@ -68,12 +76,16 @@ impl Connection {
     }
 
     /// Says something, if there is room for it without waiting. Pipes have no way back.
-    pub(crate) fn say(&self, line: &str) {
+    pub(crate) fn say(&mut self, line: &str) {
         let bytes = format!("{line}\n");
         let socket = match self {
             Connection::Stdin(_) | Connection::Pipe(_) => return,
             Connection::Unix(stream) => stream.as_raw_fd(),
             Connection::Tcp(stream) => stream.as_raw_fd(),
+            Connection::Web(web) => {
+                let _ = web.write(line.as_bytes());
+                return;
+            }
         };
         // One that does not read is not waited for.
         let _ = send(socket, bytes.as_bytes(), MsgFlags::MSG_DONTWAIT | MsgFlags::MSG_NOSIGNAL);
@@ -82,7 +94,7 @@ impl Connection {
     /// Reading and writing no longer wait.
     pub(crate) fn set_nonblocking(&self) -> io::Result<()> {
         match self {
-            Connection::Stdin(_) | Connection::Pipe(_) => Ok(()),
+            Connection::Stdin(_) | Connection::Pipe(_) | Connection::Web(_) => Ok(()),
             Connection::Unix(stream) => stream.set_nonblocking(true),
             Connection::Tcp(stream) => stream.set_nonblocking(true),
         }
@@ -94,20 +106,25 @@ impl Connection {
             Connection::Stdin(_) | Connection::Pipe(_) => Ok(0),
             Connection::Unix(stream) => stream.write(bytes),
             Connection::Tcp(stream) => stream.write(bytes),
+            Connection::Web(web) => web.write(bytes),
         }
     }
 
     /// Whether anything can be said to it.
     pub(crate) fn has_way_back(&self) -> bool {
-        matches!(self, Connection::Unix(_) | Connection::Tcp(_))
+        !matches!(self, Connection::Stdin(_) | Connection::Pipe(_))
     }
 
     /// Says no more and hears no more.
-    pub(crate) fn close(&self) {
+    pub(crate) fn close(&mut self) {
         let _ = match self {
             Connection::Stdin(_) | Connection::Pipe(_) => Ok(()),
             Connection::Unix(stream) => stream.shutdown(Shutdown::Both),
             Connection::Tcp(stream) => stream.shutdown(Shutdown::Both),
+            Connection::Web(web) => {
+                web.close();
+                Ok(())
+            }
         };
     }
 }
@@ -134,7 +151,7 @@ impl Door {
     /// When nobody can connect there, with what to do.
     pub(crate) fn open(place: &Place) -> io::Result<Option<Door>> {
         Ok(match place {
-            Place::Stdin | Place::Pipe(_) => None,
+            Place::Stdin | Place::Pipe(_) | Place::Page { .. } => None,
             Place::Unix(path) => Some(Door::Unix(unix_listener(path)?)),
             Place::Tcp(address) => Some(Door::Tcp(TcpListener::bind(address)?)),
         })

@@ -3,14 +3,17 @@
 use crate::{
     connection::{Connection, Door, open_pipe},
     place::Place,
+    publish::ReaderDoor,
     registry::{Registry, Ticket},
     sender::{Arrival, Entrance, House, QUEUE, serve},
+    web::{Caller, Certificate, PageKey, Porter, addresses},
 };
 use gtrig_analysis::Session;
 use gtrig_core::{ControlInfo, DeviceMap, Nanos};
-use gtrig_sources::{Heard, Listener, SenderState, Source, monotonic_now};
+use gtrig_sources::{Heard, Invitation, Listener, SenderState, Source, monotonic_now};
 use std::{
     fs, io,
+    net::{SocketAddr, TcpListener},
     path::PathBuf,
     sync::{
         Arc,
@@ -37,6 +40,8 @@ pub struct Options {
     pub token: Option<String>,
     /// By which maps their devices are seen.
     pub maps: Vec<DeviceMap>,
+    /// Where a page hands over that which reads; without it a page only sends.
+    pub readers: Option<ReaderDoor>,
 }
 
 /// A sender as the session hears it.
@@ -57,6 +62,8 @@ pub struct Hub {
     said: Vec<String>,
     zero: Nanos,
     places: Vec<Place>,
+    invitations: Vec<Invitation>,
+    readers: Option<ReaderDoor>,
     sockets: Vec<PathBuf>,
     /// What has come and is being put in order of time.
     batch: Vec<(Nanos, usize, Heard)>,
@@ -89,6 +96,8 @@ impl Hub {
             said: Vec::new(),
             zero,
             places: Vec::new(),
+            invitations: Vec::new(),
+            readers: options.readers,
             sockets: Vec::new(),
             batch: Vec::new(),
             _alive: alive,
@@ -98,7 +107,7 @@ impl Hub {
             if places[..at].contains(place) {
                 return Err(io::Error::other(format!("{place} is named twice")));
             }
-            if !place.is_local() && !has_token {
+            if place.needs_token() && !has_token {
                 return Err(io::Error::other(format!(
                     "{place} can be reached from other machines: set GTRIG_TOKEN to a secret that senders have to say, or listen on tcp:PORT"
                 )));
@@ -111,11 +120,14 @@ impl Hub {
     }
 
     fn listen(&mut self, place: &Place) -> io::Result<()> {
+        if let Place::Page { address, is_tls } = *place {
+            return self.listen_for_browsers(address, is_tls);
+        }
         let door = Door::open(place)?;
         let place = door.as_ref().map_or_else(|| place.clone(), |door| door.place(place));
         let entrance = Entrance {
             place: place.to_string(),
-            needs_token: !place.is_local(),
+            needs_token: place.needs_token(),
             name_of_take: name_of_take(&place),
         };
         let house = Arc::clone(&self.house);
@@ -124,7 +136,8 @@ impl Hub {
                 if let Place::Unix(path) = &place {
                     self.sockets.push(path.clone());
                 }
-                thread::Builder::new().spawn(move || receive(&house, &entrance, &door))?;
+                thread::Builder::new()
+                    .spawn(move || receive(&house, &entrance, &door, &Greeter::Sender))?;
             }
             (Place::Pipe(path), None) => {
                 if !path.exists() {
@@ -157,6 +170,32 @@ impl Hub {
                 thread::Builder::new().spawn(move || serve(&house, &entrance, stdin))?;
             }
         }
+        self.places.push(place);
+        Ok(())
+    }
+
+    /// A page, for whoever has its key.
+    fn listen_for_browsers(&mut self, address: SocketAddr, is_tls: bool) -> io::Result<()> {
+        let listener = TcpListener::bind(address)?;
+        let at = listener.local_addr()?;
+        let place = Place::Page { address: at, is_tls };
+        let addresses = addresses(at);
+        let key = PageKey::new()?;
+        let certificate = is_tls.then(|| Certificate::new(&addresses)).transpose()?;
+        let scheme = if is_tls { "https" } else { "http" };
+        let whole = |at: &SocketAddr| format!("{scheme}://{at}/#k={}", key.as_str());
+        self.invitations.push(Invitation {
+            addresses: addresses.iter().map(whole).collect(),
+            fingerprint: certificate.as_ref().map(|of| of.fingerprint().to_owned()),
+        });
+        let entrance = Entrance {
+            place: place.to_string(),
+            needs_token: false,
+            name_of_take: name_of_take(&place),
+        };
+        let (house, door) = (Arc::clone(&self.house), Door::Tcp(listener));
+        let porter = Greeter::Browser(Porter::new(key, certificate), self.readers.clone());
+        thread::Builder::new().spawn(move || receive(&house, &entrance, &door, &porter))?;
         self.places.push(place);
         Ok(())
     }
@@ -231,6 +270,10 @@ impl Source for Hub {
         self.house.registry.states()
     }
 
+    fn invitations(&self) -> &[Invitation] {
+        &self.invitations
+    }
+
     fn troubles(&mut self) -> Vec<String> {
         std::mem::take(&mut self.said)
     }
@@ -244,11 +287,48 @@ impl Drop for Hub {
     }
 }
 
+/// Who hears first what a connection is.
+#[derive(Debug)]
+enum Greeter {
+    /// It is a sender.
+    Sender,
+    /// It is a browser; those that read go there.
+    Browser(Porter, Option<ReaderDoor>),
+}
+
+impl Greeter {
+    fn attend(&self, house: &House, entrance: &Entrance, connection: Connection) {
+        let caller = match (self, connection) {
+            (Greeter::Browser(porter, _), Connection::Tcp(stream)) => porter.receive(stream),
+            (_, connection) => Ok(Some(Caller::Sends(connection))),
+        };
+        match caller {
+            Ok(Some(Caller::Sends(connection))) => serve(house, entrance, connection),
+            Ok(Some(Caller::Reads(mut connection))) => match self {
+                Greeter::Browser(_, Some(readers)) => readers.let_in(connection),
+                _ => connection.close(),
+            },
+            // A file was served; or what came was no request, of which nobody needs to know.
+            Ok(None) | Err(_) => {}
+        }
+    }
+}
+
 /// Lets programs in for as long as somebody listens.
-fn receive(house: &Arc<House>, entrance: &Entrance, door: &Door) {
+fn receive(house: &Arc<House>, entrance: &Entrance, door: &Door, greeter: &Greeter) {
+    thread::scope(|scope| let_in(house, entrance, door, greeter, scope));
+}
+
+fn let_in<'s>(
+    house: &'s House,
+    entrance: &'s Entrance,
+    door: &Door,
+    greeter: &'s Greeter,
+    scope: &'s thread::Scope<'s, '_>,
+) {
     let connected = Arc::new(AtomicUsize::new(0));
     while house.is_open() {
-        let connection = match door.next(LOOK) {
+        let mut connection = match door.next(LOOK) {
             Ok(Some(connection)) => connection,
             Ok(None) => continue,
             Err(error) => {
@@ -265,10 +345,9 @@ fn receive(house: &Arc<House>, entrance: &Entrance, door: &Door) {
             connection.close();
             continue;
         }
-        let (house, entrance, count) =
-            (Arc::clone(house), entrance.clone(), Arc::clone(&connected));
-        let spawned = thread::Builder::new().spawn(move || {
-            serve(&house, &entrance, connection);
+        let count = Arc::clone(&connected);
+        let spawned = thread::Builder::new().spawn_scoped(scope, move || {
+            greeter.attend(house, entrance, connection);
             count.fetch_sub(1, Ordering::Relaxed);
         });
         if spawned.is_err() {
@@ -284,7 +363,7 @@ fn name_of_take(place: &Place) -> String {
         Place::Pipe(path) | Place::Unix(path) => {
             path.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned())
         }
-        Place::Tcp(address) => format!("port-{}", address.port()),
+        Place::Tcp(address) | Place::Page { address, .. } => format!("port-{}", address.port()),
     };
     let is_good = |c: &char| c.is_ascii_alphanumeric() || "-._".contains(*c);
     let name: String = name.chars().filter(is_good).take(40).collect();

@@ -4,6 +4,7 @@
 //! - A [`Hub`] listens at [`Place`]s and is a source: each program that connects is a
 //!   sender, with a thread, a clock and devices of its own. `docs/live-format.md` says what
 //!   it may send.
+//! - A place may be a page: browsers that open it are senders too, and readers.
 //! - A [`Publisher`] sends lines to any number of readers.
 //!
 //! Nobody who connects is trusted: everything is bounded, and what does not keep to its
@@ -15,9 +16,10 @@ mod place;
 mod publish;
 mod registry;
 mod sender;
+mod web;
 
 pub use hub::{Hub, MAX_CONNECTIONS, Options};
 pub use place::{Place, PlaceFault};
-pub use publish::{MAX_READERS, Publisher, READER_QUEUE};
+pub use publish::{MAX_READERS, Publisher, READER_QUEUE, ReaderDoor};
 pub use registry::MAX_NAMES;
 pub use sender::{MAX_FAULTS, QUEUE};

@@ -2,7 +2,7 @@
 
 use std::{
     fmt,
-    net::{SocketAddr, ToSocketAddrs},
+    net::{IpAddr, SocketAddr, ToSocketAddrs},
     path::PathBuf,
     str::FromStr,
 };
@@ -18,6 +18,14 @@ pub enum Place {
     Unix(PathBuf),
     /// A TCP port: `tcp:PORT` on this machine alone, `tcp:ADDRESS:PORT` elsewhere.
     Tcp(SocketAddr),
+    /// A page for browsers: `page:PORT` at every address of this machine,
+    /// `page:ADDRESS:PORT` at one; `page-tls:` the same over TLS.
+    Page {
+        /// Where.
+        address: SocketAddr,
+        /// Whether browsers come over TLS.
+        is_tls: bool,
+    },
 }
 
 /// Why a text names no place.
@@ -25,24 +33,35 @@ pub enum Place {
 pub enum PlaceFault {
     /// It names nothing.
     #[error(
-        "a place is -, the path of a named pipe, pipe:PATH, unix:PATH, tcp:PORT or tcp:ADDRESS:PORT"
+        "a place is -, the path of a named pipe, pipe:PATH, unix:PATH, tcp:PORT, tcp:ADDRESS:PORT, page:PORT or page:ADDRESS:PORT"
     )]
     Empty,
     /// The address is none.
-    #[error("{0:?} is no PORT and no ADDRESS:PORT, such as tcp:4710 or tcp:[::1]:4710")]
+    #[error("{0:?} is no PORT and no ADDRESS:PORT, such as 4710 or [::1]:4710")]
     NoAddress(String),
 }
 
 impl Place {
-    /// Whether only programs of this machine can come there.
-    pub fn is_local(&self) -> bool {
+    /// Whether programs of other machines can come there, and have to say the token. A page
+    /// has a key of its own.
+    pub fn needs_token(&self) -> bool {
         match self {
-            Place::Tcp(address) => address.ip().is_loopback(),
-            Place::Stdin | Place::Pipe(_) | Place::Unix(_) => true,
+            Place::Tcp(address) => !address.ip().is_loopback(),
+            Place::Stdin | Place::Pipe(_) | Place::Unix(_) | Place::Page { .. } => false,
         }
     }
 
-    /// Whether the text says what kind of place it names; the path of a file does not.
+    /// A page at a port of all addresses of this machine, or at an address and a port.
+    ///
+    /// # Errors
+    /// When the text is neither.
+    pub fn page(text: &str, is_tls: bool) -> Result<Place, PlaceFault> {
+        let address = address(text, IpAddr::from([0, 0, 0, 0]))?;
+        Ok(Place::Page { address, is_tls })
+    }
+
+    /// Whether the text says what kind of place it names, of those that a take can come
+    /// from; the path of a file does not.
     pub fn is_named(text: &str) -> bool {
         ["pipe:", "unix:", "tcp:"].iter().any(|kind| text.starts_with(kind))
     }
@@ -59,12 +78,12 @@ impl FromStr for Place {
             };
         }
         if let Some(address) = text.strip_prefix("tcp:") {
-            let fault = || PlaceFault::NoAddress(address.to_owned());
-            if let Ok(port) = address.parse::<u16>() {
-                return Ok(Place::Tcp(SocketAddr::from(([127, 0, 0, 1], port))));
+            return self::address(address, IpAddr::from([127, 0, 0, 1])).map(Place::Tcp);
+        }
+        for (kind, is_tls) in [("page:", false), ("page-tls:", true)] {
+            if let Some(address) = text.strip_prefix(kind) {
+                return Place::page(address, is_tls);
             }
-            let found = address.to_socket_addrs().map_err(|_| fault())?.next();
-            return found.map(Place::Tcp).ok_or_else(fault);
         }
         match text.strip_prefix("pipe:").unwrap_or(text) {
             "" => Err(PlaceFault::Empty),
@@ -81,6 +100,17 @@ impl fmt::Display for Place {
             Place::Pipe(path) => write!(f, "{}", path.display()),
             Place::Unix(path) => write!(f, "unix:{}", path.display()),
             Place::Tcp(address) => write!(f, "tcp:{address}"),
+            Place::Page { address, is_tls: false } => write!(f, "page:{address}"),
+            Place::Page { address, is_tls: true } => write!(f, "page-tls:{address}"),
         }
     }
+}
+
+/// A port, which is one of `home`, or an address and a port.
+fn address(text: &str, home: IpAddr) -> Result<SocketAddr, PlaceFault> {
+    if let Ok(port) = text.parse::<u16>() {
+        return Ok(SocketAddr::new(home, port));
+    }
+    let fault = || PlaceFault::NoAddress(text.to_owned());
+    text.to_socket_addrs().map_err(|_| fault())?.next().ok_or_else(fault)
 }

@@ -38,6 +38,19 @@ enum Order {
     Lines(Arc<[u8]>),
     /// How everything stands, for everyone who is not.
     State(Arc<[u8]>),
+    /// What is published is something else from here on.
+    Greeting(Arc<[u8]>),
+}
+
+/// Where readers are let in that came by way of a page.
+#[derive(Clone, Debug)]
+pub struct ReaderDoor(Sender<Connection>);
+
+impl ReaderDoor {
+    /// Lets one in; it goes when nobody publishes any more.
+    pub(crate) fn let_in(&self, reader: Connection) {
+        let _ = self.0.send(reader);
+    }
 }
 
 /// Lines go out here.
@@ -47,6 +60,7 @@ pub struct Publisher {
     thread: Option<thread::JoinHandle<()>>,
     readers: Arc<AtomicUsize>,
     is_state_wanted: Arc<AtomicBool>,
+    callers: ReaderDoor,
     places: Vec<Place>,
     sockets: Vec<PathBuf>,
 }
@@ -60,7 +74,7 @@ impl Publisher {
         let (mut doors, mut open, mut sockets) = (Vec::new(), Vec::new(), Vec::new());
         let token = token.filter(|token| !token.is_empty());
         for place in places {
-            if !place.is_local() && token.is_none() {
+            if place.needs_token() && token.is_none() {
                 return Err(io::Error::other(format!(
                     "{place} can be reached from other machines: set GTRIG_TOKEN to a secret that readers have to say, or publish at tcp:PORT"
                 )));
@@ -75,14 +89,16 @@ impl Publisher {
                 sockets.push(path.clone());
             }
             let place = door.place(place);
-            doors.push((door, !place.is_local()));
+            doors.push((door, place.needs_token()));
             open.push(place);
         }
         let (orders, heard) = channel();
+        let (to_callers, callers) = channel();
         let readers = Arc::new(AtomicUsize::new(0));
         let is_state_wanted = Arc::new(AtomicBool::new(false));
         let room = Room {
             doors,
+            callers,
             token,
             greeting: format!("{greeting}\n").into_bytes().into(),
             readers: Vec::new(),
@@ -95,6 +111,7 @@ impl Publisher {
             thread: Some(thread),
             readers,
             is_state_wanted,
+            callers: ReaderDoor(to_callers),
             places: open,
             sockets,
         })
@@ -103,6 +120,11 @@ impl Publisher {
     /// Where readers come, with the ports that the system chose.
     pub fn places(&self) -> &[Place] {
         &self.places
+    }
+
+    /// Where a page hands over those who read by way of it.
+    pub fn door(&self) -> ReaderDoor {
+        self.callers.clone()
     }
 
     /// How many read.
@@ -121,6 +143,11 @@ impl Publisher {
         if !lines.is_empty() && self.readers() > 0 {
             self.order(Order::Lines(lines.into()));
         }
+    }
+
+    /// Readers are greeted with this line from here on, and those who are here are told it.
+    pub fn greet(&self, greeting: &str) {
+        self.order(Order::Greeting(format!("{greeting}\n").into_bytes().into()));
     }
 
     /// Hands on how everything stands after the lines before. Never waits.
@@ -152,6 +179,8 @@ impl Drop for Publisher {
 struct Room {
     /// With whether who comes there needs a token.
     doors: Vec<(Door, bool)>,
+    /// Those who came by way of a page, which knows them.
+    callers: Receiver<Connection>,
     token: Option<String>,
     greeting: Arc<[u8]>,
     readers: Vec<Reader>,
@@ -216,9 +245,14 @@ impl Room {
     }
 
     fn take(&mut self, order: Order) {
+        if let Order::Greeting(greeting) = &order {
+            self.greeting = Arc::clone(greeting);
+        }
         for reader in &mut self.readers {
             match (&order, reader.standing) {
-                (Order::Lines(lines), Standing::UpToDate) => reader.queue(lines),
+                (Order::Lines(lines) | Order::Greeting(lines), Standing::UpToDate) => {
+                    reader.queue(lines);
+                }
                 (Order::State(lines), Standing::Behind) if reader.bytes == 0 => {
                     if reader.missed > 0 {
                         let told = format!("{{\"missed_bytes\":{}}}\n", reader.missed);
@@ -237,27 +271,35 @@ impl Room {
 
     fn let_in(&mut self) {
         for (door, needs_token) in &self.doors {
+            let standing = if *needs_token { Standing::Unknown } else { Standing::Behind };
             while let Ok(Some(connection)) = door.next(Duration::ZERO) {
-                if self.readers.len() == MAX_READERS || connection.set_nonblocking().is_err() {
-                    let why = format!("{MAX_READERS} programs read here already");
-                    connection.say(&serde_json::json!({ "error": why }).to_string());
-                    connection.close();
-                    continue;
-                }
-                let standing = if *needs_token { Standing::Unknown } else { Standing::Behind };
-                self.readers.push(Reader {
-                    connection,
-                    waiting: VecDeque::new(),
-                    sent: 0,
-                    bytes: 0,
-                    missed: 0,
-                    standing,
-                    came: Instant::now(),
-                    said: Vec::new(),
-                });
+                admit(&mut self.readers, connection, standing);
             }
         }
+        while let Ok(connection) = self.callers.try_recv() {
+            admit(&mut self.readers, connection, Standing::Behind);
+        }
     }
+}
+
+/// One more reader, if there is room.
+fn admit(readers: &mut Vec<Reader>, mut connection: Connection, standing: Standing) {
+    if readers.len() == MAX_READERS || connection.set_nonblocking().is_err() {
+        let why = format!("{MAX_READERS} programs read here already");
+        connection.say(&serde_json::json!({ "error": why }).to_string());
+        connection.close();
+        return;
+    }
+    readers.push(Reader {
+        connection,
+        waiting: VecDeque::new(),
+        sent: 0,
+        bytes: 0,
+        missed: 0,
+        standing,
+        came: Instant::now(),
+        said: Vec::new(),
+    });
 }
 
 impl Reader {

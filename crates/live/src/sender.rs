@@ -156,7 +156,12 @@ impl Visitor<'_> {
         }
     }
 
-    fn line(&mut self, connection: &Connection, piece: Piece, now: Nanos) -> Result<(), Ending> {
+    fn line(
+        &mut self,
+        connection: &mut Connection,
+        piece: Piece,
+        now: Nanos,
+    ) -> Result<(), Ending> {
         let line = match piece {
             Piece::Line(line) => Ok(line),
             Piece::TooLong => Err(LiveFault::TooLong),
@@ -237,7 +242,7 @@ struct Sender {
 
 impl Sender {
     /// Asks for its clock, and shows what is known of it.
-    fn now_and_then(&mut self, house: &House, connection: &Connection) -> Result<(), Ending> {
+    fn now_and_then(&mut self, house: &House, connection: &mut Connection) -> Result<(), Ending> {
         if self.ticket.is_replaced.load(Ordering::Relaxed) {
             return Err(Ending::Closed);
         }
@@ -358,7 +363,7 @@ impl Sender {
         Ok(())
     }
 
-    fn fault(&mut self, connection: &Connection, fault: &LiveFault) -> Result<(), Ending> {
+    fn fault(&mut self, connection: &mut Connection, fault: &LiveFault) -> Result<(), Ending> {
         count(&self.ticket.counts.lines);
         count(&self.ticket.counts.faults);
         self.count_missed()?;

@@ -36,7 +36,7 @@ pub use kernel::{Kernel, KernelDevice, RefusedNode, list as list_kernel_devices}
 pub use listener::{Change, FrameHeard, Heard, Listener, NodeId, ReadHeard, ReadOf, monotonic_now};
 #[cfg(target_os = "linux")]
 pub use nodes::Wanted;
-pub use sender::{SenderIs, SenderState};
+pub use sender::{Invitation, SenderIs, SenderState};
 pub use terminal::{Terminal, TerminalKeys, code_of};
 
 use gtrig_analysis::Session;
@@ -62,6 +62,11 @@ pub trait Source {
     /// The programs that send, with all that ever came.
     fn senders(&self) -> Vec<SenderState> {
         Vec::new()
+    }
+
+    /// The pages that browsers may open.
+    fn invitations(&self) -> &[Invitation] {
+        &[]
     }
 
     /// What went wrong since this was last asked, in words for a person.

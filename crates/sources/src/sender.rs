@@ -3,6 +3,16 @@
 use gtrig_analysis::clock::ClockReading;
 use gtrig_core::Nanos;
 
+/// A page that browsers may open.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Invitation {
+    /// Its whole addresses, each with the key, the likeliest first.
+    pub addresses: Vec<String>,
+    /// Over TLS the SHA-256 fingerprint of the certificate, to be compared with that which the
+    /// browser shows.
+    pub fingerprint: Option<String>,
+}
+
 /// How a sender is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SenderIs {

@@ -1,11 +1,13 @@
 //! Programs that send: where they come to.
 
-use crate::maps::Maps;
+use super::shared::complain;
+use crate::{maps::Maps, qr};
 use anyhow::Context;
 use clap::Args;
 use gtrig_core::Nanos;
-use gtrig_live::{Hub, Options, Place};
+use gtrig_live::{Hub, Options, Place, ReaderDoor};
 use gtrig_sources::Source;
+use std::io::{self, IsTerminal, Write};
 
 /// Where programs that send are heard.
 #[derive(Args, Clone, Debug, Default)]
@@ -15,8 +17,23 @@ pub struct ListenArgs {
     /// alone, tcp:ADDRESS:PORT one that others reach, which needs a secret in GTRIG_TOKEN.
     /// May be given several times.
     #[arg(long, value_name = "PLACE")]
-    pub listen: Vec<Place>,
+    listen: Vec<Place>,
+    /// Serve a page to browsers: opened on a phone or another machine, its fingers, pen,
+    /// mouse and keys become devices, and the page shows the rig's zones and what fires. Its
+    /// address has a key in it, made anew at each start. A port, 4711 without one, or
+    /// ADDRESS:PORT.
+    #[arg(long, value_name = "PORT", num_args = 0..=1, default_missing_value = PAGE_PORT,
+        value_parser = |text: &str| Place::page(text, false))]
+    page: Option<Place>,
+    /// The same over TLS, with a certificate made at the start: browsers warn of it, and give
+    /// the pads that are plugged into them.
+    #[arg(long, value_name = "PORT", num_args = 0..=1, default_missing_value = PAGE_PORT,
+        value_parser = |text: &str| Place::page(text, true), conflicts_with = "page")]
+    page_tls: Option<Place>,
 }
+
+/// Where a page is when nothing else is said.
+const PAGE_PORT: &str = "4711";
 
 impl ListenArgs {
     /// Whether standard input is one of the places.
@@ -24,15 +41,32 @@ impl ListenArgs {
         self.listen.contains(&Place::Stdin)
     }
 
-    /// Begins to listen, if anywhere.
+    /// Where programs and browsers come to.
+    pub fn places(&self) -> Vec<Place> {
+        [&self.listen[..], self.page.as_slice(), self.page_tls.as_slice()].concat()
+    }
+
+    /// Whether one of the places is a page.
+    pub fn has_page(&self) -> bool {
+        self.places().iter().any(|place| matches!(place, Place::Page { .. }))
+    }
+
+    /// Begins to listen, if anywhere. Pages hand those who read over to `readers`.
     ///
     /// # Errors
     /// Those of [`hub`].
-    pub fn start(&self, maps: &Maps, now: Nanos) -> anyhow::Result<Option<Box<dyn Source>>> {
-        if self.listen.is_empty() {
+    pub fn start(
+        &self,
+        maps: &Maps,
+        readers: Option<ReaderDoor>,
+        now: Nanos,
+    ) -> anyhow::Result<Option<Box<dyn Source>>> {
+        let places = self.places();
+        if places.is_empty() {
             return Ok(None);
         }
-        Ok(Some(Box::new(hub(&self.listen, maps, now)?)))
+        let options = Options { token: token()?, maps: maps.all(), readers };
+        Ok(Some(Box::new(Hub::open(&places, options, now)?)))
     }
 }
 
@@ -41,7 +75,8 @@ impl ListenArgs {
 /// # Errors
 /// When nobody can come to one of them, with what to do.
 pub fn hub(places: &[Place], maps: &Maps, now: Nanos) -> anyhow::Result<Hub> {
-    Ok(Hub::open(places, Options { token: token()?, maps: maps.all() }, now)?)
+    let options = Options { token: token()?, maps: maps.all(), readers: None };
+    Ok(Hub::open(places, options, now)?)
 }
 
 /// What programs of other machines have to say.
@@ -53,5 +88,23 @@ pub fn token() -> anyhow::Result<Option<String>> {
         Ok(token) => Ok(Some(token)),
         Err(std::env::VarError::NotPresent) => Ok(None),
         Err(error) => Err(error).context("GTRIG_TOKEN"),
+    }
+}
+
+/// Says how browsers get to the pages that are served, with a code for a camera where a
+/// person sees it.
+pub fn invite(sources: &[Box<dyn Source>]) {
+    for invitation in sources.iter().flat_map(|source| source.invitations()) {
+        let Some(address) = invitation.addresses.first() else { continue };
+        if io::stderr().is_terminal() {
+            for row in qr::rows(address).unwrap_or_default() {
+                // Bright on black, whatever the terminal has.
+                let _ = writeln!(io::stderr(), "\x1b[97;40m{row}\x1b[0m");
+            }
+        }
+        complain(&format!("the page is at {}", invitation.addresses.join(" and ")));
+        if let Some(fingerprint) = &invitation.fingerprint {
+            complain(&format!("the SHA-256 of its certificate is {fingerprint}"));
+        }
     }
 }

@@ -4,7 +4,10 @@ use super::{
     publish::PublishArgs,
     shared::{KeyArgs, RigArgs, SourceArgs, Status},
 };
-use crate::screen::{self, Clock, Start};
+use crate::{
+    broadcast::Broadcast,
+    screen::{self, Clock, Start},
+};
 use clap::Args;
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Nanos, Tick};
@@ -43,8 +46,9 @@ impl Live {
         );
         let session = Box::new(Session::new(self.rig.read()?, Tick(0), Capacity::DEFAULT));
         let clock = Clock::starting_at(Nanos(0));
-        let sources = self.sources.start_if_there(clock.now())?;
-        let broadcast = self.publish.start(&session)?;
+        let broadcast = self.publish.start_with(&session, self.sources.listen.has_page())?;
+        let readers = broadcast.as_ref().map(Broadcast::door);
+        let sources = self.sources.start_if_there(readers, clock.now())?;
         let start = Start::Live { session, clock, sources, record: self.record, broadcast };
         screen::run(start, self.rig.source()?, self.keys.after())?;
         Ok(Status::Fine)

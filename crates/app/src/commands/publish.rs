@@ -22,7 +22,19 @@ impl PublishArgs {
     /// # Errors
     /// When nobody can come to one of the places, with what to do.
     pub fn start(&self, session: &Session) -> anyhow::Result<Option<Broadcast>> {
-        if self.publish.is_empty() {
+        self.start_with(session, false)
+    }
+
+    /// The same; with a page there are readers in any case.
+    ///
+    /// # Errors
+    /// Those of [`PublishArgs::start`].
+    pub fn start_with(
+        &self,
+        session: &Session,
+        has_page: bool,
+    ) -> anyhow::Result<Option<Broadcast>> {
+        if self.publish.is_empty() && !has_page {
             return Ok(None);
         }
         Broadcast::open(&self.publish, token()?, session).map(Some)

@@ -1,10 +1,12 @@
 //! `gtrig record`.
 
 use super::{
+    listen::invite,
     publish::PublishArgs,
     shared::{RigArgs, SourceArgs, Status, complain},
 };
 use crate::{
+    broadcast::Broadcast,
     recorder::Recorder,
     screen::{Clock, settled},
 };
@@ -42,9 +44,11 @@ impl Record {
     pub fn run(self) -> anyhow::Result<Status> {
         let rig = self.rig.read()?;
         let clock = Clock::starting_at(Nanos(0));
-        let mut sources = self.sources.start_for_work(clock.now())?;
         let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
-        let mut broadcast = self.publish.start(&session)?;
+        let mut broadcast = self.publish.start_with(&session, self.sources.listen.has_page())?;
+        let readers = broadcast.as_ref().map(Broadcast::door);
+        let mut sources = self.sources.start_for_work(readers, clock.now())?;
+        invite(&sources);
         let mut recorder = Recorder::start(&self.take, &session, None)
             .with_context(|| format!("cannot record to {}", self.take.display()))?;
         let mut signals = Signals::new([SIGINT, SIGTERM, SIGHUP])?;

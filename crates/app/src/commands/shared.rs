@@ -11,6 +11,7 @@ use clap::{
 };
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Keyword, Nanos, Rig, Tick, harmless};
+use gtrig_live::ReaderDoor;
 use gtrig_sources::{Cab, Source, Story};
 #[cfg(target_os = "linux")]
 use gtrig_sources::{HidRaw, Kernel, Wanted};
@@ -235,15 +236,20 @@ impl Default for SourceArgs {
 
 impl SourceArgs {
     /// The devices as sources, seen through maps; none where none are wanted. `now` is
-    /// the instant of the session at which it is called.
+    /// the instant of the session at which it is called; pages hand those who read over to
+    /// `readers`.
     ///
     /// # Errors
     /// When they cannot be listened to, with what to do; on systems that are not Linux,
     /// where any are wanted. Those of the maps.
-    pub fn start(&self, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
+    pub fn start(
+        &self,
+        readers: Option<ReaderDoor>,
+        now: Nanos,
+    ) -> anyhow::Result<Vec<Box<dyn Source>>> {
         let maps = self.maps.read()?;
         let kernel = self.kernel(&maps, now)?;
-        self.beside(kernel, &maps, now)
+        self.beside(kernel, &maps, readers, now)
     }
 
     /// The same where a machine without kernel devices will do, unless they were asked
@@ -251,13 +257,17 @@ impl SourceArgs {
     ///
     /// # Errors
     /// Those of [`SourceArgs::start`].
-    pub fn start_if_there(&self, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
+    pub fn start_if_there(
+        &self,
+        readers: Option<ReaderDoor>,
+        now: Nanos,
+    ) -> anyhow::Result<Vec<Box<dyn Source>>> {
         let maps = self.maps.read()?;
         let kernel = match self.kernel(&maps, now) {
             Err(_) if self.kernel == KernelChoice::Pads => Vec::new(),
             kernel => kernel?,
         };
-        self.beside(kernel, &maps, now)
+        self.beside(kernel, &maps, readers, now)
     }
 
     /// The same for a command that has nothing else to do: where programs are heard, a
@@ -265,10 +275,14 @@ impl SourceArgs {
     ///
     /// # Errors
     /// Those of [`SourceArgs::start`]; when nothing is wanted.
-    pub fn start_for_work(&self, now: Nanos) -> anyhow::Result<Vec<Box<dyn Source>>> {
-        let sources = match self.listen.listen.is_empty() {
-            true => self.start(now)?,
-            false => self.start_if_there(now)?,
+    pub fn start_for_work(
+        &self,
+        readers: Option<ReaderDoor>,
+        now: Nanos,
+    ) -> anyhow::Result<Vec<Box<dyn Source>>> {
+        let sources = match self.listen.places().is_empty() {
+            true => self.start(readers, now)?,
+            false => self.start_if_there(readers, now)?,
         };
         anyhow::ensure!(
             !sources.is_empty(),
@@ -282,10 +296,11 @@ impl SourceArgs {
         &self,
         mut sources: Vec<Box<dyn Source>>,
         maps: &Maps,
+        readers: Option<ReaderDoor>,
         now: Nanos,
     ) -> anyhow::Result<Vec<Box<dyn Source>>> {
         sources.extend(self.hid(maps, now)?);
-        sources.extend(self.listen.start(maps, now)?);
+        sources.extend(self.listen.start(maps, readers, now)?);
         Ok(sources)
     }
 

@@ -1,6 +1,7 @@
 //! `gtrig tail`.
 
 use super::{
+    listen::invite,
     shared::{RigArgs, SourceArgs, Status, complain},
     takes::{FollowArgs, judged},
 };
@@ -74,7 +75,8 @@ impl Tail {
 
     fn live(&self, rig: Rig) -> anyhow::Result<Status> {
         let clock = Clock::starting_at(Nanos(0));
-        let mut sources = self.sources.start_for_work(clock.now())?;
+        let mut sources = self.sources.start_for_work(None, clock.now())?;
+        invite(&sources);
         let mut session = Session::new(rig, Tick(0), LITTLE);
         let mut lines = self.lines(&session);
         let mut signals = Signals::new([SIGINT, SIGTERM, SIGHUP])?;

@@ -162,7 +162,9 @@ impl App {
         terminal: Option<Terminal>,
         theme: Theme,
     ) -> Self {
-        App::new(Document::live(session, sources, terminal), theme)
+        let mut app = App::new(Document::live(session, sources, terminal), theme);
+        app.sending.invites = app.document.invitation().is_some();
+        app
     }
 
     /// A take that is still being written.

@@ -9,7 +9,7 @@ use crate::{
 use anyhow::Context;
 use gtrig_analysis::{Session, stream::StreamWatch};
 use gtrig_core::{CleanText, DeviceMap, Nanos, Tick};
-use gtrig_sources::{SenderState, Source, Terminal};
+use gtrig_sources::{Invitation, SenderState, Source, Terminal};
 
 /// Events are given this long to arrive before the tick that should see them
 /// runs; see [`Session::report`] on those that come later still.
@@ -173,6 +173,11 @@ impl Document {
     /// The programs that send.
     pub(crate) fn senders(&self) -> Vec<SenderState> {
         self.sources.iter().flat_map(|source| source.senders()).collect()
+    }
+
+    /// How a browser gets to the page, where one is served.
+    pub(crate) fn invitation(&self) -> Option<&Invitation> {
+        self.sources.iter().flat_map(|source| source.invitations()).next()
     }
 
     /// A map was made: from `now` on the sources see devices through it.

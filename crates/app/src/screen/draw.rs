@@ -16,6 +16,7 @@ mod find;
 mod help;
 mod hints;
 mod hover;
+mod invitation;
 mod lanes;
 mod offers;
 mod overview;
@@ -49,6 +50,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
     }
     tour::draw(buffer, &areas, app);
     hover::draw(buffer, areas.whole, app);
+    invitation::draw(buffer, areas.whole, app);
     if let Some(help) = &app.help {
         help::draw(buffer, areas.whole, app, help);
     }

@@ -61,6 +61,7 @@ pub(crate) enum Command {
     WriteRig,
     StarterRig,
     Tour,
+    Page,
     Difference(i32),
     Export,
     Save,
@@ -218,6 +219,7 @@ const ROWS: &[Row] = &[
     row("Work", "find", &[":", "Ctrl+F"], C::Find, "find", "find anything: keys, lanes, numbers, takes"),
     row("Work", "help", &["?", "F1"], C::Help, "help", "this help"),
     row("Work", "tour", &["F2"], C::Tour, "", "a short tour with the real program; there it skips a step"),
+    row("Work", "page", &["Q"], C::Page, "", "how phones and browsers get to the page"),
     row("Work", "suspend", &["Ctrl+Z"], C::Suspend, "", "suspend; the shell's fg brings it back"),
     row("Work", "quit", &["q"], C::Quit, "quit", "quit"),
 ];

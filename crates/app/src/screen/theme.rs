@@ -163,6 +163,12 @@ impl Theme {
         Style::new().add_modifier(Modifier::BOLD)
     }
 
+    /// Of a code for a camera: bright on black, whatever the terminal has.
+    pub(crate) fn code(self) -> Style {
+        let style = Style::new().fg(Color::Indexed(231)).bg(Color::Indexed(16));
+        self.palette.map_or(Style::new(), |_| style)
+    }
+
     /// The row the person chose.
     pub(crate) fn chosen(self) -> Style {
         let style = Style::new().add_modifier(Modifier::BOLD);

@@ -48,6 +48,7 @@ impl App {
             }
             Command::StarterRig => {}
             Command::Tour => self.begin_tour(),
+            Command::Page => self.show_invitation(),
             Command::Difference(way) => self.jump_to_difference(way),
             Command::Zoom(steps) => self.zoom(self.tick(), steps),
             Command::Pan(quarters) => self.pan(quarters),
@@ -77,7 +78,7 @@ impl App {
             Command::Learn => self.begin_lesson(),
             Command::NameBits => self.ask_for_field(),
             Command::Dismiss => {
-                if self.end_tour() {
+                if self.end_tour() || std::mem::take(&mut self.sending.invites) {
                     return None;
                 }
                 self.view.search = Search::default();

@@ -2,7 +2,7 @@
 
 use super::App;
 use gtrig_core::Nanos;
-use gtrig_sources::SenderState;
+use gtrig_sources::{Invitation, SenderState};
 use std::collections::VecDeque;
 
 /// Senders are looked at this often.
@@ -57,6 +57,8 @@ impl Quantity {
 pub(crate) struct Sending {
     /// By name.
     pub(crate) senders: Vec<Trend>,
+    /// Whether the screen says how a browser gets to the page.
+    pub(super) invites: bool,
     /// What is drawn of each besides its rate.
     pub(crate) drawn: Quantity,
     looked: Option<Nanos>,
@@ -133,8 +135,26 @@ impl App {
             match (at, elapsed) {
                 (Ok(at), Some(elapsed)) => self.sending.senders[at].look(state, elapsed),
                 (Ok(_), None) => {}
-                (Err(at), _) => self.sending.senders.insert(at, Trend::new(state)),
+                (Err(at), _) => {
+                    // Whoever was to come has come.
+                    self.sending.invites &= !state.place.starts_with("page");
+                    self.sending.senders.insert(at, Trend::new(state));
+                }
             }
         }
+    }
+
+    /// Says how a browser gets to the page, or no more.
+    pub(super) fn show_invitation(&mut self) {
+        if self.document.invitation().is_none() {
+            let words = "no page is served: gtrig live --page makes one for phones and browsers";
+            return self.tell(words.to_owned(), true);
+        }
+        self.sending.invites = !self.sending.invites;
+    }
+
+    /// What is to be said of it.
+    pub(in crate::screen) fn invitation(&self) -> Option<&Invitation> {
+        self.document.invitation().filter(|_| self.sending.invites)
     }
 }

@@ -1,0 +1,85 @@
+// The page: what a hand does on it becomes devices of Green Trigger, and what comes of them is
+// drawn under the hand.
+
+import { Keys } from "./keys.js";
+import { Link } from "./link.js";
+import { Pads } from "./pads.js";
+import { Pointers } from "./pointers.js";
+import { View } from "./view.js";
+
+const SETTLED_MS = 400;
+const by = (id) => document.getElementById(id);
+
+// The key came in the address, behind the sign that browsers do not send; it is kept for a reload.
+const said = new URLSearchParams(location.hash.slice(1)).get("k");
+if (said) sessionStorage.setItem("key", said);
+history.replaceState(null, "", location.pathname);
+const key = sessionStorage.getItem("key");
+
+const isName = (name) => /^[A-Za-z0-9._-]{1,40}$/.test(name);
+const kind = matchMedia("(pointer: coarse)").matches ? "phone" : "browser";
+const made = () => `${kind}-${Math.random().toString(36).slice(2, 6)}`;
+const name = localStorage.getItem("name") ?? made();
+localStorage.setItem("name", name);
+
+const canvas = by("panel");
+const state = by("state");
+const view = new View(canvas, by("news"));
+
+if (key) {
+  const link = new Link({
+    key,
+    name,
+    onLine: (line) => view.heard(line),
+    onState: (words) => (state.textContent = words),
+  });
+  begin(link);
+} else {
+  state.textContent = "no key: open the address that Green Trigger shows, with what is behind #";
+}
+
+function begin(link) {
+  const keys = new Keys(window, link);
+  const pointers = new Pointers(canvas, link);
+  new Pads(link);
+
+  const size = () => [canvas.clientWidth, canvas.clientHeight];
+  pointers.resize(size());
+  let settled = null;
+  window.addEventListener("resize", () => {
+    clearTimeout(settled);
+    settled = setTimeout(function fit() {
+      // A panel does not change under the hand.
+      if (pointers.isTouched()) settled = setTimeout(fit, SETTLED_MS);
+      else if (String(size()) !== String(pointers.size)) pointers.resize(size());
+    }, SETTLED_MS);
+  });
+
+  const isAway = () => document.hidden || !document.hasFocus();
+  const look = () => {
+    pointers.setDeaf(document.hidden);
+    keys.setDeaf(isAway());
+  };
+  for (const what of ["blur", "focus"]) window.addEventListener(what, look);
+  document.addEventListener("visibilitychange", look);
+
+  by("name").value = link.name;
+  by("name").addEventListener("change", ({ target }) => {
+    if (isName(target.value)) {
+      localStorage.setItem("name", target.value);
+      link.rename(target.value);
+    } else {
+      target.value = link.name;
+      state.textContent = "a name is 1 to 40 of A-Z a-z 0-9 - . _";
+    }
+    target.blur();
+  });
+  by("full").addEventListener("click", () => document.documentElement.requestFullscreen?.());
+
+  (function frame() {
+    pointers.flush();
+    link.catchUp();
+    view.draw(pointers.size, pointers.fingers.values());
+    requestAnimationFrame(frame);
+  })();
+}
