@@ -2,6 +2,8 @@
 // and what comes of the session over another. Both come again by themselves when they break.
 
 const AGAIN_MS = 500;
+// What moves waits for the next frame of the page, and some of it for the air.
+const DELAY_MS = 25;
 // More than this on its way means that the network does not keep up: lines are left out, counted
 // by their numbers, and the state of everything is said again afterwards.
 const MOST_WAITING = 256 * 1024;
@@ -83,7 +85,7 @@ export class Link {
     this.number = 0;
     this.isBehind = false;
     this.why = null;
-    this.say({ live: 1, name: this.name, clock: "own", answers: true });
+    this.say({ live: 1, name: this.name, clock: "own", answers: true, delay: nanoseconds(DELAY_MS) });
     for (const device of this.devices.values()) this.arrives(device);
     this.onState(`connected as ${this.name}`);
   }

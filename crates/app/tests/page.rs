@@ -1,0 +1,234 @@
+//! A real browser with real touch, and the real program.
+
+#[path = "common/browser.rs"]
+mod browser;
+#[path = "common/command.rs"]
+mod command;
+#[path = "common/mod.rs"]
+mod common;
+
+use browser::{Browser, Ending};
+use command::demo;
+use common::Tmux;
+use nix::{
+    sys::signal::{Signal, kill},
+    unistd::Pid,
+};
+use serde_json::{Value, json};
+use std::{
+    fs,
+    io::{BufRead, BufReader},
+    net::TcpListener,
+    path::PathBuf,
+    process::{Command, Stdio},
+};
+
+/// `gtrig record` with a page, until it is told to end.
+struct Recording {
+    process: Ending,
+    address: String,
+    take: PathBuf,
+    _folder: tempfile::TempDir,
+}
+
+impl Recording {
+    fn start(place: &str) -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let take = folder.path().join("page.take.jsonl");
+        let mut child = Command::new(env!("CARGO_BIN_EXE_gtrig"))
+            .args(["record", "--kernel", "none", "--rig", &demo("panel.toml"), "--listen", place])
+            .arg(&take)
+            .stderr(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let said = BufReader::new(child.stderr.as_mut().unwrap()).lines();
+        let address = said
+            .map_while(Result::ok)
+            .find_map(|line| line.strip_prefix("gtrig: the page is at ").map(str::to_owned));
+        Recording { process: Ending(child), address: address.unwrap(), take, _folder: folder }
+    }
+
+    /// Ends it, and returns the lines of the take.
+    fn end(mut self) -> Vec<Value> {
+        kill(Pid::from_raw(self.process.0.id() as i32), Signal::SIGINT).unwrap();
+        assert!(self.process.0.wait().unwrap().success());
+        let text = fs::read_to_string(&self.take).unwrap();
+        text.lines().map(|line| serde_json::from_str(line).unwrap()).collect()
+    }
+}
+
+/// The values of a control, with their marks; but that one came late, as on a busy machine any
+/// may, is left out.
+fn values(take: &[Value], device: &str, control: &str) -> Vec<(i64, String)> {
+    let is_its = |line: &&Value| line["on"] == device && line["c"] == control;
+    let of = |line: &Value| {
+        let marks = line["mark"].as_str().unwrap_or_default().split('+');
+        let marks: Vec<&str> = marks.filter(|mark| *mark != "late").collect();
+        (line["v"].as_i64().unwrap(), marks.join("+"))
+    };
+    take.iter().filter(is_its).map(of).collect()
+}
+
+fn plain(values: &[(i64, String)]) -> Vec<i64> {
+    values.iter().map(|(value, _)| *value).collect()
+}
+
+/// The line that plugs a device in whose name has this.
+fn plugged<'t>(take: &'t [Value], name: &str) -> &'t Value {
+    let has = |line: &&Value| line["name"].as_str().is_some_and(|of| of.contains(name));
+    take.iter().filter(|line| line.get("plug").is_some()).find(has).unwrap()
+}
+
+/// Two fingers at once, in a take: where they landed, how they moved, that the panel took one
+/// back; and keys beside them.
+#[test]
+fn fingers_and_keys_of_a_browser_are_recorded() {
+    let recording = Recording::start("page:127.0.0.1:0");
+    let mut browser = Browser::open(&recording.address);
+    browser.wait_for("state", "connected as ");
+    let [left, top, width, height] = browser.panel();
+    let at = |x: f64, y: f64| [left + x * width, top + y * height];
+    browser.touch("touchStart", &[(0, at(0.25, 0.5))]);
+    browser.touch("touchStart", &[(0, at(0.25, 0.5)), (1, at(0.75, 0.5))]);
+    browser.touch("touchMove", &[(0, at(0.25, 0.75)), (1, at(0.75, 0.25))]);
+    // Who is no longer named has lifted.
+    browser.touch("touchMove", &[(1, at(0.75, 0.25))]);
+    browser.touch("touchCancel", &[]);
+    for what in ["keyDown", "keyUp"] {
+        let key = json!({ "type": what, "code": "KeyH", "key": "h" });
+        browser.call("Input.dispatchKeyEvent", key);
+    }
+    // All of it has arrived when what comes of the last finger has come back.
+    browser.touch("touchStart", &[(2, at(0.5, 0.62))]);
+    browser.wait_for("news", "● horn");
+    browser.touch("touchEnd", &[]);
+    browser.wait_for("news", "nothing acts");
+    let take = recording.end();
+    let glass = plugged(&take, "fingers on the page");
+    let (glass, controls) =
+        (glass["plug"].as_str().unwrap(), glass["controls"].as_array().unwrap());
+    assert_eq!(controls.len(), 40, "ten contacts: touch, place, pressure");
+    let range = |code: &str| {
+        let control = controls.iter().find(|control| control["code"] == code).unwrap();
+        control["max"].as_f64().unwrap()
+    };
+    assert_eq!(plain(&values(&take, glass, "contact-1")), [1, 0, 1, 0]);
+    assert_eq!(
+        values(&take, glass, "contact-2"),
+        [(1, String::new()), (0, "cancelled".to_owned())]
+    );
+    let shares = |code: &str| -> Vec<f64> {
+        let max = range(code);
+        let round = |value: i64| (value as f64 / max * 100.0).round() / 100.0;
+        plain(&values(&take, glass, code)).into_iter().map(round).collect()
+    };
+    assert_eq!(shares("contact-1-y")[..2], [0.5, 0.75]);
+    assert_eq!(shares("contact-2-x"), [0.75]);
+    assert_eq!(shares("contact-2-y"), [0.5, 0.25]);
+    let keys = plugged(&take, "keys of the page")["plug"].as_str().unwrap();
+    assert_eq!(plain(&values(&take, keys, "KeyH")), [1, 0]);
+}
+
+/// The way breaks under a held finger, and comes back: the same panel, and no second press.
+#[test]
+fn a_page_comes_again_when_the_way_was_broken() {
+    let recording = Recording::start("page:127.0.0.1:0");
+    let (origin, key) = recording.address.split_once("/#").unwrap();
+    let server = origin.strip_prefix("http://").unwrap().to_owned();
+    // A port that is free now; the relay takes it over.
+    let port = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+    let relay = || {
+        let relay = Command::new("socat")
+            .arg(format!("TCP-LISTEN:{port},bind=127.0.0.1,fork,reuseaddr"))
+            .arg(format!("TCP:{server}"))
+            .spawn();
+        Ending(relay.unwrap())
+    };
+    let cut = |relay: Ending| {
+        // Those that it made for each connection go with it.
+        let id = relay.0.id().to_string();
+        let _ = Command::new("pkill").args(["-KILL", "-P", &id]).status();
+        drop(relay);
+    };
+    let first = relay();
+    while std::net::TcpStream::connect(("127.0.0.1", port)).is_err() {}
+    let mut browser = Browser::open(&format!("http://127.0.0.1:{port}/#{key}"));
+    browser.wait_for("state", "connected as ");
+    let [left, top, width, height] = browser.panel();
+    let at = [left + width * 0.25, top + height * 0.5];
+    browser.touch("touchStart", &[(0, at)]);
+    browser.wait_for("news", "● walk-left");
+    cut(first);
+    browser.wait_for("state", "not connected");
+    let second = relay();
+    browser.wait_for("state", "connected as ");
+    browser.touch("touchEnd", &[]);
+    browser.wait_for("news", "nothing acts");
+    cut(second);
+    let take = recording.end();
+    let devices = take.iter().filter(|line| {
+        line["name"].as_str().is_some_and(|name| name.contains("fingers on the page"))
+    });
+    let ids: Vec<&str> = devices.map(|line| line["plug"].as_str().unwrap()).collect();
+    assert!(ids.len() >= 2 && ids.iter().all(|id| *id == ids[0]), "{ids:?}");
+    let told = values(&take, ids[0], "contact-1");
+    assert_eq!(plain(&told), [1, 1, 0], "{told:?}");
+    assert_eq!((told[0].1.as_str(), told[1].1.as_str()), ("", "carried"));
+}
+
+/// The full screen shows the address until somebody comes; then the zones of the rig are under
+/// the finger, what it drives is on both screens, and a rig that is nudged is drawn anew.
+#[test]
+fn the_full_screen_and_the_page_show_the_same() {
+    let gtrig = env!("CARGO_BIN_EXE_gtrig");
+    let rig = demo("panel.toml");
+    let port = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+    let tmux = Tmux::start(
+        "page",
+        (160, 50),
+        &format!("{gtrig} live --kernel none --rig {rig} --page-tls 127.0.0.1:{port}"),
+    );
+    let screen = tmux.wait_for_all(&["the page", "Point a camera here", "SHA-256"]);
+    let key: String = {
+        let begin = screen.find("/#k=").unwrap();
+        // The words of the address go on in the next row.
+        let of_key = |text: &str| text.chars().take_while(char::is_ascii_hexdigit).collect();
+        let first: String = of_key(&screen[begin + 4..]);
+        let row = screen[begin..].lines().nth(1).unwrap();
+        let rest = row.trim_end().trim_end_matches('║').trim_end();
+        let rest: String = rest.rsplit(' ').next().map(of_key).unwrap();
+        first + &rest
+    };
+    assert_eq!(key.len(), 32, "{key} in\n{screen}");
+    let mut browser = Browser::open(&format!("https://127.0.0.1:{port}/#k={key}"));
+    browser.wait_for("state", "connected as ");
+    tmux.wait("no address", |screen| !screen.contains("Point a camera here"));
+    let [left, top, width, height] = browser.panel();
+    browser.touch("touchStart", &[(0, [left + width * 0.75, top + height * 0.5])]);
+    browser.wait_for("news", "● walk-right");
+    tmux.wait("the action", |screen| {
+        screen.lines().any(|row| row.contains("walk-right")) && screen.contains("● on")
+    });
+    browser.touch("touchEnd", &[]);
+    browser.wait_for("news", "nothing acts");
+    // The address comes again when it is asked for.
+    tmux.keys(&["Q"]);
+    tmux.wait_for("Point a camera here");
+    tmux.keys(&["Escape"]);
+    tmux.wait("no address", |screen| !screen.contains("Point a camera here"));
+    // The bench of the streams has the page as a sender.
+    tmux.keys(&["4"]);
+    tmux.wait("the sender", |screen| {
+        screen.lines().any(|row| row.contains("phone-") && row.contains("● here"))
+    });
+}
+
+/// A page without the key of this run says what to do.
+#[test]
+fn a_page_without_a_key_says_what_to_do() {
+    let recording = Recording::start("page:127.0.0.1:0");
+    let bare = recording.address.split_once('#').unwrap().0.to_owned();
+    let mut browser = Browser::open(&bare);
+    browser.wait_for("state", "no key: open the address that Green Trigger shows");
+    assert!(recording.end().iter().all(|line| line.get("plug").is_none()));
+}
