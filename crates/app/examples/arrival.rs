@@ -1,4 +1,4 @@
-//! From a program that sends to the screen: how long a value takes to be drawn while many
+//! From a program or a page that sends to the screen: how long a value takes to be drawn while many
 //! others come, whether any is lost, and how much memory that takes. `scripts/arrival` runs
 //! it.
 
@@ -8,10 +8,13 @@ mod pty;
 use anyhow::{Context, ensure};
 use pty::Pty;
 use std::{
-    env, fs,
+    env,
+    fmt::Write as _,
+    fs,
     io::Write,
+    net::{TcpListener, TcpStream},
     os::unix::net::UnixStream,
-    path::Path,
+    path::{Path, PathBuf},
     process::Command,
     sync::{
         Arc,
@@ -21,6 +24,7 @@ use std::{
     thread,
     time::{Duration, Instant},
 };
+use tungstenite::{Message, WebSocket, client::IntoClientRequest};
 
 /// Nothing here takes this long.
 const PATIENCE: Duration = Duration::from_secs(60);
@@ -30,32 +34,42 @@ const FRAME: Duration = Duration::from_micros(16_667);
 
 fn main() -> anyhow::Result<()> {
     let mut arguments = env::args().skip(1);
-    let usage = "usage: arrival PROGRAM SENDERS VALUES_A_SECOND TIMES [POLLS_A_SECOND]";
+    let usage = "usage: arrival PROGRAM SENDERS VALUES_A_SECOND TIMES POLLS_A_SECOND [page]";
     let program = arguments.next().context(usage)?;
     let senders: u64 = arguments.next().context(usage)?.parse()?;
     let rate: u64 = arguments.next().context(usage)?.parse()?;
     let times: usize = arguments.next().context(usage)?.parse()?;
-    let polls: u32 = arguments.next().map_or(Ok(60), |polls| polls.parse())?;
+    let polls: u32 = arguments.next().context(usage)?.parse()?;
+    let is_page = arguments.next().is_some_and(|kind| kind == "page");
     ensure!(senders > 0 && times > 0, usage);
     let folder = tempfile::tempdir()?;
     let rig = folder.path().join("rig.toml");
     fs::write(&rig, format!("rig = 1\n[sampling]\npoll-hz = {polls}\n"))?;
-    let (socket, take) = (folder.path().join("s"), folder.path().join("t.take.jsonl"));
+    let take = folder.path().join("t.take.jsonl");
+    let place = match is_page {
+        // A port that is free now.
+        true => format!("page:{}", TcpListener::bind("127.0.0.1:0")?.local_addr()?),
+        false => format!("unix:{}", folder.path().join("s").display()),
+    };
     let (drawn, screen) = channel();
     let mut command = Command::new(&program);
     command
         .args(["live", "--kernel", "none", "--rig"])
         .arg(&rig)
         .arg("--listen")
-        .arg(format!("unix:{}", socket.display()))
+        .arg(&place)
         .arg("--record")
         .arg(&take);
     let watch = move |bytes: &[u8]| drop(drawn.send((Instant::now(), bytes.to_vec())));
     let mut pty = Pty::watched(&mut command, watch)?;
-    let mut probe = Probe::connect(&socket)?;
+    let door = match place.strip_prefix("page:") {
+        Some(address) => Door::Page(address.to_owned(), key_on(&screen)?),
+        None => Door::Unix(folder.path().join("s")),
+    };
+    let mut probe = Probe { sender: Sender::connect(&door, "probe", "probe-x")? };
     // The log, and of it only what the probe reports.
     pty.keyboard.write_all(b"T/report probe-x\r")?;
-    let load = Load::start(&socket, senders, rate)?;
+    let load = Load::start(&door, senders, rate)?;
     let naps = Naps::start();
     let mut delays = Vec::new();
     let mut memory = Vec::new();
@@ -72,7 +86,8 @@ fn main() -> anyhow::Result<()> {
     delays.sort_unstable();
     let share = |share: f64| delays[((delays.len() - 1) as f64 * share).ceil() as usize];
     println!(
-        "{senders} senders, {polls} ticks/s, {:.0} values/s, {sent} sent, {kept} kept; arrival to screen {} ms (median), {} ms (p99), {} ms (longest); the machine woke a thread {} ms late (p99); {} to {} MiB",
+        "{senders} {}, {polls} ticks/s, {:.0} values/s, {sent} sent, {kept} kept; arrival to screen {} ms (median), {} ms (p99), {} ms (longest); the machine woke a thread {} ms late (p99); {} to {} MiB",
+        if is_page { "pages" } else { "senders" },
         sent as f64 / seconds,
         ms(share(0.5)),
         ms(share(0.99)),
@@ -91,34 +106,85 @@ fn ms(time: Duration) -> String {
     format!("{:.1}", time.as_secs_f64() * 1e3)
 }
 
-fn connect(socket: &Path, name: &str, code: &str) -> anyhow::Result<UnixStream> {
+/// Where senders come in.
+enum Door {
+    Unix(PathBuf),
+    /// An address, and the key of its page.
+    Page(String, String),
+}
+
+/// The key of the page, of which the screen shows the address: its end is in the next row.
+fn key_on(screen: &Receiver<(Instant, Vec<u8>)>) -> anyhow::Result<String> {
+    let mut seen = Vec::new();
+    loop {
+        let (_, bytes) = screen.recv_timeout(PATIENCE).context("it shows no address")?;
+        seen.extend_from_slice(&bytes);
+        let text = String::from_utf8_lossy(&seen);
+        let Some((_, rest)) = text.split_once("/#k=") else { continue };
+        let end = rest.find(|of: char| !of.is_ascii_hexdigit()).unwrap_or(rest.len());
+        let (first, rest) = rest.split_at(end);
+        let parts = rest.split(|of: char| !of.is_ascii_hexdigit());
+        if let Some(last) = parts.into_iter().find(|part| part.len() + first.len() == 32) {
+            return Ok(format!("{first}{last}"));
+        }
+    }
+}
+
+/// A program, or the page in a browser.
+enum Sender {
+    Program(UnixStream),
+    Page(Box<WebSocket<TcpStream>>),
+}
+
+impl Sender {
+    fn connect(door: &Door, name: &str, code: &str) -> anyhow::Result<Self> {
+        let mut sender = match door {
+            Door::Unix(socket) => Sender::Program(patiently(|| UnixStream::connect(socket))?),
+            Door::Page(address, key) => {
+                let mut request = format!("ws://{address}/send?k={key}").into_client_request()?;
+                request.headers_mut().insert("Origin", format!("http://{address}").parse()?);
+                let stream = patiently(|| TcpStream::connect(address))?;
+                stream.set_nodelay(true)?;
+                let (socket, _) = tungstenite::client(request, stream)?;
+                Sender::Page(Box::new(socket))
+            }
+        };
+        let boot = fs::read_to_string("/proc/sys/kernel/random/boot_id")?;
+        let greeting = format!(
+            "{{\"live\":1,\"name\":\"{name}\",\"clock\":\"monotonic\",\"boot\":\"{}\"}}\n{{\"plug\":\"d\",\"kind\":\"other\",\"controls\":[{{\"code\":\"{code}\",\"kind\":\"axis\",\"min\":-99999,\"centre\":0,\"max\":99999}}]}}\n",
+            boot.trim()
+        );
+        sender.say(&greeting)?;
+        Ok(sender)
+    }
+
+    /// Sends lines; a page sends them as one message.
+    fn say(&mut self, lines: &str) -> anyhow::Result<()> {
+        match self {
+            Sender::Program(stream) => stream.write_all(lines.as_bytes())?,
+            Sender::Page(socket) => socket.send(Message::text(lines))?,
+        }
+        Ok(())
+    }
+}
+
+fn patiently<T>(connect: impl Fn() -> std::io::Result<T>) -> anyhow::Result<T> {
     let started = Instant::now();
-    let mut stream = loop {
-        match UnixStream::connect(socket) {
-            Ok(stream) => break stream,
+    loop {
+        match connect() {
+            Ok(stream) => return Ok(stream),
             Err(error) => ensure!(started.elapsed() < PATIENCE, "{error}"),
         }
         thread::sleep(Duration::from_millis(5));
-    };
-    let boot = fs::read_to_string("/proc/sys/kernel/random/boot_id")?;
-    writeln!(
-        stream,
-        "{{\"live\":1,\"name\":\"{name}\",\"clock\":\"monotonic\",\"boot\":\"{}\"}}\n{{\"plug\":\"d\",\"kind\":\"other\",\"controls\":[{{\"code\":\"{code}\",\"kind\":\"axis\",\"min\":-99999,\"centre\":0,\"max\":99999}}]}}",
-        boot.trim()
-    )?;
-    Ok(stream)
+    }
 }
 
 /// A sender of values that can be found on the screen.
 struct Probe {
-    stream: UnixStream,
+    sender: Sender,
 }
 
 impl Probe {
-    fn connect(socket: &Path) -> anyhow::Result<Self> {
-        Ok(Probe { stream: connect(socket, "probe", "probe-x")? })
-    }
-
     /// Sends a value of which every digit differs from those of the one before, so that all
     /// of it is drawn anew: how long until it is.
     fn until_drawn(
@@ -129,7 +195,7 @@ impl Probe {
         let value = 11_111 * (at % 9 + 1);
         while screen.try_recv().is_ok() {}
         let sent = Instant::now();
-        writeln!(self.stream, "{{\"on\":\"d\",\"c\":\"probe-x\",\"v\":{value}}}")?;
+        self.sender.say(&format!("{{\"on\":\"d\",\"c\":\"probe-x\",\"v\":{value}}}\n"))?;
         let wanted = value.to_string();
         let mut drawn = Vec::new();
         loop {
@@ -153,15 +219,15 @@ struct Load {
 }
 
 impl Load {
-    fn start(socket: &Path, senders: u64, rate: u64) -> anyhow::Result<Self> {
+    fn start(door: &Door, senders: u64, rate: u64) -> anyhow::Result<Self> {
         let (is_over, sent) = (Arc::new(AtomicBool::new(false)), Arc::new(AtomicU64::new(0)));
         let per_frame = (rate as f64 * FRAME.as_secs_f64() / senders as f64).ceil() as u64;
         let mut threads = Vec::new();
         for n in 0..senders {
-            let mut stream = connect(socket, &format!("load-{n}"), "x")?;
+            let mut sender = Sender::connect(door, &format!("load-{n}"), "x")?;
             let (is_over, sent) = (Arc::clone(&is_over), Arc::clone(&sent));
             threads.push(thread::spawn(move || {
-                let (mut value, mut lines) = (0, Vec::new());
+                let (mut value, mut lines) = (0, String::new());
                 let mut next = Instant::now();
                 while !is_over.load(Ordering::Relaxed) {
                     lines.clear();
@@ -169,13 +235,12 @@ impl Load {
                         value = (value + 1) % 90_000;
                         writeln!(lines, "{{\"on\":\"d\",\"c\":\"x\",\"v\":{value}}}")?;
                     }
-                    stream.write_all(&lines)?;
+                    sender.say(&lines)?;
                     sent.fetch_add(per_frame, Ordering::Relaxed);
                     next += FRAME;
                     thread::sleep(next.saturating_duration_since(Instant::now()));
                 }
-                writeln!(stream, "{{\"ends\":true}}")?;
-                Ok(())
+                sender.say("{\"ends\":true}\n")
             }));
         }
         Ok(Load { is_over, sent, threads, began: Instant::now() })

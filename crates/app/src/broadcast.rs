@@ -89,3 +89,53 @@ fn greeting(session: &Session) -> anyhow::Result<String> {
     let greeting = String::from_utf8(greeting).context("a greeting is text")?;
     Ok(greeting.trim_end().to_owned())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use gtrig_analysis::Capacity;
+    use gtrig_core::{Rig, Tick};
+    use std::{
+        io::{BufRead, BufReader},
+        os::unix::net::UnixStream,
+        time::{Duration, Instant},
+    };
+
+    fn session(zone: &str) -> Session {
+        let text = format!("rig = 1\nname = \"Quay\"\n[zone.horn]\nrect = {zone}\n");
+        let rig: Rig = gtrig_formats::rig::parse("quay.toml", &text).unwrap();
+        Session::new(rig, Tick(0), Capacity::DEFAULT)
+    }
+
+    /// A zone that is moved is told to those who draw it.
+    #[test]
+    fn another_rig_is_told_to_those_who_read() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("out");
+        let (mut before, mut after) = (session("[0, 0, 0.5, 1]"), session("[0.25, 0, 0.5, 1]"));
+        let mut broadcast = Broadcast::open(&[Place::Unix(path.clone())], None, &before).unwrap();
+        let stream = UnixStream::connect(&path).unwrap();
+        stream.set_read_timeout(Some(Duration::from_secs(30))).unwrap();
+        let mut lines = BufReader::new(stream).lines().map_while(Result::ok);
+        let started = Instant::now();
+        while broadcast.readers() == 0 {
+            assert!(started.elapsed() < Duration::from_secs(30), "it is not let in");
+        }
+        // It is greeted once it is told how things stand.
+        let (told, heard) = std::sync::mpsc::channel();
+        std::thread::spawn(move || lines.try_for_each(|line| told.send(line)));
+        let mut until = |session: &mut Session, words: &str| {
+            let started = Instant::now();
+            loop {
+                broadcast.catch_up(session);
+                let line = heard.recv_timeout(Duration::from_millis(5)).unwrap_or_default();
+                if line.contains(words) {
+                    break broadcast.go_on_with(session);
+                }
+                assert!(started.elapsed() < Duration::from_secs(30), "never told of {words}");
+            }
+        };
+        until(&mut before, r#""rect":[0.0,0.0,0.5,1.0]"#);
+        until(&mut after, r#""rect":[0.25,0.0,0.5,1.0]"#);
+    }
+}

@@ -85,7 +85,7 @@ fn plugged<'t>(take: &'t [Value], name: &str) -> &'t Value {
 fn fingers_and_keys_of_a_browser_are_recorded() {
     let recording = Recording::start("page:127.0.0.1:0");
     let mut browser = Browser::open(&recording.address);
-    browser.wait_for("state", "connected as ");
+    browser.wait_for("state", "● connected");
     let [left, top, width, height] = browser.panel();
     let at = |x: f64, y: f64| [left + x * width, top + y * height];
     browser.touch("touchStart", &[(0, at(0.25, 0.5))]);
@@ -153,15 +153,15 @@ fn a_page_comes_again_when_the_way_was_broken() {
     let first = relay();
     while std::net::TcpStream::connect(("127.0.0.1", port)).is_err() {}
     let mut browser = Browser::open(&format!("http://127.0.0.1:{port}/#{key}"));
-    browser.wait_for("state", "connected as ");
+    browser.wait_for("state", "● connected");
     let [left, top, width, height] = browser.panel();
     let at = [left + width * 0.25, top + height * 0.5];
     browser.touch("touchStart", &[(0, at)]);
     browser.wait_for("news", "● walk-left");
     cut(first);
-    browser.wait_for("state", "not connected");
+    browser.wait_for("state", "no connection");
     let second = relay();
-    browser.wait_for("state", "connected as ");
+    browser.wait_for("state", "● connected");
     browser.touch("touchEnd", &[]);
     browser.wait_for("news", "nothing acts");
     cut(second);
@@ -201,7 +201,7 @@ fn the_full_screen_and_the_page_show_the_same() {
     };
     assert_eq!(key.len(), 32, "{key} in\n{screen}");
     let mut browser = Browser::open(&format!("https://127.0.0.1:{port}/#k={key}"));
-    browser.wait_for("state", "connected as ");
+    browser.wait_for("state", "● connected");
     tmux.wait("no address", |screen| !screen.contains("Point a camera here"));
     let [left, top, width, height] = browser.panel();
     browser.touch("touchStart", &[(0, [left + width * 0.75, top + height * 0.5])]);

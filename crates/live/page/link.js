@@ -69,7 +69,7 @@ export class Link {
       }
     };
     socket.onclose = () => {
-      if (path === "send") this.onState(this.why ?? "not connected; trying again");
+      if (path === "send") this.onState(this.why ?? "○ no connection; trying again");
       setTimeout(() => this.open(path), AGAIN_MS);
     };
   }
@@ -87,7 +87,7 @@ export class Link {
     this.why = null;
     this.say({ live: 1, name: this.name, clock: "own", answers: true, delay: nanoseconds(DELAY_MS) });
     for (const device of this.devices.values()) this.arrives(device);
-    this.onState(`connected as ${this.name}`);
+    this.onState("● connected");
   }
 
   /** Plugs a device in; one of the same id goes. */

@@ -79,7 +79,7 @@ function begin(link) {
   (function frame() {
     pointers.flush();
     link.catchUp();
-    view.draw(pointers.size, pointers.fingers.values());
+    view.draw(pointers.fingers.values());
     requestAnimationFrame(frame);
   })();
 }

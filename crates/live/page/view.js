@@ -7,6 +7,7 @@ const RULE = "#3a4442";
 const FIRED = "#57e07a";
 const SIGNAL = "#7cc7ff";
 const FLASH_MS = 400;
+const LINE = 20;
 const PX_PER_MM = 96 / 25.4;
 
 export class View {
@@ -47,7 +48,8 @@ export class View {
     this.news.textContent = [...gone, ...words].join("   ") || "nothing acts";
   }
 
-  draw([width, height], fingers) {
+  draw(fingers) {
+    const [width, height] = [this.canvas.clientWidth, this.canvas.clientHeight];
     const scale = window.devicePixelRatio || 1;
     if (this.canvas.width !== width * scale || this.canvas.height !== height * scale) {
       [this.canvas.width, this.canvas.height] = [width * scale, height * scale];
@@ -81,7 +83,9 @@ export class View {
     pen.strokeStyle = isActive ? FIRED : RULE;
     pen.lineWidth = isActive ? 4 : 2;
     pen.stroke(path.line);
-    words(pen, isActive ? `● ${zone.name}` : zone.name, path.middle, isActive ? FIRED : FAINT);
+    const [x, y] = path.middle;
+    words(pen, zone.name, [x, y], isActive ? FIRED : FAINT);
+    if (isActive) words(pen, "●", [x, y - LINE], FIRED);
   }
 
   /** A stick stands where its finger landed, on its zone. */
