@@ -196,9 +196,10 @@ impl ClockMap {
     /// Our time of `theirs`. As theirs goes on, ours never goes back, however the estimate
     /// has changed; it is never later than `now`.
     pub fn map(&mut self, theirs: Nanos, now: Nanos) -> Nanos {
-        let Some(straight) = self.straight else { return now };
-        let ours = theirs.0.saturating_add_signed(straight.at(theirs.0 as i64));
-        let mut ours = Nanos(ours).min(now);
+        if self.straight.is_none() {
+            return now;
+        }
+        let mut ours = self.place(theirs, now);
         match self.newest {
             Some((newest, mapped)) if theirs >= newest => ours = ours.max(mapped),
             Some(_) => return ours,
@@ -206,6 +207,13 @@ impl ClockMap {
         }
         self.newest = Some((theirs, ours));
         ours
+    }
+
+    /// The same for a line that nothing comes of, such as an answer: what comes after it may
+    /// be older, and does not go back for it.
+    pub fn place(&self, theirs: Nanos, now: Nanos) -> Nanos {
+        let Some(straight) = self.straight else { return now };
+        Nanos(theirs.0.saturating_add_signed(straight.at(theirs.0 as i64))).min(now)
     }
 
     /// What is known of the clock; nothing before it was heard.

@@ -129,6 +129,92 @@ fn fingers_and_keys_of_a_browser_are_recorded() {
     assert_eq!(plain(&values(&take, keys, "KeyH")), [1, 0]);
 }
 
+/// A mouse that points, presses and turns its wheel, and a pen that hovers before it touches.
+#[test]
+fn a_mouse_and_a_pen_are_devices_of_their_own() {
+    let recording = Recording::start("page:127.0.0.1:0");
+    let mut browser = Browser::open(&recording.address);
+    browser.wait_for("state", "● connected");
+    let [left, top, width, height] = browser.panel();
+    let mut point = |what: &str, kind: &str, [x, y]: [f64; 2], pressed: u8| {
+        let place = json!({
+            "type": what, "pointerType": kind, "x": left + x * width, "y": top + y * height,
+            "button": if pressed > 0 || what == "mouseReleased" { "left" } else { "none" },
+            "buttons": pressed, "clickCount": u8::from(what == "mousePressed"),
+            "deltaX": 0, "deltaY": if what == "mouseWheel" { -200 } else { 0 },
+            "force": if pressed > 0 { 0.5 } else { 0.0 },
+        });
+        browser.call("Input.dispatchMouseEvent", place);
+    };
+    point("mouseMoved", "mouse", [0.5, 0.25], 0);
+    point("mousePressed", "mouse", [0.5, 0.25], 1);
+    point("mouseReleased", "mouse", [0.5, 0.25], 0);
+    point("mouseWheel", "mouse", [0.5, 0.25], 0);
+    point("mouseMoved", "pen", [0.25, 0.5], 0);
+    point("mousePressed", "pen", [0.25, 0.5], 1);
+    point("mouseMoved", "pen", [0.25, 0.75], 1);
+    point("mouseReleased", "pen", [0.25, 0.75], 0);
+    // All of it has arrived when a finger that comes after it has.
+    browser.touch("touchStart", &[(0, [left + width * 0.5, top + height * 0.62])]);
+    browser.wait_for("news", "● horn");
+    let take = recording.end();
+    let mouse = plugged(&take, "mouse on the page")["plug"].as_str().unwrap();
+    assert_eq!(plain(&values(&take, mouse, "left")), [1, 0]);
+    assert_eq!(plain(&values(&take, mouse, "wheel-y")), [2], "upwards is more");
+    assert_eq!(values(&take, mouse, "x").len(), 1);
+    let pen = plugged(&take, "pen on the page")["plug"].as_str().unwrap();
+    assert_eq!(plain(&values(&take, pen, "contact-1")), [1, 0]);
+    assert_eq!(values(&take, pen, "contact-1-y").len(), 2, "where it hovered, and where it moved");
+    let pressed = plain(&values(&take, pen, "contact-1-pressure"));
+    assert!((500..524).contains(&pressed[0]) && pressed.last() == Some(&0), "{pressed:?}");
+}
+
+/// What the browser would say of a pad in the standard layout, and of one whose layout it does
+/// not know.
+const PADS: &str = r#"{
+    const button = (value) => ({ value, pressed: value > 0.5 });
+    const pad = (index, mapping, at) => ({
+        index, mapping, connected: true, id: `test pad ${index}`, timestamp: at,
+        buttons: Array.from({ length: 17 }, (_, n) => button(at > 1 && n === 0 ? 1 : n === 7 ? 0.5 : 0)),
+        axes: [at > 1 ? -1 : 0, 0.25, 0, 0],
+    });
+    window.padsAt = 1;
+    window.padsThere = ["standard", ""];
+    navigator.getGamepads = () =>
+        [null, ...window.padsThere.map((mapping, n) => pad(n + 1, mapping, window.padsAt))];
+}"#;
+
+/// Pads by the standard layout have the names of the kernel's; of any other the numbers.
+#[test]
+fn pads_of_the_browser_are_pads() {
+    let recording = Recording::start("page:127.0.0.1:0");
+    let mut browser = Browser::open_after(&recording.address, PADS);
+    browser.wait_for("state", "● connected");
+    browser.value("window.padsAt = 2");
+    // It is looked at every few milliseconds; then one of them goes.
+    let looked = "new Promise((done) => setTimeout(done, 100))";
+    let waited = json!({ "expression": looked, "awaitPromise": true });
+    browser.call("Runtime.evaluate", waited.clone());
+    browser.value("window.padsThere = ['standard']");
+    browser.call("Runtime.evaluate", waited);
+    let [left, top, width, height] = browser.panel();
+    browser.touch("touchStart", &[(0, [left + width * 0.5, top + height * 0.62])]);
+    browser.wait_for("news", "● horn");
+    let take = recording.end();
+    let pad = plugged(&take, "test pad 1")["plug"].as_str().unwrap();
+    assert_eq!(plain(&values(&take, pad, "south")), [1]);
+    assert_eq!(plain(&values(&take, pad, "trigger-r")), [128]);
+    assert_eq!(plain(&values(&take, pad, "stick-l-x")), [-32767]);
+    assert_eq!(plain(&values(&take, pad, "stick-l-y")), [8192]);
+    let other = plugged(&take, "test pad 2")["plug"].as_str().unwrap();
+    assert_eq!(plain(&values(&take, other, "button-0")), [1]);
+    assert_eq!(plain(&values(&take, other, "axis-0")), [-32767]);
+    assert!(
+        take.iter().any(|line| line["unplug"] == other)
+            && take.iter().all(|line| line["unplug"] != pad)
+    );
+}
+
 /// The way breaks under a held finger, and comes back: the same panel, and no second press.
 #[test]
 fn a_page_comes_again_when_the_way_was_broken() {
@@ -221,6 +307,25 @@ fn the_full_screen_and_the_page_show_the_same() {
     tmux.wait("the sender", |screen| {
         screen.lines().any(|row| row.contains("phone-") && row.contains("● here"))
     });
+}
+
+/// Two pages of one name: the older says what to do, and comes again under another name.
+#[test]
+fn two_pages_of_one_name_do_not_fight() {
+    let recording = Recording::start("page:127.0.0.1:0");
+    let named = "sessionStorage.setItem('name', 'thumb')";
+    let mut older = Browser::open_after(&recording.address, named);
+    older.wait_for("state", "● connected");
+    let mut newer = Browser::open_after(&recording.address, named);
+    newer.wait_for("state", "● connected");
+    older.wait_for("state", "another page is called thumb");
+    older.value(
+        "(({ target }) => target.dispatchEvent(new Event('change')))\
+         ({ target: Object.assign(document.getElementById('name'), { value: 'finger' }) })",
+    );
+    older.wait_for("state", "● connected");
+    newer.wait_for("state", "● connected");
+    recording.end();
 }
 
 /// A page without the key of this run says what to do.

@@ -23,7 +23,8 @@ export class Device {
 
   /** A control took a value at this instant, in milliseconds of the page's clock. */
   set(code, value, at, mark) {
-    const same = this.values.get(code) === value;
+    // Everything rests at 0 until something is said of it.
+    const same = (this.values.get(code) ?? 0) === value;
     if (same && mark !== "repeat") return;
     this.values.set(code, value);
     this.link?.say({ t: nanoseconds(at), on: this.id, c: code, v: value, mark });
@@ -70,6 +71,8 @@ export class Link {
     };
     socket.onclose = () => {
       if (path === "send") this.onState(this.why ?? "○ no connection; trying again");
+      // Two pages of one name would throw each other out for ever.
+      if (path === "send" && this.isReplaced) return;
       setTimeout(() => this.open(path), AGAIN_MS);
     };
   }
@@ -77,7 +80,9 @@ export class Link {
   /** Another name is another sender. */
   rename(name) {
     this.name = name;
-    this.send.close();
+    if (this.isReplaced) this.open("send");
+    else this.send.close();
+    this.isReplaced = false;
   }
 
   greet() {
@@ -142,7 +147,10 @@ export class Link {
 
   heard(path, line) {
     if (line.sync !== undefined) this.say({ t: nanoseconds(now()), sync: line.sync });
-    else if (line.error !== undefined) this.onState((this.why = line.error));
+    else if (line.replaced) {
+      this.isReplaced = true;
+      this.onState((this.why = `○ another page is called ${this.name}: choose another name`));
+    } else if (line.error !== undefined) this.onState((this.why = `○ ${line.error}`));
     else if (path === "read") this.onLine(line);
   }
 }

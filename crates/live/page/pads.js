@@ -58,12 +58,8 @@ export class Pads {
     pad.buttons.forEach((button, n) => {
       const code = buttonCode(pad, n);
       const value = isTrigger(code) ? Math.round(button.value * TRIGGER) : Number(button.pressed);
-      if (value !== (device.values.get(code) ?? 0)) device.set(code, value, pad.timestamp);
+      device.set(code, value, pad.timestamp);
     });
-    pad.axes.forEach((at, n) => {
-      const value = Math.round(at * AXIS);
-      const code = axisCode(pad, n);
-      if (value !== (device.values.get(code) ?? 0)) device.set(code, value, pad.timestamp);
-    });
+    pad.axes.forEach((at, n) => device.set(axisCode(pad, n), Math.round(at * AXIS), pad.timestamp));
   }
 }

@@ -19,8 +19,9 @@ const key = sessionStorage.getItem("key");
 const isName = (name) => /^[A-Za-z0-9._-]{1,40}$/.test(name);
 const kind = matchMedia("(pointer: coarse)").matches ? "phone" : "browser";
 const made = () => `${kind}-${Math.random().toString(36).slice(2, 6)}`;
-const name = localStorage.getItem("name") ?? made();
-localStorage.setItem("name", name);
+// Each tab is a sender of its own, and the same one when it is loaded again.
+const name = sessionStorage.getItem("name") ?? made();
+sessionStorage.setItem("name", name);
 
 const canvas = by("panel");
 const state = by("state");
@@ -66,7 +67,7 @@ function begin(link) {
   by("name").value = link.name;
   by("name").addEventListener("change", ({ target }) => {
     if (isName(target.value)) {
-      localStorage.setItem("name", target.value);
+      sessionStorage.setItem("name", target.value);
       link.rename(target.value);
     } else {
       target.value = link.name;

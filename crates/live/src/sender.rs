@@ -98,6 +98,11 @@ pub(crate) fn serve(house: &House, entrance: &Entrance, mut connection: Connecti
         let who = visitor.sender.as_ref().map_or(&entrance.place, |sender| &sender.ticket.name);
         let _ = house.troubles.send(format!("{who}: {why}; it was closed"));
     }
+    let is_replaced = |sender: &Sender| sender.ticket.is_replaced.load(Ordering::Relaxed);
+    if visitor.sender.as_ref().is_some_and(is_replaced) {
+        let why = "another sender came under this name";
+        connection.say(&serde_json::json!({ "error": why, "replaced": true }).to_string());
+    }
     if let Some(sender) = visitor.sender {
         let state = if visitor.is_done { SenderIs::Done } else { SenderIs::Lost };
         // Once it counts as gone, all that it said waits to be taken in.
@@ -276,7 +281,7 @@ impl Sender {
                 if let Some((_, asked)) = at.and_then(|at| self.asked.remove(at)) {
                     map.answered(asked, theirs, now);
                 }
-                map.map(theirs, now)
+                map.place(theirs, now)
             }
             // A label may be about any instant: it tells nothing of the clock.
             (Clock::Theirs(map), Said::Label(_)) => map.map(theirs, now),

@@ -64,7 +64,8 @@ fn one_that_comes_twice_takes_its_own_place() {
     let mut second = house.connect();
     second.say(&[&greeting("crane"), PAD, r#"{"on":"pad1","c":"south","v":1}"#]);
     house.until("the second", |house| house.values("south") == [1]);
-    assert_eq!(first.rest(), "");
+    let told = first.rest();
+    assert!(told.contains(r#""replaced":true"#) && told.lines().count() == 1, "{told}");
     assert_eq!(house.session.roster().devices().len(), 1);
     assert_eq!(house.presence(), Some(Presence::Here));
 }

@@ -6,6 +6,7 @@ use common::{House, PAD, greeting};
 use gtrig_core::Marks;
 use gtrig_live::{Options, Place, Publisher};
 use gtrig_sources::{SenderIs, Source};
+use proptest::{collection::vec, prelude::*};
 use rstest::rstest;
 use rustls::{
     ClientConfig, ClientConnection, DigitallySignedStruct, SignatureScheme, StreamOwned,
@@ -179,6 +180,21 @@ fn what_a_page_sends_becomes_a_device() {
     assert_eq!(house.hub.senders()[0].came, 2);
 }
 
+/// Of two pages of one name the older is told why it has to go, so that they do not throw each
+/// other out for ever.
+#[test]
+fn the_older_of_two_pages_is_told_that_it_was_replaced() {
+    let mut house = house();
+    let mut older = socket(&house, "/send");
+    say(&mut older, &[&greeting("phone")]);
+    house.until("the older", |house| !house.hub.senders().is_empty());
+    let mut newer = socket(&house, "/send");
+    say(&mut newer, &[&greeting("phone"), PAD, r#"{"on":"pad1","c":"south","v":1}"#]);
+    let told = older.read().unwrap().into_text().unwrap();
+    assert!(told.contains(r#""replaced":true"#), "{told}");
+    house.until("the press", |house| house.values("south") == [1]);
+}
+
 #[test]
 fn a_page_answers_for_its_clock_and_is_told_of_its_faults() {
     let mut house = house();
@@ -194,6 +210,49 @@ fn a_page_answers_for_its_clock_and_is_told_of_its_faults() {
     say(&mut socket, &[r#"{"t":5,"sync":1}"#, "no line"]);
     let told = socket.read().unwrap().into_text().unwrap();
     assert!(told.contains(r#""error":"line 2:"#), "{told}");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// Whatever comes instead of a request, or on a socket instead of messages, harms nobody else.
+    #[test]
+    fn any_bytes_are_survived(
+        requests in vec(vec(any::<u8>(), 0..200), 1..4),
+        frames in vec((0x80u8..=0x8f, vec(any::<u8>(), 0..300)), 1..4),
+    ) {
+        let mut house = house();
+        for bytes in &requests {
+            let mut stream = TcpStream::connect(address(&house)).unwrap();
+            let _ = stream.write_all(bytes);
+        }
+        let mut odd = socket(&house, "/send");
+        for (first, bytes) in &frames {
+            let _ = odd.get_mut().write_all(&[&[*first], bytes.as_slice()].concat());
+        }
+        drop(odd);
+        let mut good = socket(&house, "/send");
+        say(&mut good, &[&greeting("phone"), PAD, r#"{"on":"pad1","c":"south","v":1}"#]);
+        house.until("the press", |house| house.values("south") == [1]);
+    }
+}
+
+/// A browser tells of an event with the time at which it happened, and an answer about its clock
+/// may have been written meanwhile: what is told after it does not go back for it.
+#[test]
+fn what_is_told_after_an_answer_may_be_older_than_it() {
+    let mut house = house();
+    let mut socket = socket(&house, "/send");
+    let press = r#"{"t":1000000,"on":"pad1","c":"south","v":1}"#;
+    say(&mut socket, &[r#"{"live":1,"name":"phone","answers":true}"#, PAD, press]);
+    house.until("the press", |house| house.values("south") == [1]);
+    let asked = socket.read().unwrap().into_text().unwrap();
+    // By the answer, which the clock of the page is 50 ms further for, the press was earlier.
+    let answer = asked.trim_end().replace('{', r#"{"t":50000000,"#);
+    say(&mut socket, &[&answer, r#"{"t":2000000,"on":"pad1","c":"south","v":0}"#]);
+    house.until("the release", |house| house.values("south") == [1, 0]);
+    let release = house.events("south")[1];
+    assert!(!release.marks.contains(Marks::DISORDERED), "{:?}", release.marks);
 }
 
 /// A message that is longer than any line ends the connection, and says why on the screen.

@@ -38,6 +38,11 @@ pub struct Browser {
 impl Browser {
     /// One that shows a page on a phone with ten fingers.
     pub fn open(address: &str) -> Self {
+        Browser::open_after(address, "")
+    }
+
+    /// The same; before the page begins, a script of the test runs in it.
+    pub fn open_after(address: &str, script: &str) -> Self {
         let folder = tempfile::tempdir().unwrap();
         let process = Command::new("chromium")
             .args(["--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage"])
@@ -66,6 +71,9 @@ impl Browser {
         );
         let fingers = json!({ "enabled": true, "maxTouchPoints": 10 });
         browser.call("Emulation.setTouchEmulationEnabled", fingers);
+        browser.call("Page.enable", json!({}));
+        let before = json!({ "source": script });
+        browser.call("Page.addScriptToEvaluateOnNewDocument", before);
         browser.call("Page.navigate", json!({ "url": address }));
         browser
     }
