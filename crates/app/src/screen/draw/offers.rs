@@ -16,12 +16,13 @@ const OFFERS: [(Command, &str); 7] = [
 ];
 
 /// What no key does.
-const ELSEWHERE: [(&str, &str); 3] = [
+const ELSEWHERE: [(&str, &str); 4] = [
     (
         "plug in",
         "a pad, a lever or a panel: it is heard at once; gtrig devices says what may not be",
     ),
     ("send", "from a running game: gtrig live --listen unix:/tmp/quay.sock"),
+    ("touch", "with a phone, or what any browser has: gtrig live --page"),
     ("watch", "a simulated crane cab at work: gtrig demo"),
 ];
 
