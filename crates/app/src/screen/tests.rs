@@ -4,6 +4,7 @@ mod arranging;
 mod board;
 mod finding;
 mod game;
+mod inviting;
 mod pointing;
 mod reading;
 mod room;
