@@ -35,12 +35,7 @@ pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App, help: &Help) {
         least => least,
     };
     let height = (rows + 3).min(whole.height);
-    let area = Rect {
-        x: whole.x + (whole.width - width) / 2,
-        y: whole.y + (whole.height - height) / 2,
-        width,
-        height,
-    };
+    let area = paint::middle(whole, width, height);
     Clear.render(area, buffer);
     frame(buffer, area, app, help);
     let inner = Rect {

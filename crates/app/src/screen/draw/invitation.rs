@@ -31,12 +31,7 @@ pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App) {
         0 => 16.min(whole.height),
         rows => rows + 2,
     };
-    let area = Rect {
-        x: whole.x + (whole.width - width) / 2,
-        y: whole.y + (whole.height - height) / 2,
-        width,
-        height,
-    };
+    let area = paint::middle(whole, width, height);
     Clear.render(area, buffer);
     let frame = Block::bordered()
         .border_type(BorderType::Double)

@@ -76,6 +76,14 @@ pub(in crate::screen) fn glyph(
     }
 }
 
+/// The middle of an area, so wide and so high.
+///
+/// # Panics
+/// When it is wider or higher than the area.
+pub(crate) fn middle(of: Rect, width: u16, height: u16) -> Rect {
+    Rect { x: of.x + (of.width - width) / 2, y: of.y + (of.height - height) / 2, width, height }
+}
+
 /// The rows of an area, from the top.
 pub(in crate::screen) fn rows(area: Rect) -> impl Iterator<Item = Rect> {
     (area.top()..area.bottom()).map(move |y| Rect { y, height: 1, ..area })
