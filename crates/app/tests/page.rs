@@ -309,6 +309,85 @@ fn the_full_screen_and_the_page_show_the_same() {
     });
 }
 
+/// What a browser gathered of a move comes one by one; of two fingers in the order in which it
+/// happened, though the browser tells of one finger after the other.
+#[test]
+fn gathered_moves_come_one_by_one_and_in_order() {
+    let noted = "window.pointers = []; addEventListener('pointerdown', \
+                 ({ pointerId }) => window.pointers.push(pointerId), true)";
+    let recording = Recording::start("page:127.0.0.1:0");
+    let mut browser = Browser::open_after(&recording.address, noted);
+    browser.wait_for("state", "● connected");
+    let [left, top, width, height] = browser.panel();
+    let at = |x: f64| [left + x * width, top + height * 0.5];
+    browser.touch("touchStart", &[(0, at(0.25)), (1, at(0.75))]);
+    browser.wait_for("news", "● walk-right");
+    // The parts of both are made in turn, and so are their times; then each is told as one move.
+    browser.value(
+        "(() => {
+            const panel = document.getElementById('panel');
+            const made = (pointerId, x, coalescedEvents) => new PointerEvent('pointermove', {
+                pointerId, pointerType: 'touch', clientX: x, clientY: 400, pressure: 0.5,
+                bubbles: true, coalescedEvents,
+            });
+            const parts = [[], []];
+            for (let n = 1; n <= 3; n++) {
+                for (const finger of [0, 1]) {
+                    const until = performance.now() + 2;
+                    while (performance.now() < until);
+                    parts[finger].push(made(window.pointers[finger], 100 + 100 * finger + n));
+                }
+            }
+            for (const finger of [1, 0]) {
+                panel.dispatchEvent(made(window.pointers[finger], 0, parts[finger]));
+            }
+        })()",
+    );
+    browser.touch("touchEnd", &[]);
+    browser.wait_for("news", "nothing acts");
+    let take = recording.end();
+    let glass = plugged(&take, "fingers on the page")["plug"].as_str().unwrap();
+    let moves = take.iter().filter(|line| line["on"] == glass);
+    let moves: Vec<(&str, i64)> = moves
+        .filter_map(|line| Some((line["c"].as_str()?, line["v"].as_i64()?)))
+        .filter(|(code, _)| code.ends_with("-x"))
+        .skip(2)
+        .collect();
+    let x = |n: i64, finger: i64| (100 + 100 * finger + n - left as i64) * 16;
+    let expected: Vec<(&str, i64)> =
+        (1..=3).flat_map(|n| [("contact-1-x", x(n, 0)), ("contact-2-x", x(n, 1))]).collect();
+    assert_eq!(moves, expected);
+    assert!(take.iter().all(|line| !line["mark"].to_string().contains("disordered")));
+}
+
+/// While the network does not keep up lines are left out; then everything is said again, and that
+/// some were lost stands in the take.
+#[test]
+fn what_the_network_did_not_take_is_said_again() {
+    let stuck = "Object.defineProperty(WebSocket.prototype, 'bufferedAmount', \
+                 { get() { return window.isStuck ? 1e9 : 0; } })";
+    let recording = Recording::start("page:127.0.0.1:0");
+    let mut browser = Browser::open_after(&recording.address, stuck);
+    browser.wait_for("state", "● connected");
+    let [left, top, width, height] = browser.panel();
+    let at = [left + width * 0.25, top + height * 0.5];
+    browser.touch("touchStart", &[(0, at)]);
+    browser.wait_for("news", "● walk-left");
+    browser.value("window.isStuck = true");
+    browser.touch("touchEnd", &[]);
+    browser.touch("touchStart", &[(0, [left + width * 0.75, top + height * 0.5])]);
+    browser.value("window.isStuck = false");
+    browser.wait_for("news", "● walk-right");
+    browser.touch("touchEnd", &[]);
+    browser.wait_for("news", "nothing acts");
+    let take = recording.end();
+    let glass = plugged(&take, "fingers on the page")["plug"].as_str().unwrap();
+    // The release and the second landing are not known of; the place where it is now is.
+    let told = values(&take, glass, "contact-1");
+    assert_eq!(plain(&told), [1, 1, 0], "{told:?}");
+    assert_eq!(told[1].1, "resynced");
+}
+
 /// Two pages of one name: the older says what to do, and comes again under another name.
 #[test]
 fn two_pages_of_one_name_do_not_fight() {
