@@ -66,12 +66,15 @@ impl Broadcast {
         }
     }
 
-    /// Tells by which rig it goes on, if that is another one.
+    /// Tells by which rig it goes on, if that is another one, and how everything stands by it.
     fn greet(&mut self, session: &Session) {
         let Ok(greeting) = greeting(session) else { return };
         if greeting != self.greeting {
             self.publisher.greet(&greeting);
             self.greeting = greeting;
+            let mut state = Vec::new();
+            let _ = write_state(session, &mut state);
+            self.publisher.lines(&state);
         }
     }
 
@@ -102,7 +105,10 @@ mod tests {
     };
 
     fn session(zone: &str) -> Session {
-        let text = format!("rig = 1\nname = \"Quay\"\n[zone.horn]\nrect = {zone}\n");
+        let text = format!(
+            "rig = 1\nname = \"Quay\"\n[zone.horn]\nrect = {zone}\n\
+             [action.horn]\ngives = \"on\"\nfrom = {{ zone = \"horn\" }}\n"
+        );
         let rig: Rig = gtrig_formats::rig::parse("quay.toml", &text).unwrap();
         Session::new(rig, Tick(0), Capacity::DEFAULT)
     }
@@ -136,6 +142,9 @@ mod tests {
             }
         };
         until(&mut before, r#""rect":[0.0,0.0,0.5,1.0]"#);
+        until(&mut before, r#""action":"horn""#);
         until(&mut after, r#""rect":[0.25,0.0,0.5,1.0]"#);
+        // What it knew of the actions was by the other rig.
+        until(&mut after, r#""action":"horn""#);
     }
 }

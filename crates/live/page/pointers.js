@@ -6,6 +6,7 @@ import { Device, now } from "./link.js";
 // A place is told in sixteenths of a CSS pixel, of which 96 make an inch.
 const FINE = 16;
 const PER_MM = Math.round((96 * FINE) / 25.4);
+export const PX_PER_MM = PER_MM / FINE;
 const CONTACTS = 10;
 const PRESSURES = 1023;
 const BUTTONS = ["left", "right", "middle", "back", "forward"];

@@ -1,6 +1,8 @@
 // What the hand should feel: the zones of the rig on this panel, its sticks under the thumb, the
 // fingers, and what fired.
 
+import { PX_PER_MM } from "./pointers.js";
+
 const INK = "#d8dedb";
 const FAINT = "#7d8a86";
 const RULE = "#3a4442";
@@ -8,13 +10,12 @@ const FIRED = "#57e07a";
 const SIGNAL = "#7cc7ff";
 const FLASH_MS = 400;
 const LINE = 20;
-const PX_PER_MM = 96 / 25.4;
 
 export class View {
   constructor(canvas, news) {
     this.canvas = canvas;
     this.news = news;
-    this.rig = { zones: [], sticks: [] };
+    this.rig = { turned: 0, zones: [], sticks: [] };
     this.actions = new Map();
     this.fired = new Map();
   }
@@ -22,7 +23,8 @@ export class View {
   /** A line of what is published. */
   heard(line) {
     if (line.gtrig !== undefined) {
-      this.rig = { name: line.rig, zones: line.zones ?? [], sticks: line.sticks ?? [] };
+      const { turned = 0, zones = [], sticks = [] } = line;
+      this.rig = turned === 0 ? { turned, zones, sticks } : { turned, zones: [], sticks: [] };
       this.actions.clear();
     }
     if (line.gesture !== undefined && line.outcome === "fired") this.flash(line.gesture);
@@ -65,6 +67,11 @@ export class View {
     pen.setTransform(scale, 0, 0, scale, 0, 0);
     pen.clearRect(0, 0, width, height);
     pen.font = "15px ui-monospace, monospace";
+    if (this.rig.turned !== 0) {
+      const why = `the rig turns the panel by ${this.rig.turned} degrees`;
+      words(pen, why, [width / 2, height / 2 - LINE], FAINT);
+      words(pen, "its zones are not drawn", [width / 2, height / 2], FAINT);
+    }
     for (const zone of this.rig.zones) this.zone(pen, zone, [width, height]);
     const { left, top } = this.canvas.getBoundingClientRect();
     for (const { n, from, at } of fingers) {
@@ -78,7 +85,6 @@ export class View {
 
   zone(pen, zone, size) {
     const path = outline(zone, size);
-    if (!path) return;
     const isActive = [...this.actions.values()].some(({ via }) => via === `zone ${zone.name}`);
     pen.strokeStyle = isActive ? FIRED : RULE;
     pen.lineWidth = isActive ? 4 : 2;
@@ -90,12 +96,12 @@ export class View {
 
   /** A stick stands where its finger landed, on its zone. */
   sticks(pen, landed, is, size) {
-    for (const { zone, ring_mm: ring, centre } of this.rig.sticks) {
+    for (const { zone, ring, ring_mm: mm, centre } of this.rig.sticks) {
       const of = this.rig.zones.find(({ name }) => name === zone);
       const path = of && outline(of, size);
       if (path && !pen.isPointInPath(path.line, ...landed.map((at) => at * (window.devicePixelRatio || 1)))) continue;
       const middle = centre ? [centre[0] * size[0], centre[1] * size[1]] : landed;
-      circle(pen, middle, ring * PX_PER_MM, INK, 2);
+      circle(pen, middle, ring ? ring * size[0] : mm * PX_PER_MM, INK, 2);
       pen.beginPath();
       pen.moveTo(...middle);
       pen.lineTo(...is);
@@ -119,18 +125,13 @@ function words(pen, text, [x, y], colour) {
   pen.fillText(text, x, y);
 }
 
-/** The line around a zone and its middle, in pixels; none of a zone that moves with the world. */
+/** The line around a zone, which is told in shares of the panel, and its middle, in pixels. */
 function outline(zone, [width, height]) {
-  const unit = { panel: [width, height], mm: [PX_PER_MM, PX_PER_MM], px: [1, 1] }[zone.in];
-  if (!unit) return null;
-  const place = ([x, y]) => [
-    zone.right ? width - x * unit[0] : x * unit[0],
-    zone.bottom ? height - y * unit[1] : y * unit[1],
-  ];
+  const place = ([x, y]) => [x * width, y * height];
   const line = new Path2D();
   if (zone.circle) {
     const middle = place(zone.circle);
-    line.arc(...middle, zone.circle[2] * unit[0], 0, 2 * Math.PI);
+    line.arc(...middle, zone.circle[2] * width, 0, 2 * Math.PI);
     return { line, middle };
   }
   const [x, y, w, h] = zone.rect ?? [];
