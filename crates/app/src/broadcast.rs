@@ -2,8 +2,11 @@
 
 use anyhow::Context;
 use gtrig_analysis::Session;
-use gtrig_formats::ticks::{TickWriter, write_greeting, write_state};
-use gtrig_live::{Place, Publisher, ReaderDoor};
+use gtrig_formats::{
+    osc::{ActionPackets, CursorPackets},
+    ticks::{TickWriter, write_greeting, write_state},
+};
+use gtrig_live::{OscTarget, Place, Publisher, ReaderDoor};
 
 /// Publishes the ticks of a session to whoever reads.
 ///
@@ -15,6 +18,31 @@ pub struct Broadcast {
     /// What readers were greeted with last.
     greeting: String,
     ticks: Option<Box<TickWriter<'static, Vec<u8>>>>,
+    /// Who is sent packets, whether anybody listens or not.
+    targets: Vec<(Packets, OscTarget)>,
+}
+
+/// What a target is sent.
+#[derive(Debug)]
+enum Packets {
+    Actions(Box<ActionPackets>),
+    Fingers(Box<CursorPackets>),
+}
+
+impl Packets {
+    fn catch_up(&mut self, session: &Session, send: impl FnMut(&[u8])) {
+        match self {
+            Packets::Actions(packets) => packets.catch_up(session, send),
+            Packets::Fingers(packets) => packets.catch_up(session, send),
+        }
+    }
+
+    fn go_on_with(&mut self, session: &Session) {
+        match self {
+            Packets::Actions(packets) => packets.go_on_with(session),
+            Packets::Fingers(packets) => packets.go_on_with(session),
+        }
+    }
 }
 
 impl Broadcast {
@@ -28,8 +56,21 @@ impl Broadcast {
         session: &Session,
     ) -> anyhow::Result<Broadcast> {
         let greeting = greeting(session)?;
-        let publisher = Publisher::open(places, token, &greeting)?;
-        Ok(Broadcast { publisher, greeting, ticks: None })
+        let (mut doors, mut targets) = (Vec::new(), Vec::new());
+        for place in places {
+            let (packets, to) = match *place {
+                Place::Osc(to) => (Packets::Actions(Box::new(ActionPackets::new(session))), to),
+                Place::Tuio(to) => (Packets::Fingers(Box::new(CursorPackets::new(session))), to),
+                _ => {
+                    doors.push(place.clone());
+                    continue;
+                }
+            };
+            let target = OscTarget::new(to).with_context(|| format!("cannot send to {place}"))?;
+            targets.push((packets, target));
+        }
+        let publisher = Publisher::open(&doors, token, &greeting)?;
+        Ok(Broadcast { publisher, greeting, ticks: None, targets })
     }
 
     /// Where a page hands over those who read by way of it.
@@ -44,6 +85,9 @@ impl Broadcast {
 
     /// Hands on what the session has run since. Never waits.
     pub fn catch_up(&mut self, session: &Session) {
+        for (packets, target) in &mut self.targets {
+            packets.catch_up(session, |packet| target.send(packet));
+        }
         if self.readers() == 0 {
             self.ticks = None;
             return;
@@ -79,9 +123,12 @@ impl Broadcast {
     }
 
     /// The session is another one that has seen the same.
-    pub fn go_on_with(&mut self, old: &Session) {
+    pub fn go_on_with(&mut self, old: &Session, new: &Session) {
         self.catch_up(old);
         self.ticks = None;
+        for (packets, _) in &mut self.targets {
+            packets.go_on_with(new);
+        }
     }
 }
 
@@ -136,7 +183,7 @@ mod tests {
                 broadcast.catch_up(session);
                 let line = heard.recv_timeout(Duration::from_millis(5)).unwrap_or_default();
                 if line.contains(words) {
-                    break broadcast.go_on_with(session);
+                    break broadcast.go_on_with(session, session);
                 }
                 assert!(started.elapsed() < Duration::from_secs(30), "never told of {words}");
             }

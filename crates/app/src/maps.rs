@@ -2,8 +2,10 @@
 
 use crate::settings;
 use anyhow::{Context, bail};
-use gtrig_core::{DeviceInfo, DeviceMap, DeviceMatch, HardwareIds, MappedControl, MappedFrom, RAW};
-use gtrig_formats::{Over, map, save_atomically};
+use gtrig_core::{
+    AddressMap, DeviceInfo, DeviceMap, DeviceMatch, HardwareIds, MappedControl, MappedFrom, RAW,
+};
+use gtrig_formats::{Over, addresses, map, save_atomically};
 use std::{
     fs,
     io::{self, Write},
@@ -23,8 +25,19 @@ pub struct MapFile {
 #[derive(Clone, Debug, Default)]
 pub struct Maps {
     files: Vec<MapFile>,
+    /// Which addresses are controls.
+    pub addresses: AddressMap,
     /// What is wrong with those that nobody named: they are left out.
     pub troubles: Vec<String>,
+}
+
+/// What a file of a map says.
+#[derive(Clone, Debug)]
+pub enum AnyMap {
+    /// What the controls of a device are called.
+    Device(MapFile),
+    /// Which addresses are controls.
+    Addresses(AddressMap),
 }
 
 /// A map is no larger than this.
@@ -40,15 +53,26 @@ impl Maps {
     }
 
     fn of_folder(named: &[PathBuf], folder: Option<&Path>) -> anyhow::Result<Self> {
-        let files = named.iter().map(|path| read(path)).collect::<anyhow::Result<_>>()?;
-        let mut maps = Maps { files, troubles: Vec::new() };
+        let mut maps = Maps::default();
+        for path in named {
+            maps.add(read(path)?);
+        }
         for path in folder.map(kept).unwrap_or_default() {
             match read(&path) {
-                Ok(file) => maps.files.push(file),
+                Ok(file) => maps.add(file),
                 Err(error) => maps.troubles.push(format!("left out: {error:#}")),
             }
         }
         Ok(maps)
+    }
+
+    fn add(&mut self, file: AnyMap) {
+        match file {
+            AnyMap::Device(file) => self.files.push(file),
+            AnyMap::Addresses(map) => {
+                self.addresses = std::mem::take(&mut self.addresses).with(&map);
+            }
+        }
     }
 
     /// The maps alone, for a source.
@@ -78,7 +102,7 @@ fn kept(folder: &Path) -> Vec<PathBuf> {
     paths
 }
 
-fn read(path: &Path) -> anyhow::Result<MapFile> {
+fn read(path: &Path) -> anyhow::Result<AnyMap> {
     let shown = path.display();
     let about = || format!("cannot read the map {shown}; is the path right?");
     if fs::metadata(path).with_context(about)?.len() > MAX_BYTES {
@@ -88,15 +112,20 @@ fn read(path: &Path) -> anyhow::Result<MapFile> {
     let Ok(text) = String::from_utf8(bytes) else {
         bail!("the map {shown} is not UTF-8 text; a map is a TOML file");
     };
-    Ok(MapFile { path: path.to_owned(), map: map::parse(&shown.to_string(), &text)? })
+    if addresses::is_map(&text) {
+        return Ok(AnyMap::Addresses(addresses::parse(&shown.to_string(), &text)?));
+    }
+    let map = map::parse(&shown.to_string(), &text)?;
+    Ok(AnyMap::Device(MapFile { path: path.to_owned(), map }))
 }
 
 /// Reads a file if it is a map, and no rig; `None` of one that cannot be read.
 ///
 /// # Errors
 /// When the map has mistakes.
-pub fn read_if_map(path: &Path) -> anyhow::Result<Option<MapFile>> {
-    let is_map = fs::read_to_string(path).is_ok_and(|text| map::is_map(&text));
+pub fn read_if_map(path: &Path) -> anyhow::Result<Option<AnyMap>> {
+    let is_one = |text: String| map::is_map(&text) || addresses::is_map(&text);
+    let is_map = fs::read_to_string(path).is_ok_and(is_one);
     is_map.then(|| read(path)).transpose()
 }
 
@@ -165,6 +194,37 @@ fn name_bits_in(
     map.controls.push(MappedControl { code: code.to_owned(), from });
     save(&path, over, &map).with_context(|| format!("cannot write {}", path.display()))?;
     Ok(path)
+}
+
+/// Where a person keeps the addresses that were named on the screen.
+pub fn of_addresses() -> Option<PathBuf> {
+    Some(folder()?.join("osc.toml"))
+}
+
+/// Adds addresses that were named to a map of them, or makes one. What it has by the same
+/// names is named anew.
+///
+/// # Errors
+/// When there is something else, or it has mistakes, or cannot be written.
+pub fn name_addresses(path: &Path, named: &AddressMap) -> anyhow::Result<()> {
+    let about = || format!("cannot write {}", path.display());
+    let (known, over) = match fs::read(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Default::default(),
+        Err(error) => return Err(error).with_context(about),
+        Ok(bytes) => match read(path)? {
+            AnyMap::Addresses(known) => (known, Some(bytes)),
+            AnyMap::Device(_) => bail!("{} is the map of a device", path.display()),
+        },
+    };
+    let map = named.clone().with(&known);
+    if let Some(folder) = path.parent() {
+        fs::create_dir_all(folder).with_context(about)?;
+    }
+    let over = over.as_deref().map_or(Over::Nothing, Over::Same);
+    let text = addresses::write(&map);
+    // What is too much is found before it is written.
+    addresses::parse(&path.display().to_string(), &text)?;
+    save_atomically(path, over, |out| out.write_all(text.as_bytes())).with_context(about)
 }
 
 /// Where a new map of a device goes in the person's folder.
@@ -250,7 +310,7 @@ mod tests {
         assert_eq!(path.file_name().unwrap(), "6b71-0009-quay-pedal-board-reports.toml");
         assert_eq!(name("fine", "field-3-40-8s"), path, "a second name goes to the same file");
         assert_eq!(name("hoist", "field-3-24-11"), path);
-        let file = read(&path).unwrap();
+        let AnyMap::Device(file) = read(&path).unwrap() else { panic!("the map of a device") };
         let mut controls: Vec<(String, String)> = { file.map.controls.iter() }
             .map(|control| (control.code.clone(), control.from.parts().collect()))
             .collect();

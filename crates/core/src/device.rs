@@ -1,6 +1,7 @@
 //! Devices and their controls, what they report, and the roster that numbers
 //! them.
 
+mod addresses;
 mod axes;
 mod event;
 mod info;
@@ -11,6 +12,7 @@ mod scale;
 mod slots;
 pub mod vocabulary;
 
+pub use addresses::*;
 pub use axes::*;
 pub use event::*;
 pub use info::*;

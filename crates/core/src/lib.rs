@@ -92,10 +92,11 @@ pub use combo::{
     ComboNews, ComboOutcome, ComboState, HandPress, KEPT_MOMENTS, SignalChange, SignalEdge,
 };
 pub use device::{
-    AddressError, Axes, AxisInfo, Control, ControlInfo, ControlKind, ControlRef, Deal, Device,
-    DeviceInfo, DeviceKind, DeviceMap, DeviceMatch, Event, HardwareIds, Levels, MAX_CONTROLS,
-    MapFault, MappedControl, MappedDevice, MappedFrom, Marks, Presence, RAW, ReportBits, Roster,
-    RosterError, SLOTS, SlotRules, normalise, vocabulary,
+    ADDRESSED_UNITS, AddressError, AddressMap, AddressedAs, AddressedControl, AddressedDevice,
+    Axes, AxisInfo, Control, ControlInfo, ControlKind, ControlRef, Deal, Device, DeviceInfo,
+    DeviceKind, DeviceMap, DeviceMatch, DownAt, Event, HardwareIds, Levels, MAX_CONTROLS, MapFault,
+    MappedControl, MappedDevice, MappedFrom, Marks, Presence, RAW, ReportBits, Roster, RosterError,
+    SLOTS, SlotRules, normalise, vocabulary,
 };
 pub use gesture::{
     CheckedLimit, GestureCandidate, GestureOutcome, GestureState, GestureVerdict, MAX_ATTEMPTS,
@@ -114,10 +115,10 @@ pub use spec::{
     GameSpec, GameTarget, Gesture, GestureKind, GestureLimits, Gives, InputSpec, Knob, LengthUnit,
     LimitSense, LimitUse, MAX_COMBOS, MAX_EXAMPLES, MAX_FINGERS, MAX_GAME_NAMES, MAX_GESTURES,
     MAX_MODES, MAX_SIGNS, MAX_STEPS, MAX_TAPS, MAX_THRESHOLDS, MAX_ZONES, MainRule, MainRules,
-    MeasuredFrom, Mirror, Mode, NamedShape, OnDevice, Outline, PanelEdge, Place, PlaceAxis,
-    Pointing, PointingSet, Quantity, Rig, Scope, Selector, Shape, ShapeUse, SideSpec, Sign, Signal,
-    Smooth, Space, SpaceMap, Stage, StepKind, StickCentre, StickGate, Strict, Surface,
-    SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn, ViewWindow, YardSpec, Zone,
-    crosses_itself, places_of, tunable,
+    MeasuredFrom, Mirror, Mode, NamedShape, OnDevice, OscSpec, Outline, PanelEdge, Place,
+    PlaceAxis, Pointing, PointingSet, Quantity, Rig, Scope, Selector, SentAt, Shape, ShapeUse,
+    SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage, StepKind, StickCentre, StickGate,
+    Strict, Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn, ViewWindow,
+    YardSpec, Zone, crosses_itself, places_of, tunable,
 };
 pub use touch::{Contact, Zones};

@@ -3,7 +3,7 @@
 use crate::report::{Report, Table, json_line};
 use crate::words::{lint_subject, lint_words};
 use gtrig_analysis::lint::{Lint, lint};
-use gtrig_core::{DeviceMap, DeviceMatch, Rig};
+use gtrig_core::{AddressMap, DeviceMap, DeviceMatch, Rig};
 use serde::Serialize;
 use std::{
     collections::HashMap,
@@ -57,6 +57,15 @@ impl CheckReport {
         let count = map.controls.len();
         let summary =
             format!("{file}: sound. A map of {vendor:04x}:{product:04x}, {count} controls.");
+        CheckReport { summary, doubts: Vec::new() }
+    }
+
+    /// A report about a map of addresses.
+    pub fn of_addresses(map: &AddressMap, file: &str) -> Self {
+        let controls: usize = map.devices.iter().map(|device| device.controls.len()).sum();
+        let devices = map.devices.len();
+        let summary =
+            format!("{file}: sound. Addresses of {devices} devices, {controls} controls.");
         CheckReport { summary, doubts: Vec::new() }
     }
 }

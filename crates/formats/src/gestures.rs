@@ -109,6 +109,17 @@ pub(crate) fn verdict_line(
     json_line(&Line::Verdict(VerdictLine::new(session, verdict)), out)
 }
 
+/// The word for what became of an attempt.
+pub(crate) const fn outcome_word(outcome: GestureOutcome) -> &'static str {
+    match outcome {
+        GestureOutcome::Fired => "fired",
+        GestureOutcome::Missed => "missed",
+        GestureOutcome::Open => "open",
+        GestureOutcome::Cancelled(_) => "cancelled",
+        GestureOutcome::Broken => "broken",
+    }
+}
+
 impl GestureReport {
     /// A report over the whole history of a session.
     pub fn new(session: &Session) -> Self {
@@ -242,13 +253,7 @@ impl VerdictLine {
         VerdictLine {
             gesture: gesture.name.clone(),
             kind: gesture.kind.word(),
-            outcome: match verdict.outcome {
-                GestureOutcome::Fired => "fired",
-                GestureOutcome::Missed => "missed",
-                GestureOutcome::Open => "open",
-                GestureOutcome::Cancelled(_) => "cancelled",
-                GestureOutcome::Broken => "broken",
-            },
+            outcome: outcome_word(verdict.outcome),
             near: verdict.is_near(),
             cancelled_by,
             control: session.roster().address(verdict.contact).to_string(),

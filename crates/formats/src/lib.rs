@@ -3,6 +3,7 @@
 //! - [`rig`]: what a person wrote about sampling, shaping and actions (TOML).
 //! - [`take`]: a recording of raw events (JSON Lines).
 //! - [`ticks`]: what a run of a take gave, tick by tick.
+//! - [`addresses`]: which addresses of messages are controls (TOML).
 //! - [`agree`]: whether a game gives what its rules say.
 //! - [`audit`]: what loops of other kinds would have seen.
 //! - [`combos`], [`gestures`]: what every attempt came to.
@@ -15,6 +16,7 @@
 //! - [`log`]: what happened, a line each.
 //! - [`map`]: what a person called the controls of a device (TOML).
 //! - [`measure`]: what a stick was measured to do.
+//! - [`osc`]: packets of Open Sound Control, and of the touch protocol over it.
 //! - [`shape`]: raw values through a shape, stage by stage.
 //! - [`Report`]: what all findings have in common: text, JSON and CSV.
 //! - [`save_atomically`]: how any file is written.
@@ -22,6 +24,7 @@
 //! Everything read is from outside and not trusted: mistakes come back with
 //! their place, and text is cleaned before anything shows it.
 
+pub mod addresses;
 pub mod agree;
 pub mod arrangement;
 mod atomic;
@@ -38,6 +41,7 @@ pub mod log;
 pub mod map;
 pub mod measure;
 mod nearest;
+pub mod osc;
 mod report;
 pub mod rig;
 pub mod settings;

@@ -43,16 +43,21 @@ pub fn parse(file: &str, text: &str) -> Result<DeviceMap, Mistakes> {
 pub fn is_map(text: &str) -> bool {
     let (document, _) = DeTable::parse_recoverable(text);
     let has = |key: &str| document.get_ref().iter().any(|(known, _)| known.get_ref() == key);
-    has("map") && !has("rig")
+    has("map") && !has("rig") && !has("osc")
 }
 
-fn read(problems: &mut Problems, mut root: Fields) -> DeviceMap {
+/// Takes the version of the format.
+pub(crate) fn check_version(problems: &mut Problems, root: &mut Fields) {
     let expected = format!("`map = {VERSION}`, the version of the format this program reads");
     match root.take("map") {
         None => problems.add(0..0, "no `map` version".to_owned(), &expected),
         Some(value) if value.integer() == Some(VERSION) => {}
         Some(value) => problems.add(value.span(), problems.quote(value.span()), &expected),
     }
+}
+
+fn read(problems: &mut Problems, mut root: Fields) -> DeviceMap {
+    check_version(problems, &mut root);
     let name = root.take("name").and_then(|v| v.string(problems)).map(CleanText::new);
     let kind = root.take("kind").and_then(|v| v.word::<DeviceKind>(problems));
     let device = match root.take("device") {

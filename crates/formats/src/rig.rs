@@ -10,6 +10,7 @@ mod game;
 mod gestures;
 mod language;
 mod modes;
+mod osc;
 mod shapes;
 mod slots;
 mod starter;
@@ -70,6 +71,9 @@ fn read(problems: &mut Problems, mut root: Fields) -> Rig {
     });
     whole_table(problems, &mut root, "game", |problems, table| {
         rig.game = game::read(problems, table, &rig);
+    });
+    whole_table(problems, &mut root, "osc", |problems, table| {
+        rig.osc = osc::read(problems, table, &rig);
     });
     check_thresholds(problems, &rig);
     root.finish(problems);

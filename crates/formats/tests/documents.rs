@@ -10,6 +10,7 @@ use std::{
 };
 
 const RIG: &str = include_str!("../../../docs/rig-format.md");
+const OSC: &str = include_str!("../../../docs/osc.md");
 const LIMITS: &str = include_str!("../../../docs/limits.md");
 const TAKE: &str = include_str!("../../../docs/take-format.md");
 
@@ -33,6 +34,21 @@ fn the_example_take_is_sound() {
         take::TakeReader::open(text.as_bytes()).unwrap().load(rig, Capacity::DEFAULT);
     assert!(loaded.is_sound(), "{loaded:?}");
     assert_eq!((loaded.events, session.labels().len()), (5, 1));
+}
+
+/// Every block of a rig in the document about messages, in one rig.
+#[test]
+fn the_example_addresses_are_sound() {
+    let blocks = OSC.split("```toml\n").skip(1).map(|rest| rest.split_once("```").unwrap().0);
+    let head = "rig = 1\n[action.horn]\ngives = \"on\"\nfrom = \"other/horn\"\n\
+                [action.slew]\ngives = \"axis\"\nfrom = { axis = \"other/slew\" }\n";
+    let text: String = [head].into_iter().chain(blocks).collect();
+    let rig = rig::parse("osc.md", &text).unwrap_or_else(|e| panic!("{e}"));
+    assert_eq!(rig.osc.heard.devices[0].controls.len(), 5);
+    assert_eq!(rig.osc.sent[0].address, "/crane/horn");
+    for key in ["address", "as", "argument", "min", "rest", "max", "end", "at-least", "at-most"] {
+        assert!(OSC.contains(&format!("`{key}`")), "{key}");
+    }
 }
 
 #[test]

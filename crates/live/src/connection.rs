@@ -152,6 +152,7 @@ impl Door {
     pub(crate) fn open(place: &Place) -> io::Result<Option<Door>> {
         Ok(match place {
             Place::Stdin | Place::Pipe(_) | Place::Page { .. } => None,
+            Place::Osc(_) | Place::Tuio(_) => None,
             Place::Unix(path) => Some(Door::Unix(unix_listener(path)?)),
             Place::Tcp(address) => Some(Door::Tcp(TcpListener::bind(address)?)),
         })

@@ -2,6 +2,7 @@
 
 use crate::{
     connection::{Connection, Door, open_pipe},
+    osc::{HeardList, Port, Rules},
     place::Place,
     publish::ReaderDoor,
     registry::{Registry, Ticket},
@@ -9,11 +10,13 @@ use crate::{
     web::{Caller, Certificate, PageKey, Porter, addresses},
 };
 use gtrig_analysis::Session;
-use gtrig_core::{ControlInfo, DeviceMap, Nanos};
-use gtrig_sources::{Heard, Invitation, Listener, SenderState, Source, monotonic_now};
+use gtrig_core::{AddressMap, ControlInfo, DeviceMap, Nanos, Rig};
+use gtrig_sources::{
+    AddressHeard, Heard, Invitation, Listener, SenderState, Source, monotonic_now,
+};
 use std::{
     fs, io,
-    net::{SocketAddr, TcpListener},
+    net::{IpAddr, SocketAddr, TcpListener},
     path::PathBuf,
     sync::{
         Arc,
@@ -42,6 +45,12 @@ pub struct Options {
     pub maps: Vec<DeviceMap>,
     /// Where a page hands over that which reads; without it a page only sends.
     pub readers: Option<ReaderDoor>,
+    /// Which addresses of Open Sound Control are controls by the rig.
+    pub of_rig: AddressMap,
+    /// Which others are, that a person named.
+    pub named: AddressMap,
+    /// Machines that may send it without a token.
+    pub osc_from: Vec<IpAddr>,
 }
 
 /// A sender as the session hears it.
@@ -64,6 +73,11 @@ pub struct Hub {
     places: Vec<Place>,
     invitations: Vec<Invitation>,
     readers: Option<ReaderDoor>,
+    /// Which addresses are controls, and which were heard.
+    rules: Arc<Rules>,
+    of_rig: AddressMap,
+    named: AddressMap,
+    heard: Arc<HeardList>,
     sockets: Vec<PathBuf>,
     /// What has come and is being put in order of time.
     batch: Vec<(Nanos, usize, Heard)>,
@@ -98,6 +112,13 @@ impl Hub {
             places: Vec::new(),
             invitations: Vec::new(),
             readers: options.readers,
+            rules: Arc::new(Rules::new(
+                options.of_rig.clone().with(&options.named),
+                options.osc_from,
+            )),
+            of_rig: options.of_rig,
+            named: options.named,
+            heard: Arc::default(),
             sockets: Vec::new(),
             batch: Vec::new(),
             _alive: alive,
@@ -107,9 +128,15 @@ impl Hub {
             if places[..at].contains(place) {
                 return Err(io::Error::other(format!("{place} is named twice")));
             }
-            if place.needs_token() && !has_token {
+            let is_known = matches!(place, Place::Osc(_)) && !hub.rules.known.is_empty();
+            if place.needs_token() && !has_token && !is_known {
                 return Err(io::Error::other(format!(
-                    "{place} can be reached from other machines: set GTRIG_TOKEN to a secret that senders have to say, or listen on tcp:PORT"
+                    "{place} can be reached from other machines: set GTRIG_TOKEN to a secret that senders have to say, or listen on {}",
+                    if matches!(place, Place::Osc(_)) {
+                        "osc:PORT, or name machines with --osc-from"
+                    } else {
+                        "tcp:PORT"
+                    }
                 )));
             }
             hub.listen(place).map_err(|error| {
@@ -120,8 +147,13 @@ impl Hub {
     }
 
     fn listen(&mut self, place: &Place) -> io::Result<()> {
-        if let Place::Page { address, is_tls } = *place {
-            return self.listen_for_browsers(address, is_tls);
+        match *place {
+            Place::Page { address, is_tls } => return self.listen_for_browsers(address, is_tls),
+            Place::Osc(address) => return self.listen_for_messages(address),
+            Place::Tuio(_) => {
+                return Err(io::Error::other("fingers by TUIO are heard at osc:PORT"));
+            }
+            _ => {}
         }
         let door = Door::open(place)?;
         let place = door.as_ref().map_or_else(|| place.clone(), |door| door.place(place));
@@ -200,6 +232,19 @@ impl Hub {
         Ok(())
     }
 
+    /// Messages of Open Sound Control.
+    fn listen_for_messages(&mut self, address: SocketAddr) -> io::Result<()> {
+        let (port, at) = Port::open(
+            address,
+            Arc::clone(&self.house),
+            Arc::clone(&self.rules),
+            Arc::clone(&self.heard),
+        )?;
+        thread::Builder::new().spawn(move || port.serve())?;
+        self.places.push(Place::Osc(at));
+        Ok(())
+    }
+
     /// Where it listens, with the ports that the system chose.
     pub fn places(&self) -> &[Place] {
         &self.places
@@ -268,6 +313,23 @@ impl Source for Hub {
 
     fn senders(&self) -> Vec<SenderState> {
         self.house.registry.states()
+    }
+
+    fn use_rig(&mut self, rig: &Rig) {
+        if rig.osc.heard != self.of_rig {
+            self.of_rig.clone_from(&rig.osc.heard);
+            self.rules.set_map(self.of_rig.clone().with(&self.named));
+        }
+    }
+
+    fn use_addresses(&mut self, map: &AddressMap) {
+        self.named = map.clone().with(&self.named);
+        self.rules.set_map(self.of_rig.clone().with(&self.named));
+    }
+
+    fn addresses_heard(&self) -> Option<Vec<AddressHeard>> {
+        let hears = self.places.iter().any(|place| matches!(place, Place::Osc(_)));
+        hears.then(|| self.heard.all())
     }
 
     fn invitations(&self) -> &[Invitation] {
@@ -363,7 +425,10 @@ fn name_of_take(place: &Place) -> String {
         Place::Pipe(path) | Place::Unix(path) => {
             path.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned())
         }
-        Place::Tcp(address) | Place::Page { address, .. } => format!("port-{}", address.port()),
+        Place::Tcp(address)
+        | Place::Osc(address)
+        | Place::Tuio(address)
+        | Place::Page { address, .. } => format!("port-{}", address.port()),
     };
     let is_good = |c: &char| c.is_ascii_alphanumeric() || "-._".contains(*c);
     let name: String = name.chars().filter(is_good).take(40).collect();

@@ -18,6 +18,12 @@ pub enum Place {
     Unix(PathBuf),
     /// A TCP port: `tcp:PORT` on this machine alone, `tcp:ADDRESS:PORT` elsewhere.
     Tcp(SocketAddr),
+    /// Messages of Open Sound Control over UDP: `osc:PORT`, of this machine alone, or
+    /// `osc:ADDRESS:PORT`; to send to, a program that listens there.
+    Osc(SocketAddr),
+    /// A program that hears fingers by TUIO: `tuio:PORT`, `tuio:ADDRESS:PORT`. What such
+    /// programs say is heard by [`Place::Osc`].
+    Tuio(SocketAddr),
     /// A page for browsers: `page:PORT` at every address of this machine,
     /// `page:ADDRESS:PORT` at one; `page-tls:` the same over TLS.
     Page {
@@ -33,7 +39,7 @@ pub enum Place {
 pub enum PlaceFault {
     /// It names nothing.
     #[error(
-        "a place is -, the path of a named pipe, pipe:PATH, unix:PATH, tcp:PORT, tcp:ADDRESS:PORT, page:PORT or page:ADDRESS:PORT"
+        "a place is -, the path of a named pipe, pipe:PATH, unix:PATH, or tcp:, osc: or page: with PORT or ADDRESS:PORT"
     )]
     Empty,
     /// The address is none.
@@ -46,8 +52,9 @@ impl Place {
     /// has a key of its own.
     pub fn needs_token(&self) -> bool {
         match self {
-            Place::Tcp(address) => !address.ip().is_loopback(),
-            Place::Stdin | Place::Pipe(_) | Place::Unix(_) | Place::Page { .. } => false,
+            Place::Tcp(address) | Place::Osc(address) => !address.ip().is_loopback(),
+            Place::Stdin | Place::Pipe(_) | Place::Unix(_) => false,
+            Place::Page { .. } | Place::Tuio(_) => false,
         }
     }
 
@@ -80,6 +87,13 @@ impl FromStr for Place {
         if let Some(address) = text.strip_prefix("tcp:") {
             return self::address(address, IpAddr::from([127, 0, 0, 1])).map(Place::Tcp);
         }
+        let home = IpAddr::from([127, 0, 0, 1]);
+        if let Some(address) = text.strip_prefix("osc:") {
+            return self::address(address, home).map(Place::Osc);
+        }
+        if let Some(address) = text.strip_prefix("tuio:") {
+            return self::address(address, home).map(Place::Tuio);
+        }
         for (kind, is_tls) in [("page:", false), ("page-tls:", true)] {
             if let Some(address) = text.strip_prefix(kind) {
                 return Place::page(address, is_tls);
@@ -100,6 +114,8 @@ impl fmt::Display for Place {
             Place::Pipe(path) => write!(f, "{}", path.display()),
             Place::Unix(path) => write!(f, "unix:{}", path.display()),
             Place::Tcp(address) => write!(f, "tcp:{address}"),
+            Place::Osc(address) => write!(f, "osc:{address}"),
+            Place::Tuio(address) => write!(f, "tuio:{address}"),
             Place::Page { address, is_tls: false } => write!(f, "page:{address}"),
             Place::Page { address, is_tls: true } => write!(f, "page-tls:{address}"),
         }

@@ -36,11 +36,11 @@ pub use kernel::{Kernel, KernelDevice, RefusedNode, list as list_kernel_devices}
 pub use listener::{Change, FrameHeard, Heard, Listener, NodeId, ReadHeard, ReadOf, monotonic_now};
 #[cfg(target_os = "linux")]
 pub use nodes::Wanted;
-pub use sender::{Invitation, SenderIs, SenderState};
+pub use sender::{AddressHeard, Invitation, SenderIs, SenderState};
 pub use terminal::{Terminal, TerminalKeys, code_of};
 
 use gtrig_analysis::Session;
-use gtrig_core::{DeviceMap, Nanos};
+use gtrig_core::{AddressMap, DeviceMap, Nanos, Rig};
 
 /// Where raw events come from.
 pub trait Source {
@@ -67,6 +67,19 @@ pub trait Source {
     /// The pages that browsers may open.
     fn invitations(&self) -> &[Invitation] {
         &[]
+    }
+
+    /// The session goes on by this rig. Sources of which a rig says nothing do nothing.
+    fn use_rig(&mut self, _rig: &Rig) {}
+
+    /// These addresses are controls from now on, besides those of the rig and those that
+    /// were named before. Sources without addresses do nothing.
+    fn use_addresses(&mut self, _map: &AddressMap) {}
+
+    /// The addresses under which messages came, in the order in which they came first;
+    /// `None` where none are heard.
+    fn addresses_heard(&self) -> Option<Vec<AddressHeard>> {
+        None
     }
 
     /// What went wrong since this was last asked, in words for a person.

@@ -1,7 +1,7 @@
 //! What there is to know of a program that sends.
 
 use gtrig_analysis::clock::ClockReading;
-use gtrig_core::Nanos;
+use gtrig_core::{CleanText, Nanos};
 
 /// A page that browsers may open.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -11,6 +11,29 @@ pub struct Invitation {
     /// Over TLS the SHA-256 fingerprint of the certificate, to be compared with that which the
     /// browser shows.
     pub fingerprint: Option<String>,
+}
+
+/// An argument of messages that came under an address.
+#[derive(Clone, Debug, PartialEq)]
+pub struct AddressHeard {
+    /// The address.
+    pub address: CleanText,
+    /// Which argument; 0 is the first.
+    pub argument: u8,
+    /// Whether there are any; otherwise it is the message itself.
+    pub has_arguments: bool,
+    /// The sender that it came of last.
+    pub from: String,
+    /// The last number; `None` of what is none.
+    pub last: Option<f64>,
+    /// The least and the largest number that came.
+    pub range: Option<[f64; 2]>,
+    /// Whether all of them were whole.
+    pub is_whole: bool,
+    /// So many messages came.
+    pub messages: u64,
+    /// When it was another number last, by the kernel's monotonic clock.
+    pub moved: Nanos,
 }
 
 /// How a sender is.

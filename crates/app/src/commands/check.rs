@@ -4,7 +4,10 @@ use super::{
     shared::{Printing, Status},
     takes::Output,
 };
-use crate::{files, maps};
+use crate::{
+    files,
+    maps::{self, AnyMap},
+};
 use anyhow::Context;
 use clap::Args;
 use gtrig_formats::doubts::CheckReport;
@@ -14,7 +17,8 @@ use std::path::PathBuf;
 /// probably does not mean. A map of a device is checked as well.
 #[derive(Args, Debug)]
 pub struct Check {
-    /// The rig (TOML; see docs/rig-format.md), or a map (docs/map-format.md).
+    /// The rig (TOML; see docs/rig-format.md), or a map (docs/map-format.md,
+    /// docs/osc.md).
     #[arg(required_unless_present = "rig", value_name = "RIG")]
     path: Option<PathBuf>,
     /// The same, as other commands take it.
@@ -32,7 +36,11 @@ impl Check {
     pub fn run(self) -> anyhow::Result<Status> {
         let path = self.path.or(self.rig).context("name a rig")?;
         if let Some(file) = maps::read_if_map(&path)? {
-            let report = CheckReport::of_map(&file.map, &path.display().to_string());
+            let shown = path.display().to_string();
+            let report = match &file {
+                AnyMap::Device(file) => CheckReport::of_map(&file.map, &shown),
+                AnyMap::Addresses(map) => CheckReport::of_addresses(map, &shown),
+            };
             Output::without_take(self.print).report(&report)?;
             return Ok(Status::Fine);
         }

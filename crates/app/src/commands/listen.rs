@@ -4,10 +4,13 @@ use super::shared::complain;
 use crate::{maps::Maps, qr};
 use anyhow::Context;
 use clap::Args;
-use gtrig_core::Nanos;
+use gtrig_core::{Nanos, Rig};
 use gtrig_live::{Hub, Options, Place, ReaderDoor};
 use gtrig_sources::Source;
-use std::io::{self, IsTerminal, Write};
+use std::{
+    io::{self, IsTerminal, Write},
+    net::IpAddr,
+};
 
 /// Where programs that send are heard.
 #[derive(Args, Clone, Debug, Default)]
@@ -15,9 +18,14 @@ pub struct ListenArgs {
     /// Hear programs that send lines there (docs/live-format.md): - is standard input, a
     /// path that of a named pipe, unix:PATH a Unix socket, tcp:PORT a port of this machine
     /// alone, tcp:ADDRESS:PORT one that others reach, which needs a secret in GTRIG_TOKEN.
+    /// osc:PORT and osc:ADDRESS:PORT hear Open Sound Control and TUIO over UDP (docs/osc.md).
     /// May be given several times.
     #[arg(long, value_name = "PLACE")]
     listen: Vec<Place>,
+    /// Hear Open Sound Control of this other machine without a token. May be given several
+    /// times.
+    #[arg(long, value_name = "ADDRESS")]
+    osc_from: Vec<IpAddr>,
     /// Serve a page to browsers: opened on a phone or another machine, its fingers, pen,
     /// mouse and keys become devices, and the page shows the rig's zones and what fires. Its
     /// address has a key in it, made anew at each start. A port, 4711 without one, or
@@ -58,6 +66,7 @@ impl ListenArgs {
     pub fn start(
         &self,
         maps: &Maps,
+        rig: &Rig,
         readers: Option<ReaderDoor>,
         now: Nanos,
     ) -> anyhow::Result<Option<Box<dyn Source>>> {
@@ -65,7 +74,14 @@ impl ListenArgs {
         if places.is_empty() {
             return Ok(None);
         }
-        let options = Options { token: token()?, maps: maps.all(), readers };
+        let options = Options {
+            token: token()?,
+            maps: maps.all(),
+            readers,
+            of_rig: rig.osc.heard.clone(),
+            named: maps.addresses.clone(),
+            osc_from: self.osc_from.clone(),
+        };
         Ok(Some(Box::new(Hub::open(&places, options, now)?)))
     }
 }
@@ -75,7 +91,7 @@ impl ListenArgs {
 /// # Errors
 /// When nobody can come to one of them, with what to do.
 pub fn hub(places: &[Place], maps: &Maps, now: Nanos) -> anyhow::Result<Hub> {
-    let options = Options { token: token()?, maps: maps.all(), readers: None };
+    let options = Options { token: token()?, maps: maps.all(), ..Options::default() };
     Ok(Hub::open(places, options, now)?)
 }
 

@@ -48,7 +48,7 @@ impl Live {
         let clock = Clock::starting_at(Nanos(0));
         let broadcast = self.publish.start_with(&session, self.sources.listen.has_page())?;
         let readers = broadcast.as_ref().map(Broadcast::door);
-        let sources = self.sources.start_if_there(readers, clock.now())?;
+        let sources = self.sources.start_if_there(session.rig(), readers, clock.now())?;
         let start = Start::Live { session, clock, sources, record: self.record, broadcast };
         screen::run(start, self.rig.source()?, self.keys.after())?;
         Ok(Status::Fine)

@@ -11,7 +11,9 @@ use gtrig_live::Place;
 pub struct PublishArgs {
     /// Publish edges, actions and verdicts there as they happen, as lines for any number of
     /// programs (docs/live-format.md): unix:PATH or tcp:PORT, tcp:ADDRESS:PORT for other
-    /// machines, with a secret in GTRIG_TOKEN. May be given several times.
+    /// machines, with a secret in GTRIG_TOKEN. osc:PORT and osc:ADDRESS:PORT send actions,
+    /// gestures and combos there by Open Sound Control, tuio:PORT and tuio:ADDRESS:PORT the
+    /// fingers on touch panels by TUIO (docs/osc.md). May be given several times.
     #[arg(long, value_name = "PLACE")]
     publish: Vec<Place>,
 }

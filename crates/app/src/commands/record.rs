@@ -47,7 +47,7 @@ impl Record {
         let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
         let mut broadcast = self.publish.start_with(&session, self.sources.listen.has_page())?;
         let readers = broadcast.as_ref().map(Broadcast::door);
-        let mut sources = self.sources.start_for_work(readers, clock.now())?;
+        let mut sources = self.sources.start_for_work(session.rig(), readers, clock.now())?;
         invite(&sources);
         let mut recorder = Recorder::start(&self.take, &session, None)
             .with_context(|| format!("cannot record to {}", self.take.display()))?;

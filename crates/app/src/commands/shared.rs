@@ -237,19 +237,20 @@ impl Default for SourceArgs {
 impl SourceArgs {
     /// The devices as sources, seen through maps; none where none are wanted. `now` is
     /// the instant of the session at which it is called; pages hand those who read over to
-    /// `readers`.
+    /// `readers`; addresses of messages are controls by the rig.
     ///
     /// # Errors
     /// When they cannot be listened to, with what to do; on systems that are not Linux,
     /// where any are wanted. Those of the maps.
     pub fn start(
         &self,
+        rig: &Rig,
         readers: Option<ReaderDoor>,
         now: Nanos,
     ) -> anyhow::Result<Vec<Box<dyn Source>>> {
         let maps = self.maps.read()?;
         let kernel = self.kernel(&maps, now)?;
-        self.beside(kernel, &maps, readers, now)
+        self.beside(kernel, &maps, (rig, readers), now)
     }
 
     /// The same where a machine without kernel devices will do, unless they were asked
@@ -259,6 +260,7 @@ impl SourceArgs {
     /// Those of [`SourceArgs::start`].
     pub fn start_if_there(
         &self,
+        rig: &Rig,
         readers: Option<ReaderDoor>,
         now: Nanos,
     ) -> anyhow::Result<Vec<Box<dyn Source>>> {
@@ -267,7 +269,7 @@ impl SourceArgs {
             Err(_) if self.kernel == KernelChoice::Pads => Vec::new(),
             kernel => kernel?,
         };
-        self.beside(kernel, &maps, readers, now)
+        self.beside(kernel, &maps, (rig, readers), now)
     }
 
     /// The same for a command that has nothing else to do: where programs are heard, a
@@ -277,12 +279,13 @@ impl SourceArgs {
     /// Those of [`SourceArgs::start`]; when nothing is wanted.
     pub fn start_for_work(
         &self,
+        rig: &Rig,
         readers: Option<ReaderDoor>,
         now: Nanos,
     ) -> anyhow::Result<Vec<Box<dyn Source>>> {
         let sources = match self.listen.places().is_empty() {
-            true => self.start(readers, now)?,
-            false => self.start_if_there(readers, now)?,
+            true => self.start(rig, readers, now)?,
+            false => self.start_if_there(rig, readers, now)?,
         };
         anyhow::ensure!(
             !sources.is_empty(),
@@ -296,11 +299,11 @@ impl SourceArgs {
         &self,
         mut sources: Vec<Box<dyn Source>>,
         maps: &Maps,
-        readers: Option<ReaderDoor>,
+        (rig, readers): (&Rig, Option<ReaderDoor>),
         now: Nanos,
     ) -> anyhow::Result<Vec<Box<dyn Source>>> {
         sources.extend(self.hid(maps, now)?);
-        sources.extend(self.listen.start(maps, readers, now)?);
+        sources.extend(self.listen.start(maps, rig, readers, now)?);
         Ok(sources)
     }
 

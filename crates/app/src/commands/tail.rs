@@ -75,7 +75,7 @@ impl Tail {
 
     fn live(&self, rig: Rig) -> anyhow::Result<Status> {
         let clock = Clock::starting_at(Nanos(0));
-        let mut sources = self.sources.start_for_work(None, clock.now())?;
+        let mut sources = self.sources.start_for_work(&rig, None, clock.now())?;
         invite(&sources);
         let mut session = Session::new(rig, Tick(0), LITTLE);
         let mut lines = self.lines(&session);

@@ -8,8 +8,8 @@ use crate::{
 };
 use anyhow::Context;
 use gtrig_analysis::{Session, stream::StreamWatch};
-use gtrig_core::{CleanText, DeviceMap, Nanos, Tick};
-use gtrig_sources::{Invitation, SenderState, Source, Terminal};
+use gtrig_core::{AddressMap, CleanText, DeviceMap, Nanos, Tick};
+use gtrig_sources::{AddressHeard, Invitation, SenderState, Source, Terminal};
 
 /// Events are given this long to arrive before the tick that should see them
 /// runs; see [`Session::report`] on those that come later still.
@@ -185,6 +185,16 @@ impl Document {
         self.sources.iter_mut().for_each(|source| source.use_map(&mut self.session, map, now));
     }
 
+    /// The addresses under which messages came; `None` where none are heard.
+    pub(crate) fn addresses_heard(&self) -> Option<Vec<AddressHeard>> {
+        self.sources.iter().find_map(|source| source.addresses_heard())
+    }
+
+    /// A person named addresses: they are controls from now on.
+    pub(super) fn use_addresses(&mut self, map: &AddressMap) {
+        self.sources.iter_mut().for_each(|source| source.use_addresses(map));
+    }
+
     /// Has everything written to a take as it happens.
     pub(super) fn record(&mut self, recorder: Recorder) {
         self.recorder = Some(recorder);
@@ -203,10 +213,12 @@ impl Document {
             recorder.go_on_with(&self.session, &session);
         }
         if let Some(broadcast) = &mut self.broadcast {
-            broadcast.go_on_with(&self.session);
+            broadcast.go_on_with(&self.session, &session);
         }
         self.streams.go_on_from(&session);
         self.session = session;
+        let rig = self.session.rig();
+        self.sources.iter_mut().for_each(|source| source.use_rig(rig));
     }
 
     /// The take that is being written, if there is one.

@@ -5,7 +5,7 @@ use crate::base::{CleanText, PollRate};
 use crate::device::SlotRules;
 use crate::spec::{
     ActionSpec, Combo, EdgeRule, GameSpec, Gesture, InputSpec, MainRules, Mode, NamedShape,
-    ShapeUse, Sign, Signal, Stage, Surface, YardSpec, Zone,
+    OscSpec, ShapeUse, Sign, Signal, Stage, Surface, YardSpec, Zone,
 };
 use alloc::vec::Vec;
 
@@ -57,6 +57,8 @@ pub struct Rig {
     pub yard: YardSpec,
     /// What a game calls its actions.
     pub game: GameSpec,
+    /// Which addresses of Open Sound Control are controls, and to which actions are sent.
+    pub osc: OscSpec,
 }
 
 impl Rig {
@@ -79,6 +81,7 @@ impl Rig {
             actions: Vec::new(),
             yard: YardSpec::default(),
             game: GameSpec::default(),
+            osc: OscSpec::default(),
         }
     }
 

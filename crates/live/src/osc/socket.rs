@@ -1,0 +1,111 @@
+//! The socket of a port: each packet with when it came, and how many were lost before it.
+
+use gtrig_core::Nanos;
+use gtrig_sources::monotonic_now;
+use nix::{
+    poll::{PollFd, PollFlags, PollTimeout, poll},
+    sys::socket::{
+        ControlMessageOwned, MsgFlags, SockaddrStorage, recvmsg, setsockopt,
+        sockopt::{RcvBuf, ReceiveTimestampns, RxqOvfl},
+    },
+};
+use std::{
+    io::{self, IoSliceMut},
+    net::{IpAddr, Ipv4Addr, SocketAddr, UdpSocket},
+    os::fd::{AsFd, AsRawFd},
+    time::{Duration, SystemTime, UNIX_EPOCH},
+};
+
+/// The kernel is asked for so much room for packets that wait; it gives what it may.
+const ROOM: usize = 1 << 20;
+
+/// A packet that came.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Datagram {
+    pub(super) length: usize,
+    pub(super) from: IpAddr,
+    /// By the monotonic clock, when the kernel had it.
+    pub(super) arrived: Nanos,
+    /// So many that came before it found no room in the kernel.
+    pub(super) lost: u32,
+}
+
+#[derive(Debug)]
+pub(super) struct Ear {
+    socket: UdpSocket,
+    /// How many the kernel had lost by the last packet.
+    lost: u32,
+}
+
+impl Ear {
+    pub(super) fn open(address: SocketAddr) -> io::Result<Ear> {
+        let socket = UdpSocket::bind(address)?;
+        socket.set_nonblocking(true)?;
+        setsockopt(&socket, ReceiveTimestampns, &true)?;
+        setsockopt(&socket, RxqOvfl, &1)?;
+        // Less will do.
+        let _ = setsockopt(&socket, RcvBuf, &ROOM);
+        Ok(Ear { socket, lost: 0 })
+    }
+
+    pub(super) fn address(&self) -> io::Result<SocketAddr> {
+        self.socket.local_addr()
+    }
+
+    /// Waits for a packet for so long.
+    pub(super) fn hear(
+        &mut self,
+        buffer: &mut [u8],
+        wait: Duration,
+    ) -> io::Result<Option<Datagram>> {
+        // Rounded up: what is waited for is over then.
+        let wait = wait + Duration::from_micros(999);
+        let mut fds = [PollFd::new(self.socket.as_fd(), PollFlags::POLLIN)];
+        match poll(&mut fds, PollTimeout::try_from(wait).unwrap_or(PollTimeout::MAX)) {
+            Ok(0) | Err(nix::errno::Errno::EINTR) => return Ok(None),
+            Ok(_) => {}
+            Err(errno) => return Err(errno.into()),
+        }
+        let mut room = nix::cmsg_space!(nix::sys::time::TimeSpec, u32);
+        let mut parts = [IoSliceMut::new(buffer)];
+        let socket = self.socket.as_raw_fd();
+        let result =
+            recvmsg::<SockaddrStorage>(socket, &mut parts, Some(&mut room), MsgFlags::empty());
+        let message = match result {
+            Ok(message) => message,
+            Err(nix::errno::Errno::EAGAIN | nix::errno::Errno::EINTR) => return Ok(None),
+            Err(errno) => return Err(errno.into()),
+        };
+        let now = monotonic_now()?;
+        let (mut arrived, mut lost) = (now, self.lost);
+        for said in message.cmsgs()? {
+            match said {
+                ControlMessageOwned::ScmTimestampns(at) => {
+                    arrived = Nanos(now.0.saturating_sub(since(&Duration::from(at))));
+                }
+                ControlMessageOwned::RxqOvfl(count) => lost = count,
+                _ => {}
+            }
+        }
+        let before = std::mem::replace(&mut self.lost, lost);
+        let Some(from) = message.address.as_ref().and_then(ip) else { return Ok(None) };
+        let lost = lost.wrapping_sub(before);
+        Ok(Some(Datagram { length: message.bytes, from, arrived, lost }))
+    }
+}
+
+/// How long ago a time of day is; not at all where the clock was set meanwhile.
+fn since(at: &Duration) -> u64 {
+    let now = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
+    let since = now.checked_sub(*at).unwrap_or_default();
+    if since < Duration::from_secs(1) { since.as_nanos() as u64 } else { 0 }
+}
+
+/// The machine that an address is of: one of IPv4 however it is written, and this one by
+/// one address.
+fn ip(address: &SockaddrStorage) -> Option<IpAddr> {
+    let v4 = address.as_sockaddr_in().map(|of| IpAddr::V4(of.ip()));
+    let ip = v4.or_else(|| address.as_sockaddr_in6().map(|of| IpAddr::V6(of.ip())))?;
+    let ip = ip.to_canonical();
+    Some(if ip.is_loopback() { IpAddr::V4(Ipv4Addr::LOCALHOST) } else { ip })
+}
