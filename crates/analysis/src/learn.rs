@@ -8,6 +8,10 @@
 //! throttle, a switch) answers when the person says that it is there. No clock is
 //! needed. What comes of it is a [`DeviceMap`].
 
+mod readings;
+
+pub use readings::readings;
+
 use alloc::{
     borrow::ToOwned,
     string::{String, ToString},

@@ -21,7 +21,7 @@ fn a_compiled_rig_is_the_same_rig(
     assert_eq!(unpack(&pack(&rig)).unwrap(), rig);
 }
 
-/// What version 1 wrote is read as what its text says. Where this fails, the form has
+/// What this version wrote is read as what its text says. Where this fails, the form has
 /// changed: raise [`VERSION`], and let `gtrig compile` write these files anew.
 #[rstest]
 fn what_this_version_wrote_is_still_read(

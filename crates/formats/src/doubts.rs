@@ -1,7 +1,7 @@
 //! Doubts about a rig, each with its place in the file.
 
 use crate::report::{Report, Table, json_line};
-use crate::words::{lint_subject, lint_words};
+use crate::words::{lint_subject, lint_words, plural};
 use gtrig_analysis::lint::{Lint, lint};
 use gtrig_core::{AddressMap, DeviceMap, DeviceMatch, Rig};
 use serde::Serialize;
@@ -63,9 +63,9 @@ impl CheckReport {
     /// A report about a map of addresses.
     pub fn of_addresses(map: &AddressMap, file: &str) -> Self {
         let controls: usize = map.devices.iter().map(|device| device.controls.len()).sum();
-        let devices = map.devices.len();
-        let summary =
-            format!("{file}: sound. Addresses of {devices} devices, {controls} controls.");
+        let [devices, controls] =
+            [(map.devices.len(), "device"), (controls, "control")].map(|(n, of)| plural(n, of));
+        let summary = format!("{file}: sound. A map of addresses: {devices}, {controls}.");
         CheckReport { summary, doubts: Vec::new() }
     }
 }

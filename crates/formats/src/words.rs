@@ -23,3 +23,8 @@ pub use lint::{lint_subject, lint_words};
 pub use loops::loop_words;
 pub use measure::missing_words;
 pub use stream::trouble_words;
+
+/// So many of a thing: `1 report`, `2 reports`.
+pub fn plural(n: usize, noun: &str) -> String {
+    format!("{n} {noun}{}", if n == 1 { "" } else { "s" })
+}

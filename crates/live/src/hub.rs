@@ -329,7 +329,7 @@ impl Source for Hub {
 
     fn addresses_heard(&self) -> Option<Vec<AddressHeard>> {
         let hears = self.places.iter().any(|place| matches!(place, Place::Osc(_)));
-        hears.then(|| self.heard.all())
+        hears.then(|| self.heard.all(&self.rules.map(), self.zero))
     }
 
     fn invitations(&self) -> &[Invitation] {

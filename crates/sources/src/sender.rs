@@ -22,6 +22,8 @@ pub struct AddressHeard {
     pub argument: u8,
     /// Whether there are any; otherwise it is the message itself.
     pub has_arguments: bool,
+    /// The control that it is already, as `desk/slew`.
+    pub control: Option<String>,
     /// The sender that it came of last.
     pub from: String,
     /// The last number; `None` of what is none.
@@ -32,7 +34,7 @@ pub struct AddressHeard {
     pub is_whole: bool,
     /// So many messages came.
     pub messages: u64,
-    /// When it was another number last, by the kernel's monotonic clock.
+    /// When it was another number last, as an instant of the session.
     pub moved: Nanos,
 }
 

@@ -13,6 +13,7 @@ mod lanes;
 mod learning;
 mod logging;
 mod measuring;
+mod naming;
 mod pointing;
 mod polling;
 mod rigs;
@@ -29,10 +30,11 @@ pub(in crate::screen) use arranging::Arranging;
 pub(crate) use gaming::GamePlace;
 use gaming::Gaming;
 pub(crate) use guides::{Guide, GuideKind};
-pub(crate) use learning::Lesson;
+pub(crate) use learning::{DeviceLesson, Lesson};
 pub(crate) use logging::KEPT;
 use logging::LogBook;
 use measuring::Measuring;
+pub(crate) use naming::Naming;
 use pointing::Pointing;
 use polling::Polling;
 pub(crate) use seeking::Search;
@@ -111,7 +113,7 @@ pub struct App {
     pub(crate) document: Document,
     pub(crate) view: Viewport,
     jobs: Jobs,
-    now: Nanos,
+    pub(in crate::screen) now: Nanos,
     pub(crate) bench: Bench,
     /// The device of the device bench, by its place in the roster.
     pub(crate) device: usize,

@@ -25,6 +25,8 @@ pub(crate) enum Purpose {
     NewRig,
     Field,
     Map,
+    Address,
+    Addresses,
 }
 
 impl Purpose {
@@ -47,6 +49,8 @@ impl Purpose {
                 "bits to name (field-REPORT-BIT-WIDTH, an s behind for a sign, and the name)"
             }
             Purpose::Map => "write the names to the map",
+            Purpose::Address => "the control that it is, such as desk/slew",
+            Purpose::Addresses => "write the names to",
             Purpose::Rig => "write the rig to",
             Purpose::NewRig => "write a rig for what is plugged in to",
             Purpose::Audit => "audit by loops of (Hz …, jitter=% hitch=EVERY:LASTS step=HZ)",

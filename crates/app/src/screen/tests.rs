@@ -5,6 +5,7 @@ mod board;
 mod finding;
 mod game;
 mod inviting;
+mod naming;
 mod pointing;
 mod reading;
 mod room;

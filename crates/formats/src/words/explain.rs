@@ -1,6 +1,9 @@
 //! Why a lane is as it is at a tick, in plain sentences with numbers.
 
-use super::gesture::{progress, verdict_words};
+use super::{
+    gesture::{progress, verdict_words},
+    plural,
+};
 use gtrig_analysis::{
     Session,
     explain::{
@@ -269,10 +272,6 @@ impl Asked<'_> {
 
 const fn way(is_down: bool) -> &'static str {
     if is_down { "down" } else { "up" }
-}
-
-fn plural(n: usize, noun: &str) -> String {
-    format!("{n} {noun}{}", if n == 1 { "" } else { "s" })
 }
 
 /// `went down at 1 204.31 ms and up at 1 211.87 ms`.

@@ -1,6 +1,6 @@
 //! The addresses that were heard, for a person to choose controls from.
 
-use gtrig_core::{CleanText, Nanos};
+use gtrig_core::{AddressMap, CleanText, Nanos};
 use gtrig_formats::osc::{OscMessage, is_address, number};
 use gtrig_sources::AddressHeard;
 use std::{
@@ -30,9 +30,21 @@ impl HeardList {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Everything that was heard, in the order in which it came first.
-    pub(crate) fn all(&self) -> Vec<AddressHeard> {
-        self.heard().list.clone()
+    /// Everything that was heard, in the order in which it came first, with the controls
+    /// that it is by this map. `zero` is the monotonic clock at instant 0 of the session.
+    pub(crate) fn all(&self, map: &AddressMap, zero: Nanos) -> Vec<AddressHeard> {
+        let mut list = self.heard().list.clone();
+        let mut names = HashMap::new();
+        for (device, _, control) in map.at(|_| true) {
+            let place = (control.address.as_str(), control.argument);
+            names.entry(place).or_insert((&map.devices[device].id, &control.code));
+        }
+        for of in &mut list {
+            let name = names.get(&(of.address.as_str(), of.argument));
+            of.moved = Nanos(of.moved.0.saturating_sub(zero.0));
+            of.control = name.map(|(device, code)| format!("{device}/{code}"));
+        }
+        list
     }
 
     /// Notes a message.
@@ -58,6 +70,7 @@ impl HeardList {
                     address: CleanText::new(&message.addr),
                     argument: at as u8,
                     has_arguments: !message.args.is_empty(),
+                    control: None,
                     from: from.to_owned(),
                     last: number,
                     range: number.map(|n| [n, n]),

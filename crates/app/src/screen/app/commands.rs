@@ -76,6 +76,7 @@ impl App {
             }
             Command::Filter => self.prompt = Some(Prompt::new(Purpose::Filter, &self.view.filter)),
             Command::Learn => self.begin_lesson(),
+            Command::NameAddresses => self.begin_naming(),
             Command::NameBits => self.ask_for_field(),
             Command::Dismiss => {
                 if self.end_tour() || std::mem::take(&mut self.sending.invites) {

@@ -145,7 +145,7 @@ impl App {
         if typed != Typed::Going {
             self.prompt = None;
         }
-        if typed == Typed::Dropped && purpose == Purpose::Map {
+        if typed == Typed::Dropped && matches!(purpose, Purpose::Map | Purpose::Addresses) {
             self.lesson = None;
             self.tell("the names are dropped: nothing is written".to_owned(), true);
         }
@@ -188,10 +188,12 @@ impl App {
             Purpose::Mark => self.add_mark(text),
             Purpose::MarkPart => self.mark_measured(text),
             Purpose::Value => self.type_value(text),
-            Purpose::Map if text.is_empty() => {
+            Purpose::Map | Purpose::Addresses if text.is_empty() => {
                 self.tell("no file was named: nothing done".to_owned(), true);
             }
             Purpose::Map => self.write_map(Path::new(text)),
+            Purpose::Address => self.name_address(text),
+            Purpose::Addresses => self.write_addresses(Path::new(text)),
             Purpose::Field => self.name_field(text),
             Purpose::Rig | Purpose::NewRig if text.is_empty() => {
                 self.tell("no file was named: nothing done".to_owned(), true);

@@ -1,6 +1,6 @@
 //! Naming the controls of a device on its bench, by moving them.
 
-use super::App;
+use super::{App, Naming};
 use crate::{
     maps::{self, Maps},
     screen::{
@@ -14,8 +14,16 @@ use gtrig_core::{CleanText, ControlId, DeviceId, DeviceKind};
 use gtrig_formats::words::learned_words;
 use std::path::Path;
 
+/// What is being named; meanwhile the device bench shows it, and keys are for it.
+pub(crate) enum Lesson {
+    /// The controls of a device, by moving them.
+    Device(DeviceLesson),
+    /// Addresses of messages.
+    Addresses(Naming),
+}
+
 /// A device whose controls are being named.
-pub(crate) struct Lesson {
+pub(crate) struct DeviceLesson {
     pub(crate) device: DeviceId,
     /// As what it is named.
     pub(crate) kind: DeviceKind,
@@ -55,9 +63,10 @@ impl App {
                 let controls = self.session().roster().device(device).controls().collect();
                 let heard = self.session().seen_count();
                 self.bench = Bench::Device;
-                let mut lesson = Lesson { device, kind, learner, said: None, controls, heard };
+                let mut lesson =
+                    DeviceLesson { device, kind, learner, said: None, controls, heard };
                 lesson.take_in(self);
-                self.lesson = Some(lesson);
+                self.lesson = Some(Lesson::Device(lesson));
                 return;
             }
         };
@@ -66,7 +75,13 @@ impl App {
 
     /// Goes on with what was reported since.
     pub(super) fn follow_lesson(&mut self) {
-        let Some(mut lesson) = self.lesson.take() else { return };
+        let mut lesson = match self.lesson.take() {
+            Some(Lesson::Device(lesson)) => lesson,
+            other => {
+                self.lesson = other;
+                return self.follow_naming();
+            }
+        };
         let events = self.session().seen_from(lesson.heard);
         let mut learned = Learned::Nothing;
         for event in events {
@@ -77,7 +92,7 @@ impl App {
         }
         lesson.heard = self.session().seen_count();
         lesson.understood(&learned);
-        self.lesson = Some(lesson);
+        self.lesson = Some(Lesson::Device(lesson));
         // Once: where the map could not be written, that is to be read first.
         if learned != Learned::Nothing {
             self.end_lesson_if_over();
@@ -86,7 +101,11 @@ impl App {
 
     /// A key while a device is being named.
     pub(super) fn lesson_key(&mut self, key: &KeyEvent) {
-        let Some(lesson) = &mut self.lesson else { return };
+        let lesson = match &mut self.lesson {
+            Some(Lesson::Device(lesson)) => lesson,
+            Some(Lesson::Addresses(_)) => return self.naming_key(key),
+            None => return,
+        };
         match key.code {
             KeyCode::Enter => {
                 let learned = lesson.learner.accept();
@@ -102,7 +121,7 @@ impl App {
                 let device = lesson.learner.device().clone();
                 lesson.learner = Learner::new(device, Ask::all_of(lesson.kind));
                 let mut lesson = self.lesson.take();
-                if let Some(lesson) = &mut lesson {
+                if let Some(Lesson::Device(lesson)) = &mut lesson {
                     lesson.take_in(self);
                 }
                 self.lesson = lesson;
@@ -114,14 +133,16 @@ impl App {
     }
 
     fn end_lesson_if_over(&mut self) {
-        if self.lesson.as_ref().is_some_and(|lesson| lesson.learner.is_over()) {
+        if let Some(Lesson::Device(lesson)) = &self.lesson
+            && lesson.learner.is_over()
+        {
             self.end_lesson();
         }
     }
 
     /// Asks where the map goes, if anything was named.
     fn end_lesson(&mut self) {
-        let Some(lesson) = &self.lesson else { return };
+        let Some(Lesson::Device(lesson)) = &self.lesson else { return };
         let named = lesson.learner.answers().iter().flatten().count();
         let map = lesson.learner.map(lesson.kind).filter(|_| named > 0);
         let Some(map) = map else {
@@ -136,7 +157,7 @@ impl App {
 
     /// The map goes to a file, and the device is seen through it from now on.
     pub(super) fn write_map(&mut self, path: &Path) {
-        let Some(lesson) = &self.lesson else { return };
+        let Some(Lesson::Device(lesson)) = &self.lesson else { return };
         let Some(map) = lesson.learner.map(lesson.kind) else { return };
         let shown = CleanText::new(&path.display().to_string()).to_string();
         if let Err(error) = maps::write(path, &map) {
@@ -152,7 +173,7 @@ impl App {
     }
 }
 
-impl Lesson {
+impl DeviceLesson {
     /// Takes in how the controls are now. One that is at its stated rest may not have
     /// been heard yet.
     fn take_in(&mut self, app: &App) {

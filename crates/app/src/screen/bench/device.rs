@@ -15,9 +15,11 @@
 //! ```
 
 mod lesson;
+mod naming;
 
 use super::{Bench, Entry};
 use crate::screen::App;
+use crate::screen::app::Lesson;
 use crate::screen::draw::paint;
 use crate::screen::keymap::Command;
 use gtrig_core::{CleanText, ControlId, ControlKind, Device, DeviceId, Edge, Nanos, Presence};
@@ -38,14 +40,16 @@ pub(crate) const ENTRY: Entry = Entry {
     key: "2",
     name: "device",
     help: "bench: every control of a device",
-    keys: &[Command::NextDevice(1), Command::Learn],
+    keys: &[Command::NextDevice(1), Command::Learn, Command::NameAddresses],
     draw,
     ..Entry::PLAIN
 };
 
 fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
-    if let Some(lesson) = &app.lesson {
-        return lesson::draw(buffer, area, app, lesson);
+    match &app.lesson {
+        Some(Lesson::Device(lesson)) => return lesson::draw(buffer, area, app, lesson),
+        Some(Lesson::Addresses(naming)) => return naming::draw(buffer, area, app, naming),
+        None => {}
     }
     let Some(id) = app.device() else {
         paint::text(buffer, area, area.x, "no device has been connected", app.theme.faint());

@@ -3,7 +3,7 @@
 use super::paint;
 use crate::screen::{
     App,
-    app::Lesson,
+    app::{DeviceLesson, Lesson},
     keymap::{Command, Keymap},
     spots::Spot,
 };
@@ -95,14 +95,27 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
 
 /// The keys while a device is being named.
 pub(super) fn lesson(buffer: &mut Buffer, area: Rect, app: &App, lesson: &Lesson) {
-    let kind = ("k", "a pad or a lever");
-    let others = [("Enter", "it is so"), ("→", "skip"), ("←", "back"), ("Esc", "end")];
-    let kind = lesson.learner.is_at_rest().then_some(kind);
+    let keys = match lesson {
+        Lesson::Device(lesson) => of_device(lesson),
+        Lesson::Addresses(_) => vec![
+            ("Enter", "name it"),
+            ("Esc", "end"),
+            ("Tab", "read it as"),
+            ("↑ ↓", "choose"),
+            ("Space", "follow what moves"),
+        ],
+    };
     let mut x = area.x;
-    for (key, word) in others.into_iter().chain(kind) {
+    for (key, word) in keys {
         x = paint::text(buffer, area, x, key, app.theme.strong()) + 1;
         x = paint::text(buffer, area, x, word, app.theme.faint()) + 3;
     }
+}
+
+fn of_device(lesson: &DeviceLesson) -> Vec<(&'static str, &'static str)> {
+    let kind = lesson.learner.is_at_rest().then_some(("k", "a pad or a lever"));
+    let others = [("Enter", "it is so"), ("→", "skip"), ("←", "back"), ("Esc", "end")];
+    others.into_iter().chain(kind).collect()
 }
 
 #[cfg(test)]

@@ -10,7 +10,7 @@
 //!   named   south button-1   east button-2
 //! ```
 
-use crate::screen::{App, app::Lesson, draw::paint};
+use crate::screen::{App, app::DeviceLesson, draw::paint};
 use gtrig_core::{Keyword, MappedFrom};
 use gtrig_formats::words::ask_words;
 use ratatui::{buffer::Buffer, layout::Rect};
@@ -18,7 +18,7 @@ use ratatui::{buffer::Buffer, layout::Rect};
 /// Cells of the bar to either side of its rest.
 const HALF: i32 = 16;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App, lesson: &Lesson) {
+pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App, lesson: &DeviceLesson) {
     let rows: Vec<Rect> = paint::rows(area).collect();
     let lines = [head, blank, asked, moving, blank, said];
     for (row, line) in rows.iter().zip(lines) {
@@ -28,9 +28,9 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App, lesson: &Lesson) 
     named(buffer, rest, app, lesson);
 }
 
-fn blank(_: &mut Buffer, _: Rect, _: &App, _: &Lesson) {}
+fn blank(_: &mut Buffer, _: Rect, _: &App, _: &DeviceLesson) {}
 
-fn head(buffer: &mut Buffer, row: Rect, app: &App, lesson: &Lesson) {
+fn head(buffer: &mut Buffer, row: Rect, app: &App, lesson: &DeviceLesson) {
     let theme = app.theme;
     let device = app.session().roster().device(lesson.device);
     let x = paint::text(buffer, row, row.x, "naming", theme.faint()) + 1;
@@ -42,7 +42,7 @@ fn head(buffer: &mut Buffer, row: Rect, app: &App, lesson: &Lesson) {
     paint::text(buffer, row, x, &format!("{at} of {count}"), theme.plain());
 }
 
-fn asked(buffer: &mut Buffer, row: Rect, app: &App, lesson: &Lesson) {
+fn asked(buffer: &mut Buffer, row: Rect, app: &App, lesson: &DeviceLesson) {
     let theme = app.theme;
     let words = match lesson.learner.asked() {
         Some(at) => ask_words(&lesson.learner.asks()[at]),
@@ -55,7 +55,7 @@ fn asked(buffer: &mut Buffer, row: Rect, app: &App, lesson: &Lesson) {
     }
 }
 
-fn moving(buffer: &mut Buffer, row: Rect, app: &App, lesson: &Lesson) {
+fn moving(buffer: &mut Buffer, row: Rect, app: &App, lesson: &DeviceLesson) {
     let theme = app.theme;
     let Some((control, share)) = lesson.learner.moving() else {
         paint::text(buffer, row, row.x, "nothing moves", theme.faint());
@@ -78,14 +78,14 @@ fn moving(buffer: &mut Buffer, row: Rect, app: &App, lesson: &Lesson) {
     paint::text(buffer, row, begins + 2 * HALF as u16 + 3, &text, theme.plain());
 }
 
-fn said(buffer: &mut Buffer, row: Rect, app: &App, lesson: &Lesson) {
+fn said(buffer: &mut Buffer, row: Rect, app: &App, lesson: &DeviceLesson) {
     if let Some(said) = &lesson.said {
         paint::text(buffer, row, row.x, said, app.theme.plain());
     }
 }
 
 /// What has its name, in as many rows as it takes; the last ones where there are more.
-fn named(buffer: &mut Buffer, rows: &[Rect], app: &App, lesson: &Lesson) {
+fn named(buffer: &mut Buffer, rows: &[Rect], app: &App, lesson: &DeviceLesson) {
     let Some(first) = rows.first() else { return };
     let answers = lesson.learner.asks().iter().zip(lesson.learner.answers());
     let word = |from: &MappedFrom| from.parts().collect::<Vec<_>>().join(" and ");
