@@ -6,6 +6,7 @@ mod check;
 mod combos;
 mod compare;
 mod compile;
+mod convert;
 mod demo;
 mod devices;
 mod figure;
@@ -111,6 +112,7 @@ enum Command {
     Figure(figure::Figure),
     Check(check::Check),
     Compile(compile::Compile),
+    Convert(convert::Convert),
     Simulate(simulate::Simulate),
     Settings(settings::Settings),
 }
@@ -137,6 +139,7 @@ impl Command {
             Command::Figure(command) => command.run(),
             Command::Check(command) => command.run(),
             Command::Compile(command) => command.run(),
+            Command::Convert(command) => command.run(),
             Command::Simulate(command) => command.run(),
             Command::Settings(command) => command.run(),
         }

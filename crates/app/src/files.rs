@@ -256,6 +256,7 @@ pub fn unfinished_take(path: &Path, rig: Rig) -> anyhow::Result<Unfinished> {
 #[derive(Debug)]
 pub struct Coming {
     title: Option<String>,
+    recorded_by: Option<CleanText>,
     from: From,
 }
 
@@ -274,15 +275,22 @@ type Buffered = BufReader<Input>;
 ///
 /// # Errors
 /// When it cannot be opened or is no take at all.
-pub fn coming_take(path: &Path, is_followed: bool, rig: Rig) -> anyhow::Result<Coming> {
+pub fn coming_take(
+    path: &Path,
+    is_followed: bool,
+    rig: Rig,
+    capacity: Capacity,
+) -> anyhow::Result<Coming> {
     if let Some(text) = path.to_str().filter(|text| Place::is_named(text)) {
-        let programs = Programs::hear(&text.parse()?, rig, UNLIMITED)?;
-        return Ok(Coming { title: None, from: From::Programs(Box::new(programs)) });
+        let programs = Programs::hear(&text.parse()?, rig, capacity)?;
+        let from = From::Programs(Box::new(programs));
+        return Ok(Coming { title: None, recorded_by: None, from });
     }
     let reader = take_reader(path, is_followed)?;
     let title = reader.header.title.as_ref().map(ToString::to_string);
-    let intake = Box::new(reader.into_intake(rig, UNLIMITED));
-    Ok(Coming { title, from: From::Lines { intake, is_followed } })
+    let recorded_by = reader.header.rig.clone();
+    let intake = Box::new(reader.into_intake(rig, capacity));
+    Ok(Coming { title, recorded_by, from: From::Lines { intake, is_followed } })
 }
 
 impl Coming {
@@ -311,7 +319,8 @@ impl Coming {
 
     /// All of it.
     pub fn finish(self) -> Opened {
-        let (session, loaded) = match self.from {
+        let Coming { title, recorded_by, from } = self;
+        let (session, loaded) = match from {
             From::Lines { intake, .. } => intake.finish(),
             From::Programs(programs) => {
                 let (session, left_out) = programs.finish();
@@ -320,7 +329,7 @@ impl Coming {
             }
         };
         let streams = StreamWatch::over(&session);
-        Opened { session, title: self.title, recorded_by: None, loaded, streams }
+        Opened { session, title, recorded_by, loaded, streams }
     }
 }
 

@@ -8,6 +8,7 @@ use gtrig_core::Keyword;
 use gtrig_sources::Story;
 use rstest::rstest;
 use std::{
+    collections::BTreeSet,
     fs,
     io::Write,
     process::{Command, Stdio},
@@ -671,4 +672,55 @@ fn a_bad_log_is_said(#[case] text: &str, #[case] code: i32, #[case] said: &str) 
     let output = gtrig(&["hid", path]);
     assert_eq!(output.status.code(), Some(code), "{}", stderr(&output));
     assert!(stderr(&output).contains(said), "{}", stderr(&output));
+}
+
+/// A take as tables, those as a take again, and nothing half done.
+#[test]
+fn a_take_becomes_tables_and_tables_a_take() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let take = demo("lost-tap.take.jsonl");
+    let (csv, parquet, again) = (path("csv"), path("parquet"), path("again.take.jsonl"));
+    let made = gtrig(&["convert", &take, &csv, "--as", "csv"]);
+    assert_eq!(made.status.code(), Some(0), "{made:?}");
+    assert_eq!(gtrig(&["convert", &take, &parquet]).status.code(), Some(0));
+    assert!(fs::metadata(format!("{parquet}/events.parquet")).unwrap().len() > 500);
+    let back = gtrig(&["convert", &csv, &again]);
+    assert!(stderr(&back).contains("84 events to"), "{back:?}");
+    assert_eq!(fs::read(&again).unwrap(), fs::read(&take).unwrap());
+    // What is there stays as it is.
+    for args in [["convert", &take, &csv], ["convert", &csv, &again]] {
+        let refused = gtrig(&args);
+        assert_eq!(refused.status.code(), Some(2));
+        assert!(stderr(&refused).contains("is there already"), "{refused:?}");
+    }
+    // What cannot be made leaves nothing behind.
+    fs::remove_file(format!("{csv}/events.csv")).unwrap();
+    let broken = gtrig(&["convert", &csv, &path("broken.take.jsonl")]);
+    assert_eq!(broken.status.code(), Some(2));
+    assert!(stderr(&broken).contains("events.csv"), "{broken:?}");
+    assert_eq!(gtrig(&["convert", &path("nowhere"), &path("tables")]).status.code(), Some(2));
+    let left: BTreeSet<_> =
+        fs::read_dir(folder.path()).unwrap().map(|entry| entry.unwrap().file_name()).collect();
+    assert_eq!(left, ["again.take.jsonl", "csv", "parquet"].map(Into::into).into());
+}
+
+/// What an engine logged as rows is a take like any other.
+#[test]
+fn events_of_an_engine_become_a_take() {
+    let rows =
+        "time_s,address,value\n0.5,pad1/south,1\n0.52,pad1/south,0\n0.6,pad1/stick-l-x,-0.25\n";
+    let (folder, log) = file("engine.csv", rows);
+    let take = folder.path().join("engine.take.jsonl");
+    let made = gtrig(&["convert", log.to_str().unwrap(), take.to_str().unwrap()]);
+    assert_eq!(made.status.code(), Some(0), "{made:?}");
+    let replayed = gtrig(&["replay", take.to_str().unwrap()]);
+    assert!(
+        stdout(&replayed).contains(r#"{"control":"pad1/south","edge":"press"}"#),
+        "{replayed:?}"
+    );
+    let (_other, bad) = file("bad.csv", "time_s,address,value\n1,pad1/suoth,1\n");
+    let refused =
+        gtrig(&["convert", bad.to_str().unwrap(), folder.path().join("x").to_str().unwrap()]);
+    assert!(stderr(&refused).contains("line 2: \"pad1/suoth\" names no control"), "{refused:?}");
 }

@@ -129,8 +129,14 @@ impl GestureReport {
     /// What attempts that are over came to, without the first `told`, which are known
     /// already: a report while the take comes, before its [rest](GestureReport::rest).
     pub fn so_far(session: &Session, told: usize) -> Self {
+        let verdicts: Vec<_> = session.history().verdicts().iter().skip(told).copied().collect();
+        GestureReport::of(session, told, &verdicts)
+    }
+
+    /// What these attempts came to, of which there were `told` before.
+    pub(crate) fn of(session: &Session, told: usize, verdicts: &[GestureVerdict]) -> Self {
         let line = |verdict: &GestureVerdict| Line::Verdict(VerdictLine::new(session, verdict));
-        let verdicts = session.history().verdicts().iter().skip(told).map(line).collect();
+        let verdicts = verdicts.iter().map(line).collect();
         let (meant, confusions, score) = (Vec::new(), Vec::new(), None);
         GestureReport { told, verdicts, meant, confusions, score }
     }

@@ -18,6 +18,7 @@
 //! - [`measure`]: what a stick was measured to do.
 //! - [`osc`]: packets of Open Sound Control, and of the touch protocol over it.
 //! - [`shape`]: raw values through a shape, stage by stage.
+//! - [`tables`]: a session as tables for tools of data (CSV, Parquet), and back.
 //! - [`Report`]: what all findings have in common: text, JSON and CSV.
 //! - [`save_atomically`]: how any file is written.
 //!
@@ -46,6 +47,7 @@ mod report;
 pub mod rig;
 pub mod settings;
 pub mod shape;
+pub mod tables;
 pub mod take;
 pub mod ticks;
 pub mod words;

@@ -142,11 +142,15 @@ pub fn json_line(value: &impl Serialize, out: &mut dyn Write) -> io::Result<()> 
     out.write_all(b"\n")
 }
 
+/// Whether a spreadsheet takes a text that begins so for a formula.
+pub(crate) fn begins_a_formula(text: &str) -> bool {
+    text.starts_with(['=', '+', '-', '@', '\t', '\r'])
+}
+
 /// A cell that a spreadsheet does not take for a formula: text that begins like one has an
 /// apostrophe before it.
 fn no_formula(cell: &str) -> Cow<'_, str> {
-    let begins_like_one = cell.starts_with(['=', '+', '-', '@', '\t', '\r']);
-    match begins_like_one && cell.parse::<f64>().is_err() {
+    match begins_a_formula(cell) && cell.parse::<f64>().is_err() {
         true => Cow::Owned(format!("'{cell}")),
         false => Cow::Borrowed(cell),
     }

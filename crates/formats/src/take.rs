@@ -14,7 +14,7 @@ pub use fault::{ControlFault, Fault};
 pub use read::{Damage, Header, Intake, Loaded, TakeLines, TakeReader, TakeRest};
 pub use write::{TakeWriter, write};
 
-pub(crate) use line::{HeaderLine, Line, Text, marks};
+pub(crate) use line::{HeaderLine, Line, Text, marks, marks_text};
 
 /// The version of the format that this program reads and writes.
 pub const VERSION: u32 = 1;

@@ -15,8 +15,8 @@ use crate::{
 };
 use gtrig_analysis::{Cursor, Session, explain::driven_through};
 use gtrig_core::{
-    ActionId, ComboId, ComboNews, ComboOutcome, ControlId, Edge, Gives, LaneMarks, Machine, Nanos,
-    Roster, Tick,
+    ActionId, ComboId, ComboNews, ComboOutcome, ControlId, Edge, GestureVerdict, Gives, LaneMarks,
+    Machine, Nanos, Roster, Tick,
 };
 use serde::Serialize;
 use std::io::{self, Write};
@@ -117,11 +117,26 @@ impl<'r, W: Write> TickWriter<'r, W> {
         TickWriter { lines: Lines::new(session, choice, cursor.next_tick(), sink), cursor }
     }
 
+    /// One that keeps the ticks in which something happened, from the first on.
+    pub(crate) fn keeping(session: &Session) -> Self {
+        let cursor = Cursor::at_beginning(session);
+        let (choice, sink) = (TickChoice::Eventful, Sink::Kept(Kept::default()));
+        TickWriter { lines: Lines::new(session, choice, cursor.next_tick(), sink), cursor }
+    }
+
+    /// What was kept since this was last asked.
+    pub(crate) fn kept(&mut self) -> Kept {
+        match &mut self.lines.sink {
+            Sink::Kept(kept) => std::mem::take(kept),
+            _ => Kept::default(),
+        }
+    }
+
     /// What is written to.
     pub fn out(&mut self) -> Option<&mut W> {
         match &mut self.lines.sink {
             Sink::JsonLines(out) | Sink::Published(out) => Some(out),
-            Sink::Csv(_) => None,
+            Sink::Csv(_) | Sink::Kept(_) => None,
         }
     }
 
@@ -160,39 +175,46 @@ impl<'r, W: Write> TickWriter<'r, W> {
     }
 }
 
+/// What was kept instead of written.
+#[derive(Debug, Default)]
+pub(crate) struct Kept {
+    pub(crate) ticks: Vec<TickLine>,
+    pub(crate) verdicts: Vec<GestureVerdict>,
+}
+
 /// The columns of the rows.
 pub const COLUMNS: [&str; 11] =
     ["tick", "time_ns", "control", "edge", "marks", "action", "x", "y", "by", "via", "since_ns"];
 
 /// One tick of a report.
 #[derive(Debug, Serialize)]
-struct TickLine {
-    tick: u32,
-    time_ns: u64,
+pub(crate) struct TickLine {
+    pub(crate) tick: u32,
+    pub(crate) time_ns: u64,
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    edges: Vec<EdgeEntry>,
+    pub(crate) edges: Vec<EdgeEntry>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    actions: Vec<ActionEntry>,
+    pub(crate) actions: Vec<ActionEntry>,
 }
 
 #[derive(Debug, Serialize)]
-struct EdgeEntry {
-    control: String,
+pub(crate) struct EdgeEntry {
+    pub(crate) control: String,
     /// `press`, `release`, or `none` for a press that left no edge.
-    edge: &'static str,
+    pub(crate) edge: &'static str,
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    marks: Vec<&'static str>,
+    pub(crate) marks: Vec<&'static str>,
 }
 
 #[derive(Debug, Serialize)]
-struct ActionEntry {
-    action: String,
-    value: Value,
+pub(crate) struct ActionEntry {
+    pub(crate) action: String,
+    pub(crate) value: Value,
     #[serde(skip_serializing_if = "Option::is_none")]
-    by: Option<String>,
+    pub(crate) by: Option<String>,
     /// What that drives it through, where it is more than the control itself.
     #[serde(skip_serializing_if = "Option::is_none")]
-    via: Option<String>,
+    pub(crate) via: Option<String>,
     /// Of a toggle that is on, where every tick is written: when it was turned on.
     #[serde(skip_serializing_if = "Option::is_none")]
     since_ns: Option<u64>,
@@ -200,7 +222,7 @@ struct ActionEntry {
 
 #[derive(Clone, Copy, Debug, Serialize)]
 #[serde(untagged)]
-enum Value {
+pub(crate) enum Value {
     Switch(bool),
     Axis(f32),
     Plane([f32; 2]),
@@ -212,14 +234,22 @@ enum Sink<'r, W: Write> {
     JsonLines(W),
     Published(W),
     Csv(Box<RowWriter<'r, W>>),
+    Kept(Kept),
 }
 
 impl<W: Write> Sink<'_, W> {
-    fn tick(&mut self, line: &TickLine) -> io::Result<()> {
+    /// Takes a line, and gives back what it did not keep.
+    fn tick(&mut self, line: TickLine) -> io::Result<TickLine> {
         match self {
-            Sink::JsonLines(out) | Sink::Published(out) => json_line(line, out),
-            Sink::Csv(writer) => rows(writer, line),
+            Sink::JsonLines(out) | Sink::Published(out) => json_line(&line, out)?,
+            Sink::Csv(writer) => rows(writer, &line)?,
+            Sink::Kept(kept) => {
+                let (tick, time_ns) = (line.tick, line.time_ns);
+                kept.ticks.push(line);
+                return Ok(TickLine { tick, time_ns, edges: Vec::new(), actions: Vec::new() });
+            }
         }
+        Ok(line)
     }
 
     fn end(&mut self, totals: Totals) -> io::Result<()> {
@@ -229,7 +259,7 @@ impl<W: Write> Sink<'_, W> {
         }
         match self {
             Sink::JsonLines(out) => json_line(&End { end: totals }, out),
-            Sink::Published(_) | Sink::Csv(_) => Ok(()),
+            Sink::Published(_) | Sink::Csv(_) | Sink::Kept(_) => Ok(()),
         }
     }
 
@@ -237,6 +267,7 @@ impl<W: Write> Sink<'_, W> {
         match self {
             Sink::JsonLines(out) | Sink::Published(out) => out.flush(),
             Sink::Csv(writer) => writer.flush(),
+            Sink::Kept(_) => Ok(()),
         }
     }
 }
@@ -303,7 +334,7 @@ impl<'r, W: Write> Lines<'r, W> {
         }
         let Nanos(time_ns) = session.plan().rate().time_of(machine.at());
         let line = TickLine { tick: machine.at().0, time_ns, edges, actions };
-        self.sink.tick(&line)?;
+        let line = self.sink.tick(line)?;
         if is_every {
             self.last_actions = line.actions;
         }
@@ -324,7 +355,7 @@ impl<'r, W: Write> Lines<'r, W> {
             let actions = std::mem::take(&mut self.last_actions);
             let Nanos(time_ns) = rate.time_of(self.next);
             let line = TickLine { tick: self.next.0, time_ns, edges: Vec::new(), actions };
-            self.sink.tick(&line)?;
+            let line = self.sink.tick(line)?;
             self.last_actions = line.actions;
             self.next = self.next.next();
         }
@@ -334,7 +365,14 @@ impl<'r, W: Write> Lines<'r, W> {
 
     /// What came of gestures and combos, where it is asked for.
     fn recognised(&mut self, session: &Session, machine: &Machine) -> io::Result<()> {
-        let Sink::Published(out) = &mut self.sink else { return Ok(()) };
+        let out = match &mut self.sink {
+            Sink::Published(out) => out,
+            Sink::Kept(kept) => {
+                kept.verdicts.extend(machine.verdicts());
+                return Ok(());
+            }
+            Sink::JsonLines(_) | Sink::Csv(_) => return Ok(()),
+        };
         for verdict in machine.verdicts() {
             verdict_line(session, verdict, out)?;
         }

@@ -191,6 +191,10 @@ impl Port {
                 return;
             }
         }
+        if datagram.lost > 0 {
+            // Nobody knows whose they were.
+            self.peers.values_mut().for_each(Peer::doubt);
+        }
         let Some(peer) = self.peers.get_mut(&from) else { return };
         if datagram.lost > 0 {
             peer.lost(u64::from(datagram.lost));

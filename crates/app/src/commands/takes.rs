@@ -3,10 +3,11 @@
 
 use super::shared::{Form, Printing, Status, complain};
 use crate::{
-    files::{self, Coming, Opened},
+    files::{self, Coming, Opened, UNLIMITED},
     out,
 };
 use clap::Args;
+use gtrig_analysis::Capacity;
 use gtrig_core::Rig;
 use gtrig_formats::{Report, Rows, json_line, take::Loaded};
 use std::{
@@ -39,7 +40,15 @@ impl FollowArgs {
     /// # Errors
     /// Those of [`files::coming_take`].
     pub fn open(self, take: &Path, rig: Rig) -> anyhow::Result<Coming> {
-        files::coming_take(take, self.follow, rig)
+        self.open_within(take, rig, UNLIMITED)
+    }
+
+    /// The same where the session forgets what is too old.
+    ///
+    /// # Errors
+    /// Those of [`files::coming_take`].
+    pub fn open_within(self, take: &Path, rig: Rig, capacity: Capacity) -> anyhow::Result<Coming> {
+        files::coming_take(take, self.follow, rig, capacity)
     }
 
     /// Reads a take to its end.

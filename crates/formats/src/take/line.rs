@@ -304,7 +304,7 @@ pub(crate) fn marks(text: &str) -> Result<Marks, Fault> {
 }
 
 /// Writes marks as [`marks`] reads them; `None` when there are none.
-pub(super) fn marks_text(marks: Marks) -> Option<Text<'static>> {
+pub(crate) fn marks_text(marks: Marks) -> Option<Text<'static>> {
     let words = |(mark, word): &(Marks, &'static str)| marks.contains(*mark).then_some(*word);
     let words: Vec<&str> = Marks::WORDS.iter().filter_map(words).collect();
     match words[..] {

@@ -285,10 +285,14 @@ impl Peer {
         }
     }
 
+    /// Something of it may have been lost.
+    pub(super) fn doubt(&mut self) {
+        self.is_unsure = true;
+    }
+
     /// So many packets of whoever sends here were lost.
     pub(super) fn lost(&mut self, packets: u64) {
         self.ticket.counts.missed.fetch_add(packets, Ordering::Relaxed);
-        self.is_unsure = true;
         self.tell(|missed| format!("{missed} packet(s) were lost so far: too many came at once"));
     }
 

@@ -2,18 +2,26 @@
 
 use gtrig_core::Nanos;
 use gtrig_sources::monotonic_now;
+#[cfg(target_os = "linux")]
+use nix::sys::socket::{
+    ControlMessageOwned, MsgFlags, SockaddrStorage, recvmsg,
+    sockopt::{ReceiveTimestampns, RxqOvfl},
+};
 use nix::{
     poll::{PollFd, PollFlags, PollTimeout, poll},
-    sys::socket::{
-        ControlMessageOwned, MsgFlags, SockaddrStorage, recvmsg, setsockopt,
-        sockopt::{RcvBuf, ReceiveTimestampns, RxqOvfl},
-    },
+    sys::socket::{setsockopt, sockopt::RcvBuf},
 };
 use std::{
-    io::{self, IoSliceMut},
+    io,
     net::{IpAddr, Ipv4Addr, SocketAddr, UdpSocket},
-    os::fd::{AsFd, AsRawFd},
-    time::{Duration, SystemTime, UNIX_EPOCH},
+    os::fd::AsFd,
+    time::Duration,
+};
+#[cfg(target_os = "linux")]
+use std::{
+    io::IoSliceMut,
+    os::fd::AsRawFd,
+    time::{SystemTime, UNIX_EPOCH},
 };
 
 /// The kernel is asked for so much room for packets that wait; it gives what it may.
@@ -34,6 +42,7 @@ pub(super) struct Datagram {
 pub(super) struct Ear {
     socket: UdpSocket,
     /// How many the kernel had lost by the last packet.
+    #[cfg_attr(not(target_os = "linux"), expect(dead_code, reason = "it says nothing of them"))]
     lost: u32,
 }
 
@@ -41,8 +50,11 @@ impl Ear {
     pub(super) fn open(address: SocketAddr) -> io::Result<Ear> {
         let socket = UdpSocket::bind(address)?;
         socket.set_nonblocking(true)?;
-        setsockopt(&socket, ReceiveTimestampns, &true)?;
-        setsockopt(&socket, RxqOvfl, &1)?;
+        #[cfg(target_os = "linux")]
+        {
+            setsockopt(&socket, ReceiveTimestampns, &true)?;
+            setsockopt(&socket, RxqOvfl, &1)?;
+        }
         // Less will do.
         let _ = setsockopt(&socket, RcvBuf, &ROOM);
         Ok(Ear { socket, lost: 0 })
@@ -66,6 +78,12 @@ impl Ear {
             Ok(_) => {}
             Err(errno) => return Err(errno.into()),
         }
+        self.receive(buffer)
+    }
+
+    /// A packet that is there, with what the kernel says of it.
+    #[cfg(target_os = "linux")]
+    fn receive(&mut self, buffer: &mut [u8]) -> io::Result<Option<Datagram>> {
         let mut room = nix::cmsg_space!(nix::sys::time::TimeSpec, u32);
         let mut parts = [IoSliceMut::new(buffer)];
         let socket = self.socket.as_raw_fd();
@@ -92,20 +110,38 @@ impl Ear {
         let lost = lost.wrapping_sub(before);
         Ok(Some(Datagram { length: message.bytes, from, arrived, lost }))
     }
+
+    /// A packet that is there; when it came and what was lost nobody says here.
+    #[cfg(not(target_os = "linux"))]
+    fn receive(&mut self, buffer: &mut [u8]) -> io::Result<Option<Datagram>> {
+        let (length, from) = match self.socket.recv_from(buffer) {
+            Ok(received) => received,
+            Err(error) if error.kind() == io::ErrorKind::WouldBlock => return Ok(None),
+            Err(error) => return Err(error),
+        };
+        let (arrived, from) = (monotonic_now()?, canonical(from.ip()));
+        Ok(Some(Datagram { length, from, arrived, lost: 0 }))
+    }
 }
 
 /// How long ago a time of day is; not at all where the clock was set meanwhile.
+#[cfg(target_os = "linux")]
 fn since(at: &Duration) -> u64 {
     let now = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
     let since = now.checked_sub(*at).unwrap_or_default();
     if since < Duration::from_secs(1) { since.as_nanos() as u64 } else { 0 }
 }
 
-/// The machine that an address is of: one of IPv4 however it is written, and this one by
-/// one address.
+#[cfg(target_os = "linux")]
 fn ip(address: &SockaddrStorage) -> Option<IpAddr> {
     let v4 = address.as_sockaddr_in().map(|of| IpAddr::V4(of.ip()));
     let ip = v4.or_else(|| address.as_sockaddr_in6().map(|of| IpAddr::V6(of.ip())))?;
+    Some(canonical(ip))
+}
+
+/// The machine that an address is of: one of IPv4 however it is written, and this one by
+/// one address.
+fn canonical(ip: IpAddr) -> IpAddr {
     let ip = ip.to_canonical();
-    Some(if ip.is_loopback() { IpAddr::V4(Ipv4Addr::LOCALHOST) } else { ip })
+    if ip.is_loopback() { IpAddr::V4(Ipv4Addr::LOCALHOST) } else { ip }
 }
