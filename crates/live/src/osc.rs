@@ -52,6 +52,7 @@ pub(crate) struct Rules {
 
 impl Rules {
     pub(crate) fn new(map: AddressMap, known: Vec<IpAddr>) -> Self {
+        let known = known.iter().map(IpAddr::to_canonical).collect();
         Rules { map: Mutex::new(Arc::new(map)), known }
     }
 

@@ -24,7 +24,7 @@ pub struct ListenArgs {
     listen: Vec<Place>,
     /// Hear Open Sound Control of this other machine without a token. May be given several
     /// times.
-    #[arg(long, value_name = "ADDRESS")]
+    #[arg(long, value_name = "ADDRESS", requires = "listen")]
     osc_from: Vec<IpAddr>,
     /// Serve a page to browsers: opened on a phone or another machine, its fingers, pen,
     /// mouse and keys become devices, and the page shows the rig's zones and what fires. Its
