@@ -21,14 +21,49 @@ impl OscTarget {
         };
         let socket = UdpSocket::bind(from)?;
         socket.set_nonblocking(true)?;
+        // A whole network may be named.
+        socket.set_broadcast(true)?;
         socket.connect(to)?;
         Ok(OscTarget(socket))
     }
 
     /// Sends a packet. Never waits; nobody knows whether it arrives.
     pub fn send(&self, packet: &[u8]) {
-        // That nobody listens there is said by an error of a later packet: somebody may
-        // come. What finds no room is lost, as on any way.
-        let _ = self.0.send(packet);
+        let sent = self.0.send(packet);
+        // That nobody heard an earlier packet is said here, and this one is not sent then:
+        // somebody may be there by now. What finds no room is lost, as on any way.
+        if sent.is_err_and(|error| error.kind() == io::ErrorKind::ConnectionRefused) {
+            let _ = self.0.send(packet);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::time::{Duration, Instant};
+
+    /// A program that comes later is sent what comes after that, and not one packet less.
+    #[test]
+    fn somebody_may_come_later() {
+        let to = UdpSocket::bind("127.0.0.1:0").unwrap();
+        let address = to.local_addr().unwrap();
+        drop(to);
+        let target = OscTarget::new(address).unwrap();
+        target.send(b"/nobody\0");
+        // The system says so a moment later.
+        let started = Instant::now();
+        let is_refused = || target.0.take_error().is_ok_and(|error| error.is_some());
+        while !is_refused() {
+            assert!(started.elapsed() < Duration::from_secs(30), "it is never refused");
+            target.send(b"/nobody\0");
+        }
+        target.send(b"/nobody\0");
+        let listener = UdpSocket::bind(address).unwrap();
+        listener.set_read_timeout(Some(Duration::from_secs(30))).unwrap();
+        target.send(b"/first\0\0");
+        let mut buffer = [0; 64];
+        let length = listener.recv(&mut buffer).unwrap();
+        assert_eq!(&buffer[..length], b"/first\0\0");
     }
 }
