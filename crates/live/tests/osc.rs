@@ -134,6 +134,7 @@ fn a_pattern_is_for_all_that_match_it() {
 #[case::no_number("/crane/horn", &["N"])]
 #[case::not_so_many("/crane/place", &["f", "1"])]
 #[case::no_pattern("/crane/[a", &["f", "1"])]
+#[case::no_address("/crane slew", &["f", "1"])]
 #[case::another_profile("/tuio/2Dobj", &["s", "alive"])]
 fn what_is_no_value_is_counted_and_told(#[case] address: &str, #[case] args: &[&str]) {
     let mut desk = Desk::new();

@@ -148,7 +148,7 @@ pub struct App {
     pub(crate) theme: Theme,
     /// The keys in force.
     pub(crate) keymap: Keymap,
-    save_name: fn() -> String,
+    pub(in crate::screen) save_name: fn() -> String,
 }
 
 const NOTICE_TIME: Nanos = Nanos::from_millis(6_000);

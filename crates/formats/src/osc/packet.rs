@@ -99,11 +99,16 @@ fn element(bytes: &[u8], when: When, depth: usize, packet: &mut Packet) -> Resul
 
 fn message(bytes: &[u8]) -> Result<OscMessage, PacketFault> {
     let end = bytes.iter().position(|byte| *byte == 0).unwrap_or(bytes.len());
+    let types = end / 4 * 4 + 4;
     // Old senders leave the types out where there are no arguments.
-    if end / 4 * 4 + 4 == bytes.len() {
+    if types == bytes.len() {
         let addr = String::from_utf8(bytes[..end].to_vec());
         let addr = addr.map_err(|error| PacketFault::BadMessage(error.to_string()))?;
         return Ok(OscMessage { addr, args: Vec::new() });
+    }
+    if bytes.get(types) != Some(&b',') {
+        let why = "its arguments have no types, a string that begins with a comma";
+        return Err(PacketFault::BadMessage(why.to_owned()));
     }
     match rosc::decoder::decode_udp(bytes) {
         Ok(([], OscPacket::Message(message))) => Ok(message),
@@ -210,6 +215,7 @@ mod tests {
     #[case::all_that_has_no_bytes(b"/ab\0,TFNI\0\0\0", 4, 0)]
     #[case::too_few_bytes(b"/ab\0,ii\0\0\0\0\x01", 0, 1)]
     #[case::too_many(b"/ab\0,i\0\0\0\0\0\x01\0\0\0\x02", 0, 1)]
+    #[case::arguments_without_types(b"/ab\0\x3f\0\0\0", 0, 1)]
     #[case::no_text(b"/a\xff\0,\0\0\0", 0, 1)]
     fn a_message_is_read_or_left_out(
         #[case] bytes: &[u8],

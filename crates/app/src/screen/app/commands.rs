@@ -17,6 +17,9 @@ use gtrig_formats::words::trouble_words;
 use gtrig_sources::Story;
 use std::path::Path;
 
+/// So much is kept by one key.
+const KEPT_BY_KEY: Nanos = Nanos::from_millis(300_000);
+
 impl App {
     pub(super) fn run(&mut self, command: Command, at: Nanos) -> Option<Request> {
         match command {
@@ -95,7 +98,7 @@ impl App {
             }
             Command::NextDevice(by) => (self.bench.entry().next)(self, by),
             Command::Capture => self.capture(at),
-            Command::Save if self.is_reading() => {
+            Command::Save | Command::KeepLast if self.is_reading() => {
                 self.tell("the take is still being read; a copy would not have all".into(), true);
             }
             Command::Save if self.view.measured_from.is_some() => {
@@ -103,6 +106,7 @@ impl App {
                 self.prompt = Some(Prompt::new(Purpose::SavePart, &name));
             }
             Command::Save => self.prompt = Some(Prompt::new(Purpose::Save, &(self.save_name)())),
+            Command::KeepLast => self.keep_last(),
             Command::Export => {
                 let name = (self.save_name)().replace(".take.jsonl", ".svg");
                 self.prompt = Some(Prompt::new(Purpose::Export, &name));
@@ -334,8 +338,22 @@ impl App {
 
     /// Saves what is measured as a take of its own.
     pub(super) fn save_measured(&mut self, path: &Path) {
-        let Some([first, last]) = self.measured() else { return };
+        if let Some(part) = self.measured() {
+            self.save_between(part, path);
+        }
+    }
+
+    /// The last five minutes go to a take of their own at once, whatever goes on.
+    fn keep_last(&mut self) {
+        let (rate, last) = (self.session().plan().rate(), self.last());
+        let from = Nanos(rate.time_of(last).0.saturating_sub(KEPT_BY_KEY.0));
+        let path = (self.save_name)().replace("quay-", "quay-last-");
+        self.save_between([rate.tick_seeing(from), last], Path::new(&path));
+    }
+
+    fn save_between(&mut self, [first, last]: [Tick; 2], path: &Path) {
         let rate = self.session().plan().rate();
+        let first = first.max(self.session().history().begins());
         let [from, to] = [first, last].map(|tick| rate.time_of(tick));
         let of = self.document.title.clone().unwrap_or_else(|| "a history".to_owned());
         let title = format!("{from} to {to} of {of}");

@@ -2,6 +2,7 @@
 
 use super::*;
 use crate::screen::view::lane_name;
+use std::{fs, path::PathBuf};
 
 fn names(bench: &Bench) -> Vec<String> {
     let lanes = bench.app.lanes();
@@ -324,4 +325,39 @@ fn verdicts_have_words_in_a_row_of_their_own_where_there_is_room() {
     bench.keys("/combo roll");
     bench.key(KeyCode::Enter);
     assert!(bench.rows().iter().any(|row| row.contains("◇ nearly")), "{}", bench.rows().join("\n"));
+}
+
+/// One key keeps the last five minutes, with what was held when they began.
+#[test]
+fn the_last_five_minutes_are_kept_by_a_key() {
+    fn name() -> String {
+        let file = format!("quay-of-test-{}.take.jsonl", std::process::id());
+        std::env::temp_dir().join(file).display().to_string()
+    }
+    let text = "{\"take\":1}\n\
+        {\"t\":0,\"plug\":\"pad1\",\"kind\":\"pad\",\"name\":\"Pad\",\"identity\":\"a\",\"controls\":[{\"code\":\"south\",\"kind\":\"button\"},{\"code\":\"east\",\"kind\":\"button\"}]}\n\
+        {\"t\":1000000000,\"on\":\"pad1\",\"c\":\"south\",\"v\":1}\n\
+        {\"t\":2000000000,\"on\":\"pad1\",\"c\":\"east\",\"v\":1}\n\
+        {\"t\":3000000000,\"on\":\"pad1\",\"c\":\"east\",\"v\":0}\n\
+        {\"t\":400000000000,\"on\":\"pad1\",\"c\":\"east\",\"v\":1}\n\
+        {\"t\":401000000000,\"ends\":true}\n";
+    let mut bench = Bench::opened(text);
+    bench.app.save_name = name;
+    let path = PathBuf::from(name().replace("quay-", "quay-last-"));
+    bench.key(KeyCode::F(3));
+    wait_until(&mut bench, |bench| bench.shows("saved "));
+    let rig = files::rig(None, None).unwrap();
+    let kept = files::open_take(&path, rig, Capacity::DEFAULT).unwrap().session;
+    fs::remove_file(&path).unwrap();
+    let seconds = kept.recording().begins_at.0 / 1_000_000_000;
+    assert!((100..=101).contains(&seconds), "it begins at {seconds} s");
+    let roster = kept.roster();
+    let recording = kept.recording();
+    let events: Vec<_> = recording
+        .events()
+        .filter(|event| !roster.control(event.control).is_presence)
+        .map(|event| (roster.code(event.control).to_owned(), event.value))
+        .collect();
+    let expected = [("south".to_owned(), 1), ("east".to_owned(), 1)];
+    assert_eq!(events, expected, "south is held over, and what was before it is not there");
 }
