@@ -4,6 +4,7 @@
 //! comes from the same run as what `gtrig replay`, `gestures` and `combos` print.
 
 mod csv;
+#[cfg(feature = "parquet")]
 mod parquet;
 mod read;
 
@@ -31,6 +32,7 @@ pub enum TableForm {
     /// Comma-separated values, with the names of the columns first.
     Csv,
     /// Apache Parquet, compressed.
+    #[cfg(feature = "parquet")]
     Parquet,
 }
 
@@ -39,6 +41,7 @@ impl TableForm {
     pub const fn ending(self) -> &'static str {
         match self {
             TableForm::Csv => "csv",
+            #[cfg(feature = "parquet")]
             TableForm::Parquet => "parquet",
         }
     }
@@ -237,6 +240,7 @@ const EVENTS: usize = 3;
 /// A file that takes rows.
 enum Sheet {
     Csv(Box<csv::Sheet<BufWriter<File>>>),
+    #[cfg(feature = "parquet")]
     Parquet(Box<parquet::Sheet<BufWriter<File>>>),
 }
 
@@ -244,6 +248,7 @@ impl Sheet {
     fn row(&mut self, cells: &[Cell]) -> io::Result<()> {
         match self {
             Sheet::Csv(sheet) => sheet.row(cells),
+            #[cfg(feature = "parquet")]
             Sheet::Parquet(sheet) => sheet.row(cells),
         }
     }
@@ -251,6 +256,7 @@ impl Sheet {
     fn finish(self) -> io::Result<()> {
         match self {
             Sheet::Csv(sheet) => sheet.finish(),
+            #[cfg(feature = "parquet")]
             Sheet::Parquet(sheet) => sheet.finish(),
         }
     }
@@ -298,6 +304,7 @@ impl Tables {
             let file = BufWriter::with_capacity(1 << 16, file);
             Ok(match form {
                 TableForm::Csv => Sheet::Csv(Box::new(csv::Sheet::new(spec, file)?)),
+                #[cfg(feature = "parquet")]
                 TableForm::Parquet => Sheet::Parquet(Box::new(parquet::Sheet::new(spec, file)?)),
             })
         };

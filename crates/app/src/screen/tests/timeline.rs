@@ -94,7 +94,7 @@ fn what_is_measured_is_saved_drawn_and_named() {
     wait_until(&mut bench, |bench| bench.shows("saved "));
     typed(&mut bench, "x", &at("part.svg"));
     wait_until(&mut bench, |bench| bench.shows("drawn to"));
-    let part = Bench::opened(&std::fs::read_to_string(at("part.take.jsonl")).unwrap());
+    let part = Bench::opened(&fs::read_to_string(at("part.take.jsonl")).unwrap());
     let [first, last] = bench.app.measured().unwrap();
     let time = |bench: &Bench, tick| bench.app.session().plan().rate().time_of(tick);
     assert_eq!(time(&part, part.app.last()), time(&bench, last));
@@ -104,7 +104,7 @@ fn what_is_measured_is_saved_drawn_and_named() {
     assert!(
         part.app.document.title.as_deref().unwrap().starts_with("1 233.33 ms to 1 933.33 ms of")
     );
-    let svg = std::fs::read_to_string(at("part.svg")).unwrap();
+    let svg = fs::read_to_string(at("part.svg")).unwrap();
     assert!(svg.contains("\n1300\n") && !svg.contains("\n2100\n"), "{svg}");
 }
 
