@@ -84,7 +84,7 @@ impl Convert {
         if !is_whole {
             complain("it was too long to be kept whole: gestures has no rows of what labels meant");
         }
-        complain(&format!("{} events to {}", opened.loaded.events, self.to.display()));
+        complain(&format!("{} events to {}", opened.session.seen_count(), self.to.display()));
         let frames = opened.session.frames().len();
         if frames > 0 {
             complain(&format!("{frames} frames of games are in no table: gtrig agree reads them"));

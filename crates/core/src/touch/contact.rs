@@ -195,6 +195,7 @@ impl ContactState {
 
     /// The same for a poll at the instant `now`. Returns the zones that get it
     /// or lose it, and what is to be known of it.
+    #[inline]
     pub(crate) fn poll(
         &mut self,
         zones: &Zones,
