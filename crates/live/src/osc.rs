@@ -20,8 +20,7 @@ use gtrig_sources::monotonic_now;
 use peer::Peer;
 use socket::{Datagram, Ear};
 use std::{
-    cmp::Reverse,
-    collections::{BTreeSet, BinaryHeap, HashMap},
+    collections::{BTreeMap, BTreeSet, HashMap},
     io,
     net::{IpAddr, SocketAddr},
     sync::{Arc, Mutex, PoisonError},
@@ -70,35 +69,12 @@ impl Rules {
     }
 }
 
-/// A message that takes effect later: when, in which order of those of one instant, from
-/// where, and what.
+/// A message that takes effect later: from where, of which tracker, and what.
 #[derive(Debug)]
 struct Later {
-    time: Nanos,
-    order: u64,
     from: IpAddr,
     source: Arc<str>,
     says: OscMessage,
-}
-
-impl PartialEq for Later {
-    fn eq(&self, other: &Self) -> bool {
-        (self.time, self.order) == (other.time, other.order)
-    }
-}
-
-impl Eq for Later {}
-
-impl PartialOrd for Later {
-    fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
-        Some(self.cmp(other))
-    }
-}
-
-impl Ord for Later {
-    fn cmp(&self, other: &Self) -> std::cmp::Ordering {
-        (self.time, self.order).cmp(&(other.time, other.order))
-    }
 }
 
 /// What the thread of a port knows.
@@ -109,7 +85,8 @@ pub(crate) struct Port {
     rules: Arc<Rules>,
     heard: Arc<HeardList>,
     peers: HashMap<IpAddr, Peer>,
-    later: BinaryHeap<Reverse<Later>>,
+    /// By when, and in which order those of one instant came.
+    later: BTreeMap<(Nanos, u64), Later>,
     order: u64,
     strangers: BTreeSet<IpAddr>,
 }
@@ -134,7 +111,7 @@ impl Port {
             rules,
             heard,
             peers: HashMap::new(),
-            later: BinaryHeap::new(),
+            later: BTreeMap::new(),
             order: 0,
             strangers: BTreeSet::new(),
         };
@@ -166,18 +143,20 @@ impl Port {
 
     /// How long may be waited.
     fn patience(&self) -> Duration {
-        let Some(Reverse(next)) = self.later.peek() else { return LOOK };
-        let now = monotonic_now().unwrap_or(next.time);
-        Duration::from_nanos(next.time.0.saturating_sub(now.0)).min(LOOK)
+        let Some((&(next, _), _)) = self.later.first_key_value() else { return LOOK };
+        let now = monotonic_now().unwrap_or(next);
+        Duration::from_nanos(next.0.saturating_sub(now.0)).min(LOOK)
     }
 
     /// What was to take effect by now does.
     fn take_effect(&mut self) {
         let Ok(now) = monotonic_now() else { return };
-        while self.later.peek().is_some_and(|Reverse(next)| next.time <= now) {
-            let Some(Reverse(next)) = self.later.pop() else { return };
-            if let Some(peer) = self.peers.get_mut(&next.from) {
-                peer.hear(&next.source, &next.says, [next.time, now], &self.heard);
+        while let Some(next) = self.later.first_entry()
+            && next.key().0 <= now
+        {
+            let ((time, _), Later { from, source, says }) = next.remove_entry();
+            if let Some(peer) = self.peers.get_mut(&from) {
+                peer.hear(&source, &says, [time, now], &self.heard);
             }
         }
     }
@@ -220,8 +199,8 @@ impl Port {
             }
             if time > datagram.arrived && self.later.len() < MAX_LATER {
                 self.order += 1;
-                let (order, source, says) = (self.order, Arc::clone(&source), message.says);
-                self.later.push(Reverse(Later { time, order, from, source, says }));
+                let later = Later { from, source: Arc::clone(&source), says: message.says };
+                self.later.insert((time, self.order), later);
             } else {
                 let times = [time.min(datagram.arrived), datagram.arrived];
                 peer.hear(&source, &message.says, times, &self.heard);

@@ -17,7 +17,7 @@ use gtrig_formats::{
 };
 use gtrig_sources::{Change, Heard, NodeId};
 use std::{
-    collections::HashMap,
+    collections::{BTreeMap, HashMap},
     net::IpAddr,
     sync::{
         Arc,
@@ -43,7 +43,7 @@ pub(super) struct Peer {
     /// Where in the map the controls with an address are.
     places: HashMap<String, Arc<[(usize, usize)]>>,
     /// Those devices of the map that told something, by their places.
-    devices: HashMap<usize, Made>,
+    devices: BTreeMap<usize, Made>,
     /// Trackers of fingers, by the name that they say.
     trackers: HashMap<String, (NodeId, CursorReader)>,
     nodes: u64,
@@ -90,7 +90,7 @@ impl Peer {
             queue,
             map: Arc::default(),
             places: HashMap::new(),
-            devices: HashMap::new(),
+            devices: BTreeMap::new(),
             trackers: HashMap::new(),
             nodes: 0,
             told: None,
@@ -124,7 +124,7 @@ impl Peer {
         }
         heard.note(message, &self.ticket.name, arrived);
         let places = self.controls_at(&message.addr);
-        if places.is_empty() {
+        if places.is_empty() && is_address(&message.addr) {
             self.tell_of_names(&message.addr);
         }
         for place in places.iter() {
