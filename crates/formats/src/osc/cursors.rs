@@ -105,6 +105,16 @@ impl CursorReader {
         Ok(None)
     }
 
+    /// How every contact is, to be said again where something was lost on the way on.
+    pub fn all(&self) -> Vec<(u16, i32)> {
+        let contacts = (0..).step_by(3).zip(&self.fingers);
+        let all = contacts.flat_map(|(first, finger)| match *finger {
+            Some((_, [x, y])) => vec![(first + 1, x), (first + 2, y), (first, 1)],
+            None => vec![(first, 0)],
+        });
+        all.collect()
+    }
+
     /// Ends a frame. One with the number -1 says again how everything is.
     fn frame(&mut self, number: i32) -> Frame {
         let alive = self.alive.take();
@@ -232,6 +242,16 @@ mod tests {
         reader.hear(&says(&place)).unwrap();
         let told = reader.hear(&says(&[word("fseq"), OscType::Int(3)])).unwrap().unwrap();
         assert_eq!(told.changes, [(1, 1_000_000)]);
+    }
+
+    #[test]
+    fn all_can_be_said_again() {
+        let reader = &mut CursorReader::default();
+        frame(reader, 1, &[7, 9], &[(7, 0.25, 0.5), (9, 1.0, 0.0)]);
+        frame(reader, 2, &[9], &[]);
+        let all = reader.all();
+        assert_eq!(all[..4], [(0, 0), (4, 1_000_000), (5, 0), (3, 1)]);
+        assert_eq!(all.len(), FINGERS + 2);
     }
 
     #[rstest]

@@ -216,7 +216,9 @@ impl Peer {
             Ok(None) => {}
             Err(fault) => self.fault(&fault.to_string()),
             Ok(Some(frame)) => {
-                for (control, value) in frame.changes {
+                // What was lost on the way on may have been a finger that went.
+                let changes = if self.is_unsure { reader.all() } else { frame.changes };
+                for (control, value) in changes {
                     self.change(node, control, value, time);
                 }
                 if frame.left_out > 0 {
