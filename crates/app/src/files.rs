@@ -5,12 +5,15 @@ use crate::{
     commands::complain,
     followed::{self, Followed, Growing},
     programs::Programs,
+    reels::ReelPart,
 };
 use anyhow::{Context, bail};
 use gtrig_analysis::{Capacity, Session, stream::StreamWatch};
-use gtrig_core::{CleanText, PollRate, Rig};
+use gtrig_core::{CleanText, Nanos, PollRate, Rig};
 use gtrig_formats::{
-    MAX_DOCUMENT_BYTES, rig,
+    MAX_DOCUMENT_BYTES,
+    reel::{Reel, ReelText},
+    rig,
     take::{Intake, Loaded, TakeLines, TakeReader},
 };
 use gtrig_live::Place;
@@ -18,6 +21,7 @@ use gtrig_sources::{Source, Story};
 use std::{
     fs::File,
     io::{self, BufRead, BufReader, Read},
+    ops::Range,
     path::{Path, PathBuf},
 };
 
@@ -159,6 +163,8 @@ pub struct Begun {
     pub recorded_by: Option<CleanText>,
     /// What reads on.
     pub reading: Reading,
+    /// The reel that it is a part of.
+    pub reel: Option<ReelPart>,
 }
 
 /// The rest of a take that is shown while it is read.
@@ -167,8 +173,16 @@ pub struct Reading {
     lines: TakeLines<Buffered>,
     /// Lines in a piece.
     piece: u32,
-    /// How many bytes the file has.
-    of: u64,
+    end: End,
+}
+
+/// Where what is read ends.
+#[derive(Clone, Copy, Debug)]
+enum End {
+    /// The file has so many bytes.
+    Bytes(u64),
+    /// From an instant to another one.
+    Time([Nanos; 2]),
 }
 
 impl Reading {
@@ -177,9 +191,23 @@ impl Reading {
         self.lines.take_in(session, self.piece)
     }
 
-    /// What share of the file has been read.
-    pub fn share(&self) -> f64 {
-        self.lines.bytes() as f64 / self.of.max(1) as f64
+    /// What share has been read, by what the session came to.
+    pub fn share(&self, session: &Session) -> f64 {
+        let (read, of) = match self.end {
+            End::Bytes(of) => (self.lines.bytes(), of),
+            End::Time([from, to]) => {
+                let now = session.plan().rate().time_of(session.now().at());
+                (now.0.saturating_sub(from.0), to.0.saturating_sub(from.0))
+            }
+        };
+        (read as f64 / of.max(1) as f64).min(1.0)
+    }
+
+    /// It ends there.
+    pub fn is_until(&mut self, to: Nanos) {
+        if let End::Time([_, end]) = &mut self.end {
+            *end = to;
+        }
     }
 
     /// Runs the session to the last line. Returns how reading went.
@@ -211,13 +239,34 @@ pub fn begin_take(path: &Path, rig: Rig, capacity: Capacity, piece: u32) -> anyh
     let title = reader.header.title.as_ref().map(ToString::to_string);
     let recorded_by = reader.header.rig.clone();
     let (mut session, lines) = reader.begin(rig, capacity);
-    let mut reading = Reading { lines, piece, of: length.len() };
+    let mut reading = Reading { lines, piece, end: End::Bytes(length.len()) };
     if (0..AT_ONCE).all(|_| reading.read_on(&mut session)) {
-        return Ok(Take::Begun(Box::new(Begun { session, title, recorded_by, reading })));
+        let reel = None;
+        return Ok(Take::Begun(Box::new(Begun { session, title, recorded_by, reading, reel })));
     }
     let loaded = reading.finish(&mut session);
     let streams = StreamWatch::over(&session);
     Ok(Take::Whole(Box::new(Opened { session, title, recorded_by, loaded, streams })))
+}
+
+/// Begins to read these segments of a reel. None of their lines is taken in yet.
+///
+/// # Errors
+/// When the first of them cannot be read.
+pub fn begin_part(
+    reel: &Reel,
+    part: Range<usize>,
+    rig: Rig,
+    capacity: Capacity,
+) -> anyhow::Result<Begun> {
+    let input = Input::Reel(Box::new(ReelText::of(reel, part)));
+    let reader = TakeReader::open(BufReader::with_capacity(1 << 16, input))
+        .context("this reel cannot be read")?;
+    let title = reader.header.title.as_ref().map(ToString::to_string);
+    let (recorded_by, begins) = (reader.header.rig.clone(), reader.header.begins);
+    let (session, lines) = reader.begin(rig, capacity);
+    let reading = Reading { lines, piece: PIECE, end: End::Time([begins; 2]) };
+    Ok(Begun { session, title, recorded_by, reading, reel: None })
 }
 
 /// A take that is still being written: the session so far, what it is about, the time that
@@ -239,6 +288,7 @@ pub fn unfinished_take(path: &Path, rig: Rig) -> anyhow::Result<Unfinished> {
     let open = || File::open(path);
     let mut file = open().with_context(|| format!("cannot open the take {}", path.display()))?;
     let what = || format!("{} cannot be followed", path.display());
+    refuse_to_follow_reel(path)?;
     if !file.metadata().is_ok_and(|meta| meta.is_file()) {
         bail!("{}: it is no file; gtrig live --listen hears pipes and sockets", what());
     }
@@ -266,7 +316,8 @@ enum From {
     Programs(Box<Programs>),
 }
 
-type Buffered = BufReader<Input>;
+/// What lines are read from.
+pub type Buffered = BufReader<Input>;
 
 /// Opens a take to read it while it comes, from a file, a pipe, standard input (`-`) or
 /// the programs that come to a place (`pipe:PATH`, `unix:PATH`, `tcp:PORT`). One that is
@@ -333,12 +384,27 @@ impl Coming {
     }
 }
 
+/// All of a reel, as the text of a take.
+///
+/// # Errors
+/// When it has no segments.
+pub fn reel_text(path: &Path) -> anyhow::Result<ReelText> {
+    let reel = Reel::open(path)
+        .with_context(|| format!("{} is no reel that can be read", path.display()))?;
+    Ok(ReelText::of(&reel, 0..reel.segments().len()))
+}
+
 /// Where a take comes from.
 #[derive(Debug)]
-enum Input {
+pub enum Input {
+    /// Standard input.
     Stdin(io::Stdin),
+    /// A file, to its end.
     File(File),
+    /// A file that is still written.
     Followed(Followed),
+    /// Segments of a reel.
+    Reel(Box<ReelText>),
 }
 
 impl Read for Input {
@@ -347,12 +413,37 @@ impl Read for Input {
             Input::Stdin(stdin) => stdin.read(buffer),
             Input::File(file) => file.read(buffer),
             Input::Followed(file) => file.read(buffer),
+            Input::Reel(text) => text.read(buffer),
         }
     }
 }
 
-fn take_reader(path: &Path, is_followed: bool) -> anyhow::Result<TakeReader<Buffered>> {
+/// Nobody has asked for it yet.
+fn refuse_to_follow_reel(path: &Path) -> anyhow::Result<()> {
+    if Reel::is_at(path) {
+        bail!(
+            "{} is a reel, and only a take can be followed; a reel that is still written is \
+             opened as far as it goes, without --follow",
+            path.display()
+        );
+    }
+    Ok(())
+}
+
+/// Opens a take, or a reel, to be read line by line.
+///
+/// # Errors
+/// When it cannot be opened, or is neither.
+pub fn take_reader(path: &Path, is_followed: bool) -> anyhow::Result<TakeReader<Buffered>> {
     let is_stdin = path == Path::new("-");
+    if !is_stdin && is_followed {
+        refuse_to_follow_reel(path)?;
+    }
+    if !is_stdin && Reel::is_at(path) {
+        let input = Input::Reel(Box::new(reel_text(path)?));
+        return TakeReader::open(BufReader::with_capacity(1 << 16, input))
+            .with_context(|| format!("{} is no reel that can be read", path.display()));
+    }
     let input = match (is_stdin, is_followed) {
         (true, _) => Ok(Input::Stdin(io::stdin())),
         (false, false) => File::open(path).map(Input::File),

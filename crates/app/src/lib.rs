@@ -16,5 +16,6 @@ mod own;
 mod programs;
 mod qr;
 pub mod recorder;
+pub mod reels;
 pub mod screen;
 pub mod settings;

@@ -11,15 +11,18 @@
 
 mod disk;
 mod file;
+mod spool;
 
-use disk::{Disk, News};
+pub use spool::Ring;
+
+use disk::{Disk, News, Order};
 use file::{TakeFile, create_free};
-use gtrig_analysis::{Session, frames::Frame};
+use gtrig_analysis::{Label, Session, frames::Frame};
 use gtrig_core::Nanos;
-use gtrig_formats::take::TakeWriter;
+use gtrig_formats::{reel::SegmentSize, take::TakeWriter};
 use std::{
     collections::VecDeque,
-    io,
+    fs, io,
     path::{Path, PathBuf},
     sync::mpsc::{Receiver, Sender, channel},
     thread::{self, JoinHandle},
@@ -41,23 +44,57 @@ pub struct Recorder {
     frames: VecDeque<Frame>,
     next_frame: u64,
     last: Nanos,
-    to_disk: Option<Sender<Vec<u8>>>,
+    /// The segment that is written, of a reel.
+    segment: Option<Segment>,
+    to_disk: Option<Sender<Order>>,
     heard: Receiver<News>,
     said: Vec<String>,
     thread: Option<JoinHandle<io::Result<()>>>,
 }
 
+/// A segment of a reel that is being written.
+#[derive(Debug)]
+struct Segment {
+    begins: Nanos,
+    /// Bytes of its lines.
+    bytes: u64,
+    /// The labels that were written, here and in those before.
+    labels: Vec<Label>,
+}
+
+/// What a recording is written to.
+enum To<'a> {
+    File(TakeFile),
+    /// A folder for a reel, which must not be there yet.
+    Reel(&'a Path, Ring),
+}
+
+/// Whether what is recorded to this path is a reel: a folder of segments, for days.
+pub fn is_reel(path: &Path) -> bool {
+    path.extension().is_some_and(|ending| ending == "reel")
+}
+
 impl Recorder {
-    /// Starts a take at `path` with everything that `session` has seen so far.
+    /// Starts a take at `path` with everything that `session` has seen so far; a reel, of
+    /// which as much is kept as `ring` says, where the name ends in `.reel`.
     ///
     /// # Errors
     /// When the file exists already, which is never overwritten, or cannot be
     /// made.
-    pub fn start(path: &Path, session: &Session, title: Option<&str>) -> io::Result<Self> {
-        Self::write_to(TakeFile::create(path)?, session, title)
+    pub fn start(
+        path: &Path,
+        session: &Session,
+        title: Option<&str>,
+        ring: Ring,
+    ) -> io::Result<Self> {
+        let to = match is_reel(path) {
+            true => To::Reel(path, ring),
+            false => To::File(TakeFile::create(path)?),
+        };
+        Self::write_to(to, session, title)
     }
 
-    fn write_to(file: TakeFile, session: &Session, title: Option<&str>) -> io::Result<Self> {
+    fn write_to(to: To, session: &Session, title: Option<&str>) -> io::Result<Self> {
         // History that was forgotten needs an opening; ask for it as a save does.
         let recording = session.recording();
         let rig = session.rig().name.as_str();
@@ -66,10 +103,20 @@ impl Recorder {
         for event in recording.opening() {
             lines.event(session.roster(), event)?;
         }
-        let (to_disk, chunks) = channel();
+        let (to_disk, orders) = channel();
         let (tell, heard) = channel();
-        let path = file.path().to_owned();
-        let thread = thread::spawn(move || Disk::new(file, tell).run(&chunks));
+        let begins = recording.begins_at;
+        let (path, disk, segment) = match to {
+            To::File(file) => (file.path().to_owned(), Disk::new(file, tell), None),
+            To::Reel(path, ring) => {
+                let opening = std::mem::take(lines.out());
+                fs::create_dir(path)?;
+                let disk = Disk::of_reel(path, (begins, &opening), ring, tell)?;
+                let segment = Segment { begins, bytes: 0, labels: Vec::new() };
+                (path.to_owned(), disk, Some(segment))
+            }
+        };
+        let thread = thread::spawn(move || disk.run(&orders));
         Ok(Recorder {
             path,
             title: title.map(str::to_owned),
@@ -78,6 +125,7 @@ impl Recorder {
             frames: recording.frames.told(recording.begins_at).collect(),
             next_frame: recording.frames.said(),
             last: Nanos(0),
+            segment,
             to_disk: Some(to_disk),
             heard,
             said: Vec::new(),
@@ -110,10 +158,46 @@ impl Recorder {
         self.next = session.seen_count();
         let seen_to = session.plan().rate().time_of(session.now().at());
         self.write_frames(session, |frame| frame.acted <= seen_to);
-        let chunk = std::mem::take(self.lines.out());
-        if let Some(to_disk) = self.to_disk.as_ref().filter(|_| !chunk.is_empty()) {
+        self.write_new_labels(session);
+        let lines = std::mem::take(self.lines.out());
+        if lines.is_empty() {
+            return;
+        }
+        let bytes = lines.len() as u64;
+        self.order(Order::Lines(lines));
+        if let Some(segment) = &mut self.segment {
+            segment.bytes += bytes;
+            if SegmentSize::DEFAULT.is_over(segment.begins, segment.bytes, seen_to) {
+                self.begin_segment(session);
+            }
+        }
+    }
+
+    /// Writes the labels that were not there before: nobody reads a reel to its end for those
+    /// of its beginning. A take has them at its end, for until then they may be removed.
+    fn write_new_labels(&mut self, session: &Session) {
+        let Some(Segment { labels, .. }) = &mut self.segment else { return };
+        for label in session.labels() {
+            if !labels.contains(label) {
+                let _ = self.lines.label(label);
+                labels.push(label.clone());
+            }
+        }
+    }
+
+    /// What follows goes to another segment.
+    fn begin_segment(&mut self, session: &Session) {
+        let (begins, opening) = self.lines.opening(session, self.title.as_deref());
+        if let Some(segment) = &mut self.segment {
+            (segment.begins, segment.bytes) = (begins, 0);
+            self.order(Order::Segment(begins, opening));
+        }
+    }
+
+    fn order(&self, order: Order) {
+        if let Some(to_disk) = &self.to_disk {
             // A thread that gave up has said why.
-            let _ = to_disk.send(chunk);
+            let _ = to_disk.send(order);
         }
     }
 
@@ -132,6 +216,13 @@ impl Recorder {
             match news {
                 News::Said(text) => self.said.push(text),
                 News::Moved(path) => self.path = path,
+                News::Cut if self.segment.is_some() => {
+                    self.said.push(
+                        "another program cut a segment of the reel: what follows goes to the next"
+                            .to_owned(),
+                    );
+                    self.begin_segment(session);
+                }
                 News::Cut => self.start_again(session),
             }
         }
@@ -141,7 +232,7 @@ impl Recorder {
     fn start_again(&mut self, session: &Session) {
         let title = self.title.take();
         let again = create_free(&self.path)
-            .and_then(|file| Self::write_to(file, session, title.as_deref()));
+            .and_then(|file| Self::write_to(To::File(file), session, title.as_deref()));
         let text = match &again {
             Ok(again) => format!(
                 "another program cut the take: what the history keeps is written again to {}",
@@ -180,8 +271,10 @@ impl Recorder {
         loop {
             self.hand_over(session);
             self.write_frames(session, |_| true);
-            for label in session.labels() {
-                let _ = self.lines.label(label);
+            if self.segment.is_none() {
+                session.labels().iter().for_each(|label| {
+                    let _ = self.lines.label(label);
+                });
             }
             let _ = self.lines.end(session.ends_at());
             self.hand_over(session);
@@ -215,7 +308,7 @@ mod tests {
     /// A cab that works while it is recorded, in steps of a frame.
     fn recorded(session: &mut Session, path: &Path, ms: u64) -> Recorder {
         let mut cab = Cab::at_work(1);
-        let mut recorder = Recorder::start(path, session, None).unwrap();
+        let mut recorder = Recorder::start(path, session, None, Ring::DEFAULT).unwrap();
         for now in (0..ms).step_by(33).map(Nanos::from_millis) {
             cab.drain(session, now);
             session.run_before(now);
@@ -266,7 +359,8 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("r.take.jsonl");
         fs::write(&path, "precious").unwrap();
-        let error = Recorder::start(&path, &session(Capacity::DEFAULT), None).unwrap_err();
+        let error =
+            Recorder::start(&path, &session(Capacity::DEFAULT), None, Ring::DEFAULT).unwrap_err();
         assert_eq!(error.kind(), io::ErrorKind::AlreadyExists);
         assert_eq!(fs::read_to_string(&path).unwrap(), "precious");
     }

@@ -17,6 +17,7 @@
 //! - [`map`]: what a person called the controls of a device (TOML).
 //! - [`measure`]: what a stick was measured to do.
 //! - [`osc`]: packets of Open Sound Control, and of the touch protocol over it.
+//! - [`reel`]: recordings for days (MCAP).
 //! - [`shape`]: raw values through a shape, stage by stage.
 //! - [`tables`]: a session as tables for tools of data (CSV, Parquet), and back.
 //! - [`Report`]: what all findings have in common: text, JSON and CSV.
@@ -43,6 +44,8 @@ pub mod map;
 pub mod measure;
 mod nearest;
 pub mod osc;
+#[cfg(feature = "reel")]
+pub mod reel;
 mod report;
 pub mod rig;
 pub mod settings;

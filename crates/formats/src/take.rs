@@ -11,9 +11,11 @@ mod value_line;
 mod write;
 
 pub use fault::{ControlFault, Fault};
-pub use read::{Damage, Header, Intake, Loaded, TakeLines, TakeReader, TakeRest};
+pub use read::{Damage, Header, Intake, Loaded, TakeLines, TakeReader, TakeRest, Taken};
 pub use write::{TakeWriter, write};
 
+#[cfg(feature = "reel")]
+pub(crate) use line::LineOf;
 pub(crate) use line::{HeaderLine, Line, Text, marks, marks_text};
 
 /// The version of the format that this program reads and writes.

@@ -4,31 +4,35 @@ use super::{
     shared::{RigArgs, Status, complain},
     takes::{FollowArgs, judged},
 };
+use crate::{files, recorder};
 use anyhow::{Context, bail, ensure};
 use clap::{Args, ValueEnum};
 use gtrig_analysis::Capacity;
 use gtrig_core::CleanText;
 use gtrig_formats::{
-    Over, save_atomically,
+    Over,
+    reel::{Copied, Reel, SegmentSize, copy_to_reel},
+    save_atomically,
     tables::{TableForm, Tables, take_of_events, take_of_tables},
 };
 use std::{
     fs::File,
-    io::{self, BufReader, BufWriter},
+    io::{self, BufRead, BufReader, BufWriter, Write},
     path::PathBuf,
 };
 
-/// Write a take as tables for tools of data, CSV or Parquet, or tables as a take.
+/// Write a take as tables for tools of data, CSV or Parquet, or as a reel; and back.
 ///
-/// From a take a folder is made with a file each of devices, controls, events, labels,
-/// ticks, edges, actions and what came of gestures and combos (docs/tables.md). From a
+/// From a take, or a reel, a folder is made with a file each of devices, controls, events,
+/// labels, ticks, edges, actions and what came of gestures and combos (docs/tables.md). From a
 /// folder with such CSV files, or from one CSV file of events that another program wrote, a
-/// take is made.
+/// take is made. Where the name of what is to be made ends in .reel, a take becomes a reel
+/// (docs/reel-format.md); where it ends in .jsonl, a reel becomes a take, both line by line.
 #[derive(Args, Debug)]
 pub struct Convert {
-    /// A take, a folder of tables, or a file of events whose name ends in .csv.
+    /// A take, a reel, a folder of tables, or a file of events whose name ends in .csv.
     from: PathBuf,
-    /// The folder, or the take, to make; it must not exist yet.
+    /// The folder, the reel or the take to make; it must not exist yet.
     to: PathBuf,
     /// As what the tables are written.
     #[arg(long = "as", value_enum, default_value_t = Form::Parquet)]
@@ -60,10 +64,64 @@ impl Convert {
         let to = self.to.display();
         ensure!(!self.to.exists(), "{to} is there already: name another one, or take it away");
         let is_csv = self.from.extension().is_some_and(|ending| ending == "csv");
-        if is_csv || self.from.is_dir() {
+        let (is_reel, to_reel) = (Reel::is_at(&self.from), recorder::is_reel(&self.to));
+        if is_csv || (self.from.is_dir() && !is_reel) {
+            ensure!(
+                !to_reel,
+                "of tables a take is made: name it NAME.take.jsonl, and make a reel of that"
+            );
             return self.take();
         }
+        if to_reel {
+            return self.reel();
+        }
+        if is_reel && self.to.extension().is_some_and(|ending| ending == "jsonl") {
+            return self.take_of_reel();
+        }
         self.tables()
+    }
+
+    /// A reel of a take, or of a reel in segments of another size.
+    fn reel(&self) -> anyhow::Result<Status> {
+        let take = files::take_reader(&self.from, false)?;
+        let copied = copy_to_reel(take, self.rig.read()?, &self.to, SegmentSize::DEFAULT)
+            .with_context(|| format!("cannot write {}", self.to.display()))?;
+        let Copied { segments, loaded } = copied;
+        complain(&format!("{segments} segment(s) to {}", self.to.display()));
+        Ok(judged(&self.from, &loaded, Status::Fine))
+    }
+
+    /// A take of a reel, up to where it is damaged.
+    fn take_of_reel(&self) -> anyhow::Result<Status> {
+        let mut text = files::reel_text(&self.from)?;
+        let mut fault = None;
+        let mut bytes = 0;
+        let saved = save_atomically(&self.to, Over::Nothing, |out| {
+            loop {
+                let lines = match text.fill_buf() {
+                    Ok([]) => return Ok(()),
+                    Ok(lines) => lines,
+                    Err(error) => {
+                        fault = Some(error);
+                        return Ok(());
+                    }
+                };
+                let length = lines.len();
+                out.write_all(lines)?;
+                text.consume(length);
+                bytes += length as u64;
+            }
+        });
+        saved.with_context(|| format!("cannot write {}", self.to.display()))?;
+        complain(&format!("{bytes} bytes of lines to {}", self.to.display()));
+        let fault = fault.as_ref();
+        if let Some(fault) = fault {
+            complain(&format!(
+                "{}: {fault}; what stands before it was written",
+                self.from.display()
+            ));
+        }
+        Ok(Status::no_if(fault.is_some()))
     }
 
     /// Tables of a take. All of them are there, or none.

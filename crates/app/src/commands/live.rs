@@ -2,7 +2,7 @@
 
 use super::{
     publish::PublishArgs,
-    shared::{KeyArgs, RigArgs, SourceArgs, Status},
+    shared::{KeyArgs, RigArgs, RingArgs, SourceArgs, Status},
 };
 use crate::{
     broadcast::Broadcast,
@@ -28,9 +28,11 @@ pub struct Live {
     sources: SourceArgs,
     #[command(flatten)]
     publish: PublishArgs,
-    /// Record to this take as it happens; it must not exist yet.
+    /// Record to this take, or reel, as it happens; it must not exist yet.
     #[arg(long, value_name = "FILE")]
     record: Option<PathBuf>,
+    #[command(flatten)]
+    ring: RingArgs,
 }
 
 impl Live {
@@ -44,12 +46,19 @@ impl Live {
             !(self.sources.listen.takes_stdin() && io::stdin().is_terminal()),
             "--listen - hears standard input, which is this terminal; pipe a program into gtrig"
         );
+        let ring = self.ring.ring(self.record.as_deref())?;
         let session = Box::new(Session::new(self.rig.read()?, Tick(0), Capacity::DEFAULT));
         let clock = Clock::starting_at(Nanos(0));
         let broadcast = self.publish.start_with(&session, self.sources.listen.has_page())?;
         let readers = broadcast.as_ref().map(Broadcast::door);
         let sources = self.sources.start_if_there(session.rig(), readers, clock.now())?;
-        let start = Start::Live { session, clock, sources, record: self.record, broadcast };
+        let start = Start::Live {
+            session,
+            clock,
+            sources,
+            record: self.record.map(|path| (path, ring)),
+            broadcast,
+        };
         screen::run(start, self.rig.source()?, self.keys.after())?;
         Ok(Status::Fine)
     }
@@ -64,6 +73,7 @@ impl Default for Live {
             sources: SourceArgs::default(),
             publish: PublishArgs::default(),
             record: None,
+            ring: RingArgs::default(),
         }
     }
 }

@@ -3,7 +3,7 @@
 use super::{
     listen::invite,
     publish::PublishArgs,
-    shared::{RigArgs, SourceArgs, Status, complain},
+    shared::{RigArgs, RingArgs, SourceArgs, Status, complain},
 };
 use crate::{
     broadcast::Broadcast,
@@ -21,10 +21,15 @@ use signal_hook::{
 use std::{path::PathBuf, thread, time::Duration};
 
 /// Record devices, and programs that send, to a take, without a screen, until Ctrl+C.
+///
+/// For days there are reels: a name that ends in .reel is a folder of segments, of which the
+/// oldest go once there is enough (docs/reel-format.md).
 #[derive(Args, Debug)]
 pub struct Record {
-    /// The take to write; it must not exist yet.
+    /// The take to write, or the reel, NAME.reel; it must not exist yet.
     take: PathBuf,
+    #[command(flatten)]
+    ring: RingArgs,
     #[command(flatten)]
     rig: RigArgs,
     #[command(flatten)]
@@ -42,6 +47,7 @@ impl Record {
     /// # Errors
     /// When the take cannot be made or not be written to its end.
     pub fn run(self) -> anyhow::Result<Status> {
+        let ring = self.ring.ring(Some(&self.take))?;
         let rig = self.rig.read()?;
         let clock = Clock::starting_at(Nanos(0));
         let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
@@ -49,7 +55,7 @@ impl Record {
         let readers = broadcast.as_ref().map(Broadcast::door);
         let mut sources = self.sources.start_for_work(session.rig(), readers, clock.now())?;
         invite(&sources);
-        let mut recorder = Recorder::start(&self.take, &session, None)
+        let mut recorder = Recorder::start(&self.take, &session, None, ring)
             .with_context(|| format!("cannot record to {}", self.take.display()))?;
         let mut signals = Signals::new([SIGINT, SIGTERM, SIGHUP])?;
         let end = self.seconds.map(|seconds| Nanos(seconds.saturating_mul(1_000_000_000)));

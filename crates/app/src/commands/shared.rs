@@ -4,6 +4,7 @@ use super::listen::ListenArgs;
 use crate::{
     files::{self, RigSource},
     maps::Maps,
+    recorder::{self, Ring},
 };
 use clap::{
     Args, ValueEnum,
@@ -16,11 +17,9 @@ use gtrig_sources::{Cab, Source, Story};
 #[cfg(target_os = "linux")]
 use gtrig_sources::{HidRaw, Kernel, Wanted};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-#[cfg(target_os = "linux")]
-use std::path::Path;
 use std::{
     io::{self, Write},
-    path::PathBuf,
+    path::{Path, PathBuf},
     time::{Duration, Instant},
 };
 
@@ -56,6 +55,45 @@ pub struct RigArgs {
     /// Poll at this rate instead of the rig's: 10 to 1000.
     #[arg(long, value_name = "HZ")]
     pub hz: Option<f64>,
+}
+
+/// How much of a reel is kept while it is recorded.
+#[derive(Args, Clone, Copy, Debug, Default)]
+pub struct RingArgs {
+    /// Of a reel (a name that ends in .reel) keep so many GiB: the oldest segments go.
+    /// Without it, 16.
+    #[arg(long, value_name = "GIB", value_parser = amount)]
+    keep_gib: Option<f64>,
+    /// Of a reel keep so many hours: the oldest segments go. Without it, all that fits.
+    #[arg(long, value_name = "HOURS", value_parser = amount)]
+    keep_hours: Option<f64>,
+}
+
+/// A number that is more than nothing.
+fn amount(text: &str) -> Result<f64, String> {
+    let number = text.parse::<f64>().ok().filter(|number| *number > 0.0 && number.is_finite());
+    number.ok_or_else(|| "a number above 0 is asked for, such as 2 or 0.5".to_owned())
+}
+
+impl RingArgs {
+    /// What they say of a recording to `path`.
+    ///
+    /// # Errors
+    /// When they are given for a take, which is one file.
+    pub fn ring(self, path: Option<&Path>) -> anyhow::Result<Ring> {
+        let is_given = self.keep_gib.is_some() || self.keep_hours.is_some();
+        if is_given && !path.is_some_and(recorder::is_reel) {
+            anyhow::bail!(
+                "--keep-gib and --keep-hours are of a reel: record to a name that ends in .reel"
+            );
+        }
+        let bytes = self.keep_gib.map(|gib| (gib * f64::from(1 << 30)) as u64);
+        let age = self.keep_hours.map(|hours| Nanos((hours * 3.6e12) as u64));
+        Ok(Ring {
+            bytes: bytes.unwrap_or(Ring::DEFAULT.bytes),
+            age: age.unwrap_or(Ring::DEFAULT.age),
+        })
+    }
 }
 
 impl RigArgs {

@@ -1,9 +1,14 @@
 //! The thread that writes a take, and sees to it that there is a file.
 
-use super::file::{Fate, TakeFile};
+use super::{
+    file::{Fate, TakeFile},
+    spool::{Ring, Spool},
+};
+use gtrig_core::Nanos;
+use gtrig_formats::reel::SegmentWriter;
 use std::{
     io,
-    path::PathBuf,
+    path::{Path, PathBuf},
     sync::mpsc::{Receiver, RecvTimeoutError, Sender},
     time::{Duration, Instant},
 };
@@ -14,6 +19,32 @@ const LOOK: Duration = Duration::from_millis(250);
 
 /// What could not be written is kept up to this size.
 const KEPT_BYTES: usize = 256 << 20;
+
+/// A chunk of a segment is closed, and can be read whatever happens, so long after its first
+/// line came.
+const CHUNK_AGE: Duration = Duration::from_millis(50);
+
+/// What is to be written.
+#[derive(Debug)]
+pub(super) enum Order {
+    /// Lines of the take.
+    Lines(Vec<u8>),
+    /// The segment of a reel is over, and another begins there with these lines.
+    Segment(Nanos, Vec<u8>),
+}
+
+/// How lines become bytes.
+enum Form {
+    /// They are the bytes.
+    Text,
+    /// By a container.
+    Reel {
+        segment: Box<SegmentWriter>,
+        number: u64,
+        /// When the chunk that is open has to be closed.
+        due: Option<Instant>,
+    },
+}
 
 /// What the thread has to tell.
 #[derive(Debug)]
@@ -28,9 +59,8 @@ pub(super) enum News {
 
 /// The thread's state.
 pub(super) struct Disk {
-    file: TakeFile,
-    /// What could not be written yet.
-    kept: Vec<u8>,
+    form: Form,
+    spool: Spool,
     tell: Sender<News>,
     looked: Instant,
     trouble: Trouble,
@@ -45,23 +75,42 @@ enum Trouble {
 }
 
 impl Disk {
+    /// Writes a take.
     pub(super) fn new(file: TakeFile, tell: Sender<News>) -> Self {
-        Disk { file, kept: Vec::new(), tell, looked: Instant::now(), trouble: Trouble::None }
+        let (form, spool) = (Form::Text, Spool::of(file));
+        Disk { form, spool, tell, looked: Instant::now(), trouble: Trouble::None }
+    }
+
+    /// Writes a reel to an empty folder: the first segment begins there with these lines.
+    pub(super) fn of_reel(
+        folder: &Path,
+        (begins, opening): (Nanos, &[u8]),
+        ring: Ring,
+        tell: Sender<News>,
+    ) -> io::Result<Self> {
+        let mut segment = Box::new(SegmentWriter::begin(0, opening)?);
+        let mut spool = Spool::of_reel(folder, begins, ring)?;
+        spool.push(segment.take_bytes());
+        let form = Form::Reel { segment, number: 0, due: None };
+        Ok(Disk { form, spool, tell, looked: Instant::now(), trouble: Trouble::None })
     }
 
     /// Writes what comes until nobody sends any more.
-    pub(super) fn run(mut self, chunks: &Receiver<Vec<u8>>) -> io::Result<()> {
+    pub(super) fn run(mut self, orders: &Receiver<Order>) -> io::Result<()> {
         loop {
-            match chunks.recv_timeout(LOOK) {
-                Ok(chunk) => self.kept.extend(chunk),
+            match orders.recv_timeout(self.patience()) {
+                Ok(order) => self.take(order)?,
                 Err(RecvTimeoutError::Timeout) => {}
                 Err(RecvTimeoutError::Disconnected) => return self.end(),
             }
-            self.kept.extend(std::iter::from_fn(|| chunks.try_recv().ok()).flatten());
-            let result = self.file.write(&mut self.kept);
+            while let Ok(order) = orders.try_recv() {
+                self.take(order)?;
+            }
+            self.close_chunk_if_due()?;
+            let result = self.spool.write();
             self.note(&result);
             if let Err(error) = result
-                && self.kept.len() > KEPT_BYTES
+                && self.spool.waiting() > KEPT_BYTES
             {
                 self.say(format!("recording has stopped: {error}, and 256 MiB wait already"));
                 return Err(error);
@@ -73,10 +122,52 @@ impl Disk {
         }
     }
 
+    /// How long it may wait for what comes.
+    fn patience(&self) -> Duration {
+        match self.form {
+            Form::Reel { due: Some(due), .. } => due.saturating_duration_since(Instant::now()),
+            _ => LOOK,
+        }
+    }
+
+    fn take(&mut self, order: Order) -> io::Result<()> {
+        match (order, &mut self.form) {
+            (Order::Lines(lines), Form::Text) => self.spool.push(lines),
+            (Order::Lines(lines), Form::Reel { segment, due, .. }) => {
+                segment.lines(&lines)?;
+                due.get_or_insert_with(|| Instant::now() + CHUNK_AGE);
+            }
+            (Order::Segment(begins, opening), Form::Reel { segment, number, due }) => {
+                *number += 1;
+                let next = SegmentWriter::begin(*number, &opening)?;
+                let over = std::mem::replace(&mut **segment, next).finish()?;
+                self.spool.push(over);
+                self.spool.begin_segment(begins);
+                self.spool.push(segment.take_bytes());
+                *due = None;
+            }
+            (Order::Segment(..), Form::Text) => {}
+        }
+        Ok(())
+    }
+
+    fn close_chunk_if_due(&mut self) -> io::Result<()> {
+        if let Form::Reel { segment, due, .. } = &mut self.form
+            && due.take_if(|due| *due <= Instant::now()).is_some()
+        {
+            segment.close_chunk()?;
+            self.spool.push(segment.take_bytes());
+        }
+        Ok(())
+    }
+
     fn end(mut self) -> io::Result<()> {
-        self.file.write(&mut self.kept)?;
+        if let Form::Reel { segment, .. } = std::mem::replace(&mut self.form, Form::Text) {
+            self.spool.push(segment.finish()?);
+        }
+        self.spool.write()?;
         self.look()?;
-        match self.file.fate()? {
+        match self.spool.fate()? {
             Fate::There => Ok(()),
             _ => Err(io::Error::other("its file was deleted, and cannot be written again")),
         }
@@ -104,22 +195,25 @@ impl Disk {
     /// # Errors
     /// When something that was written is gone.
     fn look(&mut self) -> io::Result<()> {
-        let fate = self.file.fate()?;
+        let fate = self.spool.fate()?;
         let result = match fate {
             Fate::There => return Ok(()),
             Fate::Cut => {
                 let _ = self.tell.send(News::Cut);
-                return Err(io::Error::other("another program cut the take"));
+                return match self.spool.give_up_file() {
+                    true => Ok(()),
+                    false => Err(io::Error::other("another program cut the take")),
+                };
             }
-            Fate::Moved if self.file.find() => Ok("was moved: recording goes on in"),
+            Fate::Moved if self.spool.find() => Ok("was moved: recording goes on in"),
             Fate::Moved | Fate::Deleted => self
-                .file
+                .spool
                 .write_again()
                 .map(|()| "was deleted or replaced: all of it is written again to"),
         };
         match result {
             Ok(what) => {
-                let path = self.file.path().to_owned();
+                let path = self.spool.path().to_owned();
                 self.trouble = Trouble::None;
                 self.say(format!("the take {what} {}", path.display()));
                 let _ = self.tell.send(News::Moved(path));
@@ -166,10 +260,10 @@ mod tests {
         let (tell, news) = channel();
         let (to_disk, chunks) = channel();
         let disk = thread::spawn(move || Disk::new(file, tell).run(&chunks));
-        to_disk.send(b"first".to_vec()).unwrap();
+        to_disk.send(Order::Lines(b"first".to_vec())).unwrap();
         let text = said(&news);
         assert!(text.contains("No space left") && text.contains("goes on in memory"), "{text}");
-        to_disk.send(b"second".to_vec()).unwrap();
+        to_disk.send(Order::Lines(b"second".to_vec())).unwrap();
         drop(to_disk);
         assert!(disk.join().unwrap().is_err(), "the end must not pretend that all is well");
         assert!(news.recv().is_err(), "it is said once");
@@ -184,11 +278,11 @@ mod tests {
         let (tell, news) = channel();
         let (to_disk, chunks) = channel();
         let disk = thread::spawn(move || Disk::new(file, tell).run(&chunks));
-        to_disk.send(b"first ".to_vec()).unwrap();
+        to_disk.send(Order::Lines(b"first ".to_vec())).unwrap();
         fs::remove_dir_all(&sub).unwrap();
         assert!(said(&news).contains("deleted, and cannot be written again"));
         fs::create_dir(&sub).unwrap();
-        to_disk.send(b"second".to_vec()).unwrap();
+        to_disk.send(Order::Lines(b"second".to_vec())).unwrap();
         assert!(said(&news).contains("written again to"));
         drop(to_disk);
         disk.join().unwrap().unwrap();

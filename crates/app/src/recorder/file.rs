@@ -47,6 +47,11 @@ impl TakeFile {
         &self.path
     }
 
+    /// How many bytes were written.
+    pub(super) fn written(&self) -> u64 {
+        self.written
+    }
+
     /// Writes what it can, which it takes away from `bytes`.
     pub(super) fn write(&mut self, bytes: &mut Vec<u8>) -> io::Result<()> {
         let mut taken = 0;

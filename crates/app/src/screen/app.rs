@@ -16,6 +16,7 @@ mod measuring;
 mod naming;
 mod pointing;
 mod polling;
+mod reeling;
 mod rigs;
 mod seeking;
 mod sending;
@@ -198,6 +199,12 @@ impl App {
         let mut app = App::new(Document::begun(begun), theme);
         app.look_at_the_point();
         app
+    }
+
+    /// Puts the playhead on an instant, as far as it is read.
+    pub fn look_at(&mut self, time: Nanos) {
+        let tick = self.session().plan().rate().tick_seeing(time);
+        self.go_to(tick);
     }
 
     /// Whether a take is still being read.
@@ -460,6 +467,8 @@ impl App {
                 Outcome::RigChanged(changed) => self.rig_changed(*changed),
                 Outcome::Opened(Err(why)) => self.tell(format!("{why:#}"), true),
                 Outcome::Opened(Ok(opened)) => self.replace_with(*opened, None),
+                Outcome::OpenedPart(Err(why), _) => self.tell(format!("{why:#}"), true),
+                Outcome::OpenedPart(Ok(begun), at) => self.show_part(*begun, at),
                 Outcome::OpenedStory(Err(why)) => self.tell(format!("{why:#}"), true),
                 Outcome::OpenedStory(Ok(story)) => {
                     let (opened, source) = *story;
@@ -481,8 +490,11 @@ impl App {
     /// Shows another take instead of what was there. What the person set up
     /// about the view stays, and so does the rig, unless the take brings its own.
     fn replace_with(&mut self, opened: Opened, rig: Option<RigSource>) {
+        self.replace_by(App::take(opened, self.theme), rig);
+    }
+
+    fn replace_by(&mut self, mut next: App, rig: Option<RigSource>) {
         let now = self.now;
-        let mut next = App::take(opened, self.theme);
         (next.now, next.bench, next.tour) = (now, self.bench, self.tour_in_next());
         next.tuning = match rig {
             None => self.tuning.for_another_take(),
@@ -511,8 +523,8 @@ impl App {
     /// Where everything goes on a screen.
     pub(crate) fn areas(&self, whole: Rect) -> Areas {
         let bench_wants = (self.bench.entry().wants)(self, whole.width.saturating_sub(2));
-        let has_marks = self.has_marks();
-        Areas::of(whole, Shares { room: self.view.room, bench_wants, has_marks })
+        let (has_marks, has_reel) = (self.has_marks(), self.reel().is_some());
+        Areas::of(whole, Shares { room: self.view.room, bench_wants, has_marks, has_reel })
     }
 
     /// Lays the screen out in `area`, as the next frame will be. Scrolls as

@@ -12,6 +12,8 @@ pub(crate) struct Shares {
     pub(crate) bench_wants: u16,
     /// Whether there are marks, which take a row.
     pub(crate) has_marks: bool,
+    /// Whether what is shown is a part of a reel, which takes a row.
+    pub(crate) has_reel: bool,
 }
 
 /// The parts of the screen. A part that has no room is empty.
@@ -28,6 +30,8 @@ pub(crate) struct Areas {
     pub(crate) lanes: Rect,
     /// The whole history in a row, where there is room.
     pub(crate) overview: Rect,
+    /// All of the reel in a row, of which a part is shown.
+    pub(crate) reel: Rect,
     pub(crate) why_rule: Rect,
     pub(crate) why: Rect,
     pub(crate) hints: Rect,
@@ -53,6 +57,8 @@ impl Areas {
         };
         let why = from_bottom(&mut rest, why);
         let why_rule = from_bottom(&mut rest, why_rule);
+        let has_reel = shares.has_reel && height >= 16;
+        let reel = from_bottom(&mut rest, u16::from(has_reel));
         let overview = from_bottom(&mut rest, u16::from(height >= 30 && !is_bench_alone));
         let bench_rule = from_top(&mut rest, u16::from(height >= 16 || is_bench_alone));
         let bench_rows = bench_rows(height, rest.height, shares);
@@ -75,6 +81,7 @@ impl Areas {
             marks,
             lanes: rest,
             overview,
+            reel,
             why_rule,
             why,
             hints,
@@ -96,8 +103,8 @@ impl Areas {
     pub(crate) fn hit(&self) -> Hit {
         let (traces, lanes) = (self.traces(self.lanes), self.lanes);
         let (bench, ruler, whole) = (self.bench, self.ruler, self.whole);
-        let overview = self.traces(self.overview);
-        Hit { traces, lanes, bench, ruler, overview, whole, ..Hit::default() }
+        let [overview, reel] = [self.overview, self.reel].map(|row| self.traces(row));
+        Hit { traces, lanes, bench, ruler, overview, reel, whole, ..Hit::default() }
     }
 }
 
@@ -158,7 +165,8 @@ mod tests {
         #[case] rows: u16,
     ) {
         let whole = Rect { x: 0, y: 0, width: 160, height };
-        let areas = Areas::of(whole, Shares { room, bench_wants, has_marks: false });
+        let areas =
+            Areas::of(whole, Shares { room, bench_wants, has_marks: false, has_reel: false });
         assert_eq!(areas.bench.height, rows);
         let fixed = [
             areas.status,

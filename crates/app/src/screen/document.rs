@@ -5,6 +5,7 @@ use crate::{
     broadcast::Broadcast,
     files::{Begun, Opened, Reading},
     recorder::Recorder,
+    reels::ReelPart,
 };
 use anyhow::Context;
 use gtrig_analysis::{Session, stream::StreamWatch};
@@ -35,6 +36,8 @@ pub(crate) struct Document {
     pub(crate) is_take: bool,
     /// What reads the rest of a take that is shown meanwhile.
     reading: Option<Reading>,
+    /// The reel that the take is a part of.
+    pub(crate) reel: Option<ReelPart>,
     pub(crate) title: Option<String>,
     /// The name of the rig that a take was recorded by.
     recorded_by: Option<CleanText>,
@@ -58,6 +61,7 @@ impl Document {
             terminal: None,
             is_take: false,
             reading: None,
+            reel: None,
             title: None,
             recorded_by: None,
             streams: StreamWatch::default(),
@@ -95,6 +99,7 @@ impl Document {
             title: begun.title,
             recorded_by: begun.recorded_by,
             reading: Some(begun.reading),
+            reel: begun.reel,
             ..Document::new(begun.session)
         }
     }
@@ -106,7 +111,7 @@ impl Document {
 
     /// What share of the take has been read, while there is some left to read.
     pub(crate) fn share_read(&self) -> Option<f64> {
-        self.reading.as_ref().map(Reading::share)
+        self.reading.as_ref().map(|reading| reading.share(&self.session))
     }
 
     /// Reads on a little. At the end returns what the person has to be told of it.

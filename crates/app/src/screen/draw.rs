@@ -21,6 +21,7 @@ mod lanes;
 mod offers;
 mod overview;
 pub(super) mod paint;
+mod reel;
 mod status;
 mod tabs;
 mod tour;
@@ -43,6 +44,7 @@ pub fn draw(frame: &mut Frame, app: &App) {
     (app.bench.entry().draw)(buffer, areas.bench, app);
     lanes::draw(buffer, &areas, app);
     overview::draw(buffer, &areas, app);
+    reel::draw(buffer, &areas, app);
     why::draw(buffer, &areas, app);
     let cursor = status::bottom(buffer, areas.hints, app);
     if app.captured {

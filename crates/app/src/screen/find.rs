@@ -7,8 +7,9 @@ use super::{
     prompt::{Prompt, Purpose, Typed},
     view::Lane,
 };
+use crate::reels::instant;
 use crossterm::event::{KeyCode, KeyEvent};
-use gtrig_core::{DeviceId, Place, Tick};
+use gtrig_core::{DeviceId, Nanos, Place, Tick};
 use gtrig_sources::Story;
 use std::path::PathBuf;
 
@@ -33,6 +34,8 @@ pub(crate) enum Goal {
     Rig(Option<PathBuf>),
     /// The take is opened.
     Take(PathBuf),
+    /// The playhead goes to an instant.
+    Time(Nanos),
 }
 
 impl Goal {
@@ -49,6 +52,7 @@ impl Goal {
             Goal::Story(_) => "story",
             Goal::Rig(_) => "rig",
             Goal::Take(_) => "take",
+            Goal::Time(_) => "time",
         }
     }
 }
@@ -94,6 +98,8 @@ pub(crate) enum Finding {
 pub(crate) struct Find {
     pub(crate) line: Prompt,
     items: Vec<Item>,
+    /// So many of them are there whatever is typed.
+    listed: usize,
     found: Vec<usize>,
     pub(crate) chosen: usize,
 }
@@ -102,7 +108,8 @@ impl Find {
     /// What has these words.
     pub(crate) fn new(items: Vec<Item>, words: &str) -> Self {
         let line = Prompt::new(Purpose::Find, words);
-        let mut find = Find { line, items, found: Vec::new(), chosen: 0 };
+        let listed = items.len();
+        let mut find = Find { line, items, listed, found: Vec::new(), chosen: 0 };
         find.search();
         find
     }
@@ -114,7 +121,7 @@ impl Find {
 
     /// How many there are of which these were found.
     pub(crate) fn of(&self) -> usize {
-        self.items.len()
+        self.listed
     }
 
     /// The first of so many rows that have the chosen one in their middle.
@@ -153,6 +160,13 @@ impl Find {
 
     fn search(&mut self) {
         let typed = self.line.text().to_lowercase();
+        self.items.truncate(self.listed);
+        // A number alone is sought in the names; with a colon or a point it is an instant.
+        let is_instant = typed.contains([':', '.']);
+        if let Some(time) = instant(typed.trim()).ok().filter(|_| is_instant) {
+            let words = format!("{}  go to this instant", typed.trim());
+            self.items.push(Item::new(words, "", Goal::Time(time)));
+        }
         let words: Vec<&str> = typed.split_whitespace().collect();
         let ranked = self.items.iter().enumerate();
         let mut ranked: Vec<(u32, usize)> =

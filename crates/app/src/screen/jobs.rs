@@ -12,7 +12,8 @@
 
 use crate::{
     arrangements, figure,
-    files::{self, Opened, RigSource},
+    files::{self, Begun, Opened, RigSource},
+    reels::ReelPart,
 };
 use gtrig_analysis::{
     Capacity, Recording, Session,
@@ -23,7 +24,9 @@ use gtrig_analysis::{
     motion::MotionRule,
 };
 use gtrig_core::{Axes, Event, Nanos, Rig, Tick};
-use gtrig_formats::{Mistakes, Over, measure::MeasureReport, rig, save_atomically, take};
+use gtrig_formats::{
+    Mistakes, Over, measure::MeasureReport, reel::Reel, rig, save_atomically, take,
+};
 use gtrig_sources::Story;
 use notify_debouncer_mini::{
     DebounceEventResult, DebouncedEvent, Debouncer, new_debouncer,
@@ -59,6 +62,8 @@ pub(crate) enum Outcome {
     /// How lanes are arranged was kept.
     Kept(anyhow::Result<()>),
     Opened(anyhow::Result<Box<Opened>>),
+    /// A part of a reel was opened, to be looked at there.
+    OpenedPart(anyhow::Result<Box<Begun>>, Nanos),
     Audited(Box<Audited>),
     /// The history by another rig, up to this event.
     Retuned(Box<Session>, u64),
@@ -82,6 +87,7 @@ impl Outcome {
             | Outcome::Kept(_)
             | Outcome::Drawn(..)
             | Outcome::Opened(_)
+            | Outcome::OpenedPart(..)
             | Outcome::OpenedStory(_) => false,
             Outcome::Audited(_)
             | Outcome::Retuned(..)
@@ -360,11 +366,25 @@ impl Jobs {
         });
     }
 
-    /// Opens a take.
+    /// Opens the part of a reel around an instant.
+    pub(crate) fn open_part(&mut self, reel: ReelPart, at: Nanos, rig: Rig) {
+        let done = self.done();
+        self.opens.does(done, move || {
+            Outcome::OpenedPart(reel.around(at).open(rig, at).map(Box::new), at)
+        });
+    }
+
+    /// Opens a take, or the beginning of a reel.
     pub(crate) fn open(&mut self, path: &Path, rig: Rig) {
         let path = path.to_owned();
         let done = self.done();
         self.opens.does(done, move || {
+            if Reel::is_at(&path) {
+                let part = ReelPart::of(&path, Nanos(0));
+                let begins = part.as_ref().map_or(Nanos(0), |part| part.whole()[0]);
+                let begun = part.and_then(|part| part.open(rig, begins));
+                return Outcome::OpenedPart(begun.map(Box::new), begins);
+            }
             let opened = files::open_take(&path, rig, Capacity::DEFAULT);
             Outcome::Opened(opened.map(Box::new))
         });

@@ -19,7 +19,7 @@ use crate::{
     arrangements,
     broadcast::Broadcast,
     files::{Begun, Opened, RigSource},
-    recorder::Recorder,
+    recorder::{Recorder, Ring},
     settings,
 };
 use anyhow::Context;
@@ -55,8 +55,8 @@ pub enum Start {
         clock: Clock,
         /// What feeds it besides the terminal.
         sources: Vec<Box<dyn Source>>,
-        /// A take to record to as it happens.
-        record: Option<PathBuf>,
+        /// A take, or reel, to record to as it happens.
+        record: Option<(PathBuf, Ring)>,
         /// Who reads what comes of it.
         broadcast: Option<Broadcast>,
     },
@@ -76,7 +76,7 @@ pub enum Start {
     /// The story of the tour, which begins at once.
     Tour(Box<Opened>),
     /// A take of which only the beginning was read yet.
-    Begun(Box<Begun>),
+    Begun(Box<Begun>, Option<Nanos>),
 }
 
 /// What the loop hears.
@@ -345,14 +345,20 @@ fn build(
             app.begin_with_tour();
             Ok((app, Clock::starting_at(Nanos(0))))
         }
-        Start::Begun(begun) => Ok((App::begun(*begun, theme), Clock::starting_at(Nanos(0)))),
+        Start::Begun(begun, at) => {
+            let mut app = App::begun(*begun, theme);
+            if let Some(at) = at {
+                app.look_at(at);
+            }
+            Ok((app, Clock::starting_at(Nanos(0))))
+        }
         Start::Growing { session, title, clock, rest } => {
             Ok((App::growing(*session, title, rest, theme), clock))
         }
         Start::Live { mut session, clock, sources, record, broadcast } => {
             let terminal = Terminal::plug(&mut session, how, size, clock.began)?;
-            let recorder = record.map(|path| {
-                Recorder::start(&path, &session, None)
+            let recorder = record.map(|(path, ring)| {
+                Recorder::start(&path, &session, None, ring)
                     .with_context(|| format!("cannot record to {}", path.display()))
             });
             let recorder = recorder.transpose()?;

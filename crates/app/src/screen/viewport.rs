@@ -41,6 +41,8 @@ pub struct Hit {
     pub(crate) ruler: Rect,
     /// The whole history in a row.
     pub(crate) overview: Rect,
+    /// All of the reel in a row, of which a part is shown.
+    pub(crate) reel: Rect,
     /// The traces of the lanes, without their names.
     pub(crate) traces: Rect,
     /// The lanes, names and values included.

@@ -96,6 +96,33 @@ pub(crate) struct Line<'a> {
     pub(crate) sync: Option<u64>,
 }
 
+/// When a line is about what, for who sorts lines without reading them.
+#[cfg(feature = "reel")]
+#[derive(Debug, PartialEq, Eq)]
+pub(crate) struct LineOf<'a> {
+    /// Its instant; of a header that at which the take begins.
+    pub(crate) time: u64,
+    /// The device that it is about, if it is about one.
+    pub(crate) device: Option<Cow<'a, str>>,
+}
+
+#[cfg(feature = "reel")]
+impl<'a> LineOf<'a> {
+    /// Of the line of a take, good or bad; what it does not say is 0, or nothing.
+    pub(crate) fn read(line: &'a [u8]) -> Self {
+        if let Some(value) = super::value_line::ValueLine::of(line) {
+            return LineOf { time: value.t, device: Some(Cow::Borrowed(value.on)) };
+        }
+        if let Ok(line) = serde_json::from_slice::<Line>(line) {
+            let Line { t, on, plug, unplug, deaf, heard, .. } = line;
+            let device = on.or(plug).or(unplug).or(deaf).or(heard);
+            return LineOf { time: t.unwrap_or_default(), device: device.map(|id| id.0) };
+        }
+        let header = serde_json::from_slice::<HeaderLine>(line);
+        LineOf { time: header.map_or(0, |header| header.begins), device: None }
+    }
+}
+
 /// When a frame polled: once, or first and last.
 pub(crate) type Polled = OneOrTwo<u64>;
 

@@ -43,6 +43,8 @@ impl Named {
 pub(super) struct Loader {
     /// Of a take that is still written: its clock, and when the line came.
     pub(super) clock: Option<(ClockMap, Nanos)>,
+    /// Where the take begins.
+    begins: Nanos,
     devices: HashMap<String, Named>,
     /// The instant of the last line, labels aside.
     pub(super) now: Nanos,
@@ -77,6 +79,7 @@ impl Loader {
     pub(super) fn new(begins: Nanos) -> Self {
         Loader {
             clock: None,
+            begins,
             devices: HashMap::new(),
             now: begins,
             until: begins,
@@ -85,6 +88,18 @@ impl Loader {
             labels: Vec::new(),
             loaded: Loaded::default(),
         }
+    }
+
+    /// By which id each device is known, in the order of the roster.
+    pub(super) fn ids(&self) -> Vec<String> {
+        let mut ids = vec![String::new(); self.devices.len()];
+        // Of a device that came back under another id the one it has now counts.
+        for (id, named) in self.devices.iter().filter(|(_, named)| named.present) {
+            let place = usize::from(named.id.0);
+            ids.resize(ids.len().max(place + 1), String::new());
+            ids[place].clone_from(id);
+        }
+        ids
     }
 
     /// Takes in a line, without its line feed.
@@ -284,7 +299,11 @@ impl Loader {
         let polled = line.frame_times()?.map(|at| self.placed(at, true)).map(Nanos);
         let mut reads = Vec::new();
         for (id, codes) in line.read.iter().flatten() {
-            let device = self.known(&id.0)?;
+            let device = match self.known(&id.0) {
+                // It was gone when the take begins.
+                Err(_) if self.begins > Nanos(0) => continue,
+                known => known?,
+            };
             for (code, values) in codes {
                 let control = device.control(&id.0, &code.0)?;
                 if session.roster().control(control).kind == ControlKind::Relative {

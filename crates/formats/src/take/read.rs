@@ -141,6 +141,11 @@ impl<R: BufRead> TakeReader<R> {
         Ok(TakeReader { header, lines })
     }
 
+    /// The first line, as it stands there.
+    pub fn first_line(&self) -> &[u8] {
+        &self.lines.buffer
+    }
+
     /// Reads the rest into a new session and runs it to the last line.
     pub fn load(self, rig: Rig, capacity: Capacity) -> (Session, Loaded) {
         let (mut session, mut lines) = self.begin(rig, capacity);
@@ -195,6 +200,29 @@ impl<R: BufRead> TakeLines<R> {
         self.lines.bytes
     }
 
+    /// The same, and shows to `see` each line, without its line feed, once it is taken in.
+    ///
+    /// # Errors
+    /// Those of `see`. No line is taken in after that.
+    pub fn take_in_and_show<E>(
+        &mut self,
+        session: &mut Session,
+        lines: u32,
+        see: &mut impl FnMut(&[u8], Taken) -> Result<(), E>,
+    ) -> Result<bool, E> {
+        for _ in 0..lines {
+            let events = self.loader.loaded.events;
+            self.line(session);
+            if self.end.is_some() {
+                break;
+            }
+            let is_value = self.loader.loaded.events == events + 1;
+            let loader = &self.loader;
+            see(&self.lines.buffer, Taken { loader, session, is_value })?;
+        }
+        Ok(self.take_in(session, 0))
+    }
+
     fn line(&mut self, session: &mut Session) {
         if self.end.is_none() {
             match self.next_line(session) {
@@ -221,6 +249,32 @@ impl<R: BufRead> TakeLines<R> {
         let last = session.plan().rate().tick_seeing(loader.until);
         session.run_until(last);
         loader.loaded
+    }
+}
+
+/// What a line of a take has come to.
+pub struct Taken<'a> {
+    loader: &'a Loader,
+    session: &'a mut Session,
+    /// Whether it was the value of a device.
+    is_value: bool,
+}
+
+impl Taken<'_> {
+    /// The instant of the line, or of the one before where it goes back.
+    pub fn time(&self) -> Nanos {
+        self.loader.now
+    }
+
+    /// What a take says first that goes on with this line, and when it begins. There is none
+    /// where earlier lines belong to the tick that sees this one, or it is no value.
+    pub fn opening(&mut self, header: &Header) -> Option<(Nanos, Vec<u8>)> {
+        self.session.run_before(self.loader.now);
+        if !self.is_value || self.session.waiting().len() != 1 {
+            return None;
+        }
+        let about = [&header.title, &header.rig].map(|text| text.as_ref().map(CleanText::as_str));
+        Some(super::write::opening(self.session, about.into(), self.loader.ids()))
     }
 }
 

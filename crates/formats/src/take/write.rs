@@ -6,7 +6,7 @@ use super::{
 };
 use crate::report::json;
 use gtrig_analysis::{
-    Label, Recording,
+    Label, Recording, Session,
     frames::{Frame, Frames, Given},
 };
 use gtrig_core::{Device, DeviceId, Event, Keyword, Nanos, Presence, Roster};
@@ -40,6 +40,25 @@ pub fn write(recording: &Recording, title: Option<&str>, out: &mut impl Write) -
     writer.end(recording.ends_at())
 }
 
+/// What a take says first that goes on after the last tick of `session`: see
+/// [`TakeWriter::opening`]. `ids` are those of the devices, in the order of the roster.
+pub(crate) fn opening(
+    session: &Session,
+    about: (Option<&str>, Option<&str>),
+    ids: Vec<String>,
+) -> (Nanos, Vec<u8>) {
+    let (machine, plan) = (session.now(), session.plan());
+    let begins = plan.rate().begin_of(machine.next_tick());
+    // Writing to memory cannot fail.
+    let mut text = Vec::new();
+    if let Ok(mut writer) = TakeWriter::begin_with_ids(&mut text, about, begins, ids) {
+        for event in machine.opening(plan, begins) {
+            let _ = writer.event(session.roster(), event);
+        }
+    }
+    (begins, text)
+}
+
 /// Writes a take line by line, for as long as there is something to write.
 #[derive(Debug)]
 pub struct TakeWriter<W> {
@@ -55,13 +74,30 @@ impl<W: Write> TakeWriter<W> {
     ///
     /// # Errors
     /// Those of `out`.
-    pub fn begin(mut out: W, title: Option<&str>, rig: &str, begins: Nanos) -> io::Result<Self> {
-        let title = title.map(Text::from);
-        write_line(
-            &mut out,
-            &HeaderLine { take: VERSION, title, rig: Some(rig.into()), begins: begins.0 },
-        )?;
-        Ok(TakeWriter { out, ids: Vec::new(), plugged: Vec::new(), came: Vec::new() })
+    pub fn begin(out: W, title: Option<&str>, rig: &str, begins: Nanos) -> io::Result<Self> {
+        Self::begin_with_ids(out, (title, Some(rig)), begins, Vec::new())
+    }
+
+    /// The same, where the first devices of the roster have these ids.
+    fn begin_with_ids(
+        mut out: W,
+        (title, rig): (Option<&str>, Option<&str>),
+        begins: Nanos,
+        ids: Vec<String>,
+    ) -> io::Result<Self> {
+        let (title, rig) = (title.map(Text::from), rig.map(Text::from));
+        write_line(&mut out, &HeaderLine { take: VERSION, title, rig, begins: begins.0 })?;
+        let (plugged, came) = (vec![false; ids.len()], vec![false; ids.len()]);
+        Ok(TakeWriter { out, ids, plugged, came })
+    }
+
+    /// The header and the lines that say what is there after the last tick of `session`,
+    /// which is what goes on: with them a take of what follows begins. Returns the instant
+    /// at which it does, too.
+    pub fn opening(&mut self, session: &Session, title: Option<&str>) -> (Nanos, Vec<u8>) {
+        self.name_devices(session.roster());
+        let rig = session.rig().name.as_str();
+        opening(session, (title, Some(rig)), self.ids.clone())
     }
 
     /// What is written to.

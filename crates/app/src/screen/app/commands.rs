@@ -2,7 +2,7 @@
 
 use super::{App, Help, Request, Search};
 use crate::figure::Excerpt;
-use crate::recorder::Recorder;
+use crate::recorder::{Recorder, Ring};
 use crate::screen::{
     bench::Bench,
     jobs::Saving,
@@ -24,9 +24,9 @@ impl App {
     pub(super) fn run(&mut self, command: Command, at: Nanos) -> Option<Request> {
         match command {
             Command::FreezeOrGo => self.freeze_or_go(),
-            Command::Step(by) => self.go_to(offset(self.tick(), by)),
-            Command::Begin => self.go_to(self.session().history().begins()),
-            Command::End => self.go_to(self.last()),
+            Command::Step(by) => self.step_by(by),
+            Command::Begin => self.go_to_begin(),
+            Command::End => self.go_to_end(),
             Command::Edge(way) => self.go_on_looking(way),
             Command::Look => self.begin_finding("search "),
             Command::Mark => self.toggle_mark(),
@@ -163,7 +163,8 @@ impl App {
     }
 
     pub(super) fn start_recording(&mut self, path: &Path) {
-        match Recorder::start(path, self.session(), self.document.title.as_deref()) {
+        let title = self.document.title.as_deref();
+        match Recorder::start(path, self.session(), title, Ring::DEFAULT) {
             Ok(recorder) => self.record(recorder),
             Err(error) => {
                 let text =
@@ -192,7 +193,7 @@ impl App {
     }
 
     /// Whether nothing is lost when another take is shown; says what would be.
-    fn may_leave(&mut self) -> bool {
+    pub(super) fn may_leave(&mut self) -> bool {
         let why = match self.document.recording() {
             Some(_) => {
                 format!("a take is being recorded: {} ends it first", self.key_of(Command::Record))
@@ -463,8 +464,4 @@ impl App {
 /// `2 nudged numbers are`.
 fn nudged_in_words(count: usize) -> String {
     if count == 1 { "1 nudged number is".to_owned() } else { format!("{count} nudged numbers are") }
-}
-
-fn offset(tick: Tick, by: i32) -> Tick {
-    Tick(tick.0.saturating_add_signed(by))
 }

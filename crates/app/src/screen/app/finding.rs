@@ -133,6 +133,7 @@ impl App {
             Goal::Story(story) => _ = self.open_story(story),
             Goal::Rig(path) => self.use_rig(path.as_deref()),
             Goal::Take(path) => self.open_take(&path),
+            Goal::Time(time) => self.go_to_time(time),
         }
         None
     }

@@ -211,7 +211,7 @@ impl App {
     }
 
     fn mouse(&mut self, mouse: &MouseEvent, at: Nanos) -> Option<Request> {
-        let Hit { traces, bench, ruler, overview, .. } = self.view.hit;
+        let Hit { traces, bench, ruler, overview, reel, .. } = self.view.hit;
         let place = (mouse.column, mouse.row).into();
         match self.point(mouse, at) {
             // On a trace the playhead goes there besides.
@@ -230,6 +230,9 @@ impl App {
                 if overview.contains(place) =>
             {
                 self.go_to(draw::tick_of_overview(self, mouse.column));
+            }
+            MouseEventKind::Down(MouseButton::Left) if reel.contains(place) => {
+                self.go_to_reel_column(mouse.column - reel.x, reel.width);
             }
             MouseEventKind::Drag(MouseButton::Left) if self.view.is_border_held => {
                 let top = bench.top().min(ruler.top());

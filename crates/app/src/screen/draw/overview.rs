@@ -20,7 +20,8 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     let (row, traces) = (areas.overview, areas.traces(areas.overview));
     let Some(lane) = app.lane().filter(|_| row.height > 0 && !app.is_untouched()) else { return };
     let theme = app.theme;
-    paint::text(buffer, row, row.x + 2, "all of it", theme.faint());
+    let name = if app.reel().is_some() { "this part" } else { "all of it" };
+    paint::text(buffer, row, row.x + 2, name, theme.faint());
     let whole = stretch(app, traces.width);
     let (begins, last) = (app.session().history().begins(), app.last());
     let columns = app.log(lane).columns(whole.first, whole.zoom.ticks_per_column());

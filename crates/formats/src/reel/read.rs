@@ -1,0 +1,168 @@
+//! Reading a segment, chunk by chunk, up to the first damage.
+
+use super::{MAX_RECORD_BYTES, OPENING, ReelFault, SEGMENT, write::REEL_VERSION};
+use mcap::{
+    McapError,
+    read::parse_record,
+    records::{Record, op},
+    sans_io::linear_reader::{LinearReadEvent, LinearReader, LinearReaderOptions},
+};
+use std::{
+    collections::HashMap,
+    io::{self, Read},
+};
+
+/// At most so much of a file is asked for at a time.
+const READ_BYTES: usize = 256 << 10;
+
+/// A text of about this size is read at a time.
+const TEXT_BYTES: usize = 256 << 10;
+
+/// Whether what was written stands among what was there when the segment begins.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Says {
+    Before,
+    Then,
+}
+
+/// A segment that is being read.
+pub(super) struct SegmentReader<R> {
+    input: R,
+    reader: LinearReader,
+    channels: HashMap<u16, Says>,
+    /// The number of the next line.
+    next: u32,
+    /// Its number in the reel, once that was read.
+    pub(super) number: Option<u64>,
+}
+
+impl<R: Read> SegmentReader<R> {
+    pub(super) fn new(input: R) -> Self {
+        let options = LinearReaderOptions::default()
+            .with_prevalidate_chunk_crcs(true)
+            .with_validate_data_section_crc(true)
+            .with_record_length_limit(MAX_RECORD_BYTES);
+        let reader = LinearReader::new_with_options(options);
+        SegmentReader { input, reader, channels: HashMap::new(), next: 0, number: None }
+    }
+
+    /// Reads up to its number.
+    ///
+    /// # Errors
+    /// When the file is none, or ends before.
+    pub(super) fn begin(&mut self) -> Result<u64, ReelFault> {
+        let mut nothing = Vec::new();
+        while self.number.is_none() {
+            if !self.record(&mut nothing, false)? || !nothing.is_empty() {
+                return Err(ReelFault::NoTake);
+            }
+        }
+        self.number.ok_or(ReelFault::NoTake)
+    }
+
+    /// Reads some lines, each with its line feed, with or without what was there when the
+    /// segment begins. Returns whether there may be more.
+    ///
+    /// # Errors
+    /// When what follows is damaged, or the file ends before its end. The lines before that
+    /// were read.
+    pub(super) fn read(
+        &mut self,
+        text: &mut Vec<u8>,
+        with_opening: bool,
+    ) -> Result<bool, ReelFault> {
+        while text.len() < TEXT_BYTES {
+            if !self.record(text, with_opening)? {
+                return Ok(false);
+            }
+        }
+        Ok(true)
+    }
+
+    /// Reads a record; a message of it is a line. Returns whether there was one.
+    fn record(&mut self, text: &mut Vec<u8>, with_opening: bool) -> Result<bool, ReelFault> {
+        loop {
+            let (opcode, data) = match self.reader.next_event().transpose() {
+                Ok(None) => return Ok(false),
+                Ok(Some(LinearReadEvent::Record { data, opcode })) => (opcode, data),
+                Ok(Some(LinearReadEvent::ReadRequest(wanted))) => {
+                    let room = self.reader.insert(wanted.clamp(1, READ_BYTES));
+                    let read = read_some(&mut self.input, room)?;
+                    self.reader.notify_read(read);
+                    continue;
+                }
+                Err(McapError::UnexpectedEof) => return Err(ReelFault::Cut),
+                Err(error) => return Err(ReelFault::Damaged(error)),
+            };
+            // Most records are these.
+            if !matches!(opcode, op::MESSAGE | op::CHANNEL | op::METADATA) {
+                return Ok(true);
+            }
+            match parse_record(opcode, data).map_err(ReelFault::Damaged)? {
+                Record::Message { header, data } => {
+                    let says = self.channels.get(&header.channel_id);
+                    let unknown = McapError::UnknownChannel(header.sequence, header.channel_id);
+                    let says = says.ok_or(ReelFault::Damaged(unknown))?;
+                    let (expected, found) = (self.next, header.sequence);
+                    if found != expected {
+                        return Err(ReelFault::MissingLines { expected, found });
+                    }
+                    self.next = expected.wrapping_add(1);
+                    if with_opening || *says == Says::Then {
+                        text.extend_from_slice(&data);
+                        text.push(b'\n');
+                    }
+                }
+                Record::Channel(channel) => {
+                    let is_opening = channel.topic == OPENING;
+                    let says = if is_opening { Says::Before } else { Says::Then };
+                    self.channels.insert(channel.id, says);
+                }
+                Record::Metadata(metadata) if metadata.name == SEGMENT => {
+                    let number = |key| metadata.metadata.get(key)?.parse::<u64>().ok();
+                    if number("version") != Some(u64::from(REEL_VERSION)) {
+                        return Err(ReelFault::NoTake);
+                    }
+                    self.number = number("number");
+                }
+                _ => {}
+            }
+            return Ok(true);
+        }
+    }
+}
+
+fn read_some(input: &mut impl Read, room: &mut [u8]) -> io::Result<usize> {
+    loop {
+        match input.read(room) {
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+            read => return read,
+        }
+    }
+}
+
+/// The instant of the latest line of a segment, by what its chunks say of themselves; none of
+/// one without a chunk.
+pub(super) fn latest(mut input: impl Read) -> Option<u64> {
+    let options = LinearReaderOptions::default()
+        .with_emit_chunks(true)
+        .with_record_length_limit(MAX_RECORD_BYTES);
+    let mut reader = LinearReader::new_with_options(options);
+    let mut latest = None;
+    while let Some(Ok(event)) = reader.next_event() {
+        match event {
+            LinearReadEvent::ReadRequest(wanted) => {
+                let room = reader.insert(wanted.clamp(1, READ_BYTES));
+                let Ok(read) = read_some(&mut input, room) else { break };
+                reader.notify_read(read);
+            }
+            LinearReadEvent::Record { data, opcode: op::CHUNK } => {
+                if let Ok(Record::Chunk { header, .. }) = parse_record(op::CHUNK, data) {
+                    latest = latest.max(Some(header.message_end_time));
+                }
+            }
+            LinearReadEvent::Record { .. } => {}
+        }
+    }
+    latest
+}
