@@ -15,6 +15,7 @@ use std::{
     io::{BufReader, Read},
     ops::Range,
     path::{Path, PathBuf},
+    sync::LazyLock,
 };
 use tempfile::TempDir;
 
@@ -169,20 +170,19 @@ fn is_beginning(text: &str, whole: &str) -> bool {
 
 #[test]
 fn the_last_segment_may_be_cut_anywhere() {
-    let text = busy(400);
-    let (_folder, path) = reel(&text, of_bytes(8_000));
-    let last = files(&path).pop().unwrap();
-    let bytes = fs::read(&last).unwrap();
-    let mut longest = 0;
-    for length in 0..bytes.len() {
-        fs::write(&last, &bytes[..length]).unwrap();
+    let text = busy(70);
+    let (_folder, path) = reel(&text, of_bytes(2_500));
+    let last = fs::File::options().write(true).open(files(&path).pop().unwrap()).unwrap();
+    let mut shortest = text.len();
+    for length in (0..last.metadata().unwrap().len()).rev() {
+        last.set_len(length).unwrap();
         let (read, fault) = read(&path);
         assert_eq!(fault, None, "cut to {length} bytes");
         assert!(is_beginning(&read, &text), "cut to {length} bytes");
-        assert!(read.len() >= longest, "fewer lines of {length} bytes than of fewer");
-        longest = read.len();
+        assert!(read.len() <= shortest, "more lines of {length} bytes than of more");
+        shortest = read.len();
     }
-    assert_eq!(longest, text.len());
+    assert!(shortest > 0 && shortest < text.len());
 }
 
 #[test]
@@ -251,18 +251,24 @@ proptest! {
         changes in prop::collection::vec((any::<prop::sample::Index>(), 1u8..), 1..3),
         which in 0usize..3,
     ) {
-        let text = busy(300);
-        let (_folder, path) = reel(&text, of_bytes(5_000));
-        let file = &files(&path)[which];
-        let mut bytes = fs::read(file).unwrap();
-        for (at, xor) in changes {
-            let at = at.index(bytes.len());
-            bytes[at] ^= xor;
+        static REEL: LazyLock<(String, TempDir, PathBuf)> = LazyLock::new(|| {
+            let text = busy(300);
+            let (folder, path) = reel(&text, of_bytes(5_000));
+            (text, folder, path)
+        });
+        let (text, _, path) = &*REEL;
+        let folder = tempfile::tempdir().unwrap();
+        for (file, n) in files(path).iter().zip(0..) {
+            let mut bytes = fs::read(file).unwrap();
+            for (at, xor) in changes.iter().filter(|_| n == which) {
+                let at = at.index(bytes.len());
+                bytes[at] ^= xor;
+            }
+            fs::write(folder.path().join(file.file_name().unwrap()), bytes).unwrap();
         }
-        fs::write(file, bytes).unwrap();
-        let (read, fault) = read(&path);
-        prop_assert!(is_beginning(&read, &text), "{fault:?}");
-        prop_assert!(read == text || fault.is_some() || which == 2);
+        let (read, fault) = read(folder.path());
+        prop_assert!(is_beginning(&read, text), "{fault:?}");
+        prop_assert!(read == *text || fault.is_some() || which == 2);
     }
 
     /// Whatever is called like a segment.
@@ -361,4 +367,133 @@ fn each_chunk_can_be_read_once_it_is_closed() {
     bytes.extend(segment.finish().unwrap());
     fs::write(&file, &bytes).unwrap();
     assert_eq!(read(folder.path()), (text.clone(), None));
+}
+
+/// Where the records of a kind begin, in the bytes of a segment.
+fn records(bytes: &[u8], kind: u8) -> Vec<usize> {
+    let mut found = Vec::new();
+    let mut at = 8;
+    while at + 9 < bytes.len() {
+        if bytes[at] == kind {
+            found.push(at);
+        }
+        at += 9 + u64::from_le_bytes(bytes[at + 1..at + 9].try_into().unwrap()) as usize;
+    }
+    found
+}
+
+const CHUNK: u8 = 6;
+const METADATA: u8 = 12;
+
+/// How long the record is, and how long its chunk says to be unpacked.
+#[rstest]
+#[case::record(METADATA, 0, 1)]
+#[case::unpacked(CHUNK, 1, 9 + 16)]
+fn a_record_or_chunk_beyond_its_bound_is_damage(
+    #[case] kind: u8,
+    #[case] which: usize,
+    #[case] field: usize,
+) {
+    let text = busy(400);
+    let (_folder, path) = reel(&text, of_bytes(8_000));
+    let file = &files(&path)[0];
+    let mut bytes = fs::read(file).unwrap();
+    let at = records(&bytes, kind)[which] + field;
+    for length in [16u64 << 20, 1 << 40, u64::MAX] {
+        bytes[at..at + 8].copy_from_slice(&length.saturating_add(1).to_le_bytes());
+        fs::write(file, &bytes).unwrap();
+        let (read, fault) = read(&path);
+        assert!(is_beginning(&read, &text) && read.len() < text.len());
+        assert!(fault.unwrap().contains("limit"), "{length}");
+    }
+}
+
+#[test]
+fn a_chunk_that_is_gone_from_the_middle_is_noticed() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut segment = SegmentWriter::begin(0, b"{\"take\":1}\n").unwrap();
+    for n in 0..3 {
+        segment.lines(format!("{{\"t\":{n},\"label\":\"{n}\"}}\n").as_bytes()).unwrap();
+        segment.close_chunk().unwrap();
+    }
+    let mut bytes = segment.take_bytes();
+    let chunks = records(&bytes, CHUNK);
+    bytes.drain(chunks[2]..chunks[3]);
+    fs::write(folder.path().join(segment_name(Nanos(0))), bytes).unwrap();
+    let (read, fault) = read(folder.path());
+    assert_eq!(read, "{\"take\":1}\n{\"t\":0,\"label\":\"0\"}\n");
+    assert!(fault.unwrap().contains("line 2 is missing, the next one here is 3"));
+}
+
+#[test]
+fn so_many_devices_of_a_segment_have_channels() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut segment = SegmentWriter::begin(0, b"{\"take\":1}\n").unwrap();
+    let mut text = String::new();
+    for n in 0..70_000 {
+        writeln!(text, "{{\"t\":{n},\"unplug\":\"d{n}\"}}").unwrap();
+    }
+    segment.lines(text.as_bytes()).unwrap();
+    let file = folder.path().join(segment_name(Nanos(0)));
+    fs::write(&file, segment.finish().unwrap()).unwrap();
+    assert_eq!(read(folder.path()), (format!("{{\"take\":1}}\n{text}"), None));
+    let summary = mcap::Summary::read(&fs::read(&file).unwrap()).unwrap().unwrap();
+    assert_eq!(summary.channels.len(), 2 + 10_000);
+}
+
+/// What another program makes of a container: what it holds, by the index alone.
+#[test]
+fn the_index_has_every_line_of_every_device() {
+    let text = busy(400);
+    let (_folder, path) = reel(&text, SegmentSize::DEFAULT);
+    let bytes = fs::read(&files(&path)[0]).unwrap();
+    let summary = mcap::Summary::read(&bytes).unwrap().unwrap();
+    let stats = summary.stats.as_ref().unwrap();
+    assert_eq!(stats.message_count, text.lines().count() as u64);
+    assert_eq!(stats.message_end_time, 2_000_000 + 400 * 700_000);
+    let count = |topic: &str| {
+        let channel = summary.channels.values().find(|channel| channel.topic == topic).unwrap();
+        stats.channel_message_counts[&channel.id]
+    };
+    assert_eq!(count("opening"), 1);
+    let lines = |what: &str| text.lines().filter(|line| line.contains(what)).count() as u64;
+    assert_eq!(count("take"), lines("\"label\"") + lines("\"frame\"") + lines("\"ends\""));
+    assert_eq!(count("device/b"), lines("plug\":\"b\""));
+    let mut read = String::new();
+    for index in &summary.chunk_indexes {
+        for message in summary.stream_chunk(&bytes, index).unwrap() {
+            writeln!(read, "{}", str::from_utf8(&message.unwrap().data).unwrap()).unwrap();
+        }
+    }
+    assert_eq!(read, text);
+}
+
+/// A container that another program made, and one of a version that is not known.
+#[rstest]
+#[case::nothing_of_ours(None)]
+#[case::a_later_version(Some("2"))]
+fn a_container_without_a_take_is_said_to_be_none(#[case] version: Option<&str>) {
+    let folder = tempfile::tempdir().unwrap();
+    let file = fs::File::create(folder.path().join(segment_name(Nanos(0)))).unwrap();
+    let mut writer = mcap::Writer::new(file).unwrap();
+    if let Some(version) = version {
+        let metadata = [("version", version), ("number", "0")];
+        let metadata = metadata.map(|(key, value)| (key.to_owned(), value.to_owned())).into();
+        writer
+            .write_metadata(&mcap::records::Metadata { name: "segment".into(), metadata })
+            .unwrap();
+    }
+    let channel =
+        writer.add_channel(0, "take", "json", &std::collections::BTreeMap::new()).unwrap();
+    let header = mcap::records::MessageHeader {
+        channel_id: channel,
+        sequence: 0,
+        log_time: 0,
+        publish_time: 0,
+    };
+    writer.write_to_known_channel(&header, b"{\"take\":1}").unwrap();
+    writer.finish().unwrap();
+    let (read, fault) = read(folder.path());
+    assert_eq!(read, "");
+    assert!(fault.unwrap().contains("holds no take of version 1"));
 }

@@ -22,7 +22,7 @@ const KEPT_BYTES: usize = 256 << 20;
 
 /// A chunk of a segment is closed, and can be read whatever happens, so long after its first
 /// line came.
-const CHUNK_AGE: Duration = Duration::from_millis(50);
+const CHUNK_AGE: Duration = Duration::from_millis(30);
 
 /// What is to be written.
 #[derive(Debug)]

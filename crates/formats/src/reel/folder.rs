@@ -75,6 +75,10 @@ impl Reel {
     /// # Errors
     /// When the folder cannot be read, or has no segment, or too many.
     pub fn open(path: &Path) -> Result<Self, ReelFault> {
+        Self::open_within(path, MAX_SEGMENTS)
+    }
+
+    fn open_within(path: &Path, most: usize) -> Result<Self, ReelFault> {
         let meta = fs::metadata(path)?;
         if meta.is_file() {
             let begins = path.file_name().and_then(|name| name.to_str()).and_then(begin_of);
@@ -95,7 +99,7 @@ impl Reel {
             if bytes > 0 {
                 segments.push(Segment { begins, bytes, path: entry.path() });
             }
-            if segments.len() > MAX_SEGMENTS {
+            if segments.len() > most {
                 return Err(ReelFault::TooManySegments);
             }
         }
@@ -127,5 +131,21 @@ impl Reel {
         let ends = |segment: &Segment| Some(Nanos(latest(File::open(&segment.path).ok()?)?));
         let last = &self.segments[self.segments.len() - 1];
         ends(last).map_or(last.begins, |ends| ends.clamp(last.begins, LAST_TIME))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_folder_has_so_many_segments() {
+        let folder = tempfile::tempdir().unwrap();
+        for n in 0..4 {
+            fs::write(folder.path().join(segment_name(Nanos(n))), "x").unwrap();
+        }
+        assert_eq!(Reel::open_within(folder.path(), 4).unwrap().segments().len(), 4);
+        let fault = Reel::open_within(folder.path(), 3).unwrap_err();
+        assert!(matches!(fault, ReelFault::TooManySegments));
     }
 }
