@@ -6,10 +6,11 @@
 mod pty;
 
 use anyhow::{Context, ensure};
+use gtrig_formats::reel::{Reel, ReelText};
 use pty::Pty;
 use std::{
     env, fs,
-    io::Write,
+    io::{Read, Write},
     path::Path,
     process::Command,
     sync::{
@@ -30,24 +31,24 @@ const PATIENCE: Duration = Duration::from_secs(60);
 
 fn main() -> anyhow::Result<()> {
     let mut arguments = env::args().skip(1);
-    let usage = "usage: kills PROGRAM TIMES BUSY";
+    let usage = "usage: kills PROGRAM TIMES BUSY .take.jsonl|.reel";
     let program = arguments.next().context(usage)?;
     let times: u32 = arguments.next().context(usage)?.parse()?;
     let busy: usize = arguments.next().context(usage)?.parse()?;
+    let ending = arguments.next().context(usage)?;
     ensure!(times > 0, usage);
     let folder = tempfile::tempdir()?;
     let load = Load::of(busy);
     let mut missing = Vec::new();
     for n in 0..times {
-        let take = folder.path().join(format!("{n}.take.jsonl"));
+        let take = folder.path().join(format!("{n}{ending}"));
         missing.push(killed(&program, &take, n)?);
-        fs::remove_file(take)?;
     }
     drop(load);
     missing.sort_unstable();
     let at = |share: f64| missing[((missing.len() - 1) as f64 * share).ceil() as usize];
     println!(
-        "{times} kills, {busy} busy threads: missing {} ms (median), {} ms (p99), {} ms (longest)",
+        "{ending}, {times} kills, {busy} busy threads: missing {} ms (median), {} ms (p99), {} ms (longest)",
         ms(at(0.5)),
         ms(at(0.99)),
         ms(at(1.0))
@@ -121,11 +122,22 @@ fn killed(program: &str, take: &Path, n: u32) -> anyhow::Result<Duration> {
 
 /// How many presses of keys a take has, of those whose code begins so.
 fn presses(take: &Path, code: &str) -> usize {
-    let text = fs::read_to_string(take).unwrap_or_default();
+    let text = text_of(take).unwrap_or_default();
     let pressed = |line: &&str| {
         line.contains(&format!("\"on\":\"keys\",\"c\":\"{code}"))
             && line.contains("\"v\":1")
             && line.ends_with('}')
     };
     text.lines().filter(pressed).count()
+}
+
+/// What can be read of a take, or of a reel.
+fn text_of(path: &Path) -> anyhow::Result<String> {
+    if !path.is_dir() {
+        return Ok(fs::read_to_string(path)?);
+    }
+    let reel = Reel::open(path)?;
+    let mut text = String::new();
+    ReelText::of(&reel, 0..reel.segments().len()).read_to_string(&mut text)?;
+    Ok(text)
 }

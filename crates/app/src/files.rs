@@ -191,6 +191,16 @@ impl Reading {
         self.lines.take_in(session, self.piece)
     }
 
+    /// Reads on until the tick has run that sees an instant, or to the end.
+    pub fn read_to(&mut self, session: &mut Session, at: Nanos) {
+        let tick = session.plan().rate().tick_seeing(at);
+        while session.now().next_tick() <= tick {
+            if !self.read_on(session) {
+                return self.lines.run_to_last(session);
+            }
+        }
+    }
+
     /// What share has been read, by what the session came to.
     pub fn share(&self, session: &Session) -> f64 {
         let (read, of) = match self.end {

@@ -47,10 +47,7 @@ impl ReelPart {
     pub fn open(self, rig: Rig, at: Nanos) -> anyhow::Result<Begun> {
         let (reel, part) = (self.reel.clone(), self.part.clone());
         let mut begun = files::begin_part(&reel, part, rig, Capacity::DEFAULT)?;
-        let until = begun.session.plan().rate().tick_seeing(at);
-        while begun.session.now().next_tick() <= until && begun.reading.read_on(&mut begun.session)
-        {
-        }
+        begun.reading.read_to(&mut begun.session, at);
         begun.reading.is_until(self.part_ends());
         Ok(Begun { reel: Some(self), ..begun })
     }

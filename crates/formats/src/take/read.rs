@@ -240,14 +240,19 @@ impl<R: BufRead> TakeLines<R> {
         self.loader.text(number, bytes, session).map(|()| true)
     }
 
-    /// Runs the session to the last line that was read. Returns how reading went.
-    pub fn finish(self, session: &mut Session) -> Loaded {
+    /// Runs the session to the last line that was read: after that no line is taken in.
+    pub fn run_to_last(&mut self, session: &mut Session) {
+        session.add_labels(std::mem::take(&mut self.loader.labels));
+        let last = session.plan().rate().tick_seeing(self.loader.until);
+        session.run_until(last);
+    }
+
+    /// The same. Returns how reading went.
+    pub fn finish(mut self, session: &mut Session) -> Loaded {
+        self.run_to_last(session);
         let TakeLines { mut loader, end, .. } = self;
         loader.loaded.damage = loader.never_plugged().or(end.flatten());
         loader.loaded.left_out = loader.early.len() as u64;
-        session.add_labels(loader.labels);
-        let last = session.plan().rate().tick_seeing(loader.until);
-        session.run_until(last);
         loader.loaded
     }
 }
