@@ -1,15 +1,21 @@
 //! A reel of the lines of a take, as they are.
 
 use super::{SegmentWriter, segment_name};
-use crate::take::{Header, Loaded, TakeReader, Taken};
+use crate::take::{Loaded, TakeReader, Taken};
 use gtrig_analysis::Capacity;
 use gtrig_core::{Nanos, Rig};
 use std::{
     fs::{self, File},
     io::{self, BufRead, Write},
-    path::{Path, PathBuf},
+    mem,
+    num::NonZero,
+    path::Path,
+    sync::{
+        Arc, Mutex, PoisonError,
+        mpsc::{Receiver, SyncSender, sync_channel},
+    },
+    thread,
 };
-use tempfile::TempDir;
 
 /// How large a segment becomes before the next one begins: in bytes of its lines, and in time.
 ///
@@ -49,8 +55,12 @@ const KEPT: Capacity = Capacity { events: 100_000, changes: 100_000 };
 /// Lines are taken in so many at a time.
 const PIECE: u32 = 4096;
 
+/// More threads than read lines can keep busy.
+const MOST_THREADS: usize = 8;
+
 /// Writes the lines of a take, up to the first that is damaged, to a new reel at `to`. What is
-/// there where a segment begins is what `rig` sees of it.
+/// there where a segment begins is what `rig` sees of it. Segments are packed by threads of
+/// their own, for that takes longer than reading the take.
 ///
 /// The folder has its name only once all of it is there.
 ///
@@ -62,74 +72,91 @@ pub fn copy_to_reel<R: BufRead>(
     to: &Path,
     size: SegmentSize,
 ) -> io::Result<Copied> {
-    let mut copy = ReelCopy::create(to, take.first_line(), take.header.clone(), size)?;
-    let (mut session, mut lines) = take.begin(rig, KEPT);
-    while lines.take_in_and_show(&mut session, PIECE, &mut |line, taken| copy.line(line, taken))? {}
-    let loaded = lines.finish(&mut session);
-    Ok(Copied { segments: copy.finish()?, loaded })
+    let to = std::path::absolute(to)?;
+    if to.exists() {
+        return Err(io::ErrorKind::AlreadyExists.into());
+    }
+    let folder = to.parent().unwrap_or(Path::new("."));
+    let mut builder = tempfile::Builder::new();
+    #[cfg(unix)]
+    builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o777));
+    let making = builder.prefix(".reel-").tempdir_in(folder)?;
+    let copied = thread::scope(|scope| {
+        let threads = thread::available_parallelism().map_or(1, NonZero::get).min(MOST_THREADS);
+        let (segments, queue) = sync_channel(threads);
+        let queue = Arc::new(Mutex::new(queue));
+        let writers: Vec<_> = (0..threads)
+            .map(|_| {
+                let (queue, folder) = (Arc::clone(&queue), making.path());
+                scope.spawn(move || write_segments(&queue, folder))
+            })
+            .collect();
+        // Once every writer has failed, there is nobody to take a segment.
+        drop(queue);
+        let copied = cut(take, rig, size, &segments);
+        drop(segments);
+        for writer in writers {
+            writer.join().map_err(|_| io::Error::other("a thread that writes has failed"))??;
+        }
+        copied
+    })?;
+    // Another program may have made it meanwhile; a folder replaces only an empty one.
+    fs::rename(making.path(), &to)?;
+    let _ = making.keep();
+    Ok(copied)
 }
 
+/// A segment that is to be written.
 #[derive(Debug)]
-struct ReelCopy {
-    making: TempDir,
-    to: PathBuf,
-    header: Header,
-    size: SegmentSize,
-    segment: SegmentWriter,
-    file: File,
+struct Uncut {
     number: u64,
     begins: Nanos,
-    bytes: u64,
+    opening: Vec<u8>,
+    lines: Vec<u8>,
 }
 
-impl ReelCopy {
-    fn create(to: &Path, first_line: &[u8], header: Header, size: SegmentSize) -> io::Result<Self> {
-        let to = std::path::absolute(to)?;
-        if to.exists() {
-            return Err(io::ErrorKind::AlreadyExists.into());
-        }
-        let folder = to.parent().unwrap_or(Path::new("."));
-        let mut builder = tempfile::Builder::new();
-        #[cfg(unix)]
-        builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o777));
-        let making = builder.prefix(".reel-").tempdir_in(folder)?;
-        let begins = header.begins;
-        let mut segment = SegmentWriter::begin(0, first_line)?;
-        let mut file = File::create_new(making.path().join(segment_name(begins)))?;
-        file.write_all(&segment.take_bytes())?;
-        Ok(ReelCopy { making, to, header, size, segment, file, number: 0, begins, bytes: 0 })
-    }
-
-    /// Writes a line, which was just taken in.
-    fn line(&mut self, line: &[u8], mut taken: Taken) -> io::Result<()> {
-        if self.size.is_over(self.begins, self.bytes, taken.time())
-            && let Some((begins, opening)) = taken.opening(&self.header)
+/// Cuts a take into segments.
+fn cut<R: BufRead>(
+    take: TakeReader<R>,
+    rig: Rig,
+    size: SegmentSize,
+    segments: &SyncSender<Uncut>,
+) -> io::Result<Copied> {
+    let header = take.header.clone();
+    let segment = |number, begins, opening| Uncut { number, begins, opening, lines: Vec::new() };
+    let mut now = segment(0, header.begins, take.first_line().to_owned());
+    let mut see = |line: &[u8], mut taken: Taken| -> io::Result<()> {
+        if size.is_over(now.begins, now.lines.len() as u64, taken.time())
+            && let Some((begins, opening)) = taken.opening(&header)
         {
-            self.begin_segment(begins, &opening)?;
+            let next = segment(now.number + 1, begins, opening);
+            hand_over(segments, mem::replace(&mut now, next))?;
         }
-        self.bytes += line.len() as u64;
-        self.segment.lines(line)?;
-        let bytes = self.segment.take_bytes();
-        if bytes.is_empty() { Ok(()) } else { self.file.write_all(&bytes) }
-    }
-
-    fn begin_segment(&mut self, begins: Nanos, opening: &[u8]) -> io::Result<()> {
-        self.number += 1;
-        let next = SegmentWriter::begin(self.number, opening)?;
-        let last_bytes = std::mem::replace(&mut self.segment, next).finish()?;
-        self.file.write_all(&last_bytes)?;
-        self.file = File::create_new(self.making.path().join(segment_name(begins)))?;
-        (self.begins, self.bytes) = (begins, 0);
+        now.lines.extend_from_slice(line);
+        now.lines.push(b'\n');
         Ok(())
-    }
+    };
+    let (mut session, mut lines) = take.begin(rig, KEPT);
+    while lines.take_in_and_show(&mut session, PIECE, &mut see)? {}
+    let loaded = lines.finish(&mut session);
+    let count = now.number + 1;
+    hand_over(segments, now)?;
+    Ok(Copied { segments: count, loaded })
+}
 
-    /// Ends the reel and gives it its name. Returns how many segments it has.
-    fn finish(mut self) -> io::Result<u64> {
-        let last_bytes = self.segment.finish()?;
-        self.file.write_all(&last_bytes)?;
-        // Another program may have made it meanwhile; a folder replaces only an empty one.
-        fs::rename(self.making.path(), &self.to)?;
-        let _ = self.making.keep();
-        Ok(self.number + 1)
+/// Nobody takes it once all writers have failed, which they say themselves.
+fn hand_over(segments: &SyncSender<Uncut>, segment: Uncut) -> io::Result<()> {
+    segments.send(segment).map_err(|_| io::Error::other("the segments cannot be written"))
+}
+
+/// Writes segments until there are no more.
+fn write_segments(queue: &Mutex<Receiver<Uncut>>, folder: &Path) -> io::Result<()> {
+    let next = || queue.lock().unwrap_or_else(PoisonError::into_inner).recv();
+    while let Ok(Uncut { number, begins, opening, lines }) = next() {
+        let mut segment = SegmentWriter::begin(number, &opening)?;
+        let mut file = File::create_new(folder.join(segment_name(begins)))?;
+        segment.lines(&lines)?;
+        file.write_all(&segment.finish()?)?;
     }
+    Ok(())
 }
