@@ -5,7 +5,11 @@
 mod command;
 
 use command::{gtrig, stdout};
-use gtrig_core::showable;
+use gtrig_core::{PollRate, Rig, showable};
+use gtrig_formats::{
+    reel::{Reel, SegmentSize, copy_to_reel},
+    take::TakeReader,
+};
 use std::{collections::BTreeSet, fs, path::PathBuf};
 
 /// What would command a terminal, hide, reorder or tower, in one word.
@@ -21,6 +25,7 @@ struct Files {
     rig: PathBuf,
     wrong: PathBuf,
     log: PathBuf,
+    reel: PathBuf,
 }
 
 impl Files {
@@ -67,7 +72,15 @@ impl Files {
         );
         let (take, broken) = (at("t.take.jsonl", take), at("b.take.jsonl", broken));
         let (rig, wrong, log) = (at("r.toml", rig), at("w.toml", wrong), at("l.txt", log));
-        Files { folder, take, untitled, broken, rig, wrong, log }
+        // A reel of it that is damaged further down.
+        let reel = folder.path().join(format!("{HOSTILE}r.reel"));
+        let text = fs::read(&take).unwrap();
+        let lines = TakeReader::open(&text[..]).unwrap();
+        let rules = Rig::bare("any", PollRate::DEFAULT);
+        copy_to_reel(lines, rules, &reel, SegmentSize::DEFAULT).unwrap();
+        let segment = Reel::open(&reel).unwrap().segments()[0].path.clone();
+        fs::copy(&segment, segment.with_file_name("0000001.000000000.mcap")).unwrap();
+        Files { folder, take, untitled, broken, rig, wrong, log, reel }
     }
 
     /// Arguments in which a word in braces is a file.
@@ -79,6 +92,8 @@ impl Files {
                 "{rig}" => self.rig.to_str().unwrap().to_owned(),
                 "{wrong}" => self.wrong.to_str().unwrap().to_owned(),
                 "{log}" => self.log.to_str().unwrap().to_owned(),
+                "{reel}" => self.reel.to_str().unwrap().to_owned(),
+                "{new.reel}" => self.new_file("new.reel"),
                 "{gone}" => self.new_file("gone"),
                 "{untitled}" => self.untitled.to_str().unwrap().to_owned(),
                 "{new.svg}" => self.new_file("new.svg"),
@@ -121,6 +136,10 @@ const RUNS: &[&str] = &[
     "convert {broken} {gone}",
     "convert {gone} {gone}",
     "convert {log} {new}",
+    "convert {reel} {new}",
+    "convert {reel} {gone}",
+    "convert {take} {new.reel}",
+    "convert {take} {reel}",
     "devices --help",
     "devices {hostile}",
     "figure {take} {svg} --rig {rig}",
@@ -130,6 +149,7 @@ const RUNS: &[&str] = &[
     "gestures {take} {take} --rig {rig} --form csv",
     "gestures {take} --rig {rig} --form json",
     "health {take} {broken}",
+    "health {reel}",
     "health {take} --form json",
     "health {take} --form csv",
     "hid {log}",

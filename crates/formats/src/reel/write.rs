@@ -2,13 +2,14 @@
 
 use super::{OPENING, SEGMENT, TAKE};
 use crate::take::LineOf;
+use hashbrown::HashMap;
 use mcap::{
     Compression, McapError, WriteOptions, Writer,
     records::{MessageHeader, Metadata},
     write::NoSeek,
 };
 use std::{
-    collections::{BTreeMap, HashMap},
+    collections::BTreeMap,
     io::{self, Write},
     mem,
     sync::{Arc, Mutex, PoisonError},

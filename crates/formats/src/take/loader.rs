@@ -15,7 +15,7 @@ use gtrig_analysis::{
 use gtrig_core::{
     CleanText, ControlId, ControlKind, DeviceId, Event, LAST_TIME, Marks, Nanos, Presence,
 };
-use std::collections::HashMap;
+use hashbrown::HashMap;
 
 /// A device as the lines name it.
 #[derive(Debug)]

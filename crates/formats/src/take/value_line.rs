@@ -39,14 +39,17 @@ const DIGITS: usize = 18;
 
 /// A number without a sign, and what follows it.
 fn number(text: &[u8]) -> Option<(u64, &[u8])> {
-    let digits = text.iter().take(DIGITS + 1).take_while(|byte| byte.is_ascii_digit()).count();
-    // No number of JSON begins with a needless nought.
-    if digits == 0 || digits > DIGITS || (digits > 1 && text[0] == b'0') {
-        return None;
+    let (mut number, mut digits) = (0, 0);
+    while let Some(byte @ b'0'..=b'9') = text.get(digits) {
+        if digits == DIGITS {
+            return None;
+        }
+        number = number * 10 + u64::from(byte - b'0');
+        digits += 1;
     }
-    let (digits, rest) = text.split_at(digits);
-    let number = digits.iter().fold(0, |sum, byte| sum * 10 + u64::from(byte - b'0'));
-    Some((number, rest))
+    // No number of JSON begins with a needless nought.
+    let is_needless = digits > 1 && text[0] == b'0';
+    (digits > 0 && !is_needless).then(|| (number, &text[digits..]))
 }
 
 /// A value, and what follows it.
