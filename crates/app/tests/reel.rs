@@ -7,6 +7,8 @@ mod common;
 
 use command::{demo, gtrig, stderr, stdout};
 use common::Tmux;
+use gtrig::{files, reels::ReelPart};
+use gtrig_core::Nanos;
 use gtrig_formats::reel::{Reel, ReelText};
 use nix::{
     sys::signal::{Signal, kill},
@@ -141,6 +143,22 @@ fn a_damaged_reel_is_read_up_to_there_and_that_is_said() {
     assert!(stderr(&converted).contains("what stands before it was written"));
     let (part, whole) = (fs::read_to_string(&take).unwrap(), long_take(400));
     assert!(whole.starts_with(&part) && part.len() > 8 << 20);
+}
+
+/// A segment that is damaged, and one that is not there, in front of the instant.
+#[rstest]
+#[case::damaged(&|segment: &Path| fs::write(segment, "no container at all").unwrap())]
+#[case::gone(&|segment: &Path| fs::remove_file(segment).unwrap())]
+fn what_follows_a_damage_is_looked_at(#[case] happens: &dyn Fn(&Path)) {
+    let (_folder, reel) = long_reel(400);
+    let segments = Reel::open(&reel).unwrap().segments().to_vec();
+    happens(&segments[1].path);
+    let at = Nanos(segments[2].begins.0 + 1_000_000_000);
+    let part = ReelPart::of(&reel, at).unwrap();
+    let begun = part.open(files::rig(None, None).unwrap(), at).unwrap();
+    let session = &begun.session;
+    assert!(session.plan().rate().time_of(session.now().at()) >= at);
+    assert_eq!(begun.reel.unwrap().shown()[0], segments[2].begins);
 }
 
 /// A recording of what is sent over standard input.

@@ -90,7 +90,8 @@ impl Reel {
         for entry in fs::read_dir(path)? {
             let entry = entry?;
             let Some(begins) = entry.file_name().to_str().and_then(begin_of) else { continue };
-            let bytes = match entry.metadata() {
+            // A link to one is one.
+            let bytes = match fs::metadata(entry.path()) {
                 Ok(meta) if meta.is_file() => meta.len(),
                 // The ring dropped it just now.
                 _ => continue,
