@@ -8,8 +8,12 @@ mod common;
 use command::{demo, gtrig, stderr, stdout};
 use common::Tmux;
 use gtrig::{files, reels::ReelPart};
+use gtrig_analysis::Capacity;
 use gtrig_core::Nanos;
-use gtrig_formats::reel::{Reel, ReelText};
+use gtrig_formats::{
+    reel::{Reel, ReelText},
+    take::{Loaded, TakeReader},
+};
 use nix::{
     sys::signal::{Signal, kill},
     unistd::Pid,
@@ -187,6 +191,12 @@ impl Recording {
         Recording { child, sent: 0, told, _folder: folder }
     }
 
+    fn to(reel: &Path) -> Self {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_gtrig"));
+        command.arg("record").arg(reel).args(TO_REEL);
+        Self::start(command)
+    }
+
     /// Sends so many values, each one higher than the one before.
     fn send(&mut self, count: u64) {
         let mut lines = String::new();
@@ -240,9 +250,7 @@ const TO_REEL: [&str; 6] = ["--kernel", "none", "--listen", "-", "--seconds", "6
 #[test]
 fn a_recording_that_is_killed_has_what_was_written_and_opens() {
     let (_folder, reel) = place("killed.reel");
-    let mut command = Command::new(env!("CARGO_BIN_EXE_gtrig"));
-    command.arg("record").arg(&reel).args(TO_REEL);
-    let mut recording = Recording::start(command);
+    let mut recording = Recording::to(&reel);
     recording.send(3_000);
     // It is read while it is written.
     wait("every value", || (count_values(&lines_of(&reel)) == 3_000).then_some(()));
@@ -255,21 +263,27 @@ fn a_recording_that_is_killed_has_what_was_written_and_opens() {
     assert!(health.status.success(), "{}", stderr(&health));
 }
 
-#[test]
-fn what_finds_no_room_on_a_full_disk_is_written_once_there_is_some() {
+/// A recording to a small disk of its own, the reel as it can be read from outside, and where
+/// the disk is for the recorder.
+fn on_a_small_disk(size: &str) -> (Recording, PathBuf, TempDir) {
     let mount = tempfile::tempdir().unwrap();
     let at = text(mount.path());
     let gtrig = env!("CARGO_BIN_EXE_gtrig");
     let mut command = Command::new("unshare");
     command.args(["--map-root-user", "--mount", "sh", "-c"]).arg(format!(
-        "mount -t tmpfs -o size=200k none {at} && exec {gtrig} record {at}/a.reel {}",
+        "mount -t tmpfs -o size={size} none {at} && exec {gtrig} record {at}/a.reel {}",
         TO_REEL.join(" ")
     ));
     let mut recording = Recording::start(command);
-    // The disk of the other side.
     let there = PathBuf::from(format!("/proc/{}/root{at}/a.reel", recording.child.id()));
     recording.send(100);
     wait("the first values", || (count_values(&lines_of(&there)) == 100).then_some(()));
+    (recording, there, mount)
+}
+
+#[test]
+fn what_finds_no_room_on_a_full_disk_is_written_once_there_is_some() {
+    let (mut recording, there, mount) = on_a_small_disk("200k");
     while !(recording.told)().contains("cannot be written") {
         assert!(recording.sent < 1_000_000, "the disk is never full");
         recording.send(1_000);
@@ -281,7 +295,8 @@ fn what_finds_no_room_on_a_full_disk_is_written_once_there_is_some() {
     assert!(kept >= 100 && kept < recording.sent, "{kept} of {}", recording.sent);
     let child = recording.child.id().to_string();
     let status = Command::new("nsenter")
-        .args(["--user", "--mount", "--target", &child, "mount", "-o", "remount,size=64m", &at])
+        .args(["--user", "--mount", "--target", &child, "mount", "-o", "remount,size=64m"])
+        .arg(mount.path())
         .status();
     assert!(status.unwrap().success());
     recording.wait_told("written again, nothing is missing");
@@ -290,12 +305,40 @@ fn what_finds_no_room_on_a_full_disk_is_written_once_there_is_some() {
     assert!(recording.child.wait().unwrap().success(), "{}", (recording.told)());
 }
 
+#[test]
+fn on_a_full_disk_the_oldest_segments_go() {
+    let (mut recording, there, _mount) = on_a_small_disk("7m");
+    while !(recording.told)().contains("the oldest segments of the reel go") {
+        assert!(recording.sent < 2_000_000, "the disk is never full");
+        recording.send(2_000);
+        thread::sleep(Duration::from_millis(5));
+    }
+    let last = format!("\"v\":{}}}", recording.sent);
+    let lines = wait("the last value", || {
+        let lines = lines_of(&there);
+        lines.contains(&last).then_some(lines)
+    });
+    let values = lines.lines().filter(|line| {
+        line.contains("stick-l-x") && line.contains("\"v\":") && !line.contains("carried")
+    });
+    // Some of the first are gone, and no other.
+    let count = values.count() as u64;
+    assert!(count < recording.sent && count > 10_000, "{count} of {}", recording.sent);
+    assert!(lines.contains(&format!("\"v\":{}}}", recording.sent - count + 1)));
+    assert!(load(&lines).is_sound());
+    assert!(!(recording.told)().contains("cannot be written"), "{}", (recording.told)());
+}
+
+/// How a take is read.
+fn load(lines: &str) -> Loaded {
+    let rig = files::rig(None, None).unwrap();
+    TakeReader::open(lines.as_bytes()).unwrap().load(rig, Capacity::DEFAULT).1
+}
+
 /// Runs `gtrig record` of a reel until `happens` has happened to it, and ends it.
 fn recorded(happens: impl Fn(&Path, &mut Recording)) -> (TempDir, PathBuf, String) {
     let (folder, reel) = place("a.reel");
-    let mut command = Command::new(env!("CARGO_BIN_EXE_gtrig"));
-    command.arg("record").arg(&reel).args(TO_REEL);
-    let mut recording = Recording::start(command);
+    let mut recording = Recording::to(&reel);
     recording.send(500);
     wait("every value", || (count_values(&lines_of(&reel)) == 500).then_some(()));
     happens(&reel, &mut recording);

@@ -64,6 +64,8 @@ pub(super) struct Disk {
     tell: Sender<News>,
     looked: Instant,
     trouble: Trouble,
+    /// Whether it was said that segments go for want of room.
+    has_said_full: bool,
 }
 
 /// What was said to be wrong.
@@ -78,7 +80,14 @@ impl Disk {
     /// Writes a take.
     pub(super) fn new(file: TakeFile, tell: Sender<News>) -> Self {
         let (form, spool) = (Form::Text, Spool::of(file));
-        Disk { form, spool, tell, looked: Instant::now(), trouble: Trouble::None }
+        Disk {
+            form,
+            spool,
+            tell,
+            looked: Instant::now(),
+            trouble: Trouble::None,
+            has_said_full: false,
+        }
     }
 
     /// Writes a reel to an empty folder: the first segment begins there with these lines.
@@ -92,7 +101,14 @@ impl Disk {
         let mut spool = Spool::of_reel(folder, begins, ring)?;
         spool.push(segment.take_bytes());
         let form = Form::Reel { segment, number: 0, due: None };
-        Ok(Disk { form, spool, tell, looked: Instant::now(), trouble: Trouble::None })
+        Ok(Disk {
+            form,
+            spool,
+            tell,
+            looked: Instant::now(),
+            trouble: Trouble::None,
+            has_said_full: false,
+        })
     }
 
     /// Writes what comes until nobody sends any more.
@@ -108,6 +124,13 @@ impl Disk {
             }
             self.close_chunk_if_due()?;
             let result = self.spool.write();
+            if self.spool.has_made_room() && !self.has_said_full {
+                self.has_said_full = true;
+                self.say(
+                    "the disk is full: the oldest segments of the reel go, so that it goes on"
+                        .to_owned(),
+                );
+            }
             self.note(&result);
             if let Err(error) = result
                 && self.spool.waiting() > KEPT_BYTES

@@ -43,6 +43,7 @@ pub(super) struct Spool {
     bytes: Vec<u8>,
     /// Another program cut the file: what waits for it goes nowhere.
     is_cut: bool,
+    has_made_room: bool,
     /// Of a reel.
     segments: Option<Segments>,
 }
@@ -50,7 +51,7 @@ pub(super) struct Spool {
 impl Spool {
     /// One file.
     pub(super) fn of(file: TakeFile) -> Self {
-        Spool { file, bytes: Vec::new(), is_cut: false, segments: None }
+        Spool { file, bytes: Vec::new(), is_cut: false, has_made_room: false, segments: None }
     }
 
     /// The first segment of a reel.
@@ -85,8 +86,30 @@ impl Spool {
         self.bytes.len() + later.map(|(_, bytes)| bytes.len()).sum::<usize>()
     }
 
-    /// Writes what it can.
+    /// Writes what it can. On a disk that is full the oldest segments go first: the latest are
+    /// what a ring is for.
     pub(super) fn write(&mut self) -> io::Result<()> {
+        loop {
+            match self.write_some() {
+                Err(error) if is_full(&error) && self.make_room() => {}
+                result => return result,
+            }
+        }
+    }
+
+    /// Drops the oldest segment. Returns whether there was one.
+    fn make_room(&mut self) -> bool {
+        let has_room = self.segments.as_mut().is_some_and(Segments::drop_first);
+        self.has_made_room |= has_room;
+        has_room
+    }
+
+    /// Whether a segment went because the disk was full, since this was last asked.
+    pub(super) fn has_made_room(&mut self) -> bool {
+        mem::take(&mut self.has_made_room)
+    }
+
+    fn write_some(&mut self) -> io::Result<()> {
         self.file.write(&mut self.bytes)?;
         while let Some(segments) = &mut self.segments
             && let Some((begins, bytes)) = segments.waiting.front_mut()
@@ -140,22 +163,35 @@ impl Spool {
     }
 }
 
+/// Whether there was no room on the disk.
+fn is_full(error: &io::Error) -> bool {
+    matches!(error.kind(), io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded)
+}
+
 impl Segments {
     /// Drops the oldest segments, as long as those after them are enough.
     fn drop_oldest(&mut self) {
         let mut size: u64 = self.kept.iter().map(|(_, bytes)| bytes).sum();
-        while let Some(&(begins, bytes)) = self.kept.front() {
+        while let Some(&(_, bytes)) = self.kept.front() {
             // A segment ends where the next one begins.
             let ends = self.kept.get(1).map_or(self.begins, |(next, _)| *next);
             let is_old = self.begins.0.saturating_sub(ends.0) >= self.ring.age.0;
             if size <= self.ring.bytes && !is_old {
                 break;
             }
+            size -= bytes;
+            self.drop_first();
+        }
+    }
+
+    /// Drops the oldest segment. Returns whether there was one.
+    fn drop_first(&mut self) -> bool {
+        let first = self.kept.pop_front();
+        if let Some((begins, _)) = first {
             // One that somebody else took away, or holds, is no longer ours.
             let _ = fs::remove_file(self.folder.join(segment_name(begins)));
-            size -= bytes;
-            self.kept.pop_front();
         }
+        first.is_some()
     }
 }
 
