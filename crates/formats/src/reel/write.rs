@@ -40,8 +40,6 @@ pub struct SegmentWriter {
     devices: HashMap<String, u16>,
     /// Messages so far.
     messages: u32,
-    /// Bytes of lines that are in no closed chunk.
-    open: usize,
 }
 
 /// What was written and not taken yet.
@@ -92,15 +90,8 @@ impl SegmentWriter {
         let mut channel =
             |name| writer.add_channel(schema, name, "json", &BTreeMap::new()).map_err(other);
         let (opening_channel, take) = (channel(OPENING)?, channel(TAKE)?);
-        let mut segment = SegmentWriter {
-            writer,
-            pending,
-            schema,
-            take,
-            devices: HashMap::new(),
-            messages: 0,
-            open: 0,
-        };
+        let mut segment =
+            SegmentWriter { writer, pending, schema, take, devices: HashMap::new(), messages: 0 };
         for line in lines(opening) {
             segment.message(opening_channel, LineOf::read(line).time, line)?;
         }
@@ -149,13 +140,7 @@ impl SegmentWriter {
             publish_time: time,
         };
         self.messages = self.messages.wrapping_add(1);
-        self.open += line.len();
         self.writer.write_to_known_channel(&header, line).map_err(other)
-    }
-
-    /// Whether lines were written that are in no closed chunk.
-    pub fn has_open_chunk(&self) -> bool {
-        self.open > 0
     }
 
     /// Closes the chunk: all lines so far are among the bytes.
@@ -163,7 +148,6 @@ impl SegmentWriter {
     /// # Errors
     /// Those of [`SegmentWriter::begin`].
     pub fn close_chunk(&mut self) -> io::Result<()> {
-        self.open = 0;
         self.writer.flush().map_err(other)
     }
 
