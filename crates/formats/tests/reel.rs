@@ -497,3 +497,38 @@ fn a_container_without_a_take_is_said_to_be_none(#[case] version: Option<&str>) 
     assert_eq!(read, "");
     assert!(fault.unwrap().contains("holds no take of version 1"));
 }
+
+/// A record of a chunk that is not packed, and claims to be longer than the chunk.
+#[rstest]
+fn a_record_does_not_reach_beyond_its_chunk(#[values(0, 1)] less: u64) {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join(segment_name(Nanos(0)));
+    let options = mcap::WriteOptions::new().compression(None).calculate_chunk_crcs(false);
+    let options = options.calculate_data_section_crc(false).emit_message_indexes(false);
+    let mut writer = options.create(fs::File::create(&file).unwrap()).unwrap();
+    let metadata = [("version", "1"), ("number", "0")];
+    let metadata = metadata.map(|(key, value)| (key.to_owned(), value.to_owned())).into();
+    writer.write_metadata(&mcap::records::Metadata { name: "segment".into(), metadata }).unwrap();
+    let none = std::collections::BTreeMap::new();
+    let channel = writer.add_channel(0, "opening", "json", &none).unwrap();
+    let header = mcap::records::MessageHeader {
+        channel_id: channel,
+        sequence: 0,
+        log_time: 0,
+        publish_time: 0,
+    };
+    writer.write_to_known_channel(&header, b"{\"take\":1}").unwrap();
+    writer.finish().unwrap();
+    let mut bytes = fs::read(&file).unwrap();
+    let chunk = records(&bytes, CHUNK)[0];
+    let length = u64::from_le_bytes(bytes[chunk + 1..chunk + 9].try_into().unwrap()) as usize;
+    // The message is the last record of its chunk: 22 bytes and its line.
+    let message = 22 + 10;
+    let at = chunk + 9 + length - message - 8;
+    let claimed = message as u64 + 1 - less;
+    bytes[at..at + 8].copy_from_slice(&claimed.to_le_bytes());
+    fs::write(&file, bytes).unwrap();
+    let (read, fault) = read(folder.path());
+    assert_eq!(read == "{\"take\":1}\n", less == 1, "{read} {fault:?}");
+    assert_eq!(fault.is_some(), less == 0, "{fault:?}");
+}

@@ -73,7 +73,7 @@ impl ReelText {
         };
         if let Some((_, before)) = self.now.take() {
             self.with_opening = false;
-            let expected = before.number.map_or(number, |before| before + 1);
+            let expected = before.number().map_or(number, |before| before + 1);
             if number != expected {
                 return Err(ReelFault::Missing { expected, found: number }.of(&name));
             }
