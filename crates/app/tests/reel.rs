@@ -284,11 +284,10 @@ fn on_a_small_disk(size: &str) -> (Recording, PathBuf, TempDir) {
 #[test]
 fn what_finds_no_room_on_a_full_disk_is_written_once_there_is_some() {
     let (mut recording, there, mount) = on_a_small_disk("200k");
-    while !(recording.told)().contains("cannot be written") {
-        assert!(recording.sent < 1_000_000, "the disk is never full");
+    while recording.sent < 50_000 {
         recording.send(1_000);
-        thread::sleep(Duration::from_millis(5));
     }
+    recording.wait_told("cannot be written");
     recording.wait_told("Recording goes on in memory");
     recording.send(1_000);
     let kept = count_values(&lines_of(&there));
@@ -308,16 +307,19 @@ fn what_finds_no_room_on_a_full_disk_is_written_once_there_is_some() {
 #[test]
 fn on_a_full_disk_the_oldest_segments_go() {
     let (mut recording, there, _mount) = on_a_small_disk("7m");
-    while !(recording.told)().contains("the oldest segments of the reel go") {
-        assert!(recording.sent < 2_000_000, "the disk is never full");
-        recording.send(2_000);
-        thread::sleep(Duration::from_millis(5));
+    let mut is_full = false;
+    let mut lines = String::new();
+    // Once more after it is full, so that what is read was written since.
+    while !is_full {
+        assert!(recording.sent < 5_000_000, "the disk is never full");
+        is_full = (recording.told)().contains("the oldest segments of the reel go");
+        recording.send(50_000);
+        let last = format!("\"v\":{}}}", recording.sent);
+        lines = wait("the last value", || {
+            let lines = lines_of(&there);
+            lines.contains(&last).then_some(lines)
+        });
     }
-    let last = format!("\"v\":{}}}", recording.sent);
-    let lines = wait("the last value", || {
-        let lines = lines_of(&there);
-        lines.contains(&last).then_some(lines)
-    });
     let values = lines.lines().filter(|line| {
         line.contains("stick-l-x") && line.contains("\"v\":") && !line.contains("carried")
     });
