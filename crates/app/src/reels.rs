@@ -100,8 +100,13 @@ impl ReelPart {
             let over = segments.get(at + 1).map_or(ends, |next| next.begins);
             let place = |time: Nanos| (time.0 - begins.0) as f64 / of;
             let (from, to) = (place(segment.begins), place(over.max(segment.begins)));
-            let per_stretch = segment.bytes as f64 / (to - from).max(f64::MIN_POSITIVE);
             let first = (from as usize).min(stretches.saturating_sub(1));
+            if from >= to {
+                // Its recorder was killed before anything came.
+                density.iter_mut().skip(first).take(1).for_each(|sum| *sum += segment.bytes as f64);
+                continue;
+            }
+            let per_stretch = segment.bytes as f64 / (to - from);
             for (n, sum) in density.iter_mut().enumerate().skip(first) {
                 let within = to.min((n + 1) as f64) - from.max(n as f64);
                 if within < 0.0 {
@@ -223,6 +228,24 @@ mod tests {
             path: std::path::PathBuf::new(),
         };
         bytes.iter().enumerate().map(segment).collect()
+    }
+
+    /// Nothing of what was recorded is lost among the stretches, nor told twice.
+    #[rstest]
+    #[case::goes_on(5_000_000_000)]
+    #[case::killed_at_once(4_000_000_000)]
+    fn all_of_a_reel_is_in_its_stretches(
+        #[case] ends: u64,
+        #[values(1, 3, 5, 80)] stretches: usize,
+    ) {
+        let folder = tempfile::tempdir().unwrap();
+        for segment in segments(&[10, 20, 0, 40, 7]) {
+            let name = gtrig_formats::reel::segment_name(segment.begins);
+            std::fs::write(folder.path().join(name), vec![0; segment.bytes as usize]).unwrap();
+        }
+        let part = ReelPart::of(folder.path(), Nanos(0)).unwrap();
+        let density = ReelPart { ends: Nanos(ends), ..part }.density(stretches);
+        assert!((density.iter().sum::<f64>() - 77.0).abs() < 1e-6, "{density:?}");
     }
 
     #[rstest]

@@ -468,31 +468,32 @@ fn the_index_has_every_line_of_every_device() {
     assert_eq!(read, text);
 }
 
+/// Writes a container with a message that is a header, as another program does, and with a
+/// segment record of this version.
+fn write_container(file: &Path, options: mcap::WriteOptions, version: Option<&str>) {
+    let mut writer = options.create(fs::File::create(file).unwrap()).unwrap();
+    if let Some(version) = version {
+        let metadata = [("version", version), ("number", "0")];
+        let metadata = metadata.map(|(key, value)| (key.to_owned(), value.to_owned())).into();
+        let record = mcap::records::Metadata { name: "segment".into(), metadata };
+        writer.write_metadata(&record).unwrap();
+    }
+    let none = std::collections::BTreeMap::new();
+    let channel_id = writer.add_channel(0, "opening", "json", &none).unwrap();
+    let header =
+        mcap::records::MessageHeader { channel_id, sequence: 0, log_time: 0, publish_time: 0 };
+    writer.write_to_known_channel(&header, b"{\"take\":1}").unwrap();
+    writer.finish().unwrap();
+}
+
 /// A container that another program made, and one of a version that is not known.
 #[rstest]
 #[case::nothing_of_ours(None)]
 #[case::a_later_version(Some("2"))]
 fn a_container_without_a_take_is_said_to_be_none(#[case] version: Option<&str>) {
     let folder = tempfile::tempdir().unwrap();
-    let file = fs::File::create(folder.path().join(segment_name(Nanos(0)))).unwrap();
-    let mut writer = mcap::Writer::new(file).unwrap();
-    if let Some(version) = version {
-        let metadata = [("version", version), ("number", "0")];
-        let metadata = metadata.map(|(key, value)| (key.to_owned(), value.to_owned())).into();
-        writer
-            .write_metadata(&mcap::records::Metadata { name: "segment".into(), metadata })
-            .unwrap();
-    }
-    let channel =
-        writer.add_channel(0, "take", "json", &std::collections::BTreeMap::new()).unwrap();
-    let header = mcap::records::MessageHeader {
-        channel_id: channel,
-        sequence: 0,
-        log_time: 0,
-        publish_time: 0,
-    };
-    writer.write_to_known_channel(&header, b"{\"take\":1}").unwrap();
-    writer.finish().unwrap();
+    let file = folder.path().join(segment_name(Nanos(0)));
+    write_container(&file, mcap::WriteOptions::new(), version);
     let (read, fault) = read(folder.path());
     assert_eq!(read, "");
     assert!(fault.unwrap().contains("holds no take of version 1"));
@@ -505,20 +506,7 @@ fn a_record_does_not_reach_beyond_its_chunk(#[values(0, 1)] less: u64) {
     let file = folder.path().join(segment_name(Nanos(0)));
     let options = mcap::WriteOptions::new().compression(None).calculate_chunk_crcs(false);
     let options = options.calculate_data_section_crc(false).emit_message_indexes(false);
-    let mut writer = options.create(fs::File::create(&file).unwrap()).unwrap();
-    let metadata = [("version", "1"), ("number", "0")];
-    let metadata = metadata.map(|(key, value)| (key.to_owned(), value.to_owned())).into();
-    writer.write_metadata(&mcap::records::Metadata { name: "segment".into(), metadata }).unwrap();
-    let none = std::collections::BTreeMap::new();
-    let channel = writer.add_channel(0, "opening", "json", &none).unwrap();
-    let header = mcap::records::MessageHeader {
-        channel_id: channel,
-        sequence: 0,
-        log_time: 0,
-        publish_time: 0,
-    };
-    writer.write_to_known_channel(&header, b"{\"take\":1}").unwrap();
-    writer.finish().unwrap();
+    write_container(&file, options, Some("1"));
     let mut bytes = fs::read(&file).unwrap();
     let chunk = records(&bytes, CHUNK)[0];
     let length = u64::from_le_bytes(bytes[chunk + 1..chunk + 9].try_into().unwrap()) as usize;

@@ -79,15 +79,12 @@ enum Trouble {
 impl Disk {
     /// Writes a take.
     pub(super) fn new(file: TakeFile, tell: Sender<News>) -> Self {
-        let (form, spool) = (Form::Text, Spool::of(file));
-        Disk {
-            form,
-            spool,
-            tell,
-            looked: Instant::now(),
-            trouble: Trouble::None,
-            has_said_full: false,
-        }
+        Self::with(Form::Text, Spool::of(file), tell)
+    }
+
+    fn with(form: Form, spool: Spool, tell: Sender<News>) -> Self {
+        let (looked, trouble) = (Instant::now(), Trouble::None);
+        Disk { form, spool, tell, looked, trouble, has_said_full: false }
     }
 
     /// Writes a reel to an empty folder: the first segment begins there with these lines.
@@ -101,14 +98,7 @@ impl Disk {
         let mut spool = Spool::of_reel(folder, begins, ring)?;
         spool.push(segment.take_bytes());
         let form = Form::Reel { segment, number: 0, due: None };
-        Ok(Disk {
-            form,
-            spool,
-            tell,
-            looked: Instant::now(),
-            trouble: Trouble::None,
-            has_said_full: false,
-        })
+        Ok(Self::with(form, spool, tell))
     }
 
     /// Writes what comes until nobody sends any more.
