@@ -14,10 +14,11 @@ use nix::{
     sys::signal::{Signal, kill},
     unistd::Pid,
 };
+use rstest::rstest;
 use serde_json::{Value, json};
 use std::{
     fs,
-    io::{BufRead, BufReader},
+    io::{BufRead, BufReader, Write},
     net::TcpListener,
     path::PathBuf,
     process::{Command, Stdio},
@@ -33,10 +34,15 @@ struct Recording {
 
 impl Recording {
     fn start(place: &str) -> Self {
+        Self::by(&demo("panel.toml"), place)
+    }
+
+    /// The same by this rig.
+    fn by(rig: &str, place: &str) -> Self {
         let folder = tempfile::tempdir().unwrap();
         let take = folder.path().join("page.take.jsonl");
         let mut child = Command::new(env!("CARGO_BIN_EXE_gtrig"))
-            .args(["record", "--kernel", "none", "--rig", &demo("panel.toml"), "--listen", place])
+            .args(["record", "--kernel", "none", "--rig", rig, "--listen", place])
             .arg(&take)
             .stderr(Stdio::piped())
             .spawn()
@@ -307,6 +313,53 @@ fn the_full_screen_and_the_page_show_the_same() {
     tmux.wait("the sender", |screen| {
         screen.lines().any(|row| row.contains("phone-") && row.contains("● here"))
     });
+}
+
+/// However the rig says that the panel is turned, and in whatever proportion its picture is: a
+/// zone that acts is drawn where the core has it. What is drawn is read off the panel, pixel by
+/// pixel.
+#[rstest]
+fn zones_are_drawn_where_fingers_reach_them(
+    #[values(0, 90, 180, 270)] turned: i64,
+    #[values("", "mm = [90, 160]\n")] mm: &str,
+    #[values(
+        "rect = [0.1, 0.05, 0.5, 0.3]",
+        "circle = [0.6, 0.55, 0.3]",
+        "polygon = [[0.1, 0.3], [0.9, 0.4], [0.5, 0.9]]"
+    )]
+    zone: &str,
+) {
+    let text = format!(
+        "rig = 1\n[surface]\nturned = {turned}\n{mm}\n[zone.horn]\n{zone}\n\
+         [action.horn]\ngives = \"on\"\nfrom = {{ zone = \"horn\" }}\n"
+    );
+    let mut file = tempfile::NamedTempFile::with_suffix(".toml").unwrap();
+    file.write_all(text.as_bytes()).unwrap();
+    let recording = Recording::by(file.path().to_str().unwrap(), "page:127.0.0.1:0");
+    let mut browser = Browser::open(&recording.address);
+    browser.wait_for("state", "● connected");
+    let [left, top, width, height] = browser.panel();
+
+    let rig = gtrig_formats::rig::parse("rig.toml", &text).unwrap();
+    let (turn, outline) = (rig.surface.turn, &rig.zones[0].outline);
+    let [wide, high] = rig.surface.mm.unwrap_or(turn.size([width as f32, height as f32]));
+    let corners = outline.bounds(high / wide);
+    let on_panel = |x: usize, y: usize| turn.back().apply([corners[x], corners[y]]);
+    let (one, other) = (on_panel(0, 1), on_panel(2, 3));
+    let middle = [0, 1].map(|axis| f64::from(one[axis] + other[axis]) / 2.0);
+
+    browser.touch("touchStart", &[(0, [left + middle[0] * width, top + middle[1] * height])]);
+    browser.wait_for("news", "● horn");
+    let drawn = browser.coloured("panel", [0x57, 0xe0, 0x7a]);
+    for (axis, size) in [width, height].into_iter().enumerate() {
+        let [low, high] = [one[axis].min(other[axis]), one[axis].max(other[axis])];
+        for (drawn, expected) in [(drawn[axis], low), (drawn[axis + 2], high)] {
+            let expected = f64::from(expected).clamp(0.0, 1.0) * size;
+            // A line is four pixels wide, and reaches a little beyond a pointed corner.
+            assert!((drawn - expected).abs() <= 5.0, "axis {axis}: {drawn}, not {expected}");
+        }
+    }
+    recording.end();
 }
 
 /// What a browser gathered of a move comes one by one; of two fingers in the order in which it

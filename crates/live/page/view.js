@@ -1,6 +1,7 @@
 // What the hand should feel: the zones of the rig on this panel, its sticks under the thumb, the
 // fingers, and what fired.
 
+import { Picture } from "./picture.js";
 import { PX_PER_MM } from "./pointers.js";
 
 const INK = "#d8dedb";
@@ -23,8 +24,8 @@ export class View {
   /** A line of what is published. */
   heard(line) {
     if (line.gtrig !== undefined) {
-      const { turned = 0, zones = [], sticks = [] } = line;
-      this.rig = turned === 0 ? { turned, zones, sticks } : { turned, zones: [], sticks: [] };
+      const { turned = 0, proportion, zones = [], sticks = [] } = line;
+      this.rig = { turned, proportion, zones, sticks };
       this.actions.clear();
     }
     if (line.gesture !== undefined && line.outcome === "fired") this.flash(line.gesture);
@@ -67,41 +68,37 @@ export class View {
     pen.setTransform(scale, 0, 0, scale, 0, 0);
     pen.clearRect(0, 0, width, height);
     pen.font = "15px ui-monospace, monospace";
-    if (this.rig.turned !== 0) {
-      const why = `the rig turns the panel by ${this.rig.turned} degrees`;
-      words(pen, why, [width / 2, height / 2 - LINE], FAINT);
-      words(pen, "its zones are not drawn", [width / 2, height / 2], FAINT);
-    }
-    for (const zone of this.rig.zones) this.zone(pen, zone, [width, height]);
+    const picture = new Picture([width, height], this.rig.turned, this.rig.proportion);
+    for (const zone of this.rig.zones) this.zone(pen, zone, picture);
     const { left, top } = this.canvas.getBoundingClientRect();
     for (const { n, from, at } of fingers) {
       if (!at) continue;
       const [landed, is] = [from, at].map(([x, y]) => [x - left, y - top]);
-      this.sticks(pen, landed, is, [width, height]);
-      circle(pen, is, 26, SIGNAL, 2);
-      words(pen, `${n}`, is, SIGNAL);
+      this.sticks(pen, landed, is, picture);
+      ring(pen, is, [26, 26], SIGNAL);
+      picture.words(pen, [`${n}`], is, SIGNAL, LINE);
     }
   }
 
-  zone(pen, zone, size) {
-    const path = outline(zone, size);
+  zone(pen, zone, picture) {
+    const { line, middle } = picture.outline(zone);
     const isActive = [...this.actions.values()].some(({ via }) => via === `zone ${zone.name}`);
     pen.strokeStyle = isActive ? FIRED : RULE;
     pen.lineWidth = isActive ? 4 : 2;
-    pen.stroke(path.line);
-    const [x, y] = path.middle;
-    words(pen, zone.name, [x, y], isActive ? FIRED : FAINT);
-    if (isActive) words(pen, "●", [x, y - LINE], FIRED);
+    pen.stroke(line);
+    const said = isActive ? [zone.name, "●"] : [zone.name];
+    picture.words(pen, said, middle, isActive ? FIRED : FAINT, LINE);
   }
 
   /** A stick stands where its finger landed, on its zone. */
-  sticks(pen, landed, is, size) {
-    for (const { zone, ring, ring_mm: mm, centre } of this.rig.sticks) {
+  sticks(pen, landed, is, picture) {
+    const scale = window.devicePixelRatio || 1;
+    const place = landed.map((at) => at * scale);
+    for (const { zone, ring: share, ring_mm: mm, centre } of this.rig.sticks) {
       const of = this.rig.zones.find(({ name }) => name === zone);
-      const path = of && outline(of, size);
-      if (path && !pen.isPointInPath(path.line, ...landed.map((at) => at * (window.devicePixelRatio || 1)))) continue;
-      const middle = centre ? [centre[0] * size[0], centre[1] * size[1]] : landed;
-      circle(pen, middle, ring ? ring * size[0] : mm * PX_PER_MM, INK, 2);
+      if (of && !pen.isPointInPath(picture.outline(of).line, ...place)) continue;
+      const middle = centre ? picture.place(centre) : landed;
+      ring(pen, middle, share ? picture.radii(share) : [mm, mm].map((of) => of * PX_PER_MM), INK);
       pen.beginPath();
       pen.moveTo(...middle);
       pen.lineTo(...is);
@@ -110,34 +107,10 @@ export class View {
   }
 }
 
-function circle(pen, [x, y], radius, colour, width) {
+function ring(pen, middle, radii, colour) {
   pen.strokeStyle = colour;
-  pen.lineWidth = width;
+  pen.lineWidth = 2;
   pen.beginPath();
-  pen.arc(x, y, radius, 0, 2 * Math.PI);
+  pen.ellipse(...middle, ...radii, 0, 0, 2 * Math.PI);
   pen.stroke();
-}
-
-function words(pen, text, [x, y], colour) {
-  pen.fillStyle = colour;
-  pen.textAlign = "center";
-  pen.textBaseline = "middle";
-  pen.fillText(text, x, y);
-}
-
-/** The line around a zone, which is told in shares of the panel, and its middle, in pixels. */
-function outline(zone, [width, height]) {
-  const place = ([x, y]) => [x * width, y * height];
-  const line = new Path2D();
-  if (zone.circle) {
-    const middle = place(zone.circle);
-    line.arc(...middle, zone.circle[2] * width, 0, 2 * Math.PI);
-    return { line, middle };
-  }
-  const [x, y, w, h] = zone.rect ?? [];
-  const corners = (zone.polygon ?? [[x, y], [x + w, y], [x + w, y + h], [x, y + h]]).map(place);
-  corners.forEach((corner, n) => (n === 0 ? line.moveTo(...corner) : line.lineTo(...corner)));
-  line.closePath();
-  const mean = (axis) => corners.reduce((sum, corner) => sum + corner[axis], 0) / corners.length;
-  return { line, middle: [mean(0), mean(1)] };
 }

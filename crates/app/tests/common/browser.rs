@@ -134,6 +134,35 @@ impl Browser {
         );
         std::array::from_fn(|n| place[n].as_f64().unwrap())
     }
+
+    /// The smallest rectangle around what has this colour on a canvas, once it has it: left,
+    /// top, right and bottom, in pixels of the page.
+    pub fn coloured(&mut self, id: &str, [r, g, b]: [u8; 3]) -> [f64; 4] {
+        let expression = format!(
+            "(canvas => {{
+                const {{ width, height }} = canvas, scale = canvas.width / canvas.clientWidth;
+                const {{ data }} = canvas.getContext('2d').getImageData(0, 0, width, height);
+                const isIts = at => data[at] === {r} && data[at + 1] === {g}
+                    && data[at + 2] === {b} && data[at + 3] > 128;
+                const box = [width, height, 0, 0];
+                for (let y = 0; y < height; y += 1) for (let x = 0; x < width; x += 1) {{
+                    if (!isIts(4 * (y * width + x))) continue;
+                    box[0] = Math.min(box[0], x); box[1] = Math.min(box[1], y);
+                    box[2] = Math.max(box[2], x + 1); box[3] = Math.max(box[3], y + 1);
+                }}
+                return box[2] === 0 ? null : box.map(of => of / scale);
+            }})(document.getElementById('{id}'))"
+        );
+        let started = Instant::now();
+        loop {
+            let found = self.value(&expression);
+            if let Some(found) = found.as_array() {
+                return std::array::from_fn(|n| found[n].as_f64().unwrap());
+            }
+            assert!(started.elapsed() < PATIENCE, "nothing has the colour: {found}");
+            thread::sleep(Duration::from_millis(20));
+        }
+    }
 }
 
 /// The socket of the page that the browser has.

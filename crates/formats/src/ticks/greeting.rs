@@ -23,6 +23,9 @@ pub fn write_greeting(session: &Session, out: &mut impl Write) -> io::Result<()>
         /// By how many degrees the panel is turned against the picture.
         #[serde(skip_serializing_if = "is_upright")]
         turned: i64,
+        /// How high the picture is, in widths, where the rig says how large it is.
+        #[serde(skip_serializing_if = "Option::is_none")]
+        proportion: Option<f32>,
         #[serde(skip_serializing_if = "Vec::is_empty")]
         zones: Vec<ZoneEntry<'a>>,
         #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -34,6 +37,7 @@ pub fn write_greeting(session: &Session, out: &mut impl Write) -> io::Result<()>
         rig: rig.name.as_str(),
         hz: session.plan().rate().hz(),
         turned: degrees(rig.surface.turn),
+        proportion: rig.surface.mm.map(|[width, height]| height / width),
         zones: session.plan().zones().on_panel().iter().map(zone).collect(),
         sticks: rig.gestures.iter().filter_map(|gesture| stick(rig, gesture)).collect(),
     };
@@ -137,7 +141,7 @@ mod tests {
         let told = shipped("gestures");
         assert_eq!(told["zones"][0]["name"], "helm");
         assert_eq!(told["zones"][0]["rect"].as_array().unwrap().len(), 4);
-        assert_eq!(told.get("turned"), None);
+        assert_eq!((told.get("turned"), told.get("proportion")), (None, None));
         let stick = &told["sticks"][0];
         assert_eq!((&stick["gesture"], &stick["zone"]), (&"steer".into(), &"helm".into()));
         assert_eq!((&stick["ring_mm"], stick.get("ring")), (&14.0.into(), None));
@@ -166,7 +170,7 @@ mod tests {
         let expected = [0.5, 0.0, 0.25, 0.5];
         let is_near = |(a, b): (&f64, f64)| (a - b).abs() < 1e-6;
         assert!(shares.iter().zip(expected).all(is_near), "{shares:?}");
-        assert_eq!(told["turned"], 90);
+        assert_eq!((&told["turned"], &told["proportion"]), (&90.into(), &0.5625.into()));
         assert!((told["sticks"][0]["ring"].as_f64().unwrap() - 0.1).abs() < 1e-6, "{told}");
     }
 }

@@ -8,7 +8,7 @@ pub(super) struct File {
     text: &'static str,
 }
 
-const FILES: [File; 8] = [
+const FILES: [File; 9] = [
     File { path: "/", kind: "text/html", text: include_str!("../../page/index.html") },
     File { path: "/page.css", kind: "text/css", text: include_str!("../../page/page.css") },
     script("/page.js", include_str!("../../page/page.js")),
@@ -16,6 +16,7 @@ const FILES: [File; 8] = [
     script("/pointers.js", include_str!("../../page/pointers.js")),
     script("/keys.js", include_str!("../../page/keys.js")),
     script("/pads.js", include_str!("../../page/pads.js")),
+    script("/picture.js", include_str!("../../page/picture.js")),
     script("/view.js", include_str!("../../page/view.js")),
 ];
 
