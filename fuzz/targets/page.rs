@@ -30,7 +30,7 @@ impl House {
         let hub = Hub::open(&[place], Options::default(), Nanos(0)).unwrap();
         let Place::Page { address: to, .. } = hub.places()[0] else { panic!("a page") };
         let address = &hub.invitations()[0].addresses[0];
-        let key = address.rsplit('=').next().unwrap().to_owned();
+        let key = enter(to, address.rsplit('=').next().unwrap());
         let room = Capacity { events: 1 << 12, changes: 1 << 12 };
         let session = Session::new(Rig::bare("fuzz", PollRate::DEFAULT), Tick(0), room);
         House { hub, session, to, key, now: 0 }
@@ -56,6 +56,15 @@ impl House {
         self.hub.drain(&mut self.session, Nanos(self.now));
         self.session.run_before(Nanos(self.now));
     }
+}
+
+/// Comes in by the key of the address, and returns the page's own.
+fn enter(to: SocketAddr, key: &str) -> String {
+    let mut stream = TcpStream::connect(to).unwrap();
+    write!(stream, "POST /enter?k={key} HTTP/1.1\r\nHost: {to}\r\nOrigin: http://{to}\r\n\r\n").unwrap();
+    let mut answer = String::new();
+    stream.read_to_string(&mut answer).unwrap();
+    answer.rsplit("\r\n").next().unwrap().to_owned()
 }
 
 thread_local! {

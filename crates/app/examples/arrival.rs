@@ -11,7 +11,7 @@ use std::{
     env,
     fmt::Write as _,
     fs,
-    io::Write,
+    io::{Read, Write},
     net::{TcpListener, TcpStream},
     os::unix::net::UnixStream,
     path::{Path, PathBuf},
@@ -63,7 +63,7 @@ fn main() -> anyhow::Result<()> {
     let watch = move |bytes: &[u8]| drop(drawn.send((Instant::now(), bytes.to_vec())));
     let mut pty = Pty::watched(&mut command, watch)?;
     let door = match place.strip_prefix("page:") {
-        Some(address) => Door::Page(address.to_owned(), key_on(&screen)?),
+        Some(address) => Door::Page(address.to_owned(), enter(address, &key_on(&screen)?)?),
         None => Door::Unix(folder.path().join("s")),
     };
     let mut probe = Probe { sender: Sender::connect(&door, "probe", "probe-x")? };
@@ -128,6 +128,19 @@ fn key_on(screen: &Receiver<(Instant, Vec<u8>)>) -> anyhow::Result<String> {
             return Ok(format!("{first}{last}"));
         }
     }
+}
+
+/// Comes in by the key that the screen shows, and returns the page's own.
+fn enter(address: &str, key: &str) -> anyhow::Result<String> {
+    let mut stream = patiently(|| TcpStream::connect(address))?;
+    write!(
+        stream,
+        "POST /enter?k={key} HTTP/1.1\r\nHost: {address}\r\nOrigin: http://{address}\r\n\r\n"
+    )?;
+    let mut answer = String::new();
+    stream.read_to_string(&mut answer)?;
+    let (_, own) = answer.split_once("\r\n\r\n").context("no answer")?;
+    Ok(own.to_owned())
 }
 
 /// A program, or the page in a browser.

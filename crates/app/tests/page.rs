@@ -18,16 +18,17 @@ use rstest::rstest;
 use serde_json::{Value, json};
 use std::{
     fs,
-    io::{BufRead, BufReader, Write},
+    io::{BufRead, BufReader, Lines, Write},
     net::TcpListener,
     path::PathBuf,
-    process::{Command, Stdio},
+    process::{ChildStderr, Command, Stdio},
 };
 
 /// `gtrig record` with a page, until it is told to end.
 struct Recording {
     process: Ending,
     address: String,
+    said: Lines<BufReader<ChildStderr>>,
     take: PathBuf,
     _folder: tempfile::TempDir,
 }
@@ -47,11 +48,18 @@ impl Recording {
             .stderr(Stdio::piped())
             .spawn()
             .unwrap();
-        let said = BufReader::new(child.stderr.as_mut().unwrap()).lines();
-        let address = said
-            .map_while(Result::ok)
-            .find_map(|line| line.strip_prefix("gtrig: the page is at ").map(str::to_owned));
-        Recording { process: Ending(child), address: address.unwrap(), take, _folder: folder }
+        let said = BufReader::new(child.stderr.take().unwrap()).lines();
+        let (process, address) = (Ending(child), String::new());
+        let mut recording = Recording { process, address, said, take, _folder: folder };
+        recording.address = recording.next_address();
+        recording
+    }
+
+    /// The address that lets the next browser in, once it is said.
+    fn next_address(&mut self) -> String {
+        let said = self.said.by_ref().map_while(Result::ok);
+        let at = |line: String| Some(line.split_once("the page is at ")?.1.to_owned());
+        said.filter_map(at).next().unwrap()
     }
 
     /// Ends it, and returns the lines of the take.
@@ -444,11 +452,11 @@ fn what_the_network_did_not_take_is_said_again() {
 /// Two pages of one name: the older says what to do, and comes again under another name.
 #[test]
 fn two_pages_of_one_name_do_not_fight() {
-    let recording = Recording::start("page:127.0.0.1:0");
+    let mut recording = Recording::start("page:127.0.0.1:0");
     let named = "sessionStorage.setItem('name', 'thumb')";
     let mut older = Browser::open_after(&recording.address, named);
     older.wait_for("state", "● connected");
-    let mut newer = Browser::open_after(&recording.address, named);
+    let mut newer = Browser::open_after(&recording.next_address(), named);
     newer.wait_for("state", "● connected");
     older.wait_for("state", "another page is called thumb");
     older.value(
@@ -457,6 +465,36 @@ fn two_pages_of_one_name_do_not_fight() {
     );
     older.wait_for("state", "● connected");
     newer.wait_for("state", "● connected");
+    recording.end();
+}
+
+/// An address that was used says so, and what to do; a page that was let in by it is still
+/// known when it is loaded again, also by the same address.
+#[test]
+fn an_address_that_was_used_says_so() {
+    let mut recording = Recording::start("page:127.0.0.1:0");
+    let first = recording.address.clone();
+    let mut browser = Browser::open(&first);
+    browser.wait_for("state", "● connected");
+    let second = recording.next_address();
+    assert_ne!(first, second);
+    let mut late = Browser::open(&first);
+    late.wait_for("state", "used already");
+    late.wait_for("state", "open the one that Green Trigger shows now");
+    let mut other = Browser::open(&second);
+    other.wait_for("state", "● connected");
+    let key = first.split_once('#').unwrap().1;
+    for way in ["location.reload()", &format!("location.hash = '{key}'")] {
+        browser.value("document.getElementById('state').textContent = ''");
+        browser.value(way);
+        browser.wait_for("state", "● connected");
+    }
+    // In the tab of the one who came late the address that is shown now is good.
+    late.value(&format!(
+        "location.hash = '{}'",
+        recording.next_address().rsplit('#').next().unwrap()
+    ));
+    late.wait_for("state", "● connected");
     recording.end();
 }
 

@@ -11,6 +11,21 @@ const MOST_WAITING = 256 * 1024;
 export const now = () => performance.now();
 const nanoseconds = (ms) => Math.round(ms * 1e6);
 
+/** The page was not let in; the message says why. */
+class Refused extends Error {}
+
+/** Comes in, by the key of the address or by the page's own; gives its own. */
+export async function enter(key) {
+  const answer = await fetch(`./enter?k=${encodeURIComponent(key)}`, { method: "POST" });
+  const text = (await answer.text()).trim();
+  if (!answer.ok) throw new Refused(text);
+  return text;
+}
+
+/** What to say of an error of `enter`. */
+export const inWords = (error) =>
+  `○ ${error instanceof Refused ? error.message : "no connection; trying again"}`;
+
 /** A device of this page. Its values are kept, to be said again when the way was lost. */
 export class Device {
   constructor({ id, kind, name, identity = id, controls }) {
@@ -63,18 +78,28 @@ export class Link {
   open(path) {
     const socket = new WebSocket(this.address(path));
     this[path] = socket;
-    socket.onopen = () => path === "send" && this.greet();
+    let hasOpened = false;
+    socket.onopen = () => {
+      hasOpened = true;
+      if (path === "send") this.greet();
+    };
     socket.onmessage = ({ data }) => {
       for (const line of data.split("\n")) {
         if (line !== "") this.heard(path, JSON.parse(line));
       }
     };
     socket.onclose = () => {
-      if (path === "send") this.onState(this.why ?? "○ no connection; trying again");
+      if (path === "send") this.tellWhy(hasOpened);
       // Two pages of one name would throw each other out for ever.
       if (path === "send" && this.isReplaced) return;
       setTimeout(() => this.open(path), AGAIN_MS);
     };
+  }
+
+  /** A browser does not say why a socket was refused: that is asked for. */
+  tellWhy(hasOpened) {
+    if (hasOpened) this.onState(this.why ?? "○ no connection; trying again");
+    else enter(this.key).catch((error) => this.onState(inWords(error)));
   }
 
   /** Another name is another sender. */

@@ -2,19 +2,21 @@
 // drawn under the hand.
 
 import { Keys } from "./keys.js";
-import { Link } from "./link.js";
+import { Link, enter, inWords } from "./link.js";
 import { Pads } from "./pads.js";
 import { Pointers } from "./pointers.js";
 import { View } from "./view.js";
 
 const SETTLED_MS = 400;
+const AGAIN_MS = 500;
 const by = (id) => document.getElementById(id);
 
-// The key came in the address, behind the sign that browsers do not send; it is kept for a reload.
+// The key of the address came behind the sign that browsers do not send. It lets in once; the one
+// that is given for it is kept for a reload.
 const said = new URLSearchParams(location.hash.slice(1)).get("k");
-if (said) sessionStorage.setItem("key", said);
 history.replaceState(null, "", location.pathname);
-const key = sessionStorage.getItem("key");
+// Another address of the same place does not load the page again by itself.
+window.addEventListener("hashchange", () => location.reload());
 
 const isName = (name) => /^[A-Za-z0-9._-]{1,40}$/.test(name);
 const kind = matchMedia("(pointer: coarse)").matches ? "phone" : "browser";
@@ -27,16 +29,22 @@ const canvas = by("panel");
 const state = by("state");
 const view = new View(canvas, by("news"));
 
-if (key) {
-  const link = new Link({
-    key,
-    name,
-    onLine: (line) => view.heard(line),
-    onState: (words) => (state.textContent = words),
-  });
-  begin(link);
-} else {
-  state.textContent = "no key: open the address that Green Trigger shows, with what is behind #";
+const tell = (words) => (state.textContent = words);
+// A page that was let in before, and whose address was used up by it, has its own key.
+const keys = [said, sessionStorage.getItem("key")].filter(Boolean);
+if (keys.length > 0) come(keys);
+else tell("○ no key: open the address that Green Trigger shows, with what is behind #");
+
+async function come([first, ...others]) {
+  try {
+    const key = await enter(first);
+    sessionStorage.setItem("key", key);
+    begin(new Link({ key, name, onLine: (line) => view.heard(line), onState: tell }));
+  } catch (error) {
+    if (others.length > 0) return come(others);
+    tell(inWords(error));
+    if (error instanceof TypeError) setTimeout(() => come([first]), AGAIN_MS);
+  }
 }
 
 function begin(link) {
@@ -71,7 +79,7 @@ function begin(link) {
       link.rename(target.value);
     } else {
       target.value = link.name;
-      state.textContent = "a name is 1 to 40 of A-Z a-z 0-9 - . _";
+      tell("a name is 1 to 40 of A-Z a-z 0-9 - . _");
     }
     target.blur();
   });

@@ -7,7 +7,7 @@ use crate::{
     publish::ReaderDoor,
     registry::{Registry, Ticket},
     sender::{Arrival, Entrance, House, QUEUE, serve},
-    web::{Caller, Certificate, PageKey, Porter, addresses},
+    web::{Caller, Certificate, Keys, Porter, addresses},
 };
 use gtrig_analysis::Session;
 use gtrig_core::{AddressMap, ControlInfo, DeviceMap, Nanos, Rig};
@@ -19,7 +19,7 @@ use std::{
     net::{IpAddr, SocketAddr, TcpListener},
     path::PathBuf,
     sync::{
-        Arc,
+        Arc, Mutex, PoisonError,
         atomic::{AtomicUsize, Ordering},
         mpsc::{Receiver, channel},
     },
@@ -60,6 +60,30 @@ struct Peer {
     listener: Listener,
 }
 
+/// A page that browsers may open.
+#[derive(Debug)]
+struct Page {
+    keys: Arc<Mutex<Keys>>,
+    addresses: Vec<SocketAddr>,
+    is_tls: bool,
+    /// The key that was invited by last.
+    shown: String,
+}
+
+impl Page {
+    /// The whole addresses, where they are others than before.
+    fn invite(&mut self, invitation: &mut Invitation) {
+        let keys = self.keys.lock().unwrap_or_else(PoisonError::into_inner);
+        let key = keys.next().as_str();
+        if self.shown != key {
+            let scheme = if self.is_tls { "https" } else { "http" };
+            let whole = |at: &SocketAddr| format!("{scheme}://{at}/#k={key}");
+            invitation.addresses = self.addresses.iter().map(whole).collect();
+            key.clone_into(&mut self.shown);
+        }
+    }
+}
+
 /// Hears the programs that come to some places.
 #[derive(Debug)]
 pub struct Hub {
@@ -72,6 +96,8 @@ pub struct Hub {
     zero: Nanos,
     places: Vec<Place>,
     invitations: Vec<Invitation>,
+    /// For each page how it invites.
+    pages: Vec<Page>,
     readers: Option<ReaderDoor>,
     /// Which addresses are controls, and which were heard.
     rules: Arc<Rules>,
@@ -111,6 +137,7 @@ impl Hub {
             zero,
             places: Vec::new(),
             invitations: Vec::new(),
+            pages: Vec::new(),
             readers: options.readers,
             rules: Arc::new(Rules::new(
                 options.of_rig.clone().with(&options.named),
@@ -212,24 +239,29 @@ impl Hub {
         let at = listener.local_addr()?;
         let place = Place::Page { address: at, is_tls };
         let addresses = addresses(at);
-        let key = PageKey::new()?;
         let certificate = is_tls.then(|| Certificate::new(&addresses)).transpose()?;
-        let scheme = if is_tls { "https" } else { "http" };
-        let whole = |at: &SocketAddr| format!("{scheme}://{at}/#k={}", key.as_str());
-        self.invitations.push(Invitation {
-            addresses: addresses.iter().map(whole).collect(),
-            fingerprint: certificate.as_ref().map(|of| of.fingerprint().to_owned()),
-        });
+        let keys = Arc::new(Mutex::new(Keys::new()?));
+        let fingerprint = certificate.as_ref().map(|of| of.fingerprint().to_owned());
+        self.invitations.push(Invitation { addresses: Vec::new(), fingerprint });
+        self.pages.push(Page { keys: Arc::clone(&keys), addresses, is_tls, shown: String::new() });
+        self.invite();
         let entrance = Entrance {
             place: place.to_string(),
             needs_token: false,
             name_of_take: name_of_take(&place),
         };
         let (house, door) = (Arc::clone(&self.house), Door::Tcp(listener));
-        let porter = Greeter::Browser(Porter::new(key, certificate), self.readers.clone());
+        let porter = Greeter::Browser(Porter::new(keys, certificate), self.readers.clone());
         thread::Builder::new().spawn(move || receive(&house, &entrance, &door, &porter))?;
         self.places.push(place);
         Ok(())
+    }
+
+    /// Says the addresses anew where a browser has used one up.
+    fn invite(&mut self) {
+        for (page, invitation) in self.pages.iter_mut().zip(&mut self.invitations) {
+            page.invite(invitation);
+        }
     }
 
     /// Messages of Open Sound Control.
@@ -300,6 +332,7 @@ impl Source for Hub {
             self.said.extend(peer.listener.troubles());
         }
         self.said.extend(self.troubles.try_iter());
+        self.invite();
     }
 
     fn use_map(&mut self, session: &mut Session, map: &DeviceMap, now: Nanos) {

@@ -1,6 +1,6 @@
 //! The page: any browser as a device.
 //!
-//! A place of the kind `page` serves a handful of files, and two WebSockets to the page made
+//! A place of the kind `page` serves a handful of files, a way in (`/enter`), and two WebSockets to the page made
 //! of them: `/send`, over which it is a sender like any other (each message holds lines of
 //! the live format), and `/read`, over which it reads what comes of the session.
 //!
@@ -10,11 +10,12 @@ mod address;
 mod files;
 mod guard;
 mod head;
+mod keys;
 mod socket;
 mod tls;
 
 pub use address::addresses;
-pub use guard::PageKey;
+pub(crate) use keys::Keys;
 pub(crate) use socket::Web;
 pub use tls::Certificate;
 
@@ -25,6 +26,7 @@ use socket::Stream;
 use std::{
     io::{self, Write},
     net::TcpStream,
+    sync::{Arc, Mutex},
     time::{Duration, Instant},
 };
 
@@ -48,8 +50,8 @@ pub(crate) enum Caller {
 }
 
 impl Porter {
-    pub(crate) fn new(key: PageKey, certificate: Option<Certificate>) -> Self {
-        Porter { guard: Guard::new(key, certificate.is_some()), certificate }
+    pub(crate) fn new(keys: Arc<Mutex<Keys>>, certificate: Option<Certificate>) -> Self {
+        Porter { guard: Guard::new(keys, certificate.is_some()), certificate }
     }
 
     /// Hears what a browser wants. A file is served here, and so is a refusal.
@@ -67,6 +69,7 @@ impl Porter {
         let head = Head::read(&mut stream, late)?;
         match self.guard.wants(&head) {
             Ok(Wanted::File(file)) => stream.write_all(&file.response(&head.host))?,
+            Ok(Wanted::Entering(own)) => stream.write_all(&files::key(own.as_str()))?,
             Ok(Wanted::Sending) => {
                 return Ok(Some(Caller::Sends(Connection::Web(Box::new(head.upgrade(stream)?)))));
             }

@@ -70,12 +70,35 @@ fn request(house: &House, path: &str, key: &str, origin: &str) -> Request {
     request
 }
 
-/// A socket of the page itself.
-fn socket(house: &House, path: &str) -> WebSocket<TcpStream> {
+/// What lets a page in, over a stream of either kind.
+fn post(house: &House, key: &str, origin: &str, stream: &mut (impl Read + Write)) -> String {
+    let host = address(house);
+    write!(stream, "POST /enter?k={key} HTTP/1.1\r\nHost: {host}\r\nOrigin: {origin}\r\n\r\n")
+        .unwrap();
+    let mut answer = Vec::new();
+    // Over TLS it may end without a farewell.
+    let _ = stream.read_to_end(&mut answer);
+    String::from_utf8(answer).unwrap()
+}
+
+/// A page comes in by the address that is shown: its own key.
+fn enter(house: &mut House) -> String {
+    house.drain();
+    let (at, key) = (address(house), key(house));
+    let mut stream = TcpStream::connect(at).unwrap();
+    stream.set_read_timeout(Some(PATIENCE)).unwrap();
+    let answer = post(house, &key, &format!("http://{at}"), &mut stream);
+    assert!(answer.starts_with("HTTP/1.1 200 "), "{answer}");
+    answer.split_once("\r\n\r\n").unwrap().1.to_owned()
+}
+
+/// A socket of a page that came in.
+fn socket(house: &mut House, path: &str) -> WebSocket<TcpStream> {
+    let key = enter(house);
     let at = address(house);
     let stream = TcpStream::connect(at).unwrap();
     stream.set_read_timeout(Some(PATIENCE)).unwrap();
-    let request = request(house, path, &key(house), &format!("http://{at}"));
+    let request = request(house, path, &key, &format!("http://{at}"));
     tungstenite::client(request, stream).unwrap().0
 }
 
@@ -94,6 +117,29 @@ fn files_are_served_and_load_nothing_from_elsewhere() {
     let script = get(&house, "/link.js?x", "");
     assert!(script.contains("text/javascript") && script.contains("class Link"));
     assert!(!script.contains("//cdn") && !page.contains("https://"));
+}
+
+/// The address that is shown lets one browser in, and then another address is shown; who came
+/// opens sockets by a key of its own.
+#[test]
+fn an_address_lets_one_browser_in() {
+    let mut house = house();
+    let (at, first) = (address(&house), key(&house));
+    let origin = format!("http://{at}");
+    let ask = |house: &House, key: &str, origin: &str| {
+        post(house, key, origin, &mut TcpStream::connect(at).unwrap())
+    };
+    let foreign = ask(&house, &first, "http://evil.example");
+    assert!(foreign.starts_with("HTTP/1.1 403 "), "{foreign}");
+    let own = enter(&mut house);
+    let again = ask(&house, &first, &origin);
+    assert!(again.starts_with("HTTP/1.1 403 ") && again.contains("was used already"), "{again}");
+    assert!(ask(&house, &own, &origin).ends_with(&own), "a page that came may come again");
+    house.drain();
+    assert!(key(&house) != first && key(&house) != own);
+    assert!(house.hub.invitations()[0].addresses.iter().all(|of| of.ends_with(&key(&house))));
+    let bare = request(&house, "/send", &first, &origin);
+    assert!(tungstenite::client(bare, TcpStream::connect(at).unwrap()).is_err());
 }
 
 #[rstest]
@@ -132,11 +178,11 @@ fn foreign_scripts_get_no_socket(
     #[case] origin: &str,
     #[case] status: u16,
 ) {
-    let house = house();
+    let mut house = house();
     let at = address(&house);
     let own = format!("http://{at}");
     let origin = if origin.is_empty() { &own } else { origin };
-    let said = if knows { key(&house) } else { "0".repeat(32) };
+    let said = if knows { enter(&mut house) } else { "0".repeat(32) };
     let stream = TcpStream::connect(at).unwrap();
     let refused = tungstenite::client(request(&house, path, &said, origin), stream);
     match refused.err().unwrap() {
@@ -150,7 +196,7 @@ fn foreign_scripts_get_no_socket(
 #[test]
 fn what_a_page_sends_becomes_a_device() {
     let mut house = house();
-    let mut socket = socket(&house, "/send");
+    let mut socket = socket(&mut house, "/send");
     let plug = PAD.replacen('{', r#"{"t":1000000,"#, 1);
     say(&mut socket, &[&greeting("phone"), &plug]);
     // Several lines in a message, and a message in several frames.
@@ -173,7 +219,7 @@ fn what_a_page_sends_becomes_a_device() {
     // It comes again under its name: the same sender, with what is held.
     drop(socket);
     house.until("its end", |house| house.hub.senders()[0].state == SenderIs::Lost);
-    let mut socket = self::socket(&house, "/send");
+    let mut socket = self::socket(&mut house, "/send");
     let held = r#"{"t":9000000,"on":"pad1","c":"south","v":1,"mark":"carried"}"#;
     say(&mut socket, &[&greeting("phone"), &plug, held]);
     house.until("what is held", |house| house.values("south") == [1, 0, 1]);
@@ -185,10 +231,10 @@ fn what_a_page_sends_becomes_a_device() {
 #[test]
 fn the_older_of_two_pages_is_told_that_it_was_replaced() {
     let mut house = house();
-    let mut older = socket(&house, "/send");
+    let mut older = socket(&mut house, "/send");
     say(&mut older, &[&greeting("phone")]);
     house.until("the older", |house| !house.hub.senders().is_empty());
-    let mut newer = socket(&house, "/send");
+    let mut newer = socket(&mut house, "/send");
     say(&mut newer, &[&greeting("phone"), PAD, r#"{"on":"pad1","c":"south","v":1}"#]);
     let told = older.read().unwrap().into_text().unwrap();
     assert!(told.contains(r#""replaced":true"#), "{told}");
@@ -198,7 +244,7 @@ fn the_older_of_two_pages_is_told_that_it_was_replaced() {
 #[test]
 fn a_page_answers_for_its_clock_and_is_told_of_its_faults() {
     let mut house = house();
-    let mut socket = socket(&house, "/send");
+    let mut socket = socket(&mut house, "/send");
     say(&mut socket, &[r#"{"live":1,"name":"phone","answers":true}"#]);
     let asked = loop {
         house.drain();
@@ -226,12 +272,12 @@ proptest! {
             let mut stream = TcpStream::connect(address(&house)).unwrap();
             let _ = stream.write_all(bytes);
         }
-        let mut odd = socket(&house, "/send");
+        let mut odd = socket(&mut house, "/send");
         for (first, bytes) in &frames {
             let _ = odd.get_mut().write_all(&[&[*first], bytes.as_slice()].concat());
         }
         drop(odd);
-        let mut good = socket(&house, "/send");
+        let mut good = socket(&mut house, "/send");
         say(&mut good, &[&greeting("phone"), PAD, r#"{"on":"pad1","c":"south","v":1}"#]);
         house.until("the press", |house| house.values("south") == [1]);
     }
@@ -242,7 +288,7 @@ proptest! {
 #[test]
 fn what_is_told_after_an_answer_may_be_older_than_it() {
     let mut house = house();
-    let mut socket = socket(&house, "/send");
+    let mut socket = socket(&mut house, "/send");
     let press = r#"{"t":1000000,"on":"pad1","c":"south","v":1}"#;
     say(&mut socket, &[r#"{"live":1,"name":"phone","answers":true}"#, PAD, press]);
     house.until("the press", |house| house.values("south") == [1]);
@@ -259,7 +305,7 @@ fn what_is_told_after_an_answer_may_be_older_than_it() {
 #[test]
 fn a_message_beyond_its_bound_closes_the_socket() {
     let mut house = house();
-    let mut socket = socket(&house, "/send");
+    let mut socket = socket(&mut house, "/send");
     say(&mut socket, &[&greeting("phone")]);
     house.until("the phone", |house| !house.hub.senders().is_empty());
     let _ = socket.send(Message::text("x".repeat(300_000)));
@@ -272,8 +318,8 @@ fn a_message_beyond_its_bound_closes_the_socket() {
 fn a_page_reads_what_is_published() {
     let publisher = Publisher::open(&[], None, r#"{"gtrig":1,"rig":"one"}"#).unwrap();
     let options = Options { readers: Some(publisher.door()), ..Options::default() };
-    let house = House::at(&"page:127.0.0.1:0".parse().unwrap(), options);
-    let mut socket = socket(&house, "/read");
+    let mut house = House::at(&"page:127.0.0.1:0".parse().unwrap(), options);
+    let mut socket = socket(&mut house, "/read");
     let started = Instant::now();
     while !publisher.is_state_wanted() {
         assert!(started.elapsed() < PATIENCE, "nobody asks how things stand");
@@ -307,8 +353,8 @@ fn a_page_reads_what_is_published() {
 fn a_page_that_does_not_read_is_not_waited_for() {
     let publisher = Publisher::open(&[], None, "{}").unwrap();
     let options = Options { readers: Some(publisher.door()), ..Options::default() };
-    let house = House::at(&"page:127.0.0.1:0".parse().unwrap(), options);
-    let mut socket = socket(&house, "/read");
+    let mut house = House::at(&"page:127.0.0.1:0".parse().unwrap(), options);
+    let mut socket = socket(&mut house, "/read");
     let line = format!("{{\"x\":\"{}\"}}\n", "y".repeat(60_000));
     let started = Instant::now();
     let mut is_behind = false;
@@ -386,12 +432,19 @@ fn over_tls_the_certificate_is_the_one_that_is_shown() {
         .dangerous()
         .with_custom_certificate_verifier(seen.clone())
         .with_no_client_auth();
-    let name = ServerName::try_from("127.0.0.1").unwrap();
-    let client = ClientConnection::new(Arc::new(config), name).unwrap();
-    let stream = TcpStream::connect(at).unwrap();
-    stream.set_read_timeout(Some(PATIENCE)).unwrap();
-    let request = request(&house, "/send", &key(&house), &format!("https://{at}"));
-    let (mut socket, _) = tungstenite::client(request, StreamOwned::new(client, stream)).unwrap();
+    let config = Arc::new(config);
+    let connect = || {
+        let name = ServerName::try_from("127.0.0.1").unwrap();
+        let client = ClientConnection::new(config.clone(), name).unwrap();
+        let stream = TcpStream::connect(at).unwrap();
+        stream.set_read_timeout(Some(PATIENCE)).unwrap();
+        StreamOwned::new(client, stream)
+    };
+    let origin = format!("https://{at}");
+    let answer = post(&house, &key(&house), &origin, &mut connect());
+    let (_, own) = answer.split_once("\r\n\r\n").unwrap();
+    let request = request(&house, "/send", own, &origin);
+    let (mut socket, _) = tungstenite::client(request, connect()).unwrap();
     let digest = ::ring::digest::digest(&::ring::digest::SHA256, &seen.0.lock().unwrap());
     let pairs: Vec<String> = digest.as_ref().iter().map(|byte| format!("{byte:02X}")).collect();
     assert_eq!(invitation.fingerprint, Some(pairs.join(":")));

@@ -6,7 +6,7 @@ use anyhow::Context;
 use clap::Args;
 use gtrig_core::{Nanos, Rig};
 use gtrig_live::{Hub, Options, Place, ReaderDoor};
-use gtrig_sources::Source;
+use gtrig_sources::{Invitation, Source};
 use std::{
     io::{self, IsTerminal, Write},
     net::IpAddr,
@@ -28,8 +28,8 @@ pub struct ListenArgs {
     osc_from: Vec<IpAddr>,
     /// Serve a page to browsers: opened on a phone or another machine, its fingers, pen,
     /// mouse and keys become devices, and the page shows the rig's zones and what fires. Its
-    /// address has a key in it, made anew at each start. A port, 4711 without one, or
-    /// ADDRESS:PORT.
+    /// address has a key in it that lets one browser in; then the address for the next one is
+    /// shown. A port, 4711 without one, or ADDRESS:PORT.
     #[arg(long, value_name = "PORT", num_args = 0..=1, default_missing_value = PAGE_PORT,
         value_parser = |text: &str| Place::page(text, false))]
     page: Option<Place>,
@@ -107,20 +107,41 @@ pub fn token() -> anyhow::Result<Option<String>> {
     }
 }
 
-/// Says how browsers get to the pages that are served, with a code for a camera where a
-/// person sees it.
-pub fn invite(sources: &[Box<dyn Source>]) {
-    for invitation in sources.iter().flat_map(|source| source.invitations()) {
-        let Some(address) = invitation.addresses.first() else { continue };
-        if io::stderr().is_terminal() {
-            for row in qr::rows(address).unwrap_or_default() {
-                // Bright on black, whatever the terminal has.
-                let _ = writeln!(io::stderr(), "\x1b[97;40m{row}\x1b[0m");
+/// How browsers get to the pages that are served, as it was said last.
+#[derive(Default)]
+pub struct Invited(Vec<Invitation>);
+
+impl Invited {
+    /// Says it where it is not known yet, for an address lets one browser in; with a code for
+    /// a camera where a person sees it.
+    pub fn tell(&mut self, sources: &[Box<dyn Source>]) {
+        let invitations = sources.iter().flat_map(|source| source.invitations());
+        for (n, invitation) in invitations.enumerate() {
+            match self.0.get_mut(n) {
+                None => {
+                    say("the page is at", invitation);
+                    self.0.push(invitation.clone());
+                }
+                Some(known) if known != invitation => {
+                    say("a browser came in; for the next one the page is at", invitation);
+                    known.clone_from(invitation);
+                }
+                Some(_) => {}
             }
         }
-        complain(&format!("the page is at {}", invitation.addresses.join(" and ")));
-        if let Some(fingerprint) = &invitation.fingerprint {
-            complain(&format!("the SHA-256 of its certificate is {fingerprint}"));
+    }
+}
+
+fn say(words: &str, invitation: &Invitation) {
+    let Some(address) = invitation.addresses.first() else { return };
+    if io::stderr().is_terminal() {
+        for row in qr::rows(address).unwrap_or_default() {
+            // Bright on black, whatever the terminal has.
+            let _ = writeln!(io::stderr(), "\x1b[97;40m{row}\x1b[0m");
         }
+    }
+    complain(&format!("{words} {}", invitation.addresses.join(" and ")));
+    if let Some(fingerprint) = &invitation.fingerprint {
+        complain(&format!("the SHA-256 of its certificate is {fingerprint}"));
     }
 }

@@ -1,7 +1,7 @@
 //! `gtrig record`.
 
 use super::{
-    listen::invite,
+    listen::Invited,
     publish::PublishArgs,
     shared::{RigArgs, RingArgs, SourceArgs, Status, complain},
 };
@@ -54,7 +54,8 @@ impl Record {
         let mut broadcast = self.publish.start_with(&session, self.sources.listen.has_page())?;
         let readers = broadcast.as_ref().map(Broadcast::door);
         let mut sources = self.sources.start_for_work(session.rig(), readers, clock.now())?;
-        invite(&sources);
+        let mut invited = Invited::default();
+        invited.tell(&sources);
         let mut recorder = Recorder::start(&self.take, &session, None, ring)
             .with_context(|| format!("cannot record to {}", self.take.display()))?;
         let mut signals = Signals::new([SIGINT, SIGTERM, SIGHUP])?;
@@ -65,6 +66,7 @@ impl Record {
                 source.drain(&mut session, now);
                 source.troubles().iter().for_each(|trouble| complain(trouble));
             }
+            invited.tell(&sources);
             session.run_before(settled(now, &sources));
             recorder.catch_up(&session, now);
             if let Some(broadcast) = &mut broadcast {

@@ -1,7 +1,7 @@
 //! `gtrig tail`.
 
 use super::{
-    listen::invite,
+    listen::Invited,
     shared::{RigArgs, SourceArgs, Status, complain},
     takes::{FollowArgs, judged},
 };
@@ -76,7 +76,8 @@ impl Tail {
     fn live(&self, rig: Rig) -> anyhow::Result<Status> {
         let clock = Clock::starting_at(Nanos(0));
         let mut sources = self.sources.start_for_work(&rig, None, clock.now())?;
-        invite(&sources);
+        let mut invited = Invited::default();
+        invited.tell(&sources);
         let mut session = Session::new(rig, Tick(0), LITTLE);
         let mut lines = self.lines(&session);
         let mut signals = Signals::new([SIGINT, SIGTERM, SIGHUP])?;
@@ -86,6 +87,7 @@ impl Tail {
                 source.drain(&mut session, now);
                 source.troubles().iter().for_each(|trouble| complain(trouble));
             }
+            invited.tell(&sources);
             session.run_before(settled(now, &sources));
             lines.catch_up(&session)?;
             thread::sleep(STEP);

@@ -42,6 +42,15 @@ impl File {
     }
 }
 
+/// The answer to a page that is let in: the key that it has from now on.
+pub(super) fn key(own: &str) -> Vec<u8> {
+    format!(
+        "HTTP/1.1 200 OK\r\nContent-Type: text/plain; charset=utf-8\r\nContent-Length: {length}\r\nConnection: close\r\nCache-Control: no-store\r\nX-Content-Type-Options: nosniff\r\n\r\n{own}",
+        length = own.len()
+    )
+    .into_bytes()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -1,53 +1,29 @@
 //! Who may have what of a page.
 //!
 //! - A file is anybody's: it holds nothing of a session.
-//! - A socket needs the key, which stands in the address behind `#k=`: browsers never send
-//!   that part, so no log has it. The page hands it over as `?k=`.
+//! - A socket needs a key of the page ([`Keys`]). The one of the address stands behind `#k=`:
+//!   browsers never send that part, so no log has it. The page hands it over as `?k=` at
+//!   `/enter`, and is given its own, by which it opens its sockets.
 //! - A page of another origin gets no socket, whatever it knows: `Origin` is set by the
 //!   browser, and has to be this place. The place is named by an address or `localhost`:
 //!   a name that somebody else can point at this machine is refused.
 
-use super::{files::File, head::Head};
-use std::{fs::File as OsFile, io, io::Read, net::IpAddr};
-use subtle::ConstantTimeEq;
-
-/// What a browser has to know to be let in: made at the start, for this run alone.
-#[derive(Clone, PartialEq, Eq)]
-pub struct PageKey(String);
-
-impl PageKey {
-    /// A new one, which nobody can guess: 128 bits of the system's randomness.
-    ///
-    /// # Errors
-    /// When the system has none.
-    pub fn new() -> io::Result<PageKey> {
-        let mut bytes = [0; 16];
-        OsFile::open("/dev/urandom")?.read_exact(&mut bytes)?;
-        Ok(PageKey(bytes.iter().map(|byte| format!("{byte:02x}")).collect()))
-    }
-
-    /// Its text, for the address.
-    pub fn as_str(&self) -> &str {
-        &self.0
-    }
-
-    /// Whether it was said, in a time that depends on the length alone.
-    fn is(&self, said: &str) -> bool {
-        self.0.as_bytes().ct_eq(said.as_bytes()).into()
-    }
-}
-
-/// Its text stays out of every message.
-impl std::fmt::Debug for PageKey {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str("PageKey")
-    }
-}
+use super::{
+    files::File,
+    head::Head,
+    keys::{Keys, PageKey},
+};
+use std::{
+    net::IpAddr,
+    sync::{Arc, Mutex, PoisonError},
+};
 
 /// What a browser wants that may have it.
 #[derive(Debug)]
 pub(super) enum Wanted {
     File(&'static File),
+    /// To be known from now on, by this key.
+    Entering(PageKey),
     Sending,
     Reading,
 }
@@ -56,10 +32,11 @@ pub(super) enum Wanted {
 #[derive(Debug, PartialEq, Eq)]
 pub(super) enum Refusal {
     NoSuchFile,
-    OnlyGet,
+    Method,
     ForeignName,
     ForeignOrigin,
     NoKey,
+    NoRandomness,
     NoSocket,
 }
 
@@ -67,7 +44,9 @@ impl Refusal {
     pub(super) fn response(&self) -> Vec<u8> {
         let (status, why) = match self {
             Refusal::NoSuchFile => ("404 Not Found", "there is no such file"),
-            Refusal::OnlyGet => ("405 Method Not Allowed", "only GET is answered"),
+            Refusal::Method => {
+                ("405 Method Not Allowed", "only GET is answered, and POST at /enter")
+            }
             Refusal::ForeignName => (
                 "421 Misdirected Request",
                 "open this page by the address that Green Trigger shows, or by localhost",
@@ -75,8 +54,12 @@ impl Refusal {
             Refusal::ForeignOrigin => ("403 Forbidden", "only the page itself is let in"),
             Refusal::NoKey => (
                 "403 Forbidden",
-                "the key is not that of this run: open the address that Green Trigger shows now",
+                "the address was used already, or is of another run: \
+                 open the one that Green Trigger shows now",
             ),
+            Refusal::NoRandomness => {
+                ("503 Service Unavailable", "the system gave no random numbers for a key")
+            }
             Refusal::NoSocket => ("426 Upgrade Required", "this is for WebSockets"),
         };
         let length = why.len() + 1;
@@ -90,38 +73,42 @@ impl Refusal {
 /// Decides.
 #[derive(Debug)]
 pub(super) struct Guard {
-    key: PageKey,
+    keys: Arc<Mutex<Keys>>,
     scheme: &'static str,
 }
 
 impl Guard {
-    pub(super) fn new(key: PageKey, is_tls: bool) -> Guard {
-        Guard { key, scheme: if is_tls { "https" } else { "http" } }
+    pub(super) fn new(keys: Arc<Mutex<Keys>>, is_tls: bool) -> Guard {
+        Guard { keys, scheme: if is_tls { "https" } else { "http" } }
     }
 
     pub(super) fn wants(&self, head: &Head) -> Result<Wanted, Refusal> {
-        if head.method != "GET" {
-            return Err(Refusal::OnlyGet);
+        let (path, query) = head.target.split_once('?').unwrap_or((&head.target, ""));
+        let method = if path == "/enter" { "POST" } else { "GET" };
+        if head.method != method {
+            return Err(Refusal::Method);
         }
         if !is_address(&head.host) {
             return Err(Refusal::ForeignName);
         }
-        let (path, query) = head.target.split_once('?').unwrap_or((&head.target, ""));
-        let wanted = match path {
-            "/send" => Wanted::Sending,
-            "/read" => Wanted::Reading,
-            path => return File::at(path).map(Wanted::File).ok_or(Refusal::NoSuchFile),
-        };
+        if !matches!(path, "/enter" | "/send" | "/read") {
+            return File::at(path).map(Wanted::File).ok_or(Refusal::NoSuchFile);
+        }
         if head.origin.as_deref() != Some(&format!("{}://{}", self.scheme, head.host)) {
             return Err(Refusal::ForeignOrigin);
         }
-        if !query.strip_prefix("k=").is_some_and(|said| self.key.is(said)) {
-            return Err(Refusal::NoKey);
+        let said = query.strip_prefix("k=").ok_or(Refusal::NoKey)?;
+        let mut keys = self.keys.lock().unwrap_or_else(PoisonError::into_inner);
+        if path == "/enter" {
+            let own = keys.let_in(said).map_err(|_| Refusal::NoRandomness)?;
+            return own.map(Wanted::Entering).ok_or(Refusal::NoKey);
         }
-        if !head.is_upgrade() {
-            return Err(Refusal::NoSocket);
+        keys.of_page(said).ok_or(Refusal::NoKey)?;
+        match head.is_upgrade() {
+            true if path == "/send" => Ok(Wanted::Sending),
+            true => Ok(Wanted::Reading),
+            false => Err(Refusal::NoSocket),
         }
-        Ok(wanted)
     }
 }
 
@@ -158,16 +145,8 @@ mod tests {
         assert_eq!(is_address(host), is);
     }
 
-    #[test]
-    fn keys_differ_and_are_not_told() {
-        let (one, other) = (PageKey::new().unwrap(), PageKey::new().unwrap());
-        assert!(one != other && one.as_str().len() == 32);
-        assert!(one.is(one.as_str()) && !one.is(other.as_str()) && !one.is(""));
-        assert!(!format!("{one:?}").contains(one.as_str()));
-    }
-
-    fn head(target: &str, origin: Option<&str>) -> Head {
-        let mut head = Head::for_tests("GET", target, "10.0.0.1:4711");
+    fn head(method: &str, target: &str, origin: Option<&str>) -> Head {
+        let mut head = Head::for_tests(method, target, "10.0.0.1:4711");
         head.origin = origin.map(str::to_owned);
         head
     }
@@ -184,11 +163,28 @@ mod tests {
         #[case] origin: Option<&str>,
         #[case] refused: Option<Refusal>,
     ) {
-        let key = PageKey::new().unwrap();
-        let guard = Guard::new(key.clone(), false);
-        for path in ["/send", "/read"] {
+        let mut keys = Keys::new().unwrap();
+        let key = keys.let_in(keys.next().clone().as_str()).unwrap().unwrap();
+        let guard = Guard::new(Arc::new(Mutex::new(keys)), false);
+        for (method, path) in [("GET", "/send"), ("GET", "/read"), ("POST", "/enter")] {
             let target = format!("{path}?{}", query.replace("KEY", key.as_str()));
-            assert_eq!(guard.wants(&head(&target, origin)).err(), refused);
+            assert_eq!(guard.wants(&head(method, &target, origin)).err(), refused, "{path}");
         }
+    }
+
+    /// A page of another origin, and a request that opens nothing, use up no address.
+    #[test]
+    fn only_the_page_itself_uses_an_address_up() {
+        let keys = Keys::new().unwrap();
+        let next = keys.next().clone();
+        let guard = Guard::new(Arc::new(Mutex::new(keys)), false);
+        let (own, target) = (Some("http://10.0.0.1:4711"), format!("/enter?k={}", next.as_str()));
+        let foreign = guard.wants(&head("POST", &target, Some("http://evil.example")));
+        assert_eq!(foreign.err(), Some(Refusal::ForeignOrigin));
+        assert_eq!(guard.wants(&head("GET", &target, own)).err(), Some(Refusal::Method));
+        let send = format!("/send?k={}", next.as_str());
+        assert_eq!(guard.wants(&head("GET", &send, own)).err(), Some(Refusal::NoKey));
+        assert!(matches!(guard.wants(&head("POST", &target, own)), Ok(Wanted::Entering(_))));
+        assert_eq!(guard.wants(&head("POST", &target, own)).err(), Some(Refusal::NoKey));
     }
 }

@@ -85,8 +85,7 @@ fn lines(app: &App, invitation: &Invitation, has_code: bool) -> Vec<Line<'static
         }
     }
     lines.push(Line::default());
-    let words =
-        format!("Whoever has the address is let in. {close} closes this, {again} shows it.");
+    let words = format!("It lets one browser in. {close} closes this, {again} shows the next one.");
     lines.push(Line::styled(words, theme.faint()));
     lines
 }

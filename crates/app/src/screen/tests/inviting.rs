@@ -43,7 +43,7 @@ fn the_address_is_a_code_and_words(#[case] is_tls: bool) {
     bench.pass(10);
     assert!(bench.shows("Point a camera here") && bench.shows("://192.168.100.100:4711/"));
     assert_eq!(bench.shows("SHA-256"), is_tls);
-    assert!(bench.shows("shows it."), "nothing is cut off: {}", bench.rows().join("\n"));
+    assert!(bench.shows("shows the next one."), "nothing is cut off: {}", bench.rows().join("\n"));
     let code = bench.rows().iter().filter(|row| row.matches(['█', '▀', '▄']).count() > 10).count();
     assert_eq!(code, 19, "{}", bench.rows().join("\n"));
     // With less room there are words alone.
