@@ -593,6 +593,19 @@ fn many_combos_fire_as_each_of_them_alone() {
     }
 }
 
+/// Those that one press meets are told in the order of the rig, whichever began first.
+#[rstest]
+#[case(&[0, 1])]
+#[case(&[1, 0])]
+fn what_one_press_meets_is_told_in_the_order_of_the_rig(#[case] before: &[u16]) {
+    let combo = |n, first| Combo::new(n, vec![press(first, 0), press(2, 900)]);
+    let rig = rig_of(vec![combo("a", 1), combo("b", 0), combo("c", 1)]);
+    let taps = before.iter().chain(&[2]).zip(1..).map(|(of, n)| tap(*of, 100 * n));
+    let keys = Keys::run(rig, &taps.collect::<Vec<_>>());
+    let fired = keys.session.history().combo_news().iter().map(|news| news.combo.0);
+    assert_eq!(fired.collect::<Vec<_>>(), [0, 1, 2]);
+}
+
 /// One that is met and one that is missed, each told before the end; one that is held
 /// only when it is let go.
 #[test]

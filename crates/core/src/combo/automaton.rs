@@ -80,7 +80,8 @@ pub(crate) struct Node {
     pub(crate) counts_forced: bool,
     /// The copies of combos of which this is the last step.
     pub(crate) finals: Range<u32>,
-    edges: Range<u32>,
+    /// One for each trigger that leads on from it.
+    fans: Range<u32>,
     /// How many arrivals are remembered.
     pub(crate) kept: u8,
     /// Where they lie.
@@ -88,9 +89,27 @@ pub(crate) struct Node {
     /// The bits of the triggers that lead on from it.
     pub(crate) wants: u64,
     /// Whether a quiet begins when it is reached.
-    has_quiet: bool,
+    pub(crate) has_quiet: bool,
     /// For how long after an arrival anything can come of it, in nanoseconds.
     pub(crate) live: u64,
+}
+
+/// What a trigger leads to from a node: these edges. Those of a node are in the order of their
+/// triggers.
+#[derive(Clone, Debug)]
+struct Fan {
+    trigger: Trigger,
+    edges: Range<u32>,
+}
+
+/// A step that may follow a node.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Edge {
+    pub(crate) node: NodeId,
+    /// For a *bare* step, its window: nothing else is asked of it, and of the node before only
+    /// the last arrival is remembered. So all bare steps that follow an arrival by the same
+    /// change make the same of it, and each is decided by one comparison.
+    pub(crate) bare: Option<TimeSpan>,
 }
 
 /// See the module documentation.
@@ -98,7 +117,8 @@ pub(crate) struct Node {
 pub(crate) struct Automaton {
     pub(crate) nodes: Vec<Node>,
     rests: Vec<Rest>,
-    edges: Vec<(Trigger, NodeId)>,
+    fans: Vec<Fan>,
+    edges: Vec<Edge>,
     finals: Vec<CopyId>,
     /// For each copy the nodes of its steps, those of its variants one after the
     /// other.
@@ -220,20 +240,17 @@ impl Automaton {
     }
 
     /// What a trigger leads to from a node.
-    pub(crate) fn next(&self, node: NodeId, trigger: Trigger) -> &[(Trigger, NodeId)] {
-        let edges = &self.nodes[node as usize].edges;
-        let edges = &self.edges[edges.start as usize..edges.end as usize];
-        let first = edges.partition_point(|(other, _)| *other < trigger);
-        let count = edges[first..].partition_point(|(other, _)| *other == trigger);
-        &edges[first..first + count]
+    pub(crate) fn leads(&self, node: NodeId, trigger: Trigger) -> &[Edge] {
+        let fans = &self.nodes[node as usize].fans;
+        let fans = &self.fans[fans.start as usize..fans.end as usize];
+        let Ok(fan) = fans.binary_search_by_key(&trigger, |fan| fan.trigger) else { return &[] };
+        let edges = &fans[fan].edges;
+        &self.edges[edges.start as usize..edges.end as usize]
     }
 
     /// What begins by itself when a node is reached.
-    pub(crate) fn quiets(&self, node: NodeId) -> &[(Trigger, NodeId)] {
-        match self.nodes[node as usize].has_quiet {
-            true => self.next(node, Trigger::QUIET),
-            false => &[],
-        }
+    pub(crate) fn quiets(&self, node: NodeId) -> &[Edge] {
+        self.leads(node, Trigger::QUIET)
     }
 
     /// What is not needed of a plain node.
@@ -257,6 +274,19 @@ impl Automaton {
         let last = self.sets_of.len() - 1;
         &self.sets_of[signal.map_or(last, SignalId::index)]
     }
+}
+
+/// See [`Edge::bare`].
+fn bare(parent: &Node, node: &Node, rest: &Rest) -> Option<TimeSpan> {
+    let is_bare = node.is_plain
+        && !node.is_lift
+        && node.opens == TimeSpan::Time(0)
+        && node.clock == ComboClock::Reports
+        && node.modes == ModeSet::ALL
+        && node.broken_by == [None, None]
+        && rest.guard.is_none()
+        && parent.kept == 1;
+    is_bare.then_some(node.within)
 }
 
 /// The copies that copy `nth` of so many waits for: that on the same device, where
@@ -325,7 +355,7 @@ impl Builder {
             broken_by: [None, None],
             modes: ModeSet::ALL,
             finals: 0..0,
-            edges: 0..0,
+            fans: 0..0,
             kept: 1,
             ring: 0,
             wants: 0,
@@ -463,6 +493,33 @@ impl Builder {
         }
     }
 
+    /// Lays the edges of all nodes side by side.
+    fn lay_edges(&mut self) -> (Vec<Fan>, Vec<Edge>) {
+        let (mut fans, mut edges): (Vec<Fan>, Vec<Edge>) = (Vec::new(), Vec::new());
+        for parent in 0..self.nodes.len() {
+            let children = &mut self.children[parent];
+            children.sort_unstable();
+            let first = fans.len();
+            for of_trigger in children.chunk_by(|(one, _), (other, _)| one == other) {
+                let begin = edges.len() as u32;
+                edges.extend(of_trigger.iter().map(|&(_, node)| Edge {
+                    node,
+                    bare: bare(
+                        &self.nodes[parent],
+                        &self.nodes[node as usize],
+                        &self.rests[node as usize],
+                    ),
+                }));
+                fans.push(Fan { trigger: of_trigger[0].0, edges: begin..edges.len() as u32 });
+            }
+            let of_node = &fans[first..];
+            let node = &mut self.nodes[parent];
+            node.wants = of_node.iter().fold(0, |bits, fan| bits | fan.trigger.bit());
+            node.fans = first as u32..fans.len() as u32;
+        }
+        (fans, edges)
+    }
+
     fn finish(
         mut self,
         (mut paths, copies): (Vec<Vec<NodeId>>, Vec<Range<u16>>),
@@ -476,13 +533,9 @@ impl Builder {
             let until = &mut live[node.parent as usize];
             *until = node.within.nanos(rate).max(*until);
         }
-        let (mut edges, mut finals, mut rings) = (Vec::new(), Vec::new(), 0);
+        let (fans, edges) = self.lay_edges();
+        let (mut finals, mut rings) = (Vec::new(), 0);
         for (n, node) in self.nodes.iter_mut().enumerate() {
-            let children = &mut self.children[n];
-            children.sort_unstable();
-            node.wants = children.iter().fold(0, |bits, (trigger, _)| bits | trigger.bit());
-            node.edges = edges.len() as u32..(edges.len() + children.len()) as u32;
-            edges.append(children);
             node.finals = finals.len() as u32..(finals.len() + self.finals[n].len()) as u32;
             finals.extend(&self.finals[n]);
             node.ring = rings;
@@ -500,6 +553,7 @@ impl Builder {
         Automaton {
             timer_count: timers.sum(),
             waiting_count: combos.iter().filter(|combo| !combo.waits_for.is_empty()).count(),
+            fans,
             edges,
             finals,
             paths,

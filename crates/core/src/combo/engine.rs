@@ -14,8 +14,8 @@ mod waiting;
 
 use crate::base::{ComboId, ControlId, Moment, Nanos, PollRate, SignalId, SparseSet, Tick};
 use crate::combo::{
-    Automaton, BoundCombo, ComboNews, ComboOutcome, ComboState, CopyId, HandPress, Node, NodeId,
-    Presses, SignalChange, SignalEdge, Trigger,
+    Automaton, BoundCombo, ComboNews, ComboOutcome, ComboState, CopyId, Edge, HandPress, Node,
+    NodeId, Presses, SignalChange, SignalEdge, Trigger,
 };
 use crate::spec::{ComboClock, StepKind, TimeSpan};
 use alloc::vec::Vec;
@@ -46,6 +46,12 @@ struct Arrival {
 }
 
 impl Arrival {
+    /// What an edge makes of a step that asks nothing, by the clock of reports.
+    const fn of(edge: &SignalEdge, serial: u32) -> Arrival {
+        let (at, presses) = (edge.moment(), Presses::one(serial));
+        Arrival { at, serial, presses, began: at, by: edge.by, pressed: edge.time }
+    }
+
     /// Its last press, as a count over all edges and as one of a hand.
     const fn last(&self) -> (u32, HandPress) {
         (self.serial, HandPress { by: self.by, time: self.pressed })
@@ -110,6 +116,14 @@ struct Active {
     /// After this nothing comes of it.
     until: Nanos,
     node: NodeId,
+}
+
+impl Edge {
+    /// The window of a bare step; whether a change that no hand made counts is asked of each
+    /// node.
+    fn bare_for(&self, edge: &SignalEdge) -> Option<TimeSpan> {
+        self.bare.filter(|_| edge.change != SignalChange::Forced)
+    }
 }
 
 /// Something that happens by itself.
@@ -178,7 +192,12 @@ pub(crate) struct ComboEngine {
     news: Vec<ComboNews>,
     /// When a timer is over, as far as there are any.
     wake: Option<Nanos>,
-    reached: Vec<(NodeId, Arrival)>,
+    /// The nodes that an edge may lead on from.
+    due: Vec<NodeId>,
+    /// The nodes that an edge leads to, each with the place of its arrival among `arrivals`:
+    /// many have the same.
+    reached: Vec<(NodeId, u32)>,
+    arrivals: Vec<Arrival>,
 }
 
 /// What a tick is run by.
@@ -212,7 +231,9 @@ impl ComboEngine {
         self.changed.grow(combos);
         // None of these has an entry of a kind twice. A clone brings no room along.
         make_room(&mut self.active, nodes);
+        make_room(&mut self.due, nodes);
         make_room(&mut self.reached, nodes);
+        make_room(&mut self.arrivals, nodes + 1);
         make_room(&mut self.timers, automaton.timer_count);
         for list in [&mut self.pulsed, &mut self.lasting] {
             make_room(list, copies);
@@ -257,7 +278,7 @@ impl ComboEngine {
         self.floor = self.serial;
         self.timers.clear();
         while let Some(waiting) = self.waiting.pop() {
-            self.tell(poll, waiting, ComboOutcome::Forgotten);
+            self.tell(poll, &waiting, ComboOutcome::Forgotten);
         }
         for active in self.active.drain(..) {
             self.place[active.node as usize] = 0;
@@ -347,59 +368,104 @@ impl ComboEngine {
             }
             self.break_quiet(poll);
         }
+        let first = self.news.len();
         let mut reached = core::mem::take(&mut self.reached);
-        for (node, arrival) in reached.drain(..) {
-            self.enter(poll, node, arrival, edge);
+        let arrivals = core::mem::take(&mut self.arrivals);
+        for (node, at) in reached.drain(..) {
+            self.enter(poll, node, &arrivals[at as usize], edge);
         }
-        self.reached = reached;
+        (self.reached, self.arrivals) = (reached, arrivals);
+        // In the order of the rig, and not of what happened to be watched first.
+        self.news[first..].sort_unstable_by_key(|news| (news.combo, news.copy));
     }
 
     /// Collects the nodes that an edge leads to, before any of them is entered:
     /// so no press is counted for two steps.
     fn reach(&mut self, poll: ComboPoll, edge: &SignalEdge, trigger: Trigger) {
-        for &(_, child) in poll.automaton.next(0, trigger) {
-            let node = &poll.automaton.nodes[child as usize];
-            let guard = poll.automaton.rest(child).guard;
-            let is_faced = guard.is_none_or(|(by, on)| self.held[by.index()].is_on == on);
-            if is_faced && let Some(own) = self.own(poll, (child, node), edge) {
-                self.reached.push((child, own));
+        self.arrivals.clear();
+        self.arrivals.push(Arrival::of(edge, self.serial));
+        self.begin(poll, edge, trigger);
+        let (bit, mut over) = (trigger.bit(), 0);
+        let mut due = core::mem::take(&mut self.due);
+        for active in &self.active {
+            if active.until < edge.time {
+                over += 1;
+            } else if active.wants & bit != 0 {
+                due.push(active.node);
             }
         }
-        let mut at = 0;
-        while let Some(&Active { wants, until, node: parent }) = self.active.get(at) {
-            if until < edge.time {
-                self.put_to_rest(at);
+        for node in due.drain(..) {
+            self.go_on(poll, node, edge, trigger);
+        }
+        self.due = due;
+        // Rarely, for it looks at all of them; what is over does no harm.
+        if over > self.active.len() / 2 {
+            self.put_to_rest(edge.time);
+        }
+    }
+
+    /// Takes out the nodes of which nothing comes at a time or after it.
+    fn put_to_rest(&mut self, time: Nanos) {
+        let place = &mut self.place;
+        let mut kept = 0;
+        self.active.retain(|active| {
+            let is_over = active.until < time;
+            kept += u32::from(!is_over);
+            place[active.node as usize] = if is_over { 0 } else { kept };
+            !is_over
+        });
+    }
+
+    /// Collects the first steps that an edge meets.
+    fn begin(&mut self, poll: ComboPoll, edge: &SignalEdge, trigger: Trigger) {
+        for of in poll.automaton.leads(0, trigger) {
+            if of.bare_for(edge).is_some() {
+                self.reached.push((of.node, 0));
                 continue;
             }
-            at += 1;
-            if wants & trigger.bit() == 0 {
-                continue;
-            }
-            for &(_, child) in poll.automaton.next(parent, trigger) {
-                if let Some(arrival) = self.follow(poll, parent, child, edge) {
-                    self.reached.push((child, arrival));
-                }
-                if !poll.automaton.nodes[child as usize].is_plain {
-                    self.wait_to_open(poll, parent, child, edge);
-                }
+            let node = &poll.automaton.nodes[of.node as usize];
+            let guard = poll.automaton.rest(of.node).guard;
+            let is_faced = guard.is_none_or(|(by, on)| self.held[by.index()].is_on == on);
+            if is_faced && let Some(own) = self.own(poll, (of.node, node), edge) {
+                self.lead_to(of.node, own);
             }
         }
     }
 
-    fn put_to_rest(&mut self, at: usize) {
-        let gone = self.active.swap_remove(at);
-        self.place[gone.node as usize] = 0;
-        if let Some(moved) = self.active.get(at) {
-            self.place[moved.node as usize] = at as u32 + 1;
+    /// Collects the steps after a node that an edge meets.
+    fn go_on(&mut self, poll: ComboPoll, parent: NodeId, edge: &SignalEdge, trigger: Trigger) {
+        let automaton = poll.automaton;
+        let from = *self.newest(automaton, parent);
+        let is_open = self.is_open(&from, edge);
+        // Where the arrival after it lies, which all bare steps have.
+        let mut after = None;
+        for of in automaton.leads(parent, trigger) {
+            if let Some(within) = of.bare_for(edge) {
+                if is_open && within.between(from.at, edge.moment()) <= within.amount() {
+                    let at = *after.get_or_insert(self.arrivals.len() as u32);
+                    if at as usize == self.arrivals.len() {
+                        self.arrivals.push(self.arrivals[0].after(&from));
+                    }
+                    self.reached.push((of.node, at));
+                }
+                continue;
+            }
+            if let Some(arrival) = self.follow(poll, parent, of.node, edge) {
+                self.lead_to(of.node, arrival);
+            }
+            if !automaton.nodes[of.node as usize].is_plain {
+                self.wait_to_open(poll, parent, of.node, edge);
+            }
         }
+    }
+
+    fn lead_to(&mut self, node: NodeId, arrival: Arrival) {
+        self.reached.push((node, self.arrivals.len() as u32));
+        self.arrivals.push(arrival);
     }
 
     /// Has a node watched for what may come of an arrival at it.
-    fn watch(&mut self, automaton: &Automaton, node: NodeId, at: Moment) {
-        let Node { wants, live, .. } = automaton.nodes[node as usize];
-        if wants == 0 {
-            return;
-        }
+    fn watch(&mut self, node: NodeId, &Node { wants, live, .. }: &Node, at: Moment) {
         let until = Nanos(at.time.0.saturating_add(live));
         match (self.place[node as usize] as usize).checked_sub(1) {
             Some(place) => self.active[place].until = until,
@@ -424,9 +490,7 @@ impl ComboEngine {
         }
         let moment = |moment| node.clock.moment(moment, poll.rate);
         let at = moment(edge.moment());
-        let (serial, by) = (self.serial, edge.by);
-        let (presses, pressed) = (Presses::one(serial), edge.time);
-        let mut arrival = Arrival { at, serial, presses, began: at, by, pressed };
+        let mut arrival = Arrival { at, began: at, ..Arrival::of(edge, self.serial) };
         if node.is_plain {
             return Some(arrival);
         }
@@ -484,6 +548,14 @@ impl ComboEngine {
         Some(own.after(before))
     }
 
+    /// Whether an edge may follow an arrival, by a bare step.
+    fn is_open(&self, from: &Arrival, edge: &SignalEdge) -> bool {
+        from.serial != 0
+            && from.serial < self.serial
+            && from.first() > self.floor
+            && from.at.time <= edge.time
+    }
+
     /// Whether a step that is met by itself keeps its limits after the one
     /// before it.
     fn is_met(&self, node: &Node, from: &Arrival, own: &Arrival, edge: &SignalEdge) -> bool {
@@ -517,33 +589,50 @@ impl ComboEngine {
     }
 
     /// A node was reached by an edge.
-    fn enter(&mut self, poll: ComboPoll, node: NodeId, arrival: Arrival, edge: &SignalEdge) {
-        if let StepKind::Hold(_, span) = poll.automaton.rest(node).what
+    fn enter(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival, edge: &SignalEdge) {
+        if !poll.automaton.nodes[node as usize].is_plain
+            && let StepKind::Hold(_, span) = poll.automaton.rest(node).what
             && let Some(signal) = edge.signal
         {
             let due = span.over(arrival.at, poll.rate);
-            self.start(poll, Timer::new(poll, node, Due::Held(signal), span, due, arrival));
+            self.start(poll, Timer::new(poll, node, Due::Held(signal), span, due, *arrival));
             return;
         }
         self.arrive(poll, node, arrival);
     }
 
     /// A step was met.
-    fn arrive(&mut self, poll: ComboPoll, node: NodeId, arrival: Arrival) {
-        let automaton = poll.automaton;
-        let Node { ring, kept, .. } = automaton.nodes[node as usize];
-        let head = &mut self.heads[node as usize];
-        *head = (*head + 1) % kept;
-        self.rings[ring as usize + usize::from(*head)] = arrival;
-        self.watch(automaton, node, arrival.at);
-        for &(_, quiet) in automaton.quiets(node) {
-            if let StepKind::Quiet(span) = automaton.rest(quiet).what {
+    #[inline]
+    fn arrive(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival) {
+        let of = &poll.automaton.nodes[node as usize];
+        // Nobody looks back at a step that none follows.
+        if of.wants != 0 {
+            let head = &mut self.heads[node as usize];
+            *head = if *head + 1 == of.kept { 0 } else { *head + 1 };
+            self.rings[of.ring as usize + usize::from(*head)] = *arrival;
+            self.watch(node, of, arrival.at);
+        }
+        if of.has_quiet {
+            self.begin_quiets(poll, node, arrival);
+        }
+        if !of.finals.is_empty() {
+            self.conclude(poll, node, arrival);
+        }
+    }
+
+    fn begin_quiets(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival) {
+        for quiet in poll.automaton.quiets(node) {
+            if let StepKind::Quiet(span) = poll.automaton.rest(quiet.node).what {
                 let due = span.over(arrival.at, poll.rate);
-                self.start(poll, Timer::new(poll, quiet, Due::Quiet, span, due, arrival));
+                self.start(poll, Timer::new(poll, quiet.node, Due::Quiet, span, due, *arrival));
             }
         }
-        for &copy in automaton.finals(node) {
-            let bound = &automaton.combo(copy);
+    }
+
+    /// The last step of some combos was met.
+    fn conclude(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival) {
+        for &copy in poll.automaton.finals(node) {
+            let bound = poll.automaton.combo(copy);
             let is_over =
                 bound.all.is_some_and(|all| all.between(arrival.began, arrival.at) > all.amount());
             let is_spent = !bound.again && arrival.first() <= self.spent[copy.index()];

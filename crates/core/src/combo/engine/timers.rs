@@ -85,7 +85,7 @@ impl ComboEngine {
         loop {
             let due = self.timers.iter().enumerate();
             let due = due.filter(|(_, timer)| timer.is_over(until, poll.rate));
-            let first = due.min_by_key(|(_, timer)| (timer.due, timer.arrival.serial));
+            let first = due.min_by_key(|(_, timer)| (timer.due, timer.arrival.serial, timer.node));
             let Some((n, _)) = first else { return };
             let Timer { due, node, what, mut arrival, .. } = self.timers.swap_remove(n);
             let bound = &poll.automaton.nodes[node as usize];
@@ -95,7 +95,7 @@ impl ComboEngine {
                 continue;
             }
             arrival.at = due;
-            self.arrive(poll, node, arrival);
+            self.arrive(poll, node, &arrival);
         }
     }
 }

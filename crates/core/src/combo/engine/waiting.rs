@@ -8,8 +8,7 @@ use super::*;
 
 impl ComboEngine {
     /// All steps of a combo were met.
-    pub(super) fn meet(&mut self, poll: ComboPoll, copy: CopyId, arrival: Arrival) {
-        let waiting = Waiting { copy, arrival, known: poll.tick };
+    pub(super) fn meet(&mut self, poll: ComboPoll, copy: CopyId, arrival: &Arrival) {
         let bound = poll.automaton.combo(copy);
         if bound.is_waited_for {
             if self.met.len() == KEPT_MET {
@@ -18,7 +17,7 @@ impl ComboEngine {
             self.met.push(Met { copy, presses: arrival.presses });
         }
         if bound.waits_for.is_empty() {
-            self.fire(poll, waiting);
+            self.fire(poll, copy, arrival, poll.tick);
             return;
         }
         let its = |other: &Waiting| other.copy == copy;
@@ -26,13 +25,13 @@ impl ComboEngine {
             && let Some(at) = self.waiting.iter().position(its)
         {
             let oldest = self.waiting.remove(at);
-            self.tell(poll, oldest, ComboOutcome::Forgotten);
+            self.tell(poll, &oldest, ComboOutcome::Forgotten);
         }
-        self.waiting.push(waiting);
+        self.waiting.push(Waiting { copy, arrival: *arrival, known: poll.tick });
     }
 
-    fn fire(&mut self, poll: ComboPoll, waiting: Waiting) {
-        let Waiting { copy, arrival, .. } = waiting;
+    /// An attempt of which all was known at a tick fires.
+    fn fire(&mut self, poll: ComboPoll, copy: CopyId, arrival: &Arrival, known: Tick) {
         let &BoundCombo { combo, lasts, has_siblings, .. } = poll.automaton.combo(copy);
         let state = &mut self.states[combo.index()];
         state.by = arrival.by;
@@ -45,11 +44,12 @@ impl ComboEngine {
             self.lasting.push(copy);
         }
         self.note(combo);
-        self.tell(poll, waiting, ComboOutcome::Fired);
+        let waiting = Waiting { copy, arrival: *arrival, known };
+        self.tell(poll, &waiting, ComboOutcome::Fired);
     }
 
-    pub(super) fn tell(&mut self, poll: ComboPoll, waiting: Waiting, outcome: ComboOutcome) {
-        let Waiting { copy, arrival, known } = waiting;
+    pub(super) fn tell(&mut self, poll: ComboPoll, waiting: &Waiting, outcome: ComboOutcome) {
+        let &Waiting { copy, arrival, known } = waiting;
         let &BoundCombo { combo, copy, .. } = poll.automaton.combo(copy);
         let Arrival { at: met, began, by, .. } = arrival;
         let news = ComboNews { combo, copy, began, met, known, tick: poll.tick, outcome, by };
@@ -71,12 +71,12 @@ impl ComboEngine {
             if let Some(&Met { copy, .. }) = self.met.iter().find(took) {
                 let by = poll.automaton.combo(copy).combo;
                 self.waiting.remove(at);
-                self.tell(poll, waiting, ComboOutcome::Cancelled(by));
+                self.tell(poll, &waiting, ComboOutcome::Cancelled(by));
             } else if others.iter().any(|&other| self.is_possible(poll, other, &waiting)) {
                 at += 1;
             } else {
                 self.waiting.remove(at);
-                self.fire(poll, waiting);
+                self.fire(poll, waiting.copy, &waiting.arrival, waiting.known);
             }
         }
     }
