@@ -1,0 +1,201 @@
+//! Which steps an edge meets: the nodes that it leads to.
+//!
+//! Of most steps nothing is asked but that they come within their window ([`Edge::bare`]): what
+//! they make of an arrival is made once for all of them. What is asked of the others is looked
+//! at one by one.
+
+use super::*;
+
+impl Edge {
+    /// The window of a bare step; whether a change that no hand made counts is asked of each
+    /// node.
+    fn bare_for(&self, edge: &SignalEdge) -> Option<TimeSpan> {
+        self.bare.filter(|_| edge.change != SignalChange::Forced)
+    }
+}
+
+impl ComboEngine {
+    /// Collects the nodes that an edge leads to, before any of them is entered:
+    /// so no press is counted for two steps.
+    pub(super) fn reach(&mut self, poll: ComboPoll, edge: &SignalEdge, trigger: Trigger) {
+        self.arrivals.clear();
+        self.arrivals.push(Arrival::of(edge, self.serial));
+        self.begin(poll, edge, trigger);
+        let (bit, mut over) = (trigger.bit(), 0);
+        let mut due = core::mem::take(&mut self.due);
+        for active in &self.active {
+            if active.until < edge.time {
+                over += 1;
+            } else if active.wants & bit != 0 {
+                due.push(active.node);
+            }
+        }
+        for node in due.drain(..) {
+            self.go_on(poll, node, edge, trigger);
+        }
+        self.due = due;
+        // Rarely, for it looks at all of them; what is over does no harm.
+        if over > self.active.len() / 2 {
+            self.put_to_rest(edge.time);
+        }
+    }
+
+    /// Takes out the nodes of which nothing comes at a time or after it.
+    fn put_to_rest(&mut self, time: Nanos) {
+        let place = &mut self.place;
+        let mut kept = 0;
+        self.active.retain(|active| {
+            let is_over = active.until < time;
+            kept += u32::from(!is_over);
+            place[active.node as usize] = if is_over { 0 } else { kept };
+            !is_over
+        });
+    }
+
+    /// Collects the first steps that an edge meets.
+    fn begin(&mut self, poll: ComboPoll, edge: &SignalEdge, trigger: Trigger) {
+        for of in poll.automaton.leads(0, trigger) {
+            if of.bare_for(edge).is_some() {
+                self.reached.push((of.node, 0));
+                continue;
+            }
+            let node = &poll.automaton.nodes[of.node as usize];
+            let guard = poll.automaton.rest(of.node).guard;
+            let is_faced = guard.is_none_or(|(by, on)| self.held[by.index()].is_on == on);
+            if is_faced && let Some(own) = self.own(poll, (of.node, node), edge) {
+                self.lead_to(of.node, own);
+            }
+        }
+    }
+
+    /// Collects the steps after a node that an edge meets.
+    fn go_on(&mut self, poll: ComboPoll, parent: NodeId, edge: &SignalEdge, trigger: Trigger) {
+        let automaton = poll.automaton;
+        let from = *self.newest(automaton, parent);
+        let is_open = self.is_open(&from, edge);
+        // Where the arrival after it lies, which all bare steps have.
+        let mut after = None;
+        for of in automaton.leads(parent, trigger) {
+            if let Some(within) = of.bare_for(edge) {
+                if is_open && within.between(from.at, edge.moment()) <= within.amount() {
+                    let at = *after.get_or_insert(self.arrivals.len() as u32);
+                    if at as usize == self.arrivals.len() {
+                        self.arrivals.push(self.arrivals[0].after(&from));
+                    }
+                    self.reached.push((of.node, at));
+                }
+                continue;
+            }
+            if let Some(arrival) = self.follow(poll, parent, of.node, edge) {
+                self.lead_to(of.node, arrival);
+            }
+            if !automaton.nodes[of.node as usize].is_plain {
+                self.wait_to_open(poll, parent, of.node, edge);
+            }
+        }
+    }
+
+    fn lead_to(&mut self, node: NodeId, arrival: Arrival) {
+        self.reached.push((node, self.arrivals.len() as u32));
+        self.arrivals.push(arrival);
+    }
+
+    /// What an edge alone makes of a node: its own moment, if what it asks of
+    /// itself is met. A hold begins.
+    pub(super) fn own(
+        &self,
+        poll: ComboPoll,
+        (id, node): (NodeId, &Node),
+        edge: &SignalEdge,
+    ) -> Option<Arrival> {
+        let is_deaf = edge.change == SignalChange::Forced && !node.counts_forced;
+        if is_deaf || !node.modes.has(edge.mode) {
+            return None;
+        }
+        let moment = |moment| node.clock.moment(moment, poll.rate);
+        let at = moment(edge.moment());
+        let mut arrival = Arrival { at, began: at, ..Arrival::of(edge, self.serial) };
+        if node.is_plain {
+            return Some(arrival);
+        }
+        let rest = poll.automaton.rest(id);
+        if let Some((set, span)) = rest.calm {
+            let last = self.last_in[set.index()];
+            let is_calm =
+                last.serial <= self.floor || span.between(moment(last.at), at) >= span.amount();
+            if !is_calm {
+                return None;
+            }
+        }
+        if let StepKind::Together { of, spread, in_order } = &rest.what {
+            let mut before = 0;
+            for signal in of {
+                let held = &self.held[signal.index()];
+                let is_late = *in_order && held.serial < before;
+                if !held.is_on || held.serial <= self.floor || is_late {
+                    return None;
+                }
+                before = held.serial;
+                if held.serial < arrival.first() {
+                    arrival.began = moment(held.since);
+                }
+                arrival.presses = arrival.presses.and(Presses::one(held.serial));
+            }
+            if spread.between(arrival.began, at) > spread.amount() {
+                return None;
+            }
+        }
+        Some(arrival)
+    }
+
+    /// Where an edge leads from a node to one after it, with the attempt that began
+    /// last. A step that may come early is met only by those attempts for which it
+    /// does not; see [`ComboEngine::wait_to_open`].
+    fn follow(
+        &self,
+        poll: ComboPoll,
+        parent: NodeId,
+        child: NodeId,
+        edge: &SignalEdge,
+    ) -> Option<Arrival> {
+        let node = &poll.automaton.nodes[child as usize];
+        let own = self.own(poll, (child, node), edge)?;
+        let after = match node.is_plain {
+            true => node.opens,
+            false => poll.automaton.rest(child).after,
+        };
+        let before = self
+            .arrivals(poll.automaton, parent)
+            .filter(|from| after.between(from.at, own.at) >= after.amount())
+            .filter(|from| self.is_met(node, from, &own, edge))
+            .max_by_key(|from| from.first())?;
+        Some(own.after(before))
+    }
+
+    /// Whether an edge may follow an arrival, by a bare step.
+    fn is_open(&self, from: &Arrival, edge: &SignalEdge) -> bool {
+        from.serial != 0
+            && from.serial < self.serial
+            && from.first() > self.floor
+            && from.at.time <= edge.time
+    }
+
+    /// Whether a step that is met by itself keeps its limits after the one
+    /// before it.
+    pub(super) fn is_met(
+        &self,
+        node: &Node,
+        from: &Arrival,
+        own: &Arrival,
+        edge: &SignalEdge,
+    ) -> bool {
+        let opens = node.opens;
+        let lifted = || edge.signal.map_or(0, |signal| self.held[signal.index()].lifted);
+        from.first() > self.floor
+            && from.serial < own.first()
+            && opens.between(from.at, own.at) >= opens.amount().max(0)
+            && node.within.between(from.at, own.at) <= node.within.amount()
+            && (!node.is_lift || from.serial == lifted())
+            && !self.is_broken(node, from.last(), Some(edge.hand()))
+    }
+}
