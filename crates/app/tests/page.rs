@@ -498,6 +498,18 @@ fn an_address_that_was_used_says_so() {
     recording.end();
 }
 
+/// A page that finds nobody when it is loaded goes on trying by the key of its address, also where
+/// it has one of another run.
+#[test]
+fn a_page_that_finds_nobody_tries_again() {
+    let recording = Recording::start("page:127.0.0.1:0");
+    let away = "sessionStorage.setItem('key', '0'.repeat(32)); const real = window.fetch; let n = 0; \
+                window.fetch = (...of) => n++ < 3 ? Promise.reject(new TypeError('away')) : real(...of)";
+    let mut browser = Browser::open_after(&recording.address, away);
+    browser.wait_for("state", "● connected");
+    recording.end();
+}
+
 /// A page without the key of this run says what to do.
 #[test]
 fn a_page_without_a_key_says_what_to_do() {

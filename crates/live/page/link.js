@@ -12,7 +12,7 @@ export const now = () => performance.now();
 const nanoseconds = (ms) => Math.round(ms * 1e6);
 
 /** The page was not let in; the message says why. */
-class Refused extends Error {}
+export class Refused extends Error {}
 
 /** Comes in, by the key of the address or by the page's own; gives its own. */
 export async function enter(key) {

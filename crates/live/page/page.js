@@ -2,7 +2,7 @@
 // drawn under the hand.
 
 import { Keys } from "./keys.js";
-import { Link, enter, inWords } from "./link.js";
+import { Link, Refused, enter, inWords } from "./link.js";
 import { Pads } from "./pads.js";
 import { Pointers } from "./pointers.js";
 import { View } from "./view.js";
@@ -35,15 +35,26 @@ const keys = [said, sessionStorage.getItem("key")].filter(Boolean);
 if (keys.length > 0) come(keys);
 else tell("○ no key: open the address that Green Trigger shows, with what is behind #");
 
-async function come([first, ...others]) {
+async function come(keys) {
+  let own;
   try {
-    const key = await enter(first);
-    sessionStorage.setItem("key", key);
-    begin(new Link({ key, name, onLine: (line) => view.heard(line), onState: tell }));
+    own = await enterBy(keys);
   } catch (error) {
-    if (others.length > 0) return come(others);
     tell(inWords(error));
-    if (error instanceof TypeError) setTimeout(() => come([first]), AGAIN_MS);
+    if (!(error instanceof Refused)) setTimeout(() => come(keys), AGAIN_MS);
+    return;
+  }
+  sessionStorage.setItem("key", own);
+  begin(new Link({ key: own, name, onLine: (line) => view.heard(line), onState: tell }));
+}
+
+/** Comes in by the first of these keys that is good. */
+async function enterBy([key, ...others]) {
+  try {
+    return await enter(key);
+  } catch (error) {
+    if (others.length === 0 || !(error instanceof Refused)) throw error;
+    return enterBy(others);
   }
 }
 
