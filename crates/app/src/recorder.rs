@@ -88,10 +88,16 @@ impl Recorder {
         ring: Ring,
     ) -> io::Result<Self> {
         let to = match is_reel(path) {
-            true => To::Reel(path, ring),
-            false => To::File(TakeFile::create(path)?),
+            true => Ok(To::Reel(path, ring)),
+            false => TakeFile::create(path).map(To::File),
         };
-        Self::write_to(to, session, title)
+        to.and_then(|to| Self::write_to(to, session, title)).map_err(|error| {
+            let why = match error.kind() {
+                io::ErrorKind::AlreadyExists => "it is there already".to_owned(),
+                _ => error.to_string(),
+            };
+            io::Error::new(error.kind(), format!("{why}; choose another name"))
+        })
     }
 
     fn write_to(to: To, session: &Session, title: Option<&str>) -> io::Result<Self> {
@@ -354,14 +360,17 @@ mod tests {
         assert_eq!(count, session.seen_count());
     }
 
-    #[test]
-    fn a_file_that_is_there_is_never_overwritten() {
+    #[rstest]
+    #[case::a_take("r.take.jsonl")]
+    #[case::a_reel("r.reel")]
+    fn what_is_there_is_never_overwritten(#[case] name: &str) {
         let folder = tempfile::tempdir().unwrap();
-        let path = folder.path().join("r.take.jsonl");
+        let path = folder.path().join(name);
         fs::write(&path, "precious").unwrap();
         let error =
             Recorder::start(&path, &session(Capacity::DEFAULT), None, Ring::DEFAULT).unwrap_err();
         assert_eq!(error.kind(), io::ErrorKind::AlreadyExists);
+        assert_eq!(error.to_string(), "it is there already; choose another name");
         assert_eq!(fs::read_to_string(&path).unwrap(), "precious");
     }
 

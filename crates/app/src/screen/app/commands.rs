@@ -167,9 +167,7 @@ impl App {
         match Recorder::start(path, self.session(), title, Ring::DEFAULT) {
             Ok(recorder) => self.record(recorder),
             Err(error) => {
-                let text =
-                    format!("cannot record to {}: {error}; choose another name", path.display());
-                self.tell(text, true);
+                self.tell(format!("cannot record to {}: {error}", path.display()), true);
             }
         }
     }
