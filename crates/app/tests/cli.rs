@@ -694,6 +694,13 @@ fn a_take_becomes_tables_and_tables_a_take() {
         assert_eq!(refused.status.code(), Some(2));
         assert!(stderr(&refused).contains("is there already"), "{refused:?}");
     }
+    // A folder does not get the name of a file, and Parquet is not read again.
+    for name in ["bug.csv", "bug.parquet", "bug.take.jsonl"] {
+        let refused = gtrig(&["convert", &take, &path(name), "--as", "csv"]);
+        assert!(stderr(&refused).contains("reads as a file"), "{refused:?}");
+    }
+    let refused = gtrig(&["convert", &parquet, &path("broken.take.jsonl")]);
+    assert!(stderr(&refused).contains("make some with --as csv"), "{refused:?}");
     // What cannot be made leaves nothing behind.
     fs::remove_file(format!("{csv}/events.csv")).unwrap();
     let broken = gtrig(&["convert", &csv, &path("broken.take.jsonl")]);

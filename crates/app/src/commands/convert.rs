@@ -18,7 +18,7 @@ use gtrig_formats::{
 use std::{
     fs::File,
     io::{self, BufRead, BufReader, BufWriter, Write},
-    path::PathBuf,
+    path::{Path, PathBuf},
 };
 
 /// Write a take as tables for tools of data, CSV or Parquet, or as a reel; and back.
@@ -52,6 +52,11 @@ enum Form {
     Csv,
     /// Apache Parquet, small and quick for tools that query.
     Parquet,
+}
+
+/// Whether a name has the ending of a file of tables or lines, so that nobody expects a folder.
+fn names_a_file(to: &Path) -> bool {
+    to.extension().is_some_and(|of| ["csv", "parquet", "json", "jsonl"].iter().any(|is| of == *is))
 }
 
 impl Convert {
@@ -126,6 +131,12 @@ impl Convert {
 
     /// Tables of a take. All of them are there, or none.
     fn tables(self) -> anyhow::Result<Status> {
+        ensure!(
+            !names_a_file(&self.to),
+            "{} reads as a file, and of a take a folder with a table each is made: name a folder, \
+             and --as csv for CSV",
+            self.to.display()
+        );
         let form = match self.form {
             Form::Csv => TableForm::Csv,
             Form::Parquet => TableForm::Parquet,
@@ -153,6 +164,11 @@ impl Convert {
     /// A take of tables.
     fn take(&self) -> anyhow::Result<Status> {
         let from = self.from.display();
+        let has = |table: &str| self.from.join(table).exists();
+        ensure!(
+            has("devices.csv") || !has("devices.parquet"),
+            "{from} has tables of Parquet, which are not read again: make some with --as csv"
+        );
         let mut fault = None;
         let saved = save_atomically(&self.to, Over::Nothing, |out| {
             let out = BufWriter::with_capacity(1 << 16, out);
