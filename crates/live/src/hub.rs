@@ -166,9 +166,7 @@ impl Hub {
                     }
                 )));
             }
-            hub.listen(place).map_err(|error| {
-                io::Error::new(error.kind(), format!("cannot listen at {place}: {error}"))
-            })?;
+            hub.listen(place).map_err(|error| place.cannot("listen", &error))?;
         }
         Ok(hub)
     }

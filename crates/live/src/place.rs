@@ -1,7 +1,7 @@
 //! Where programs come to.
 
 use std::{
-    fmt,
+    fmt, io,
     net::{IpAddr, SocketAddr, ToSocketAddrs},
     path::PathBuf,
     str::FromStr,
@@ -56,6 +56,20 @@ impl Place {
             Place::Stdin | Place::Pipe(_) | Place::Unix(_) => false,
             Place::Page { .. } | Place::Tuio(_) => false,
         }
+    }
+
+    /// Why nothing could be done at a place, with what to do where that is known.
+    pub(crate) fn cannot(&self, what: &str, error: &io::Error) -> io::Error {
+        let is_port = !matches!(self, Place::Stdin | Place::Pipe(_) | Place::Unix(_));
+        let more = match error.kind() {
+            io::ErrorKind::AddrInUse if is_port => "; another program has that port: name another",
+            io::ErrorKind::AddrNotAvailable if is_port => "; this machine has no such address",
+            io::ErrorKind::PermissionDenied if is_port => {
+                "; ports below 1024 are the administrator's: name a higher one"
+            }
+            _ => "",
+        };
+        io::Error::new(error.kind(), format!("cannot {what} at {self}: {error}{more}"))
     }
 
     /// A page at a port of all addresses of this machine, or at an address and a port.

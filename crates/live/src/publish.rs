@@ -79,9 +79,7 @@ impl Publisher {
                     "{place} can be reached from other machines: set GTRIG_TOKEN to a secret that readers have to say, or publish at tcp:PORT"
                 )));
             }
-            let door = Door::open(place).map_err(|error| {
-                io::Error::new(error.kind(), format!("cannot publish at {place}: {error}"))
-            })?;
+            let door = Door::open(place).map_err(|error| place.cannot("publish", &error))?;
             let door = door.ok_or_else(|| {
                 io::Error::other(format!("cannot publish at {place}: name unix:PATH or tcp:PORT"))
             })?;

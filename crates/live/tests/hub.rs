@@ -416,6 +416,25 @@ fn a_place_where_nobody_can_come_is_refused(#[case] name: &str, #[case] why: &st
     assert!(error.contains(why), "{error}");
 }
 
+/// What is wrong with a port is said with what to do.
+#[rstest]
+#[case::tcp("tcp:PORT")]
+#[case::a_page("page:127.0.0.1:PORT")]
+fn a_port_that_another_program_has_is_refused(#[case] place: &str) {
+    let used = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let port = used.local_addr().unwrap().port().to_string();
+    let place: Place = place.replace("PORT", &port).parse().unwrap();
+    let error = Hub::open(&[place], Options::default(), Nanos(0)).unwrap_err().to_string();
+    assert!(error.contains("another program has that port: name another"), "{error}");
+    let error = Hub::open(&["tcp:203.0.113.77:4710".parse().unwrap()], secret(), Nanos(0));
+    let error = error.unwrap_err().to_string();
+    assert!(error.contains("this machine has no such address"), "{error}");
+}
+
+fn secret() -> Options {
+    Options { token: Some("secret".to_owned()), ..Options::default() }
+}
+
 /// A socket that a killed program left behind is taken over, and only its owner may use it.
 #[test]
 fn a_socket_is_its_owners_alone_and_goes_with_the_hub() {
