@@ -1,6 +1,7 @@
 //! One tick of the demo rig, against the same rig written by hand: as the plain loop an
 //! engine programmer would write, and as the quickest one, which looks at nothing that has
-//! not moved, and knows the main device and whether an action is open.
+//! not moved, and knows the main device and whether an action is open. And once more as a game
+//! runs the rig: told by handles, frame by frame.
 //!
 //! All run the same sixty seconds of the simulated cab and are checked to give the same
 //! actions before anything is measured.
@@ -8,7 +9,8 @@
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use gtrig::{commands, files};
 use gtrig_analysis::Session;
-use gtrig_core::{Event, InputSpec, Machine, Marks, Nanos, Presence, Tick, run};
+use gtrig_core::{DeviceId, Event, InputSpec, Machine, Marks, Nanos, Presence, Rig, Tick, run};
+use gtrig_embed::{Control, Input};
 use std::hint::black_box;
 
 const SECONDS: u64 = 60;
@@ -408,13 +410,91 @@ fn hold([x, y]: [f32; 2]) -> [f32; 2] {
     if len > 1.0 { [x / len, y / len] } else { [x, y] }
 }
 
+/// What a game says before a frame.
+enum Told {
+    /// A device reported these.
+    Values(Nanos, Vec<(Control, i32)>),
+    /// A device can be heard, or no longer.
+    Presence(Nanos, DeviceId, Presence),
+}
+
+impl Told {
+    fn time(&self) -> Nanos {
+        match self {
+            Told::Values(time, _) | Told::Presence(time, ..) => *time,
+        }
+    }
+}
+
+/// The same devices and reports, as a game tells them to what it embeds.
+struct InGame {
+    fresh: Input,
+    told: Vec<Told>,
+}
+
+impl InGame {
+    fn new(rig: Rig, session: &Session, events: &[Event]) -> Self {
+        let roster = session.roster();
+        let mut fresh = Input::new(rig);
+        for (_, device) in roster.devices() {
+            fresh.plug(device.info.clone(), Nanos(0)).unwrap();
+        }
+        let mut told: Vec<Told> = Vec::new();
+        for event in events {
+            let control = roster.control(event.control);
+            if control.is_presence {
+                let presence = Presence::from_value(event.value);
+                told.push(Told::Presence(event.time, control.device, presence));
+                continue;
+            }
+            let value = (fresh.control_at(event.control.index()).unwrap(), event.value);
+            match told.last_mut() {
+                Some(Told::Values(time, values)) if *time == event.time => values.push(value),
+                _ => told.push(Told::Values(event.time, vec![value])),
+            }
+        }
+        InGame { fresh, told }
+    }
+
+    /// All of it again, so much later.
+    fn run(
+        &self,
+        session: &Session,
+        input: &mut Input,
+        later: u64,
+        mut after: impl FnMut(u32, &Input),
+    ) {
+        let rate = session.plan().rate();
+        let at = |time: Nanos| Nanos(time.0 + later);
+        let mut told = self.told.iter().peekable();
+        for tick in 0..=LAST.0 {
+            let now = rate.time_of(Tick(tick));
+            while let Some(told) = told.next_if(|told| told.time() <= now) {
+                match told {
+                    Told::Values(time, values) => input.feed(at(*time), values),
+                    Told::Presence(time, device, to) => {
+                        input.set_presence(*device, *to, at(*time));
+                    }
+                }
+            }
+            input.frame(at(now));
+            after(tick, input);
+        }
+    }
+}
+
+fn outputs_in_game(input: &Input) -> [f32; 9] {
+    let a = |n| input.vector(input.action_at(n).unwrap());
+    [a(0)[0], a(0)[1], a(1)[0], a(2)[0], a(3)[0], a(4)[0], a(5)[0], a(6)[0], a(7)[0]]
+}
+
 fn outputs(machine: &Machine) -> [f32; 9] {
     let a = |n| machine.action(gtrig_core::ActionId(n));
     [a(0).x, a(0).y, a(1).x, a(2).x, a(3).x, a(4).x, a(5).x, a(6).x, a(7).x]
 }
 
-/// Both ways must agree on every tick, or the comparison means nothing.
-fn check(session: &Session, events: &[Event]) {
+/// All ways must agree on every tick, or the comparison means nothing.
+fn check(session: &Session, events: &[Event], in_game: &InGame) {
     let mut theirs = Vec::new();
     let mut all = ByHand::new(session, true);
     all.run(session, events, |_, hand| theirs.push(hand.outputs()));
@@ -422,6 +502,11 @@ fn check(session: &Session, events: &[Event]) {
         let hand = theirs[machine.at().0 as usize];
         for (ours, by_hand) in outputs(machine).into_iter().zip(hand) {
             assert!((ours - by_hand).abs() < 1e-6, "tick {}: {ours} {by_hand}", machine.at());
+        }
+    });
+    in_game.run(session, &mut in_game.fresh.clone(), 0, |tick, input| {
+        for (ours, by_hand) in outputs_in_game(input).into_iter().zip(theirs[tick as usize]) {
+            assert!((ours - by_hand).abs() < 1e-6, "tick {tick} in a game: {ours} {by_hand}");
         }
     });
     let mut moved = ByHand::new(session, false);
@@ -447,9 +532,10 @@ fn bench(c: &mut Criterion) {
             _ => true,
         });
     }
-    let (session, _) = commands::cab_session(rig, 1, Nanos(SECONDS * 1_000_000_000));
+    let (session, _) = commands::cab_session(rig.clone(), 1, Nanos(SECONDS * 1_000_000_000));
     let events: Vec<Event> = session.recording().events().collect();
-    check(&session, &events);
+    let in_game = InGame::new(rig, &session, &events);
+    check(&session, &events, &in_game);
     let fresh = Machine::new(session.plan(), Tick(0));
     let mut group = c.benchmark_group("tick");
     group.throughput(Throughput::Elements(u64::from(LAST.0)));
@@ -461,6 +547,16 @@ fn bench(c: &mut Criterion) {
             run(&mut machine, session.plan(), &events, LAST, |m| {
                 sum += m.action(gtrig_core::ActionId(0)).x;
             });
+            black_box(sum)
+        });
+    });
+    group.bench_function("in a game", |b| {
+        let slew = in_game.fresh.action_at(0).unwrap();
+        let (mut input, mut later) = (in_game.fresh.clone(), 0);
+        b.iter(|| {
+            let mut sum = 0.0;
+            in_game.run(&session, &mut input, later, |_, input| sum += input.vector(slew)[0]);
+            later += (SECONDS + 1) * 1_000_000_000;
             black_box(sum)
         });
     });
