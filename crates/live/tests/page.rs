@@ -71,8 +71,7 @@ fn request(house: &House, path: &str, key: &str, origin: &str) -> Request {
 }
 
 /// What lets a page in, over a stream of either kind.
-fn post(house: &House, key: &str, origin: &str, stream: &mut (impl Read + Write)) -> String {
-    let host = address(house);
+fn post(host: SocketAddr, key: &str, origin: &str, stream: &mut (impl Read + Write)) -> String {
     write!(stream, "POST /enter?k={key} HTTP/1.1\r\nHost: {host}\r\nOrigin: {origin}\r\n\r\n")
         .unwrap();
     let mut answer = Vec::new();
@@ -87,7 +86,7 @@ fn enter(house: &mut House) -> String {
     let (at, key) = (address(house), key(house));
     let mut stream = TcpStream::connect(at).unwrap();
     stream.set_read_timeout(Some(PATIENCE)).unwrap();
-    let answer = post(house, &key, &format!("http://{at}"), &mut stream);
+    let answer = post(at, &key, &format!("http://{at}"), &mut stream);
     assert!(answer.starts_with("HTTP/1.1 200 "), "{answer}");
     answer.split_once("\r\n\r\n").unwrap().1.to_owned()
 }
@@ -126,20 +125,34 @@ fn an_address_lets_one_browser_in() {
     let mut house = house();
     let (at, first) = (address(&house), key(&house));
     let origin = format!("http://{at}");
-    let ask = |house: &House, key: &str, origin: &str| {
-        post(house, key, origin, &mut TcpStream::connect(at).unwrap())
-    };
-    let foreign = ask(&house, &first, "http://evil.example");
+    let ask = |key: &str, origin: &str| post(at, key, origin, &mut TcpStream::connect(at).unwrap());
+    let foreign = ask(&first, "http://evil.example");
     assert!(foreign.starts_with("HTTP/1.1 403 "), "{foreign}");
     let own = enter(&mut house);
-    let again = ask(&house, &first, &origin);
+    let again = ask(&first, &origin);
     assert!(again.starts_with("HTTP/1.1 403 ") && again.contains("was used already"), "{again}");
-    assert!(ask(&house, &own, &origin).ends_with(&own), "a page that came may come again");
+    assert!(ask(&own, &origin).ends_with(&own), "a page that came may come again");
     house.drain();
     assert!(key(&house) != first && key(&house) != own);
     assert!(house.hub.invitations()[0].addresses.iter().all(|of| of.ends_with(&key(&house))));
     let bare = request(&house, "/send", &first, &origin);
     assert!(tungstenite::client(bare, TcpStream::connect(at).unwrap()).is_err());
+}
+
+/// Of many that use an address at the same instant one is let in.
+#[test]
+fn one_of_many_at_once_is_let_in() {
+    let house = house();
+    let (at, key) = (address(&house), key(&house));
+    let ask = || {
+        let mut stream = TcpStream::connect(at).unwrap();
+        post(at, &key, &format!("http://{at}"), &mut stream).starts_with("HTTP/1.1 200 ")
+    };
+    let let_in = std::thread::scope(|scope| {
+        let asking: Vec<_> = (0..8).map(|_| scope.spawn(ask)).collect();
+        asking.into_iter().map(|of| of.join().unwrap()).filter(|is| *is).count()
+    });
+    assert_eq!(let_in, 1);
 }
 
 #[rstest]
@@ -441,7 +454,7 @@ fn over_tls_the_certificate_is_the_one_that_is_shown() {
         StreamOwned::new(client, stream)
     };
     let origin = format!("https://{at}");
-    let answer = post(&house, &key(&house), &origin, &mut connect());
+    let answer = post(at, &key(&house), &origin, &mut connect());
     let (_, own) = answer.split_once("\r\n\r\n").unwrap();
     let request = request(&house, "/send", own, &origin);
     let (mut socket, _) = tungstenite::client(request, connect()).unwrap();
