@@ -45,6 +45,8 @@ async function come(keys) {
     return;
   }
   sessionStorage.setItem("key", own);
+  // Long words make the panel smaller, and it gets its size now.
+  tell("connecting");
   begin(new Link({ key: own, name, onLine: (line) => view.heard(line), onState: tell }));
 }
 

@@ -80,6 +80,12 @@ impl Browser {
 
     /// Has the browser do something, and returns what came of it.
     pub fn call(&mut self, method: &str, params: Value) -> Value {
+        let answer = self.answer(method, params);
+        assert!(answer.get("error").is_none(), "{method}: {answer}");
+        answer["result"].clone()
+    }
+
+    fn answer(&mut self, method: &str, params: Value) -> Value {
         self.calls += 1;
         let call = json!({ "id": self.calls, "method": method, "params": params });
         self.socket.send(Message::text(call.to_string())).unwrap();
@@ -87,16 +93,16 @@ impl Browser {
             let Message::Text(text) = self.socket.read().unwrap() else { continue };
             let answer: Value = serde_json::from_str(&text).unwrap();
             if answer["id"] == self.calls {
-                assert!(answer.get("error").is_none(), "{method}: {answer}");
-                return answer["result"].clone();
+                return answer;
             }
         }
     }
 
-    /// What an expression is in the page.
+    /// What an expression is in the page; nothing while another page takes its place, which
+    /// is when the browser cannot say it.
     pub fn value(&mut self, expression: &str) -> Value {
         let asked = json!({ "expression": expression, "returnByValue": true });
-        self.call("Runtime.evaluate", asked)["result"]["value"].clone()
+        self.answer("Runtime.evaluate", asked)["result"]["result"]["value"].clone()
     }
 
     /// Waits until an element of the page has these words, and returns all of them.
