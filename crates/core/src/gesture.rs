@@ -6,6 +6,7 @@ mod engine;
 mod recent;
 mod sign;
 mod taps;
+mod track;
 mod verdict;
 
 pub(crate) use attempt::*;
@@ -14,4 +15,5 @@ pub use engine::*;
 pub use recent::*;
 pub use sign::*;
 pub use taps::*;
+pub(crate) use track::*;
 pub use verdict::*;

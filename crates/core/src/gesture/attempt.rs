@@ -1,7 +1,7 @@
 //! One attempt at a gesture: its fingers, and everything measured of them.
 
 use crate::base::{ContactId, ControlId, GestureId, Nanos, Tick, clamp_to_circle, length, minus};
-use crate::gesture::{BoundGesture, GestureOutcome, GestureVerdict, Landings, Tally};
+use crate::gesture::{BoundGesture, GestureOutcome, GestureVerdict, Landings, Tally, Track};
 use crate::spec::{GestureKind, MAX_FINGERS, MeasuredFrom, Quantity, StickCentre, SwipeDirections};
 use crate::touch::{Contact, Landing};
 use core::f32::consts::PI;
@@ -37,6 +37,11 @@ pub(crate) enum AttemptPhase {
     Fired,
 }
 
+/// One attempt at a gesture.
+///
+/// With a single finger, where this is, how far it got and its path are those of the
+/// last time when the attempt caught up with the track of its contact: see
+/// [`GestureAttempt::catch_up`]. Most attempts are asked for them only when they are over.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct GestureAttempt {
     pub(crate) gesture: GestureId,
@@ -50,6 +55,11 @@ pub(crate) struct GestureAttempt {
     count: u8,
     /// How many of them have been lifted.
     lifted: u8,
+    /// Whether it is over: all its fingers have been lifted if it is a tap, or one if
+    /// it is anything else.
+    pub(crate) is_over: bool,
+    /// Whether it is told of every movement of its fingers.
+    pub(crate) is_watching: bool,
     /// When time alone may bring it further: of a press, when it has been held for
     /// long enough.
     pub(crate) due: Option<Nanos>,
@@ -107,6 +117,8 @@ impl GestureAttempt {
             fingers: [Finger::NONE; MAX_FINGERS],
             count: 0,
             lifted: 0,
+            is_over: false,
+            is_watching: of.is_watching,
             due: None,
             complete: Nanos(0),
             moved: 0.0,
@@ -154,7 +166,14 @@ impl GestureAttempt {
     }
 
     pub(crate) fn shares_with(&self, other: &GestureAttempt) -> bool {
-        self.landings().meet(&other.landings())
+        self.has_any(&other.landings())
+    }
+
+    /// Whether it has one of these fingers.
+    #[inline]
+    pub(crate) fn has_any(&self, fingers: &Landings) -> bool {
+        self.fingers().iter().any(|finger| fingers.has(finger.landing.id))
+            || self.earlier.meet(fingers)
     }
 
     pub(crate) fn is_complete(&self, of: &BoundGesture) -> bool {
@@ -167,14 +186,6 @@ impl GestureAttempt {
 
     pub(crate) const fn any_lifted(&self) -> bool {
         self.lifted > 0
-    }
-
-    /// Whether it is over: all its taps have ended, or a finger of anything else.
-    pub(crate) fn is_over(&self, of: &BoundGesture) -> bool {
-        match of.kind {
-            GestureKind::Tap { .. } => self.all_lifted(),
-            _ => self.any_lifted(),
-        }
     }
 
     /// Whether it is an attempt at all: one of too few fingers or taps is none.
@@ -200,6 +211,7 @@ impl GestureAttempt {
         self.count += 1;
         self.complete = landing.time;
         if self.count > 1 {
+            self.is_watching = true;
             // What is measured of several begins when all are there.
             for finger in &mut self.fingers[..usize::from(self.count)] {
                 finger.start = finger.at;
@@ -209,7 +221,26 @@ impl GestureAttempt {
         }
     }
 
-    /// One of its fingers is elsewhere, at a place in millimetres.
+    /// Takes over how its finger went on, if it has a single one that is still down.
+    pub(crate) fn catch_up_with(&mut self, tracks: &[Track]) {
+        let finger = &self.fingers[0];
+        if self.count == 1 && !finger.is_lifted {
+            self.catch_up(&tracks[finger.contact.index()]);
+        }
+    }
+
+    /// Takes over the track of its only finger.
+    pub(crate) fn catch_up(&mut self, track: &Track) {
+        self.fingers[0].at = self.in_unit(track.at);
+        (self.moved, self.path) = (track.moved * self.per_mm, track.path * self.per_mm);
+    }
+
+    /// Whether its only finger got further since then.
+    pub(crate) fn is_behind(&self, track: &Track) -> bool {
+        track.moved * self.per_mm > self.moved
+    }
+
+    /// One of its several fingers is elsewhere, at a place in millimetres.
     pub(crate) fn move_to(&mut self, of: &BoundGesture, n: usize, at: [f32; 2]) {
         let at = self.in_unit(at);
         let finger = &mut self.fingers[n];
@@ -220,18 +251,21 @@ impl GestureAttempt {
         if of.needs_moved {
             self.moved = self.moved.max(length(minus(at, finger.start)));
         }
-        if of.needs_line && self.count > 1 {
+        if of.needs_line {
             let line = self.line_now();
-            self.turned += degrees_between(self.last_line, line);
+            if of.needs_turn {
+                self.turned += degrees_between(self.last_line, line);
+            }
             self.last_line = line;
         }
     }
 
     /// One of its fingers is lifted.
-    pub(crate) fn lift(&mut self, n: usize, time: Nanos) {
+    pub(crate) fn lift(&mut self, of: &BoundGesture, n: usize, time: Nanos) {
         self.fingers[n].is_lifted = true;
         self.lifted += 1;
         self.over = Some(time);
+        self.is_over = self.all_lifted() || !matches!(of.kind, GestureKind::Tap { .. });
     }
 
     /// From the first finger to the second.
@@ -245,6 +279,9 @@ impl GestureAttempt {
             let [dx, dy] = minus(finger.at, finger.start);
             [x + dx, y + dy]
         });
+        if self.count == 1 {
+            return sum;
+        }
         sum.map(|part| part / f32::from(self.count.max(1)))
     }
 
@@ -356,9 +393,9 @@ impl GestureAttempt {
 
     fn stick(&mut self, ring: StickCentre, radius: f32) -> [f32; 2] {
         let [x, y] = minus(self.first().at, self.centre);
-        let far = length([x, y]);
-        if ring == StickCentre::Following && far > radius {
-            let excess = (far - radius) / far;
+        if ring == StickCentre::Following {
+            let far = length([x, y]);
+            let excess = if far > radius { (far - radius) / far } else { 0.0 };
             self.centre = [self.centre[0] + x * excess, self.centre[1] + y * excess];
         }
         clamp_to_circle([x / radius, -y / radius])

@@ -19,6 +19,20 @@ pub(crate) struct GesturePlan {
 }
 
 impl GesturePlan {
+    pub(crate) fn new(
+        mut gestures: Vec<BoundGesture>,
+        signs: Signs,
+        origins: Vec<ControlId>,
+    ) -> Self {
+        let waited_for = gestures.iter().flat_map(|gesture| gesture.waits_for.clone());
+        for other in waited_for.collect::<Vec<GestureId>>() {
+            if let Some(gesture) = gestures.get_mut(other.index()) {
+                gesture.is_waited_for = true;
+            }
+        }
+        GesturePlan { gestures, signs, origins }
+    }
+
     #[inline]
     pub(crate) fn gesture(&self, gesture: GestureId) -> &BoundGesture {
         &self.gestures[gesture.index()]
@@ -58,6 +72,8 @@ pub(crate) struct BoundGesture {
     pub(crate) toward: SwipeDirections,
     pub(crate) from_edge: Option<PanelEdge>,
     pub(crate) waits_for: Vec<GestureId>,
+    /// Whether another one waits for it.
+    pub(crate) is_waited_for: bool,
     pub(crate) takes: bool,
     pub(crate) beside: Vec<GestureId>,
     pub(crate) measured_from: MeasuredFrom,
@@ -69,11 +85,15 @@ pub(crate) struct BoundGesture {
     pub(crate) is_press: bool,
     /// Whether it gives something while it lasts.
     pub(crate) gives: bool,
-    /// Whether it asks for the length of a path, for how far a finger got, and for
-    /// the line between two.
+    /// Whether an attempt with a single finger is told of its movements: it is judged by
+    /// them, or gives something.
+    pub(crate) is_watching: bool,
+    /// Whether it asks for the length of a path, for how far a finger got, for the line
+    /// between two, and for how far that has turned.
     pub(crate) needs_path: bool,
     pub(crate) needs_moved: bool,
     pub(crate) needs_line: bool,
+    pub(crate) needs_turn: bool,
 }
 
 impl BoundGesture {
@@ -90,14 +110,19 @@ impl BoundGesture {
             _ => (SwipeDirections::Any, None),
         };
         let asks = |quantity| checks.iter().any(|check: &Check| check.quantity == quantity);
+        let is_alone = gesture.fingers == 1;
+        let gives = gesture.kind.lasts() && gesture.kind.has_value();
+        let is_press = matches!(gesture.kind, GestureKind::Press);
         BoundGesture {
+            is_watching: is_press || is_alone && (follows(gesture.kind) || gives),
             needs_path: matches!(gesture.kind, GestureKind::Sign { .. })
                 || asks(Quantity::Straight),
             needs_moved: asks(Quantity::Move),
             needs_line: matches!(gesture.kind, GestureKind::Pinch | GestureKind::Rotate),
+            needs_turn: matches!(gesture.kind, GestureKind::Rotate),
             follows: follows(gesture.kind),
-            gives: gesture.kind.lasts() && gesture.kind.has_value(),
-            is_press: matches!(gesture.kind, GestureKind::Press),
+            gives,
+            is_press,
             kind: gesture.kind,
             zone: gesture.zone,
             by: gesture.by,
@@ -110,6 +135,7 @@ impl BoundGesture {
             toward,
             from_edge,
             waits_for: gesture.waits_for.clone(),
+            is_waited_for: false,
             takes: gesture.takes,
             beside: gesture.beside.clone(),
             measured_from: gesture.measured_from,

@@ -1,17 +1,23 @@
 //! The attempts that go on, and how gestures bear on each other.
+//!
+//! A movement is told to the attempts that are judged by movements, or give something,
+//! or have several fingers. All others catch up with their finger when they are asked:
+//! when it is lifted, when another one joins it, or when somebody looks.
 
 mod bearing;
+mod moments;
 mod shown;
 
 use crate::base::{ContactId, ControlId, GestureId, Nanos, SparseSet, Tick};
 use crate::gesture::{
-    AttemptPhase, BoundGesture, GestureAttempt, GestureOutcome, GesturePlan, GestureVerdict,
-    Landings, OriginAxis, Recent, Slacks, Tap, Taps, Trail, measure_taps,
+    AttemptPhase, BoundGesture, FingerNews, GestureAttempt, GestureOutcome, GesturePlan,
+    GestureVerdict, OriginAxis, Recent, Taps, Track, Trail,
 };
 use crate::sample::ControlState;
 use crate::spec::{GestureKind, Pointing, Quantity, StickCentre, SwipeFires};
 use crate::touch::{Contact, ContactUpdate, Landing};
 use alloc::vec::Vec;
+use moments::{Stepped, due, earliest, follow, is_hopeless, judge, one_tap, step, told};
 pub use shown::GestureCandidate;
 
 /// At most this many attempts go on at once; a finger that lands when there
@@ -68,17 +74,19 @@ pub(crate) struct GestureEngine {
     attempts: Vec<GestureAttempt>,
     states: Vec<GestureState>,
     taps: Vec<Taps>,
+    /// For each contact.
+    tracks: Vec<Track>,
     trails: Vec<Trail>,
     recent: Vec<Recent>,
     verdicts: Vec<GestureVerdict>,
     changed: SparseSet<GestureId>,
     /// Gestures that fired for this tick alone.
     pulsed: Vec<GestureId>,
-    /// For each contact the place of its update among those of this tick.
-    update_of: Vec<Option<u16>>,
     wake: Option<Nanos>,
-    /// Whether an attempt may have ended in this tick.
+    /// Whether an attempt may have ended in this tick, and whether one has met its
+    /// limits and not fired before this tick.
     is_any_over: bool,
+    is_any_met: bool,
 }
 
 /// What a tick is run by.
@@ -121,7 +129,7 @@ impl GestureEngine {
         self.states.resize(gestures, GestureState::default());
         self.taps.resize(gestures, Taps::NONE);
         self.changed.grow(gestures);
-        self.update_of.resize(contacts, None);
+        self.tracks.resize(contacts, Track::default());
         if !plan.signs.is_empty() {
             self.trails.resize(contacts, Trail::default());
             self.trails.iter_mut().for_each(Trail::fit);
@@ -182,23 +190,18 @@ impl GestureEngine {
         if is_idle && !poll.has_moved_origin {
             return;
         }
-        for (update, n) in updates.iter().zip(0..) {
-            self.update_of[update.contact.index()] = Some(n);
-            if let Some(trail) = self.trails.get_mut(update.contact.index()) {
-                trail.add(update.lifted.map_or(update.place, |lift| lift.place));
-            }
-            if let Some(recent) = self.recent.get_mut(update.contact.index())
-                && update.lifted.is_none()
-            {
-                recent.add(update.at, update.place);
-            }
-        }
-        self.is_any_over = false;
+        updates.iter().for_each(|update| self.note(update));
+        let is_any_lifted = updates.iter().any(|update| update.lifted.is_some());
+        (self.is_any_over, self.is_any_met, self.wake) = (false, false, None);
         for at in 0..self.attempts.len() {
-            self.hear(poll, at, updates);
+            let attempt = &self.attempts[at];
+            if !attempt.is_over && (attempt.is_watching || is_any_lifted) {
+                self.hear(poll, at);
+            }
+            self.is_any_met |= self.attempts[at].phase == AttemptPhase::Met;
         }
         for update in updates {
-            self.update_of[update.contact.index()] = None;
+            self.tracks[update.contact.index()].news = FingerNews::None;
             if let Some(trail) = self.trails.get_mut(update.contact.index())
                 && update.lifted.is_some()
             {
@@ -208,67 +211,82 @@ impl GestureEngine {
                 self.land(poll, update, landed);
             }
         }
-        if self.attempts.iter().any(|attempt| attempt.phase == AttemptPhase::Met) {
+        if self.is_any_met {
             self.settle(poll);
+            self.give_anew(poll);
         }
-        self.give(poll);
         if self.is_any_over {
             self.conclude(poll);
         }
-        self.wake = self.next_wake(poll);
+        if self.is_any_met {
+            self.wake = self.next_wake(poll);
+        }
     }
 
-    /// Tells an attempt the updates of its fingers.
-    fn hear(&mut self, poll: GesturePoll, at: usize, updates: &[ContactUpdate]) {
+    /// Notes how a finger that was there went on.
+    fn note(&mut self, update: &ContactUpdate) {
+        let contact = update.contact.index();
+        let track = &mut self.tracks[contact];
+        track.go_on(update);
+        if let Some(trail) = self.trails.get_mut(contact) {
+            trail.add(track.at);
+        }
+        if let Some(recent) = self.recent.get_mut(contact)
+            && update.lifted.is_none()
+        {
+            recent.add(update.at, update.place);
+        }
+    }
+
+    /// Tells an attempt how its fingers went on, and how late it is.
+    #[inline]
+    fn hear(&mut self, poll: GesturePoll, at: usize) {
         let attempt = &mut self.attempts[at];
         let of = poll.gesture(attempt);
-        if attempt.is_over(of) {
-            return;
-        }
         if let Some(origin) = poll.origin(of, attempt.size) {
             attempt.centre = origin;
         }
-        let (mut moved, mut is_lifting) = (None, false);
-        for n in 0..attempt.fingers().len() {
-            let Some(update) = told(attempt, n, &self.update_of, updates) else { continue };
-            let (place, at) =
-                update.lifted.map_or((update.place, update.at), |lift| (lift.place, lift.time));
-            if of.is_press {
-                // Until now it was as it has been.
-                judge(attempt, of, at, poll.tick);
-            }
-            attempt.move_to(of, n, place);
-            moved = moved.max(Some(at));
-            is_lifting |= update.lifted.is_some();
-        }
-        let Some(moved) = moved else {
-            // Time alone brings nothing further but a press.
-            if of.is_press && attempt.phase == AttemptPhase::Trying {
-                judge(attempt, of, poll.now, poll.tick);
-            } else if of.origin.is_some() && poll.has_moved_origin {
+        let stepped = step(attempt, of, &self.tracks, poll.tick);
+        match stepped {
+            Some(Stepped { is_lifting: true, moved }) => return self.hear_lift(poll, at, moved),
+            // Only when all fingers are where they are now: between two of them nothing
+            // was as it is.
+            Some(Stepped { moved, .. }) => follow(attempt, of, moved, poll.tick),
+            None if of.origin.is_some() && poll.has_moved_origin => {
                 follow(attempt, of, poll.now, poll.tick);
             }
-            return;
-        };
-        // What lasts begins only with fingers that are there. And only when all
-        // fingers are where they are now: between two of them nothing was as it is.
-        if !(is_lifting && of.kind.lasts()) {
+            None => {}
+        }
+        // Time alone brings nothing further but a press.
+        if of.is_press && attempt.phase == AttemptPhase::Trying {
+            judge(attempt, of, poll.now, poll.tick);
+            self.wake = earliest(self.wake, due(attempt, of, poll.now));
+        }
+        if attempt.is_lasting && of.gives && (stepped.is_some() || of.origin.is_some()) {
+            self.give(at, of);
+        }
+    }
+
+    /// Tells an attempt that fingers of it have been lifted, the last of those that
+    /// moved at a time.
+    #[inline(never)]
+    fn hear_lift(&mut self, poll: GesturePoll, at: usize, moved: Nanos) {
+        let attempt = &mut self.attempts[at];
+        let of = poll.gesture(attempt);
+        // What lasts begins only with fingers that are there.
+        if !of.kind.lasts() {
             follow(attempt, of, moved, poll.tick);
         }
-        if is_lifting {
-            for n in 0..attempt.fingers().len() {
-                let update = told(attempt, n, &self.update_of, updates);
-                if let Some(lift) = update.and_then(|update| update.lifted) {
-                    attempt.lift(n, lift.time);
-                    attempt.is_broken |= lift.is_broken;
-                }
+        for n in 0..attempt.fingers().len() {
+            if let Some(track) = told(attempt, n, &self.tracks).filter(|track| track.news.is_end())
+            {
+                attempt.lift(of, n, track.time);
+                attempt.is_broken |= track.news == FingerNews::Broken;
             }
-            self.is_any_over = true;
-            if !attempt.is_broken && attempt.is_complete(of) {
-                self.hear_end(poll, at);
-            }
-        } else if of.is_press && attempt.phase == AttemptPhase::Trying {
-            judge(attempt, of, poll.now, poll.tick);
+        }
+        self.is_any_over = true;
+        if !attempt.is_broken && attempt.is_complete(of) {
+            self.hear_end(poll, at);
         }
     }
 
@@ -308,6 +326,7 @@ impl GestureEngine {
         if let Some(trail) = self.trails.get_mut(update.contact.index()) {
             trail.begin(update.place);
         }
+        self.tracks[update.contact.index()].land(update.place);
         if let Some(recent) = self.recent.get_mut(update.contact.index()) {
             recent.begin(landing.time, update.place);
         }
@@ -327,6 +346,7 @@ impl GestureEngine {
                     attempt.gesture == n && attempt.panel == contact.panel && is_open
                 };
                 for attempt in self.attempts.iter_mut().filter(lacks) {
+                    attempt.catch_up_with(&self.tracks);
                     attempt.land(update.contact, landing, update.place);
                 }
             }
@@ -351,29 +371,33 @@ impl GestureEngine {
             if matches!(of.kind, GestureKind::Stick(_) | GestureKind::Aim { .. }) {
                 judge(&mut attempt, of, landing.time, poll.tick);
             }
+            self.is_any_met |= attempt.phase == AttemptPhase::Met;
+            self.wake = earliest(self.wake, due(&attempt, of, poll.now));
             self.attempts.push(attempt);
         }
     }
 
-    /// What the attempts that last give now.
-    fn give(&mut self, poll: GesturePoll) {
+    /// What an attempt that lasts gives now.
+    fn give(&mut self, at: usize, of: &BoundGesture) {
+        let attempt = &mut self.attempts[at];
+        let value = attempt.output(of);
+        if value == attempt.value {
+            return;
+        }
+        attempt.value = value;
+        let (gesture, landing) = (attempt.gesture, attempt.first().landing.id);
+        if self.states[gesture.index()].driver == landing {
+            self.change(gesture).value = value;
+        }
+    }
+
+    /// What those give that fired in this tick.
+    fn give_anew(&mut self, poll: GesturePoll) {
         for at in 0..self.attempts.len() {
-            let attempt = &mut self.attempts[at];
-            if !attempt.is_lasting || attempt.over.is_some() {
-                continue;
-            }
+            let attempt = &self.attempts[at];
             let of = poll.gesture(attempt);
-            if !of.gives {
-                continue;
-            }
-            let value = attempt.output(of);
-            if value == attempt.value {
-                continue;
-            }
-            attempt.value = value;
-            let (gesture, landing) = (attempt.gesture, attempt.first().landing.id);
-            if self.states[gesture.index()].driver == landing {
-                self.change(gesture).value = value;
+            if attempt.fired == Some(poll.tick) && attempt.is_lasting && of.gives {
+                self.give(at, of);
             }
         }
     }
@@ -384,10 +408,10 @@ impl GestureEngine {
         let mut kept = 0;
         for at in 0..self.attempts.len() {
             let attempt = &self.attempts[at];
-            let is_over = attempt.is_over(poll.gesture(attempt));
             let waits = attempt.phase == AttemptPhase::Met && !attempt.is_broken;
-            if attempt.cancelled_by.is_some() || (is_over && !waits) {
-                let attempt = self.attempts[at];
+            if attempt.cancelled_by.is_some() || (attempt.is_over && !waits) {
+                let mut attempt = self.attempts[at];
+                attempt.catch_up_with(&self.tracks);
                 self.forget(poll, &attempt);
                 continue;
             }
@@ -435,19 +459,14 @@ impl GestureEngine {
         }
     }
 
-    /// Those that time alone can bring further.
+    /// When time alone can bring one further.
     fn next_wake(&self, poll: GesturePoll) -> Option<Nanos> {
-        let next = Nanos(poll.now.0 + 1);
-        let due = |attempt: &GestureAttempt| match attempt.phase {
-            AttemptPhase::Met => Some(next),
-            AttemptPhase::Trying => {
-                let due = attempt.due?;
-                let can_come = !is_hopeless(attempt, poll.gesture(attempt), poll.now);
-                can_come.then_some(due.max(next))
-            }
+        let when = |attempt: &GestureAttempt| match attempt.phase {
+            AttemptPhase::Met => Some(Nanos(poll.now.0 + 1)),
+            AttemptPhase::Trying => due(attempt, poll.gesture(attempt), poll.now),
             AttemptPhase::Fired => None,
         };
-        self.attempts.iter().filter_map(due).min()
+        self.attempts.iter().filter_map(when).min()
     }
 }
 
@@ -455,90 +474,4 @@ impl GestureEngine {
 /// as many again of fingers that have just lifted and of those that wait.
 fn room(plan: &GesturePlan, contacts: usize) -> usize {
     (plan.gestures.len() * contacts * 3).min(MAX_ATTEMPTS)
-}
-
-/// What this tick found out about a finger of an attempt that has not been lifted.
-#[inline]
-fn told<'u>(
-    attempt: &GestureAttempt,
-    n: usize,
-    update_of: &[Option<u16>],
-    updates: &'u [ContactUpdate],
-) -> Option<&'u ContactUpdate> {
-    let finger = &attempt.fingers()[n];
-    let at = update_of[finger.contact.index()].filter(|_| !finger.is_lifted)?;
-    Some(&updates[usize::from(at)])
-}
-
-/// Judges an attempt as it has been until a moment.
-fn judge(attempt: &mut GestureAttempt, of: &BoundGesture, until: Nanos, tick: Tick) {
-    let slacks = Slacks::of(&of.checks, |quantity| attempt.measure(of, quantity, until));
-    let is_met = attempt.tally.judge(&slacks);
-    if is_met && attempt.phase == AttemptPhase::Trying {
-        (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
-    }
-}
-
-/// Judges a movement, where movements are what matters.
-fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos, tick: Tick) {
-    if of.follows && attempt.is_complete(of) && !attempt.any_lifted() {
-        judge(attempt, of, at, tick);
-    }
-}
-
-/// A tap of several is over: it is judged with every choice of earlier ones.
-fn one_tap(
-    attempt: &mut GestureAttempt,
-    of: &BoundGesture,
-    taps: &mut Taps,
-    times: u8,
-    tick: Tick,
-) {
-    let Some(over) = attempt.over else { return };
-    let measure = |quantity| attempt.measure(of, quantity, over);
-    let is_good = [Quantity::Lift, Quantity::Move, Quantity::Together]
-        .iter()
-        .all(|&quantity| of.limit(quantity).is_none_or(|limit| measure(quantity) <= limit));
-    taps.push(Tap {
-        contact: attempt.first().contact,
-        panel: attempt.panel,
-        landed: attempt.first().landing.time,
-        lifted: over,
-        start: attempt.first().start,
-        moved: measure(Quantity::Move),
-        together: measure(Quantity::Together),
-        fingers: attempt.landings(),
-        is_spent: false,
-        is_good,
-    });
-    attempt.is_part = true;
-    taps.choices(times, of.apart(), |chosen| {
-        let best = attempt.tally.failed();
-        let slacks = Slacks::of(&of.checks, |quantity| measure_taps(chosen, quantity));
-        let failed = attempt.tally.count(&slacks);
-        // The choice that fails the fewest limits is told; of equals that of the
-        // latest taps.
-        if failed <= best {
-            attempt.is_part = false;
-            attempt.first_landing = chosen.first().map(|tap| tap.landed);
-            attempt.earlier = Landings::NONE;
-            let (_, earlier) = chosen.split_last().expect("a sequence has a last tap");
-            earlier.iter().for_each(|tap| attempt.earlier.add_all(&tap.fingers));
-        }
-        if failed == 0 && attempt.phase == AttemptPhase::Trying {
-            (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
-        }
-    });
-    if attempt.phase == AttemptPhase::Met {
-        // They count for no other sequence, whether this one fires or is ended.
-        taps.spend(&attempt.landings());
-    }
-}
-
-/// Whether an attempt cannot be met any more, whatever its fingers do.
-fn is_hopeless(attempt: &GestureAttempt, of: &BoundGesture, now: Nanos) -> bool {
-    of.checks.iter().filter(|check| check.quantity.only_grows()).any(|check| {
-        // A finger that is still missing comes now at the earliest.
-        check.slack(attempt.measure(of, check.quantity, now)) < 0.0
-    })
 }

@@ -41,9 +41,15 @@ impl Landings {
         &self.ids[..usize::from(self.count)]
     }
 
+    #[inline]
+    pub(crate) fn has(&self, id: u32) -> bool {
+        self.ids().contains(&id)
+    }
+
     /// Whether a finger is in both.
+    #[inline]
     pub(crate) fn meet(&self, others: &Landings) -> bool {
-        self.ids().iter().any(|id| others.ids().contains(id))
+        self.ids().iter().any(|&id| others.has(id))
     }
 }
 

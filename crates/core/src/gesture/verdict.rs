@@ -36,21 +36,24 @@ impl Check {
 /// By how much each limit holds at a moment.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Slacks {
+    /// Those beyond the checks of its gesture are infinite.
     slacks: [f32; MAX_CHECKS],
-    count: usize,
     failed: u8,
     last_failed: usize,
 }
 
 impl Slacks {
+    /// Where more than `most` limits fail, the last of them are not measured.
     #[inline]
-    pub(crate) fn of(checks: &[Check], value: impl Fn(Quantity) -> f32) -> Slacks {
-        let (count, slacks) = (checks.len(), [f32::INFINITY; MAX_CHECKS]);
-        let mut moment = Slacks { slacks, count, failed: 0, last_failed: 0 };
-        for (n, check) in checks.iter().enumerate() {
-            moment.slacks[n] = check.slack(value(check.quantity));
-            if moment.slacks[n] < 0.0 {
+    pub(crate) fn of(checks: &[Check], most: u8, value: impl Fn(Quantity) -> f32) -> Slacks {
+        let mut moment = Slacks { slacks: [f32::INFINITY; MAX_CHECKS], failed: 0, last_failed: 0 };
+        for (n, (check, slack)) in checks.iter().zip(&mut moment.slacks).enumerate() {
+            *slack = check.slack(value(check.quantity));
+            if *slack < 0.0 {
                 (moment.failed, moment.last_failed) = (moment.failed + 1, n);
+                if moment.failed > most {
+                    break;
+                }
             }
         }
         moment
@@ -80,29 +83,34 @@ impl Tally {
         self.failed
     }
 
+    /// How many limits may fail at a moment that can still change anything here: one,
+    /// whose margin this may be, or as many as at the best moment so far.
+    pub(crate) fn cares_for(&self) -> u8 {
+        self.failed.max(1)
+    }
+
     /// Takes in a moment. Returns whether all limits hold.
     #[inline]
     pub(crate) fn judge(&mut self, moment: &Slacks) -> bool {
         self.count(moment) == 0
     }
 
-    /// The same; returns how many fail.
+    /// The same; returns how many fail, or of more than it cares for some of them.
     #[inline]
-    pub(crate) fn count(&mut self, &Slacks { slacks, count, failed, last_failed }: &Slacks) -> u8 {
-        match failed {
-            0 => {
-                for (alone, slack) in self.alone[..count].iter_mut().zip(slacks) {
-                    *alone = alone.max(slack);
-                }
-            }
-            1 => self.alone[last_failed] = self.alone[last_failed].max(slacks[last_failed]),
+    pub(crate) fn count(&mut self, moment: &Slacks) -> u8 {
+        // None of them is no number, which `f32::max` would ask.
+        let best =
+            |alone: &mut f32, slack: f32| *alone = if slack > *alone { slack } else { *alone };
+        match moment.failed {
+            0 => self.alone.iter_mut().zip(moment.slacks).for_each(|(a, slack)| best(a, slack)),
+            1 => best(&mut self.alone[moment.last_failed], moment.slacks[moment.last_failed]),
             _ => {}
         }
-        if failed <= self.failed {
-            self.failed = failed;
-            self.closest[..count].copy_from_slice(&slacks[..count]);
+        if moment.failed <= self.failed {
+            self.failed = moment.failed;
+            self.closest = moment.slacks;
         }
-        failed
+        moment.failed
     }
 
     /// What came of each check.
@@ -238,6 +246,7 @@ mod tests {
     use crate::spec::{GestureKind, PanelEdge, SwipeDirections, SwipeFires};
 
     use crate::spec::Quantity;
+    use proptest::prelude::*;
     use rstest::rstest;
     use std::vec::Vec;
 
@@ -252,8 +261,10 @@ mod tests {
         let of = |[length, time]: [f32; 2]| {
             move |quantity| if quantity == Quantity::Length { length } else { time }
         };
-        let met =
-            moments.iter().map(|&moment| tally.judge(&Slacks::of(&CHECKS, of(moment)))).collect();
+        let met = moments
+            .iter()
+            .map(|&moment| tally.judge(&Slacks::of(&CHECKS, 8, of(moment))))
+            .collect();
         (met, tally.checked(&CHECKS).map(|c| (c.margin, c.is_alone)).collect())
     }
 
@@ -273,6 +284,33 @@ mod tests {
         let (was_met, margins) = margins(moments);
         assert_eq!(was_met, met);
         assert_eq!(margins, expected);
+    }
+
+    proptest! {
+        /// What is left out of a moment because too much fails at it would have changed
+        /// nothing.
+        #[test]
+        fn a_moment_that_is_cut_short_tells_nothing(
+            moments in prop::collection::vec([-3i8..3, -3i8..3, -3i8..3, -3i8..3], 1..20),
+        ) {
+            let quantities = [Quantity::Length, Quantity::Time, Quantity::Slop, Quantity::Move];
+            let checks = quantities.map(|quantity| Check {
+                quantity,
+                limit: 0.0,
+                unit: LengthUnit::Mm,
+            });
+            let (mut short, mut whole) = (Tally::EMPTY, Tally::EMPTY);
+            for moment in moments {
+                let value = |quantity| {
+                    let n = quantities.iter().position(|other| *other == quantity).unwrap();
+                    f32::from(moment[n])
+                };
+                let cares_for = short.cares_for();
+                let is_met = short.judge(&Slacks::of(&checks, cares_for, value));
+                prop_assert_eq!(is_met, whole.judge(&Slacks::of(&checks, u8::MAX, value)));
+            }
+            prop_assert!(short.checked(&checks).eq(whole.checked(&checks)));
+        }
     }
 
     #[test]

@@ -225,7 +225,8 @@ impl SwipeDirections {
         ["right", "up-right", "up", "up-left", "left", "down-left", "down", "down-right"];
 
     /// The direction of these that is nearest to `way` (y up), as a vector of
-    /// length 1; `None` for a way of no length.
+    /// length 1: of two that are as near the later one, counter-clockwise from the
+    /// right. `None` for a way of no length.
     pub(crate) fn nearest(self, way: [f32; 2]) -> Option<[f32; 2]> {
         const HALF: f32 = core::f32::consts::FRAC_1_SQRT_2;
         const AXES: [[f32; 2]; 8] = [
@@ -243,9 +244,14 @@ impl SwipeDirections {
             return None;
         }
         let SwipeDirections::Some(bits) = self else { return Some(way.map(|part| part / length)) };
-        let allowed = AXES.iter().enumerate().filter(|(n, _)| bits >> n & 1 != 0);
-        let along = |axis: &[f32; 2]| axis[0] * way[0] + axis[1] * way[1];
-        allowed.map(|(_, axis)| *axis).max_by(|a, b| along(a).total_cmp(&along(b)))
+        let along = AXES.map(|axis| axis[0] * way[0] + axis[1] * way[1]);
+        let (mut nearest, mut most) = (None, f32::NEG_INFINITY);
+        for (n, (axis, along)) in AXES.into_iter().zip(along).enumerate() {
+            if bits >> n & 1 != 0 && along >= most {
+                (nearest, most) = (Some(axis), along);
+            }
+        }
+        nearest
     }
 }
 

@@ -1,7 +1,9 @@
 //! Which zones have a contact.
 
 use crate::base::{ZoneId, ZoneSet};
-use crate::spec::{Anchor, Claim, MAX_ZONES, Pointing, Space, Surface, Zone};
+use crate::spec::{
+    Anchor, Bounds, Claim, MAX_ZONES, Outline, Pointing, Space, Surface, Zone, within_last,
+};
 use alloc::vec::Vec;
 use strum::VariantArray;
 
@@ -10,12 +12,24 @@ use strum::VariantArray;
 pub struct Zones {
     zones: Vec<Zone>,
     order: Vec<ZoneId>,
+    /// Those that can have a contact, in that order.
+    asked: Vec<AskedZone>,
     /// Those that have the contacts on them, wherever these began.
     pub(super) following: ZoneSet,
     /// Those that take what they have.
     pub(super) taking: ZoneSet,
     /// For each that can point, in their order, those that have no contacts of it.
     deaf: [ZoneSet; Pointing::VARIANTS.len()],
+}
+
+/// What is asked of a zone for every contact that moved.
+#[derive(Clone, Copy, Debug)]
+struct AskedZone {
+    id: ZoneId,
+    follows: bool,
+    takes: bool,
+    /// Of a rectangle, which is asked without its outline.
+    bounds: Option<Bounds>,
 }
 
 impl Zones {
@@ -41,7 +55,17 @@ impl Zones {
         };
         let mut deaf = [ZoneSet::EMPTY; Pointing::VARIANTS.len()];
         Pointing::VARIANTS.iter().for_each(|&by| deaf[by as usize] = is_deaf(by));
-        Zones { zones, order, following, taking, deaf }
+        let can_have = |id: &&ZoneId| zones[id.index()].claim != Claim::Pass;
+        let asked = |&id: &ZoneId| {
+            let zone = &zones[id.index()];
+            let bounds = match zone.outline {
+                Outline::Rect { at, size } => Some(Bounds::new(at, size)),
+                _ => None,
+            };
+            AskedZone { id, follows: zone.follows, takes: zone.claim == Claim::Take, bounds }
+        };
+        let asked = order.iter().filter(can_have).map(asked).collect();
+        Zones { zones, order, asked, following, taking, deaf }
     }
 
     /// The zones that have no contacts of what points so.
@@ -73,17 +97,18 @@ impl Zones {
         closed: ZoneSet,
     ) -> ZoneSet {
         let mut having = ZoneSet::EMPTY;
-        for &id in &self.order {
-            let zone = &self.zones[id.index()];
-            let is_asked = match began {
-                Some(began) if !zone.follows => began.has(id),
-                _ => zone.outline.contains(place, proportion),
+        let last = within_last(place);
+        for zone in &self.asked {
+            let has = match (began, &zone.bounds) {
+                (Some(began), _) if !zone.follows => began.has(zone.id),
+                (_, Some(bounds)) => bounds.contain(last),
+                (_, None) => self.zones[zone.id.index()].outline.contains(place, proportion),
             };
-            if !is_asked || zone.claim == Claim::Pass || closed.has(id) {
+            if !has || closed.has(zone.id) {
                 continue;
             }
-            having = having.with(id);
-            if zone.claim == Claim::Take {
+            having = having.with(zone.id);
+            if zone.takes {
                 break;
             }
         }

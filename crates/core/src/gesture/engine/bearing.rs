@@ -9,19 +9,25 @@ use crate::spec::GestureKind;
 impl GestureEngine {
     /// Lets those fire that have met their limits and need not wait any more.
     pub(super) fn settle(&mut self, poll: GesturePoll) {
+        let GestureEngine { attempts, tracks, .. } = self;
+        attempts.iter_mut().for_each(|attempt| attempt.catch_up_with(tracks));
         self.end_those_that_waited(poll);
-        let mut at = 0;
+        let (mut at, mut first_held_back) = (0, None);
         while at < self.attempts.len() {
             let attempt = &self.attempts[at];
-            let of = poll.gesture(attempt);
-            let is_met = attempt.phase == AttemptPhase::Met && attempt.cancelled_by.is_none();
-            if !is_met || of.waits_for.iter().any(|&other| self.is_possible(poll, other, attempt)) {
+            if attempt.phase != AttemptPhase::Met || attempt.cancelled_by.is_some() {
+                at += 1;
+                continue;
+            }
+            let waits_for = &poll.gesture(attempt).waits_for;
+            if waits_for.iter().any(|&other| self.is_possible(poll, other, attempt)) {
+                first_held_back = first_held_back.or(Some(at));
                 at += 1;
                 continue;
             }
             self.fire(poll, at);
-            // It may have ended others, or freed them to fire.
-            at = 0;
+            // It may have freed those before it to fire.
+            at = first_held_back.take().unwrap_or(at + 1);
         }
     }
 
@@ -31,6 +37,9 @@ impl GestureEngine {
         for at in 0..self.attempts.len() {
             let met = &self.attempts[at];
             if met.phase != AttemptPhase::Met || met.met != Some(poll.tick) {
+                continue;
+            }
+            if !poll.gesture(met).is_waited_for {
                 continue;
             }
             let (gesture, fingers) = (met.gesture, met.landings());
@@ -50,7 +59,7 @@ impl GestureEngine {
         self.is_any_over = true;
         for other in &mut self.attempts {
             let is_open = other.phase != AttemptPhase::Fired && other.cancelled_by.is_none();
-            if is_open && counts(other) && other.landings().meet(fingers) {
+            if is_open && other.has_any(fingers) && counts(other) {
                 other.cancelled_by = Some(by);
             }
         }
@@ -101,36 +110,35 @@ impl GestureEngine {
         attempt.begin_output(of);
         attempt.value = attempt.output(of);
         attempt.is_lasting = of.kind.lasts() && attempt.over.is_none();
-        let fired = *attempt;
-        let contact = poll.down(fired.first().contact);
-        let state = self.change(fired.gesture);
+        let gesture = attempt.gesture;
+        self.changed.insert(gesture);
+        let (attempt, state) = (&self.attempts[at], &mut self.states[gesture.index()]);
         state.trying -= 1;
-        if fired.is_lasting || state.lasting == 0 {
-            state.follow(&fired, contact);
+        if attempt.is_lasting || state.lasting == 0 {
+            state.follow(attempt, poll.down(attempt.first().contact));
         }
-        state.lasting += u16::from(fired.is_lasting);
+        state.lasting += u16::from(attempt.is_lasting);
         if !core::mem::replace(&mut state.fired, true) {
-            self.pulsed.push(fired.gesture);
+            self.pulsed.push(gesture);
         }
-        self.take(poll, of, &fired);
+        self.take(poll, gesture, &attempt.landings());
     }
 
     /// What fired for a moment leaves its fingers to no other attempt at the same
     /// gesture, and what takes them to no other gesture.
-    fn take(&mut self, poll: GesturePoll, of: &BoundGesture, fired: &GestureAttempt) {
-        let takes = |gesture: GestureId| match gesture == fired.gesture {
+    fn take(&mut self, poll: GesturePoll, fired: GestureId, fingers: &Landings) {
+        let of = poll.plan.gesture(fired);
+        let takes = |gesture: GestureId| match gesture == fired {
             true => !of.kind.lasts(),
             false => {
                 let its = poll.plan.gesture(gesture);
-                let is_beside = of.beside.contains(&gesture) || its.beside.contains(&fired.gesture);
-                of.takes && !is_beside
+                of.takes && !of.beside.contains(&gesture) && !its.beside.contains(&fired)
             }
         };
-        let fingers = fired.landings();
-        self.end(&fingers, fired.gesture, |other| takes(other.gesture));
+        self.end(fingers, fired, |other| takes(other.gesture));
         for (taps, gesture) in self.taps.iter_mut().zip((0..).map(GestureId)) {
-            if takes(gesture) {
-                taps.spend(&fingers);
+            if !taps.kept().is_empty() && takes(gesture) {
+                taps.spend(fingers);
             }
         }
     }
@@ -146,6 +154,6 @@ fn is_open(
     attempt.gesture == gesture
         && attempt.phase == AttemptPhase::Trying
         && attempt.cancelled_by.is_none()
-        && !attempt.is_over(of)
+        && !attempt.is_over
         && !is_hopeless(attempt, of, poll.now)
 }

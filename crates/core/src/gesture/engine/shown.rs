@@ -34,7 +34,7 @@ impl GestureEngine {
     /// The attempts that go on, with how far each is now.
     pub(crate) fn candidates(&self, poll: GesturePoll) -> Vec<GestureCandidate> {
         let shown = |attempt: &GestureAttempt| {
-            let of = poll.gesture(attempt);
+            let (attempt, of) = (self.caught_up(attempt), poll.gesture(attempt));
             let until = attempt.over.unwrap_or(poll.now);
             // Without all its fingers nothing else can be measured.
             let is_known =
@@ -79,6 +79,13 @@ impl GestureEngine {
         candidates
     }
 
+    /// An attempt with where its finger is now.
+    fn caught_up(&self, attempt: &GestureAttempt) -> GestureAttempt {
+        let mut attempt = *attempt;
+        attempt.catch_up_with(&self.tracks);
+        attempt
+    }
+
     /// A gesture of several taps that waits for the next one: how much of the gap
     /// has gone.
     fn between_taps(&self, poll: GesturePoll, gesture: GestureId) -> Option<GestureCandidate> {
@@ -108,7 +115,7 @@ impl GestureEngine {
     /// open; of these each limit as if all were over now.
     pub(crate) fn open_verdicts(&self, poll: GesturePoll) -> Vec<GestureVerdict> {
         let ended = |attempt: &GestureAttempt| {
-            let (mut ended, of) = (*attempt, poll.gesture(attempt));
+            let (mut ended, of) = (self.caught_up(attempt), poll.gesture(attempt));
             if ended.phase == AttemptPhase::Trying {
                 self.end_now(poll, &mut ended);
                 // Nothing of it has come true yet.

@@ -47,13 +47,13 @@ impl Binder<'_> {
             self.rig.gestures.iter().map(|gesture| self.origin(gesture)).collect();
         let bound = self.rig.gestures.iter().zip(&origins);
         let axes = origins.iter().flatten().flatten();
-        GesturePlan {
-            origins: axes.map(|axis| axis.control).collect(),
-            gestures: bound
+        GesturePlan::new(
+            bound
                 .map(|(gesture, origin)| BoundGesture::new(gesture, &self.touch.zones, *origin))
                 .collect(),
-            signs: Signs::new(&self.rig.signs),
-        }
+            Signs::new(&self.rig.signs),
+            axes.map(|axis| axis.control).collect(),
+        )
     }
 
     /// The controls that say where the origin of an aim is: of several devices that

@@ -1,0 +1,149 @@
+//! The moments at which an attempt is judged.
+
+use crate::base::{Nanos, Tick};
+use crate::gesture::{
+    AttemptPhase, BoundGesture, FingerNews, GestureAttempt, Landings, Slacks, Tap, Taps, Track,
+    measure_taps,
+};
+use crate::spec::Quantity;
+
+/// How a finger of an attempt went on that has not been lifted, if this tick found out
+/// anything about it.
+#[inline]
+pub(super) fn told<'t>(
+    attempt: &GestureAttempt,
+    n: usize,
+    tracks: &'t [Track],
+) -> Option<&'t Track> {
+    let finger = &attempt.fingers()[n];
+    let track = &tracks[finger.contact.index()];
+    (track.news != FingerNews::None && !finger.is_lifted).then_some(track)
+}
+
+/// How the fingers of an attempt went on together.
+#[derive(Clone, Copy)]
+pub(super) struct Stepped {
+    /// When the last of those that moved was reported.
+    pub(super) moved: Nanos,
+    pub(super) is_lifting: bool,
+}
+
+/// Brings the fingers of an attempt to where this tick found them, if it did any.
+#[inline]
+pub(super) fn step(
+    attempt: &mut GestureAttempt,
+    of: &BoundGesture,
+    tracks: &[Track],
+    tick: Tick,
+) -> Option<Stepped> {
+    if attempt.fingers().len() == 1 {
+        let track = told(attempt, 0, tracks)?;
+        // Until now it was as it has been. Where it got no further and has not fired, the
+        // end of this tick says more.
+        let is_trying = attempt.phase == AttemptPhase::Trying;
+        if of.is_press && (!is_trying || track.news.is_end() || attempt.is_behind(track)) {
+            judge(attempt, of, track.time, tick);
+        }
+        attempt.catch_up(track);
+        return Some(Stepped { moved: track.time, is_lifting: track.news.is_end() });
+    }
+    let mut stepped: Option<Stepped> = None;
+    for n in 0..attempt.fingers().len() {
+        let Some(track) = told(attempt, n, tracks) else { continue };
+        attempt.move_to(of, n, track.at);
+        let before = stepped.unwrap_or(Stepped { moved: track.time, is_lifting: false });
+        stepped = Some(Stepped {
+            moved: before.moved.max(track.time),
+            is_lifting: before.is_lifting || track.news.is_end(),
+        });
+    }
+    stepped
+}
+
+/// Judges an attempt as it has been until a moment.
+pub(super) fn judge(attempt: &mut GestureAttempt, of: &BoundGesture, until: Nanos, tick: Tick) {
+    let most = attempt.tally.cares_for();
+    let slacks = Slacks::of(&of.checks, most, |quantity| attempt.measure(of, quantity, until));
+    let is_met = attempt.tally.judge(&slacks);
+    if is_met && attempt.phase == AttemptPhase::Trying {
+        (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
+    }
+}
+
+/// Judges a movement, where movements are what matters.
+pub(super) fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos, tick: Tick) {
+    if of.follows && attempt.is_complete(of) && !attempt.any_lifted() {
+        judge(attempt, of, at, tick);
+    }
+}
+
+/// A tap of several is over: it is judged with every choice of earlier ones.
+pub(super) fn one_tap(
+    attempt: &mut GestureAttempt,
+    of: &BoundGesture,
+    taps: &mut Taps,
+    times: u8,
+    tick: Tick,
+) {
+    let Some(over) = attempt.over else { return };
+    let measure = |quantity| attempt.measure(of, quantity, over);
+    let is_good = [Quantity::Lift, Quantity::Move, Quantity::Together]
+        .iter()
+        .all(|&quantity| of.limit(quantity).is_none_or(|limit| measure(quantity) <= limit));
+    taps.push(Tap {
+        contact: attempt.first().contact,
+        panel: attempt.panel,
+        landed: attempt.first().landing.time,
+        lifted: over,
+        start: attempt.first().start,
+        moved: measure(Quantity::Move),
+        together: measure(Quantity::Together),
+        fingers: attempt.landings(),
+        is_spent: false,
+        is_good,
+    });
+    attempt.is_part = true;
+    taps.choices(times, of.apart(), |chosen| {
+        let best = attempt.tally.failed();
+        let most = attempt.tally.cares_for();
+        let slacks = Slacks::of(&of.checks, most, |quantity| measure_taps(chosen, quantity));
+        let failed = attempt.tally.count(&slacks);
+        // The choice that fails the fewest limits is told; of equals that of the
+        // latest taps.
+        if failed <= best {
+            attempt.is_part = false;
+            attempt.first_landing = chosen.first().map(|tap| tap.landed);
+            attempt.earlier = Landings::NONE;
+            let (_, earlier) = chosen.split_last().expect("a sequence has a last tap");
+            earlier.iter().for_each(|tap| attempt.earlier.add_all(&tap.fingers));
+        }
+        if failed == 0 && attempt.phase == AttemptPhase::Trying {
+            (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
+        }
+    });
+    if attempt.phase == AttemptPhase::Met {
+        // They count for no other sequence, whether this one fires or is ended.
+        taps.spend(&attempt.landings());
+    }
+}
+
+/// When time alone brings an attempt further, if it does.
+pub(super) fn due(attempt: &GestureAttempt, of: &BoundGesture, now: Nanos) -> Option<Nanos> {
+    let due = attempt.due?.max(Nanos(now.0 + 1));
+    (!is_hopeless(attempt, of, now)).then_some(due)
+}
+
+pub(super) fn earliest(one: Option<Nanos>, other: Option<Nanos>) -> Option<Nanos> {
+    match (one, other) {
+        (Some(one), Some(other)) => Some(one.min(other)),
+        (one, other) => one.or(other),
+    }
+}
+
+/// Whether an attempt cannot be met any more, whatever its fingers do.
+pub(super) fn is_hopeless(attempt: &GestureAttempt, of: &BoundGesture, now: Nanos) -> bool {
+    of.checks.iter().filter(|check| check.quantity.only_grows()).any(|check| {
+        // A finger that is still missing comes now at the earliest.
+        check.slack(attempt.measure(of, check.quantity, now)) < 0.0
+    })
+}
