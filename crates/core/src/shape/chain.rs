@@ -1,10 +1,13 @@
 //! Stages in the order a rig states them, and the same tied together to be run.
 
+mod usual;
+
 use super::stage::{multiplied, on_axes, sign};
 use crate::base::{at_most, length, with_length};
-use crate::shape::StageMemory;
-use crate::spec::{Curve, DeadZone, Stage, StickGate};
+use crate::shape::{StageMemory, half_life};
+use crate::spec::{Curve, DeadZone, Smooth, Stage, StickGate};
 use alloc::vec::Vec;
+use usual::UsualChain;
 
 /// Stages, tied together: neighbours that can be worked out at once are one
 /// step of a run.
@@ -26,6 +29,8 @@ use alloc::vec::Vec;
 pub struct Chain {
     stages: Vec<Stage>,
     steps: Vec<Step>,
+    /// All of it, where it is what most rigs have.
+    usual: Option<UsualChain>,
 }
 
 /// What is worked out at once: most chains of most rigs are a single step.
@@ -33,12 +38,22 @@ pub struct Chain {
 struct Step {
     axes: AxisMap,
     length: Option<Length>,
-    /// A stage that goes with no other.
-    alone: Option<Stage>,
+    last: LastStage,
     /// How many stages it is.
     count: usize,
-    /// Whether `alone` remembers, and the place of its memory.
-    memory: Option<usize>,
+    /// The place of the memory of the last stage, if it remembers.
+    memory: usize,
+}
+
+/// What ends a step.
+#[derive(Clone, Debug, PartialEq)]
+enum LastStage {
+    None,
+    /// Smoothing by a half-life in seconds, which most rigs have.
+    HalfLife(f32),
+    /// Any other stage that goes with no other.
+    Remembers(Stage),
+    Forgets(Stage),
 }
 
 /// Exchanged or not, then multiplied, then moved.
@@ -96,6 +111,11 @@ impl AxisMap {
         self.reached = place;
         true
     }
+
+    #[inline]
+    fn apply(&self, v: [f32; 2]) -> [f32; 2] {
+        on_axes(v, self.swap, self.scale, self.offset)
+    }
 }
 
 impl Length {
@@ -149,13 +169,13 @@ impl Length {
 
 impl Step {
     const fn new() -> Self {
-        Step { axes: AxisMap::NONE, length: None, alone: None, count: 0, memory: None }
+        Step { axes: AxisMap::NONE, length: None, last: LastStage::None, count: 0, memory: 0 }
     }
 
     /// Takes a stage in, as the `nth` one that remembers if it does. Returns
     /// whether it could.
     fn absorb(&mut self, stage: &Stage, nth: usize) -> bool {
-        let could = if self.alone.is_some() {
+        let could = if self.last != LastStage::None {
             false
         } else if self.length.is_none() && self.axes.absorb(stage) {
             true
@@ -164,18 +184,21 @@ impl Step {
         } else if stage.is_of_axes() {
             false
         } else {
-            self.memory = stage.has_memory().then_some(nth);
-            self.alone = Some(stage.clone());
+            self.memory = nth;
+            self.last = match stage {
+                Stage::Smooth(Smooth::HalfLife(seconds)) => LastStage::HalfLife(*seconds),
+                stage if stage.has_memory() => LastStage::Remembers(stage.clone()),
+                stage => LastStage::Forgets(stage.clone()),
+            };
             true
         };
         self.count += usize::from(could);
         could
     }
 
-    /// The value before the stage that goes with no other.
-    #[inline]
+    /// The value before the last stage.
     fn before_last(&self, v: [f32; 2]) -> [f32; 2] {
-        let v = on_axes(v, self.axes.swap, self.axes.scale, self.axes.offset);
+        let v = self.axes.apply(v);
         match &self.length {
             Some(length) => length.apply(v),
             None => v,
@@ -195,13 +218,19 @@ impl From<&[Stage]> for Chain {
             }
             remembering += usize::from(stage.has_memory());
         }
-        Chain { stages: stages.to_vec(), steps }
+        Chain { stages: stages.to_vec(), usual: UsualChain::of(&steps), steps }
     }
 }
 
 impl Chain {
     /// A chain without stages.
-    pub const NONE: &Chain = &Chain { stages: Vec::new(), steps: Vec::new() };
+    pub const NONE: &Chain = &Chain { stages: Vec::new(), steps: Vec::new(), usual: None };
+
+    /// Whether it is worked out at once.
+    #[cfg(test)]
+    pub(super) fn is_usual(&self) -> bool {
+        self.usual.is_some()
+    }
 
     /// The stages, in order.
     pub fn stages(&self) -> &[Stage] {
@@ -216,23 +245,37 @@ impl Chain {
     /// Runs it over a value; `memories` are those of the stages that remember,
     /// in order, and `dt` the seconds since the tick before. Returns the output
     /// and whether it would go on changing.
-    pub fn run(&self, mut v: [f32; 2], dt: f32, memories: &mut [StageMemory]) -> ([f32; 2], bool) {
+    #[inline]
+    pub fn run(&self, v: [f32; 2], dt: f32, memories: &mut [StageMemory]) -> ([f32; 2], bool) {
+        match &self.usual {
+            Some(usual) => usual.run(v, dt, memories),
+            None => self.run_steps(v, dt, memories),
+        }
+    }
+
+    #[inline(never)]
+    fn run_steps(
+        &self,
+        mut v: [f32; 2],
+        dt: f32,
+        memories: &mut [StageMemory],
+    ) -> ([f32; 2], bool) {
         let mut is_moving = false;
         for step in &self.steps {
             v = step.before_last(v);
-            let Some(stage) = &step.alone else { continue };
-            match step.memory.and_then(|at| memories.get_mut(at)) {
-                None => v = stage.plain(v),
-                Some(memory) => {
-                    // Called straight away, as the one that most rigs have.
-                    let (out, moves) = match stage {
-                        Stage::Smooth(smooth) => smooth.step(v, dt, memory),
-                        _ => stage.apply(v, dt, memory),
-                    };
-                    is_moving |= moves;
-                    v = out;
+            let memory = memories.get_mut(step.memory);
+            let moves = match (&step.last, memory) {
+                (LastStage::None, _) | (LastStage::Remembers(_) | LastStage::HalfLife(_), None) => {
+                    continue;
                 }
-            }
+                (LastStage::Forgets(stage), _) => {
+                    v = stage.plain(v);
+                    continue;
+                }
+                (LastStage::HalfLife(seconds), Some(memory)) => half_life(*seconds, v, dt, memory),
+                (LastStage::Remembers(stage), Some(memory)) => stage.apply(v, dt, memory),
+            };
+            (v, is_moving) = (moves.0, is_moving | moves.1);
         }
         (finite(v), is_moving)
     }
@@ -279,13 +322,20 @@ impl Chain {
     pub fn without_memory(&self, v: [f32; 2]) -> [f32; 2] {
         let after = |v, step: &Step| {
             let v = step.before_last(v);
-            step.alone.as_ref().map_or(v, |stage| stage.plain(v))
+            if let LastStage::Forgets(stage) = &step.last { stage.plain(v) } else { v }
         };
         finite(self.steps.iter().fold(v, after))
     }
 }
 
 /// Nothing here makes another of finite values; an engine must never see one.
+#[inline]
 fn finite(v: [f32; 2]) -> [f32; 2] {
+    let [x, y] = v;
+    if x.is_finite() & y.is_finite() { v } else { only_finite(v) }
+}
+
+#[cold]
+fn only_finite(v: [f32; 2]) -> [f32; 2] {
     v.map(|part| if part.is_finite() { part } else { 0.0 })
 }

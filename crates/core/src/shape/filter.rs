@@ -43,32 +43,64 @@ impl Smooth {
     /// The next output, and whether it is still on its way.
     #[inline]
     pub fn step(self, v: [f32; 2], dt: f32, memory: &mut StageMemory) -> ([f32; 2], bool) {
-        if !memory.is_live {
-            // Before anything moved, it rested.
-            *memory = StageMemory { is_live: true, ..StageMemory::default() };
+        match self {
+            Smooth::HalfLife(seconds) => half_life(seconds, v, dt, memory),
+            Smooth::Adaptive { steady_hz, follow } => adaptive(steady_hz, follow, v, dt, memory),
         }
-        if dt <= 0.0 {
-            return (memory.out, false);
-        }
-        let share = match self {
-            Smooth::HalfLife(half_life) => {
-                // The time between ticks is the same for a whole run.
-                if memory.dt != dt {
-                    (memory.dt, memory.aside[0]) = (dt, made_up(half_life, dt));
-                }
-                memory.aside[0]
-            }
-            Smooth::Adaptive { steady_hz, follow } => adapted(steady_hz, follow, v, dt, memory),
-        };
-        let is_moving = approach(v, share, memory);
-        // The speed it has seen dies away after it has arrived, as it does while it
-        // is on its way.
-        let is_calm = matches!(self, Smooth::HalfLife(_)) || length(memory.aside) < CALM;
-        if !is_moving && is_calm && matches!(self, Smooth::Adaptive { .. }) {
-            memory.aside = [0.0; 2];
-        }
-        (memory.out, is_moving || !is_calm)
     }
+}
+
+/// Before anything moved, it rested. Returns whether time has passed since the last
+/// output.
+#[inline]
+fn begin(dt: f32, memory: &mut StageMemory) -> bool {
+    if !memory.is_live {
+        *memory = StageMemory { is_live: true, ..StageMemory::default() };
+    }
+    dt > 0.0
+}
+
+/// Smoothing by a half-life in seconds: the next output, and whether it is still on its
+/// way.
+#[inline]
+pub(super) fn half_life(
+    seconds: f32,
+    v: [f32; 2],
+    dt: f32,
+    memory: &mut StageMemory,
+) -> ([f32; 2], bool) {
+    if !begin(dt, memory) {
+        return (memory.out, false);
+    }
+    // The time between ticks is the same for a whole run.
+    if memory.dt != dt {
+        (memory.dt, memory.aside[0]) = (dt, made_up(seconds, dt));
+    }
+    let is_moving = approach(v, memory.aside[0], memory);
+    (memory.out, is_moving)
+}
+
+/// The same by a low-pass that follows the speed.
+#[inline(never)]
+fn adaptive(
+    steady_hz: f32,
+    follow: f32,
+    v: [f32; 2],
+    dt: f32,
+    memory: &mut StageMemory,
+) -> ([f32; 2], bool) {
+    if !begin(dt, memory) {
+        return (memory.out, false);
+    }
+    let share = adapted(steady_hz, follow, v, dt, memory);
+    let is_moving = approach(v, share, memory);
+    // The speed it has seen dies away after it has arrived, as it does while it is on its
+    // way.
+    let is_calm = length(memory.aside) < CALM;
+    if !is_moving && is_calm {
+        memory.aside = [0.0; 2];
+    }
+    (memory.out, is_moving || !is_calm)
 }
 
 /// Makes up a share of the way. Returns whether there is any left. A share that is too
@@ -91,7 +123,6 @@ fn made_up(half_life: f32, dt: f32) -> f32 {
 }
 
 /// The same for a low-pass that follows the speed, which it takes in.
-#[inline(never)]
 fn adapted(steady_hz: f32, follow: f32, v: [f32; 2], dt: f32, memory: &mut StageMemory) -> f32 {
     let calm = low_pass(1.0, dt);
     for ((speed, v), out) in memory.aside.iter_mut().zip(v).zip(memory.out) {

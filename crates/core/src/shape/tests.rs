@@ -239,6 +239,27 @@ fn stages() -> impl Strategy<Value = Stage> {
     ]
 }
 
+/// A chain of what most rigs have, in that order; any of it may be left out but the factor.
+fn usual_stages() -> impl Strategy<Value = Vec<Stage>> {
+    let zone = (0.0f32..0.5, 0.55f32..1.0)
+        .prop_map(|(inner, outer)| Stage::DeadZone(zone(DeadZoneKind::Radius, inner, outer)));
+    let curve = prop_oneof![Just(Curve::Linear), (0.0f32..1.0).prop_map(Curve::Blend)];
+    let some = prop::option::of::<BoxedStrategy<Stage>>;
+    let stages = (
+        some(Just(Stage::Swap).boxed()),
+        some(any::<(bool, bool)>().prop_map(|(x, y)| Stage::Invert { x, y }).boxed()),
+        some((-2.0f32..2.0, -2.0f32..2.0).prop_map(|(x, y)| Stage::Offset([x, y])).boxed()),
+        some(Just(Stage::Gate(StickGate::Circle)).boxed()),
+        some(zone.boxed()),
+        some(curve.prop_map(|curve| Stage::Curve { curve, on_axes: false }).boxed()),
+        (0.05f32..5.0).prop_map(|by| Some(Stage::Sensitivity(by))),
+        some((0.0001f32..1.0).prop_map(|s| Stage::Smooth(Smooth::HalfLife(s))).boxed()),
+    );
+    stages.prop_map(|(a, b, c, d, e, f, g, h)| {
+        [a, b, c, d, e, f, g, h].into_iter().flatten().collect()
+    })
+}
+
 proptest! {
     #[test]
     fn clamping_twice_is_clamping_once(x in -2.0f32..2.0, y in -2.0f32..2.0) {
@@ -357,10 +378,14 @@ proptest! {
     /// the bit, looking at it changes nothing, and no NaN leaves it.
     #[test]
     fn any_chain_gives_numbers_and_can_be_looked_at(
-        stages in prop::collection::vec(stages(), 0..8),
+        (stages, must_be_usual) in prop_oneof![
+            prop::collection::vec(stages(), 0..8).prop_map(|stages| (stages, false)),
+            usual_stages().prop_map(|stages| (stages, true)),
+        ],
         hand in prop::collection::vec((-1.5f32..1.5, -1.5f32..1.5), 1..40),
     ) {
         let chain = Chain::from(stages.as_slice());
+        prop_assert!(chain.is_usual() || !must_be_usual);
         let mut memories = vec![StageMemory::default(); chain.memory_count()];
         for (x, y) in hand {
             let (mut by_stage, mut last) = (memories.clone(), [x, y]);

@@ -1,0 +1,83 @@
+//! The chain that most rigs have, without a step between.
+
+use super::{AxisMap, LastStage, Length, Step, finite};
+use crate::base::{at_most, length, with_length};
+use crate::shape::{StageMemory, half_life, stage::multiplied};
+use crate::spec::{Curve, DeadZone, DeadZoneKind};
+
+/// The chain of most rigs, worked out at once: the axes; a gate, a zone of the radius, a
+/// cubic and a factor on the length; and smoothing by a half-life. Any of them may do
+/// nothing.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct UsualChain {
+    axes: AxisMap,
+    most: f32,
+    cubic: CubicZone,
+    by: f32,
+    half_life: Option<f32>,
+}
+
+impl UsualChain {
+    pub(super) fn of(steps: &[Step]) -> Option<Self> {
+        let [Step { axes, length: Some(length), last, .. }] = steps else { return None };
+        let half_life = match last {
+            LastStage::None => None,
+            LastStage::HalfLife(seconds) => Some(*seconds),
+            LastStage::Remembers(_) | LastStage::Forgets(_) => return None,
+        };
+        let Length { most, by, .. } = *length;
+        let cubic = CubicZone::of(&length.zone, &length.curve)?;
+        Some(UsualChain { axes: axes.clone(), most, cubic, by, half_life })
+    }
+
+    #[inline]
+    pub(super) fn run(
+        &self,
+        v: [f32; 2],
+        dt: f32,
+        memories: &mut [StageMemory],
+    ) -> ([f32; 2], bool) {
+        let v = self.axes.apply(v);
+        let was = length(v);
+        let to = multiplied(self.cubic.on_length(at_most(was, self.most)), self.by);
+        let v = with_length(v, was, to);
+        let (v, is_moving) = match (self.half_life, memories) {
+            (Some(seconds), [memory, ..]) => half_life(seconds, v, dt, memory),
+            _ => (v, false),
+        };
+        (finite(v), is_moving)
+    }
+}
+
+/// A zone of the radius and a curve that is a line or a blend of a line and a cubic: what
+/// [`DeadZone`] and [`Curve`] make of a length, with all that can be worked out before.
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct CubicZone {
+    inner: f32,
+    /// From the inner border to the outer one.
+    width: f32,
+    /// The share of the line and of the cubic.
+    line: f32,
+    bend: f32,
+}
+
+impl CubicZone {
+    fn of(zone: &DeadZone, curve: &Curve) -> Option<Self> {
+        let bend = match curve {
+            Curve::Linear => 0.0,
+            Curve::Blend(bend) => *bend,
+            _ => return None,
+        };
+        let (inner, width, line) = (zone.inner, zone.outer - zone.inner, 1.0 - bend);
+        (zone.kind == DeadZoneKind::Radius).then_some(CubicZone { inner, width, line, bend })
+    }
+
+    #[inline]
+    fn on_length(&self, r: f32) -> f32 {
+        if r <= self.inner {
+            return 0.0;
+        }
+        let m = at_most((r - self.inner) / self.width, if r > 1.0 { r } else { 1.0 });
+        if m >= 1.0 { m } else { at_most(self.line * m + self.bend * m * m * m, 1.0) }
+    }
+}
