@@ -251,6 +251,30 @@ fn a_following_stick_turns_at_once() {
     assert!(near(floating, 1.0) && near(following, -1.0), "{floating} {following}");
 }
 
+/// What a finger that rests gives does not change when another one moves, not even by the
+/// last digit, though its stick was drawn along.
+#[rstest]
+fn a_stick_that_was_drawn_along_rests_with_its_finger(
+    #[values(0.1, 0.3, 0.7, 1.1)] slope: f32,
+    #[values(30.0, 37.0, 41.0)] far: f32,
+) {
+    let left = Zone { claim: Claim::Share, ..common::zone("left", [0.0, 0.0], [0.5, 1.0]) };
+    let stick = GestureKind::Stick(StickCentre::Following);
+    let stick = Gesture { zone: Some(ZoneId(0)), ..with_fingers("it", stick, 1, &[]) };
+    let tap = with_fingers("tap", GestureKind::Tap { times: 1 }, 1, &[]);
+    let mut hand = Hand::new(Rig { zones: vec![left], ..gesture_rig(vec![stick, tap]) });
+    hand.report(100.0, 1, Some([20.0, 20.0]));
+    hand.report(120.0, 1, Some([20.0 + far, 20.0 + far * slope]));
+    hand.run_to(140.0);
+    let value = |hand: &Hand| hand.desk.session.now().gesture(GestureId(0)).value;
+    let held = value(&hand);
+    assert!(near(held[0].hypot(held[1]), 1.0), "{held:?}");
+    for step in 0..20 {
+        hand.report(150.0 + f64::from(step) * 17.0, 2, Some([120.0 + step as f32, 30.0]));
+        assert_eq!(value(&hand), held, "at step {step}");
+    }
+}
+
 #[rstest]
 #[case::apart(GestureKind::Pinch, [60.0, 40.0], [40.0, 40.0], [80.0, 40.0], [100.0, 40.0], 1.0)]
 #[case::together(GestureKind::Pinch, [40.0, 40.0], [60.0, 40.0], [100.0, 40.0], [88.284, 40.0], -1.0)]

@@ -160,6 +160,47 @@ proptest! {
         }
     }
 
+    /// The same of a press that another gesture ends, whether it waits for that one or not:
+    /// with a limit moved by less than its margin it would have met them all, by more not.
+    #[test]
+    fn a_margin_of_what_was_ended_is_exact(
+        hold in 10.0f32..200.0, moves in 0.5f32..10.0, waits in any::<bool>(),
+        reports in strokes(),
+    ) {
+        let press = |hold, moves| {
+            let mut it = with_fingers("it", GestureKind::Press, 1, &[]);
+            it.limits.set(Quantity::Hold, Some(hold));
+            it.limits.set(Quantity::Move, Some(moves));
+            it.waits_for = if waits { vec![GestureId(1)] } else { vec![] };
+            // Another finger ends it, which moves while this one rests.
+            let other = with_fingers("other", GestureKind::Pinch, 2, &[(Quantity::Slop, 1.0)]);
+            let other = Gesture { takes: true, ..other };
+            let mut hand = Hand::new(gesture_rig(vec![it, other]));
+            hand.play(&reports);
+            hand.verdicts()
+        };
+        let is_it = |verdict: &&GestureVerdict| verdict.gesture == GestureId(0);
+        let was_ended =
+            |verdict: &&GestureVerdict| matches!(verdict.outcome, GestureOutcome::Cancelled(_));
+        for verdict in press(hold, moves).iter().filter(is_it).filter(was_ended) {
+            for check in verdict.checks().iter().filter(|check| check.is_alone) {
+                let is_met = |by: f32| {
+                    let again = match check.quantity {
+                        Quantity::Hold => press(hold + by, moves),
+                        _ => press(hold, moves - by),
+                    };
+                    let same = |other: &&GestureVerdict| {
+                        is_it(other) && other.began == verdict.began && other.contact == verdict.contact
+                    };
+                    again.iter().find(same).is_some_and(|again| again.met.is_some())
+                };
+                let hair = hair(check.quantity);
+                prop_assert!(is_met(check.margin - hair), "not by less: {:?}", verdict);
+                prop_assert!(!is_met(check.margin + hair), "even by more: {:?}", verdict);
+            }
+        }
+    }
+
     /// Whatever is reported, what fired met every limit, and what did not
     /// missed one at least.
     #[test]

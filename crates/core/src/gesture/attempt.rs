@@ -1,8 +1,12 @@
 //! One attempt at a gesture: its fingers, and everything measured of them.
 
 use crate::base::{ContactId, ControlId, GestureId, Nanos, Tick, clamp_to_circle, length, minus};
-use crate::gesture::{BoundGesture, GestureOutcome, GestureVerdict, Landings, Tally, Track};
-use crate::spec::{GestureKind, MAX_FINGERS, MeasuredFrom, Quantity, StickCentre, SwipeDirections};
+use crate::gesture::{
+    BoundGesture, GestureOutcome, GestureVerdict, Landings, Tally, Track, Tracks,
+};
+use crate::spec::{
+    GestureKind, LengthUnit, MAX_FINGERS, MeasuredFrom, Quantity, StickCentre, SwipeDirections,
+};
 use crate::touch::{Contact, Landing};
 use core::f32::consts::PI;
 
@@ -47,8 +51,9 @@ pub(crate) struct GestureAttempt {
     pub(crate) gesture: GestureId,
     /// The panel of all its fingers.
     pub(crate) panel: u16,
-    /// How many of the unit of its gesture, in which everything here is measured, are
-    /// a millimetre of the panel.
+    /// The unit of its gesture, in which everything here is measured.
+    pub(crate) unit: LengthUnit,
+    /// How many of that are a millimetre of the panel.
     per_mm: f32,
     pub(crate) phase: AttemptPhase,
     fingers: [Finger; MAX_FINGERS],
@@ -112,6 +117,7 @@ impl GestureAttempt {
         GestureAttempt {
             gesture,
             panel: contact.panel,
+            unit: of.unit,
             per_mm,
             phase: AttemptPhase::Trying,
             fingers: [Finger::NONE; MAX_FINGERS],
@@ -222,27 +228,26 @@ impl GestureAttempt {
     }
 
     /// Takes over how its finger went on, if it has a single one that is still down.
-    pub(crate) fn catch_up_with(&mut self, tracks: &[Track]) {
+    pub(crate) fn catch_up_with(&mut self, tracks: &Tracks) {
         let finger = &self.fingers[0];
         if self.count == 1 && !finger.is_lifted {
-            self.catch_up(&tracks[finger.contact.index()]);
+            self.catch_up(tracks.of(finger.contact, self.unit));
         }
     }
 
     /// Takes over the track of its only finger.
     pub(crate) fn catch_up(&mut self, track: &Track) {
-        self.fingers[0].at = self.in_unit(track.at);
-        (self.moved, self.path) = (track.moved * self.per_mm, track.path * self.per_mm);
+        self.fingers[0].at = track.at;
+        (self.moved, self.path) = (track.moved, track.path);
     }
 
     /// Whether its only finger got further since then.
     pub(crate) fn is_behind(&self, track: &Track) -> bool {
-        track.moved * self.per_mm > self.moved
+        track.moved > self.moved
     }
 
-    /// One of its several fingers is elsewhere, at a place in millimetres.
+    /// One of its several fingers is elsewhere.
     pub(crate) fn move_to(&mut self, of: &BoundGesture, n: usize, at: [f32; 2]) {
-        let at = self.in_unit(at);
         let finger = &mut self.fingers[n];
         if n == 0 && of.needs_path {
             self.path += length(minus(at, finger.at));

@@ -8,6 +8,7 @@ use crate::spec::{
 };
 use crate::touch::Zones;
 use alloc::vec::Vec;
+use strum::VariantArray;
 
 /// The gestures of a rig.
 #[derive(Clone, Debug, Default)]
@@ -16,6 +17,8 @@ pub(crate) struct GesturePlan {
     pub(crate) signs: Signs,
     /// The controls that say where the origins of aims are.
     pub(crate) origins: Vec<ControlId>,
+    /// What the lengths of the gestures are measured in, each once.
+    pub(crate) units: Vec<LengthUnit>,
 }
 
 impl GesturePlan {
@@ -30,7 +33,9 @@ impl GesturePlan {
                 gesture.is_waited_for = true;
             }
         }
-        GesturePlan { gestures, signs, origins }
+        let is_used = |unit: &LengthUnit| gestures.iter().any(|gesture| gesture.unit == *unit);
+        let units = LengthUnit::VARIANTS.iter().copied().filter(is_used).collect();
+        GesturePlan { gestures, signs, origins, units }
     }
 
     #[inline]

@@ -11,7 +11,7 @@ mod shown;
 use crate::base::{ContactId, ControlId, GestureId, Nanos, SparseSet, Tick};
 use crate::gesture::{
     AttemptPhase, BoundGesture, FingerNews, GestureAttempt, GestureOutcome, GesturePlan,
-    GestureVerdict, OriginAxis, Recent, Taps, Track, Trail,
+    GestureVerdict, OriginAxis, Recent, Taps, Tracks, Trail,
 };
 use crate::sample::ControlState;
 use crate::spec::{GestureKind, Pointing, Quantity, StickCentre, SwipeFires};
@@ -75,7 +75,7 @@ pub(crate) struct GestureEngine {
     states: Vec<GestureState>,
     taps: Vec<Taps>,
     /// For each contact.
-    tracks: Vec<Track>,
+    tracks: Tracks,
     trails: Vec<Trail>,
     recent: Vec<Recent>,
     verdicts: Vec<GestureVerdict>,
@@ -129,7 +129,7 @@ impl GestureEngine {
         self.states.resize(gestures, GestureState::default());
         self.taps.resize(gestures, Taps::NONE);
         self.changed.grow(gestures);
-        self.tracks.resize(contacts, Track::default());
+        self.tracks.fit(contacts);
         if !plan.signs.is_empty() {
             self.trails.resize(contacts, Trail::default());
             self.trails.iter_mut().for_each(Trail::fit);
@@ -190,7 +190,7 @@ impl GestureEngine {
         if is_idle && !poll.has_moved_origin {
             return;
         }
-        updates.iter().for_each(|update| self.note(update));
+        updates.iter().for_each(|update| self.note(poll, update));
         let is_any_lifted = updates.iter().any(|update| update.lifted.is_some());
         (self.is_any_over, self.is_any_met, self.wake) = (false, false, None);
         for at in 0..self.attempts.len() {
@@ -201,7 +201,7 @@ impl GestureEngine {
             self.is_any_met |= self.attempts[at].phase == AttemptPhase::Met;
         }
         for update in updates {
-            self.tracks[update.contact.index()].news = FingerNews::None;
+            self.tracks.forget_news(update.contact);
             if let Some(trail) = self.trails.get_mut(update.contact.index())
                 && update.lifted.is_some()
             {
@@ -224,12 +224,11 @@ impl GestureEngine {
     }
 
     /// Notes how a finger that was there went on.
-    fn note(&mut self, update: &ContactUpdate) {
+    fn note(&mut self, poll: GesturePoll, update: &ContactUpdate) {
         let contact = update.contact.index();
-        let track = &mut self.tracks[contact];
-        track.go_on(update);
+        self.tracks.go_on(update, &poll.plan.units);
         if let Some(trail) = self.trails.get_mut(contact) {
-            trail.add(track.at);
+            trail.add(update.lifted.map_or(update.place, |lift| lift.place));
         }
         if let Some(recent) = self.recent.get_mut(contact)
             && update.lifted.is_none()
@@ -257,10 +256,13 @@ impl GestureEngine {
             }
             None => {}
         }
-        // Time alone brings nothing further but a press.
-        if of.is_press && attempt.phase == AttemptPhase::Trying {
+        // Time alone brings nothing further but a press, and what that has to spare while
+        // it waits for others.
+        if of.is_press && attempt.phase != AttemptPhase::Fired {
             judge(attempt, of, poll.now, poll.tick);
-            self.wake = earliest(self.wake, due(attempt, of, poll.now));
+            if attempt.phase == AttemptPhase::Trying {
+                self.wake = earliest(self.wake, due(attempt, of, poll.now));
+            }
         }
         if attempt.is_lasting && of.gives && (stepped.is_some() || of.origin.is_some()) {
             self.give(at, of);
@@ -326,11 +328,11 @@ impl GestureEngine {
         if let Some(trail) = self.trails.get_mut(update.contact.index()) {
             trail.begin(update.place);
         }
-        self.tracks[update.contact.index()].land(update.place);
         if let Some(recent) = self.recent.get_mut(update.contact.index()) {
             recent.begin(landing.time, update.place);
         }
         let contact = &poll.contacts[update.contact.index()];
+        self.tracks.land(update, contact, &poll.plan.units);
         for (of, n) in poll.plan.gestures.iter().zip((0..).map(GestureId)) {
             let listens = match of.zone {
                 Some(zone) => update.zones.has(zone),

@@ -1,7 +1,10 @@
 //! How far a finger got.
 
-use crate::base::{Nanos, length, minus};
-use crate::touch::ContactUpdate;
+use crate::base::{ContactId, Nanos, length, minus};
+use crate::spec::LengthUnit;
+use crate::touch::{Contact, ContactUpdate};
+use alloc::vec::Vec;
+use strum::VariantArray;
 
 /// What a tick found out about a finger that was there before.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -23,9 +26,11 @@ impl FingerNews {
 }
 
 /// The way of a contact since it landed, once for all attempts that have it as their
-/// only finger. In millimetres, places from the top left.
+/// only finger and measure it in the same unit. Places are from the top left.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct Track {
+    /// How many of its unit are a millimetre.
+    per_mm: f32,
     start: [f32; 2],
     /// Where it is; of one that was lifted, where it was last.
     pub(crate) at: [f32; 2],
@@ -40,28 +45,66 @@ pub(crate) struct Track {
 }
 
 impl Track {
-    /// Of one that lands at a place.
-    pub(crate) fn land(&mut self, start: [f32; 2]) {
-        *self = Track { start, at: start, ..Track::default() };
+    /// Of one that lands at a place in millimetres.
+    fn land(&mut self, place: [f32; 2], per_mm: f32) {
+        let start = place.map(|mm| mm * per_mm);
+        *self = Track { per_mm, start, at: start, ..Track::default() };
     }
 
     /// It goes on.
-    pub(crate) fn go_on(&mut self, update: &ContactUpdate) {
+    fn go_on(&mut self, update: &ContactUpdate) {
         let (place, time, news) = match update.lifted {
             None => (update.place, update.at, FingerNews::Told),
             Some(lift) if lift.is_broken => (lift.place, lift.time, FingerNews::Broken),
             Some(lift) => (lift.place, lift.time, FingerNews::Lifted),
         };
-        self.path += length(minus(place, self.at));
-        self.moved = self.moved.max(length(minus(place, self.start)));
-        (self.at, self.time, self.news) = (place, time, news);
+        let at = place.map(|mm| mm * self.per_mm);
+        self.path += length(minus(at, self.at));
+        self.moved = self.moved.max(length(minus(at, self.start)));
+        (self.at, self.time, self.news) = (at, time, news);
+    }
+}
+
+/// The tracks of all contacts, in every unit that the gestures of a rig are measured in.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Tracks(Vec<[Track; LengthUnit::VARIANTS.len()]>);
+
+impl Tracks {
+    /// Makes room.
+    pub(crate) fn fit(&mut self, contacts: usize) {
+        self.0.resize(contacts, Default::default());
+    }
+
+    #[inline]
+    pub(crate) fn of(&self, contact: ContactId, unit: LengthUnit) -> &Track {
+        &self.0[contact.index()][unit as usize]
+    }
+
+    /// A contact lands, whose gestures are measured in these units.
+    pub(crate) fn land(&mut self, update: &ContactUpdate, of: &Contact, units: &[LengthUnit]) {
+        let tracks = &mut self.0[update.contact.index()];
+        for &unit in units {
+            tracks[unit as usize].land(update.place, of.per_mm(unit));
+        }
+    }
+
+    /// A contact that was there goes on.
+    pub(crate) fn go_on(&mut self, update: &ContactUpdate, units: &[LengthUnit]) {
+        let tracks = &mut self.0[update.contact.index()];
+        units.iter().for_each(|&unit| tracks[unit as usize].go_on(update));
+    }
+
+    /// The tick is over that found out about a contact.
+    pub(crate) fn forget_news(&mut self, contact: ContactId) {
+        let tracks = &mut self.0[contact.index()];
+        tracks.iter_mut().for_each(|track| track.news = FingerNews::None);
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::base::{ContactId, ZoneSet};
+    use crate::base::ZoneSet;
     use crate::touch::Lift;
 
     fn update(place: [f32; 2], lifted: Option<Lift>) -> ContactUpdate {
@@ -73,16 +116,20 @@ mod tests {
     #[test]
     fn a_finger_that_came_back_has_moved_and_its_lift_is_where_it_was_last() {
         let mut track = Track::default();
-        track.land([10.0, 10.0]);
-        track.go_on(&update([13.0, 14.0], None));
-        track.go_on(&update([10.0, 10.0], None));
-        assert_eq!((track.moved, track.path, track.news), (5.0, 10.0, FingerNews::Told));
+        // Ten pixels a millimetre.
+        track.land([1.0, 1.0], 10.0);
+        track.go_on(&update([1.5, 2.0], None));
+        track.go_on(&update([1.0, 1.0], None));
+        assert_eq!(
+            (track.moved, track.path, track.news),
+            (length([5.0, 10.0]), 2.0 * length([5.0, 10.0]), FingerNews::Told)
+        );
         // Another finger landed there since.
-        let lift = Lift { time: Nanos(9), place: [10.0, 11.0], is_broken: true };
+        let lift = Lift { time: Nanos(9), place: [1.0, 2.0], is_broken: true };
         track.go_on(&update([90.0, 90.0], Some(lift)));
-        assert_eq!((track.at, track.time), ([10.0, 11.0], Nanos(9)));
-        assert_eq!((track.path, track.news), (11.0, FingerNews::Broken));
-        track.land([90.0, 90.0]);
+        assert_eq!((track.at, track.time), ([10.0, 20.0], Nanos(9)));
+        assert_eq!(track.news, FingerNews::Broken);
+        track.land([90.0, 90.0], 10.0);
         assert_eq!((track.moved, track.news), (0.0, FingerNews::None));
     }
 }

@@ -4,8 +4,8 @@ mod usual;
 
 use super::stage::{multiplied, on_axes, sign};
 use crate::base::{at_most, length, with_length};
-use crate::shape::{StageMemory, half_life};
-use crate::spec::{Curve, DeadZone, Smooth, Stage, StickGate};
+use crate::shape::StageMemory;
+use crate::spec::{Curve, DeadZone, Stage, StickGate};
 use alloc::vec::Vec;
 use usual::UsualChain;
 
@@ -49,9 +49,7 @@ struct Step {
 #[derive(Clone, Debug, PartialEq)]
 enum LastStage {
     None,
-    /// Smoothing by a half-life in seconds, which most rigs have.
-    HalfLife(f32),
-    /// Any other stage that goes with no other.
+    /// A stage that goes with no other, with a memory or without.
     Remembers(Stage),
     Forgets(Stage),
 }
@@ -185,10 +183,9 @@ impl Step {
             false
         } else {
             self.memory = nth;
-            self.last = match stage {
-                Stage::Smooth(Smooth::HalfLife(seconds)) => LastStage::HalfLife(*seconds),
-                stage if stage.has_memory() => LastStage::Remembers(stage.clone()),
-                stage => LastStage::Forgets(stage.clone()),
+            self.last = match stage.has_memory() {
+                true => LastStage::Remembers(stage.clone()),
+                false => LastStage::Forgets(stage.clone()),
             };
             true
         };
@@ -197,6 +194,7 @@ impl Step {
     }
 
     /// The value before the last stage.
+    #[inline]
     fn before_last(&self, v: [f32; 2]) -> [f32; 2] {
         let v = self.axes.apply(v);
         match &self.length {
@@ -263,19 +261,19 @@ impl Chain {
         let mut is_moving = false;
         for step in &self.steps {
             v = step.before_last(v);
-            let memory = memories.get_mut(step.memory);
-            let moves = match (&step.last, memory) {
-                (LastStage::None, _) | (LastStage::Remembers(_) | LastStage::HalfLife(_), None) => {
-                    continue;
+            match &step.last {
+                LastStage::None => {}
+                LastStage::Forgets(stage) => v = stage.plain(v),
+                LastStage::Remembers(stage) => {
+                    let Some(memory) = memories.get_mut(step.memory) else { continue };
+                    // Called straight away, as the one that most rigs have.
+                    let (out, moves) = match stage {
+                        Stage::Smooth(smooth) => smooth.step(v, dt, memory),
+                        _ => stage.apply(v, dt, memory),
+                    };
+                    (v, is_moving) = (out, is_moving | moves);
                 }
-                (LastStage::Forgets(stage), _) => {
-                    v = stage.plain(v);
-                    continue;
-                }
-                (LastStage::HalfLife(seconds), Some(memory)) => half_life(*seconds, v, dt, memory),
-                (LastStage::Remembers(stage), Some(memory)) => stage.apply(v, dt, memory),
-            };
-            (v, is_moving) = (moves.0, is_moving | moves.1);
+            }
         }
         (finite(v), is_moving)
     }

@@ -40,7 +40,7 @@ pub(crate) struct Panels {
     due: SparseSet<ContactId>,
     /// Those that a zone got or lost in this tick.
     changed: Vec<ContactId>,
-    /// What this tick found out about contacts, for the gestures.
+    /// What this tick found out about contacts that are down or were, for the gestures.
     updates: Vec<ContactUpdate>,
     closed: ZoneSet,
 }
@@ -132,7 +132,9 @@ impl Panels {
             let contact = (plan.contact(id), id);
             let state = &mut contacts[id.index()];
             let (zones, update) = state.poll(&plan.zones, contact, controls, (*closed, now));
-            updates.push(update);
+            if update.lifted.is_some() || state.is_down() {
+                updates.push(update);
+            }
             if !zones.is_empty() {
                 list.push(id);
             }

@@ -3,7 +3,7 @@
 use crate::base::{Nanos, Tick};
 use crate::gesture::{
     AttemptPhase, BoundGesture, FingerNews, GestureAttempt, Landings, Slacks, Tap, Taps, Track,
-    measure_taps,
+    Tracks, measure_taps,
 };
 use crate::spec::Quantity;
 
@@ -13,10 +13,10 @@ use crate::spec::Quantity;
 pub(super) fn told<'t>(
     attempt: &GestureAttempt,
     n: usize,
-    tracks: &'t [Track],
+    tracks: &'t Tracks,
 ) -> Option<&'t Track> {
     let finger = &attempt.fingers()[n];
-    let track = &tracks[finger.contact.index()];
+    let track = tracks.of(finger.contact, attempt.unit);
     (track.news != FingerNews::None && !finger.is_lifted).then_some(track)
 }
 
@@ -33,15 +33,15 @@ pub(super) struct Stepped {
 pub(super) fn step(
     attempt: &mut GestureAttempt,
     of: &BoundGesture,
-    tracks: &[Track],
+    tracks: &Tracks,
     tick: Tick,
 ) -> Option<Stepped> {
     if attempt.fingers().len() == 1 {
         let track = told(attempt, 0, tracks)?;
         // Until now it was as it has been. Where it got no further and has not fired, the
         // end of this tick says more.
-        let is_trying = attempt.phase == AttemptPhase::Trying;
-        if of.is_press && (!is_trying || track.news.is_end() || attempt.is_behind(track)) {
+        let has_fired = attempt.phase == AttemptPhase::Fired;
+        if of.is_press && (has_fired || track.news.is_end() || attempt.is_behind(track)) {
             judge(attempt, of, track.time, tick);
         }
         attempt.catch_up(track);

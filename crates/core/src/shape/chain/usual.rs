@@ -3,7 +3,7 @@
 use super::{AxisMap, LastStage, Length, Step, finite};
 use crate::base::{at_most, length, with_length};
 use crate::shape::{StageMemory, half_life, stage::multiplied};
-use crate::spec::{Curve, DeadZone, DeadZoneKind};
+use crate::spec::{Curve, DeadZone, DeadZoneKind, Smooth, Stage};
 
 /// The chain of most rigs, worked out at once: the axes; a gate, a zone of the radius, a
 /// cubic and a factor on the length; and smoothing by a half-life. Any of them may do
@@ -22,7 +22,7 @@ impl UsualChain {
         let [Step { axes, length: Some(length), last, .. }] = steps else { return None };
         let half_life = match last {
             LastStage::None => None,
-            LastStage::HalfLife(seconds) => Some(*seconds),
+            LastStage::Remembers(Stage::Smooth(Smooth::HalfLife(seconds))) => Some(*seconds),
             LastStage::Remembers(_) | LastStage::Forgets(_) => return None,
         };
         let Length { most, by, .. } = *length;
