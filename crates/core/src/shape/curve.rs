@@ -15,7 +15,7 @@ impl Curve {
         }
         let out = match self {
             Curve::Linear => m,
-            Curve::Blend(b) => (1.0 - b) * m + b * m * m * m,
+            Curve::Blend(bend) => blend(1.0 - bend, *bend, m),
             costly => costly.worked_out(m),
         };
         at_most(out, 1.0)
@@ -45,6 +45,12 @@ impl Curve {
     pub fn on_axes(&self, v: [f32; 2]) -> [f32; 2] {
         v.map(|v| self.at(v.abs()).copysign(v))
     }
+}
+
+/// So much of a line and so much of a cubic.
+#[inline]
+pub(super) fn blend(line: f32, bend: f32, m: f32) -> f32 {
+    line * m + bend * m * m * m
 }
 
 impl CurvePoints {

@@ -76,7 +76,13 @@ impl DeadZone {
 /// `outer`; above 1 only where the deflection itself is.
 #[inline]
 fn stretch(size: f32, inner: f32, outer: f32) -> f32 {
-    at_most((size - inner) / (outer - inner), if size > 1.0 { size } else { 1.0 })
+    stretch_over(size, inner, outer - inner)
+}
+
+/// The same with the way from `inner` to the outer border.
+#[inline]
+pub(super) fn stretch_over(size: f32, inner: f32, width: f32) -> f32 {
+    at_most((size - inner) / width, if size > 1.0 { size } else { 1.0 })
 }
 
 impl StickGate {

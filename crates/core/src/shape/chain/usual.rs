@@ -2,7 +2,7 @@
 
 use super::{AxisMap, LastStage, Length, Step, finite};
 use crate::base::{at_most, length, with_length};
-use crate::shape::{StageMemory, half_life, stage::multiplied};
+use crate::shape::{StageMemory, curve::blend, half_life, stage::multiplied, zone::stretch_over};
 use crate::spec::{Curve, DeadZone, DeadZoneKind, Smooth, Stage};
 
 /// The chain of most rigs, worked out at once: the axes; a gate, a zone of the radius, a
@@ -77,7 +77,7 @@ impl CubicZone {
         if r <= self.inner {
             return 0.0;
         }
-        let m = at_most((r - self.inner) / self.width, if r > 1.0 { r } else { 1.0 });
-        if m >= 1.0 { m } else { at_most(self.line * m + self.bend * m * m * m, 1.0) }
+        let m = stretch_over(r, self.inner, self.width);
+        if m >= 1.0 { m } else { at_most(blend(self.line, self.bend, m), 1.0) }
     }
 }
