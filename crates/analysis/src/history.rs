@@ -236,8 +236,13 @@ impl History {
     /// the last tick run.
     pub(crate) fn push(&mut self, event: Event) {
         let waiting = &self.open.events[self.seen..];
-        let at = waiting.partition_point(|other| other.time <= event.time);
-        self.open.events.insert(self.seen + at, event);
+        // Most come in order.
+        if waiting.last().is_none_or(|last| last.time <= event.time) {
+            self.open.events.push(event);
+        } else {
+            let at = waiting.partition_point(|other| other.time <= event.time);
+            self.open.events.insert(self.seen + at, event);
+        }
         self.event_count += 1;
     }
 

@@ -2,6 +2,8 @@
 //! order of the keys in the file.
 
 use super::fault::{ControlFault, Fault};
+#[cfg(feature = "reel")]
+use super::value_line::{ValueLine, names};
 use gtrig_core::{
     AxisInfo, CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Keyword, Marks,
     ReportBits,
@@ -110,8 +112,9 @@ pub(crate) struct LineOf<'a> {
 impl<'a> LineOf<'a> {
     /// Of the line of a take, good or bad; what it does not say is 0, or nothing.
     pub(crate) fn read(line: &'a [u8]) -> Self {
-        if let Some(value) = super::value_line::ValueLine::of(line) {
-            return LineOf { time: value.t, device: Some(Cow::Borrowed(value.on)) };
+        let value = ValueLine::of(line).and_then(|line| Some((line.t, names(line.named)?)));
+        if let Some((time, [device, _])) = value {
+            return LineOf { time, device: Some(Cow::Borrowed(device)) };
         }
         if let Ok(line) = serde_json::from_slice::<Line>(line) {
             let Line { t, on, plug, unplug, deaf, heard, .. } = line;

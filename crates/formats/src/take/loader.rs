@@ -4,7 +4,7 @@ use super::{
     fault::Fault,
     line::{Line, marks},
     read::{Damage, Loaded},
-    value_line::ValueLine,
+    value_line::{self, ValueLine},
 };
 use crate::nearest::nearest;
 use gtrig_analysis::{
@@ -38,6 +38,24 @@ impl Named {
     }
 }
 
+/// What the line of a value says.
+#[derive(Clone, Copy, Debug)]
+struct Value<'a> {
+    time: u64,
+    value: i32,
+    mark: Option<&'a str>,
+    of: Of<'a>,
+}
+
+/// The control that a line is about.
+#[derive(Clone, Copy, Debug)]
+enum Of<'a> {
+    /// One that a line before has named in the same way.
+    Control(ControlId),
+    /// The one of these names, if there is one.
+    Names { device: &'a str, code: &'a str },
+}
+
 /// Takes lines into a session, one after the other.
 #[derive(Debug)]
 pub(super) struct Loader {
@@ -46,6 +64,8 @@ pub(super) struct Loader {
     /// Where the take begins.
     begins: Nanos,
     devices: HashMap<String, Named>,
+    /// The controls of devices that are present, by what [names](ValueLine::named) them.
+    spelled: HashMap<Vec<u8>, ControlId>,
     /// The instant of the last line, labels aside.
     pub(super) now: Nanos,
     /// The latest instant of which anything good is said.
@@ -81,6 +101,7 @@ impl Loader {
             clock: None,
             begins,
             devices: HashMap::new(),
+            spelled: HashMap::new(),
             now: begins,
             until: begins,
             has_ended: false,
@@ -112,8 +133,11 @@ impl Loader {
         bytes: &[u8],
         session: &mut Session,
     ) -> Result<(), Damage> {
-        let taken = match ValueLine::of(bytes) {
-            Some(line) => self.take_in_value(number, line, session),
+        let value = ValueLine::of(bytes).and_then(|line| Some((line, self.meant(line.named)?)));
+        let taken = match value {
+            Some((ValueLine { t, v, mark, .. }, of)) => {
+                self.take_in_value(number, Value { time: t, value: v, mark, of }, session)
+            }
             None => {
                 let line = serde_json::from_slice(bytes).map_err(|error| Damage {
                     line: number,
@@ -124,6 +148,19 @@ impl Loader {
             }
         };
         taken.map_err(|fault| Damage { line: number, column: None, fault })
+    }
+
+    /// What the line of a value names, if it does so plainly.
+    fn meant<'a>(&mut self, named: &'a [u8]) -> Option<Of<'a>> {
+        if let Some(&control) = self.spelled.get(named) {
+            return Some(Of::Control(control));
+        }
+        let [device, code] = value_line::names(named)?;
+        let known = self.present(device).ok().and_then(|known| known.controls.get(code).copied());
+        if let Some(control) = known {
+            self.spelled.insert(named.to_vec(), control);
+        }
+        Some(Of::Names { device, code })
     }
 
     /// Where a line stands in the session.
@@ -148,8 +185,8 @@ impl Loader {
         }
         if let Line { on: Some(on), c: Some(c), v: Some(v), mark, .. } = line {
             let mark = mark.as_ref().map(|mark| &*mark.0);
-            let line = ValueLine { t: time, on: &on.0, c: &c.0, v: *v, mark };
-            return self.take_in_value(number, line, session);
+            let of = Of::Names { device: &on.0, code: &c.0 };
+            return self.take_in_value(number, Value { time, value: *v, mark, of }, session);
         }
         let time = self.placed(time, line.label.is_some());
         if let Some(text) = &line.label {
@@ -174,14 +211,14 @@ impl Loader {
         Ok(())
     }
 
-    /// Takes in a value; `line` has all that its line says.
+    /// Takes in what the line of a value says.
     fn take_in_value(
         &mut self,
         number: u64,
-        line: ValueLine,
+        line: Value,
         session: &mut Session,
     ) -> Result<(), Fault> {
-        let ValueLine { t: time, on, c, v: value, mark } = line;
+        let Value { time, value, mark, of } = line;
         if time > LAST_TIME.0 {
             return Err(Fault::TooLate { key: "t", time });
         }
@@ -193,13 +230,15 @@ impl Loader {
         if let Some(text) = mark {
             marks |= self::marks(text)?;
         }
-        match self.value(session, on, c, value, marks) {
-            Err(Fault::NeverPlugged(device)) if self.early.len() < MAX_EARLY => {
-                let code = c.to_owned();
+        match (self.value(session, of, value, marks), of) {
+            (Err(Fault::NeverPlugged(device)), Of::Names { code, .. })
+                if self.early.len() < MAX_EARLY =>
+            {
+                let code = code.to_owned();
                 self.early.push(Early { line: number, device, code, value, marks });
                 return Ok(());
             }
-            done => done?,
+            (done, _) => done?,
         }
         self.until = self.until.max(self.now);
         Ok(())
@@ -232,6 +271,7 @@ impl Loader {
                 let device = self.present(&id.0)?;
                 device.present = false;
                 let id = device.id;
+                self.spelled.clear();
                 session.unplug(id, self.now);
                 Ok(())
             }
@@ -256,14 +296,15 @@ impl Loader {
     fn value(
         &mut self,
         session: &mut Session,
-        id: &str,
-        code: &str,
+        of: Of,
         value: i32,
         marks: Marks,
     ) -> Result<(), Fault> {
         let time = self.now;
-        let device = self.present(id)?;
-        let control = device.control(id, code)?;
+        let control = match of {
+            Of::Control(control) => control,
+            Of::Names { device, code } => self.present(device)?.control(device, code)?,
+        };
         session.report(Event { time, value, control, marks });
         self.loaded.events += 1;
         Ok(())
@@ -274,7 +315,8 @@ impl Loader {
         for early in self.early.extract_if(.., |early| early.device == id).collect::<Vec<_>>() {
             self.loaded.before_plug += 1;
             self.loaded.first_before_plug.get_or_insert(early.line);
-            self.value(session, id, &early.code, early.value, early.marks | Marks::LATE)?;
+            let of = Of::Names { device: id, code: &early.code };
+            self.value(session, of, early.value, early.marks | Marks::LATE)?;
         }
         Ok(())
     }

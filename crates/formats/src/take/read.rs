@@ -8,7 +8,8 @@ use super::{
 };
 use gtrig_analysis::{Capacity, Session, clock::ClockMap};
 use gtrig_core::{CleanText, LAST_TIME, Nanos, Rig};
-use std::io::{BufRead, BufReader, Read};
+use memchr::memchr;
+use std::io::{self, BufRead, BufReader, Read};
 
 /// What the first line says.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -386,9 +387,8 @@ impl<R: BufRead> Lines<R> {
     fn next(&mut self) -> Result<Option<&[u8]>, Damage> {
         self.buffer.clear();
         self.number += 1;
-        let limit = MAX_LINE_BYTES as u64 + 1;
-        let read = self.input.by_ref().take(limit).read_until(b'\n', &mut self.buffer);
-        self.bytes += read.map_err(|error| self.damage(error.into()))? as u64;
+        self.read_line().map_err(|error| self.damage(error.into()))?;
+        self.bytes += self.buffer.len() as u64;
         if self.buffer.is_empty() {
             return Ok(None);
         }
@@ -399,6 +399,25 @@ impl<R: BufRead> Lines<R> {
             return Err(self.damage(Fault::TooLong));
         }
         Ok(Some(&self.buffer))
+    }
+
+    /// Reads up to the next line feed, the end, or more than a line may have.
+    fn read_line(&mut self) -> io::Result<()> {
+        loop {
+            let came = match self.input.fill_buf() {
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
+                came => came?,
+            };
+            let room = MAX_LINE_BYTES + 1 - self.buffer.len();
+            let came = &came[..came.len().min(room)];
+            let ended = memchr(b'\n', came);
+            let read = ended.map_or(came.len(), |at| at + 1);
+            self.buffer.extend_from_slice(&came[..read]);
+            self.input.consume(read);
+            if read == 0 || ended.is_some() {
+                return Ok(());
+            }
+        }
     }
 
     fn damage(&self, fault: Fault) -> Damage {

@@ -71,6 +71,44 @@ fn a_take_becomes_edges_and_actions() {
     "#);
 }
 
+/// What a line names is remembered: not beyond the device that was named.
+#[test]
+fn a_name_is_of_the_device_that_is_there() {
+    let south = |t: u64, v: u8| format!(r#"{{"t":{t},"on":"pad1","c":"south","v":{v}}}"#);
+    let gone = r#"{"t":40000000,"unplug":"pad1"}"#;
+    let back = PLUG.replace(r#""t":0"#, r#""t":60000000"#).replace("\"p\"", "\"another\"");
+    let [first, between, later] =
+        [south(20_000_000, 1), south(50_000_000, 1), south(90_000_000, 1)];
+
+    let (session, loaded) = load(&take_of(&[&first, &first, gone, &back, &later]));
+    assert!(loaded.is_sound());
+    let pressed = session.seen_from(0).filter(|e| !session.plan().control(e.control).is_presence);
+    let of: Vec<_> =
+        pressed.map(|e| session.roster().device_of(e.control).info.identity.clone()).collect();
+    assert_eq!(of.iter().map(ToString::to_string).collect::<Vec<_>>(), ["p", "p", "another"]);
+
+    let (_, loaded) = load(&take_of(&[&first, &first, gone, &between]));
+    let said = loaded.damage.unwrap().to_string();
+    assert!(said.starts_with("line 6: ") && said.contains("pad1"), "{said}");
+}
+
+/// How a line is written makes no difference, whatever the lines before it looked like.
+#[test]
+fn a_value_may_be_written_in_any_way() {
+    let plainly = r#"{"t":20000000,"on":"pad1","c":"south","v":1}"#;
+    let ways = [
+        plainly,
+        r#"{"t":20000000, "on":"pad1","c":"south","v":1}"#,
+        r#"{"on":"pad1","c":"south","v":1,"t":20000000}"#,
+        r#"{"t":20000000,"on":"p\u0061d1","c":"south","v":1}"#,
+        plainly,
+    ];
+    let (session, loaded) = load(&take_of(&ways));
+    assert!(loaded.is_sound());
+    let first = session.seen_from(0).last().unwrap();
+    assert_eq!(session.seen_from(0).filter(|event| *event == first).count(), ways.len());
+}
+
 #[test]
 fn the_same_report_as_rows() {
     let (session, _) = load(&take_of(&[

@@ -6,10 +6,8 @@
 pub(super) struct ValueLine<'a> {
     /// When.
     pub(super) t: u64,
-    /// The device.
-    pub(super) on: &'a str,
-    /// The control.
-    pub(super) c: &'a str,
+    /// What names the device and the control, as it is written: see [`names`].
+    pub(super) named: &'a [u8],
     /// The value.
     pub(super) v: i32,
     /// What is special about it.
@@ -18,19 +16,32 @@ pub(super) struct ValueLine<'a> {
 
 impl<'a> ValueLine<'a> {
     /// Reads a line with exactly `t`, `on`, `c`, `v` and perhaps `mark`, in this order,
-    /// without spaces or escapes, and in ASCII. Of any other line, good or bad, it is `None`.
+    /// without spaces or escapes, and in ASCII. Of any other line, good or bad, it is `None`,
+    /// or its [`names`] are: what stands between `t` and `v` is not looked at, for a reader
+    /// mostly knows it already.
     pub(super) fn of(line: &'a [u8]) -> Option<Self> {
-        let rest = line.strip_prefix(b"{\"t\":")?;
-        let (t, rest) = number(rest)?;
-        let (on, rest) = text(rest.strip_prefix(b",\"on\":\"")?)?;
-        let (c, rest) = text(rest.strip_prefix(b",\"c\":\"")?)?;
-        let (v, rest) = value(rest.strip_prefix(b",\"v\":")?)?;
-        let (mark, rest) = match rest.strip_prefix(b",\"mark\":\"") {
-            Some(rest) => text(rest).map(|(mark, rest)| (Some(mark), rest))?,
-            None => (None, rest),
+        let (t, rest) = number(line.strip_prefix(b"{\"t\":")?)?;
+        let rest = rest.strip_suffix(b"}")?;
+        let (rest, mark) = match rest.strip_suffix(b"\"") {
+            Some(marked) => {
+                let begins = marked.iter().rposition(|&byte| byte == b'"')? + 1;
+                let (rest, mark) = marked.split_at(begins);
+                (rest.strip_suffix(b",\"mark\":\"")?, Some(plain(mark)?))
+            }
+            None => (rest, None),
         };
-        (rest == b"}").then_some(ValueLine { t, on, c, v, mark })
+        let (rest, v) = value(rest)?;
+        let named = rest.strip_suffix(b",\"v\":")?;
+        Some(ValueLine { t, named, v, mark })
     }
+}
+
+/// The device and the control that a line [names](ValueLine::named).
+pub(super) fn names(named: &[u8]) -> Option<[&str; 2]> {
+    let rest = named.strip_prefix(b",\"on\":\"")?.strip_suffix(b"\"")?;
+    let ends = rest.iter().position(|&byte| byte == b'"')?;
+    let (on, rest) = rest.split_at(ends);
+    Some([plain(on)?, plain(rest.strip_prefix(b"\",\"c\":\"")?)?])
 }
 
 /// Eighteen digits fit into any of the numbers here before they are held against their
@@ -39,40 +50,66 @@ const DIGITS: usize = 18;
 
 /// A number without a sign, and what follows it.
 fn number(text: &[u8]) -> Option<(u64, &[u8])> {
-    let (mut number, mut digits) = (0, 0);
-    while let Some(byte @ b'0'..=b'9') = text.get(digits) {
-        if digits == DIGITS {
-            return None;
+    let (mut number, mut digits) = (0_u64, 0);
+    if let Some(eight) = text.first_chunk().and_then(eight_digits) {
+        (number, digits) = (eight, 8);
+    }
+    for byte in &text[digits..] {
+        let digit = byte.wrapping_sub(b'0');
+        if digit > 9 {
+            break;
         }
-        number = number * 10 + u64::from(byte - b'0');
+        // Of too many digits it is wrong, and is not used.
+        number = number.wrapping_mul(10).wrapping_add(u64::from(digit));
         digits += 1;
     }
     // No number of JSON begins with a needless nought.
     let is_needless = digits > 1 && text[0] == b'0';
-    (digits > 0 && !is_needless).then(|| (number, &text[digits..]))
+    ((1..=DIGITS).contains(&digits) && !is_needless).then(|| (number, &text[digits..]))
 }
 
-/// A value, and what follows it.
-fn value(text: &[u8]) -> Option<(i32, &[u8])> {
-    let (is_negative, text) = match text.strip_prefix(b"-") {
-        Some(rest) => (true, rest),
-        None => (false, text),
-    };
-    let (number, rest) = number(text)?;
-    let number = number as i64;
-    // What a negative nought is the parser may say.
-    if is_negative && number == 0 {
+/// The number that eight digits are. All of them are looked at together, and neighbours are
+/// put together until one number is left: pairs, fours, eight.
+fn eight_digits(text: &[u8; 8]) -> Option<u64> {
+    let word = u64::from_le_bytes(*text);
+    let highs = 0xF0F0_F0F0_F0F0_F0F0;
+    // Of a digit the upper half is 3, and stays so when 6 is added.
+    let sixes = word.wrapping_add(0x0606_0606_0606_0606);
+    if word & highs != 0x3030_3030_3030_3030 || sixes & highs != 0x3030_3030_3030_3030 {
         return None;
     }
-    i32::try_from(if is_negative { -number } else { number }).ok().map(|value| (value, rest))
+    let digits = word & !highs;
+    let pairs = (digits * 10 + (digits >> 8)) & 0x00FF_00FF_00FF_00FF;
+    let fours = (pairs * 100 + (pairs >> 16)) & 0x0000_FFFF_0000_FFFF;
+    Some((fours * 10_000 + (fours >> 32)) & 0xFFFF_FFFF)
 }
 
-/// A text up to its quote, and what follows that.
-fn text(text: &[u8]) -> Option<(&str, &[u8])> {
+/// What stands before a value, and the value.
+fn value(text: &[u8]) -> Option<(&[u8], i32)> {
+    let (mut number, mut place, mut begins) = (0_i64, 1_i64, text.len());
+    while let Some(digit @ b'0'..=b'9') = text[..begins].last() {
+        // Of too many digits it is wrong, and is not used.
+        number = number.wrapping_add(i64::from(digit - b'0').wrapping_mul(place));
+        place = place.wrapping_mul(10);
+        begins -= 1;
+    }
+    let (rest, digits) = text.split_at(begins);
+    let is_needless = digits.len() > 1 && digits[0] == b'0';
+    if is_needless || !(1..=DIGITS).contains(&digits.len()) {
+        return None;
+    }
+    match rest.strip_suffix(b"-") {
+        None => Some((rest, i32::try_from(number).ok()?)),
+        // What a negative nought is the parser may say.
+        Some(_) if number == 0 => None,
+        Some(rest) => Some((rest, i32::try_from(-number).ok()?)),
+    }
+}
+
+/// A text that stands for itself between two quotes.
+fn plain(text: &[u8]) -> Option<&str> {
     let is_plain = |byte: &u8| matches!(byte, b' '..=b'~') && !matches!(byte, b'"' | b'\\');
-    let length = text.iter().take_while(|byte| is_plain(byte)).count();
-    let (text, rest) = text.split_at(length);
-    Some((str::from_utf8(text).ok()?, rest.strip_prefix(b"\"")?))
+    text.iter().all(is_plain).then(|| str::from_utf8(text).ok())?
 }
 
 #[cfg(test)]
@@ -92,7 +129,8 @@ mod tests {
     }
 
     fn read(line: &[u8]) -> Option<(u64, String, String, i32, Option<String>)> {
-        let ValueLine { t, on, c, v, mark } = ValueLine::of(line)?;
+        let ValueLine { t, named, v, mark } = ValueLine::of(line)?;
+        let [on, c] = names(named)?;
         Some((t, on.into(), c.into(), v, mark.map(Into::into)))
     }
 
@@ -119,6 +157,18 @@ mod tests {
     #[case::twice(r#"{"t":7,"on":"a","c":"b","v":1,"v":2}"#, false)]
     #[case::cut(r#"{"t":7,"on":"a","c":"b","v":1"#, false)]
     #[case::no_value(r#"{"t":7,"on":"a","c":"b","v":}"#, false)]
+    #[case::no_digit(r#"{"t":7,"on":"a","c":"b","v":-}"#, false)]
+    #[case::two_values(r#"{"t":7,"on":"a","c":"b","v":1,"v":2}"#, false)]
+    #[case::two_marks(r#"{"t":7,"on":"a","c":"b","v":1,"mark":"late","mark":"late"}"#, false)]
+    #[case::a_mark_first(r#"{"t":7,"on":"a","c":"b","mark":"late","v":1}"#, false)]
+    #[case::a_mark_without_its_end(r#"{"t":7,"on":"a","c":"b","v":1,"mark":"late}"#, false)]
+    #[case::a_mark_with_an_escape(
+        "{\"t\":7,\"on\":\"a\",\"c\":\"b\",\"v\":1,\"mark\":\"l\\\\\"}",
+        false
+    )]
+    #[case::another_text_last(r#"{"t":7,"on":"a","c":"b","v":1,"label":"late"}"#, false)]
+    #[case::a_third_name(r#"{"t":7,"on":"a","on":"a","c":"b","v":1}"#, false)]
+    #[case::nothing_named(r#"{"t":7,"v":1}"#, false)]
     fn what_it_reads_is_what_the_parser_reads(#[case] line: &str, #[case] is_read: bool) {
         assert_eq!(read(line.as_bytes()).is_some(), is_read);
         if is_read {
@@ -127,6 +177,21 @@ mod tests {
     }
 
     proptest! {
+        /// Any eight bytes, most of them digits.
+        #[test]
+        fn eight_digits_are_the_number_they_say(
+            mut text in prop::array::uniform8(b'0'..=b'9'),
+            change in prop::option::of((0..8_usize, any::<u8>())),
+        ) {
+            if let Some((at, byte)) = change {
+                text[at] = byte;
+            }
+            let said = text.iter().all(u8::is_ascii_digit).then(|| {
+                str::from_utf8(&text).unwrap().parse().unwrap()
+            });
+            prop_assert_eq!(eight_digits(&text), said);
+        }
+
         /// Any line that a byte or two make of a good one.
         #[test]
         fn what_it_reads_of_a_changed_line_is_what_the_parser_reads(
