@@ -66,6 +66,8 @@
 //! arithmetic plus `libm`, so the same events and rig give the same values on
 //! every machine.
 #![no_std]
+// Who works on a stage needs the meaning of what it keeps, and not only of what it shows.
+#![cfg_attr(not(test), warn(clippy::missing_docs_in_private_items))]
 
 extern crate alloc;
 #[cfg(test)]

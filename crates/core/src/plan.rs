@@ -27,14 +27,21 @@ use bind::Binder;
 /// it needs.
 #[derive(Clone, Debug)]
 pub struct Plan {
+    /// How often the state is polled.
     rate: PollRate,
     /// Seconds between two ticks.
     pub(crate) period: f32,
+    /// How controls are sampled.
     pub(crate) sample: SamplePlan,
+    /// Which devices may be the main one.
     pub(crate) election: ElectionPlan,
+    /// Contacts and zones.
     pub(crate) touch: TouchPlan,
+    /// Gestures.
     pub(crate) gestures: GesturePlan,
+    /// Combos, their signals, and modes.
     pub(crate) combos: ComboPlan,
+    /// Actions and their inputs.
     pub(crate) actions: ActionPlan,
     /// For each control the actions it feeds, also by zones, gestures and combos.
     feeds: ControlTable<ActionId>,

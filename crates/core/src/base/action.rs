@@ -49,6 +49,7 @@ impl ActionState {
         ActionState { input: self.driver.map(|_| input), ..self }
     }
 
+    /// How strong it is beside other inputs of the action: the square of its length.
     #[inline]
     pub(crate) fn strength(self) -> f32 {
         self.x * self.x + self.y * self.y

@@ -7,6 +7,7 @@ pub trait Id: Copy + Eq {
     fn index(self) -> usize;
 }
 
+/// Numbers of things, each a type of its own, so that none is taken for another.
 macro_rules! ids {
     ($($(#[$doc:meta])+ $name:ident($number:ty);)+) => {$(
         $(#[$doc])+

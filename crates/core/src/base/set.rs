@@ -11,7 +11,9 @@ use alloc::vec::{Drain, Vec};
 /// [grown](SparseSet::grow) to them no insertion allocates.
 #[derive(Clone, Debug)]
 pub(crate) struct SparseSet<I> {
+    /// The members, in the order in which they were put in.
     list: Vec<I>,
+    /// For each number whether it is a member.
     is_in: Vec<bool>,
 }
 
@@ -43,6 +45,7 @@ impl<I: Id> SparseSet<I> {
         self.is_in[id.index()]
     }
 
+    /// Whether no number is in.
     pub(crate) fn is_empty(&self) -> bool {
         self.list.is_empty()
     }
@@ -85,6 +88,7 @@ impl<I: Id> SparseSet<I> {
         list.truncate(kept);
     }
 
+    /// Takes all numbers out.
     #[inline]
     pub(crate) fn clear(&mut self) {
         for id in self.list.drain(..) {

@@ -6,7 +6,9 @@ use alloc::{vec, vec::Vec};
 /// For each control a list: `entries[starts[c]..starts[c + 1]]`.
 #[derive(Clone, Debug)]
 pub(crate) struct ControlTable<T> {
+    /// Where the list of each control begins; one more entry for where the last ends.
     starts: Vec<u32>,
+    /// All lists, one after the other.
     entries: Vec<T>,
 }
 
@@ -17,6 +19,10 @@ impl<T> Default for ControlTable<T> {
 }
 
 impl<T> ControlTable<T> {
+    /// The list of a control.
+    ///
+    /// # Panics
+    /// For a control beyond those that it was made for.
     #[inline]
     pub(crate) fn of(&self, control: ControlId) -> &[T] {
         let at = control.index();
@@ -25,6 +31,7 @@ impl<T> ControlTable<T> {
 }
 
 impl<T: Ord + Copy> ControlTable<T> {
+    /// The lists of so many controls; of equal pairs one is kept, and each list is in order.
     pub(crate) fn new(mut pairs: Vec<(ControlId, T)>, controls: usize) -> Self {
         pairs.sort_unstable();
         pairs.dedup();

@@ -84,6 +84,7 @@ pub fn harmless(text: &str) -> String {
     replaced(showable(text).map(|(c, may_be)| (c, may_be || c == '\n')))
 }
 
+/// The characters that may be shown, each of the others as U+FFFD.
 fn replaced(chars: impl Iterator<Item = (char, bool)>) -> String {
     chars.map(|(c, may_be)| if may_be { c } else { char::REPLACEMENT_CHARACTER }).collect()
 }

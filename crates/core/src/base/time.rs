@@ -37,6 +37,7 @@ impl fmt::Display for Nanos {
     }
 }
 
+/// Writes a number with its thousands apart.
 fn group_thousands(f: &mut fmt::Formatter<'_>, n: u64) -> fmt::Result {
     if n < 1000 {
         return write!(f, "{n}");
@@ -71,6 +72,7 @@ impl fmt::Display for Tick {
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PollRate {
+    /// Polls in a thousand seconds, 10 000 to 1 000 000.
     millihertz: u32,
 }
 

@@ -8,6 +8,7 @@ pub fn length([x, y]: [f32; 2]) -> f32 {
     libm::sqrtf(x * x + y * y)
 }
 
+/// From the second place to the first.
 pub(crate) fn minus(a: [f32; 2], b: [f32; 2]) -> [f32; 2] {
     [a[0] - b[0], a[1] - b[1]]
 }

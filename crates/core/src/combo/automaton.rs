@@ -1,9 +1,26 @@
-//! All combos of a rig as one automaton.
+//! All combos of a rig as one automaton, built once when a rig is bound.
 //!
-//! It is a tree: a node stands for the steps up to it, so that combos which
-//! begin alike share its upper part. What a combo asks of all its steps (that
-//! it is strict, its clock, its modes, which way it faces) is part of every
-//! node, for only what would always be in the same state may share one.
+//! It is a tree. Its root is node 0, where every attempt begins. Every other node stands for one
+//! step and, by its parents, for all steps before it. So combos that begin alike share the nodes
+//! of their common beginning, and a press costs as much as there are different ways to go on, not
+//! as much as there are combos.
+//!
+//! What a combo asks of all its steps (that it is strict, its clock, its modes, which way it
+//! faces) is part of the key of every node. Two steps share a node only if they are always in the
+//! same state.
+//!
+//! Three words are needed to read the rest:
+//!
+//! - A *trigger* is a change of a signal: it goes on or off. It is the key by which an edge finds
+//!   the steps that it meets.
+//! - An *arrival* is a moment at which a node was reached. The engine keeps the latest ones of
+//!   every node in a ring; the automaton only says where each ring lies and how long it is.
+//! - A *copy* is what is run of a combo: one, or one for each player slot where all presses must
+//!   come from one device.
+//!
+//! Invariant: nodes are numbered level by level, and those that follow one node by the same
+//! trigger lie side by side (a node that several triggers lead to lies with the first). Their
+//! edges always do. So an edge of a signal walks over memory that lies together.
 
 use crate::base::{ComboId, ModeSet, PollRate, SignalId, Tick};
 use crate::combo::{KEPT_MOMENTS, SetId, Sets};
@@ -15,96 +32,129 @@ use alloc::{
 };
 use core::ops::Range;
 
-/// A copy of a combo: what is run of one, by its place among all of them. A
-/// combo whose presses must come from one device has one for each device.
+/// What is run of a combo, by its place among the copies of all combos, in the order of the rig.
+///
+/// A combo has one copy. A combo whose presses must come from one device has one for each player
+/// slot, 1 to 4, each with signals, spent presses and attempts of its own.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) struct CopyId(pub(crate) u16);
 
 impl CopyId {
+    /// The place in [`Automaton::combos`].
     pub(crate) const fn index(self) -> usize {
         self.0 as usize
     }
 }
 
-/// A node, by its place; 0 is the root.
+/// A node by its place in [`Automaton::nodes`]. 0 is the root: the place before every first step.
 pub(crate) type NodeId = u32;
 
-/// A change of a signal, as a key to look up what it leads to.
+/// A change of a signal, as a key to look up which steps it meets: the number of the signal,
+/// times two, plus one where it goes on.
+///
+/// The largest number of all is no signal's: it stands for what begins by itself.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) struct Trigger(u32);
 
 impl Trigger {
-    /// What begins by itself, when the node is reached.
+    /// What begins by itself as soon as the node before it is reached: a time in which nothing
+    /// may be pressed.
     const QUIET: Trigger = Trigger(u32::MAX);
 
+    /// A signal goes on (`is_press`), or off.
     pub(crate) const fn new(signal: SignalId, is_press: bool) -> Self {
         Trigger((signal.0 as u32) << 1 | is_press as u32)
     }
 
-    /// A bit that it shares with few others.
+    /// One of 64 bits, by which most nodes can be told not to want a trigger without looking it
+    /// up. Several triggers share a bit: a bit that is set means perhaps, one that is not set
+    /// means no.
     pub(crate) const fn bit(self) -> u64 {
         1 << (self.0 % 64)
     }
 }
 
-/// What of a step is looked at only where it is no plain press or release, or
-/// where it is the first of a combo.
+/// What is asked of a step beyond a plain press or release, or of the first step of a combo.
+///
+/// It lies apart from [`Node`], for most edges meet plain steps and never look at it.
 #[derive(Clone, Debug)]
 pub(crate) struct Rest {
+    /// The kind of the step, with its signals and its own times.
     pub(crate) what: StepKind,
+    /// The step is met no earlier than this after the step before it; 0 for at once.
     pub(crate) after: TimeSpan,
-    /// For the first step: this signal must be on, or off.
+    /// Of a first step: this signal must be on (`true`) or off for the attempt to begin. So a
+    /// mirrored variant begins only while the combo faces that way.
     pub(crate) guard: Option<(SignalId, bool)>,
-    /// For the first step: no press of these for so long before it.
+    /// Of a first step: none of these signals was pressed for so long before it.
     pub(crate) calm: Option<(SetId, TimeSpan)>,
 }
 
-/// A step in the automaton. Those that follow one by the same trigger lie side by
-/// side.
+/// A step in the automaton, with everything that most edges ask of it.
+///
+/// All times are by the clock of the combo: nanoseconds, or ticks.
 #[derive(Clone, Debug)]
 pub(crate) struct Node {
+    /// The step before it; the root is its own parent.
     pub(crate) parent: NodeId,
-    /// Whether it is a press or a release, which may come at any time up to
-    /// `within`.
+    /// Whether it is one press or one release of one of its signals, which may come at any time
+    /// up to [`Node::within`], and is met at once. Of any other step [`Automaton::rest`] says
+    /// more.
     pub(crate) is_plain: bool,
-    /// Whether it is the release of the very press of the step before.
+    /// Whether it is the release of the very press by which the step before it was met, and not
+    /// of any press of the same signal.
     pub(crate) is_lift: bool,
+    /// Its press comes no earlier than this after the step before it: `after`, less how much
+    /// earlier a press may come to wait for it.
     pub(crate) opens: TimeSpan,
+    /// Its press comes no later than this after the step before it. 0 for a first step, which has
+    /// none before it.
     pub(crate) within: TimeSpan,
+    /// What its times are measured by.
     pub(crate) clock: ComboClock,
-    /// A press of these since the step before breaks it: what a strict combo does
-    /// not know, and what the step is to be cancelled by.
+    /// A press of a signal in one of these sets since the step before ends the attempt. The first
+    /// set is what a strict combo does not bear, the second what the step is cancelled by
+    /// (`unless`).
     pub(crate) broken_by: [Option<SetId>; 2],
+    /// It is met only in these modes.
     pub(crate) modes: ModeSet,
-    /// Whether releases count that no hand made.
+    /// Whether a release counts that no hand made, because the device was unplugged or could not
+    /// be heard.
     pub(crate) counts_forced: bool,
-    /// The copies of combos of which this is the last step.
+    /// The copies of which this is the last step, as a part of the list that
+    /// [`Automaton::finals`] reads.
     pub(crate) finals: Range<u32>,
-    /// One for each trigger that leads on from it.
+    /// What may follow it, one entry for each trigger, as a part of the list of fans.
     fans: Range<u32>,
-    /// How many arrivals are remembered.
+    /// How many arrivals of it are remembered, at least 1. More than the last one matters only
+    /// where what follows may come too early after it, may have begun before it, or is the
+    /// release of one of several presses.
     pub(crate) kept: u8,
-    /// Where they lie.
+    /// The place of the first of these arrivals among those of all nodes.
     pub(crate) ring: u32,
-    /// The bits of the triggers that lead on from it.
+    /// The [bits](Trigger::bit) of all triggers that lead on from it; 0 where no step follows.
     pub(crate) wants: u64,
-    /// Whether a quiet begins when it is reached.
+    /// Whether a time without presses begins when it is reached.
     pub(crate) has_quiet: bool,
-    /// For how long after an arrival anything can come of it, in nanoseconds.
+    /// For how many nanoseconds after an arrival a step may follow it: the longest window of
+    /// those that do, and one tick, for a window in ticks ends with its last tick.
     pub(crate) live: u64,
 }
 
-/// What a trigger leads to from a node: these edges. Those of a node are in the order of their
-/// triggers.
+/// What one trigger leads to from a node. The fans of a node are in the order of their triggers,
+/// so that one is found by halving.
 #[derive(Clone, Debug)]
 struct Fan {
+    /// What leads there.
     trigger: Trigger,
+    /// Where, as a part of the list of edges.
     edges: Range<u32>,
 }
 
 /// A step that may follow a node.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Edge {
+    /// The step.
     pub(crate) node: NodeId,
     /// For a *bare* step, its window: nothing else is asked of it, and of the node before only
     /// the last arrival is remembered. So all bare steps that follow an arrival by the same
@@ -112,13 +162,19 @@ pub(crate) struct Edge {
     pub(crate) bare: Option<TimeSpan>,
 }
 
-/// See the module documentation.
+/// All combos of a rig, ready to run; see the [module](self). It does not change while it runs:
+/// what does is in [`ComboEngine`](super::ComboEngine).
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Automaton {
+    /// All steps, level by level: first the root, then all first steps, and so on.
     pub(crate) nodes: Vec<Node>,
+    /// What is asked of each beyond a plain press, in the same order.
     rests: Vec<Rest>,
+    /// What each trigger leads to, node by node.
     fans: Vec<Fan>,
+    /// The steps that follow, fan by fan.
     edges: Vec<Edge>,
+    /// The copies that end somewhere, node by node.
     finals: Vec<CopyId>,
     /// For each copy the nodes of its steps, those of its variants one after the
     /// other.
@@ -127,66 +183,97 @@ pub(crate) struct Automaton {
     pub(crate) combos: Vec<BoundCombo>,
     /// For each combo of the rig the copies of it.
     copies: Vec<Range<u16>>,
+    /// How many different sets of signals break or quieten anything; of each the engine keeps its
+    /// last press.
     pub(crate) set_count: usize,
     /// For each signal, and for what is none, the sets that have it.
     sets_of: Vec<Vec<SetId>>,
+    /// How many arrivals are remembered over all nodes.
     pub(crate) ring_count: usize,
-    /// At most so many holds, quiets and early presses go on at once.
+    /// How many holds, quiets and early presses are followed at once, at most: room for them is
+    /// made once.
     pub(crate) timer_count: usize,
-    /// How many combos wait for others.
+    /// How many copies wait for other combos.
     pub(crate) waiting_count: usize,
 }
 
-/// What is asked of a copy of a combo as a whole.
+/// What is asked of a copy of a combo as a whole, and what it does when it fires.
 #[derive(Clone, Debug)]
 pub(crate) struct BoundCombo {
+    /// The combo of the rig.
     pub(crate) combo: ComboId,
-    /// Which of its copies, and whether there are others.
+    /// Which of its copies, from 0.
     pub(crate) copy: u8,
+    /// Whether the combo has other copies.
     pub(crate) has_siblings: bool,
+    /// From its first step to its last no more than this may pass.
     pub(crate) all: Option<TimeSpan>,
+    /// Whether the buttons that are down when it fires drive nothing until they are released.
     pub(crate) takes: bool,
+    /// Whether a press may count for another attempt after it fired.
     pub(crate) again: bool,
+    /// Whether it is on until a signal of its last step goes off, and not for one tick.
     pub(crate) lasts: bool,
-    /// Of the copies.
+    /// The copies that are given the first say about the presses of an attempt at it.
     pub(crate) waits_for: Vec<CopyId>,
     /// Whether another one waits for it.
     pub(crate) is_waited_for: bool,
-    /// The signals of its last step, or of the last that has some.
+    /// The signals of its last step that has any: what it lasts by, and what it is driven by.
     pub(crate) last: Vec<SignalId>,
+    /// All signals of its steps, each once, in order.
     pub(crate) signals: Vec<SignalId>,
-    /// What keeps a last step from being quiet.
+    /// The set of its own signals, where a quiet or calm asks for it.
     pub(crate) own: Option<SetId>,
 }
 
-/// What makes two steps the same node.
+/// What makes two steps the same node: everything that decides in which state a node is. How a
+/// step was written in the rig is not part of it, nor is the window of a first step.
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord)]
 struct Key {
+    /// The step before it.
     parent: NodeId,
+    /// The step itself, without how it was written; of a first step without its window.
     step: ComboStep,
+    /// What the combo is measured by.
     clock: ComboClock,
+    /// What ends an attempt at it.
     broken_by: [Option<SetId>; 2],
     /// What a quiet listens to; part of it, for it differs between combos.
     quiet: Option<SetId>,
+    /// What has to be on or off, of a first step.
     guard: Option<(SignalId, bool)>,
+    /// How long nothing may have been pressed, of a first step.
     calm: Option<(SetId, TimeSpan)>,
+    /// Whether releases count that no hand made.
     counts_forced: bool,
+    /// Whether it is the release of the press before it.
     is_lift: bool,
+    /// The modes in which it is met.
     modes: ModeSet,
 }
 
+/// The tree while combos are added to it. Nodes are numbered as they come; [`Builder::finish`]
+/// numbers them anew.
 #[derive(Default)]
 struct Builder {
+    /// The nodes so far; 0 is the root.
     nodes: Vec<Node>,
+    /// What is asked of each beyond a plain press.
     rests: Vec<Rest>,
+    /// The nodes so far, by what makes them different.
     known: BTreeMap<Key, NodeId>,
+    /// For each node the steps that follow it, each with a trigger that leads there.
     children: Vec<Vec<(Trigger, NodeId)>>,
+    /// For each node the copies that end there.
     finals: Vec<BTreeSet<CopyId>>,
+    /// The sets of signals so far.
     sets: Sets,
 }
 
 impl Automaton {
-    /// The automaton of these combos over so many signals.
+    /// The automaton of the combos of a rig, of which there are so many signals. Windows in ticks
+    /// are those of a loop of this rate. A rig without combos has an empty automaton, without a
+    /// root.
     pub(crate) fn new(combos: &[Combo], signals: usize, rate: PollRate) -> Self {
         if combos.is_empty() {
             return Automaton::default();
@@ -225,11 +312,12 @@ impl Automaton {
         builder.finish((paths, copies), bound, signals, rate)
     }
 
+    /// What is asked of a copy as a whole.
     pub(crate) fn combo(&self, copy: CopyId) -> &BoundCombo {
         &self.combos[copy.index()]
     }
 
-    /// What is run of a combo.
+    /// What is run of a combo; nothing of one that the rig does not have.
     pub(crate) fn copies(&self, combo: ComboId) -> impl Iterator<Item = CopyId> + use<> {
         self.copies.get(combo.index()).cloned().unwrap_or_default().map(CopyId)
     }
@@ -239,7 +327,10 @@ impl Automaton {
         self.copies.len()
     }
 
-    /// What a trigger leads to from a node.
+    /// The steps that a trigger leads to from a node; none for most pairs.
+    ///
+    /// Found by halving over the triggers of the node, of which there are as many as signals that
+    /// its next steps listen to.
     pub(crate) fn leads(&self, node: NodeId, trigger: Trigger) -> &[Edge] {
         let fans = &self.nodes[node as usize].fans;
         let fans = &self.fans[fans.start as usize..fans.end as usize];
@@ -248,35 +339,37 @@ impl Automaton {
         &self.edges[edges.start as usize..edges.end as usize]
     }
 
-    /// What begins by itself when a node is reached.
+    /// The steps after a node that begin by themselves as soon as it is reached.
     pub(crate) fn quiets(&self, node: NodeId) -> &[Edge] {
         self.leads(node, Trigger::QUIET)
     }
 
-    /// What is not needed of a plain node.
+    /// What is asked of a node beyond a plain press or release.
     pub(crate) fn rest(&self, node: NodeId) -> &Rest {
         &self.rests[node as usize]
     }
 
-    /// The copies of combos that end at a node.
+    /// The copies of which a node is the last step, in the order of the rig.
     pub(crate) fn finals(&self, node: NodeId) -> &[CopyId] {
         let finals = &self.nodes[node as usize].finals;
         &self.finals[finals.start as usize..finals.end as usize]
     }
 
-    /// The nodes of the steps of a copy, of all variants.
+    /// The nodes of the steps of a copy, in order; of a combo with variants (mirrored, say) those
+    /// of all of them, one variant after the other.
     pub(crate) fn path(&self, copy: CopyId) -> &[NodeId] {
         &self.paths[copy.index()]
     }
 
-    /// The sets that a press is in.
+    /// The sets that a press belongs to: of a signal, or of a button that is none (`None`), which
+    /// is in all sets that mean everything but a few signals.
     pub(crate) fn sets_of(&self, signal: Option<SignalId>) -> &[SetId] {
         let last = self.sets_of.len() - 1;
         &self.sets_of[signal.map_or(last, SignalId::index)]
     }
 }
 
-/// See [`Edge::bare`].
+/// The window of a step of which nothing but its window is asked; see [`Edge::bare`].
 fn bare(parent: &Node, node: &Node, rest: &Rest) -> Option<TimeSpan> {
     let is_bare = node.is_plain
         && !node.is_lift
@@ -327,6 +420,7 @@ impl BoundCombo {
 }
 
 impl Builder {
+    /// The set of all signals of a combo, if any of its steps listens for quiet.
     fn own(&mut self, combo: &Combo) -> Option<SetId> {
         let is_quiet = |step: &ComboStep| matches!(step.what, StepKind::Quiet(_));
         let signals = combo.variants().into_iter().flat_map(|variant| variant.steps);
@@ -336,6 +430,8 @@ impl Builder {
         listens.then(|| self.sets.of(signals.into_iter(), false))
     }
 
+    /// Adds a node for a step, without what only [`Builder::insert`] knows of it. Returns its
+    /// number.
     fn push(&mut self, parent: NodeId, step: &ComboStep, clock: ComboClock) -> NodeId {
         self.rests.push(Rest {
             what: step.what.clone(),
@@ -367,7 +463,8 @@ impl Builder {
         self.nodes.len() as NodeId - 1
     }
 
-    /// The nodes of a variant of a combo, those that are new added.
+    /// The nodes of the steps of a variant, in order. Those that are not known yet are added; the
+    /// copy ends at the last.
     fn add(
         &mut self,
         combo: &Combo,
@@ -424,6 +521,8 @@ impl Builder {
         }
     }
 
+    /// Adds the node of a key that is not known yet, and links it to its parent. How many
+    /// arrivals the parent has to remember follows from what its children ask.
     fn insert(&mut self, key: Key) -> NodeId {
         let id = self.push(key.parent, &key.step, key.clock);
         let node = &mut self.nodes[id as usize];
@@ -460,8 +559,9 @@ impl Builder {
         id
     }
 
-    /// Numbers the nodes anew, level by level, those that follow one by the same
-    /// trigger side by side: so an edge looks at memory that lies together.
+    /// Numbers the nodes anew, level by level, so that those that follow one by the same trigger
+    /// lie side by side: then an edge looks at memory that lies together. A node that several
+    /// triggers lead to is placed once.
     fn renumber(&mut self, paths: &mut [Vec<NodeId>]) {
         let mut order: Vec<NodeId> = vec![0];
         let mut is_placed = vec![false; self.nodes.len()];
@@ -520,6 +620,8 @@ impl Builder {
         (fans, edges)
     }
 
+    /// Lays everything out as it is run: nodes numbered level by level, edges beside each other,
+    /// a ring of arrivals for each node.
     fn finish(
         mut self,
         (mut paths, copies): (Vec<Vec<NodeId>>, Vec<Range<u16>>),

@@ -1,13 +1,29 @@
 //! Running the automaton: what happened before, and what follows from it.
 //!
-//! An edge is looked up at the nodes something may still come of, and at the root.
-//! The nodes that it leads to are collected before any of them is entered, so that
-//! no press counts for two steps. A node keeps the latest moments at which it was
-//! reached ([`KEPT_MOMENTS`] where more than the last one matters), each with the
-//! attempt that began last of those that lead there.
+//! An edge of a signal is handled in this order:
 //!
-//! Times are those of the clock of the combo that asks ([`ComboClock`]): an edge, a
-//! hold, a quiet, an early press and a window of one combo are measured alike.
+//! - Timers that are over before it are run ([`timers`]): holds that are long enough, quiets that
+//!   lasted, early presses whose time has come.
+//! - It is looked up at the nodes something may still come of, and at the root ([`reach`]). The
+//!   nodes that it leads to are collected before any of them is entered, so that no press counts
+//!   for two steps of one combo.
+//! - What it breaks is noted: strict combos and `unless` look back at the last press of a set.
+//! - The nodes are entered. Each remembers the moment, an *arrival*, together with the attempt
+//!   that began last of those that lead there. At a last step the copies that end there are met.
+//!
+//! After all edges of a tick, attempts that wait for other combos are decided ([`waiting`]).
+//!
+//! A node keeps its latest arrival, or the latest [`KEPT_MOMENTS`] where more than the last one
+//! matters. Keeping the attempt that began last is enough: whatever an earlier one could still
+//! come to, so can a later one, and within its windows.
+//!
+//! Presses are counted over all edges, from 1: the *serial* of a press. Comparing serials tells
+//! which press came first even where two have the same time, and whether an attempt has a press
+//! that is spent, forgotten, or part of another attempt.
+//!
+//! Times are those of the clock of the combo that asks ([`ComboClock`]): an edge, a hold, a
+//! quiet, an early press and a window of one combo are measured alike. Nothing is allocated after
+//! [`ComboEngine::fit`].
 
 mod reach;
 mod timers;
@@ -21,28 +37,36 @@ use crate::combo::{
 use crate::spec::{ComboClock, StepKind, TimeSpan};
 use alloc::vec::Vec;
 
-/// Of the moments at which a step was met, so many are remembered.
+/// Of the moments at which a step was met, so many are remembered where more than the latest one
+/// matters. Part of the format of rigs: with more presses than this inside one window, the oldest
+/// are forgotten.
 pub const KEPT_MOMENTS: usize = 8;
 
-/// Of the attempts at combos that wait for others, so many are remembered for each
-/// such combo.
+/// Of the attempts that wait for other combos, so many are remembered for each combo that waits.
+/// One more, and the oldest is forgotten, and told so.
 const KEPT_WAITING: usize = 8;
 
-/// So many attempts at combos that others wait for are remembered after they were
-/// met, to know which presses were part of them.
+/// So many attempts are remembered, after they were met, of combos that others wait for: by these
+/// it is known which presses were part of them.
 const KEPT_MET: usize = 32;
 
-/// A moment at which a step was met.
+/// A moment at which a step was met, and the attempt that came to it.
+///
+/// A default one (serial 0) is none.
 #[derive(Clone, Copy, Debug, Default)]
 struct Arrival {
+    /// When the step was met: at its press, or when its hold was long enough or its time had
+    /// come.
     at: Moment,
     /// Its press, as a count over all edges; 0 for none.
     serial: u32,
-    /// Every edge that the attempt took so far.
+    /// Every press that the attempt took so far.
     presses: Presses,
+    /// When its first step was met.
     began: Moment,
+    /// The control of the last press, which drives the combo when it fires.
     by: Option<ControlId>,
-    /// When its press was reported, by the clock of the combos.
+    /// When that press was reported, in nanoseconds by the clock of the combos.
     pressed: Nanos,
 }
 
@@ -70,36 +94,46 @@ impl Arrival {
     }
 }
 
-/// A signal as the combos know it.
+/// A signal as the combos know it after the last edge.
 #[derive(Clone, Copy, Debug, Default)]
 struct SignalState {
+    /// Whether it is on.
     is_on: bool,
-    /// When it went on, and as which press; 0 where that does not count.
+    /// When it went on.
     since: Moment,
+    /// The serial of the press that turned it on; 0 where that does not count.
     serial: u32,
-    /// The press that its last release ended.
+    /// The serial of the press that its last release ended; 0 for none.
     lifted: u32,
 }
 
-/// The last press of a set, and the one before it that was another press of a
-/// hand: one may turn several signals on.
+/// The last press of a set of signals, and the one before it that was another press of a hand
+/// (one press may turn several signals on).
+///
+/// Two are enough: a step asks whether anything *other* than its own press came since the step
+/// before, and only one press can be its own.
 #[derive(Clone, Copy, Debug, Default)]
 struct LastPress {
     /// As a count over all edges; 0 for none.
     serial: u32,
+    /// When it was.
     at: Moment,
+    /// By which control, and when it was reported.
     hand: HandPress,
+    /// The serial and the hand of the press before it that was another one.
     before: (u32, HandPress),
 }
 
 impl LastPress {
+    /// Takes in a press of a signal of the set.
     fn note(&mut self, serial: u32, edge: &SignalEdge) {
         let hand = edge.hand();
         let before = if self.hand.is(hand) { self.before } else { (self.serial, self.hand) };
         *self = LastPress { serial, at: edge.moment(), hand, before };
     }
 
-    /// Whether there was one since a press that is neither that one nor this one.
+    /// Whether a press of the set came after a press of an attempt that is neither of the same
+    /// hand as that one, nor as the one that comes now.
     fn is_strange(&self, since: (u32, HandPress), now: Option<HandPress>) -> bool {
         let is_strange = |(serial, hand): (u32, HandPress)| {
             serial > since.0 && !hand.is(since.1) && now.is_none_or(|now| !hand.is(now))
@@ -108,28 +142,36 @@ impl LastPress {
     }
 }
 
-/// A node that was reached: what of it decides whether an edge matters, side by
-/// side for all of them.
+/// A node something may still come of: what decides whether an edge matters to it. These lie side
+/// by side, so that most nodes are passed by two comparisons.
 #[derive(Clone, Copy, Debug)]
 struct Active {
     /// The bits of the triggers that lead on from it.
     wants: u64,
-    /// After this nothing comes of it.
+    /// After this nothing comes of it, in nanoseconds by the clock of the combos.
     until: Nanos,
+    /// The node.
     node: NodeId,
 }
 
-/// Something that happens by itself.
+/// Something that happens by itself when its time is over.
 #[derive(Clone, Copy, Debug)]
 struct Timer {
+    /// How long it takes; it says whether [`Timer::due`] counts in nanoseconds or in ticks.
     span: TimeSpan,
+    /// The clock of its combo.
     clock: ComboClock,
+    /// When it is over.
     due: Moment,
+    /// The node that it leads to.
     node: NodeId,
+    /// What happens then.
     what: Due,
+    /// The arrival that it makes of it, as soon as [`Arrival::at`] is known.
     arrival: Arrival,
 }
 
+/// What a timer waits for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Due {
     /// A signal has been on for so long.
@@ -140,48 +182,72 @@ enum Due {
     Opens,
 }
 
-/// An attempt whose steps were all met, and which waits for other combos.
+/// An attempt whose steps were all met, and which waits until none of the combos that it waits
+/// for can be met with one of its presses.
 #[derive(Clone, Copy, Debug)]
 struct Waiting {
+    /// The copy that it is an attempt at.
     copy: CopyId,
+    /// Its last step, with all its presses.
     arrival: Arrival,
+    /// The tick at which its last step was met: from then on it waits.
     known: Tick,
 }
 
-/// An attempt that was met at a combo that others wait for.
+/// An attempt that was met, at a combo that others wait for. Whatever waits and has one of its
+/// presses is cancelled.
 #[derive(Clone, Copy, Debug)]
 struct Met {
+    /// The copy that was met.
     copy: CopyId,
+    /// Its presses.
     presses: Presses,
 }
 
-/// The mutable half of all combos.
+/// What changes while combos run. All of it is copied with a machine, so that any tick can be run
+/// again from a checkpoint.
+///
+/// Lists by node, copy, set and signal are as long as the automaton says; all others have room
+/// for as many entries as they can ever have.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct ComboEngine {
+    /// Every signal.
     held: Vec<SignalState>,
-    /// The latest arrivals of each node; `heads` says which is the newest.
+    /// The latest arrivals of each node, where [`Node::ring`] says; with which of them is the
+    /// newest in `heads`.
     rings: Vec<Arrival>,
+    /// For each node which of its arrivals is the newest.
     heads: Vec<u8>,
     /// Nodes something may still come of.
     active: Vec<Active>,
     /// For each node one more than its place among the active ones; 0 for none.
     place: Vec<u32>,
+    /// What happens by itself, in no order.
     timers: Vec<Timer>,
+    /// The attempts that wait, oldest first.
     waiting: Vec<Waiting>,
     /// The latest attempts that were met at combos that others wait for.
     met: Vec<Met>,
-    /// For each copy the last press of the attempt that was met last.
+    /// For each copy the serial of the last press of the attempt that was met last: no press up
+    /// to it counts again.
     spent: Vec<u32>,
-    /// For each set its last press.
+    /// For each set of signals its last press.
     last_in: Vec<LastPress>,
+    /// The serial of the newest edge: how many there were so far.
     serial: u32,
-    /// Nothing up to this press counts any more.
+    /// Nothing up to the press of this serial counts any more: a mode came that forgets what was
+    /// begun.
     floor: u32,
+    /// Each combo, as it was after the last tick.
     states: Vec<ComboState>,
+    /// The combos whose state changed in this tick.
     changed: SparseSet<ComboId>,
-    /// The copies that fired in this tick, and those that last.
+    /// The copies that fired in this tick.
     pulsed: Vec<CopyId>,
+    /// The copies that are on until a signal of their last step goes off.
     lasting: Vec<CopyId>,
+    /// What this tick found out of attempts, in the order of the edges, and for one edge of the
+    /// rig.
     news: Vec<ComboNews>,
     /// When a timer is over, as far as there are any.
     wake: Option<Nanos>,
@@ -190,27 +256,35 @@ pub(crate) struct ComboEngine {
     /// The nodes that an edge leads to, each with the place of its arrival among `arrivals`:
     /// many have the same.
     reached: Vec<(NodeId, u32)>,
+    /// The arrivals that an edge makes; the first is that of a bare first step.
     arrivals: Vec<Arrival>,
 }
 
-/// What a tick is run by.
+/// What a tick is run by: the same for all edges of it.
 #[derive(Clone, Copy)]
 pub(crate) struct ComboPoll<'a> {
+    /// The combos of the rig.
     pub(crate) automaton: &'a Automaton,
+    /// The rate of the loop, for windows in ticks.
     pub(crate) rate: PollRate,
-    /// By the clock of the combos.
+    /// The instant of the tick by the clock of the combos, which stands still in some modes.
     pub(crate) now: Moment,
+    /// The tick itself.
     pub(crate) tick: Tick,
 }
 
 /// Whether the clock of the combos goes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum ClockState {
+    /// It goes on with the ticks.
     Running,
+    /// It stands still: the mode on top keeps what was begun for later.
     Frozen,
 }
 
 impl ComboEngine {
+    /// Makes room for the combos and signals of a rig. After that a tick allocates nothing. What
+    /// was begun is kept where the rig is the same and only devices came.
     pub(crate) fn fit(&mut self, automaton: &Automaton, signals: usize) {
         let (nodes, copies) = (automaton.nodes.len(), automaton.combos.len());
         let combos = automaton.combo_count();
@@ -237,7 +311,7 @@ impl ComboEngine {
         make_room(&mut self.news, 2 * copies + waiting);
     }
 
-    /// A combo at the last tick.
+    /// A combo as it was after the last tick; idle for one that the rig does not have.
     pub(crate) fn state(&self, combo: ComboId) -> ComboState {
         self.states.get(combo.index()).copied().unwrap_or_default()
     }
@@ -252,8 +326,8 @@ impl ComboEngine {
         &self.news
     }
 
-    /// Whether a tick without edges would change nothing before
-    /// [`wakes`](ComboEngine::wakes).
+    /// Whether a tick without edges would change nothing before [`wakes`](ComboEngine::wakes):
+    /// nothing fired that is to end, and nothing waits.
     pub(crate) fn is_settled(&self) -> bool {
         self.pulsed.is_empty()
             && self.waiting.is_empty()
@@ -313,11 +387,13 @@ impl ComboEngine {
         self.wake = self.next_timer(rate);
     }
 
+    /// A combo changed in this tick.
     fn note(&mut self, combo: ComboId) {
         self.changed.insert(combo);
     }
 
-    /// Moves a signal.
+    /// Moves a signal. A press with serial 0 counts for nothing: it was carried over, or the
+    /// clock stands still.
     fn hold(&mut self, edge: &SignalEdge, serial: u32) {
         if let Some(signal) = edge.signal {
             let held = &mut self.held[signal.index()];
@@ -342,6 +418,7 @@ impl ComboEngine {
         }
     }
 
+    /// Takes in one edge; see the [module](self) for the order.
     fn edge(&mut self, poll: ComboPoll, edge: &SignalEdge) {
         self.serial += 1;
         let serial = self.serial;
@@ -372,7 +449,7 @@ impl ComboEngine {
         self.news[first..].sort_unstable_by_key(|news| (news.combo, news.copy));
     }
 
-    /// Has a node watched for what may come of an arrival at it.
+    /// Has a node watched until nothing can come of an arrival at it any more.
     fn watch(&mut self, node: NodeId, &Node { wants, live, .. }: &Node, at: Moment) {
         let until = Nanos(at.time.0.saturating_add(live));
         match (self.place[node as usize] as usize).checked_sub(1) {
@@ -398,12 +475,13 @@ impl ComboEngine {
         ring.iter().filter(|arrival| arrival.serial != 0)
     }
 
+    /// The latest arrival of a node; one of serial 0 if it never was reached.
     fn newest(&self, automaton: &Automaton, node: NodeId) -> &Arrival {
         let ring = automaton.nodes[node as usize].ring;
         &self.rings[ring as usize + usize::from(self.heads[node as usize])]
     }
 
-    /// A node was reached by an edge.
+    /// A node was reached by an edge. A hold begins; any other step is met.
     fn enter(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival, edge: &SignalEdge) {
         if !poll.automaton.nodes[node as usize].is_plain
             && let StepKind::Hold(_, span) = poll.automaton.rest(node).what
@@ -416,7 +494,8 @@ impl ComboEngine {
         self.arrive(poll, node, arrival);
     }
 
-    /// A step was met.
+    /// A step was met: its arrival is remembered, what may follow is watched for, quiets begin,
+    /// and combos that end there are concluded.
     #[inline]
     fn arrive(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival) {
         let of = &poll.automaton.nodes[node as usize];
@@ -435,6 +514,7 @@ impl ComboEngine {
         }
     }
 
+    /// Starts the times without presses that begin when a node is reached.
     fn begin_quiets(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival) {
         for quiet in poll.automaton.quiets(node) {
             if let StepKind::Quiet(span) = poll.automaton.rest(quiet.node).what {
@@ -444,7 +524,8 @@ impl ComboEngine {
         }
     }
 
-    /// The last step of some combos was met.
+    /// The last step of some copies was met. Each of them is met, unless it took longer in all
+    /// than it may, or has a press that is spent for it.
     fn conclude(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival) {
         for &copy in poll.automaton.finals(node) {
             let bound = poll.automaton.combo(copy);
@@ -458,7 +539,7 @@ impl ComboEngine {
         }
     }
 
-    /// The copies of combos that took their buttons in this tick.
+    /// The copies that fired in this tick and take their buttons from all actions.
     pub(crate) fn taking<'a>(
         &'a self,
         automaton: &'a Automaton,
@@ -467,12 +548,15 @@ impl ComboEngine {
         fired.filter(|bound| bound.takes)
     }
 
-    /// How many steps of a combo are met, for people.
+    /// How many steps of a combo are met at a moment, from 0, with all that follow still
+    /// possible: for people, who see how far they got. Of several copies and variants the one
+    /// that got furthest.
     pub(crate) fn progress(&self, automaton: &Automaton, combo: ComboId, now: Moment) -> usize {
         let met = |copy| self.progress_of(automaton, copy, now);
         automaton.copies(combo).map(met).max().unwrap_or(0)
     }
 
+    /// The same of one copy.
     fn progress_of(&self, automaton: &Automaton, copy: CopyId, now: Moment) -> usize {
         let path = automaton.path(copy);
         let steps = path.iter().position(|&node| automaton.finals(node).contains(&copy));

@@ -1,4 +1,9 @@
 //! Which mode is on top, and the clock of the combos.
+//!
+//! Modes lie on each other. The first of the rig is at the bottom and never leaves. An action
+//! that goes on puts its mode on top, or ends the one on top. A mode that *freezes* makes the
+//! clock of the combos stand still while it is on top: what was begun before can be finished
+//! after it.
 
 use crate::base::{ActionId, ModeId, Moment, Nanos, Tick};
 use crate::spec::{MAX_MODES, Mode};
@@ -6,12 +11,16 @@ use crate::spec::{MAX_MODES, Mode};
 /// A mode, as a tick needs it.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct BoundMode {
+    /// The action that puts it on top when it goes on.
     pub(crate) enter: Option<ActionId>,
+    /// The action that ends it when it goes on, while it is on top.
     pub(crate) leave: Option<ActionId>,
+    /// Whether the clock of the combos stands still while it is on top.
     pub(crate) freezes: bool,
 }
 
 impl BoundMode {
+    /// The mode of a rig.
     pub(crate) fn new(mode: &Mode) -> Self {
         BoundMode { enter: mode.enter, leave: mode.leave, freezes: mode.freezes }
     }
@@ -30,7 +39,9 @@ pub(crate) enum Switch {
 /// is always in mode 0.
 #[derive(Clone, Debug)]
 pub(crate) struct Modes {
+    /// The modes that are on, from the bottom; the first `depth` count. No mode is there twice.
     stack: [ModeId; MAX_MODES],
+    /// How many are on, at least 1.
     depth: u8,
     /// For how long the clock of the combos has stood still.
     paused: Moment,
@@ -45,6 +56,7 @@ impl Default for Modes {
 }
 
 impl Modes {
+    /// The first mode alone.
     const FIRST: Modes = Modes {
         stack: [ModeId(0); MAX_MODES],
         depth: 1,
@@ -57,10 +69,12 @@ impl Modes {
         &self.stack[..usize::from(self.depth)]
     }
 
+    /// The mode on top.
     pub(crate) fn top(&self) -> ModeId {
         self.stack[usize::from(self.depth) - 1]
     }
 
+    /// Whether the clock of the combos stands still.
     pub(crate) fn is_frozen(&self) -> bool {
         self.frozen.is_some()
     }

@@ -7,6 +7,7 @@
 /// these: two such attempts share a press if they overlap there.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Presses {
+    /// The first edge; 0 for none.
     first: u32,
     /// Bit n: the edge `first + n`.
     bits: [u64; 2],
@@ -28,10 +29,12 @@ impl Presses {
         self.first
     }
 
+    /// The bits as one number.
     const fn word(self) -> u128 {
         self.bits[0] as u128 | (self.bits[1] as u128) << 64
     }
 
+    /// The other way round.
     const fn with_word(first: u32, word: u128, beyond: u32) -> Self {
         Presses { first, bits: [word as u64, (word >> 64) as u64], beyond }
     }

@@ -9,10 +9,12 @@ struct Set {
     /// Those of these signals, or, if it is `except`, of any others, be they
     /// signals or not.
     signals: Vec<SignalId>,
+    /// Whether they are what is left out, and not what is in.
     is_except: bool,
 }
 
 impl Set {
+    /// Whether a press is in the set: of a signal, or of a button that is none.
     fn has(&self, signal: Option<SignalId>) -> bool {
         let is_listed = signal.is_some_and(|signal| self.signals.contains(&signal));
         is_listed != self.is_except
@@ -41,6 +43,7 @@ impl Sets {
         }) as u16)
     }
 
+    /// How many different sets there are.
     pub(crate) fn len(&self) -> usize {
         self.0.len()
     }
@@ -58,6 +61,7 @@ impl Sets {
 }
 
 impl SetId {
+    /// The place of a set.
     pub(crate) const fn index(self) -> usize {
         self.0 as usize
     }

@@ -98,26 +98,33 @@ impl SignalEdge {
 /// The combos, signals and modes of a rig, tied to a roster.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct ComboPlan {
+    /// All combos. A copy of a plan shares it.
     pub(crate) automaton: Arc<Automaton>,
+    /// By [`SignalId`].
     pub(crate) signals: Vec<BoundSignal>,
     /// The controls of signals, each with the bit of its thresholds.
     pub(crate) signal_controls: Vec<(ControlId, u32)>,
+    /// For each control the signals that it is part of.
     pub(crate) signals_of: ControlTable<SignalId>,
-    /// The signals that are no controls.
+    /// The signals that are zones.
     pub(crate) zones: Vec<SignalId>,
+    /// The signals that are gestures.
     pub(crate) gestures: Vec<SignalId>,
     /// Those that are an action or a direction of one.
     pub(crate) actions: Vec<SignalId>,
     /// For some devices what the presses of their other buttons are of.
     pub(crate) others: Vec<(DeviceId, SignalId)>,
+    /// The modes of the rig, by their ids.
     pub(crate) modes: Vec<BoundMode>,
 }
 
 impl ComboPlan {
+    /// Whether the rig has no combos: then nothing is heard.
     pub(crate) fn is_empty(&self) -> bool {
         self.automaton.combos.is_empty()
     }
 
+    /// What a signal is.
     pub(crate) fn signal(&self, signal: SignalId) -> &BoundSignal {
         &self.signals[signal.index()]
     }
@@ -143,19 +150,27 @@ impl ComboPlan {
 pub(crate) enum BoundSignal {
     /// The controls lie in the plan's list.
     Controls {
+        /// The place of the first.
         first: u32,
+        /// How many they are.
         len: u32,
     },
     /// The same, in fours: left, right, up and down of a d-pad.
     Dpad {
+        /// The place of the first.
         first: u32,
+        /// How many they are, four for each d-pad.
         len: u32,
+        /// The direction that is meant.
         direction: Direction,
     },
     /// The buttons of a device that are no other signal.
     Others,
+    /// An action that gives on or off.
     Action(ActionId),
+    /// A zone: on while it has a contact.
     Zone(ZoneId),
+    /// A gesture: on while it lasts, and for the tick in which it fires.
     Gesture(GestureId),
     /// What the action gives, and which of its directions.
     Way(ActionId, Gives, Direction),

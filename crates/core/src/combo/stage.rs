@@ -1,4 +1,8 @@
 //! Combos as a stage of a tick: from signals to what fires, by the mode on top.
+//!
+//! It ties together what listens ([`SignalTracker`]), what decides ([`ComboEngine`]) and which
+//! mode is on top ([`Modes`]). The clock of the combos is that of the ticks, less the time for
+//! which a mode made it stand still.
 
 use super::{
     BoundCombo, BoundMode, ClockState, ComboEngine, ComboNews, ComboPlan, ComboPoll, ComboState,
@@ -9,27 +13,34 @@ use crate::base::{ActionId, ComboId, ModeId, Moment, Nanos, PollRate};
 /// The state of all combos, signals and modes.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Combos {
+    /// What was heard.
     tracker: SignalTracker,
+    /// What came of it.
     engine: ComboEngine,
+    /// The modes that are on.
     modes: Modes,
     /// Another mode came at the last tick.
     switched: Option<Switch>,
 }
 
 impl Combos {
+    /// Makes room for the combos of a plan and so many controls.
     pub(crate) fn fit(&mut self, plan: &ComboPlan, controls: usize) {
         self.tracker.fit(plan, controls);
         self.engine.fit(&plan.automaton, plan.signals.len());
     }
 
+    /// A combo after the last tick.
     pub(crate) fn state(&self, combo: ComboId) -> ComboState {
         self.engine.state(combo)
     }
 
+    /// The combos whose state changed in the last tick.
     pub(crate) fn changed(&self) -> &[ComboId] {
         self.engine.changed()
     }
 
+    /// What the last tick found out of attempts that were met.
     pub(crate) fn news(&self) -> &[ComboNews] {
         self.engine.news()
     }
@@ -39,11 +50,12 @@ impl Combos {
         self.tracker.edges()
     }
 
-    /// From the bottom to the top.
+    /// The modes that are on, from the bottom to the top.
     pub(crate) fn modes(&self) -> &[ModeId] {
         self.modes.stack()
     }
 
+    /// The mode on top.
     #[inline]
     pub(crate) fn mode(&self) -> ModeId {
         self.modes.top()
@@ -54,6 +66,7 @@ impl Combos {
         self.modes.clock(at)
     }
 
+    /// How many steps of a combo are met at a moment by the clock of the combos.
     pub(crate) fn progress(&self, plan: &ComboPlan, combo: ComboId, now: Moment) -> usize {
         self.engine.progress(&plan.automaton, combo, now)
     }

@@ -1,4 +1,9 @@
 //! From controls, zones, gestures and actions to the edges of signals.
+//!
+//! A signal is what a step of a combo names. It is on or off; an edge is the instant at which
+//! that changed, by which control, and whether a hand did it. The edges of a tick are in the
+//! order of their times, and for one instant in the order of [`SignalChange`]: so a release
+//! counts before a press of the same instant, whatever device spoke first.
 
 use super::{BoundSignal, ComboPlan, SignalChange, SignalEdge};
 use crate::base::{ActionId, ActionState, ControlId, ModeId, Moment, Nanos, SignalId, from_polar};
@@ -11,12 +16,19 @@ use alloc::vec::Vec;
 /// Everything of a tick that signals are made of.
 #[derive(Clone, Copy)]
 pub(crate) struct SignalSources<'a> {
+    /// The controls as the plan knows them.
     pub(crate) sample: &'a SamplePlan,
+    /// The controls as this tick sampled them.
     pub(crate) controls: &'a [ControlState],
+    /// The controls that were reported on, or changed by themselves.
     pub(crate) touched: &'a [ControlId],
+    /// Contacts and zones as the plan knows them.
     pub(crate) touch: &'a TouchPlan,
+    /// The contacts at this tick.
     pub(crate) panels: &'a Panels,
+    /// The gestures at this tick.
     pub(crate) gestures: &'a GestureEngine,
+    /// The actions that combos read, as they are at this tick.
     pub(crate) actions: &'a [ActionState],
     /// The actions that changed in this tick.
     pub(crate) changed: &'a [ActionId],
@@ -25,6 +37,7 @@ pub(crate) struct SignalSources<'a> {
 /// What the signals were at the last tick.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct SignalTracker {
+    /// By [`SignalId`].
     signals: Vec<Tracked>,
     /// What changed in this tick, in the order in which it was reported.
     edges: Vec<SignalEdge>,
@@ -35,7 +48,9 @@ pub(crate) struct SignalTracker {
 /// A signal at the last tick.
 #[derive(Clone, Copy, Debug, Default)]
 struct Tracked {
+    /// Whether it was on.
     is_on: bool,
+    /// The control that moved it last.
     by: Option<ControlId>,
     /// Of a signal that is a direction, the direction its action is in.
     direction: Option<Direction>,
@@ -52,15 +67,17 @@ impl SignalTracker {
         }
     }
 
+    /// What changed in this tick, in order.
     pub(crate) fn edges(&self) -> &[SignalEdge] {
         &self.edges
     }
 
+    /// The same, for the clock of the combos to be put in.
     pub(super) fn edges_mut(&mut self) -> &mut Vec<SignalEdge> {
         &mut self.edges
     }
 
-    /// Collects what changed in a tick.
+    /// Collects what changed in a tick, sorted by time.
     pub(super) fn listen(&mut self, sources: &SignalSources, plan: &ComboPlan, at: Moment) {
         for &control in sources.touched {
             self.hear_control(sources, plan, control, at);
@@ -88,6 +105,8 @@ impl SignalTracker {
         self.edges.sort_unstable_by_key(|edge| (edge.time, edge.change, edge.signal));
     }
 
+    /// What a control that was touched does to its signals. A press of a button that no signal
+    /// names is an edge too, for strict combos.
     fn hear_control(
         &mut self,
         sources: &SignalSources,
@@ -145,6 +164,7 @@ impl SignalTracker {
         }
     }
 
+    /// What an action does to a signal that is it, or a direction of it.
     fn hear_action(
         &mut self,
         sources: &SignalSources,

@@ -139,6 +139,7 @@ pub enum Levels {
 }
 
 impl Levels {
+    /// Whether the button is down at a value.
     fn has(&self, value: i32) -> bool {
         match self {
             Levels::AtLeast(least) => value >= *least,
@@ -200,19 +201,24 @@ pub struct MappedDevice {
 struct Use {
     /// The control here that takes it.
     control: u16,
+    /// What it makes of the value.
     how: How,
 }
 
+/// What a control here makes of the values of the device.
 #[derive(Clone, Debug)]
 enum How {
     /// As it is.
     Same,
     /// Held in a range.
     Held(i32, i32),
+    /// A button that is down at some values.
     Level(Levels),
     /// The side of an axis that two share.
     Joined {
+        /// The side that goes down.
         negative: Part,
+        /// The side that goes up.
         positive: Part,
     },
 }
@@ -220,12 +226,19 @@ enum How {
 /// A side of a joined axis.
 #[derive(Clone, Copy, Debug)]
 struct Part {
+    /// Its place among the controls of the device.
     control: usize,
+    /// What it reports at rest.
     rest: i32,
+    /// What it reports at the end of its way.
     end: i32,
 }
 
 impl Part {
+    /// The side that a control of a device is.
+    ///
+    /// # Errors
+    /// When the device has no such control, or it is no axis or trigger.
     fn new(info: &DeviceInfo, code: &str) -> Result<Self, MapFault> {
         let control = place_of(info, code)?;
         let kind = info.controls[control].kind;
@@ -243,11 +256,16 @@ impl Part {
         way.clamp(0, self.length())
     }
 
+    /// How long its way is, in its own units.
     fn length(&self) -> i64 {
         (i64::from(self.end) - i64::from(self.rest)).abs()
     }
 }
 
+/// Where a control is among those of a device.
+///
+/// # Errors
+/// When the device has none of this name.
 fn place_of(info: &DeviceInfo, code: &str) -> Result<usize, MapFault> {
     let place = info.controls.iter().position(|control| control.code == code);
     place.ok_or_else(|| MapFault::NoControl(code.into()))

@@ -23,6 +23,7 @@ pub struct Device {
     /// The player slot, for kinds that take one; 0 when all slots were taken.
     /// Devices of other kinds are counted within their kind, from 1.
     pub number: u8,
+    /// The id of its presence; those of its controls follow, in the order of its source.
     first: u16,
     /// `None` while it is connected. Otherwise departures are counted, and this
     /// is the number of its own: the higher, the later it left.
@@ -69,8 +70,11 @@ impl Device {
     }
 }
 
+/// A device by its kind and number, with something between the two.
 struct Named<'a> {
+    /// The device.
     device: &'a Device,
+    /// What stands between kind and number.
     dot: &'static str,
 }
 
@@ -122,8 +126,11 @@ impl core::error::Error for RosterError {}
 /// on the roster anew.
 #[derive(Clone, Debug, Default)]
 pub struct Roster {
+    /// By [`DeviceId`].
     devices: Vec<Device>,
+    /// By [`ControlId`].
     controls: Vec<Control>,
+    /// How often a device left: what orders them.
     departures: u32,
 }
 
@@ -170,7 +177,9 @@ impl Roster {
         self.devices[device.0 as usize].left = Some(self.departures);
     }
 
-    /// The number of a device that arrives; `known` is what it was before.
+    /// The number of a device that arrives; `known` is what it was before. The first of these
+    /// that it may have: the slot that the rig keeps for it, its own of before, the one its
+    /// source asks for, the one that the rule deals. 0 where all slots are taken.
     fn number_for(&self, info: &DeviceInfo, known: &[usize], rules: &SlotRules) -> u8 {
         let kind = info.kind;
         let pinned = rules.pinned(info).filter(|_| kind.takes_slot());
@@ -198,6 +207,8 @@ impl Roster {
         holders.filter_map(|d| d.left).max().unwrap_or(0)
     }
 
+    /// Whether no device that is connected has a number: pads and levers share theirs, all other
+    /// kinds have numbers of their own.
     fn is_free(&self, kind: DeviceKind, number: u8) -> bool {
         number != 0
             && !self.devices.iter().any(|d| {
@@ -213,6 +224,9 @@ impl Roster {
     }
 
     /// One device.
+    ///
+    /// # Panics
+    /// For an id of another roster.
     pub fn device(&self, id: DeviceId) -> &Device {
         &self.devices[id.0 as usize]
     }
@@ -223,6 +237,9 @@ impl Roster {
     }
 
     /// One control.
+    ///
+    /// # Panics
+    /// For an id of another roster.
     pub fn control(&self, id: ControlId) -> Control {
         self.controls[id.index()]
     }
@@ -304,10 +321,15 @@ fn without_axis(mut name: String, axes: Axes) -> String {
     name
 }
 
+/// A control by its device and its name.
 struct Joined<'a> {
+    /// The device.
     device: &'a Device,
+    /// What stands between its kind and its number.
     dot: &'static str,
+    /// What stands between device and control.
     between: &'static str,
+    /// The name of the control.
     code: &'a str,
 }
 

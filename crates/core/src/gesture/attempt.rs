@@ -1,4 +1,12 @@
 //! One attempt at a gesture: its fingers, and everything measured of them.
+//!
+//! Every finger that lands where a gesture listens begins one, and some gestures have fifteen or
+//! more under ten fingers. So an attempt with a single finger measures nothing while this moves:
+//! it catches up with the [`Track`] of the contact when it is asked. One with several fingers
+//! measures for itself, for what counts of it begins when the last of them has landed.
+//!
+//! Places and lengths are in the unit of the gesture ([`LengthUnit`]), from the top left of the
+//! picture, y down. What an attempt *gives* has y up, as game code expects it.
 
 use crate::base::{ContactId, ControlId, GestureId, Nanos, Tick, clamp_to_circle, length, minus};
 use crate::gesture::{
@@ -10,17 +18,23 @@ use crate::spec::{
 use crate::touch::{Contact, Landing};
 use core::f32::consts::PI;
 
-/// A finger of an attempt; places in the unit of the gesture from the top left.
+/// A finger of an attempt; places in the unit of the gesture from the top left, y down.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Finger {
+    /// The contact that it is.
     pub(crate) contact: ContactId,
+    /// Whether it has been lifted, or went away.
     pub(crate) is_lifted: bool,
+    /// When it landed, and as which press of the run.
     pub(crate) landing: Landing,
+    /// Where it landed; with several fingers where it was when the last of them landed.
     pub(crate) start: [f32; 2],
+    /// Where it is, or was last.
     pub(crate) at: [f32; 2],
 }
 
 impl Finger {
+    /// What stands in a place that no finger has.
     const NONE: Finger = Finger {
         contact: ContactId(0),
         is_lifted: false,
@@ -48,6 +62,7 @@ pub(crate) enum AttemptPhase {
 /// [`GestureAttempt::catch_up`]. Most attempts are asked for them only when they are over.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct GestureAttempt {
+    /// The gesture that it is an attempt at.
     pub(crate) gesture: GestureId,
     /// The panel of all its fingers.
     pub(crate) panel: u16,
@@ -55,8 +70,11 @@ pub(crate) struct GestureAttempt {
     pub(crate) unit: LengthUnit,
     /// How many of that are a millimetre of the panel.
     per_mm: f32,
+    /// How far it has got.
     pub(crate) phase: AttemptPhase,
+    /// Its fingers, in the order in which they landed; the first `count` are there.
     fingers: [Finger; MAX_FINGERS],
+    /// How many fingers it has so far, at least 1 once it has begun.
     count: u8,
     /// How many of them have been lifted.
     lifted: u8,
@@ -76,8 +94,9 @@ pub(crate) struct GestureAttempt {
     path: f32,
     /// How far two fingers have turned, in degrees, counter-clockwise.
     turned: f32,
-    /// The line from the first finger to the second when both were down.
+    /// The line from the first finger to the second when the last finger landed.
     line: [f32; 2],
+    /// The same line now, or when a finger of it was lifted.
     last_line: [f32; 2],
     /// What a drag, a pinch or a rotation was when it fired, where what it gives is
     /// measured from there: its way, the line between its fingers, how far they had
@@ -85,15 +104,20 @@ pub(crate) struct GestureAttempt {
     zero: Option<([f32; 2], f32, f32)>,
     /// The velocity with which the finger was lifted, in its unit a second, y up.
     pub(crate) release: [f32; 2],
-    /// The centre of a stick.
+    /// The centre of a stick, or the origin of an aim.
     pub(crate) centre: [f32; 2],
     /// The size of the surface.
     pub(crate) size: [f32; 2],
-    /// How much a stroke differs from its sign, and by how much others do more.
+    /// Of a sign, in degrees: by what angle the stroke differs from it, and by how much more from
+    /// the next best. Before there is a stroke, as bad as can be.
     pub(crate) likeness: [f32; 2],
+    /// The best that it came to, limit by limit.
     pub(crate) tally: Tally,
+    /// The tick at which all its limits held for the first time.
     pub(crate) met: Option<Tick>,
+    /// The tick at which it fired; later than `met` where it waited for other gestures.
     pub(crate) fired: Option<Tick>,
+    /// What it gives, y up; see [`GestureKind`] for its meaning and range.
     pub(crate) value: [f32; 2],
     /// When the last finger lifted.
     pub(crate) over: Option<Nanos>,
@@ -105,13 +129,14 @@ pub(crate) struct GestureAttempt {
     pub(crate) is_broken: bool,
     /// Of several taps: whether this is only one of too few.
     pub(crate) is_part: bool,
-    /// Of several taps: when the first one landed, and the fingers of those
-    /// before the last one.
+    /// Of several taps: when the first of them landed.
     pub(crate) first_landing: Option<Nanos>,
+    /// Of several taps: the fingers of all but the last.
     pub(crate) earlier: Landings,
 }
 
 impl GestureAttempt {
+    /// An attempt without a finger yet, on the panel of a contact.
     pub(crate) fn new(gesture: GestureId, of: &BoundGesture, contact: &Contact) -> Self {
         let per_mm = contact.per_mm(of.unit);
         GestureAttempt {
@@ -156,10 +181,12 @@ impl GestureAttempt {
         self.first_landing.unwrap_or(self.first().landing.time)
     }
 
+    /// Its fingers so far, in the order in which they landed.
     pub(crate) fn fingers(&self) -> &[Finger] {
         &self.fingers[..usize::from(self.count)]
     }
 
+    /// The finger that it began with.
     pub(crate) fn first(&self) -> &Finger {
         &self.fingers[0]
     }
@@ -171,6 +198,7 @@ impl GestureAttempt {
         landings
     }
 
+    /// Whether two attempts have a finger in common: only then do they bear on each other.
     pub(crate) fn shares_with(&self, other: &GestureAttempt) -> bool {
         self.has_any(&other.landings())
     }
@@ -182,14 +210,17 @@ impl GestureAttempt {
             || self.earlier.meet(fingers)
     }
 
+    /// Whether all fingers that its gesture asks for have landed.
     pub(crate) fn is_complete(&self, of: &BoundGesture) -> bool {
         self.count == of.fingers
     }
 
+    /// Whether all fingers that it has were lifted.
     pub(crate) const fn all_lifted(&self) -> bool {
         self.lifted == self.count
     }
 
+    /// Whether a finger that it has was lifted.
     pub(crate) const fn any_lifted(&self) -> bool {
         self.lifted > 0
     }
@@ -199,17 +230,18 @@ impl GestureAttempt {
         self.is_complete(of) && !self.is_part
     }
 
-    /// A place in millimetres in the unit of the gesture.
+    /// A place in millimetres, in the unit of the gesture.
     pub(crate) fn in_unit(&self, place: [f32; 2]) -> [f32; 2] {
         place.map(|mm| mm * self.per_mm)
     }
 
-    /// A place in the unit of the gesture in millimetres.
+    /// A place in the unit of the gesture, in millimetres.
     pub(crate) fn in_mm(&self, place: [f32; 2]) -> [f32; 2] {
         place.map(|length| length / self.per_mm)
     }
 
-    /// One more finger, at a place in millimetres.
+    /// One more finger lands, at a place in millimetres. From the second one on, what is measured
+    /// begins anew: only what all of them do together counts.
     pub(crate) fn land(&mut self, contact: ContactId, landing: Landing, start: [f32; 2]) {
         let start = self.in_unit(start);
         let finger = Finger { contact, is_lifted: false, landing, start, at: start };
@@ -246,7 +278,8 @@ impl GestureAttempt {
         track.moved > self.moved
     }
 
-    /// One of its several fingers is elsewhere.
+    /// One of its several fingers is elsewhere, in the unit of the gesture. Only what the gesture
+    /// asks for is measured.
     pub(crate) fn move_to(&mut self, of: &BoundGesture, n: usize, at: [f32; 2]) {
         let finger = &mut self.fingers[n];
         if n == 0 && of.needs_path {
@@ -265,7 +298,8 @@ impl GestureAttempt {
         }
     }
 
-    /// One of its fingers is lifted.
+    /// One of its fingers is lifted. A tap is over with its last finger, anything else with the
+    /// first.
     pub(crate) fn lift(&mut self, of: &BoundGesture, n: usize, time: Nanos) {
         self.fingers[n].is_lifted = true;
         self.lifted += 1;
@@ -278,7 +312,7 @@ impl GestureAttempt {
         minus(self.fingers[1].at, self.fingers[0].at)
     }
 
-    /// From where it began to where it is, of the middle of all fingers.
+    /// From where it began to where it is, of the middle of all fingers; y down.
     pub(crate) fn way(&self) -> [f32; 2] {
         let sum = self.fingers().iter().fold([0.0; 2], |[x, y], finger| {
             let [dx, dy] = minus(finger.at, finger.start);
@@ -296,7 +330,10 @@ impl GestureAttempt {
         [x, -y]
     }
 
-    /// What a quantity is when things have been as they are until `until`.
+    /// What a quantity is when things have been as they are until `until`: in milliseconds,
+    /// degrees, the unit of the gesture (per second of a speed), or a ratio. What several taps
+    /// have between them is measured elsewhere, and is 0 here, as are quantities that are a scale
+    /// and no limit.
     pub(crate) fn measure(&self, of: &BoundGesture, quantity: Quantity, until: Nanos) -> f32 {
         let since = |begin: Nanos| millis(until.0.saturating_sub(begin.0));
         match quantity {
@@ -347,7 +384,8 @@ impl GestureAttempt {
         }
     }
 
-    /// How far it went along its nearest direction, and how far beside it.
+    /// How far it went along the nearest direction that its gesture allows, and how far beside
+    /// that; nothing if it did not go anywhere.
     fn off_axis(&self, of: &BoundGesture) -> Option<[f32; 2]> {
         let way = self.way_up();
         let axis = of.toward.nearest(way)?;
@@ -396,6 +434,8 @@ impl GestureAttempt {
         }
     }
 
+    /// Where the finger is in the ring of a stick, y up and held in the unit circle. A centre
+    /// that follows is drawn along by as much as the finger is beyond the ring.
     fn stick(&mut self, ring: StickCentre, radius: f32) -> [f32; 2] {
         let [x, y] = minus(self.first().at, self.centre);
         if ring == StickCentre::Following {

@@ -1,4 +1,7 @@
 //! A gesture tied to a plan: what a tick needs of it, laid out for it.
+//!
+//! Every question that a tick asks of a gesture again and again (is it judged by movements, does
+//! it give something, what has to be measured) is answered here once, when the rig is bound.
 
 use crate::base::{ControlId, GestureId, ZoneId};
 use crate::gesture::{Apart, Check, Signs};
@@ -10,10 +13,12 @@ use crate::touch::Zones;
 use alloc::vec::Vec;
 use strum::VariantArray;
 
-/// The gestures of a rig.
+/// The gestures of a rig, in its order.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct GesturePlan {
+    /// By [`GestureId`].
     pub(crate) gestures: Vec<BoundGesture>,
+    /// The strokes that signs are compared with.
     pub(crate) signs: Signs,
     /// The controls that say where the origins of aims are.
     pub(crate) origins: Vec<ControlId>,
@@ -22,6 +27,7 @@ pub(crate) struct GesturePlan {
 }
 
 impl GesturePlan {
+    /// Finds out besides which gestures others wait for, and which units are used.
     pub(crate) fn new(
         mut gestures: Vec<BoundGesture>,
         signs: Signs,
@@ -38,6 +44,10 @@ impl GesturePlan {
         GesturePlan { gestures, signs, origins, units }
     }
 
+    /// The gesture of an id.
+    ///
+    /// # Panics
+    /// When the rig has no such gesture: an id is of the rig that the plan was made of.
     #[inline]
     pub(crate) fn gesture(&self, gesture: GestureId) -> &BoundGesture {
         &self.gestures[gesture.index()]
@@ -47,6 +57,7 @@ impl GesturePlan {
 /// A control that says where an origin is along one axis of the surface.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct OriginAxis {
+    /// The control.
     pub(crate) control: ControlId,
     /// Whether it goes from -1 to +1, not from 0.
     pub(crate) is_centred: bool,
@@ -59,28 +70,42 @@ impl OriginAxis {
     }
 }
 
+/// A gesture of a rig, tied to devices and zones.
+///
 /// Invariant: at most [`MAX_CHECKS`](super::MAX_CHECKS) checks.
 #[derive(Clone, Debug)]
 pub(crate) struct BoundGesture {
+    /// What it looks for.
     pub(crate) kind: GestureKind,
+    /// The zone whose contacts it listens to; without one, all contacts that no zone takes.
     pub(crate) zone: Option<ZoneId>,
+    /// What may make it: fingers, or what of a pointer.
     pub(crate) by: PointingSet,
+    /// How many fingers it takes, 1 to 5.
     pub(crate) fingers: u8,
+    /// Its limits, in the order of the kind.
     pub(crate) checks: Vec<Check>,
     /// What its lengths are measured in.
     pub(crate) unit: LengthUnit,
     /// Full deflection, in the unit of its kind; of an aim only if it is said.
     pub(crate) scale: f32,
+    /// Whether the rig says how far full deflection is.
     pub(crate) has_scale: bool,
     /// The controls that say where the origin of an aim is.
     pub(crate) origin: Option<[OriginAxis; 2]>,
+    /// Of a swipe: the directions that count.
     pub(crate) toward: SwipeDirections,
+    /// Of a swipe: the edge of the panel near which it has to begin.
     pub(crate) from_edge: Option<PanelEdge>,
+    /// Gestures that are given the first say about its fingers.
     pub(crate) waits_for: Vec<GestureId>,
     /// Whether another one waits for it.
     pub(crate) is_waited_for: bool,
+    /// Whether it ends other attempts with one of its fingers when it fires.
     pub(crate) takes: bool,
+    /// Gestures that it does not end then, nor they it.
     pub(crate) beside: Vec<GestureId>,
+    /// Where what it gives begins: at the landing, or where it fired.
     pub(crate) measured_from: MeasuredFrom,
     /// Of a click: where the finger must be lifted, in shares of the panel.
     pub(crate) lifts_in: Option<Outline>,
@@ -93,15 +118,19 @@ pub(crate) struct BoundGesture {
     /// Whether an attempt with a single finger is told of its movements: it is judged by
     /// them, or gives something.
     pub(crate) is_watching: bool,
-    /// Whether it asks for the length of a path, for how far a finger got, for the line
-    /// between two, and for how far that has turned.
+    /// Whether it asks for the length of the path of its first finger.
     pub(crate) needs_path: bool,
+    /// Whether it asks how far any finger got from where it landed.
     pub(crate) needs_moved: bool,
+    /// Whether it asks for the line between two fingers.
     pub(crate) needs_line: bool,
+    /// Whether it asks how far that line has turned.
     pub(crate) needs_turn: bool,
 }
 
 impl BoundGesture {
+    /// A gesture of a rig, with the zones of the rig on the panel, and the controls of its origin
+    /// where it has some.
     pub(crate) fn new(gesture: &Gesture, zones: &Zones, origin: Option<[OriginAxis; 2]>) -> Self {
         let quantities = gesture.kind.quantities(gesture.fingers);
         let limits = quantities.iter().filter_map(|&(quantity, _)| {

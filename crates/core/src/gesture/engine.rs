@@ -1,8 +1,20 @@
 //! The attempts that go on, and how gestures bear on each other.
 //!
-//! A movement is told to the attempts that are judged by movements, or give something,
-//! or have several fingers. All others catch up with their finger when they are asked:
-//! when it is lifted, when another one joins it, or when somebody looks.
+//! A tick goes through the updates of contacts in this order:
+//!
+//! - Every track takes in how its contact went on.
+//! - Attempts hear of it, the oldest first: of movements, of a finger that was lifted, of time
+//!   that passed. Where all limits hold, the attempt is *met*; it does not fire yet.
+//! - Fingers that landed begin attempts, and join those that lack one.
+//! - Attempts that are met fire, or go on waiting for other gestures.
+//! - What is over is told as a verdict and leaves the list.
+//!
+//! A movement is told only to the attempts that are judged by movements, or give something, or
+//! have several fingers. All others catch up with their finger when they are asked: when it is
+//! lifted, when another one joins it, or when somebody looks. So the cost of a tick follows what
+//! can come of it, and not how many attempts go on.
+//!
+//! Nothing is allocated after [`GestureEngine::fit`].
 
 mod bearing;
 mod moments;
@@ -20,8 +32,8 @@ use alloc::vec::Vec;
 use moments::{Stepped, due, earliest, follow, is_hopeless, judge, one_tap, step, told};
 pub use shown::GestureCandidate;
 
-/// At most this many attempts go on at once; a finger that lands when there
-/// are as many begins none.
+/// At most this many attempts go on at once; a finger that lands when there are as many begins
+/// none. Part of the format of rigs.
 pub const MAX_ATTEMPTS: usize = 1024;
 
 /// A gesture at a tick.
@@ -29,7 +41,7 @@ pub const MAX_ATTEMPTS: usize = 1024;
 pub struct GestureState {
     /// How many attempts go on that have not fired.
     pub trying: u16,
-    /// How many have fired and last.
+    /// How many have fired and go on until a finger lifts.
     lasting: u16,
     /// Whether one fired in this tick.
     pub fired: bool,
@@ -38,7 +50,7 @@ pub struct GestureState {
     pub value: [f32; 2],
     /// The first contact of that attempt.
     pub contact: Option<ControlId>,
-    /// Its first landing.
+    /// The first landing of that attempt, as a press of the run; 0 for none.
     driver: u32,
 }
 
@@ -68,40 +80,55 @@ impl GestureState {
     }
 }
 
-/// The mutable half of all gestures.
+/// What changes while gestures are recognised. It is copied with a machine, so that any tick can
+/// be run again from a checkpoint.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct GestureEngine {
+    /// The attempts that go on, in the order in which they began.
     attempts: Vec<GestureAttempt>,
+    /// Every gesture, as it was after the last tick.
     states: Vec<GestureState>,
+    /// For each gesture its last taps, where it wants several.
     taps: Vec<Taps>,
-    /// For each contact.
+    /// For each contact how far it got since it landed.
     tracks: Tracks,
+    /// For each contact the stroke that it draws; empty in a rig without signs.
     trails: Vec<Trail>,
+    /// For each contact its last places; empty in a rig without flicks.
     recent: Vec<Recent>,
+    /// What came of the attempts that were over in this tick.
     verdicts: Vec<GestureVerdict>,
+    /// The gestures whose state changed in this tick.
     changed: SparseSet<GestureId>,
     /// Gestures that fired for this tick alone.
     pulsed: Vec<GestureId>,
+    /// When time alone may bring an attempt further.
     wake: Option<Nanos>,
-    /// Whether an attempt may have ended in this tick, and whether one has met its
-    /// limits and not fired before this tick.
+    /// Whether an attempt may have ended in this tick.
     is_any_over: bool,
+    /// Whether an attempt has met its limits and has not fired yet.
     is_any_met: bool,
 }
 
 /// What a tick is run by.
 #[derive(Clone, Copy)]
 pub(crate) struct GesturePoll<'a> {
+    /// The gestures of the rig.
     pub(crate) plan: &'a GesturePlan,
+    /// The contacts of all panels.
     pub(crate) contacts: &'a [Contact],
+    /// All controls, for origins that controls say.
     pub(crate) controls: &'a [ControlState],
     /// Whether an origin of an aim moved.
     pub(crate) has_moved_origin: bool,
+    /// The tick.
     pub(crate) tick: Tick,
+    /// Its instant.
     pub(crate) now: Nanos,
 }
 
 impl GesturePoll<'_> {
+    /// The gesture that an attempt is at.
     fn gesture(&self, attempt: &GestureAttempt) -> &BoundGesture {
         self.plan.gesture(attempt.gesture)
     }
@@ -120,7 +147,7 @@ impl GesturePoll<'_> {
 }
 
 impl GestureEngine {
-    /// Makes room, so that no tick needs to allocate.
+    /// Makes room for every attempt that can go on at once, so that no tick needs to allocate.
     pub(crate) fn fit(&mut self, plan: &GesturePlan, contacts: usize) {
         let gestures = plan.gestures.len();
         if gestures == 0 {
@@ -148,10 +175,12 @@ impl GestureEngine {
         self.changed.as_slice()
     }
 
+    /// What came of the attempts that were over in this tick, in the order in which they began.
     pub(crate) fn verdicts(&self) -> &[GestureVerdict] {
         &self.verdicts
     }
 
+    /// A gesture as it was after the last tick; idle for one that the rig does not have.
     pub(crate) fn state(&self, gesture: GestureId) -> GestureState {
         self.states.get(gesture.index()).copied().unwrap_or_default()
     }
@@ -425,6 +454,8 @@ impl GestureEngine {
         self.attempts.truncate(kept);
     }
 
+    /// An attempt is over: its gesture has one less, and what came of it is told, unless it was
+    /// none.
     fn forget(&mut self, poll: GesturePoll, attempt: &GestureAttempt) {
         let of = poll.gesture(attempt);
         let state = self.change(attempt.gesture);

@@ -3,7 +3,8 @@
 use crate::base::{Nanos, minus};
 use crate::gesture::millis;
 
-/// The velocity of a finger as it is lifted is that over this time before.
+/// The velocity of a finger as it is lifted is that over this time before. Part of the format of
+/// rigs.
 pub const RELEASE_TIME: Nanos = Nanos::from_millis(80);
 
 /// So many places are remembered: more than are polled in that time at the
@@ -14,22 +15,26 @@ const KEPT: usize = 128;
 /// report; the newest is the one before `next`.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Recent {
+    /// Each with the time of its report, in millimetres from the top left, y down.
     places: [(Nanos, [f32; 2]); KEPT],
+    /// Where the next one goes.
     next: u8,
+    /// How many there are, at most [`KEPT`].
     count: u8,
 }
 
 impl Recent {
+    /// Of a contact that never landed.
     pub(crate) const EMPTY: Recent =
         Recent { places: [(Nanos(0), [0.0; 2]); KEPT], next: 0, count: 0 };
 
-    /// It lands.
+    /// It lands at a place: what was before is forgotten.
     pub(crate) fn begin(&mut self, at: Nanos, place: [f32; 2]) {
         (self.next, self.count) = (0, 0);
         self.add(at, place);
     }
 
-    /// It is elsewhere.
+    /// It is reported at a place.
     pub(crate) fn add(&mut self, at: Nanos, place: [f32; 2]) {
         self.places[usize::from(self.next)] = (at, place);
         self.next = (self.next + 1) % KEPT as u8;

@@ -79,6 +79,7 @@ fn resampled(path: impl Iterator<Item = [f32; 2]> + Clone) -> Option<[[f32; 2]; 
 pub(crate) struct Signs(Vec<Vec<Stroke>>);
 
 impl Signs {
+    /// The signs of a rig. An example that goes nowhere is left out.
     pub(crate) fn new(signs: &[Sign]) -> Self {
         let strokes = |sign: &Sign| {
             sign.examples.iter().filter_map(|path| Stroke::new(path.iter().copied())).collect()
@@ -86,6 +87,7 @@ impl Signs {
         Signs(signs.iter().map(strokes).collect())
     }
 
+    /// Whether the rig has no signs: then no strokes are kept.
     pub(crate) fn is_empty(&self) -> bool {
         self.0.is_empty()
     }
@@ -119,11 +121,13 @@ pub const MAX_STROKE_PLACES: usize = 4096;
 /// which is what a checkpoint holds, has room for what it has.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Trail {
+    /// The places that are remembered, in millimetres from the top left, y down.
     places: Vec<[f32; 2]>,
     /// How many of the places that are reported make one that is remembered.
     every: u32,
-    /// Places since the last one that is remembered, and the last one.
+    /// Places since the last one that is remembered.
     skipped: u32,
+    /// The place that was reported last, remembered or not.
     last: [f32; 2],
 }
 
@@ -133,6 +137,7 @@ impl Trail {
         self.places.reserve(MAX_STROKE_PLACES - self.places.len());
     }
 
+    /// A contact lands: what was before is forgotten.
     pub(crate) fn begin(&mut self, at: [f32; 2]) {
         self.places.clear();
         self.places.push(at);
@@ -166,6 +171,8 @@ impl Trail {
         self.places.clear();
     }
 
+    /// What was drawn so far, up to the last place; nothing of a finger that stayed where it
+    /// landed.
     pub(crate) fn stroke(&self) -> Option<Stroke> {
         Stroke::new(self.places.iter().copied().chain([self.last]))
     }

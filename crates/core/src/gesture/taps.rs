@@ -20,11 +20,15 @@ const PARTED: f32 = 4.0;
 /// The fingers of a tap or of several: which landings of the run they are.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Landings {
+    /// The number of each landing, counted over all presses of the run; the first `count` are
+    /// there.
     ids: [u32; MAX_FINGERS * MAX_TAPS],
+    /// How many there are.
     count: u8,
 }
 
 impl Landings {
+    /// No finger.
     pub(crate) const NONE: Landings = Landings { ids: [0; MAX_FINGERS * MAX_TAPS], count: 0 };
 
     /// One more; at most as many as the taps of a gesture have fingers.
@@ -33,14 +37,17 @@ impl Landings {
         self.count += 1;
     }
 
+    /// All of the others as well; together no more than the taps of a gesture have fingers.
     pub(crate) fn add_all(&mut self, others: &Landings) {
         others.ids().iter().for_each(|&id| self.add(id));
     }
 
+    /// The landings, in the order in which they were added.
     pub(crate) fn ids(&self) -> &[u32] {
         &self.ids[..usize::from(self.count)]
     }
 
+    /// Whether a landing is among them.
     #[inline]
     pub(crate) fn has(&self, id: u32) -> bool {
         self.ids().contains(&id)
@@ -56,14 +63,21 @@ impl Landings {
 /// A tap that is over; its place and its movement in the unit of its gesture.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Tap {
-    /// Its first contact, and the panel that this is of.
+    /// Its first contact.
     pub(crate) contact: ContactId,
+    /// The panel that this is of.
     pub(crate) panel: u16,
+    /// When its first finger landed, as it was reported.
     pub(crate) landed: Nanos,
+    /// When its last finger was lifted, as it was reported.
     pub(crate) lifted: Nanos,
+    /// Where its first finger landed.
     pub(crate) start: [f32; 2],
+    /// How far any of its fingers got from where it landed.
     pub(crate) moved: f32,
+    /// The time from its first landing to its last, in milliseconds.
     pub(crate) together: f32,
+    /// Its fingers.
     pub(crate) fingers: Landings,
     /// Whether it counted for one that fired, or was taken: no tap counts twice.
     pub(crate) is_spent: bool,
@@ -75,7 +89,9 @@ pub(crate) struct Tap {
 /// unit of their gesture.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Apart {
+    /// The longest time from lifting to the next landing, in milliseconds.
     pub(crate) gap: f32,
+    /// The longest way from one landing to the next, in the unit of the gesture.
     pub(crate) spread: f32,
 }
 
@@ -100,6 +116,7 @@ impl Apart {
 }
 
 impl Tap {
+    /// What stands in a place that no tap has.
     const NONE: Tap = Tap {
         contact: ContactId(0),
         panel: 0,
@@ -129,6 +146,7 @@ impl Tap {
 pub(crate) struct Taps {
     /// The first `count` are there.
     taps: [Tap; MAX_TAPS_KEPT],
+    /// How many there are, at most [`MAX_TAPS_KEPT`].
     count: u8,
 }
 
@@ -136,8 +154,10 @@ pub(crate) struct Taps {
 pub(crate) type Chosen<'a> = &'a [&'a Tap];
 
 impl Taps {
+    /// No tap yet.
     pub(crate) const NONE: Taps = Taps { taps: [Tap::NONE; MAX_TAPS_KEPT], count: 0 };
 
+    /// One more tap is over. The oldest is forgotten where there are too many.
     pub(crate) fn push(&mut self, tap: Tap) {
         if usize::from(self.count) == MAX_TAPS_KEPT {
             self.taps.rotate_left(1);
@@ -147,6 +167,7 @@ impl Taps {
         self.count += 1;
     }
 
+    /// The taps that are remembered, the oldest first.
     pub(crate) fn kept(&self) -> &[Tap] {
         &self.taps[..usize::from(self.count)]
     }

@@ -1,4 +1,7 @@
 //! How far a finger got.
+//!
+//! Each contact has a track in every unit that a gesture of the rig is measured in. All attempts
+//! with that finger alone, and there may be a dozen, read the same one.
 
 use crate::base::{ContactId, Nanos, length, minus};
 use crate::spec::LengthUnit;
@@ -9,10 +12,12 @@ use strum::VariantArray;
 /// What a tick found out about a finger that was there before.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) enum FingerNews {
+    /// Nothing: it was not reported on.
     #[default]
     None,
     /// It was reported on: it may have moved.
     Told,
+    /// It was lifted.
     Lifted,
     /// It went away without being lifted.
     Broken,
@@ -31,6 +36,7 @@ impl FingerNews {
 pub(crate) struct Track {
     /// How many of its unit are a millimetre.
     per_mm: f32,
+    /// Where it landed.
     start: [f32; 2],
     /// Where it is; of one that was lifted, where it was last.
     pub(crate) at: [f32; 2],
@@ -70,11 +76,13 @@ impl Track {
 pub(crate) struct Tracks(Vec<[Track; LengthUnit::VARIANTS.len()]>);
 
 impl Tracks {
-    /// Makes room.
+    /// Makes room for so many contacts.
     pub(crate) fn fit(&mut self, contacts: usize) {
         self.0.resize(contacts, Default::default());
     }
 
+    /// The track of a contact in a unit. It means nothing before the contact landed, or in a unit
+    /// that no gesture of the rig has.
     #[inline]
     pub(crate) fn of(&self, contact: ContactId, unit: LengthUnit) -> &Track {
         &self.0[contact.index()][unit as usize]

@@ -22,12 +22,16 @@ pub const NEAR_SHARE: f32 = 0.25;
 /// A limit, as a plan holds it.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Check {
+    /// What is measured.
     pub(crate) quantity: Quantity,
+    /// What is asked of it, in the unit of its tunable.
     pub(crate) limit: f32,
+    /// What it is measured in, if it is a length.
     pub(crate) unit: LengthUnit,
 }
 
 impl Check {
+    /// By how much a value keeps the limit, in its unit; negative where it does not.
     pub(crate) fn slack(&self, value: f32) -> f32 {
         self.quantity.sense().slack(value, self.limit)
     }
@@ -36,14 +40,18 @@ impl Check {
 /// By how much each limit holds at a moment.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Slacks {
-    /// Those beyond the checks of its gesture are infinite.
+    /// In the order of the checks of the gesture; those beyond them are infinite.
     slacks: [f32; MAX_CHECKS],
+    /// How many limits fail.
     failed: u8,
+    /// The last of these, where any fails.
     last_failed: usize,
 }
 
 impl Slacks {
-    /// Where more than `most` limits fail, the last of them are not measured.
+    /// What the checks of a gesture come to at a moment at which quantities have these values.
+    /// Where more than `most` limits fail, the last of them are not measured: such a moment
+    /// changes nothing.
     #[inline]
     pub(crate) fn of(checks: &[Check], most: u8, value: impl Fn(Quantity) -> f32) -> Slacks {
         let mut moment = Slacks { slacks: [f32::INFINITY; MAX_CHECKS], failed: 0, last_failed: 0 };
@@ -67,10 +75,12 @@ pub(crate) struct Tally {
     alone: [f32; MAX_CHECKS],
     /// By how much each held at the moment at which the fewest failed.
     closest: [f32; MAX_CHECKS],
+    /// How many limits failed at the best moment so far.
     failed: u8,
 }
 
 impl Tally {
+    /// Before the first moment: nothing held.
     pub(crate) const EMPTY: Tally = Tally {
         alone: [f32::NEG_INFINITY; MAX_CHECKS],
         closest: [f32::NEG_INFINITY; MAX_CHECKS],
@@ -95,7 +105,8 @@ impl Tally {
         self.count(moment) == 0
     }
 
-    /// The same; returns how many fail, or of more than it cares for some of them.
+    /// Takes in a moment. Returns how many limits fail, or of more than it [cares
+    /// for](Tally::cares_for) some of them.
     #[inline]
     pub(crate) fn count(&mut self, moment: &Slacks) -> u8 {
         // None of them is no number, which `f32::max` would ask.
@@ -152,6 +163,7 @@ impl CheckedLimit {
         self.quantity.tunable_in(self.unit)
     }
 
+    /// What stands in a place that no limit has.
     const NONE: CheckedLimit = CheckedLimit {
         quantity: Quantity::Lift,
         value: 0.0,
@@ -205,11 +217,14 @@ pub struct GestureVerdict {
     /// Where its first finger landed and where it was last, in millimetres
     /// from the top left.
     pub way: [[f32; 2]; 2],
+    /// Its limits; the first `check_count` are there.
     pub(crate) checks: [CheckedLimit; MAX_CHECKS],
+    /// How many limits its gesture has.
     pub(crate) check_count: u8,
 }
 
 impl GestureVerdict {
+    /// The same with what the limits came to.
     pub(crate) fn with_checks(mut self, tally: &Tally, checks: &[Check]) -> Self {
         self.check_count = checks.len() as u8;
         for (slot, checked) in self.checks.iter_mut().zip(tally.checked(checks)) {
@@ -218,6 +233,7 @@ impl GestureVerdict {
         self
     }
 
+    /// The limits of a verdict before they are filled in.
     pub(crate) const NO_CHECKS: [CheckedLimit; MAX_CHECKS] = [CheckedLimit::NONE; MAX_CHECKS];
 
     /// Every limit, and by how much it was met.

@@ -1,4 +1,9 @@
 //! Actions and what drives them, tied to a roster.
+//!
+//! An input of a rig (`"pad/south"`) may mean several devices. Here it is one [`BoundInput`] for
+//! each of them, so that a tick follows numbers only. What is read by which input is turned
+//! around as well: for a control, a zone, a gesture or a combo that changed, the inputs to work
+//! out again are one lookup away.
 
 use super::{BoundInput, BoundShape, BoundSide, Opposites};
 use crate::base::{
@@ -17,17 +22,24 @@ use core::ops::Range;
 /// Invariant: the inputs of an action lie side by side, and so do its gates.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct ActionPlan {
+    /// By [`ActionId`].
     pub(crate) actions: Vec<BoundAction>,
+    /// By [`InputId`].
     pub(crate) inputs: Vec<BoundInput>,
-    /// For each input its action, and its place among those of the rig.
+    /// For each input its action.
     pub(crate) action_of: Vec<ActionId>,
+    /// For each input its place among those that the rig lists for its action: what is the same
+    /// input when devices come and numbers change.
     pub(crate) spec_of: Vec<u16>,
-    /// The buttons of sides.
+    /// The buttons of sides, side by side; see [`ActionPlan::side`].
     pub(crate) sides: Vec<ControlId>,
+    /// The stages of shapes, which a [`BoundShape`] names.
     pub(crate) chains: Vec<Chain>,
-    /// What calibrated axes report, instead of what their device says.
+    /// The ends and the rest of calibrated axes, x and y, instead of what their device says.
     pub(crate) travels: Vec<[Option<ControlKind>; 2]>,
+    /// How many memories the stages of all inputs need.
     pub(crate) memory_count: usize,
+    /// The gates of actions, action by action.
     pub(crate) gates: Vec<ActionGate>,
     /// For each action, those of which it is a gate; empty without gates.
     pub(crate) gated_by: Vec<Vec<ActionId>>,
@@ -35,8 +47,11 @@ pub(crate) struct ActionPlan {
     pub(crate) has_modes: bool,
     /// For each control the inputs that read it.
     pub(crate) read_by: ControlTable<InputId>,
+    /// What reads zones, in the order of the inputs.
     pub(crate) zone_readers: Vec<ZoneReader>,
+    /// Each gesture with an input that reads it.
     pub(crate) gesture_readers: Vec<(GestureId, InputId)>,
+    /// Each combo with an input that reads it.
     pub(crate) combo_readers: Vec<(ComboId, InputId)>,
     /// The actions that open and close zones.
     pub(crate) zone_gates: Vec<(ZoneId, ActionGate)>,
@@ -50,12 +65,19 @@ pub(crate) struct ActionPlan {
 /// An action, as a tick needs it.
 #[derive(Clone, Debug)]
 pub(crate) struct BoundAction {
+    /// What game code reads of it.
     pub(crate) gives: Gives,
+    /// Whether two axes are held in the unit circle.
     pub(crate) clamp: bool,
+    /// Whether only the main device drives it.
     pub(crate) main_only: bool,
+    /// What several inputs come to.
     pub(crate) combine: Combine,
+    /// The modes in which it is open.
     pub(crate) modes: ModeSet,
+    /// Its gates, by their places.
     pub(crate) gates: Range<u32>,
+    /// Its inputs, by their numbers.
     pub(crate) inputs: Range<u32>,
     /// Of a place: from shares of a panel to its numbers; `None` for millimetres of
     /// whatever panel it is on.
@@ -65,6 +87,7 @@ pub(crate) struct BoundAction {
 /// An action that opens or closes something.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct ActionGate {
+    /// The action that is asked: one that gives on or off.
     pub(crate) by: ActionId,
     /// Whether the other is closed while this one is on, instead of while it is
     /// off.
@@ -74,11 +97,14 @@ pub(crate) struct ActionGate {
 /// An input that reads zones.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct ZoneReader {
+    /// The input.
     pub(crate) input: InputId,
+    /// The zones that it reads.
     pub(crate) zones: ZoneSet,
     /// Whether it also reads where on them a contact is.
     pub(crate) reads_places: bool,
-    /// The contacts that count for it; `None` for all of them.
+    /// The contacts that count for it, from the first to the one after the last; `None` for all
+    /// of them.
     pub(crate) contacts: Option<(ContactId, ContactId)>,
 }
 
@@ -93,6 +119,7 @@ impl ZoneReader {
 }
 
 impl ActionPlan {
+    /// The action of an id of the same rig.
     #[inline]
     pub(crate) fn action(&self, action: ActionId) -> &BoundAction {
         &self.actions[action.index()]
@@ -109,6 +136,7 @@ impl ActionPlan {
         self.action(action).inputs.clone().map(InputId)
     }
 
+    /// The stages of a shape.
     #[inline]
     pub(crate) fn chain(&self, shape: BoundShape) -> &Chain {
         &self.chains[shape.chain as usize]
@@ -127,6 +155,7 @@ impl ActionPlan {
         Some(normalise(travel, raw))
     }
 
+    /// The actions that open or close an action.
     pub(crate) fn gates_of(&self, action: &BoundAction) -> &[ActionGate] {
         &self.gates[action.gates.start as usize..action.gates.end as usize]
     }
@@ -136,6 +165,8 @@ impl ActionPlan {
         self.gated_by.get(gate.index()).map_or(&[], Vec::as_slice)
     }
 
+    /// Whether any action is ever closed, by another one or by a mode. In a rig without, nothing
+    /// of it is asked.
     #[inline]
     pub(crate) fn has_gates(&self) -> bool {
         !self.gates.is_empty() || self.has_modes
@@ -146,6 +177,7 @@ impl ActionPlan {
         self.early.get(action.index()).copied().unwrap_or(false)
     }
 
+    /// Whether combos read any action.
     pub(crate) fn has_early(&self) -> bool {
         !self.early.is_empty()
     }

@@ -1,4 +1,12 @@
-//! From names to numbers.
+//! From names to numbers: a rig and a roster become a plan.
+//!
+//! Binding is done when a rig is loaded or nudged and whenever a device comes, and not in a tick:
+//! it may allocate and search. It never fails. What a rig names and no device has is left out; a
+//! device that comes later is bound then.
+//!
+//! It is repeatable: the same rig and the same roster give the same plan, and a device more
+//! changes no order among the inputs that were there. So a machine goes on with another plan
+//! without losing what it remembers.
 
 mod devices;
 mod inputs;
@@ -14,21 +22,31 @@ use crate::spec::{ActionSpec, MAX_THRESHOLDS, Rig, Thresholds};
 use crate::touch::{TouchPlan, Zones};
 use alloc::{sync::Arc, vec, vec::Vec};
 
-/// Binds a rig to a roster, action by action and signal by signal.
+/// Binds a rig to a roster, action by action and signal by signal. It gathers the parts of a
+/// [`Plan`] until [`Binder::bind`] puts them together.
 pub(super) struct Binder<'r> {
+    /// What is bound.
     rig: &'r Rig,
+    /// What it is bound to.
     roster: &'r Roster,
+    /// The actions so far.
     actions: ActionPlan,
+    /// What combos listen to, so far.
     combos: ComboPlan,
+    /// Zones and contacts, which are there from the beginning.
     touch: TouchPlan,
+    /// The controls that count as pressed from a travel on, with that travel.
     thresholds: Vec<BoundThresholds>,
     /// The different thresholds of the rig, in the order they appear.
     pairs: Vec<Thresholds>,
+    /// Which control feeds which action, in whatever way; a pair may be there twice.
     feeds: Vec<(ControlId, ActionId)>,
+    /// Which control is read by which input.
     reads: Vec<(ControlId, InputId)>,
 }
 
 impl<'r> Binder<'r> {
+    /// Finds the contacts and zones first, for inputs refer to them.
     pub(super) fn new(rig: &'r Rig, roster: &'r Roster) -> Self {
         let contacts = panels::contacts(roster, rig);
         let zones = Zones::new(&rig.zones, &rig.surface);
@@ -45,6 +63,8 @@ impl<'r> Binder<'r> {
         }
     }
 
+    /// Binds everything. The order matters: inputs are numbered action by action, and what looks
+    /// back at all inputs (memories, gates, readers) comes after them.
     pub(super) fn bind(mut self) -> Plan {
         let rig = self.rig;
         for (spec, id) in rig.actions.iter().zip((0..).map(ActionId)) {
@@ -80,6 +100,7 @@ impl<'r> Binder<'r> {
         }
     }
 
+    /// Binds an action: its inputs, which get the next numbers, and its gates.
     fn action(&mut self, spec: &ActionSpec, id: ActionId) -> BoundAction {
         let first = self.actions.inputs.len() as u32;
         let first_gate = self.actions.gates.len() as u32;
@@ -134,6 +155,7 @@ impl<'r> Binder<'r> {
     }
 }
 
+/// For each action those that it opens or closes: the gates, turned around. Empty without gates.
 fn gated_by(plan: &ActionPlan) -> Vec<Vec<ActionId>> {
     if plan.gates.is_empty() {
         return Vec::new();

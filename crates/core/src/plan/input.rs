@@ -138,10 +138,13 @@ impl Opposites {
     }
 }
 
-/// The buttons of a side, which [`Plan::side`](crate::Plan::side) lists, and its zones.
+/// The buttons of a side, which [`Plan::side`](crate::Plan::side) lists, and its zones. The side
+/// is held while any of them is.
 #[derive(Clone, Copy, Debug)]
 pub struct BoundSide {
+    /// Where its buttons begin among those of all sides.
     pub(crate) first: u32,
+    /// How many buttons it has.
     pub(crate) len: u32,
     /// On any panel.
     pub(crate) zones: ZoneSet,
@@ -154,12 +157,15 @@ impl BoundSide {
     }
 }
 
-/// A shape, tied to its place in the plan and to its memory in the machine.
+/// A shape, tied to its place in the plan and to its memory in the machine. Inputs that share a
+/// shape of the rig share its stages; each has memories of its own.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct BoundShape {
+    /// Its place among the chains.
     pub(crate) chain: u32,
+    /// How many memories it has in all.
     pub(crate) memories: u16,
-    /// Memories before those of the stages.
+    /// How many of them are the input's own, before those of the stages: 1 of a pointer, its sum.
     pub(crate) own: u16,
     /// Its place among the travels, counted from 1.
     pub(crate) travel: Option<NonZeroU16>,

@@ -1,5 +1,12 @@
-//! The actions of a run: which inputs are due, what they come to, and what the
-//! gates let through.
+//! The actions of a run: which inputs are due, what they come to, and what the gates let through.
+//!
+//! Nothing is worked out that has not changed. A control, zone, gesture or combo that changed
+//! makes the inputs due that read it; an input that came to something else makes its action due;
+//! an action that turned on or off makes those due that it opens or closes. Inputs that go on by
+//! themselves (a filter that has not arrived) stay due.
+//!
+//! Actions that combos read are worked out before combos are, all others after them; each at most
+//! once a tick.
 
 use super::{Readings, combine};
 use crate::base::{ActionId, ActionState, ControlId, InputId, ModeId, SparseSet, ZoneSet};
@@ -27,6 +34,7 @@ enum Gating {
     /// Since so many presses. What was held before must be let go first: a button
     /// that closed a menu is not to sound the horn.
     Open(u32),
+    /// It lets nothing through.
     Closed,
 }
 
@@ -45,6 +53,7 @@ impl Gating {
 pub(crate) enum Which {
     /// Those of the actions that combos read.
     Early,
+    /// All that are left.
     All,
 }
 
@@ -54,6 +63,7 @@ pub(crate) enum Which {
 /// action, and no input and no action is due.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Actions {
+    /// Each action, after its gates.
     states: Vec<ActionState>,
     /// What each input alone makes of its action; worked out again only when
     /// something that it reads has changed.
@@ -64,13 +74,17 @@ pub(crate) struct Actions {
     /// For each input its action and its place in the rig: who it is, whatever its
     /// number.
     names: Vec<(ActionId, u16)>,
+    /// Inputs to be worked out in this tick.
     due_inputs: SparseSet<InputId>,
     /// Inputs that go on changing by themselves.
     unfinished: Vec<InputId>,
+    /// Actions to be worked out in this tick.
     due: SparseSet<ActionId>,
+    /// Actions that changed in this tick.
     changed: SparseSet<ActionId>,
     /// What stages of shaping remember.
     memories: Vec<StageMemory>,
+    /// For each action whether it is open, and since when.
     gating: Vec<Gating>,
 }
 
@@ -79,6 +93,8 @@ pub(crate) struct Actions {
 const UNKNOWN: ActionState = ActionState { x: f32::NAN, y: f32::NAN, driver: None, input: None };
 
 impl Actions {
+    /// Makes room for the actions of a plan. Where inputs have other numbers than before, because
+    /// a device came, all of them are worked out again.
     pub(crate) fn fit(&mut self, plan: &ActionPlan) {
         let count = plan.actions.len();
         self.states.resize(count, ActionState::IDLE);
@@ -118,11 +134,13 @@ impl Actions {
         });
     }
 
+    /// All actions, in the order of the rig.
     #[inline]
     pub(crate) fn states(&self) -> &[ActionState] {
         &self.states
     }
 
+    /// An action after the last tick.
     #[inline]
     pub(crate) fn state(&self, action: ActionId) -> ActionState {
         self.states[action.index()]
@@ -134,15 +152,18 @@ impl Actions {
         self.changed.as_slice()
     }
 
+    /// What the stages of all shapes remember.
     pub(crate) fn memories(&self) -> &[StageMemory] {
         &self.memories
     }
 
+    /// Whether nothing changed in the last tick, and nothing changes by itself.
     #[inline]
     pub(crate) fn is_settled(&self) -> bool {
         self.changed.is_empty() && self.unfinished.is_empty() && self.due_inputs.is_empty()
     }
 
+    /// Ends the tick before.
     #[inline]
     pub(crate) fn begin_tick(&mut self) {
         self.changed.clear();
@@ -185,6 +206,7 @@ impl Actions {
         closing.map(|&(zone, _)| zone).collect()
     }
 
+    /// Whether a gate closes what it is a gate of, now.
     fn closes(&self, gate: &ActionGate) -> bool {
         self.state(gate.by).is_active() == gate.closes
     }
@@ -201,6 +223,8 @@ impl Actions {
         }
     }
 
+    /// Works out the inputs that are due, or those of actions that combos read, and makes their
+    /// actions due where they come to something else.
     #[inline]
     fn evaluate_inputs(&mut self, readings: &Readings, which: Which) {
         let Actions { inputs, due_inputs, unfinished, due, memories, gating, held, .. } = self;
@@ -254,6 +278,8 @@ impl Actions {
         }
     }
 
+    /// Works out an action from its inputs: what they come to together, what its gates let
+    /// through, and of a toggle whether that turned it over.
     fn evaluate_action(&mut self, readings: &Readings, id: ActionId) {
         let plan = readings.plan;
         let action = plan.action(id);
@@ -289,6 +315,7 @@ impl Actions {
         !is_closed
     }
 
+    /// Whether a mode or a gate closes an action now.
     fn is_closed(&self, readings: &Readings, id: ActionId) -> bool {
         let action = readings.plan.action(id);
         !action.modes.has(readings.combos.mode())

@@ -1,4 +1,26 @@
 //! The mutable half of a run: everything that changes from tick to tick.
+//!
+//! A tick goes down the road once, stage by stage, and no stage looks back up:
+//!
+//! - *begin*: what was seen at the tick before becomes what was before now; edges are cleared.
+//! - *receive*: each event since moves its control, or says whether its device can be heard.
+//! - *elect*: the main device is chosen anew, if anything that decides it has changed.
+//! - *sample*: controls that had an event are polled; edges are derived, lost presses are
+//!   counted.
+//! - *locate*: contacts that moved are placed in zones, which the actions of the tick before may
+//!   have closed.
+//! - *recognise gestures*: attempts hear how their fingers went on.
+//! - *recognise combos*: after the actions that combos read; a combo that fires takes its
+//!   buttons.
+//! - *act*: all other actions that are due are worked out, and modes follow them.
+//!
+//! Each stage marks what the next ones have to look at, so that a tick in which nothing happens
+//! does nothing. Only what zones, modes and combos make of *actions* comes a tick later: an
+//! action is known at the end of the road.
+//!
+//! Everything here is plain data. A clone is a checkpoint, and a tick depends on nothing but the
+//! machine, the plan, the instant and the events: the same ones give the same bits on every
+//! machine.
 
 use super::{Actions, Closed, Readings, Which};
 use crate::base::{
@@ -22,12 +44,19 @@ use alloc::vec::Vec;
 /// a checkpoint: the clone, given the same events, computes the same ticks.
 #[derive(Clone, Debug)]
 pub struct Machine {
+    /// The tick that comes next.
     next: Tick,
+    /// Controls and devices.
     sampler: Sampler,
+    /// Which device is the main one.
     election: Election,
+    /// Contacts, and the zones that have them.
     panels: Panels,
+    /// Attempts at gestures.
     gestures: GestureEngine,
+    /// Attempts at combos, and modes.
     combos: Combos,
+    /// Actions, and what their inputs remember.
     actions: Actions,
 }
 
@@ -97,6 +126,7 @@ impl Machine {
         self.sampler.begin_tick();
     }
 
+    /// Takes in an event: into its control, and where that is a part of a contact into this.
     #[inline]
     fn receive(&mut self, plan: &Plan, event: &Event) {
         if self.sampler.receive(&plan.sample, event, &mut self.election) {
@@ -143,6 +173,8 @@ impl Machine {
         });
     }
 
+    /// Lets gestures hear how contacts went on, and has the inputs evaluated that read those that
+    /// changed.
     #[inline]
     fn recognise_gestures(&mut self, plan: &Plan, now: Nanos) {
         if plan.gesture_count() == 0 {
@@ -234,6 +266,7 @@ impl Machine {
         combos.follow(&plan.combos.modes, actions.changed(), is_on, at);
     }
 
+    /// Evaluates the actions that are due, or those of them that combos read.
     #[inline]
     fn evaluate(&mut self, plan: &Plan, seconds: f32, which: Which) {
         let Machine { sampler, election, panels, gestures, combos, actions, .. } = self;

@@ -1,4 +1,9 @@
 //! What an input makes of its action: evaluated from the sampled controls.
+//!
+//! It is a pure function of a tick: of what was sampled, of what zones, gestures and combos came
+//! to, and of the memories of the shape, which are handed in. So the same code says what drives
+//! an action, what it would be if one input drove it alone, and what each stage of a shape makes
+//! of a value.
 
 use crate::base::{
     ActionState, ComboId, ContactId, ControlId, DeviceId, GestureId, ZoneId, clamp_to_circle, polar,
@@ -16,15 +21,25 @@ use alloc::{vec, vec::Vec};
 /// Everything of a tick that actions are made of.
 #[derive(Clone, Copy)]
 pub(crate) struct Readings<'a> {
+    /// The actions and their inputs.
     pub(crate) plan: &'a ActionPlan,
+    /// The controls as the plan knows them.
     pub(crate) sample: &'a SamplePlan,
+    /// The controls as this tick sampled them.
     pub(crate) controls: &'a [ControlState],
+    /// Whether each device can be heard.
     pub(crate) devices: &'a [DeviceStatus],
+    /// Which devices count as one with the main device.
     pub(crate) election: &'a ElectionPlan,
+    /// The main device, if there is one.
     pub(crate) main: Option<DeviceId>,
+    /// Contacts and zones as the plan knows them.
     pub(crate) touch: &'a TouchPlan,
+    /// The contacts at this tick.
     pub(crate) panels: &'a Panels,
+    /// The gestures at this tick.
     pub(crate) gestures: &'a GestureEngine,
+    /// The combos at this tick; of actions that combos read, at the tick before.
     pub(crate) combos: &'a Combos,
     /// How many presses there were so far: what orders them.
     pub(crate) presses: u32,
@@ -32,7 +47,10 @@ pub(crate) struct Readings<'a> {
     pub(crate) dt: f32,
 }
 
-/// What the inputs of an action come to together.
+/// What the inputs of an action come to together, by its rule: the strongest one, or their sum
+/// held between -1 and +1; of places the first that is there. Each input is clamped before, so
+/// that a diagonal of keys is no stronger than a stick. The driver is the strongest input in
+/// either case.
 #[inline]
 pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionState {
     if action.gives == Gives::Place {
@@ -61,9 +79,10 @@ pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionSta
 }
 
 impl Readings<'_> {
-    /// What an action would be if it had this input alone, and whether that
-    /// would go on changing. Of several keys or fingers in one input only those
-    /// count that were pressed after so many presses: when the action opened.
+    /// What an action would be if it had this input alone, and whether that would go on changing
+    /// though nothing is reported: a filter or a turn that has not arrived. Of several keys or
+    /// fingers in one input only those count that were pressed after so many presses: when the
+    /// action opened.
     pub(crate) fn input(
         &self,
         action: &BoundAction,
@@ -209,6 +228,8 @@ impl Readings<'_> {
         values
     }
 
+    /// A control as a button: while it is down, or for a pulse when it is pressed. One that a
+    /// combo took counts as up; so does one whose device may not drive the action.
     fn button(&self, action: &BoundAction, control: ControlId, bit: u32) -> ActionState {
         let state = &self.controls[control.index()];
         let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
@@ -344,7 +365,7 @@ impl Readings<'_> {
         on_by(state.by.filter(|&by| is_on && self.counts(action, by)))
     }
 
-    /// Which of two sides counts, and the key that says so. A side was pressed when
+    /// Which of two sides counts, -1, 0 or +1, and the key that says so. A side was pressed when
     /// the key was that speaks for it.
     fn opposites(
         &self,
@@ -389,16 +410,18 @@ impl Readings<'_> {
         }
     }
 
+    /// Which press of the run the last press of a control was: later presses have larger numbers.
     fn order(&self, control: ControlId) -> u32 {
         self.controls[control.index()].press_order
     }
 }
 
+/// Two axes, held in the unit circle where the action says so.
 fn held(action: &BoundAction, v: [f32; 2]) -> [f32; 2] {
     if action.clamp { clamp_to_circle(v) } else { v }
 }
 
-/// On by a control, or off.
+/// On by a control, or idle without one.
 fn on_by(by: Option<ControlId>) -> ActionState {
     ActionState::driven(f32::from(u8::from(by.is_some())), 0.0, by)
 }

@@ -47,6 +47,7 @@ pub struct ControlState {
     pub(crate) actual: i32,
     /// When it was last pressed, as a count over all controls.
     pub(crate) press_order: u32,
+    /// Presses since the last poll.
     presses: u16,
     /// A latch hides a press that the next tick will show.
     owes_press: bool,
@@ -54,10 +55,11 @@ pub struct ControlState {
     pub(crate) reported: i32,
     /// Until then a debounce holds back.
     quiet_until: Nanos,
+    /// Presses that a debounce took out, over the whole run.
     chatter: u32,
-    /// For a control that is no button: which of the rig's thresholds it is
-    /// past, a bit each, now and at the tick before.
+    /// For a control that is no button: which of the rig's thresholds it is past, a bit each.
     past: u32,
+    /// The same at the tick before.
     past_before: u32,
     /// When it was released and pressed last; of a control that is no button
     /// both are when it was heard last.
@@ -76,6 +78,7 @@ pub(crate) struct PollResult {
 }
 
 impl ControlState {
+    /// A control that never said anything.
     pub(crate) fn at_rest(kind: ControlKind) -> Self {
         let rest = kind.rest();
         ControlState {
@@ -133,6 +136,7 @@ impl ControlState {
         self.turned[0].max(self.turned[1])
     }
 
+    /// Whether it is past the threshold of a bit: pressed, of a control that is no button.
     pub(crate) const fn is_past(&self, bit: u32) -> bool {
         self.past >> bit & 1 != 0
     }
@@ -143,6 +147,7 @@ impl ControlState {
         (self.before != 0) != (self.seen != 0) || self.past != self.past_before
     }
 
+    /// The same at the tick before.
     pub(crate) const fn was_past(&self, bit: u32) -> bool {
         self.past_before >> bit & 1 != 0
     }
@@ -180,6 +185,7 @@ impl ControlState {
         }
     }
 
+    /// Takes in an event of any kind; see [`ControlState::receive`].
     fn receive_any(
         &mut self,
         how: &SampledControl,

@@ -16,6 +16,7 @@ pub struct DeviceStatus {
 }
 
 impl DeviceStatus {
+    /// A device that never said anything.
     pub(crate) const SILENT: DeviceStatus =
         DeviceStatus { presence: Presence::Gone, last_report: None, last_use: None };
 }

@@ -10,6 +10,7 @@ use core::cmp::Reverse;
 /// Who can be elected, and how.
 #[derive(Clone, Debug)]
 pub(crate) struct ElectionPlan {
+    /// By slot, or by use.
     pub(crate) rule: MainRule,
     /// For each device its slot, if it may be the main one. A device without a
     /// slot comes after those that have one.
@@ -28,6 +29,7 @@ impl ElectionPlan {
 /// The main device, and who used their devices in which order.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Election {
+    /// The main device.
     main: Option<DeviceId>,
     /// The device that was used last.
     user: Option<DeviceId>,
@@ -36,10 +38,12 @@ pub(crate) struct Election {
     /// For each device the number of the hand-over that made it the one used
     /// last; 0 before any.
     ranks: Vec<u32>,
+    /// Whether anything has changed that decides it.
     is_due: bool,
 }
 
 impl Election {
+    /// Makes room for so many devices.
     pub(crate) fn fit(&mut self, devices: usize) {
         self.ranks.resize(devices, 0);
     }
@@ -77,6 +81,9 @@ impl Election {
         core::mem::take(&mut self.is_due) && self.elect(plan, devices)
     }
 
+    /// Chooses the main device: of those that can be heard and may be it, the one used last or
+    /// the one of the lowest slot; of equals the first in the roster. Returns whether it is
+    /// another one now.
     fn elect(&mut self, plan: &ElectionPlan, devices: &[DeviceStatus]) -> bool {
         let by_use = plan.rule == MainRule::LastUsed;
         let candidates = DeviceId::first(devices.len())

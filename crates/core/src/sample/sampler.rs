@@ -1,4 +1,11 @@
 //! All controls and devices of a run, polled once per tick.
+//!
+//! Cost follows what was reported: a control without an event since the poll before is not looked
+//! at, but to clear an edge or to resolve a latch.
+//!
+//! A device that cannot be heard (gone, or deaf) lets go of everything: its buttons are released
+//! and its axes at rest, marked as synthetic, since no hand did it. What it says before it can be
+//! heard again moves nothing.
 
 use super::{ControlState, DeviceStatus, Election, SamplePlan};
 use crate::base::{ControlId, DeviceId, Nanos, SparseSet};
@@ -12,8 +19,11 @@ use alloc::vec::Vec;
 /// resolve.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Sampler {
+    /// By [`ControlId`], presences included.
     controls: Vec<ControlState>,
+    /// By [`DeviceId`].
     devices: Vec<DeviceStatus>,
+    /// The controls to look at; see above.
     touched: SparseSet<ControlId>,
     /// Presses so far, over all controls: what orders them.
     presses: u32,
@@ -31,11 +41,13 @@ impl Sampler {
         self.touched.grow(plan.controls.len());
     }
 
+    /// All controls, as the last poll saw them.
     #[inline]
     pub(crate) fn controls(&self) -> &[ControlState] {
         &self.controls
     }
 
+    /// All devices, as streams of reports.
     #[inline]
     pub(crate) fn devices(&self) -> &[DeviceStatus] {
         &self.devices
@@ -52,6 +64,7 @@ impl Sampler {
         self.presses
     }
 
+    /// Presses that left no press edge, over the whole run.
     pub(crate) fn lost(&self) -> u64 {
         self.lost
     }
@@ -102,6 +115,7 @@ impl Sampler {
         true
     }
 
+    /// A device came, went, fell silent or is heard again.
     #[cold]
     fn hear_presence(
         &mut self,

@@ -18,16 +18,20 @@ pub(crate) struct SamplePlan {
 }
 
 impl SamplePlan {
+    /// How a control is sampled.
     #[inline]
     pub(crate) fn control(&self, control: ControlId) -> &SampledControl {
         &self.controls[control.index()]
     }
 
+    /// The device that a control is on.
     #[inline]
     pub(crate) fn device_of(&self, control: ControlId) -> DeviceId {
         self.control(control).control.device
     }
 
+    /// The thresholds of a control that is no button: none of one that no input reads as a
+    /// button.
     #[inline]
     pub(crate) fn thresholds_of(&self, sampled: &SampledControl) -> &[BoundThresholds] {
         let first = sampled.first_threshold as usize;
@@ -43,11 +47,15 @@ impl SamplePlan {
 /// How one control is sampled.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct SampledControl {
+    /// Its device and its kind.
     pub(crate) control: Control,
+    /// Latch, debounce and repeats, as the rig says.
     pub(crate) edges: EdgeSettings,
+    /// From which values on it counts as used.
     pub(crate) used: UseRange,
     /// Its stretch of [`SamplePlan::thresholds`].
     pub(crate) first_threshold: u32,
+    /// How many thresholds it has.
     pub(crate) threshold_count: u32,
 }
 
@@ -59,14 +67,19 @@ impl SampledControl {
     }
 }
 
-/// From which values on a control counts as used.
+/// From which values on a control counts as used: those outside of a range, in raw units. Every
+/// kind has values that are outside, but for a place on a surface.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct UseRange {
+    /// Values below this are.
     below: i32,
+    /// Values above this are.
     above: i32,
 }
 
 impl UseRange {
+    /// The range of a kind of control by the rules of a rig: a share of the travel from rest, or
+    /// counts in one report. Though the share be 1, the last value of the travel is use.
     pub(crate) fn of(kind: ControlKind, rules: &MainRules) -> Self {
         let share = |from: i32, to: i32| {
             let way = (f64::from(to) - f64::from(from)) * f64::from(rules.use_at);
@@ -108,7 +121,10 @@ impl UseRange {
 /// the same when devices arrive.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct BoundThresholds {
+    /// The control.
     pub(crate) control: ControlId,
+    /// The bit.
     pub(crate) bit: u32,
+    /// From where on it is pressed, and below where it is released again.
     pub(crate) thresholds: Thresholds,
 }

@@ -27,7 +27,9 @@ use usual::UsualChain;
 /// ```
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Chain {
+    /// As the rig states them.
     stages: Vec<Stage>,
+    /// The same, tied together.
     steps: Vec<Step>,
     /// All of it, where it is what most rigs have.
     usual: Option<UsualChain>,
@@ -36,8 +38,11 @@ pub struct Chain {
 /// What is worked out at once: most chains of most rigs are a single step.
 #[derive(Clone, Debug, PartialEq)]
 struct Step {
+    /// What is done to each axis, first.
     axes: AxisMap,
+    /// What is done to the length, then.
     length: Option<Length>,
+    /// What ends the step.
     last: LastStage,
     /// How many stages it is.
     count: usize,
@@ -48,17 +53,22 @@ struct Step {
 /// What ends a step.
 #[derive(Clone, Debug, PartialEq)]
 enum LastStage {
+    /// Nothing.
     None,
-    /// A stage that goes with no other, with a memory or without.
+    /// A stage with a memory, such as a filter.
     Remembers(Stage),
+    /// A stage without one that fits nowhere else, such as a curve on each axis.
     Forgets(Stage),
 }
 
 /// Exchanged or not, then multiplied, then moved.
 #[derive(Clone, Debug, PartialEq)]
 struct AxisMap {
+    /// Whether x and y are exchanged.
     swap: bool,
+    /// What each axis is multiplied by.
     scale: [f32; 2],
+    /// What is added to each axis.
     offset: [f32; 2],
     /// How far into that order the stages got.
     reached: u8,
@@ -68,15 +78,20 @@ struct AxisMap {
 /// out once, and the vector once in the end.
 #[derive(Clone, Debug, PartialEq)]
 struct Length {
+    /// No length is more than this; infinite without a gate.
     most: f32,
+    /// The zone, of which nothing is cut off by default.
     zone: DeadZone,
+    /// The curve; a line by default.
     curve: Curve,
+    /// The factor; what was within the unit circle stays there.
     by: f32,
     /// How far into that order the stages got.
     reached: u8,
 }
 
 impl AxisMap {
+    /// Changes nothing.
     const NONE: AxisMap = AxisMap { swap: false, scale: [1.0; 2], offset: [0.0; 2], reached: 0 };
 
     /// Takes a stage in. Returns whether it could.
@@ -110,6 +125,7 @@ impl AxisMap {
         true
     }
 
+    /// Both axes of a vector.
     #[inline]
     fn apply(&self, v: [f32; 2]) -> [f32; 2] {
         on_axes(v, self.swap, self.scale, self.offset)
@@ -117,6 +133,7 @@ impl AxisMap {
 }
 
 impl Length {
+    /// Changes nothing.
     const NONE: Length = Length {
         most: f32::INFINITY,
         zone: DeadZone::radius(0.0),
@@ -157,6 +174,7 @@ impl Length {
         true
     }
 
+    /// A vector of another length in the same direction.
     #[inline]
     fn apply(&self, v: [f32; 2]) -> [f32; 2] {
         let was = length(v);
@@ -166,6 +184,7 @@ impl Length {
 }
 
 impl Step {
+    /// A step that does nothing yet.
     const fn new() -> Self {
         Step { axes: AxisMap::NONE, length: None, last: LastStage::None, count: 0, memory: 0 }
     }
@@ -251,6 +270,7 @@ impl Chain {
         }
     }
 
+    /// A value after all steps, and whether any goes on moving by itself.
     #[inline(never)]
     fn run_steps(
         &self,
@@ -333,6 +353,7 @@ fn finite(v: [f32; 2]) -> [f32; 2] {
     if x.is_finite() & y.is_finite() { v } else { only_finite(v) }
 }
 
+/// A value that is no number, which no stage should come to, is rest.
 #[cold]
 fn only_finite(v: [f32; 2]) -> [f32; 2] {
     v.map(|part| if part.is_finite() { part } else { 0.0 })

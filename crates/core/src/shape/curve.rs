@@ -54,6 +54,7 @@ pub(super) fn blend(line: f32, bend: f32, m: f32) -> f32 {
 }
 
 impl CurvePoints {
+    /// The curve at a deflection from 0 on, between the two points around it.
     fn at(&self, m: f32) -> f32 {
         debug_assert!(m >= 0.0);
         let after = self.x.partition_point(|&x| x <= m).clamp(1, self.x.len() - 1);

@@ -27,6 +27,7 @@ impl StageMemory {
         self.out
     }
 
+    /// Goes on from there.
     pub(crate) fn set_place(&mut self, place: [f32; 2]) {
         self.out = place;
     }

@@ -71,6 +71,7 @@ impl Stage {
     }
 }
 
+/// What turns an axis around, or leaves it as it is, by a multiplication.
 pub(super) const fn sign(is_inverted: bool) -> f32 {
     if is_inverted { -1.0 } else { 1.0 }
 }

@@ -65,6 +65,8 @@ impl DeadZone {
         }
     }
 
+    /// One axis by itself, with an inner border of its own: 0 up to it, and stretched from there
+    /// to the outer one. A border that would leave no way to the outer one moves that outwards.
     fn axis(&self, v: f32, inner: f32) -> f32 {
         let size = v.abs();
         let outer = self.outer.max(inner + 0.01);

@@ -253,6 +253,7 @@ impl StepKind {
         }
     }
 
+    /// The same, to be changed.
     fn span_mut(&mut self) -> Option<&mut TimeSpan> {
         match self {
             StepKind::Press(_) | StepKind::Release(_) => None,
@@ -261,6 +262,7 @@ impl StepKind {
         }
     }
 
+    /// The same kind of step about other signals.
     fn with_signals(&self, other: &impl Fn(SignalId) -> SignalId) -> StepKind {
         let mut turned = self.clone();
         match &mut turned {
@@ -363,6 +365,7 @@ pub struct OnDevice {
 }
 
 impl OnDevice {
+    /// What a signal is on this device; the same where it is none of any device.
     fn of(&self, signal: SignalId) -> SignalId {
         let own = self.signals.iter().find(|(any, _)| *any == signal);
         own.map_or(signal, |(_, own)| *own)
@@ -380,6 +383,7 @@ pub struct Mirror {
 }
 
 impl Mirror {
+    /// What a signal is turned around; the same where it has no opposite.
     fn of(&self, signal: SignalId) -> SignalId {
         let other = |&(one, other): &(SignalId, SignalId)| match signal {
             _ if signal == one => Some(other),

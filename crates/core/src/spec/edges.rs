@@ -43,6 +43,7 @@ impl EdgeSettings {
         stuck_after: Nanos::from_millis(tunable::STUCK_AFTER_S.default as u64 * 1000),
     };
 
+    /// Takes over what a rule says; what it does not say stays.
     pub(crate) fn apply(&mut self, rule: &EdgeRule) {
         self.latched = rule.latched.unwrap_or(self.latched);
         self.debounce = rule.debounce.unwrap_or(self.debounce);

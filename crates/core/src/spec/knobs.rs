@@ -1,5 +1,13 @@
-//! The numbers of a rig, each with its place, to be listed, nudged and written
-//! back.
+//! The numbers of a rig, each with its place, to be listed, nudged and written back.
+//!
+//! There is one visitor, [`Rig::visit`], that goes through a rig in the order of the file format
+//! and shows every number with its place and its [`Tunable`]. Listing, changing one number and
+//! holding a whole rig within its ranges are that visitor with three different questions; so a
+//! number that can be listed can also be nudged and written.
+//!
+//! A place is the path of keys in the file (`action.slew.from[0].dead-zone`). What stands in the
+//! file only once is one number: a step that is repeated by a count, say, is changed in all its
+//! repetitions.
 
 use crate::base::{ActionId, Keyword, Nanos, PollRate, ZoneId};
 use crate::device::{ControlRef, DeviceKind};
@@ -328,16 +336,21 @@ fn span(
     }
 }
 
+/// Is shown a number: its place, what it is, and its value in the unit of its tunable, which it
+/// may change.
 type Visitor<'v> = dyn FnMut(&[Selector], &'static Tunable, &mut f64) + 'v;
 
+/// A key as a step of a place.
 fn key(key: &str) -> Selector {
     Selector::Key(key.into())
 }
 
+/// A place further down.
 fn joined<const N: usize>(place: &[Selector], more: [Selector; N]) -> Vec<Selector> {
     place.iter().cloned().chain(more).collect()
 }
 
+/// A time that is kept in nanoseconds, shown in a unit of so many of them.
 fn time(
     visitor: &mut Visitor,
     place: &[Selector],
@@ -352,6 +365,7 @@ fn time(
     }
 }
 
+/// A number that is kept as it is shown.
 fn number(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, number: &mut f32) {
     named(visitor, &joined(place, [key(tunable.name)]), tunable, number);
 }
@@ -373,6 +387,7 @@ fn shortest(number: f32) -> f64 {
     format!("{number}").parse().unwrap_or(f64::from(number))
 }
 
+/// Two numbers of a list, each with a place of its own.
 fn two(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, both: &mut [f32; 2]) {
     for (n, part) in both.iter_mut().enumerate() {
         named(visitor, &joined(place, [key(tunable.name), Selector::At(n)]), tunable, part);
@@ -420,6 +435,8 @@ fn outline(visitor: &mut Visitor, place: &[Selector], space: Space, outline: &mu
     }
 }
 
+/// The numbers of a stage, each by the key that the stage has for it. A zone is held open: its
+/// outer border stays a hundredth above the inner one.
 fn stage(visitor: &mut Visitor, place: &[Selector], stage: &mut Stage) {
     match stage {
         Stage::Offset(by) => two(visitor, place, &tunable::OFFSET, by),
@@ -456,6 +473,8 @@ fn stage(visitor: &mut Visitor, place: &[Selector], stage: &mut Stage) {
     }
 }
 
+/// The numbers of an input: thresholds where it reads a travel as a button, and those of a shape
+/// of its own.
 fn input(visitor: &mut Visitor, place: &[Selector], input: &mut InputSpec) {
     match input {
         InputSpec::Button { control, thresholds } if is_analogue(control) => {

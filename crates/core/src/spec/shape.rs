@@ -274,8 +274,11 @@ pub enum Curve {
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct CurvePoints {
+    /// Where the points are, rising, from 0 to 1.
     pub(crate) x: Vec<f32>,
+    /// What the curve is there, never falling.
     pub(crate) y: Vec<f32>,
+    /// How steep it is there.
     pub(crate) slope: Vec<f32>,
 }
 
@@ -323,6 +326,8 @@ impl CurvePoints {
     }
 }
 
+/// How steep a monotone cubic is at its points, after F. N. Fritsch and R. E. Carlson, "Monotone
+/// piecewise cubic interpolation", 1980.
 fn tangents(x: &[f32], y: &[f32]) -> Vec<f32> {
     let secants: Vec<f32> =
         x.windows(2).zip(y.windows(2)).map(|(x, y)| (y[1] - y[0]) / (x[1] - x[0])).collect();

@@ -148,11 +148,14 @@ impl Anchor {
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct SpaceMap {
+    /// What x and y are multiplied by, first.
     scale: [f32; 2],
+    /// What is added to them, then.
     offset: [f32; 2],
 }
 
 impl SpaceMap {
+    /// From a space to itself.
     const SAME: SpaceMap = SpaceMap { scale: [1.0; 2], offset: [0.0; 2] };
 
     /// A place.
@@ -171,6 +174,7 @@ impl SpaceMap {
         SpaceMap { scale, offset: [0, 1].map(|axis| -self.offset[axis] * scale[axis]) }
     }
 
+    /// This one, and then another one, as one.
     fn then(&self, next: &SpaceMap) -> SpaceMap {
         SpaceMap {
             scale: [0, 1].map(|axis| self.scale[axis] * next.scale[axis]),

@@ -37,6 +37,8 @@ pub struct Tunable {
 }
 
 impl Tunable {
+    /// A number with its range, ends included, and with what a nudge changes and what it is where
+    /// a rig does not say it.
     const fn new(
         name: &'static str,
         unit: &'static str,

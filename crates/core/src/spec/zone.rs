@@ -225,11 +225,14 @@ pub(crate) fn within_last(place: [f32; 2]) -> [f32; 2] {
 /// The edges of a rectangle, in shares.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Bounds {
+    /// Its left top corner.
     from: [f32; 2],
+    /// Its right bottom corner.
     to: [f32; 2],
 }
 
 impl Bounds {
+    /// Of a rectangle by its left top corner and its size.
     pub(crate) fn new(at: [f32; 2], size: [f32; 2]) -> Self {
         Bounds { from: at, to: [at[0] + size[0], at[1] + size[1]] }
     }

@@ -65,6 +65,7 @@ impl Contact {
 /// A finger that was lifted.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Lift {
+    /// When, as it was reported.
     pub(crate) time: Nanos,
     /// Where it was last reported before, in millimetres from the top left.
     pub(crate) place: [f32; 2],
@@ -78,6 +79,7 @@ pub(crate) struct Lift {
 pub(crate) struct Landing {
     /// Which press of the run it is: no two fingers have the same.
     pub(crate) id: u32,
+    /// When, as it was reported.
     pub(crate) time: Nanos,
 }
 
@@ -85,23 +87,30 @@ pub(crate) struct Landing {
 /// landed since are two; the lift comes first.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct ContactUpdate {
+    /// The contact.
     pub(crate) contact: ContactId,
+    /// The finger that was there was lifted.
     pub(crate) lifted: Option<Lift>,
+    /// A finger landed; after the lift, where there is one.
     pub(crate) landed: Option<Landing>,
     /// Where it is, in millimetres from the top left, if it is down.
     pub(crate) place: [f32; 2],
     /// When it was reported on last.
     pub(crate) at: Nanos,
-    /// The zones that have it, and whether one took it.
+    /// The zones that have it.
     pub(crate) zones: ZoneSet,
+    /// Whether one of them takes it: then no gesture without a zone listens to it.
     pub(crate) is_taken: bool,
 }
 
 /// The end of a finger, as its controls had it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 struct End {
+    /// When.
     time: Nanos,
+    /// What x and y reported last before.
     raw: [i32; 2],
+    /// Whether nobody lifted it.
     is_broken: bool,
 }
 
@@ -117,14 +126,17 @@ pub(crate) struct ContactState {
     is_touching: bool,
     /// Those that got it where it began, and keep it.
     began: ZoneSet,
-    /// Those that have it at this tick, and had it at the tick before.
+    /// The zones that have it at this tick.
     has: ZoneSet,
+    /// Those that had it at the tick before.
     had: ZoneSet,
-    /// When it was last reported on, and where the last poll saw it.
+    /// When one of its controls was last reported on.
     reported: Nanos,
+    /// Where the last poll saw it, as x and y report it.
     polled: [i32; 2],
     /// The last landing that was reported.
     landing: Landing,
+    /// How the finger ended; see above for which.
     end: Option<End>,
 }
 
@@ -193,8 +205,8 @@ impl ContactState {
         self.is_down = place.is_some();
     }
 
-    /// The same for a poll at the instant `now`. Returns the zones that get it
-    /// or lose it, and what is to be known of it.
+    /// Moves it to where a poll at the instant `now` finds it, while these zones are closed.
+    /// Returns the zones that get it or lose it, and what is to be known of it.
     #[inline]
     pub(crate) fn poll(
         &mut self,
@@ -236,6 +248,7 @@ impl ContactState {
         (if is_another { changed.or(self.has) } else { changed }, news)
     }
 
+    /// Whether the last poll saw a finger.
     pub(crate) const fn is_down(&self) -> bool {
         self.is_down
     }
@@ -250,6 +263,7 @@ impl ContactState {
         of.place_of(self.polled)
     }
 
+    /// Whether a zone has it.
     pub(crate) const fn is_in(&self, zone: ZoneId) -> bool {
         self.has.has(zone)
     }
@@ -259,6 +273,7 @@ impl ContactState {
         self.has.meets(zones)
     }
 
+    /// Whether a zone had it at the tick before.
     pub(crate) const fn was_in(&self, zone: ZoneId) -> bool {
         self.had.has(zone)
     }

@@ -9,6 +9,7 @@ use alloc::vec::Vec;
 /// The touch panels of a roster and the zones of a rig.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct TouchPlan {
+    /// The zones, in shares of a panel.
     pub(crate) zones: Zones,
     /// The contacts of every touch panel and of every pointer that the rig asks for,
     /// those of a panel together.
@@ -19,11 +20,13 @@ pub(crate) struct TouchPlan {
 }
 
 impl TouchPlan {
+    /// The contact of an id of the same plan.
     #[inline]
     pub(crate) fn contact(&self, contact: ContactId) -> &Contact {
         &self.contacts[contact.index()]
     }
 
+    /// The contacts that a control is part of.
     #[inline]
     pub(crate) fn contacts_of(&self, control: ControlId) -> impl Iterator<Item = ContactId> {
         let none = (ContactId(0), 0);
@@ -35,6 +38,7 @@ impl TouchPlan {
 /// The state of every contact.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Panels {
+    /// By [`ContactId`].
     contacts: Vec<ContactState>,
     /// Those to be located in this tick.
     due: SparseSet<ContactId>,
@@ -42,10 +46,12 @@ pub(crate) struct Panels {
     changed: Vec<ContactId>,
     /// What this tick found out about contacts that are down or were, for the gestures.
     updates: Vec<ContactUpdate>,
+    /// The zones that are closed now.
     closed: ZoneSet,
 }
 
 impl Panels {
+    /// Makes room for the contacts of a plan.
     pub(crate) fn fit(&mut self, plan: &TouchPlan) {
         let count = plan.contacts.len();
         self.contacts.resize(count, ContactState::default());
@@ -60,10 +66,13 @@ impl Panels {
         !self.changed.is_empty()
     }
 
+    /// What this tick found out about contacts: lifts and movements first, then landings in the
+    /// order in which they were.
     pub(crate) fn updates(&self) -> &[ContactUpdate] {
         &self.updates
     }
 
+    /// A contact, if the plan has it.
     pub(crate) fn contact(&self, contact: ContactId) -> Option<&ContactState> {
         self.contacts.get(contact.index())
     }

@@ -1,4 +1,8 @@
 //! Which zones have a contact.
+//!
+//! Zones are asked from the highest layer down, and among equals in the order of the rig. The
+//! first that takes what it has ends the question. Rectangles, which most zones are, are asked by
+//! their edges alone; a zone that leaves its contacts to others is not asked at all.
 
 use crate::base::{ZoneId, ZoneSet};
 use crate::spec::{
@@ -10,7 +14,9 @@ use strum::VariantArray;
 /// The zones of a rig, in the order in which they are asked.
 #[derive(Clone, Debug, Default)]
 pub struct Zones {
+    /// With outlines in shares of the panel.
     zones: Vec<Zone>,
+    /// From the highest layer to the lowest.
     order: Vec<ZoneId>,
     /// Those that can have a contact, in that order.
     asked: Vec<AskedZone>,
@@ -25,8 +31,11 @@ pub struct Zones {
 /// What is asked of a zone for every contact that moved.
 #[derive(Clone, Copy, Debug)]
 struct AskedZone {
+    /// The zone.
     id: ZoneId,
+    /// Whether it has what is on it now, and not what began on it.
     follows: bool,
+    /// Whether no zone below has what it has.
     takes: bool,
     /// Of a rectangle, which is asked without its outline.
     bounds: Option<Bounds>,

@@ -95,6 +95,7 @@ impl ComboEngine {
         }
     }
 
+    /// An edge leads to a node, with an arrival of its own.
     fn lead_to(&mut self, node: NodeId, arrival: Arrival) {
         self.reached.push((node, self.arrivals.len() as u32));
         self.arrivals.push(arrival);

@@ -4,6 +4,7 @@
 use super::*;
 
 impl Timer {
+    /// A timer that is over at `due`, by the clock of the combo of its node.
     pub(super) fn new(
         poll: ComboPoll,
         node: NodeId,
@@ -23,6 +24,7 @@ impl Timer {
 }
 
 impl ComboEngine {
+    /// When the first timer is over; of one in ticks the instant of its tick.
     pub(super) fn next_timer(&self, rate: PollRate) -> Option<Nanos> {
         let instant = |timer: &Timer| match timer.span {
             TimeSpan::Time(_) => timer.due.time,

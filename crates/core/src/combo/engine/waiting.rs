@@ -30,7 +30,8 @@ impl ComboEngine {
         self.waiting.push(Waiting { copy, arrival: *arrival, known: poll.tick });
     }
 
-    /// An attempt of which all was known at a tick fires.
+    /// An attempt of which all was known at the tick `known` fires. The combo is on for this
+    /// tick, or as long as it lasts; several copies may be on at once.
     fn fire(&mut self, poll: ComboPoll, copy: CopyId, arrival: &Arrival, known: Tick) {
         let &BoundCombo { combo, lasts, has_siblings, .. } = poll.automaton.combo(copy);
         let state = &mut self.states[combo.index()];
@@ -48,6 +49,8 @@ impl ComboEngine {
         self.tell(poll, &waiting, ComboOutcome::Fired);
     }
 
+    /// Tells what came of an attempt that was met. More than one of a kind in a tick are as good
+    /// as one: what has no room is left out.
     pub(super) fn tell(&mut self, poll: ComboPoll, waiting: &Waiting, outcome: ComboOutcome) {
         let &Waiting { copy, arrival, known } = waiting;
         let &BoundCombo { combo, copy, .. } = poll.automaton.combo(copy);

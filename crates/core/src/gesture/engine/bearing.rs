@@ -1,5 +1,15 @@
-//! How gestures bear on each other: who waits for whom, who ends whom. They do
-//! so where they have a finger in common; several taps have the fingers of all.
+//! How gestures bear on each other: who waits for whom, who ends whom. They do so only where they
+//! have a finger in common; several taps have the fingers of all.
+//!
+//! - An attempt that is met fires at the tick at which no gesture that it waits for can be met
+//!   any more with one of its fingers.
+//! - If one of these is met instead, the attempt is ended, whatever becomes of the other.
+//! - What fires for a moment ends the other attempts at the same gesture with one of its fingers,
+//!   and where the rig says that it takes its fingers, those at all gestures but the ones beside
+//!   it.
+//!
+//! Whether a gesture *can still be met* is asked of its attempts, and of single taps that others
+//! may still follow.
 
 use super::{GestureEngine, GesturePoll, is_hopeless};
 use crate::base::GestureId;
@@ -103,6 +113,8 @@ impl GestureEngine {
         })
     }
 
+    /// An attempt fires: it gives its value from now on, for this tick or as long as it lasts,
+    /// and takes its fingers.
     fn fire(&mut self, poll: GesturePoll, at: usize) {
         let attempt = &mut self.attempts[at];
         let of = poll.gesture(attempt);

@@ -1,4 +1,20 @@
 //! The moments at which an attempt is judged.
+//!
+//! A moment is an instant at which all limits are asked together; see [`verdict`](crate::gesture)
+//! for what is kept of them. Which moments there are depends on the kind, and is part of the
+//! format of rigs (`docs/rig-format.md`): who rebuilds these rules has to judge at the same ones,
+//! or margins differ.
+//!
+//! - A tap is judged when its last finger is lifted; of several taps with every choice of earlier
+//!   ones.
+//! - A click, a flick, a sign and a swipe that fires on release are judged when the first finger
+//!   is lifted.
+//! - A press is judged at every report of its finger, as it was until then, and at every poll
+//!   until it fires.
+//! - A stick is judged where it lands, an aim there and at every movement of its finger and of
+//!   its origin.
+//! - Everything else is judged at every movement, but not at the one with which a finger is
+//!   lifted.
 
 use crate::base::{Nanos, Tick};
 use crate::gesture::{
@@ -25,6 +41,7 @@ pub(super) fn told<'t>(
 pub(super) struct Stepped {
     /// When the last of those that moved was reported.
     pub(super) moved: Nanos,
+    /// Whether one of them was lifted, or went away.
     pub(super) is_lifting: bool,
 }
 
@@ -60,7 +77,8 @@ pub(super) fn step(
     stepped
 }
 
-/// Judges an attempt as it has been until a moment.
+/// Judges an attempt as it has been until a moment: keeps the best of it for its margins, and
+/// notes at which tick all limits held for the first time.
 pub(super) fn judge(attempt: &mut GestureAttempt, of: &BoundGesture, until: Nanos, tick: Tick) {
     let most = attempt.tally.cares_for();
     let slacks = Slacks::of(&of.checks, most, |quantity| attempt.measure(of, quantity, until));
@@ -77,7 +95,9 @@ pub(super) fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos,
     }
 }
 
-/// A tap of several is over: it is judged with every choice of earlier ones.
+/// A tap of several is over: it is kept, and judged as the last of a sequence with every choice
+/// of earlier ones. It is an attempt of its own only if there is such a choice; otherwise it is a
+/// part of one that may still come.
 pub(super) fn one_tap(
     attempt: &mut GestureAttempt,
     of: &BoundGesture,
@@ -127,12 +147,14 @@ pub(super) fn one_tap(
     }
 }
 
-/// When time alone brings an attempt further, if it does.
+/// When time alone brings an attempt further, if it does: no sooner than after `now`, and not
+/// where it cannot be met any more.
 pub(super) fn due(attempt: &GestureAttempt, of: &BoundGesture, now: Nanos) -> Option<Nanos> {
     let due = attempt.due?.max(Nanos(now.0 + 1));
     (!is_hopeless(attempt, of, now)).then_some(due)
 }
 
+/// The earlier of two instants, of those that there are.
 pub(super) fn earliest(one: Option<Nanos>, other: Option<Nanos>) -> Option<Nanos> {
     match (one, other) {
         (Some(one), Some(other)) => Some(one.min(other)),
@@ -140,7 +162,8 @@ pub(super) fn earliest(one: Option<Nanos>, other: Option<Nanos>) -> Option<Nanos
     }
 }
 
-/// Whether an attempt cannot be met any more, whatever its fingers do.
+/// Whether an attempt cannot be met any more, whatever its fingers do: a quantity that only grows
+/// is beyond its limit.
 pub(super) fn is_hopeless(attempt: &GestureAttempt, of: &BoundGesture, now: Nanos) -> bool {
     of.checks.iter().filter(|check| check.quantity.only_grows()).any(|check| {
         // A finger that is still missing comes now at the earliest.

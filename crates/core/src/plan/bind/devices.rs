@@ -33,6 +33,8 @@ pub(super) fn controls(
     controls
 }
 
+/// The controls that a rule about edges covers: one on all devices that are meant, or all of a
+/// kind of device.
 fn covered(roster: &Roster, scope: &Scope) -> Vec<ControlId> {
     match scope {
         Scope::Control(reference) => reference.resolve(roster).collect(),
@@ -43,6 +45,8 @@ fn covered(roster: &Roster, scope: &Scope) -> Vec<ControlId> {
     }
 }
 
+/// Which devices may be the main one, and by which rule. A device without a slot comes after all
+/// that have one.
 pub(super) fn election(roster: &Roster, main: &MainRules) -> ElectionPlan {
     let kinds = roster.devices().map(|(_, device)| device.info.kind);
     let candidate = |device: &crate::device::Device| {

@@ -1,4 +1,7 @@
-//! What drives actions.
+//! What drives actions: each input of a rig becomes one for every device that it may mean.
+//!
+//! The inputs of an action keep the order of the rig, and for one of the rig the order of the
+//! roster. Between equals the first one wins, so this order is part of what a rig means.
 
 use super::Binder;
 use crate::base::{ActionId, ComboId, ContactId, ControlId, InputId, ZoneId, ZoneSet};
@@ -10,6 +13,7 @@ use alloc::{format, vec::Vec};
 use core::num::NonZeroU16;
 
 impl Binder<'_> {
+    /// Adds what an input of the rig is on each device that has it; nothing where none has.
     pub(super) fn input(&mut self, spec: &InputSpec, action: ActionId) {
         match spec {
             InputSpec::Button { control, thresholds } => {
@@ -70,6 +74,7 @@ impl Binder<'_> {
         }
     }
 
+    /// A combo drives the action; whatever the combo listens to feeds it.
     fn combo(&mut self, combo: ComboId, action: ActionId) {
         let signals = self.rig.combos[combo.index()].signals();
         let controls: Vec<ControlId> =
@@ -112,6 +117,7 @@ impl Binder<'_> {
         panels.iter().map(|panel| (ContactId::at(panel.start), panel.len() as u16)).collect()
     }
 
+    /// Adds an input, and notes which controls it reads.
     fn add(&mut self, input: BoundInput) {
         let at = self.next();
         match input {
@@ -132,6 +138,8 @@ impl Binder<'_> {
         self.actions.inputs.push(input);
     }
 
+    /// Notes what an input reads that is made of keys and zones: the keys, and on any panel the
+    /// zones.
     fn read_sides(&mut self, at: InputId, pairs: &[Opposites]) {
         let mut zones = ZoneSet::EMPTY;
         for &pair in pairs {
@@ -205,6 +213,8 @@ impl Binder<'_> {
         self.actions.memory_count = next as usize;
     }
 
+    /// The control of this name on every device that is meant, in the order of the roster. They
+    /// feed the action.
     fn resolve(&mut self, reference: &ControlRef, action: ActionId) -> Vec<ControlId> {
         let found: Vec<ControlId> = reference.resolve(self.roster).collect();
         self.feeds.extend(found.iter().map(|&control| (control, action)));
@@ -225,6 +235,7 @@ impl Binder<'_> {
         found
     }
 
+    /// Two opposite sides, bound.
     fn opposites(
         &mut self,
         negative: &SideSpec,
@@ -237,6 +248,8 @@ impl Binder<'_> {
         Opposites { negative, positive, both }
     }
 
+    /// A side, bound: all its keys on all devices that are meant, and its zones where there is a
+    /// panel.
     fn any_of(&mut self, spec: &SideSpec, action: ActionId) -> BoundSide {
         let first = self.actions.sides.len() as u32;
         for reference in &spec.keys {

@@ -1,4 +1,8 @@
-//! Touch panels and the zones on them.
+//! Touch panels and pointers, and the zones and gestures on them.
+//!
+//! A panel with five fingers is five contacts. A pointer is a contact for each of its buttons
+//! that the rig asks for, and one for hover; all of them are where its x and y are. Contacts are
+//! numbered in the order of the roster, those of a panel side by side.
 
 use super::Binder;
 use crate::base::{ActionId, ContactId, ControlId, ZoneId};
@@ -11,7 +15,8 @@ use alloc::{format, vec, vec::Vec};
 use core::ops::Range;
 
 impl Binder<'_> {
-    /// Nothing where no zone and no gesture asks for it.
+    /// For each control the contacts that it is part of: the first and how many. Nothing at all
+    /// where no zone and no gesture asks for it.
     pub(super) fn contacts_of(&self) -> Vec<(ContactId, u16)> {
         if self.rig.zones.is_empty() && self.rig.gestures.is_empty() {
             return Vec::new();
@@ -104,13 +109,18 @@ fn asked(rig: &Rig) -> PointingSet {
 
 /// A device on whose surface something points.
 struct Panel<'a> {
+    /// The devices.
     roster: &'a Roster,
+    /// The one.
     device: &'a Device,
+    /// What the rig says of panels.
     surface: &'a Surface,
+    /// Its number among all that have contacts.
     panel: u16,
 }
 
 impl Panel<'_> {
+    /// The finger of a number, from 1, where the device has controls for it.
     fn finger(&self, n: u16) -> Option<Contact> {
         let part = |axis: &str| self.device.control(&format!("contact-{n}{axis}"));
         let controls = [part("")?, part("-x")?, part("-y")?];
@@ -128,6 +138,7 @@ impl Panel<'_> {
         there.then(|| self.contact(controls, by, Turn::None))
     }
 
+    /// A contact that these controls report: whether it is there, x and y.
     fn contact(&self, [down, x, y]: [ControlId; 3], by: Pointing, turn: Turn) -> Contact {
         let Panel { roster, surface, panel, .. } = *self;
         let size = surface.mm.unwrap_or_else(|| turn.size(size(roster, x, y)));

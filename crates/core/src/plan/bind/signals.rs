@@ -1,4 +1,9 @@
-//! What combos are about.
+//! What combos are about: each name in their steps is a signal, and here it is tied to what turns
+//! it on and off.
+//!
+//! A signal may be several controls (the south button of any pad); it is on while any of them is.
+//! What is none of the rig's names still matters to a strict combo: each kind of device that such
+//! a combo listens to has one signal for all its other buttons.
 
 use super::Binder;
 use crate::base::{ControlId, SignalId};
@@ -8,6 +13,8 @@ use crate::spec::{Rig, Signal};
 use alloc::{format, vec::Vec};
 
 impl Binder<'_> {
+    /// Binds all signals of the rig, in its order, and notes for each control the signals that it
+    /// moves.
     pub(super) fn signals(&mut self) {
         let rig = self.rig;
         let mut signals_of = Vec::new();
@@ -77,7 +84,7 @@ impl Binder<'_> {
         left.iter().filter_map(of_one).collect()
     }
 
-    /// The controls of a signal that is one.
+    /// The controls that move a signal, if controls do.
     pub(super) fn controls_of(&self, signal: SignalId) -> Vec<ControlId> {
         match &self.rig.signals[signal.index()] {
             Signal::Control { control, .. } => control.resolve(self.roster).collect(),

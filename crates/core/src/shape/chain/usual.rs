@@ -1,4 +1,8 @@
-//! The chain that most rigs have, without a step between.
+//! The chain that most rigs have, without a step between: no stage is looked up, no curve is
+//! chosen, and what can be worked out before a run is.
+//!
+//! It gives the same bits as the stages one after the other: the formulas are those of the stages
+//! ([`stretch_over`], [`blend`], [`half_life`]), and only exact arithmetic was moved.
 
 use super::{AxisMap, LastStage, Length, Step, finite};
 use crate::base::{at_most, length, with_length};
@@ -10,14 +14,20 @@ use crate::spec::{Curve, DeadZone, DeadZoneKind, Smooth, Stage};
 /// nothing.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct UsualChain {
+    /// What is done to each axis, first.
     axes: AxisMap,
+    /// No length is more than this.
     most: f32,
+    /// Zone and curve.
     cubic: CubicZone,
+    /// The factor of the length.
     by: f32,
+    /// The half-life of the smoothing in seconds, where there is one.
     half_life: Option<f32>,
 }
 
 impl UsualChain {
+    /// The usual chain of these steps, if they are one.
     pub(super) fn of(steps: &[Step]) -> Option<Self> {
         let [Step { axes, length: Some(length), last, .. }] = steps else { return None };
         let half_life = match last {
@@ -30,6 +40,8 @@ impl UsualChain {
         Some(UsualChain { axes: axes.clone(), most, cubic, by, half_life })
     }
 
+    /// A value after all of it, and whether it goes on moving by itself; `dt` seconds after the
+    /// last one. The first memory is that of the smoothing.
     #[inline]
     pub(super) fn run(
         &self,
@@ -53,15 +65,18 @@ impl UsualChain {
 /// [`DeadZone`] and [`Curve`] make of a length, with all that can be worked out before.
 #[derive(Clone, Copy, Debug, PartialEq)]
 struct CubicZone {
+    /// The inner border, in full travel.
     inner: f32,
     /// From the inner border to the outer one.
     width: f32,
-    /// The share of the line and of the cubic.
+    /// The share of the line: 1 less that of the cubic.
     line: f32,
+    /// The share of the cubic.
     bend: f32,
 }
 
 impl CubicZone {
+    /// The two as one, if they are of these kinds.
     fn of(zone: &DeadZone, curve: &Curve) -> Option<Self> {
         let bend = match curve {
             Curve::Linear => 0.0,
@@ -72,6 +87,8 @@ impl CubicZone {
         (zone.kind == DeadZoneKind::Radius).then_some(CubicZone { inner, width, line, bend })
     }
 
+    /// What a length from 0 on comes to: 0 inside the zone, 1 at the outer border, and a length
+    /// beyond that as long as it is.
     #[inline]
     fn on_length(&self, r: f32) -> f32 {
         if r <= self.inner {

@@ -257,10 +257,12 @@ const PX_PER_MM: f64 = 10.0;
 /// And so many millimetres as the width of the panel.
 const MM_PER_WIDTH: f64 = 160.0;
 
+/// A length in each of the units that it may be measured in, by a panel of a usual size.
 const fn length(mm: Tunable, px: &'static str, share: &'static str) -> [Tunable; 3] {
     [mm, mm.times(px, "px", PX_PER_MM), mm.times(share, "widths", 1.0 / MM_PER_WIDTH)]
 }
 
+/// A speed in each of these.
 const fn speed(mm: Tunable, px: &'static str, share: &'static str) -> [Tunable; 3] {
     [mm, mm.times(px, "px/s", PX_PER_MM), mm.times(share, "widths/s", 1.0 / MM_PER_WIDTH)]
 }
