@@ -6,6 +6,7 @@
 mod arranging;
 mod commands;
 mod finding;
+mod finishing;
 mod gaming;
 mod guides;
 mod input;
@@ -55,7 +56,7 @@ use super::{
     document::Document,
     draw,
     find::Find,
-    jobs::{Jobs, Outcome, Saving},
+    jobs::Jobs,
     keymap::{Command, Keymap},
     prompt::Prompt,
     theme::Theme,
@@ -435,84 +436,6 @@ impl App {
     pub(super) fn go_to(&mut self, tick: Tick) {
         self.view.playing = None;
         self.freeze_at(tick);
-    }
-
-    fn finish_jobs(&mut self) {
-        while let Some((outcome, is_current)) = self.jobs.next() {
-            match outcome {
-                Outcome::Saved { path, events, result: Ok(()), .. } => {
-                    self.tell(format!("saved {events} events to {}", path.display()), false);
-                }
-                Outcome::Saved { what, result: Err(why), .. } => {
-                    self.document.is_unsaved |= is_current && what == Saving::All;
-                    self.tell(format!("{why:#}"), true);
-                }
-                Outcome::Audited(audited) => {
-                    self.polling.found = Some(audited);
-                    self.polling.is_busy = false;
-                }
-                Outcome::Agreed(agreed) => self.agreed(*agreed),
-                Outcome::WentWrong(session, (from, way)) => self.went_wrong(*session, from, way),
-                Outcome::Retuned(session, from) => self.retuned(*session, from),
-                Outcome::Measured(measured) => {
-                    self.measuring.found = Some(measured);
-                    self.measuring.is_busy = false;
-                }
-                Outcome::Drawn(path, Ok(())) => {
-                    self.tell(format!("drawn to {}", path.display()), false);
-                }
-                Outcome::Drawn(_, Err(why)) => self.tell(format!("{why:#}"), true),
-                Outcome::Kept(Ok(())) => {}
-                Outcome::Kept(Err(why)) => self.tell(format!("{why:#}"), true),
-                Outcome::RigChanged(changed) => self.rig_changed(*changed),
-                Outcome::Opened(Err(why)) => self.tell(format!("{why:#}"), true),
-                Outcome::Opened(Ok(opened)) => self.replace_with(*opened, None),
-                Outcome::OpenedPart(Err(why), _) => self.tell(format!("{why:#}"), true),
-                Outcome::OpenedPart(Ok(begun), at) => self.show_part(*begun, at),
-                Outcome::OpenedStory(Err(why)) => self.tell(format!("{why:#}"), true),
-                Outcome::OpenedStory(Ok(story)) => {
-                    let (opened, source) = *story;
-                    self.replace_with(opened, Some(source));
-                }
-            }
-        }
-    }
-
-    /// Ends the recording and waits for saves that are still being written, so that none is cut off
-    /// by the end of the program. Returns what went wrong with them.
-    pub(crate) fn finish_saving(&mut self) -> Vec<String> {
-        let mut failures = Vec::new();
-        failures.extend(self.document.stop_recording().err().map(|why| format!("{why:#}")));
-        failures.extend(self.jobs.finish());
-        failures
-    }
-
-    /// Shows another take instead of what was there. What the person set up
-    /// about the view stays, and so does the rig, unless the take brings its own.
-    fn replace_with(&mut self, opened: Opened, rig: Option<RigSource>) {
-        self.replace_by(App::take(opened, self.theme), rig);
-    }
-
-    fn replace_by(&mut self, mut next: App, rig: Option<RigSource>) {
-        let now = self.now;
-        (next.now, next.bench, next.tour) = (now, self.bench, self.tour_in_next());
-        next.tuning = match rig {
-            None => self.tuning.for_another_take(),
-            Some(source) => Tuning::of(source),
-        };
-        next.keymap = std::mem::take(&mut self.keymap);
-        next.arranging = std::mem::take(&mut self.arranging);
-        next.jobs = std::mem::take(&mut self.jobs);
-        next.jobs.begin_document();
-        let view = std::mem::take(&mut self.view);
-        *self = next;
-        self.view.lay_out_like(&view);
-        self.watch_rig();
-        (self.bench.entry().shown)(self);
-        // The notice was timed by a clock that stood at zero.
-        if let Some(notice) = &mut self.notice {
-            notice.until = Nanos(now.0 + NOTICE_TIME.0);
-        }
     }
 
     /// Whether anybody wrote something on the timeline.
