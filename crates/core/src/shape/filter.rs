@@ -172,7 +172,8 @@ pub fn turn_limit(v: [f32; 2], limit: f32, dt: f32, memory: &mut StageMemory) ->
         memory.out = v;
         return (v, false);
     }
-    let (sin, scale) = (sin.copysign(cross), r / was);
+    // Half a turn is turned counter-clockwise, whatever the sign of its nought.
+    let (sin, scale) = (if cross < 0.0 { -sin } else { sin }, r / was);
     memory.out = [scale * (from_x * cos - from_y * sin), scale * (from_x * sin + from_y * cos)];
     (memory.out, true)
 }

@@ -193,6 +193,35 @@ fn a_turn_takes_its_time_and_a_stick_from_rest_does_not() {
     assert!((angles[11] - polar([-1.0, -1e-3])[0]).abs() < 1e-2, "{angles:?}");
 }
 
+/// Neither way is the shorter one: it is turned counter-clockwise, wherever it comes from.
+#[rstest]
+#[case::from_the_right([1.0, 0.0])]
+#[case::from_the_left([-1.0, 0.0])]
+#[case::from_above([0.0, 1.0])]
+#[case::from_below([0.0, -1.0])]
+#[case::from_a_corner([0.6, -0.8])]
+#[case::from_a_signed_nought([-0.7, -0.0])]
+fn half_a_turn_is_counter_clockwise(#[case] from: [f32; 2]) {
+    for to in [[-from[0], -from[1]], [0.0 - from[0], 0.0 - from[1]]] {
+        let mut memory = StageMemory::default();
+        turn_limit(from, 900.0, 0.01, &mut memory);
+        let (out, _) = turn_limit(to, 900.0, 0.01, &mut memory);
+        let (turned, nine) = (polar(out)[0] - polar(from)[0], 9.0);
+        assert!((turned.rem_euclid(360.0) - nine).abs() < 1e-3, "{from:?} to {to:?}: {turned}");
+    }
+}
+
+/// Between two directions it is the one that is further from the right.
+#[rstest]
+#[case(4, [1.0, 1.0], [0.0, 1.0])]
+#[case(4, [-1.0, 1.0], [-1.0, 0.0])]
+#[case(4, [1.0, -1.0], [0.0, -1.0])]
+#[case(4, [-1.0, -1.0], [-1.0, 0.0])]
+fn between_two_directions(#[case] ways: u8, #[case] v: [f32; 2], #[case] towards: [f32; 2]) {
+    let snapped = directions(v, ways, 5.0, &mut StageMemory::default());
+    assert!(close(snapped.map(|part| part * SQRT_HALF), towards, 1e-6), "{snapped:?}");
+}
+
 fn curves() -> impl Strategy<Value = Curve> {
     let points = prop::collection::vec((0.01f32..0.99, 0.0f32..1.0), 0..6).prop_map(|pairs| {
         let mut x: Vec<f32> = pairs.iter().map(|p| p.0).collect();
