@@ -120,6 +120,51 @@ fn a_diagonal_of_keys_is_no_faster() {
     assert!(x > 0.7 && y > 0.7, "up and to the right: {x} {y}");
 }
 
+/// Brought to the length 1 a diagonal is a digit short of it: it is as strong as a full push.
+#[rstest]
+#[case::the_keys_come_first([cross(BothHeld::Neutral), stick("pad/stick-l", 0.2)], 0.70710677)]
+#[case::the_stick_comes_first([stick("pad/stick-l", 0.2), cross(BothHeld::Neutral)], 1.0)]
+fn of_equally_strong_inputs_the_first_counts(#[case] inputs: [InputSpec; 2], #[case] x: f32) {
+    let set = [("keys/KeyW", 1), ("keys/KeyD", 1), ("pad1/stick-l-x", 100)];
+    let (got, ..) = read(Gives::Plane, inputs.into(), &set);
+    assert!((got - x).abs() < 1e-6, "{got}");
+}
+
+/// A button that was held when its action opened is not forgotten when that closes and opens
+/// again, whatever its device says of it meanwhile.
+#[rstest]
+#[case::it_says_nothing(false)]
+#[case::it_says_again_that_it_is_held(true)]
+fn what_is_held_through_two_openings_must_be_let_go(#[case] says_it_again: bool) {
+    let mut actions = vec![
+        action("menu", Gives::Toggle, vec![button("pad/east")]),
+        action("horn", Gives::On, vec![button("pad/south")]),
+    ];
+    actions[1].closed_while = vec![ActionId(0)];
+    let mut desk = Desk::new(rig(actions));
+    let mut sounds = Vec::new();
+    // The menu opens, closes, opens and closes; the horn is pressed in it and held.
+    let presses = [20.0, 120.0, 220.0, 320.0];
+    for (n, at) in presses.into_iter().enumerate() {
+        desk.set(at, "pad1/east", 1);
+        desk.set(at + 40.0, "pad1/east", 0);
+        if n == 0 {
+            desk.set(at + 50.0, "pad1/south", 1);
+        } else if says_it_again {
+            desk.set(at + 60.0, "pad1/south", 1);
+        }
+    }
+    desk.set(420.0, "pad1/south", 0);
+    desk.set(440.0, "pad1/south", 1);
+    for tick in 0..30 {
+        desk.run_to(tick);
+        if desk.action(1).is_active() {
+            sounds.push(tick);
+        }
+    }
+    assert_eq!(sounds.first(), Some(&27), "only the press at 440 ms sounds it: {sounds:?}");
+}
+
 #[rstest]
 #[case::rest(&[], 0.0, 0.0)]
 #[case::inside_the_dead_zone(&[("pad1/stick-l-x", 15)], 0.0, 0.0)]

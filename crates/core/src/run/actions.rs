@@ -333,7 +333,8 @@ impl Actions {
             let (input, _) = plan.input(at);
             let slot = &mut self.inputs[at.index()];
             if input.is_one_button() {
-                self.held[at.index()] = slot.is_active();
+                // One that was held when it opened before may be so still.
+                self.held[at.index()] |= slot.is_active();
                 *slot = ActionState::IDLE;
             } else if input.has_keys() {
                 // Without a shape there is no memory to move on twice.

@@ -47,6 +47,10 @@ pub(crate) struct Readings<'a> {
     pub(crate) dt: f32,
 }
 
+/// By how much the square of a length has to be larger to be stronger: a diagonal that was
+/// brought to the length 1 is a digit short of it, and no weaker for that.
+const STRONGER: f32 = 1.000_001;
+
 /// What the inputs of an action come to together, by its rule: the strongest one, or their sum
 /// held between -1 and +1; of places the first that is there. Each input is clamped before, so
 /// that a diagonal of keys is no stronger than a stick. The driver is the strongest input in
@@ -62,7 +66,7 @@ pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionSta
     let mut strength = 0.0;
     for state in inputs {
         let its = state.strength();
-        if its > strength {
+        if its > strength * STRONGER {
             (best, strength) = (*state, its);
         }
     }
