@@ -130,6 +130,29 @@ fn of_equally_strong_inputs_the_first_counts(#[case] inputs: [InputSpec; 2], #[c
     assert!((got - x).abs() < 1e-6, "{got}");
 }
 
+/// What a debounce held back counts when its time is over, before what is pressed later in
+/// the same tick.
+#[rstest]
+#[case::pressed_after_it_counted(104.0, 1.0)]
+#[case::pressed_before_it_counted(101.0, -1.0)]
+fn of_two_keys_the_one_counts_that_counted_last(#[case] east: f64, #[case] x: f32) {
+    let inputs = vec![pair("pad1/south", "pad1/east", BothHeld::Last)];
+    let mut rig = rig(vec![action("a", Gives::Axis, inputs)]);
+    let (of, debounce) =
+        (vec![Scope::Control(reference("pad1/south"))], Some(Nanos::from_millis(40)));
+    rig.edges = vec![EdgeRule { of, debounce, ..EdgeRule::default() }];
+    let mut desk = Desk::new(rig);
+    // The release at 62 ms counts, and holds back what comes until 102 ms.
+    for (at, value) in [(10.0, 1), (62.0, 0), (70.0, 1)] {
+        desk.set(at, "pad1/south", value);
+    }
+    desk.set(east, "pad1/east", 1);
+    desk.run_to(6);
+    assert_eq!(desk.action(0).x, 0.0, "at 100 ms");
+    desk.run_to(7);
+    assert_eq!(desk.action(0).x, x, "at 116.67 ms");
+}
+
 /// A button that was held when its action opened is not forgotten when that closes and opens
 /// again, whatever its device says of it meanwhile.
 #[rstest]

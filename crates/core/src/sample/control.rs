@@ -68,15 +68,6 @@ pub struct ControlState {
     pub(crate) taken: bool,
 }
 
-/// What a poll of a control came to.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(crate) struct PollResult {
-    /// Presses that left no edge.
-    pub(crate) lost: u16,
-    /// Whether a debounce let a press through just now.
-    pub(crate) pressed: bool,
-}
-
 impl ControlState {
     /// A control that never said anything.
     pub(crate) fn at_rest(kind: ControlKind) -> Self {
@@ -225,10 +216,9 @@ impl ControlState {
         }
     }
 
-    /// A button moves. Returns whether that pressed it, or let a press through
-    /// that was held back before.
+    /// A button moves, of which nothing is held back whose time is over. Returns whether that
+    /// pressed it.
     fn move_to(&mut self, value: i32, time: Nanos, debounce: Nanos) -> bool {
-        let released_by_time = self.let_through(time, debounce);
         if time < self.quiet_until {
             let is_press = self.reported == 0 && value != 0;
             self.chatter += u32::from(is_press);
@@ -236,18 +226,20 @@ impl ControlState {
                 self.marks |= LaneMarks::CHATTER;
             }
             self.reported = value;
-            return released_by_time;
-        }
-        self.reported = value;
-        self.believe(time, debounce) || released_by_time
-    }
-
-    /// Believes what was held back, if its time is over. Returns whether that
-    /// was a press.
-    fn let_through(&mut self, now: Nanos, debounce: Nanos) -> bool {
-        if self.reported == self.actual || now < self.quiet_until {
             return false;
         }
+        self.reported = value;
+        self.believe(time, debounce)
+    }
+
+    /// Until when a debounce holds back what was reported last, if it does.
+    pub(crate) fn held_until(&self) -> Option<Nanos> {
+        (self.reported != self.actual).then_some(self.quiet_until)
+    }
+
+    /// Believes what was held back, whose time is over. Returns whether that
+    /// was a press.
+    pub(crate) fn let_through(&mut self, debounce: Nanos) -> bool {
         let press = self.believe(self.quiet_until, debounce);
         // It had been taken for chatter.
         self.chatter -= u32::from(press);
@@ -287,13 +279,9 @@ impl ControlState {
         self.value = f32::from(u8::from(self.seen == Presence::Here.value()));
     }
 
-    /// Polls the control at the instant `now`.
-    pub(crate) fn sample(
-        &mut self,
-        how: &SampledControl,
-        thresholds: &[BoundThresholds],
-        now: Nanos,
-    ) -> PollResult {
+    /// Polls the control, of which nothing is held back whose time is over. Returns how many
+    /// presses left no edge.
+    pub(crate) fn sample(&mut self, how: &SampledControl, thresholds: &[BoundThresholds]) -> u16 {
         let kind = how.control.kind;
         if !kind.is_button() {
             self.seen = self.actual;
@@ -302,9 +290,8 @@ impl ControlState {
                 (self.actual, self.reported) = (0, 0);
             }
             self.pass(thresholds);
-            return PollResult::default();
+            return 0;
         }
-        let pressed = self.let_through(now, how.edges.debounce);
         let latched = how.edges.latched;
         let was_owed = u16::from(self.owes_press);
         let flickered = self.presses > 0 && self.actual == self.before;
@@ -317,7 +304,7 @@ impl ControlState {
         self.presses = 0;
         self.marks.set(LaneMarks::CAUGHT, latched && flickered);
         self.marks.set(LaneMarks::LOST, lost > 0);
-        PollResult { lost, pressed }
+        lost
     }
 
     /// Which thresholds the value is past now: a bit turns on from `press_at`
@@ -353,6 +340,12 @@ mod tests {
         Event { time: Nanos::from_millis(ms), value, control: ControlId(0), marks }
     }
 
+    fn let_through(cell: &mut ControlState, how: &SampledControl, ms: u64) {
+        if cell.held_until().is_some_and(|time| time <= Nanos::from_millis(ms)) {
+            cell.let_through(how.edges.debounce);
+        }
+    }
+
     /// Runs ticks, ten milliseconds each, written as the events between polls
     /// (`d` down, `u` up, `r` repeat, a millisecond apart) and returns what each
     /// poll saw: `_` up, `#` down, then `!` for each lost press.
@@ -368,11 +361,13 @@ mod tests {
                     '.' => continue,
                     _ => (1, Marks::REPEAT),
                 };
+                let_through(&mut cell, how, ms);
                 cell.receive(how, &[], &event(ms, value, marks));
             }
-            let polled = cell.sample(how, &[], Nanos::from_millis(10 * (tick + 1)));
+            let_through(&mut cell, how, 10 * (tick + 1));
+            let lost = cell.sample(how, &[]);
             let state = if cell.is_down() { "#" } else { "_" };
-            seen.push(String::from(state) + &"!".repeat(polled.lost.into()));
+            seen.push(String::from(state) + &"!".repeat(lost.into()));
         }
         (seen.join("|"), cell.chatter())
     }
@@ -401,10 +396,10 @@ mod tests {
             how.edges.repeats_press = repeats_press;
             let mut cell = ControlState::at_rest(ControlKind::Button);
             cell.receive(&how, &[], &event(1, 1, Marks::empty()));
-            cell.sample(&how, &[], Nanos(0));
+            cell.sample(&how, &[]);
             cell.age();
             cell.receive(&how, &[], &event(20, 1, Marks::REPEAT));
-            cell.sample(&how, &[], Nanos(0));
+            cell.sample(&how, &[]);
             assert_eq!((cell.edge(), cell.is_pressed()), (None, repeats_press));
         }
     }
@@ -439,10 +434,10 @@ mod tests {
         let mut cell = ControlState::at_rest(ControlKind::Relative);
         cell.receive(&how, &[], &event(1, 2, Marks::empty()));
         cell.receive(&how, &[], &event(2, -5, Marks::empty()));
-        cell.sample(&how, &[], Nanos(0));
+        cell.sample(&how, &[]);
         assert_eq!(cell.seen, -3);
         assert!(cell.age(), "the count must be cleared on the next tick");
-        cell.sample(&how, &[], Nanos(0));
+        cell.sample(&how, &[]);
         assert_eq!(cell.seen, 0);
     }
 }

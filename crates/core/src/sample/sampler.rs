@@ -25,6 +25,8 @@ pub(crate) struct Sampler {
     devices: Vec<DeviceStatus>,
     /// The controls to look at; see above.
     touched: SparseSet<ControlId>,
+    /// Buttons of which a debounce may hold something back.
+    held_back: SparseSet<ControlId>,
     /// Presses so far, over all controls: what orders them.
     presses: u32,
     /// Presses that left no press edge.
@@ -39,6 +41,7 @@ impl Sampler {
         self.controls.extend(new);
         self.devices.resize(plan.devices.len(), DeviceStatus::SILENT);
         self.touched.grow(plan.controls.len());
+        self.held_back.grow(plan.controls.len());
     }
 
     /// All controls, as the last poll saw them.
@@ -85,6 +88,9 @@ impl Sampler {
         event: &Event,
         election: &mut Election,
     ) -> bool {
+        if !self.held_back.is_empty() {
+            self.let_through(plan, event.time);
+        }
         let sampled = plan.control(event.control);
         let device = sampled.control.device;
         if sampled.control.is_presence {
@@ -111,8 +117,29 @@ impl Sampler {
             self.presses += 1;
             state.press_order = self.presses;
         }
+        if state.held_until().is_some() {
+            self.held_back.insert(event.control);
+        }
         self.touched.insert(event.control);
         true
+    }
+
+    /// Lets debounces through whose time is over at an instant, in the order in which it
+    /// was: so the one of two buttons that counted last is the one pressed last.
+    #[cold]
+    fn let_through(&mut self, plan: &SamplePlan, until: Nanos) {
+        let Sampler { controls, held_back, presses, .. } = self;
+        loop {
+            held_back.retain(|id| controls[id.index()].held_until().is_some());
+            let ids = held_back.as_slice().iter();
+            let held = ids.filter_map(|id| Some((controls[id.index()].held_until()?, *id)));
+            let Some((_, id)) = held.min().filter(|(time, _)| *time <= until) else { return };
+            let state = &mut controls[id.index()];
+            if state.let_through(plan.control(id).edges.debounce) {
+                *presses += 1;
+                state.press_order = *presses;
+            }
+        }
     }
 
     /// A device came, went, fell silent or is heard again.
@@ -155,6 +182,9 @@ impl Sampler {
         now: Nanos,
         mut read: impl FnMut(ControlId, Polled),
     ) {
+        if !self.held_back.is_empty() {
+            self.let_through(plan, now);
+        }
         for &id in self.touched.as_slice() {
             let sampled = plan.control(id);
             let state = &mut self.controls[id.index()];
@@ -165,12 +195,8 @@ impl Sampler {
                 }
                 continue;
             }
-            let polled = state.sample(sampled, plan.thresholds_of(sampled), now);
-            self.lost += u64::from(polled.lost);
-            if polled.pressed {
-                self.presses += 1;
-                state.press_order = self.presses;
-            }
+            let lost = state.sample(sampled, plan.thresholds_of(sampled));
+            self.lost += u64::from(lost);
             read(id, Polled::Control);
         }
     }
