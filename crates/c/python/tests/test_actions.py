@@ -1,0 +1,271 @@
+"""Buttons, edges, actions and gates of docs/rig-format.md, written a second time from that page
+alone, and held against the program over random rigs and random presses."""
+
+import json
+import math
+import os
+import random
+import subprocess
+
+import pytest
+
+GTRIG = os.environ["GTRIG"]
+TICKS = 100
+BUTTONS = ["south", "east", "west", "north", "shoulder-l", "shoulder-r"]
+MILLISECOND = 1_000_000
+
+
+class Button:
+    """A button, its debounce and its latch."""
+
+    def __init__(self, latched, debounce_ms):
+        self.latched, self.debounce = latched, debounce_ms * MILLISECOND
+        self.said = self.counts = self.seen = self.before = 0
+        self.quiet_until = self.presses = self.order = 0
+
+    def held_back(self, until):
+        return self.said != self.counts and self.quiet_until <= until
+
+    def believe(self, time, order):
+        """What it said last counts as of a time. Returns whether that is a press."""
+        if self.said == self.counts:
+            return False
+        self.counts, self.quiet_until = self.said, time + self.debounce
+        if self.counts:
+            self.presses, self.order = self.presses + 1, order
+        return bool(self.counts)
+
+    def poll(self):
+        undone = self.presses > 0 and self.counts == self.seen
+        self.before, self.presses = self.seen, 0
+        self.seen = 1 - self.before if self.latched and undone else self.counts
+
+    def is_pressed(self):
+        return self.seen > self.before
+
+
+class Pad:
+    """All buttons; presses are counted over all of them."""
+
+    def __init__(self, buttons):
+        self.buttons, self.presses = buttons, 0
+
+    def believe(self, button, time):
+        self.presses += button.believe(time, self.presses + 1)
+
+    def let_through(self, until):
+        while held := [b for b in self.buttons.values() if b.held_back(until)]:
+            first = min(held, key=lambda b: b.quiet_until)
+            self.believe(first, first.quiet_until)
+
+    def report(self, time, name, value):
+        self.let_through(time)
+        button = self.buttons[name]
+        button.said = value
+        if time >= button.quiet_until:
+            self.believe(button, time)
+
+
+class Action:
+    """What actions have in common: their gates."""
+
+    def __init__(self, closed_while, open_while):
+        self.closed_while, self.open_while = closed_while, open_while
+        self.is_closed, self.opened_after = False, 0
+
+    def tick(self, pad, actions):
+        was_closed = self.is_closed
+        on = {name: bool(action.value) for name, action in actions.items()}
+        self.is_closed = any(on[n] for n in self.closed_while) or not all(
+            on[n] for n in self.open_while
+        )
+        if was_closed and not self.is_closed:
+            self.opened_after = pad.presses
+            self.opens(pad)
+        self.evaluate(pad)
+
+
+class Digital(Action):
+    """`on`, `pulse` or `toggle`."""
+
+    def __init__(self, gives, sources, closed_while, open_while):
+        super().__init__(closed_while, open_while)
+        self.gives, self.sources, self.value = gives, sources, False
+        self.must_be_let_go = set()
+
+    def active(self, pad, name):
+        button = pad.buttons[name]
+        return bool(button.seen) if self.gives == "on" else button.is_pressed()
+
+    def opens(self, pad):
+        self.must_be_let_go |= {name for name in self.sources if self.active(pad, name)}
+
+    def evaluate(self, pad):
+        active = {name for name in self.sources if self.active(pad, name)}
+        self.must_be_let_go &= active
+        is_on = bool(active - self.must_be_let_go) and not self.is_closed
+        if self.gives == "toggle":
+            self.value ^= is_on
+        else:
+            self.value = is_on
+
+
+class Analogue(Action):
+    """`axis` from pairs, or `plane` from crosses."""
+
+    def __init__(self, inputs, combine, clamp, closed_while, open_while):
+        super().__init__(closed_while, open_while)
+        self.inputs, self.combine, self.clamp, self.value = inputs, combine, clamp, (0.0, 0.0)
+
+    def opens(self, pad):
+        pass
+
+    def opposites(self, pad, negative, positive, both):
+        def speaker(side):
+            held = [pad.buttons[name] for name in side]
+            held = [b.order for b in held if b.seen and b.order > self.opened_after]
+            return (min if both == "first" else max)(held, default=None)
+
+        low, high = speaker(negative), speaker(positive)
+        if low is None or high is None:
+            return 0.0 if low == high else -1.0 if high is None else 1.0
+        if both == "neutral":
+            return 0.0
+        return -1.0 if (low > high) == (both == "last") else 1.0
+
+    def held(self, v):
+        size = math.hypot(*v)
+        return tuple(part / size for part in v) if self.clamp and size > 1 else v
+
+    def evaluate(self, pad):
+        if self.is_closed:
+            self.value = (0.0, 0.0)
+            return
+        made = []
+        for sides, both in self.inputs:
+            axes = [self.opposites(pad, *sides[n : n + 2], both) for n in range(0, len(sides), 2)]
+            made.append(self.held((*axes, 0.0)[:2]))
+        if self.combine == "sum":
+            self.value = self.held(tuple(max(-1.0, min(1.0, sum(part))) for part in zip(*made)))
+            return
+        self.value, most = (0.0, 0.0), 0.0
+        for v in made:
+            size = math.hypot(*v)
+            if size > most + 1e-6:
+                self.value, most = v, size
+
+
+def listed(names):
+    return "[" + ", ".join(f'"pad/{name}"' for name in names) + "]"
+
+
+def an_action(dice, name, gates):
+    """An action as a rig writes it, and as it is worked out."""
+    closed_while = dice.sample(gates, 1) if gates and dice.random() < 0.4 else []
+    open_while = dice.sample(gates, 1) if gates and dice.random() < 0.2 else []
+    gives = dice.choice(["on", "pulse", "toggle", "axis", "plane"])
+    lines = [f"[action.{name}]", f'gives = "{gives}"']
+    lines += [f"closed-while = {json.dumps(closed_while)}"] if closed_while else []
+    lines += [f"open-while = {json.dumps(open_while)}"] if open_while else []
+    if gives in ("on", "pulse", "toggle"):
+        sources = dice.sample(BUTTONS, dice.randint(1, 3))
+        lines.append(f"from = {listed(sources)}")
+        return lines, Digital(gives, sources, closed_while, open_while)
+    combine, clamp = dice.choice(["strongest", "sum"]), gives == "axis" or dice.random() < 0.7
+    inputs, written = [], []
+    for _ in range(dice.randint(1, 2)):
+        both = dice.choice(["neutral", "last", "first"])
+        if gives == "axis":
+            sides = [dice.sample(BUTTONS, dice.randint(1, 2)) for _ in range(2)]
+            written.append(f'{{ pair = [{listed(sides[0])}, {listed(sides[1])}], both = "{both}" }}')
+        else:
+            left, right, down, up = (dice.sample(BUTTONS, 1) for _ in range(4))
+            sides = [left, right, down, up]
+            keys = zip(["left", "right", "down", "up"], sides)
+            cross = ", ".join(f"{key} = {listed(side)}" for key, side in keys)
+            written.append(f'{{ cross = {{ {cross} }}, both = "{both}" }}')
+        inputs.append((sides, both))
+    lines += [f"from = [{', '.join(written)}]", f'combine = "{combine}"']
+    lines += [f"clamp = {str(clamp).lower()}"] if gives == "plane" else []
+    return lines, Analogue(inputs, combine, clamp, closed_while, open_while)
+
+
+def a_rig(dice, hz):
+    lines = ["rig = 1", "[sampling]", f"poll-hz = {hz}"]
+    buttons = {}
+    for name in BUTTONS:
+        latched, debounce_ms = dice.random() < 0.3, dice.choice([0, 0, 3, 15, 40])
+        buttons[name] = Button(latched, debounce_ms)
+        lines += ["[[edge]]", f'of = "pad/{name}"', f"latched = {str(latched).lower()}"]
+        lines += [f"debounce-ms = {debounce_ms}"]
+    actions = {}
+    for n in range(dice.randint(2, 7)):
+        is_gate = lambda a: isinstance(a, Digital) and a.gives != "pulse"
+        free = [k for k, a in actions.items() if is_gate(a) and not a.closed_while + a.open_while]
+        written, actions[f"a{n}"] = an_action(dice, f"a{n}", free)
+        lines += written
+    return "\n".join(lines) + "\n", Pad(buttons), actions
+
+
+def presses(dice, hz):
+    """Buttons that move, tremble, and now and then say again what they are."""
+    period = 1e9 / hz
+    states, time = dict.fromkeys(BUTTONS, 0), 0.0
+    while True:
+        longest = dice.choice([0.6 * period, 4 * period, 3 * MILLISECOND])
+        time += int(dice.uniform(0, longest))
+        if time >= (TICKS - 2) * period:
+            return
+        name = dice.choice(BUTTONS)
+        if dice.random() < 0.9:
+            states[name] = 1 - states[name]
+        yield int(time), name, states[name]
+
+
+def asked_of(action):
+    if isinstance(action, Digital):
+        return action.value
+    return list(action.value)
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_actions_are_what_the_page_says(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice([30, 60, 120, 500])
+    text, pad, actions = a_rig(dice, hz)
+    events = list(presses(dice, hz))
+    controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS)
+    lines = ['{"take":1}', f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}']
+    lines += [f'{{"t":{t},"on":"pad1","c":"{name}","v":{v}}}' for t, name, v in events]
+    lines.append(f'{{"t":{(TICKS - 1) * 10**9 // hz},"ends":true}}')
+    rig, take = tmp_path / "rig.toml", tmp_path / "it.take.jsonl"
+    rig.write_text(text)
+    take.write_text("\n".join(lines) + "\n")
+
+    command = [GTRIG, "replay", str(take), "--rig", str(rig), "--every-tick", "--json"]
+    said = subprocess.run(command, check=True, capture_output=True, text=True).stdout
+    reports = [json.loads(line) for line in said.splitlines()]
+    reports = {report["tick"]: report for report in reports if "tick" in report}
+    assert len(reports) == TICKS
+    for tick in range(TICKS):
+        now = tick * 10**9 // hz
+        while events and events[0][0] <= now:
+            pad.report(*events.pop(0))
+        pad.let_through(now)
+        for button in pad.buttons.values():
+            button.poll()
+        moved = {n: b.seen for n, b in pad.buttons.items() if b.seen != b.before}
+        edges = reports[tick].get("edges", [])
+        edges = {e["control"].split("/")[1]: e["edge"] for e in edges if e["edge"] != "none"}
+        assert edges == {n: "press" if down else "release" for n, down in moved.items()}, tick
+
+        values = {action["action"]: action["value"] for action in reports[tick].get("actions", [])}
+        for name, action in actions.items():
+            action.tick(pad, actions)
+            value = values.get(name, False if isinstance(action, Digital) else 0.0)
+            asked = asked_of(action)
+            if isinstance(action, Digital):
+                assert value == asked, f"{name} at tick {tick}"
+            else:
+                value = value if isinstance(value, list) else [value, 0.0]
+                assert value == pytest.approx(asked, abs=1e-5), f"{name} at tick {tick}"
