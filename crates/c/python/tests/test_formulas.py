@@ -148,20 +148,23 @@ class Steady(Remembers):
 class TurnLimit(Remembers):
     def __init__(self, dt, limit):
         super().__init__(dt)
-        self.most = math.radians(limit) * dt
+        self.most, self.was_turned = math.radians(limit) * dt, False
+
+    def arrive(self, v):
+        self.out, self.was_turned = v, False
+        return v
 
     def __call__(self, v):
         (x, y), far = self.out, length(v)
         if far == 0 or length(self.out) == 0 or self.most >= math.pi:
-            self.out = v
-            return v
+            return self.arrive(v)
         cross, dot = x * v[1] - y * v[0], x * v[0] + y * v[1]
         angle = math.atan2(cross, dot)
-        if abs(angle) > math.pi - 1e-5 and cross != 0:
+        if abs(angle) > math.pi - 1e-5 and (cross != 0 or self.was_turned):
             raise Tie
         if abs(angle) <= self.most:
-            self.out = v
-            return v
+            return self.arrive(v)
+        self.was_turned = True
         turn, scale = self.most if cross >= 0 else -self.most, far / length(self.out)
         cos, sin = math.cos(turn) * scale, math.sin(turn) * scale
         self.out = [single(x * cos - y * sin), single(x * sin + y * cos)]
