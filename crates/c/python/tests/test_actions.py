@@ -3,13 +3,11 @@ alone, and held against the program over random rigs and random presses."""
 
 import json
 import math
-import os
 import random
-import subprocess
 
 import pytest
+from workbench import replayed_texts
 
-GTRIG = os.environ["GTRIG"]
 TICKS = 100
 BUTTONS = ["south", "east", "west", "north", "shoulder-l", "shoulder-r"]
 MILLISECOND = 1_000_000
@@ -238,14 +236,8 @@ def test_actions_are_what_the_page_says(seed, tmp_path):
     lines = ['{"take":1}', f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}']
     lines += [f'{{"t":{t},"on":"pad1","c":"{name}","v":{v}}}' for t, name, v in events]
     lines.append(f'{{"t":{(TICKS - 1) * 10**9 // hz},"ends":true}}')
-    rig, take = tmp_path / "rig.toml", tmp_path / "it.take.jsonl"
-    rig.write_text(text)
-    take.write_text("\n".join(lines) + "\n")
 
-    command = [GTRIG, "replay", str(take), "--rig", str(rig), "--every-tick", "--json"]
-    said = subprocess.run(command, check=True, capture_output=True, text=True).stdout
-    reports = [json.loads(line) for line in said.splitlines()]
-    reports = {report["tick"]: report for report in reports if "tick" in report}
+    reports = replayed_texts(tmp_path, text, lines)
     assert len(reports) == TICKS
     for tick in range(TICKS):
         now = tick * 10**9 // hz

@@ -1,16 +1,13 @@
 """The stages of docs/rig-format.md, "What a stage computes", written a second time from that
 page alone, and held against the program over random rigs and random pushes of a stick."""
 
-import json
 import math
-import os
 import random
 import struct
-import subprocess
 
 import pytest
+from workbench import replayed_texts
 
-GTRIG = os.environ["GTRIG"]
 TICKS = 120
 # Roots, powers and angles may differ in their last digit, and a chain passes that on.
 NEAR = 3e-5
@@ -303,8 +300,7 @@ def test_stages_compute_what_the_page_says(seed, tmp_path):
     travels = [(-31000, 900, 30000) if dice.random() < 0.3 else None, None]
     clamp = dice.random() < 0.7
     calibration = f"calibrate-x = {list(travels[0])}" if travels[0] else ""
-    rig = tmp_path / "rig.toml"
-    rig.write_text(
+    rig = (
         f"rig = 1\n[sampling]\npoll-hz = {hz}\n[shape.it]\n{calibration}\nstages = [\n"
         + "".join(f"{{ {written} }},\n" for written, _ in stages)
         + f']\n[action.it]\ngives = "plane"\nclamp = {str(clamp).lower()}\n'
@@ -329,13 +325,8 @@ def test_stages_compute_what_the_page_says(seed, tmp_path):
             break
         expected.append([part / length(v) for part in v] if clamp and length(v) > 1 else v)
     lines.append(f'{{"t":{int((TICKS - 1) * 1e9 / hz)},"ends":true}}')
-    take = tmp_path / "it.take.jsonl"
-    take.write_text("\n".join(lines) + "\n")
 
-    command = [GTRIG, "replay", str(take), "--rig", str(rig), "--every-tick", "--json"]
-    said = subprocess.run(command, check=True, capture_output=True, text=True).stdout
-    reports = [json.loads(line) for line in said.splitlines()]
-    reports = {report["tick"]: report for report in reports if "tick" in report}
+    reports = replayed_texts(tmp_path, rig, lines)
     assert len(reports) == TICKS
     value = [0.0, 0.0]
     for tick, asked in enumerate(expected):

@@ -1,12 +1,11 @@
 """The module against the program: the same rig and the same take give the same actions."""
 
-import json
-import os
 import subprocess
 from pathlib import Path
 
 import green_trigger as gt
 import pytest
+from workbench import GTRIG, replayed
 
 DEMO = Path(__file__).parents[4] / "demo"
 
@@ -27,20 +26,11 @@ CONTROLS = [
 ]
 
 
-def replayed(take: Path, rig: Path):
-    """What ``gtrig replay`` prints of every tick: the values of the actions that are not at rest."""
-    program = os.environ["GTRIG"]
-    run = subprocess.run(
-        [program, "replay", "--every-tick", "--json", "--rig", rig, take], check=True, capture_output=True, text=True,
-    )
-    return [json.loads(line) for line in run.stdout.splitlines() if '"tick"' in line]
-
-
 @pytest.mark.parametrize("story", ["lost-tap", "hasty-hands", "worn-stick", "hand-over"])
 def test_a_take_gives_what_the_workbench_says(story):
     rig = DEMO / "kestrel-quay.toml"
     take = DEMO / f"{story}.take.jsonl"
-    ticks = {tick["tick"]: tick for tick in replayed(take, rig)}
+    ticks = replayed(take, rig)
     game = gt.Input(rig.read_text())
     names = ["slew", "hoist", "grip", "horn", "brake", "cab-camera", "walk-gantry"]
     actions = {name: game.action(name) for name in names}
@@ -105,8 +95,7 @@ def test_what_is_refused_says_why():
 
 def test_a_compiled_rig_is_the_same(tmp_path):
     compiled = tmp_path / "r.rig"
-    program = os.environ["GTRIG"]
-    subprocess.run([program, "compile", DEMO / "kestrel-quay.toml", compiled], check=True)
+    subprocess.run([GTRIG, "compile", DEMO / "kestrel-quay.toml", compiled], check=True)
     assert gt.Input(compiled.read_bytes()).action("horn").state() == gt.Input(
         (DEMO / "kestrel-quay.toml").read_text()
     ).action("horn").state()
