@@ -7,17 +7,33 @@ import subprocess
 GTRIG = os.environ["GTRIG"]
 
 
+def reported(command, take, rig, *options):
+    """The lines that a command prints of a take."""
+    command = [GTRIG, command, "--json", *options, "--rig", rig, take]
+    said = subprocess.run(command, check=True, capture_output=True, text=True).stdout
+    return [json.loads(line) for line in said.splitlines()]
+
+
+def written(folder, rig, lines):
+    """The text of a rig and the lines of a take, as files."""
+    paths = folder / "it.take.jsonl", folder / "it.toml"
+    for path, text in zip(paths, ["\n".join(lines) + "\n", rig]):
+        path.write_text(text)
+    return paths
+
+
 def replayed(take, rig):
     """What ``gtrig replay`` says of every tick, by the number of the tick."""
-    command = [GTRIG, "replay", "--every-tick", "--json", "--rig", rig, take]
-    said = subprocess.run(command, check=True, capture_output=True, text=True).stdout
-    reports = [json.loads(line) for line in said.splitlines()]
+    reports = reported("replay", take, rig, "--every-tick")
     return {report["tick"]: report for report in reports if "tick" in report}
 
 
 def replayed_texts(folder, rig, lines):
     """The same of the text of a rig and the lines of a take."""
-    paths = folder / "it.take.jsonl", folder / "it.toml"
-    for path, text in zip(paths, ["\n".join(lines) + "\n", rig]):
-        path.write_text(text)
-    return replayed(*paths)
+    return replayed(*written(folder, rig, lines))
+
+
+def verdicts_of_texts(folder, rig, lines):
+    """What ``gtrig gestures`` says of each attempt."""
+    reports = reported("gestures", *written(folder, rig, lines))
+    return [report for report in reports if report["line"] == "verdict"]
