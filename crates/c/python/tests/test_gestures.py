@@ -5,7 +5,7 @@ import math
 import random
 
 import pytest
-from workbench import verdicts_of_texts
+from workbench import reports_of_texts
 
 # A panel of 160 by 90 mm with ten units a millimetre.
 WIDTH, HEIGHT = 1600, 900
@@ -143,7 +143,8 @@ def test_gestures_are_judged_as_the_page_says(seed, tmp_path):
     kind, limits, table = a_gesture(dice)
     all_fingers = list(fingers(dice))
     rig = "\n".join(["rig = 1", "[sampling]", f"poll-hz = {hz}", *table]) + "\n"
-    told = verdicts_of_texts(tmp_path, rig, take_of(all_fingers))
+    told = reports_of_texts("gestures", tmp_path, rig, take_of(all_fingers))
+    told = [report for report in told if report["line"] == "verdict"]
     # A finger that no poll saw is none.
     seen = [f for f in all_fingers if -(-f[0][0][0] * hz // 10**9) < -(-f[1] * hz // 10**9)]
     assert len(told) == len(seen)

@@ -33,7 +33,6 @@ def replayed_texts(folder, rig, lines):
     return replayed(*written(folder, rig, lines))
 
 
-def verdicts_of_texts(folder, rig, lines):
-    """What ``gtrig gestures`` says of each attempt."""
-    reports = reported("gestures", *written(folder, rig, lines))
-    return [report for report in reports if report["line"] == "verdict"]
+def reports_of_texts(command, folder, rig, lines):
+    """What another command says of them."""
+    return reported(command, *written(folder, rig, lines))
