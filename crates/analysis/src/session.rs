@@ -123,8 +123,8 @@ impl Session {
         let next = self.machine.next_tick();
         // What waits came after the last tick: so did what is no earlier.
         let waits = self.history.waiting().first();
-        let is_seen = waits.is_none_or(|first| event.time < first.time);
-        if is_seen && next > Tick(0) {
+        let may_be_late = waits.is_none_or(|first| event.time < first.time);
+        if may_be_late && next > Tick(0) {
             let last = self.plan.rate().time_of(next.before());
             if event.time <= last {
                 event.time = Nanos(last.0 + 1);

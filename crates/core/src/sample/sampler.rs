@@ -25,7 +25,8 @@ pub(crate) struct Sampler {
     devices: Vec<DeviceStatus>,
     /// The controls to look at; see above.
     touched: SparseSet<ControlId>,
-    /// Buttons of which a debounce may hold something back.
+    /// Every button of which a debounce holds something back; perhaps some of which it no
+    /// longer does.
     held_back: SparseSet<ControlId>,
     /// Presses so far, over all controls: what orders them.
     presses: u32,
@@ -124,8 +125,8 @@ impl Sampler {
         true
     }
 
-    /// Lets debounces through whose time is over at an instant, in the order in which it
-    /// was: so the one of two buttons that counted last is the one pressed last.
+    /// Lets debounces through whose time is over at an instant, in the order of their ends:
+    /// so the one of two buttons that counted last is the one pressed last.
     #[cold]
     fn let_through(&mut self, plan: &SamplePlan, until: Nanos) {
         let Sampler { controls, held_back, presses, .. } = self;
