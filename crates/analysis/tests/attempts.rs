@@ -71,6 +71,22 @@ fn a_press_may_come_early(
     }
 }
 
+/// Two early presses count at the same moment, and so does the one that follows either.
+#[test]
+fn of_attempts_that_a_press_meets_at_one_moment_one_is_met() {
+    let either = StepKind::Press([SignalId(1), SignalId(2)].into());
+    let steps =
+        vec![press(0, 0), ComboStep { what: either, ..early(1, 200, 190) }, early(0, 100, 90)];
+    let combo = Combo { again: true, ..Combo::new("c", steps) };
+    let keys = Keys::run(rig_of(vec![combo]), &[at(0, 0), at(1, 50), at(2, 100), at(0, 250)]);
+    let news = keys.session.history().combo_news();
+    let met: Vec<u64> = news.iter().map(|news| news.met.time.0 / 1_000_000).collect();
+    assert_eq!(met, [300]);
+    let ladder = keys.ladder(ComboId(0));
+    let met = ladder.attempts().iter().filter(|a| a.outcome == ComboAttemptOutcome::Met);
+    assert_eq!(met.count(), 1);
+}
+
 /// Pressed 2 ms before a poll, let go 2 ms after one: reported 98 ms apart, and
 /// seen 116.7 ms apart.
 #[rstest]

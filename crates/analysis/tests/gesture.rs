@@ -204,6 +204,34 @@ fn a_tap_with_two_fingers(#[case] apart: f64, #[case] fires: bool, #[case] expec
 }
 
 #[test]
+fn what_two_fingers_do_is_measured_from_where_both_are_there() {
+    let gestures = vec![with_fingers("it", GestureKind::Tap { times: 1 }, 2, &[])];
+    // The first one is dragged before the second one lands.
+    let first = [(100.0, Some([20.0, 20.0])), (140.0, Some([30.0, 20.0])), (225.0, None)];
+    let first = first.map(|(ms, place)| (ms, 1, place)).to_vec();
+    let hands = [first, tap(170.0, 2, [60.0, 20.0], 40.0)];
+    let verdict = played(gestures, &together(hands)).verdicts()[0];
+    assert_eq!(verdict.outcome, GestureOutcome::Fired, "{verdict:?}");
+}
+
+/// Both are lifted between the polls at 233.3 and 250 ms.
+#[rstest]
+#[case::tap_the_first_later(GestureKind::Tap { times: 1 }, Quantity::Lift, [145.0, 141.0], 250.0 - 145.0)]
+#[case::tap_the_second_later(GestureKind::Tap { times: 1 }, Quantity::Lift, [141.0, 145.0], 250.0 - 145.0)]
+#[case::swipe_the_first_later(SWIPE, Quantity::Time, [145.0, 141.0], 500.0 - 141.0)]
+#[case::swipe_the_second_later(SWIPE, Quantity::Time, [141.0, 145.0], 500.0 - 141.0)]
+fn a_tap_is_over_with_its_last_finger_and_a_swipe_with_its_first(
+    #[case] kind: GestureKind,
+    #[case] limit: Quantity,
+    #[case] long: [f64; 2],
+    #[case] spare: f32,
+) {
+    let hands = [1, 2].map(|n| tap(100.0, n, [20.0 * n as f32, 20.0], long[n as usize - 1]));
+    let verdict = played(vec![with_fingers("it", kind, 2, &[])], &together(hands)).verdicts()[0];
+    assert!(near(margin(&verdict, limit), spare), "{verdict:?}");
+}
+
+#[test]
 fn one_finger_of_two_is_no_attempt() {
     let gestures = vec![with_fingers("it", GestureKind::Tap { times: 1 }, 2, &[])];
     assert!(played(gestures, &tap(100.0, 1, [20.0, 20.0], 80.0)).verdicts().is_empty());
@@ -299,6 +327,18 @@ fn two_fingers(
         "{value}"
     );
     assert_eq!(given(kind, &reports, 600.0), [0.0, 0.0]);
+}
+
+/// Between two polls their line turns by 106 degrees clockwise, whichever moves first.
+#[rstest]
+#[case::the_one([100.0, 110.0])]
+#[case::the_other([110.0, 100.0])]
+fn two_fingers_turn_by_the_shorter_way_whichever_landed_first(#[case] landed: [f64; 2]) {
+    let ways = [[[46.2, 36.8], [53.8, 38.7]], [[49.6, 35.2], [54.4, 42.4]]];
+    let hand = |n: usize| {
+        vec![(landed[n], n as u32 + 1, Some(ways[n][0])), (150.0, n as u32 + 1, Some(ways[n][1]))]
+    };
+    assert_eq!(given(GestureKind::Rotate, &together([hand(0), hand(1)]), 180.0), [-1.0, 0.0]);
 }
 
 /// Both fingers go the same way, further between two polls than the slop.

@@ -1,6 +1,7 @@
 //! One copy of a combo, from edges to attempts.
 
 use super::*;
+use core::cmp::Reverse;
 
 /// A signal as the ladder knows it.
 #[derive(Clone, Copy, Debug, Default)]
@@ -221,7 +222,8 @@ impl Climb {
     }
 
     /// Notes a press that came early for some attempts: for each it counts when its
-    /// time has come. Returns whether it did.
+    /// time has come, and where that is the same moment, for the one that began last. Returns
+    /// whether it did.
     fn wait_to_open(&self, track: &mut Track, n: usize, hit: Hit) -> bool {
         let step = &track.steps[n];
         if n == 0 || step.buffer.amount() <= 0 || hit.own < 0 {
@@ -233,7 +235,12 @@ impl Climb {
             let is_early = (opens.amount()..after.amount()).contains(&passed);
             is_early && from.own >= 0 && from.serial < hit.first
         });
+        let began = |from: &Hit| from.best.map(|best| best.first);
+        let mut early: Vec<&Hit> = early.collect();
+        early.sort_by_key(|from| (from.met, Reverse((began(from), from.number))));
+        early.dedup_by_key(|from| from.met);
         let early: Vec<Pending> = early
+            .into_iter()
             .map(|from| {
                 let due = after.over(from.met, self.rate);
                 Pending { step: n, due, span: after, hit: Hit { of: Some(from.number), ..hit } }

@@ -1,132 +1,251 @@
-"""Combos of presses, written a second time from docs/rig-format.md alone as a search through all
-chains, and held against the program over random combos and presses."""
+"""Combos of every kind of step, written a second time from docs/rig-format.md alone as a search
+through all chains, and held against the program over random combos and hands."""
 
+import math
 import random
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import pytest
-from workbench import reports_of_texts
-
-BUTTONS = ["south", "east", "west", "north"]
-MILLISECOND = 1_000_000
+from workbench import BUTTONS, MILLISECOND, a_pad, polled, reports_of_texts, rig_of
 
 
 @dataclass
 class Step:
-    names: list
+    kind: str
+    names: list = field(default_factory=list)
+    # How long it is held, or nothing comes; the most of a tap or a chord.
+    long: int = 0
     after: int = 0
     within: int = 0
+    buffered: int = 0
     unless: list = field(default_factory=list)
+    in_order: bool = False
+    times: int = 1
 
     def text(self):
-        clauses = [f"after {self.after} ms"] if self.after else []
-        clauses += [f"within {self.within} ms"] if self.within else []
-        clauses += [f"unless {name}" for name in self.unless]
-        return " ".join([f"press {' or '.join(self.names)}", *clauses])
+        names = (" and " if self.kind == "together" else " or ").join(self.names)
+        words = [self.kind, *([names] if names else [])]
+        words += [f"{self.times} times"] if self.times > 1 else []
+        joint = {"tap": "in", "together": "in", "hold": "for", "quiet": "for"}.get(self.kind)
+        words += [f"{joint} {self.long} ms"] if joint else []
+        words += ["in order"] if self.in_order else []
+        for clause in ("after", "within", "buffered"):
+            time = getattr(self, clause)
+            words += [f"{clause} {time} ms"] if time else []
+        return " ".join(words + [f"unless {name}" for name in self.unless])
+
+    def parts(self, is_first):
+        """What is met one after the other: its repetitions, of a tap the press and the release."""
+        one = replace(self, kind="press") if self.kind == "tap" else self
+        for n in range(self.times):
+            # Its clauses are about the times after the first, where it has no step before it.
+            yield replace(one, after=0, within=0, unless=[]) if is_first and n == 0 else one
+            if self.kind == "tap":
+                yield Step("release", self.names, within=self.long)
 
 
 @dataclass
+class Moment:
+    """When a step is met, and the instants of the first and the last edge that meet it."""
+
+    time: int
+    first: int
+    last: int
+    # The press or release that its limits are about; of a chord the last press.
+    edge: int
+
+
 class Combo:
-    steps: list
-    all_within: int
-    strict: bool
-    again: bool
+    def __init__(self, steps, all_within, *, is_strict, again, in_ticks):
+        self.steps, self.all_within = steps, all_within * MILLISECOND
+        self.is_strict, self.again, self.in_ticks = is_strict, again, in_ticks
+        quiet = [step.kind == "quiet" for step in steps]
+        self.calm = steps[0].long * MILLISECOND if quiet[0] else 0
+        self.behind = steps[-1].long * MILLISECOND if quiet[-1] else 0
+        real = [step for step in steps if step.kind != "quiet"]
+        self.parts = [part for n, step in enumerate(real) for part in step.parts(n == 0)]
+        self.own = {name for part in self.parts for name in part.names}
 
     def table(self):
         texts = ", ".join(f'"{step.text()}"' for step in self.steps)
         lines = ["[combo.it]", f"steps = [{texts}]"]
-        lines += [f'all-within = "{self.all_within} ms"'] if self.all_within else []
-        lines += ["strict = true"] if self.strict else []
+        all_within = f'all-within = "{self.all_within // MILLISECOND} ms"'
+        lines += [all_within] if self.all_within else []
+        lines += ["strict = true"] if self.is_strict else []
+        lines += ['clock = "ticks"'] if self.in_ticks else []
         return lines + (["again = true"] if self.again else [])
 
-    def may_follow(self, step, earlier, between, later):
-        """Whether the press `later` may be the step after the press `earlier`."""
-        passed = later[0] - earlier[0]
-        in_time = step.after * MILLISECOND <= passed <= step.within * MILLISECOND
-        is_broken = any(self.strict or name in step.unless for _, name in between)
-        return in_time and not is_broken
 
-    def chains(self, presses, last):
-        """Every chain of places among the presses that ends at `last` and keeps all limits."""
+class Search:
+    """All chains of moments among the presses of a take."""
 
-        def before(chain, step):
-            if step == 0:
-                yield chain
-                return
-            first = chain[0]
-            for place in range(first):
-                between = presses[place + 1 : first]
-                if presses[place][1] in self.steps[step - 1].names and self.may_follow(
-                    self.steps[step], presses[place], between, presses[first]
-                ):
-                    yield from before([place, *chain], step - 1)
+    def __init__(self, combo, presses, hz):
+        self.combo, self.presses, self.hz = combo, presses, hz
 
-        if presses[last][1] in self.steps[-1].names:
-            for chain in before([last], len(self.steps) - 1):
-                whole = presses[last][0] - presses[chain[0]][0]
-                if not self.all_within or whole <= self.all_within * MILLISECOND:
-                    yield chain
+    def clock(self, instant):
+        """An instant by the clock of the combo."""
+        if not self.combo.in_ticks:
+            return instant
+        return -(-instant * self.hz // 10**9) * 10**9 // self.hz
 
-    def fires(self, presses):
-        """The instants of the first and the last press of each chain that fires."""
-        spent = -1
-        for last in range(len(presses)):
-            chains = [c for c in self.chains(presses, last) if self.again or c[0] > spent]
+    def pressed(self, names, after):
+        """The instants at which any of these names was pressed, after one of them."""
+        return [p.time for p in self.presses if p.name in names and p.time > after]
+
+    def moments(self, part, before, chain):
+        """Every moment of a part, where `before` is the part before it."""
+        long = part.long * MILLISECOND
+        for press in (press for press in self.presses if press.name in part.names):
+            down, up = press.time, press.release
+            if part.kind == "press":
+                yield Moment(self.clock(down), down, down, down)
+            elif part.kind == "hold" and self.clock(up) >= self.clock(down) + long:
+                yield Moment(self.clock(down) + long, down, down, down)
+            elif part.kind == "release":
+                is_linked = before and before.kind in ("press", "hold")
+                is_linked = is_linked and set(before.names) == set(part.names)
+                if not is_linked or chain[-1].edge == down:
+                    yield Moment(self.clock(up), up, up, up)
+            elif part.kind == "together":
+                held = [self.held(name, down) for name in part.names]
+                is_in_order = not part.in_order or held == sorted(held, key=lambda at: at or 0)
+                if all(held) and is_in_order:
+                    if self.clock(down) - self.clock(min(held)) <= long:
+                        yield Moment(self.clock(down), min(held), down, down)
+
+    def held(self, name, instant):
+        """When a button was pressed that is down at an instant."""
+        its = [press for press in self.presses if press.name == name]
+        downs = [press.time for press in its if press.time <= instant < press.release]
+        return downs[-1] if downs else None
+
+    def is_broken(self, part, since, moment):
+        """Whether something was pressed since an instant that the part does not bear."""
+        others = set(BUTTONS) - set(part.names if part.kind == "together" else [])
+        names = others if self.combo.is_strict else part.unless
+        for at in self.pressed(names, since):
+            is_before = self.clock(at) < moment.time if part.kind == "hold" else at < moment.edge
+            if is_before and at != moment.edge:
+                return True
+        return False
+
+    def may_begin(self, part, moment):
+        """Whether a chain may begin with a moment."""
+        edge = moment.edge
+        earlier = [at for at in self.pressed(self.combo.own, -1) if at < edge]
+        is_calm = all(self.clock(edge) - self.clock(at) >= self.combo.calm for at in earlier)
+        return is_calm and not (part.kind == "hold" and self.is_broken(part, edge, moment))
+
+    def follow(self, part, earlier, moment):
+        """A moment as the one after an earlier one, or nothing."""
+        passed = self.clock(moment.edge) - earlier.time
+        after = part.after * MILLISECOND
+        opens = max(0, after - part.buffered * MILLISECOND)
+        if not opens <= passed <= part.within * MILLISECOND or moment.first <= earlier.last:
+            return None
+        if self.is_broken(part, earlier.last, moment):
+            return None
+        return replace(moment, time=earlier.time + after) if passed < after else moment
+
+    def chains(self, chain=()):
+        parts, n = self.combo.parts, len(chain)
+        if n == len(parts):
+            yield chain
+            return
+        for moment in self.moments(parts[n], parts[n - 1] if n else None, chain):
+            if n == 0:
+                next_one = moment if self.may_begin(parts[0], moment) else None
+            else:
+                next_one = self.follow(parts[n], chain[-1], moment)
+            if next_one:
+                yield from self.chains((*chain, next_one))
+
+    def is_quiet(self, last, end):
+        """Whether nothing that may not be pressed is pressed from the last step on."""
+        own = self.pressed(self.combo.own, last.last)
+        is_own = any(last.time <= self.clock(at) < end for at in own)
+        others = self.pressed(BUTTONS if self.combo.is_strict else [], last.last)
+        return not is_own and all(self.clock(at) >= end for at in others)
+
+    def ends(self):
+        """The moment at which each chain is met, and the chain."""
+        for chain in self.chains():
+            end = chain[-1].time + self.combo.behind
+            most = self.combo.all_within or math.inf
+            if self.combo.behind and not self.is_quiet(chain[-1], end):
+                continue
+            if end - self.clock(chain[0].first) <= most:
+                yield end, chain
+
+    def fires(self):
+        """From the press of the first step to the moment of the last, of each chain that fires."""
+        ends, spent = {}, -1
+        for end, chain in self.ends():
+            ends.setdefault((end, chain[-1].last), []).append(chain)
+        for (end, last), chains in sorted(ends.items()):
+            chains = [chain for chain in chains if self.combo.again or chain[0].first > spent]
             if chains:
-                first = max(chain[0] for chain in chains)
                 spent = last
-                yield presses[first][0], presses[last][0]
+                yield max((chain[0].first, chain[0].edge) for chain in chains)[1], end
 
 
-def a_combo(dice):
-    steps = [Step(dice.sample(BUTTONS, dice.choice([1, 1, 2])))]
-    for _ in range(dice.randint(1, 3)):
-        step = Step(dice.sample(BUTTONS, dice.choice([1, 1, 2])), within=dice.randint(30, 600))
+def a_step(dice, kind, before):
+    """A random step after another one; none for the first."""
+    count = dice.choice([2, 2, 3]) if kind == "together" else dice.choice([1, 1, 2])
+    step = Step(kind, dice.sample(BUTTONS, count), dice.randint(20, 400))
+    if kind == "quiet":
+        return Step(kind, [], step.long)
+    if kind == "release" and before and before.kind in ("press", "hold") and dice.random() < 0.7:
+        step.names = before.names
+    step.in_order = kind == "together" and dice.random() < 0.3
+    step.times = dice.choice([2, 3]) if kind in ("press", "tap") and dice.random() < 0.2 else 1
+    if before or step.times > 1:
+        step.within = dice.randint(30, 600)
+    if before:
         step.after = dice.choice([0, 0, 0, dice.randint(1, step.within)])
         others = [name for name in BUTTONS if name not in step.names]
         step.unless = dice.choice([[], [], [], dice.sample(others, 1)])
-        steps.append(step)
-    least = max(100, sum(step.after for step in steps))
-    all_within = dice.choice([0, 0, dice.randint(least, least + 1100)])
-    return Combo(steps, all_within, dice.random() < 0.25, dice.random() < 0.2)
+        if kind == "press" and step.after and dice.random() < 0.6:
+            step.buffered = dice.randint(1, step.after)
+    return step
+
+
+def a_combo(dice):
+    others = ["tap", "release", "hold", "together"]
+    kinds = ["press"] + dice.choice([[], [dice.choice(others)], [dice.choice(others)], others])
+    steps = []
+    for n in range(dice.randint(1, 3 if len(kinds) > 1 else 4)):
+        usual = [kind for kind in kinds if n or kind != "release"]
+        steps.append(a_step(dice, dice.choice(usual), steps[-1] if steps else None))
+    if dice.random() < 0.25 and not any(step.kind == "together" for step in steps):
+        steps.insert(0, a_step(dice, "quiet", None))
+    if dice.random() < 0.25:
+        steps.append(a_step(dice, "quiet", None))
+    least = sum(step.after * step.times for step in steps)
+    least += sum(step.long for step in steps if step.kind in ("hold", "quiet"))
+    all_within = dice.choice([0, 0, max(100, least) + dice.randint(0, 900)])
+    chances = {"is_strict": 0.25, "again": 0.2, "in_ticks": 0.2}
+    flags = {name: dice.random() < chance for name, chance in chances.items()}
+    return Combo(steps, all_within, **flags)
 
 
 def movements(dice):
-    """Buttons that are pressed for 20 ms, in order of time."""
-    time, moved = 10 * MILLISECOND, []
-    for _ in range(dice.randint(5, 60)):
-        time += int(dice.uniform(25e6, dice.choice([120e6, 400e6])))
+    """Buttons of which several may be down at once, in order of time."""
+    free, moved = dict.fromkeys(BUTTONS, 10 * MILLISECOND), []
+    pace, longest = dice.choice([150e6, 400e6, 900e6]), dice.choice([[30e6], [80e6, 500e6]])
+    for _ in range(dice.randint(5, 50)):
         name = dice.choice(BUTTONS)
-        moved += [(time, name, 1), (time + int(dice.uniform(20e6, 22e6)), name, 0)]
+        down = free[name] + int(dice.uniform(25e6, pace))
+        free[name] = down + int(dice.uniform(25e6, dice.choice(longest)))
+        moved += [(down, name, 1), (free[name], name, 0)]
     return sorted(moved)
 
 
-def polled(moved, hz):
-    """The presses that a loop sees: what went up and down again between two polls is lost."""
-    states, before, pressed, seen = {}, {}, {}, []
-    events = list(moved)
-    for tick in range(events[-1][0] * hz // 10**9 + 2):
-        while events and events[0][0] <= tick * 10**9 // hz:
-            time, name, value = events.pop(0)
-            if value:
-                pressed[name] = time
-            states[name] = value
-        new = [name for name, value in states.items() if value and not before.get(name)]
-        seen += [(pressed[name], name) for name in new]
-        before = dict(states)
-    return sorted(seen)
-
-
-@pytest.mark.parametrize("seed", range(150))
+@pytest.mark.parametrize("seed", range(200))
 def test_combos_fire_as_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
     hz, combo, moved = dice.choice([60, 120, 500]), a_combo(dice), movements(dice)
-    controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS)
-    lines = ['{"take":1}', f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}']
-    lines += [f'{{"t":{t},"on":"pad1","c":"{name}","v":{v}}}' for t, name, v in moved]
-    lines.append(f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}')
-    rig = "\n".join(["rig = 1", "[sampling]", f"poll-hz = {hz}", *combo.table()]) + "\n"
-    told = reports_of_texts("combos", tmp_path, rig, lines)
+    told = reports_of_texts("combos", tmp_path, rig_of(hz, combo.table()), a_pad(moved))
     told = [report for report in told if report["line"] == "attempt" and report["outcome"] == "met"]
     said = [(attempt["from_ns"], attempt["to_ns"]) for attempt in told]
-    assert said == list(combo.fires(polled(moved, hz)))
+    assert said == list(Search(combo, polled(moved, hz), hz).fires())

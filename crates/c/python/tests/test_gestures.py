@@ -5,7 +5,7 @@ import math
 import random
 
 import pytest
-from workbench import reports_of_texts
+from workbench import a_glass, reports_of_texts, rig_of
 
 # A panel of 160 by 90 mm with ten units a millimetre.
 WIDTH, HEIGHT = 1600, 900
@@ -53,23 +53,14 @@ def fingers(dice):
         time += int(dice.uniform(40e6, 400e6))
 
 
-def take_of(all_fingers):
-    """The lines of a take with these fingers."""
-    axis = '{"code":"contact-1-%s","kind":"position","min":0,"max":%d,"resolution":10}'
-    parts = ['{"code":"contact-1","kind":"button"}', axis % ("x", WIDTH), axis % ("y", HEIGHT)]
-    yield '{"take":1}'
-    yield f'{{"t":0,"plug":"glass1","kind":"glass","controls":[{",".join(parts)}]}}'
-
-    def value(time, part, value):
-        return f'{{"t":{time},"on":"glass1","c":"contact-1{part}","v":{value}}}'
-
-    for reports, lifted in all_fingers:
-        for n, (time, x, y) in enumerate(reports):
-            yield from (value(time, "-x", x), value(time, "-y", y))
+def reports_of(all_fingers):
+    """The same as reports of a contact."""
+    for places, lifted in all_fingers:
+        for n, (time, x, y) in enumerate(places):
+            yield time, 1, (x, y)
             if n == 0:
-                yield value(time, "", 1)
-        yield value(lifted, "", 0)
-    yield f'{{"t":{lifted + 10**9},"ends":true}}'
+                yield time, 1, True
+        yield lifted, 1, False
 
 
 def in_mm(report):
@@ -142,8 +133,9 @@ def test_gestures_are_judged_as_the_page_says(seed, tmp_path):
     hz = dice.choice([30, 60, 120, 240])
     kind, limits, table = a_gesture(dice)
     all_fingers = list(fingers(dice))
-    rig = "\n".join(["rig = 1", "[sampling]", f"poll-hz = {hz}", *table]) + "\n"
-    told = reports_of_texts("gestures", tmp_path, rig, take_of(all_fingers))
+    reports, until = reports_of(all_fingers), all_fingers[-1][1] + 10**9
+    take = a_glass(reports, 1, (WIDTH, HEIGHT), until, resolution=10)
+    told = reports_of_texts("gestures", tmp_path, rig_of(hz, table), take)
     told = [report for report in told if report["line"] == "verdict"]
     # A finger that no poll saw is none.
     seen = [f for f in all_fingers if -(-f[0][0][0] * hz // 10**9) < -(-f[1] * hz // 10**9)]

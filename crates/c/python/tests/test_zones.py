@@ -6,7 +6,7 @@ import struct
 from dataclasses import dataclass, field
 
 import pytest
-from workbench import replayed_texts
+from workbench import a_glass, replayed_texts, rig_of
 
 TICKS, SIDE = 120, 1000
 
@@ -115,28 +115,15 @@ def reports(dice, hz):
             yield time, n, places[n]
 
 
-def take_of(all_reports, hz):
-    """The lines of a take of them."""
-    parts = [(f"contact-{n}{axis}", axis) for n in (1, 2) for axis in ("", "-x", "-y")]
-    button, place = '"kind":"button"', f'"kind":"position","min":0,"max":{SIDE}'
-    controls = [f'{{"code":"{code}",{place if axis else button}}}' for code, axis in parts]
-    yield '{"take":1}'
-    yield f'{{"t":0,"plug":"glass1","kind":"glass","controls":[{",".join(controls)}]}}'
-    for time, n, said in all_reports:
-        values = {"": int(said)} if isinstance(said, bool) else dict(zip(("-x", "-y"), said))
-        for axis, value in values.items():
-            yield f'{{"t":{time},"on":"glass1","c":"contact-{n}{axis}","v":{value}}}'
-    yield f'{{"t":{(TICKS - 1) * 10**9 // hz},"ends":true}}'
-
-
 @pytest.mark.parametrize("seed", range(150))
 def test_zones_have_the_fingers_that_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
     hz = dice.choice([60, 120])
     zones = [a_zone(dice, f"zone-{n}") for n in range(dice.randint(1, 6))]
-    rig = ["rig = 1", "[sampling]", f"poll-hz = {hz}", *(x for z in zones for x in z.table())]
+    rig = rig_of(hz, *(zone.table() for zone in zones))
     waiting = list(reports(dice, hz))
-    told = replayed_texts(tmp_path, "\n".join(rig) + "\n", take_of(waiting, hz))
+    lines = a_glass(waiting, 2, (SIDE, SIDE), (TICKS - 1) * 10**9 // hz)
+    told = replayed_texts(tmp_path, rig, lines)
     contacts, fingers = {1: Contact(), 2: Contact()}, 0
     for tick in range(TICKS):
         while waiting and waiting[0][0] <= tick * 10**9 // hz:

@@ -3,8 +3,11 @@
 import json
 import os
 import subprocess
+from dataclasses import dataclass
 
 GTRIG = os.environ["GTRIG"]
+MILLISECOND = 1_000_000
+BUTTONS = ["south", "east", "west", "north"]
 
 
 def reported(command, take, rig, *options):
@@ -36,3 +39,65 @@ def replayed_texts(folder, rig, lines):
 def reports_of_texts(command, folder, rig, lines):
     """What another command says of them."""
     return reported(command, *written(folder, rig, lines))
+
+
+@dataclass
+class Press:
+    """A press of a button as a loop sees it, and its release, late for one that never comes."""
+
+    time: int
+    name: str
+    release: int = 10**18
+
+
+def rig_of(hz, *tables):
+    """The text of a rig with these lines, polled so often."""
+    lines = [line for table in tables for line in table]
+    return "\n".join(["rig = 1", "[sampling]", f"poll-hz = {hz}", *lines]) + "\n"
+
+
+def a_pad(moved):
+    """The lines of a take in which the buttons of a pad move: instant, name, and 1 or 0."""
+    controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS)
+    yield '{"take":1}'
+    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}'
+    for time, name, value in moved:
+        yield f'{{"t":{time},"on":"pad1","c":"{name}","v":{value}}}'
+    yield f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}'
+
+
+def a_glass(reports, contacts, ends, until, resolution=None):
+    """The lines of a take in which contacts of a panel move: instant, contact, and a place or
+    whether it is down. `ends` are the highest x and y."""
+    per_mm = f',"resolution":{resolution}' if resolution else ""
+    controls = []
+    for n in range(1, contacts + 1):
+        controls.append(f'{{"code":"contact-{n}","kind":"button"}}')
+        for axis, end in zip("xy", ends):
+            place = f'"kind":"position","min":0,"max":{end}{per_mm}'
+            controls.append(f'{{"code":"contact-{n}-{axis}",{place}}}')
+    yield '{"take":1}'
+    yield f'{{"t":0,"plug":"glass1","kind":"glass","controls":[{",".join(controls)}]}}'
+    for time, n, said in reports:
+        values = {"": int(said)} if isinstance(said, bool) else dict(zip(("-x", "-y"), said))
+        for axis, value in values.items():
+            yield f'{{"t":{time},"on":"glass1","c":"contact-{n}{axis}","v":{value}}}'
+    yield f'{{"t":{until},"ends":true}}'
+
+
+def polled(moved, hz):
+    """The presses that a loop sees: what goes back between two polls is lost."""
+    states, before, moved_at, down, seen = {}, {}, {}, {}, []
+    events = list(moved)
+    for tick in range(events[-1][0] * hz // 10**9 + 2):
+        while events and events[0][0] <= tick * 10**9 // hz:
+            time, name, value = events.pop(0)
+            states[name], moved_at[name] = value, time
+        for name, value in states.items():
+            if value and not before.get(name):
+                down[name] = Press(moved_at[name], name)
+                seen.append(down[name])
+            elif before.get(name) and not value:
+                down[name].release = moved_at[name]
+        before = dict(states)
+    return sorted(seen, key=lambda press: press.time)

@@ -119,7 +119,7 @@ pub(crate) struct GestureAttempt {
     pub(crate) fired: Option<Tick>,
     /// What it gives, y up; see [`GestureKind`] for its meaning and range.
     pub(crate) value: [f32; 2],
-    /// When the last finger lifted.
+    /// When it was over: when the last finger of a tap was lifted, the first of anything else.
     pub(crate) over: Option<Nanos>,
     /// Whether it fired and went on.
     pub(crate) is_lasting: bool,
@@ -254,7 +254,8 @@ impl GestureAttempt {
             for finger in &mut self.fingers[..usize::from(self.count)] {
                 finger.start = finger.at;
             }
-            (self.line, self.turned, self.path) = (self.line_now(), 0.0, 0.0);
+            (self.line, self.turned) = (self.line_now(), 0.0);
+            (self.moved, self.path) = (0.0, 0.0);
             self.last_line = self.line;
         }
     }
@@ -289,6 +290,11 @@ impl GestureAttempt {
         if of.needs_moved {
             self.moved = self.moved.max(length(minus(at, finger.start)));
         }
+    }
+
+    /// All of its several fingers are where this tick found them: how the line between the first
+    /// two has turned since the last one, by the shorter way.
+    pub(crate) fn turn(&mut self, of: &BoundGesture) {
         if of.needs_line {
             let line = self.line_now();
             if of.needs_turn {
@@ -301,10 +307,16 @@ impl GestureAttempt {
     /// One of its fingers is lifted. A tap is over with its last finger, anything else with the
     /// first.
     pub(crate) fn lift(&mut self, of: &BoundGesture, n: usize, time: Nanos) {
+        let is_tap = matches!(of.kind, GestureKind::Tap { .. });
         self.fingers[n].is_lifted = true;
         self.lifted += 1;
-        self.over = Some(time);
-        self.is_over = self.all_lifted() || !matches!(of.kind, GestureKind::Tap { .. });
+        // Several may be lifted in one tick, in any order.
+        self.over = Some(match self.over {
+            Some(over) if is_tap => over.max(time),
+            Some(over) => over.min(time),
+            None => time,
+        });
+        self.is_over = self.all_lifted() || !is_tap;
     }
 
     /// From the first finger to the second.

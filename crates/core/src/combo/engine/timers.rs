@@ -17,6 +17,12 @@ impl Timer {
         Timer { span, clock, due, node, what, arrival }
     }
 
+    /// Whether the same press counts at the same moment for the same step.
+    fn is_twin(&self, other: &Timer) -> bool {
+        let of = |timer: &Timer| (timer.node, timer.what, timer.due, timer.arrival.serial);
+        of(self) == of(other)
+    }
+
     /// Whether it is over at a moment, by the clock of its combo.
     fn is_over(&self, at: Moment, rate: PollRate) -> bool {
         self.span.is_over(self.due, self.clock.moment(at, rate))
@@ -45,7 +51,8 @@ impl ComboEngine {
     }
 
     /// A press that comes early counts when its time has come: for each attempt
-    /// that it is early for.
+    /// that it is early for. Of those for which it counts at the same moment it does for the one
+    /// that began last.
     pub(super) fn wait_to_open(
         &mut self,
         poll: ComboPoll,
@@ -67,7 +74,12 @@ impl ComboEngine {
                 continue;
             }
             let due = after.over(from.at, poll.rate);
-            self.start(poll, Timer::new(poll, child, Due::Opens, after, due, own.after(&from)));
+            let timer = Timer::new(poll, child, Due::Opens, after, due, own.after(&from));
+            match self.timers.iter_mut().find(|other| other.is_twin(&timer)) {
+                None => self.start(poll, timer),
+                Some(twin) if twin.arrival.first() < timer.arrival.first() => *twin = timer,
+                Some(_) => {}
+            }
         }
     }
 

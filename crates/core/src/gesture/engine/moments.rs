@@ -74,6 +74,9 @@ pub(super) fn step(
             is_lifting: before.is_lifting || track.news.is_end(),
         });
     }
+    if stepped.is_some() {
+        attempt.turn(of);
+    }
     stepped
 }
 

@@ -1,0 +1,490 @@
+"""Gestures of one and of several fingers, and what they give, written a second time from
+docs/rig-format.md alone, and held against the program over random hands on a panel."""
+
+import math
+import random
+from dataclasses import dataclass, field
+
+import pytest
+from workbench import a_glass, replayed_texts, rig_of
+
+# A panel of 160 by 90 mm with ten units a millimetre.
+WIDTH, HEIGHT = 1600, 900
+TICKS = 150
+GIVES = {"tap": "pulse", "click": "pulse", "pinch": "axis", "rotate": "axis"}
+NOTHING = {"pulse": False, "axis": 0, "plane": (0, 0)}
+KINDS = [*GIVES, "swipe", "drag", "flick", "stick", "aim"]
+LASTING = ["drag", "pinch", "rotate", "stick", "aim"]
+COMPASS = ["right", "up-right", "up", "up-left", "left", "down-left", "down", "down-right"]
+DIRECTIONS = {name: 45 * n for n, name in enumerate(COMPASS)}
+# The limits of which less is better.
+MOST = [
+    "lift-ms", "time-ms", "together-ms", "move-mm", "off-axis-deg", "catch-mm", "outside-mm",
+]
+# The zone of a click, in mm.
+ZONE = (32, 18, 112, 72)
+
+
+def minus(a, b):
+    return a[0] - b[0], a[1] - b[1]
+
+
+def held_in_circle(vector):
+    length = math.hypot(*vector)
+    return vector if length <= 1 else (vector[0] / length, vector[1] / length)
+
+
+def held(value):
+    return max(-1, min(1, value))
+
+
+def turn(one, other):
+    """The angle from one line to another, counter-clockwise as it looks where y is down."""
+    cross = one[1] * other[0] - one[0] * other[1]
+    return math.degrees(math.atan2(cross, one[0] * other[0] + one[1] * other[1]))
+
+
+@dataclass
+class Gesture:
+    kind: str
+    fingers: int
+    keys: dict
+    limits: dict
+
+    @property
+    def gives(self):
+        return GIVES.get(self.kind, "plane")
+
+    def table(self):
+        rows = {"kind": self.kind} | self.keys | self.limits
+        rows |= {"zone": "it"} if self.kind == "click" else {}
+        rows |= {"fingers": self.fingers} if self.kind in ("tap", "swipe", "drag") else {}
+        lines = [f"{key} = {value!r}" for key, value in rows.items()]
+        zone = ["[zone.it]", "rect = [0.2, 0.2, 0.5, 0.6]"] if self.kind == "click" else []
+        action = ["[action.it]", f'gives = "{self.gives}"', 'from = { gesture = "it" }']
+        return ["[gesture.it]", *lines, *zone, *action]
+
+
+def a_gesture(dice):
+    """A random gesture, with limits that random hands keep and break."""
+
+    def number(low, high):
+        # No place of a finger is exactly at such a limit.
+        return round(dice.uniform(low, high), 2) + 0.007
+
+    kind = dice.choice(KINDS)
+    fingers = dice.choice([1, 1, 2, 3]) if kind in ("tap", "swipe", "drag") else 1
+    fingers = 2 if kind in ("pinch", "rotate") else fingers
+    keys, limits = {}, {}
+    if kind in ("drag", "pinch", "rotate"):
+        keys["measured-from"] = dice.choice(["landing", "firing"])
+    match kind:
+        case "tap":
+            keys["times"] = dice.choice([1, 1, 2, 3])
+            limits = {"lift-ms": number(60, 500), "move-mm": number(0.5, 15)}
+            if keys["times"] > 1:
+                limits |= {"gap-ms": number(20, 500), "spread-mm": number(2, 100)}
+        case "swipe":
+            some = dice.sample(COMPASS, dice.choice([1, 2, 3]))
+            keys["toward"] = dice.choice(["any", "four", "eight", some, some])
+            keys["fires"] = dice.choice(["passing", "release"])
+            limits = {"length-mm": number(3, 20), "time-ms": number(50, 900)}
+            limits |= {"off-axis-deg": number(5, 60)} if keys["toward"] != "any" else {}
+        case "drag":
+            keys["reach-mm"], limits = number(2, 40), {"slop-mm": number(0, 10)}
+        case "pinch":
+            keys["reach-times"], limits = number(1.2, 4), {"slop-mm": number(0, 10)}
+        case "rotate":
+            keys["reach-deg"], limits = number(10, 120), {"slop-deg": number(0, 20)}
+        case "stick":
+            keys = {"centre": dice.choice(["floating", "following", "fixed"])}
+            keys["ring-mm"] = number(2, 20)
+            if keys["centre"] == "fixed":
+                keys["at"] = [number(0.2, 0.8), number(0.2, 0.8)]
+                limits = {"catch-mm": number(10, 100)}
+        case "aim":
+            keys["origin"] = [number(0.2, 0.8), number(0.2, 0.8)]
+            keys |= {"reach-mm": number(5, 80)} if dice.random() < 0.5 else {}
+            limits = {"dead-mm": number(0, 49)}
+        case "flick":
+            keys["reach-mm-s"], limits = number(50, 900), {"release-mm-s": number(5, 300)}
+        case "click":
+            limits = {"outside-mm": number(0, 10)}
+            limits |= {"lift-ms": number(60, 600)} if dice.random() < 0.4 else {}
+    if fingers > 1 and (kind in ("tap", "swipe") or dice.random() < 0.3):
+        limits["together-ms"] = number(5, 250)
+    return Gesture(kind, fingers, keys, limits)
+
+
+def hands(dice, hz):
+    """Each report in order of time: its instant, its contact, and a place or whether it is down."""
+    end, time, reports = (TICKS - 2) * 10**9 // hz, 5_000_000, []
+    contacts = range(1, dice.choice([1, 2, 2, 3]) + 1)
+    if len(contacts) == 1 or dice.random() < 0.4:
+        # Each finger for itself.
+        for contact in contacts:
+            reports += fingers(dice, contact, time, end)
+    else:
+        while time < end:
+            # All of them at once, or nearly so.
+            lands = {contact: time + int(dice.uniform(0, 30e6)) for contact in contacts}
+            lifts = max(lands.values()) + int(dice.uniform(1e6, dice.choice([100e6, 600e6])))
+            for contact, landed in lands.items():
+                reports += finger(dice, contact, landed, lifts + int(dice.uniform(0, 20e6)))
+            time = max(report[0] for report in reports) + int(dice.uniform(1e6, 300e6))
+    return sorted((report for report in reports if report[0] < end), key=lambda report: report[0])
+
+
+def fingers(dice, contact, time, end):
+    """The reports of one contact, finger after finger."""
+    while time < end:
+        time += int(dice.uniform(1e6, dice.choice([10e6, 400e6])))
+        lifts = time + int(dice.uniform(2e6, dice.choice([100e6, 800e6])))
+        yield from finger(dice, contact, time, lifts)
+        time = lifts
+
+
+def finger(dice, contact, time, lifts):
+    """The reports of one finger."""
+    x, y = dice.randint(300, 1300), dice.randint(200, 700)
+    pace = dice.choice([(0, 0), (dice.randint(-40, 40), dice.randint(-40, 40))])
+    yield time, contact, (x, y)
+    yield time, contact, True
+    while True:
+        time += int(dice.choice([8e6, 8e6, dice.uniform(1e6, 60e6)]))
+        if time > lifts:
+            break
+        x, y = (at + by + dice.randint(-6, 6) for at, by in zip((x, y), pace))
+        # A place beyond the panel is told as well, and is held in it.
+        yield time, contact, (x, y)
+    yield lifts, contact, False
+
+
+@dataclass(eq=False)
+class Finger:
+    """A finger from when it landed: where and when it was told of last, in mm from the top left."""
+
+    contact: int
+    landed: int
+    place: tuple = (0, 0)
+    told: int = 0
+    is_lifted: bool = False
+    # When and where it was lifted, by the reports.
+    lift: tuple = None
+
+
+class Panel:
+    """The contacts as the reports say, and as polls find them."""
+
+    def __init__(self):
+        self.places, self.down, self.polled, self.told = {}, {}, {}, {}
+
+    def report(self, time, contact, said):
+        self.told[contact] = time
+        if said is True:
+            self.down[contact] = Finger(contact, time)
+        elif said is False:
+            self.down.pop(contact).lift = time, self.places[contact]
+        else:
+            ends = zip(said, (WIDTH, HEIGHT))
+            self.places[contact] = tuple(max(0, min(end, at)) / 10 for at, end in ends)
+
+    def down_or_lifted(self):
+        for contact in sorted({*self.polled, *self.down}):
+            yield contact, self.polled.get(contact), self.down.get(contact)
+
+    def poll(self):
+        """The fingers that went on or were lifted, and those that landed, in the order of that."""
+        going, landed = [], []
+        for contact, was, now in self.down_or_lifted():
+            if was and was is not now:
+                (was.told, was.place), was.is_lifted = was.lift, True
+                going.append(was)
+            elif was and contact in self.told:
+                was.place, was.told = self.places[contact], self.told[contact]
+                going.append(was)
+            if now and was is not now:
+                now.place = self.places[contact]
+                landed.append(now)
+        self.polled, self.told = dict(self.down), {}
+        return going, sorted(landed, key=lambda finger: finger.landed)
+
+
+@dataclass(eq=False)
+class Attempt:
+    """An attempt, and what is measured of it: places and lengths in mm, y down."""
+
+    fingers: list = field(default_factory=list)
+    starts: list = field(default_factory=list)
+    ats: list = field(default_factory=list)
+    moved: float = 0
+    turned: float = 0
+    line: tuple = None
+    last_line: tuple = None
+    centre: tuple = None
+    # The places of its first finger with their times, and the velocity of its lift, y up.
+    recent: list = field(default_factory=list)
+    release: tuple = (0, 0)
+    # What a value is measured from: the way, the length of the line, the turn.
+    zero: tuple = None
+    value: object = None
+    over: int = None
+    met: int = None
+    fired: int = None
+    # Of several taps: the fingers of all of them.
+    earlier: set = field(default_factory=set)
+    is_good: bool = False
+    is_spent: bool = False
+
+    def land(self, finger):
+        self.fingers.append(finger)
+        self.ats.append(finger.place)
+        self.starts, self.moved, self.turned = list(self.ats), 0, 0
+        if len(self.fingers) > 1:
+            self.line = self.last_line = minus(self.ats[1], self.ats[0])
+
+    def go_on(self, going):
+        """Its fingers go on; those of them that did."""
+        told = [n for n, finger in enumerate(self.fingers) if finger in going]
+        for n in told:
+            self.ats[n] = self.fingers[n].place
+            self.moved = max(self.moved, math.dist(self.ats[n], self.starts[n]))
+        if told and self.line:
+            line = minus(self.ats[1], self.ats[0])
+            self.turned += turn(self.last_line, line)
+            self.last_line = line
+        if 0 in told and not self.fingers[0].is_lifted:
+            self.recent.append((self.fingers[0].told, self.fingers[0].place))
+        return [self.fingers[n] for n in told]
+
+    def are_all_lifted(self):
+        return all(finger.is_lifted for finger in self.fingers)
+
+    def way(self):
+        """Of the middle of its fingers, y up."""
+        ways = [minus(at, start) for at, start in zip(self.ats, self.starts)]
+        return sum(x for x, _ in ways) / len(ways), -sum(y for _, y in ways) / len(ways)
+
+    def velocity(self):
+        """With which its finger was lifted, y up."""
+        olds = [(time, place) for time, place in self.recent if time <= self.over - 80_000_000]
+        time, place = olds[-1] if olds else self.recent[0]
+        seconds = (self.over - time) / 1e9
+        x, y = minus(self.ats[0], place)
+        return (x / seconds, -y / seconds) if seconds > 0 else (0, 0)
+
+
+class Run:
+    """All attempts at a gesture."""
+
+    def __init__(self, gesture):
+        self.of, self.attempts, self.taps = gesture, [], []
+
+    def tick(self, tick, going, landed):
+        """What the gesture gives at a tick."""
+        for it in self.attempts:
+            told = it.go_on(going)
+            if told:
+                self.hear(it, told, tick)
+        for finger in landed:
+            self.land(finger, tick)
+        for it in self.attempts:
+            if it.met == tick and it in self.attempts:
+                self.fire(it, tick)
+        value = self.value(tick)
+        self.attempts = [it for it in self.attempts if it.over is None]
+        return value
+
+    def hear(self, it, told, tick):
+        of = self.of
+        lifts = [finger for finger in told if finger.is_lifted]
+        is_whole = len(it.fingers) == of.fingers
+        was_whole = is_whole and all(f in lifts or not f.is_lifted for f in it.fingers)
+        is_passing = of.kind == "swipe" and of.keys["fires"] == "passing"
+        is_moving = of.kind in LASTING and of.kind != "stick" and not lifts
+        if was_whole and (is_passing or is_moving):
+            self.judge(it, max(finger.told for finger in told), tick)
+        if it.fired is not None and not lifts:
+            it.value = self.output(it)
+        if lifts and (of.kind != "tap" or it.are_all_lifted()):
+            it.over = (max if of.kind == "tap" else min)(finger.told for finger in lifts)
+            if is_whole:
+                self.judge_end(it, tick)
+
+    def judge_end(self, it, tick):
+        """Its last finger is lifted, if it is a tap; the first of anything else."""
+        of = self.of
+        if of.kind == "tap" and of.keys["times"] > 1:
+            self.one_tap(it, tick)
+        elif of.kind in ("tap", "click") or of.keys.get("fires") == "release":
+            self.judge(it, it.over, tick)
+        elif of.kind == "flick":
+            it.release = it.velocity()
+            self.judge(it, it.over, tick)
+
+    def judge(self, it, until, tick):
+        """Whether all limits hold, as things have been until an instant."""
+        for key, limit in self.of.limits.items():
+            slack = limit - self.measure(key, it, until)
+            if (slack if key in MOST else -slack) < 0:
+                return
+        it.met = tick if it.met is None else it.met
+
+    def measure(self, key, it, until):
+        if key in ("lift-ms", "time-ms"):
+            return (until - it.fingers[0].landed) / 1e6
+        if key == "together-ms":
+            return (it.fingers[-1].landed - it.fingers[0].landed) / 1e6
+        if key == "move-mm":
+            return it.moved
+        if key == "off-axis-deg":
+            way = it.way()
+            toward = self.toward(way)
+            return 180 if toward is None else away(math.degrees(math.atan2(way[1], way[0])), toward)
+        if key == "slop-mm" and self.of.kind == "pinch":
+            return abs(math.hypot(*it.last_line) - math.hypot(*it.line))
+        if key in ("length-mm", "slop-mm"):
+            return math.hypot(*it.way())
+        if key == "slop-deg":
+            return abs(it.turned)
+        if key == "catch-mm":
+            return math.dist(it.starts[0], it.centre)
+        if key == "dead-mm":
+            return math.dist(it.ats[0], it.centre)
+        if key == "release-mm-s":
+            return math.hypot(*it.release)
+        assert key == "outside-mm"
+        (x, y), (left, top, right, bottom) = it.ats[0], ZONE
+        return math.hypot(max(left - x, 0, x - right), max(top - y, 0, y - bottom))
+
+    def toward(self, way):
+        """The angle of the direction that counts, or none for no way."""
+        toward = self.of.keys["toward"]
+        if way == (0, 0):
+            return None
+        angle = math.degrees(math.atan2(way[1], way[0]))
+        if toward == "any":
+            return angle
+        named = {"four": COMPASS[::2], "eight": COMPASS}
+        names = toward if isinstance(toward, list) else named[toward]
+        return min((DIRECTIONS[name] for name in names), key=lambda one: away(angle, one))
+
+    def one_tap(self, it, tick):
+        """One of several taps is over: it is tried as the last, with the latest before it."""
+        limits = [key for key in self.of.limits if key in MOST]
+        it.is_good = all(self.measure(key, it, it.over) <= self.of.limits[key] for key in limits)
+        self.taps = [*self.taps, it][-8:]
+        chosen = next(self.choices([it]), None) if it.is_good else None
+        if chosen:
+            it.met, it.earlier = tick, {finger for tap in chosen for finger in tap.fingers}
+            self.spend(it.earlier)
+
+    def spend(self, fingers):
+        """No tap with one of these fingers counts any more."""
+        for tap in self.taps:
+            tap.is_spent |= bool(fingers & set(tap.fingers))
+
+    def choices(self, chosen):
+        """Every choice of earlier taps that keeps all limits, that of the latest first."""
+        if len(chosen) == self.of.keys["times"]:
+            yield chosen
+            return
+        later = chosen[0]
+        for tap in reversed(self.taps[: self.taps.index(later)]):
+            gap = (later.fingers[0].landed - tap.over) / 1e6
+            is_near = math.dist(later.starts[0], tap.starts[0]) <= self.of.limits["spread-mm"]
+            is_next = 0 <= gap <= self.of.limits["gap-ms"] and is_near
+            if is_next and tap.is_good and not tap.is_spent:
+                yield from self.choices([tap, *chosen])
+
+    def land(self, finger, tick):
+        of, (x, y) = self.of, finger.place
+        if of.kind == "click" and not (ZONE[0] <= x < ZONE[2] and ZONE[1] <= y < ZONE[3]):
+            return
+        for it in self.attempts:
+            if len(it.fingers) < of.fingers and not it.are_all_lifted():
+                it.land(finger)
+        x, y = of.keys.get("at") or of.keys.get("origin") or (x / 160, y / 90)
+        it = Attempt(centre=(x * 160, y * 90), recent=[(finger.landed, finger.place)])
+        it.land(finger)
+        self.attempts.append(it)
+        if of.kind in ("stick", "aim"):
+            self.judge(it, finger.landed, tick)
+
+    def fire(self, it, tick):
+        it.fired = tick
+        if self.of.keys.get("measured-from") == "firing":
+            line = math.hypot(*it.last_line) if it.last_line else 0
+            it.zero = it.way(), line, it.turned
+        it.value = self.output(it)
+        if self.of.kind not in LASTING:
+            its = {*it.fingers, *it.earlier}
+            self.spend(its)
+            is_other = lambda other: other is it or not its & {*other.fingers, *other.earlier}
+            self.attempts = [other for other in self.attempts if is_other(other)]
+
+    def output(self, it):
+        """What an attempt gives that has fired."""
+        keys, (way, line, turned) = self.of.keys, it.zero or ((0, 0), None, 0)
+        match self.of.kind:
+            case "swipe":
+                angle = math.radians(self.toward(it.way()))
+                return math.cos(angle), math.sin(angle)
+            case "drag":
+                return held_in_circle([part / keys["reach-mm"] for part in minus(it.way(), way)])
+            case "flick":
+                return held_in_circle([part / keys["reach-mm-s"] for part in it.release])
+            case "pinch":
+                line = math.hypot(*it.line) if line is None else line
+                # Below a millimetre no ratio means anything.
+                ratio = max(1, math.hypot(*it.last_line)) / max(1, line)
+                return held(math.log(ratio) / math.log(keys["reach-times"]))
+            case "rotate":
+                return held((it.turned - turned) / keys["reach-deg"])
+            case "stick":
+                return self.stick(it)
+            case "aim":
+                x, y = minus(it.ats[0], it.centre)
+                far = math.hypot(x, y)
+                reach = keys.get("reach-mm", far)
+                is_dead = far == 0 or far < self.of.limits["dead-mm"]
+                return (0, 0) if is_dead else held_in_circle((x / reach, -y / reach))
+        return True
+
+    def stick(self, it):
+        x, y = minus(it.ats[0], it.centre)
+        ring, far = self.of.keys["ring-mm"], math.hypot(x, y)
+        if self.of.keys["centre"] == "following" and far > ring:
+            excess = (far - ring) / far
+            it.centre = it.centre[0] + x * excess, it.centre[1] + y * excess
+        return held_in_circle((x / ring, -y / ring))
+
+    def value(self, tick):
+        """Of the attempt that fired last; of those of one tick of the one that began last."""
+        if self.of.kind in LASTING:
+            on = [it for it in self.attempts if it.fired is not None and it.over is None]
+        else:
+            on = [it for it in self.attempts if it.fired == tick]
+        return max(reversed(on), key=lambda it: it.fired).value if on else NOTHING[self.of.gives]
+
+
+def away(angle, other):
+    """By how many degrees two directions differ."""
+    return abs((angle - other + 180) % 360 - 180)
+
+
+@pytest.mark.parametrize("seed", range(250))
+def test_gestures_give_what_the_page_says(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice([60, 120])
+    gesture, waiting = a_gesture(dice), hands(dice, hz)
+    lines = a_glass(waiting, 3, (WIDTH, HEIGHT), (TICKS - 1) * 10**9 // hz, resolution=10)
+    told = replayed_texts(tmp_path, rig_of(hz, gesture.table()), lines)
+    panel, run = Panel(), Run(gesture)
+    for tick in range(TICKS):
+        while waiting and waiting[0][0] <= tick * 10**9 // hz:
+            panel.report(*waiting.pop(0))
+        gives = run.tick(tick, *panel.poll())
+        said = [action["value"] for action in told[tick].get("actions", [])]
+        said = said[0] if said else NOTHING[gesture.gives]
+        assert gives == pytest.approx(said, abs=2e-3), f"tick {tick}"
