@@ -389,13 +389,15 @@ class Run:
         if len(chosen) == self.of.keys["times"]:
             yield chosen
             return
-        later = chosen[0]
-        for tap in reversed(self.taps[: self.taps.index(later)]):
-            gap = (later.fingers[0].landed - tap.over) / 1e6
-            is_near = math.dist(later.starts[0], tap.starts[0]) <= self.of.limits["spread-mm"]
-            is_next = 0 <= gap <= self.of.limits["gap-ms"] and is_near
-            if is_next and tap.is_good and not tap.is_spent:
+        for tap in reversed(self.taps[: self.taps.index(chosen[0])]):
+            if self.is_followed(tap, chosen[0]) and tap.is_good and not tap.is_spent:
                 yield from self.choices([tap, *chosen])
+
+    def is_followed(self, tap, later):
+        """Whether a tap is near enough to one before it, in time and place."""
+        gap = (later.fingers[0].landed - tap.over) / 1e6
+        is_near = math.dist(later.starts[0], tap.starts[0]) <= self.of.limits["spread-mm"]
+        return 0 <= gap <= self.of.limits["gap-ms"] and is_near
 
     def land(self, finger, tick):
         of, (x, y) = self.of, finger.place
