@@ -30,7 +30,8 @@ class Ranked(Gesture):
         rows |= {"beside": named(self.beside)} if self.beside else {}
         lines = [f"{key} = {value!r}" for key, value in rows.items()]
         lines += ["takes = true"] if self.takes else []
-        action = [f"[action.{self.name}]", 'gives = "pulse"', f'from = {{ gesture = "{self.name}" }}']
+        source = f'from = {{ gesture = "{self.name}" }}'
+        action = [f"[action.{self.name}]", 'gives = "pulse"', source]
         return [f"[gesture.{self.name}]", *lines, *action]
 
 
