@@ -1,0 +1,123 @@
+"""Combos that wait for others, written a second time from docs/rig-format.md alone, and held
+against the program over random combos and presses."""
+
+import random
+from dataclasses import dataclass, field
+
+import pytest
+from workbench import BUTTONS, MILLISECOND, a_pad, polled, reports_of_texts, rig_of
+
+
+@dataclass
+class Combo:
+    name: str
+    # For each step its names, within how long it must come, and what may not be pressed before.
+    steps: list
+    waits_for: list
+    is_strict: bool
+    # For each step the chain that began last of those that lead to its newest press.
+    chains: list = field(default_factory=list)
+    spent: int = 0
+
+    def table(self):
+        texts = []
+        for n, (names, within, unless) in enumerate(self.steps):
+            clauses = f" within {within} ms" if n else ""
+            clauses += f" unless {unless}" if n and unless else ""
+            texts.append(f"press {' or '.join(names)}{clauses}")
+        lines = [f"[combo.{self.name}]", f"steps = {texts}"]
+        lines += ["strict = true"] if self.is_strict else []
+        return lines + ([f"waits-for = {self.waits_for}"] if self.waits_for else [])
+
+    def press(self, press, before):
+        """The chain that a press meets the combo with, if it does; `before` are all before it."""
+        met = None
+        for n in reversed(range(len(self.steps))):
+            if press.name in self.steps[n][0]:
+                chain = [press] if n == 0 else self.follow(n, press, before)
+                if chain:
+                    self.chains[n] = chain
+                    met = chain if n + 1 == len(self.steps) else met
+        if met and met[0].time > self.spent:
+            self.spent = press.time
+            return met
+        return None
+
+    def follow(self, n, press, before):
+        chain = self.chains[n - 1]
+        if not chain or press.time - chain[-1].time > self.steps[n][1] * MILLISECOND:
+            return None
+        between = [other.name for other in before if other.time > chain[-1].time]
+        is_broken = (self.is_strict and between) or self.steps[n][2] in between
+        return None if is_broken else [*chain, press]
+
+    def is_possible(self, chain, now, before):
+        """Whether it can still be met by an attempt that has a press of a chain."""
+        for n, mine in enumerate(self.chains[:-1], 1):
+            if not mine or mine[0].time <= self.spent or not any(p in chain for p in mine):
+                continue
+            between = [other.name for other in before if other.time > mine[-1].time]
+            is_broken = (self.is_strict and between) or self.steps[n][2] in between
+            if not is_broken and now - mine[-1].time <= self.steps[n][1] * MILLISECOND:
+                return True
+        return False
+
+
+def some_combos(dice):
+    combos, count = [], dice.choice([2, 3, 4])
+    for n in range(count):
+        steps = []
+        for _ in range(dice.randint(1, 3)):
+            names = dice.sample(BUTTONS[:3], dice.choice([1, 1, 2]))
+            others = [name for name in BUTTONS if name not in names]
+            unless = dice.choice([None, None, None, dice.choice(others)])
+            steps.append((names, dice.randint(30, 600), unless))
+        waits_for = [combo.name for combo in combos if dice.random() < 0.6]
+        combos.append(Combo(f"c{n}", steps, waits_for, dice.random() < 0.2, [None] * len(steps)))
+    return combos
+
+
+def movements(dice):
+    time, moved, pace = 10 * MILLISECOND, [], dice.choice([120e6, 400e6])
+    for _ in range(dice.randint(5, 50)):
+        time += int(dice.uniform(3e6, pace))
+        name = dice.choice(BUTTONS[:3] * 3 + BUTTONS[3:])
+        if not any(other == name and at + 40 * MILLISECOND > time for at, other, _ in moved):
+            moved += [(time, name, 1), (time + 20 * MILLISECOND, name, 0)]
+    return sorted(moved)
+
+
+def outcomes(combos, presses, hz, last_tick):
+    """The combo, the instant of its last press, what came of it and when it fired."""
+    queue, before, waiting, all_met = list(presses), [], [], []
+    for tick in range(last_tick):
+        now, met = tick * 10**9 // hz, []
+        while queue and queue[0].time <= now:
+            press = queue.pop(0)
+            for combo in combos:
+                chain = combo.press(press, before)
+                met += [(combo, chain)] if chain else []
+            before.append(press)
+        waiting, all_met = waiting + met, all_met + met
+        for combo, chain in list(waiting):
+            won = [chain for other, chain in all_met if other.name in combo.waits_for]
+            if any(press in chain for other in won for press in other):
+                waiting.remove((combo, chain))
+                yield combo.name, chain[-1].time, "cancelled", None
+                continue
+            others = [other for other in combos if other.name in combo.waits_for]
+            if not any(other.is_possible(chain, now, before) for other in others):
+                waiting.remove((combo, chain))
+                yield combo.name, chain[-1].time, "met", tick
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_combos_wait_as_the_page_says(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, combos, moved = dice.choice([60, 120, 500]), some_combos(dice), movements(dice)
+    rig = rig_of(hz, *(combo.table() for combo in combos))
+    told = reports_of_texts("combos", tmp_path, rig, a_pad(moved))
+    told = [report for report in told if report.get("outcome") in ("met", "cancelled")]
+    said = {(r["combo"], r["to_ns"], r["outcome"], r["fired_tick"]) for r in told}
+    last_tick = (moved[-1][0] + 3 * 10**9) * hz // 10**9
+    assert said == set(outcomes(combos, polled(moved, hz), hz, last_tick))
