@@ -6,7 +6,7 @@ import random
 from dataclasses import dataclass, field
 
 import pytest
-from workbench import a_glass, replayed_texts, rig_of
+from workbench import a_glass, replayed, reported, rig_of, written
 
 # A panel of 160 by 90 mm with ten units a millimetre.
 WIDTH, HEIGHT = 1600, 900
@@ -20,6 +20,7 @@ DIRECTIONS = {name: 45 * n for n, name in enumerate(COMPASS)}
 # The limits of which less is better.
 MOST = [
     "lift-ms", "time-ms", "together-ms", "move-mm", "off-axis-deg", "catch-mm", "outside-mm",
+    "gap-ms", "spread-mm",
 ]
 # The zone of a click, in mm.
 ZONE = (32, 18, 112, 72)
@@ -235,6 +236,9 @@ class Attempt:
     earlier: set = field(default_factory=set)
     is_good: bool = False
     is_spent: bool = False
+    is_cancelled: bool = False
+    # By how much each limit held, at each moment.
+    moments: list = field(default_factory=list)
 
     def land(self, finger):
         self.fingers.append(finger)
@@ -256,6 +260,11 @@ class Attempt:
         if 0 in told and not self.fingers[0].is_lifted:
             self.recent.append((self.fingers[0].told, self.fingers[0].place))
         return [self.fingers[n] for n in told]
+
+    def outcome(self):
+        if self.is_cancelled:
+            return "cancelled"
+        return "missed" if self.fired is None else "fired"
 
     def are_all_lifted(self):
         return all(finger.is_lifted for finger in self.fingers)
@@ -279,6 +288,10 @@ class Run:
 
     def __init__(self, gesture):
         self.of, self.attempts, self.taps = gesture, [], []
+        # Those that are over and were attempts.
+        self.told = []
+        # Whether ways cancelled out but for a last digit, which has a direction of its own.
+        self.is_vague = False
 
     def tick(self, tick, going, landed):
         """What the gesture gives at a tick."""
@@ -289,11 +302,18 @@ class Run:
         for finger in landed:
             self.land(finger, tick)
         for it in self.attempts:
-            if it.met == tick and it in self.attempts:
+            if it.met == tick and not it.is_cancelled:
                 self.fire(it, tick)
         value = self.value(tick)
-        self.attempts = [it for it in self.attempts if it.over is None]
+        ends = lambda it: it.over is not None or it.is_cancelled
+        self.told += [it for it in self.attempts if ends(it) and self.is_told(it)]
+        self.attempts = [it for it in self.attempts if not ends(it)]
         return value
+
+    def is_told(self, it):
+        """Whether it is an attempt at all: with all fingers, and with as many taps."""
+        is_part = self.of.keys.get("times", 1) > 1 and it.over is not None and not it.moments
+        return len(it.fingers) == self.of.fingers and not is_part
 
     def hear(self, it, told, tick):
         of = self.of
@@ -324,11 +344,15 @@ class Run:
 
     def judge(self, it, until, tick):
         """Whether all limits hold, as things have been until an instant."""
-        for key, limit in self.of.limits.items():
-            slack = limit - self.measure(key, it, until)
-            if (slack if key in MOST else -slack) < 0:
-                return
-        it.met = tick if it.met is None else it.met
+        if self.is_kept(it, {key: self.measure(key, it, until) for key in self.of.limits}):
+            it.met = tick if it.met is None else it.met
+
+    def is_kept(self, it, values):
+        """Whether these values keep all limits: a moment of an attempt."""
+        slacks = {key: limit - values[key] for key, limit in self.of.limits.items()}
+        slacks = {key: slack if key in MOST else -slack for key, slack in slacks.items()}
+        it.moments.append(slacks)
+        return all(slack >= 0 for slack in slacks.values())
 
     def measure(self, key, it, until):
         if key in ("lift-ms", "time-ms"):
@@ -362,6 +386,7 @@ class Run:
         toward = self.of.keys["toward"]
         if way == (0, 0):
             return None
+        self.is_vague |= self.of.fingers > 1 and math.hypot(*way) < 1e-3
         angle = math.degrees(math.atan2(way[1], way[0]))
         if toward == "any":
             return angle
@@ -370,13 +395,21 @@ class Run:
         return min((DIRECTIONS[name] for name in names), key=lambda one: away(angle, one))
 
     def one_tap(self, it, tick):
-        """One of several taps is over: it is tried as the last, with the latest before it."""
-        limits = [key for key in self.of.limits if key in MOST]
-        it.is_good = all(self.measure(key, it, it.over) <= self.of.limits[key] for key in limits)
+        """One of several taps is over: it is tried as the last, with every choice before it."""
+        own = [key for key in self.of.limits if key not in ("gap-ms", "spread-mm")]
+        it.values = {key: self.measure(key, it, it.over) for key in own}
+        it.is_good = all(it.values[key] <= self.of.limits[key] for key in own)
         self.taps = [*self.taps, it][-8:]
-        chosen = next(self.choices([it]), None) if it.is_good else None
-        if chosen:
-            it.met, it.earlier = tick, {finger for tap in chosen for finger in tap.fingers}
+        # Those of the latest taps come last, and win.
+        for chosen in reversed(list(self.choices([it]))):
+            pairs = list(zip(chosen, chosen[1:]))
+            values = {key: max(tap.values[key] for tap in chosen) for key in own}
+            values["gap-ms"] = max(gap(*pair) for pair in pairs)
+            values["spread-mm"] = max(spread(*pair) for pair in pairs)
+            it.met = tick if self.is_kept(it, values) else it.met
+            if failures(it.moments[-1]) == min(map(failures, it.moments)):
+                it.earlier = {finger for tap in chosen for finger in tap.fingers}
+        if it.met is not None:
             self.spend(it.earlier)
 
     def spend(self, fingers):
@@ -385,19 +418,19 @@ class Run:
             tap.is_spent |= bool(fingers & set(tap.fingers))
 
     def choices(self, chosen):
-        """Every choice of earlier taps that keeps all limits, that of the latest first."""
+        """Every choice of earlier taps that is an attempt, that of the latest first."""
         if len(chosen) == self.of.keys["times"]:
             yield chosen
             return
         for tap in reversed(self.taps[: self.taps.index(chosen[0])]):
-            if self.is_followed(tap, chosen[0]) and tap.is_good and not tap.is_spent:
+            if self.is_followed(tap, chosen[0], times=4) and not tap.is_spent:
                 yield from self.choices([tap, *chosen])
 
-    def is_followed(self, tap, later):
+    def is_followed(self, tap, later, times=1):
         """Whether a tap is near enough to one before it, in time and place."""
-        gap = (later.fingers[0].landed - tap.over) / 1e6
-        is_near = math.dist(later.starts[0], tap.starts[0]) <= self.of.limits["spread-mm"]
-        return 0 <= gap <= self.of.limits["gap-ms"] and is_near
+        limits = self.of.limits
+        is_near = spread(tap, later) <= limits["spread-mm"] * times
+        return 0 <= gap(tap, later) <= limits["gap-ms"] * times and is_near
 
     def land(self, finger, tick):
         of, (x, y) = self.of, finger.place
@@ -422,8 +455,9 @@ class Run:
         if self.of.kind not in LASTING:
             its = {*it.fingers, *it.earlier}
             self.spend(its)
-            is_other = lambda other: other is it or not its & {*other.fingers, *other.earlier}
-            self.attempts = [other for other in self.attempts if is_other(other)]
+            for other in self.attempts:
+                is_open = other.fired is None and its & {*other.fingers, *other.earlier}
+                other.is_cancelled |= bool(is_open)
 
     def output(self, it):
         """What an attempt gives that has fired."""
@@ -470,23 +504,59 @@ class Run:
         return max(reversed(on), key=lambda it: it.fired).value if on else NOTHING[self.of.gives]
 
 
+def failures(moment):
+    return sum(slack < 0 for slack in moment.values())
+
+
+def gap(tap, later):
+    return (later.fingers[0].landed - tap.over) / 1e6
+
+
+def spread(tap, later):
+    return math.dist(later.starts[0], tap.starts[0])
+
+
 def away(angle, other):
     """By how many degrees two directions differ."""
     return abs((angle - other + 180) % 360 - 180)
 
 
+def margins(it, limits):
+    """Of each limit the margin, and whether it is alone."""
+    fewest = min(map(failures, it.moments), default=0)
+    closest = [moment for moment in it.moments if failures(moment) == fewest]
+    for key in limits:
+        alone = [m[key] for m in it.moments if failures(m) == (m[key] < 0)]
+        if alone or closest:
+            yield key, (max(alone) if alone else closest[-1][key]), bool(alone)
+
+
 @pytest.mark.parametrize("seed", range(250))
-def test_gestures_give_what_the_page_says(seed, tmp_path):
+def test_gestures_give_and_tell_what_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
     hz = dice.choice([60, 120])
-    gesture, waiting = a_gesture(dice), hands(dice, hz)
-    lines = a_glass(waiting, 3, (WIDTH, HEIGHT), (TICKS - 1) * 10**9 // hz, resolution=10)
-    told = replayed_texts(tmp_path, rig_of(hz, gesture.table()), lines)
-    panel, run = Panel(), Run(gesture)
+    gesture, reports = a_gesture(dice), hands(dice, hz)
+    until = (TICKS - 1) * 10**9 // hz
+    lines = a_glass(reports, 3, (WIDTH, HEIGHT), until, resolution=10)
+    take, rig = written(tmp_path, rig_of(hz, gesture.table()), lines)
+    ticks, (panel, run) = replayed(take, rig), (Panel(), Run(gesture))
     for tick in range(TICKS):
-        while waiting and waiting[0][0] <= tick * 10**9 // hz:
-            panel.report(*waiting.pop(0))
+        while reports and reports[0][0] <= tick * 10**9 // hz:
+            panel.report(*reports.pop(0))
         gives = run.tick(tick, *panel.poll())
-        said = [action["value"] for action in told[tick].get("actions", [])]
+        said = [action["value"] for action in ticks[tick].get("actions", [])]
         said = said[0] if said else NOTHING[gesture.gives]
         assert gives == pytest.approx(said, abs=2e-3), f"tick {tick}"
+    if run.is_vague:
+        return
+    told = [line for line in reported("gestures", take, rig) if line["line"] == "verdict"]
+    told = [line for line in told if line["outcome"] != "open"]
+    # Those that fired and still go on at the end are told after the others.
+    attempts = run.told + [it for it in run.attempts if it.fired is not None]
+    assert len(told) == len(attempts)
+    for line, it in zip(told, attempts):
+        said = line["outcome"], line["met_tick"], line["fired_tick"]
+        assert said == (it.outcome(), it.met, it.fired)
+        checks = {check["limit"]: (check["margin"], check["alone"]) for check in line["checks"]}
+        for key, margin, is_alone in margins(it, gesture.limits):
+            assert checks[key] == (pytest.approx(margin, rel=2e-3, abs=2e-3), is_alone), key
