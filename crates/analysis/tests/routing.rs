@@ -65,6 +65,22 @@ fn a_mode_closes_what_is_not_open_in_it_until_it_is_let_go() {
     assert_eq!(keys.session.now().modes(), [ModeId(0)]);
 }
 
+/// One key hands the action over to the other after the mode was left.
+#[test]
+fn an_action_that_stays_on_enters_its_mode_once() {
+    let keys = ["keys/KeyW", "keys/KeyA"].map(button).to_vec();
+    let mut rig = rig_of(Vec::new());
+    rig.actions = vec![
+        action("enter", Gives::On, keys),
+        action("leave", Gives::Pulse, vec![button("keys/KeyS")]),
+    ];
+    rig.modes = vec![mode("driving", None, None, false), mode("menu", Some(0), Some(1), false)];
+    let taps = [tap(0, 100, 250), tap(2, 200, 10), tap(1, 300, 200)];
+    let keys = Keys::run(rig, &taps);
+    assert_eq!(on(&keys, 0), (100..500).collect::<Vec<_>>());
+    assert_eq!(keys.session.now().modes(), [ModeId(0)]);
+}
+
 #[rstest]
 #[case::forgotten(false, &[])]
 #[case::frozen(true, &[400])]

@@ -1,4 +1,4 @@
-"""Buttons, edges, actions and gates of docs/rig-format.md, written a second time from that page
+"""Buttons, edges, actions, gates and modes of docs/rig-format.md, written a second time from that page
 alone, and held against the program over random rigs and random presses."""
 
 import json
@@ -64,19 +64,35 @@ class Pad:
             self.believe(button, time)
 
 
-class Action:
-    """What actions have in common: their gates."""
+class Modes:
+    """The modes that are on, from the bottom; each with the actions that enter and leave it."""
 
-    def __init__(self, closed_while, open_while):
-        self.closed_while, self.open_while = closed_while, open_while
+    def __init__(self, modes):
+        self.modes, self.stack = modes, [next(iter(modes), None)]
+
+    def follow(self, went_on):
+        for name, (enter, leave) in self.modes.items():
+            if len(self.stack) > 1 and self.stack[-1] == name and leave in went_on:
+                self.stack.pop()
+            elif enter in went_on:
+                at = self.stack.index(name) if name in self.stack else len(self.stack)
+                self.stack = [*self.stack[:at], name]
+
+
+class Action:
+    """What actions have in common: their gates and modes."""
+
+    def __init__(self, closed_while, open_while, modes):
+        self.closed_while, self.open_while, self.modes = closed_while, open_while, modes
         self.is_closed, self.opened_after = False, 0
 
-    def tick(self, pad, actions):
+    def tick(self, pad, actions, mode):
         was_closed = self.is_closed
         on = {name: bool(action.value) for name, action in actions.items()}
         self.is_closed = any(on[n] for n in self.closed_while) or not all(
             on[n] for n in self.open_while
         )
+        self.is_closed |= bool(self.modes) and mode not in self.modes
         if was_closed and not self.is_closed:
             self.opened_after = pad.presses
             self.opens(pad)
@@ -86,8 +102,8 @@ class Action:
 class Digital(Action):
     """`on`, `pulse` or `toggle`."""
 
-    def __init__(self, gives, sources, closed_while, open_while):
-        super().__init__(closed_while, open_while)
+    def __init__(self, gives, sources, *gates):
+        super().__init__(*gates)
         self.gives, self.sources, self.value = gives, sources, False
         self.must_be_let_go = set()
 
@@ -102,17 +118,15 @@ class Digital(Action):
         active = {name for name in self.sources if self.active(pad, name)}
         self.must_be_let_go &= active
         is_on = bool(active - self.must_be_let_go) and not self.is_closed
-        if self.gives == "toggle":
-            self.value ^= is_on
-        else:
-            self.value = is_on
+        was_on, self.value = self.value, self.value ^ is_on if self.gives == "toggle" else is_on
+        self.went_on = self.value and not was_on
 
 
 class Analogue(Action):
     """`axis` from pairs, or `plane` from crosses."""
 
-    def __init__(self, inputs, combine, clamp, closed_while, open_while):
-        super().__init__(closed_while, open_while)
+    def __init__(self, inputs, combine, clamp, *gates):
+        super().__init__(*gates)
         self.inputs, self.combine, self.clamp, self.value = inputs, combine, clamp, (0.0, 0.0)
 
     def opens(self, pad):
@@ -157,7 +171,7 @@ def listed(names):
     return "[" + ", ".join(f'"pad/{name}"' for name in names) + "]"
 
 
-def an_action(dice, name, gates):
+def an_action(dice, name, gates, modes):
     """An action as a rig writes it, and as it is worked out."""
     closed_while = dice.sample(gates, 1) if gates and dice.random() < 0.4 else []
     open_while = dice.sample(gates, 1) if gates and dice.random() < 0.2 else []
@@ -165,10 +179,13 @@ def an_action(dice, name, gates):
     lines = [f"[action.{name}]", f'gives = "{gives}"']
     lines += [f"closed-while = {json.dumps(closed_while)}"] if closed_while else []
     lines += [f"open-while = {json.dumps(open_while)}"] if open_while else []
+    modes = dice.sample(modes, dice.randint(1, 2)) if modes and dice.random() < 0.4 else []
+    lines += [f"modes = {json.dumps(modes)}"] if modes else []
+    gates = closed_while, open_while, modes
     if gives in ("on", "pulse", "toggle"):
         sources = dice.sample(BUTTONS, dice.randint(1, 3))
         lines.append(f"from = {listed(sources)}")
-        return lines, Digital(gives, sources, closed_while, open_while)
+        return lines, Digital(gives, sources, *gates)
     combine, clamp = dice.choice(["strongest", "sum"]), gives == "axis" or dice.random() < 0.7
     inputs, written = [], []
     for _ in range(dice.randint(1, 2)):
@@ -185,7 +202,7 @@ def an_action(dice, name, gates):
         inputs.append((sides, both))
     lines += [f"from = [{', '.join(written)}]", f'combine = "{combine}"']
     lines += [f"clamp = {str(clamp).lower()}"] if gives == "plane" else []
-    return lines, Analogue(inputs, combine, clamp, closed_while, open_while)
+    return lines, Analogue(inputs, combine, clamp, *gates)
 
 
 def a_rig(dice, hz):
@@ -196,13 +213,25 @@ def a_rig(dice, hz):
         buttons[name] = Button(latched, debounce_ms)
         lines += ["[[edge]]", f'of = "pad/{name}"', f"latched = {str(latched).lower()}"]
         lines += [f"debounce-ms = {debounce_ms}"]
-    actions = {}
+    actions = {"a": Digital("toggle", ["south"], [], [], [])}
+    lines += ["[action.a]", 'gives = "toggle"', 'from = "pad/south"']
+    modes = [f"m{n}" for n in range(dice.choice([0, 0, 2, 3]))]
     for n in range(dice.randint(2, 7)):
         is_gate = lambda a: isinstance(a, Digital) and a.gives != "pulse"
-        free = [k for k, a in actions.items() if is_gate(a) and not a.closed_while + a.open_while]
-        written, actions[f"a{n}"] = an_action(dice, f"a{n}", free)
+        is_open = lambda a: not a.closed_while + a.open_while + a.modes
+        free = [k for k, a in actions.items() if is_gate(a) and is_open(a)]
+        written, actions[f"a{n}"] = an_action(dice, f"a{n}", free, modes)
         lines += written
-    return "\n".join(lines) + "\n", Pad(buttons), actions
+    digital = [name for name, action in actions.items() if isinstance(action, Digital)]
+    switches = {}
+    for mode in modes:
+        # Only the first one is on without being entered.
+        enters = dice.choice([None, *digital] if mode == "m0" else digital)
+        switches[mode] = enters, dice.choice([None, *digital])
+        lines.append(f"[mode.{mode}]")
+        for key, name in zip(["enter", "leave"], switches[mode]):
+            lines += [f'{key} = "{name}"'] if name else []
+    return "\n".join(lines) + "\n", Pad(buttons), actions, Modes(switches)
 
 
 def presses(dice, hz):
@@ -230,7 +259,7 @@ def asked_of(action):
 def test_actions_are_what_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
     hz = dice.choice([30, 60, 120, 500])
-    text, pad, actions = a_rig(dice, hz)
+    text, pad, actions, modes = a_rig(dice, hz)
     events = list(presses(dice, hz))
     controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS)
     lines = ['{"take":1}', f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}']
@@ -252,8 +281,9 @@ def test_actions_are_what_the_page_says(seed, tmp_path):
         assert edges == {n: "press" if down else "release" for n, down in moved.items()}, tick
 
         values = {action["action"]: action["value"] for action in reports[tick].get("actions", [])}
+        mode = modes.stack[-1]
         for name, action in actions.items():
-            action.tick(pad, actions)
+            action.tick(pad, actions, mode)
             value = values.get(name, False if isinstance(action, Digital) else 0.0)
             asked = asked_of(action)
             if isinstance(action, Digital):
@@ -261,3 +291,5 @@ def test_actions_are_what_the_page_says(seed, tmp_path):
             else:
                 value = value if isinstance(value, list) else [value, 0.0]
                 assert value == pytest.approx(asked, abs=1e-5), f"{name} at tick {tick}"
+        digital = {n: action for n, action in actions.items() if isinstance(action, Digital)}
+        modes.follow({name for name, action in digital.items() if action.went_on})

@@ -47,7 +47,13 @@ pub(crate) struct Modes {
     paused: Moment,
     /// Since when it stands still.
     frozen: Option<Moment>,
+    /// Which of the actions that enter and leave modes were on at the last tick: two bits for
+    /// each mode.
+    were_on: u64,
 }
+
+// Two bits for each mode are enough.
+const _: () = assert!(2 * MAX_MODES <= u64::BITS as usize);
 
 impl Default for Modes {
     fn default() -> Self {
@@ -62,6 +68,7 @@ impl Modes {
         depth: 1,
         paused: Moment { time: Nanos(0), tick: Tick(0) },
         frozen: None,
+        were_on: 0,
     };
 
     /// From the bottom to the top.
@@ -92,23 +99,30 @@ impl Modes {
         at.before(self.paused_at(at))
     }
 
-    /// Follows the actions that went on at `now`. Returns what became of the
-    /// attempts, if another mode is on top.
+    /// Follows the actions, as they are at `now`: those that go on count. Returns what became
+    /// of the attempts, if another mode is on top.
     pub(crate) fn follow(
         &mut self,
         modes: &[BoundMode],
-        went_on: impl Fn(ActionId) -> bool,
+        is_on: impl Fn(ActionId) -> bool,
         now: Moment,
     ) -> Option<Switch> {
         let before = self.top();
+        let mut on = 0;
         for (mode, n) in modes.iter().zip((0..).map(ModeId)) {
-            let is_left = self.depth > 1 && self.top() == n && mode.leave.is_some_and(&went_on);
-            if is_left {
+            let mut goes_on = |action: Option<ActionId>, bit: usize| {
+                let bit = 1 << (2 * n.index() + bit);
+                on |= if action.is_some_and(&is_on) { bit } else { 0 };
+                on & !self.were_on & bit != 0
+            };
+            let (enters, leaves) = (goes_on(mode.enter, 0), goes_on(mode.leave, 1));
+            if self.depth > 1 && self.top() == n && leaves {
                 self.depth -= 1;
-            } else if mode.enter.is_some_and(&went_on) {
+            } else if enters {
                 self.enter(n);
             }
         }
+        self.were_on = on;
         let top = self.top();
         if top == before {
             return None;
@@ -174,6 +188,9 @@ mod tests {
         for (&action, n) in actions.iter().zip(0..) {
             let now = Moment { time: Nanos(1000 * n), tick: Tick(n as u32) };
             came = state.follow(&modes(), |other| other == ActionId(action), now);
+            // One that stays on does not switch again.
+            assert_eq!(state.follow(&modes(), |other| other == ActionId(action), now), None);
+            state.follow(&modes(), |_| false, now);
         }
         let on: Vec<u8> = state.stack().iter().map(|mode| mode.0).collect();
         assert_eq!((on.as_slice(), came), (stack, last));

@@ -156,8 +156,7 @@ impl Combos {
     ) {
         self.tracker.actions_due = !changed.is_empty();
         if !modes.is_empty() && !changed.is_empty() {
-            let went_on = |action| changed.contains(&action) && is_on(action);
-            self.switched = self.modes.follow(modes, went_on, now);
+            self.switched = self.modes.follow(modes, is_on, now);
         }
     }
 }
