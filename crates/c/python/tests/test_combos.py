@@ -56,9 +56,10 @@ class Moment:
 
 
 class Combo:
-    def __init__(self, steps, all_within, *, is_strict, again, in_ticks):
+    def __init__(self, steps, all_within, *, is_strict, again, in_ticks, forced):
         self.steps, self.all_within = steps, all_within * MILLISECOND
         self.is_strict, self.again, self.in_ticks = is_strict, again, in_ticks
+        self.forced = forced
         quiet = [step.kind == "quiet" for step in steps]
         self.calm = steps[0].long * MILLISECOND if quiet[0] else 0
         self.behind = steps[-1].long * MILLISECOND if quiet[-1] else 0
@@ -73,6 +74,7 @@ class Combo:
         lines += [all_within] if self.all_within else []
         lines += ["strict = true"] if self.is_strict else []
         lines += ['clock = "ticks"'] if self.in_ticks else []
+        lines += ["forced-releases = true"] if self.forced else []
         return lines + (["again = true"] if self.again else [])
 
 
@@ -101,7 +103,7 @@ class Search:
                 yield Moment(self.clock(down), down, down, down)
             elif part.kind == "hold" and self.clock(up) >= self.clock(down) + long:
                 yield Moment(self.clock(down) + long, down, down, down)
-            elif part.kind == "release":
+            elif part.kind == "release" and (self.combo.forced or not press.is_forced):
                 is_linked = before and before.kind in ("press", "hold")
                 is_linked = is_linked and set(before.names) == set(part.names)
                 if not is_linked or chain[-1].edge == down:
@@ -224,7 +226,7 @@ def a_combo(dice):
     least = sum(step.after * step.times for step in steps)
     least += sum(step.long for step in steps if step.kind in ("hold", "quiet"))
     all_within = dice.choice([0, 0, max(100, least) + dice.randint(0, 900)])
-    chances = {"is_strict": 0.25, "again": 0.2, "in_ticks": 0.2}
+    chances = {"is_strict": 0.25, "again": 0.2, "in_ticks": 0.2, "forced": 0.3}
     flags = {name: dice.random() < chance for name, chance in chances.items()}
     return Combo(steps, all_within, **flags)
 
@@ -238,7 +240,14 @@ def movements(dice):
         down = free[name] + int(dice.uniform(25e6, pace))
         free[name] = down + int(dice.uniform(25e6, dice.choice(longest)))
         moved += [(down, name, 1), (free[name], name, 0)]
-    return sorted(moved)
+    moved.sort()
+    if dice.random() < 0.3:
+        # The pad goes for a while, with whatever is held on it.
+        goes = dice.randint(50 * MILLISECOND, moved[-1][0])
+        comes = goes + dice.randint(40, 300) * MILLISECOND
+        moved = [move for move in moved if not goes <= move[0] <= comes]
+        moved = sorted([*moved, (goes, "", 0), (comes, "", 1)])
+    return moved
 
 
 @pytest.mark.parametrize("seed", range(200))

@@ -48,6 +48,8 @@ class Press:
     time: int
     name: str
     release: int = 10**18
+    # Whether no hand released it: its device went.
+    is_forced: bool = False
 
 
 def rig_of(hz, *tables):
@@ -57,12 +59,17 @@ def rig_of(hz, *tables):
 
 
 def a_pad(moved):
-    """The lines of a take in which the buttons of a pad move: instant, name, and 1 or 0."""
+    """The lines of a take in which the buttons of a pad move: instant, name, and 1 or 0. Without
+    a name the pad is plugged in (1) or unplugged."""
     controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS)
+    pad = f'"plug":"pad1","kind":"pad","controls":[{controls}]'
     yield '{"take":1}'
-    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}'
+    yield f'{{"t":0,{pad}}}'
     for time, name, value in moved:
-        yield f'{{"t":{time},"on":"pad1","c":"{name}","v":{value}}}'
+        if name:
+            yield f'{{"t":{time},"on":"pad1","c":"{name}","v":{value}}}'
+        else:
+            yield f'{{"t":{time},{pad}}}' if value else f'{{"t":{time},"unplug":"pad1"}}'
     yield f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}'
 
 
@@ -87,17 +94,23 @@ def a_glass(reports, contacts, ends, until, resolution=None):
 
 def polled(moved, hz):
     """The presses that a loop sees: what goes back between two polls is lost."""
-    states, before, moved_at, down, seen = {}, {}, {}, {}, []
+    states, before, moved_at, down, seen, forced_at = {}, {}, {}, {}, [], None
     events = list(moved)
     for tick in range(events[-1][0] * hz // 10**9 + 2):
         while events and events[0][0] <= tick * 10**9 // hz:
             time, name, value = events.pop(0)
-            states[name], moved_at[name] = value, time
+            if name:
+                states[name], moved_at[name] = value, time
+            elif not value:
+                for held in [held for held, value in states.items() if value]:
+                    states[held], moved_at[held] = 0, time
+                forced_at = time
         for name, value in states.items():
             if value and not before.get(name):
                 down[name] = Press(moved_at[name], name)
                 seen.append(down[name])
             elif before.get(name) and not value:
                 down[name].release = moved_at[name]
+                down[name].is_forced = moved_at[name] == forced_at
         before = dict(states)
     return sorted(seen, key=lambda press: press.time)
