@@ -133,7 +133,14 @@ def hands(dice, hz):
             for contact, landed in lands.items():
                 reports += finger(dice, contact, landed, lifts + int(dice.uniform(0, 20e6)))
             time = max(report[0] for report in reports) + int(dice.uniform(1e6, 300e6))
-    return sorted((report for report in reports if report[0] < end), key=lambda report: report[0])
+    reports = [report for report in reports if report[0] < end]
+    if dice.random() < 0.2:
+        # The panel goes for a while, with whatever is on it.
+        goes = dice.randint(50_000_000, end)
+        comes = goes + dice.randint(40, 300) * 1_000_000
+        reports = [report for report in reports if not goes <= report[0] <= comes]
+        reports += [(goes, 0, False), (comes, 0, True)] if comes < end else [(goes, 0, False)]
+    return sorted(reports, key=lambda report: report[0])
 
 
 def fingers(dice, contact, time, end):
@@ -170,6 +177,8 @@ class Finger:
     place: tuple = (0, 0)
     told: int = 0
     is_lifted: bool = False
+    # Whether it went with its panel.
+    is_broken: bool = False
     # When and where it was lifted, by the reports.
     lift: tuple = None
 
@@ -181,11 +190,17 @@ class Panel:
         self.places, self.down, self.polled, self.told = {}, {}, {}, {}
 
     def report(self, time, contact, said):
+        if contact == 0:
+            for finger in self.down.values():
+                finger.lift, finger.is_broken = (time, self.places[finger.contact]), True
+            self.down = {}
+            return
         self.told[contact] = time
         if said is True:
             self.down[contact] = Finger(contact, time)
         elif said is False:
-            self.down.pop(contact).lift = time, self.places[contact]
+            if contact in self.down:
+                self.down.pop(contact).lift = time, self.places[contact]
         else:
             ends = zip(said, (WIDTH, HEIGHT))
             self.places[contact] = tuple(max(0, min(end, at)) / 10 for at, end in ends)
@@ -199,7 +214,9 @@ class Panel:
         going, landed = [], []
         for contact, was, now in self.down_or_lifted():
             if was and was is not now:
-                (was.told, was.place), was.is_lifted = was.lift, True
+                was.told, place = was.lift
+                # One that went with its panel is where the last poll found it.
+                was.place, was.is_lifted = was.place if was.is_broken else place, True
                 going.append(was)
             elif was and contact in self.told:
                 was.place, was.told = self.places[contact], self.told[contact]
@@ -237,6 +254,7 @@ class Attempt:
     is_good: bool = False
     is_spent: bool = False
     is_cancelled: bool = False
+    is_broken: bool = False
     # By how much each limit held, at each moment.
     moments: list = field(default_factory=list)
 
@@ -264,7 +282,9 @@ class Attempt:
     def outcome(self):
         if self.is_cancelled:
             return "cancelled"
-        return "missed" if self.fired is None else "fired"
+        if self.fired is None:
+            return "broken" if self.is_broken else "missed"
+        return "fired"
 
     def are_all_lifted(self):
         return all(finger.is_lifted for finger in self.fingers)
@@ -319,16 +339,17 @@ class Run:
         of = self.of
         lifts = [finger for finger in told if finger.is_lifted]
         is_whole = len(it.fingers) == of.fingers
+        it.is_broken |= any(finger.is_broken for finger in told)
         was_whole = is_whole and all(f in lifts or not f.is_lifted for f in it.fingers)
         is_passing = of.kind == "swipe" and of.keys["fires"] == "passing"
         is_moving = of.kind in LASTING and of.kind != "stick" and not lifts
-        if was_whole and (is_passing or is_moving):
+        if was_whole and (is_passing or is_moving) and not it.is_broken:
             self.judge(it, max(finger.told for finger in told), tick)
         if it.fired is not None and not lifts:
             it.value = self.output(it)
         if lifts and (of.kind != "tap" or it.are_all_lifted()):
             it.over = (max if of.kind == "tap" else min)(finger.told for finger in lifts)
-            if is_whole:
+            if is_whole and not it.is_broken:
                 self.judge_end(it, tick)
 
     def judge_end(self, it, tick):

@@ -75,7 +75,8 @@ def a_pad(moved):
 
 def a_glass(reports, contacts, ends, until, resolution=None):
     """The lines of a take in which contacts of a panel move: instant, contact, and a place or
-    whether it is down. `ends` are the highest x and y."""
+    whether it is down. Of contact 0 it is whether the panel is plugged in. `ends` are the highest
+    x and y."""
     per_mm = f',"resolution":{resolution}' if resolution else ""
     controls = []
     for n in range(1, contacts + 1):
@@ -83,9 +84,13 @@ def a_glass(reports, contacts, ends, until, resolution=None):
         for axis, end in zip("xy", ends):
             place = f'"kind":"position","min":0,"max":{end}{per_mm}'
             controls.append(f'{{"code":"contact-{n}-{axis}",{place}}}')
+    glass = f'"plug":"glass1","kind":"glass","controls":[{",".join(controls)}]'
     yield '{"take":1}'
-    yield f'{{"t":0,"plug":"glass1","kind":"glass","controls":[{",".join(controls)}]}}'
+    yield f'{{"t":0,{glass}}}'
     for time, n, said in reports:
+        if n == 0:
+            yield f'{{"t":{time},{glass}}}' if said else f'{{"t":{time},"unplug":"glass1"}}'
+            continue
         values = {"": int(said)} if isinstance(said, bool) else dict(zip(("-x", "-y"), said))
         for axis, value in values.items():
             yield f'{{"t":{time},"on":"glass1","c":"contact-{n}{axis}","v":{value}}}'

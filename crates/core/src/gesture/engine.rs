@@ -304,19 +304,24 @@ impl GestureEngine {
     fn hear_lift(&mut self, poll: GesturePoll, at: usize, moved: Nanos) {
         let attempt = &mut self.attempts[at];
         let of = poll.gesture(attempt);
-        // What lasts begins only with fingers that are there.
-        if !of.kind.lasts() {
+        let tracks = &self.tracks;
+        let news = |attempt: &GestureAttempt, n| told(attempt, n, tracks).map(|track| track.news);
+        let mut fingers = 0..attempt.fingers().len();
+        attempt.is_broken |= fingers.any(|n| news(attempt, n) == Some(FingerNews::Broken));
+        // What lasts begins only with fingers that are there; what is broken is judged no more.
+        if !of.kind.lasts() && !attempt.is_broken {
             follow(attempt, of, moved, poll.tick);
         }
         for n in 0..attempt.fingers().len() {
-            if let Some(track) = told(attempt, n, &self.tracks).filter(|track| track.news.is_end())
-            {
+            if let Some(track) = told(attempt, n, tracks).filter(|track| track.news.is_end()) {
                 attempt.lift(of, n, track.time);
-                attempt.is_broken |= track.news == FingerNews::Broken;
             }
         }
         self.is_any_over = true;
-        if !attempt.is_broken && attempt.is_complete(of) {
+        if attempt.is_broken {
+            // Of several taps it was only one.
+            attempt.is_part |= matches!(of.kind, GestureKind::Tap { times: 2.. });
+        } else if attempt.is_complete(of) {
             self.hear_end(poll, at);
         }
     }
