@@ -468,6 +468,21 @@ mod trouble {
         assert!(hand.desk.session.now().candidates(hand.desk.session.plan()).is_empty());
     }
 
+    /// The press would have been long enough at the poll that misses the panel.
+    #[test]
+    fn what_a_panel_breaks_is_judged_no_more_and_one_of_two_taps_is_none() {
+        let press = gesture("press", GestureKind::Press, &[]);
+        let mut hand = Hand::new(gesture_rig(vec![press, gesture("double", DOUBLE, &[])]));
+        hand.report(101.0, 1, Some([20.0, 20.0]));
+        hand.run_to(600.0);
+        let glass = hand.desk.session.roster().control(hand.desk.control("glass/contact-1")).device;
+        hand.desk.session.unplug(glass, Nanos::from_millis(610));
+        hand.run_to(2000.0);
+        let told: Vec<(GestureId, GestureOutcome)> =
+            hand.verdicts().iter().map(|verdict| (verdict.gesture, verdict.outcome)).collect();
+        assert_eq!(told, [(GestureId(0), GestureOutcome::Broken)]);
+    }
+
     /// Gone, back, and touched elsewhere, all between two polls.
     #[test]
     fn a_panel_that_comes_back_at_once_has_other_fingers() {

@@ -148,7 +148,7 @@ class Trial(Run):
     def go_on(self, it, going, now, tick):
         """An attempt goes on; a press is judged as it was until its report, and at every poll."""
         is_press = self.of.kind == "press"
-        if is_press and it.fingers[0] in going:
+        if is_press and it.fingers[0] in going and not it.fingers[0].is_broken:
             self.judge(it, it.fingers[0].told, tick)
         told = it.go_on(going)
         if told:

@@ -58,7 +58,12 @@ pub(super) fn step(
         // Until now it was as it has been. Where it got no further and has not fired, the
         // end of this tick says more.
         let has_fired = attempt.phase == AttemptPhase::Fired;
-        if of.is_press && (has_fired || track.news.is_end() || attempt.is_behind(track)) {
+        let says_more = match track.news {
+            FingerNews::Broken => false,
+            FingerNews::Lifted => true,
+            FingerNews::Told | FingerNews::None => has_fired || attempt.is_behind(track),
+        };
+        if of.is_press && says_more {
             judge(attempt, of, track.time, tick);
         }
         attempt.catch_up(track);
