@@ -1,5 +1,5 @@
-"""Buttons, edges, actions, gates and modes of docs/rig-format.md, written a second time from that page
-alone, and held against the program over random rigs and random presses."""
+"""Buttons, edges, actions, gates and modes of docs/rig-format.md, written a second time from that
+page alone, and held against the program over random rigs and random presses."""
 
 import json
 import math

@@ -6,7 +6,7 @@ import random
 from dataclasses import dataclass, field, replace
 
 import pytest
-from workbench import BUTTONS, MILLISECOND, a_pad, polled, reports_of_texts, rig_of
+from workbench import BUTTONS, MILLISECOND, some_pads, polled, reports_of_texts, rig_of
 
 
 @dataclass
@@ -250,11 +250,26 @@ def movements(dice):
     return moved
 
 
+def met(folder, rig, lines):
+    """From when to when the attempts went that were met, and of which pad each was, in order."""
+    told = reports_of_texts("combos", folder, rig, lines)
+    told = [report for report in told if report["line"] == "attempt" and report["outcome"] == "met"]
+    return [(attempt["from_ns"], attempt["to_ns"], attempt.get("device")) for attempt in told]
+
+
 @pytest.mark.parametrize("seed", range(200))
 def test_combos_fire_as_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
     hz, combo, moved = dice.choice([60, 120, 500]), a_combo(dice), movements(dice)
-    told = reports_of_texts("combos", tmp_path, rig_of(hz, combo.table()), a_pad(moved))
-    told = [report for report in told if report["line"] == "attempt" and report["outcome"] == "met"]
-    said = [(attempt["from_ns"], attempt["to_ns"]) for attempt in told]
-    assert said == list(Search(combo, polled(moved, hz), hz).fires())
+    said = met(tmp_path, rig_of(hz, combo.table()), some_pads(moved))
+    assert said == [(*at, None) for at in Search(combo, polled(moved, hz), hz).fires()]
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_a_combo_of_one_device_is_one_for_each_pad(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, combo, pads = dice.choice([60, 120, 500]), a_combo(dice), [movements(dice) for _ in "12"]
+    rig = rig_of(hz, combo.table(), ["one-device = true"])
+    fires = [list(Search(combo, polled(moved, hz), hz).fires()) for moved in pads]
+    asked = [(*at, f"pad{n}") for n, of_one in enumerate(fires, 1) for at in of_one]
+    assert sorted(met(tmp_path, rig, some_pads(*pads))) == sorted(asked)

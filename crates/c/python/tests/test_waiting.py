@@ -5,7 +5,7 @@ import random
 from dataclasses import dataclass, field
 
 import pytest
-from workbench import BUTTONS, MILLISECOND, a_pad, polled, reports_of_texts, rig_of
+from workbench import BUTTONS, MILLISECOND, some_pads, polled, reports_of_texts, rig_of
 
 
 @dataclass
@@ -116,7 +116,7 @@ def test_combos_wait_as_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
     hz, combos, moved = dice.choice([60, 120, 500]), some_combos(dice), movements(dice)
     rig = rig_of(hz, *(combo.table() for combo in combos))
-    told = reports_of_texts("combos", tmp_path, rig, a_pad(moved))
+    told = reports_of_texts("combos", tmp_path, rig, some_pads(moved))
     told = [report for report in told if report.get("outcome") in ("met", "cancelled")]
     said = {(r["combo"], r["to_ns"], r["outcome"], r["fired_tick"]) for r in told}
     last_tick = (moved[-1][0] + 3 * 10**9) * hz // 10**9

@@ -58,19 +58,22 @@ def rig_of(hz, *tables):
     return "\n".join(["rig = 1", "[sampling]", f"poll-hz = {hz}", *lines]) + "\n"
 
 
-def a_pad(moved):
-    """The lines of a take in which the buttons of a pad move: instant, name, and 1 or 0. Without
-    a name the pad is plugged in (1) or unplugged."""
+def some_pads(*moved):
+    """The lines of a take in which the buttons of pads move, for each pad: instant, name, and 1 or
+    0. Without a name the pad is plugged in (1) or unplugged."""
     controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS)
-    pad = f'"plug":"pad1","kind":"pad","controls":[{controls}]'
+    pads = range(1, len(moved) + 1)
+    plugs = {n: f'"plug":"pad{n}","kind":"pad","controls":[{controls}]' for n in pads}
     yield '{"take":1}'
-    yield f'{{"t":0,{pad}}}'
-    for time, name, value in moved:
+    for plug in plugs.values():
+        yield f'{{"t":0,{plug}}}'
+    moves = sorted((*move, n) for n, of_one in enumerate(moved, 1) for move in of_one)
+    for time, name, value, n in moves:
         if name:
-            yield f'{{"t":{time},"on":"pad1","c":"{name}","v":{value}}}'
+            yield f'{{"t":{time},"on":"pad{n}","c":"{name}","v":{value}}}'
         else:
-            yield f'{{"t":{time},{pad}}}' if value else f'{{"t":{time},"unplug":"pad1"}}'
-    yield f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}'
+            yield f'{{"t":{time},{plugs[n]}}}' if value else f'{{"t":{time},"unplug":"pad{n}"}}'
+    yield f'{{"t":{moves[-1][0] + 3 * 10**9},"ends":true}}'
 
 
 def a_glass(reports, contacts, ends, until, resolution=None):
