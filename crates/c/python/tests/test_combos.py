@@ -6,7 +6,9 @@ import random
 from dataclasses import dataclass, field, replace
 
 import pytest
-from workbench import BUTTONS, MILLISECOND, some_pads, polled, reports_of_texts, rig_of
+from workbench import BUTTONS, MILLISECOND, Press, some_pads, polled, reports_of_texts, rig_of
+
+COMPASS = ["right", "up-right", "up", "up-left", "left", "down-left", "down", "down-right"]
 
 
 @dataclass
@@ -191,10 +193,10 @@ class Search:
                 yield max((chain[0].first, chain[0].edge) for chain in chains)[1], end
 
 
-def a_step(dice, kind, before):
+def a_step(dice, kind, before, signals):
     """A random step after another one; none for the first."""
     count = dice.choice([2, 2, 3]) if kind == "together" else dice.choice([1, 1, 2])
-    step = Step(kind, dice.sample(BUTTONS, count), dice.randint(20, 400))
+    step = Step(kind, dice.sample(signals, count), dice.randint(20, 400))
     if kind == "quiet":
         return Step(kind, [], step.long)
     if kind == "release" and before and before.kind in ("press", "hold") and dice.random() < 0.7:
@@ -205,24 +207,24 @@ def a_step(dice, kind, before):
         step.within = dice.randint(30, 600)
     if before:
         step.after = dice.choice([0, 0, 0, dice.randint(1, step.within)])
-        others = [name for name in BUTTONS if name not in step.names]
+        others = [name for name in signals if name not in step.names]
         step.unless = dice.choice([[], [], [], dice.sample(others, 1)])
         if kind == "press" and step.after and dice.random() < 0.6:
             step.buffered = dice.randint(1, step.after)
     return step
 
 
-def a_combo(dice):
-    others = ["tap", "release", "hold", "together"]
-    kinds = ["press"] + dice.choice([[], [dice.choice(others)], [dice.choice(others)], others])
+def a_combo(dice, signals, others=("tap", "release", "hold", "together")):
+    some = dice.choice([[], [dice.choice(others)], [dice.choice(others)], others])
+    kinds = ["press", *some]
     steps = []
     for n in range(dice.randint(1, 3 if len(kinds) > 1 else 4)):
         usual = [kind for kind in kinds if n or kind != "release"]
-        steps.append(a_step(dice, dice.choice(usual), steps[-1] if steps else None))
+        steps.append(a_step(dice, dice.choice(usual), steps[-1] if steps else None, signals))
     if dice.random() < 0.25 and not any(step.kind == "together" for step in steps):
-        steps.insert(0, a_step(dice, "quiet", None))
+        steps.insert(0, a_step(dice, "quiet", None, signals))
     if dice.random() < 0.25:
-        steps.append(a_step(dice, "quiet", None))
+        steps.append(a_step(dice, "quiet", None, signals))
     least = sum(step.after * step.times for step in steps)
     least += sum(step.long for step in steps if step.kind in ("hold", "quiet"))
     all_within = dice.choice([0, 0, max(100, least) + dice.randint(0, 900)])
@@ -260,7 +262,7 @@ def met(folder, rig, lines):
 @pytest.mark.parametrize("seed", range(200))
 def test_combos_fire_as_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
-    hz, combo, moved = dice.choice([60, 120, 500]), a_combo(dice), movements(dice)
+    hz, combo, moved = dice.choice([60, 120, 500]), a_combo(dice, BUTTONS), movements(dice)
     said = met(tmp_path, rig_of(hz, combo.table()), some_pads(moved))
     assert said == [(*at, None) for at in Search(combo, polled(moved, hz), hz).fires()]
 
@@ -268,8 +270,67 @@ def test_combos_fire_as_the_page_says(seed, tmp_path):
 @pytest.mark.parametrize("seed", range(100))
 def test_a_combo_of_one_device_is_one_for_each_pad(seed, tmp_path):
     dice = random.Random(seed)
-    hz, combo, pads = dice.choice([60, 120, 500]), a_combo(dice), [movements(dice) for _ in "12"]
+    hz, combo = dice.choice([60, 120, 500]), a_combo(dice, BUTTONS)
+    pads = [movements(dice) for _ in "12"]
     rig = rig_of(hz, combo.table(), ["one-device = true"])
     fires = [list(Search(combo, polled(moved, hz), hz).fires()) for moved in pads]
     asked = [(*at, f"pad{n}") for n, of_one in enumerate(fires, 1) for at in of_one]
     assert sorted(met(tmp_path, rig, some_pads(*pads))) == sorted(asked)
+
+
+def stick_reports(dice):
+    """A stick that is turned and let go: each report with its instant and its place."""
+    time, angle = 10 * MILLISECOND, 0.0
+    for _ in range(dice.randint(10, 80)):
+        time += int(dice.uniform(4e6, dice.choice([40e6, 200e6])))
+        angle += dice.choice([0, dice.gauss(0, 30), dice.uniform(0, 360)])
+        length = dice.choice([0.0, 0.3, 0.45, 0.55, 0.7, 0.95])
+        turned = math.radians(angle)
+        yield time, int(length * math.cos(turned) * 32767), int(length * math.sin(turned) * 32767)
+
+
+def directions(reports, hz):
+    """The presses of the directions that polls of a stick find, at the instants of the ticks."""
+    queue, place, on, presses, is_away = list(reports), (0, 0), None, [], False
+    for tick in range(queue[-1][0] * hz // 10**9 + 2):
+        now = tick * 10**9 // hz
+        while queue and queue[0][0] <= now:
+            _, *place = queue.pop(0)
+        length = math.hypot(*place) / 32767
+        angle = math.degrees(math.atan2(place[1], place[0]))
+        away = lambda n: abs((45 * n - angle + 180) % 360 - 180)
+        is_away = length >= (0.4 if is_away else 0.5)
+        if on and (not is_away or away(COMPASS.index(on.name)) > 27.5):
+            # A release counts before a press of the same tick.
+            on.release, on = now - 1, None
+        if not on and is_away:
+            on = Press(now, min(COMPASS, key=lambda name: away(COMPASS.index(name))))
+            presses.append(on)
+    return presses
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_directions_are_pressed_as_the_page_says(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice([60, 120, 500])
+    combo = a_combo(dice, COMPASS, others=["release", "hold"])
+    combo.in_ticks, combo.is_strict, reports = True, False, list(stick_reports(dice))
+    action = ["[action.aim]", 'gives = "plane"', 'from = { stick = "pad/stick-l" }']
+    rig = rig_of(hz, combo.table(), ['stick = "aim"'], action)
+    told = reports_of_texts("combos", tmp_path, rig, a_stick(reports))
+    said = [line["fired_tick"] for line in told if line.get("outcome") == "met"]
+    tick_at = lambda instant: -(-instant * hz // 10**9)
+    asked = Search(combo, directions(reports, hz), hz).fires()
+    assert said == [tick_at(end) for _, end in asked]
+
+
+def a_stick(reports):
+    """The lines of a take in which a stick moves."""
+    axis = '"kind":"axis","min":-32767,"centre":0,"max":32767'
+    controls = ",".join(f'{{"code":"stick-l-{n}",{axis}}}' for n in "xy")
+    yield '{"take":1}'
+    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}'
+    for time, *place in reports:
+        for axis, value in zip("xy", place):
+            yield f'{{"t":{time},"on":"pad1","c":"stick-l-{axis}","v":{value}}}'
+    yield f'{{"t":{reports[-1][0] + 3 * 10**9},"ends":true}}'
