@@ -289,6 +289,18 @@ def stick_reports(dice):
         yield time, int(length * math.cos(turned) * 32767), int(length * math.sin(turned) * 32767)
 
 
+def a_stick(reports):
+    """The lines of a take in which a stick moves."""
+    axis = '"kind":"axis","min":-32767,"centre":0,"max":32767'
+    controls = ",".join(f'{{"code":"stick-l-{n}",{axis}}}' for n in "xy")
+    yield '{"take":1}'
+    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}'
+    for time, *place in reports:
+        for axis, value in zip("xy", place):
+            yield f'{{"t":{time},"on":"pad1","c":"stick-l-{axis}","v":{value}}}'
+    yield f'{{"t":{reports[-1][0] + 3 * 10**9},"ends":true}}'
+
+
 def directions(reports, hz):
     """The presses of the directions that polls of a stick find, at the instants of the ticks."""
     queue, place, on, presses, is_away = list(reports), (0, 0), None, [], False
@@ -322,15 +334,3 @@ def test_directions_are_pressed_as_the_page_says(seed, tmp_path):
     tick_at = lambda instant: -(-instant * hz // 10**9)
     asked = Search(combo, directions(reports, hz), hz).fires()
     assert said == [tick_at(end) for _, end in asked]
-
-
-def a_stick(reports):
-    """The lines of a take in which a stick moves."""
-    axis = '"kind":"axis","min":-32767,"centre":0,"max":32767'
-    controls = ",".join(f'{{"code":"stick-l-{n}",{axis}}}' for n in "xy")
-    yield '{"take":1}'
-    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}'
-    for time, *place in reports:
-        for axis, value in zip("xy", place):
-            yield f'{{"t":{time},"on":"pad1","c":"stick-l-{axis}","v":{value}}}'
-    yield f'{{"t":{reports[-1][0] + 3 * 10**9},"ends":true}}'
