@@ -1,6 +1,7 @@
 """Combos of every kind of step, written a second time from docs/rig-format.md alone as a search
 through all chains, and held against the program over random combos and hands."""
 
+import copy
 import math
 import random
 from dataclasses import dataclass, field, replace
@@ -193,6 +194,29 @@ class Search:
                 yield max((chain[0].first, chain[0].edge) for chain in chains)[1], end
 
 
+class Turned(Search):
+    """The same where left and right change places while something is on at the first step."""
+
+    def __init__(self, combo, presses, hz, is_turned):
+        super().__init__(combo, presses, hz)
+        # Its own names are those of both ways.
+        combo.own |= {mirrored(name) for name in combo.own}
+        turn = lambda names: [mirrored(name) for name in names]
+        other = copy.copy(combo)
+        other.parts = [
+            replace(part, names=turn(part.names), unless=turn(part.unless)) for part in combo.parts
+        ]
+        self.other, self.is_turned = Search(other, presses, hz), is_turned
+
+    def ends(self):
+        for ends, is_turned in ((super().ends(), False), (self.other.ends(), True)):
+            yield from (end for end in ends if self.is_turned(end[1][0].edge) == is_turned)
+
+
+def mirrored(name):
+    return name.replace("left", "?").replace("right", "left").replace("?", "right")
+
+
 def a_step(dice, kind, before, signals):
     """A random step after another one; none for the first."""
     count = dice.choice([2, 2, 3]) if kind == "together" else dice.choice([1, 1, 2])
@@ -289,15 +313,20 @@ def stick_reports(dice):
         yield time, int(length * math.cos(turned) * 32767), int(length * math.sin(turned) * 32767)
 
 
-def a_stick(reports):
-    """The lines of a take in which a stick moves."""
+def a_stick(reports, taps):
+    """The lines of a take in which a stick moves, and a button is tapped at some instants."""
     axis = '"kind":"axis","min":-32767,"centre":0,"max":32767'
-    controls = ",".join(f'{{"code":"stick-l-{n}",{axis}}}' for n in "xy")
-    yield '{"take":1}'
-    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}'
+    controls = ['{"code":"mode","kind":"button"}']
+    controls += [f'{{"code":"stick-l-{n}",{axis}}}' for n in "xy"]
+    said = [(time, "mode", 1) for time in taps]
+    # Longer than from one poll to the next.
+    said += [(time + 18 * MILLISECOND, "mode", 0) for time in taps]
     for time, *place in reports:
-        for axis, value in zip("xy", place):
-            yield f'{{"t":{time},"on":"pad1","c":"stick-l-{axis}","v":{value}}}'
+        said += [(time, f"stick-l-{axis}", at) for axis, at in zip("xy", place)]
+    yield '{"take":1}'
+    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{",".join(controls)}]}}'
+    for time, control, value in sorted(said):
+        yield f'{{"t":{time},"on":"pad1","c":"{control}","v":{value}}}'
     yield f'{{"t":{reports[-1][0] + 3 * 10**9},"ends":true}}'
 
 
@@ -328,9 +357,21 @@ def test_directions_are_pressed_as_the_page_says(seed, tmp_path):
     combo = a_combo(dice, COMPASS, others=["release", "hold"])
     combo.in_ticks, combo.is_strict, reports = True, False, list(stick_reports(dice))
     action = ["[action.aim]", 'gives = "plane"', 'from = { stick = "pad/stick-l" }']
-    rig = rig_of(hz, combo.table(), ['stick = "aim"'], action)
-    told = reports_of_texts("combos", tmp_path, rig, a_stick(reports))
+    flip = ["[action.flip]", 'gives = "toggle"', 'from = "pad/mode"']
+    way = ['stick = "aim"']
+    instants = range(MILLISECOND, reports[-1][0], 60 * MILLISECOND)
+    flips = sorted(dice.sample(instants, min(len(instants), dice.choice([0, 1, 3]))))
+    if any(mirrored(name) != name for name in combo.own):
+        way.append('mirror-while = "action/flip"')
+    else:
+        flips = []
+    rig = rig_of(hz, combo.table(), way, action, flip)
+    told = reports_of_texts("combos", tmp_path, rig, a_stick(reports, flips))
     said = [line["fired_tick"] for line in told if line.get("outcome") == "met"]
     tick_at = lambda instant: -(-instant * hz // 10**9)
-    asked = Search(combo, directions(reports, hz), hz).fires()
+    presses = directions(reports, hz)
+    if {tick_at(press.time) for press in presses} & {tick_at(flip) for flip in flips}:
+        return
+    is_turned = lambda instant: sum(flip < instant for flip in flips) % 2 == 1
+    asked = Turned(combo, presses, hz, is_turned).fires()
     assert said == [tick_at(end) for _, end in asked]

@@ -2,8 +2,8 @@
 
 use super::*;
 use gtrig_core::{
-    ActionId, BothHeld, ComboId, Deal, GestureKind, Gives, InputSpec, MainRule, ModeId, ModeSet,
-    Quantity, SwipeDirections, SwipeFires, Zones,
+    ActionId, BothHeld, ComboId, Deal, Direction, GestureKind, Gives, InputSpec, MainRule, ModeId,
+    ModeSet, Quantity, SignalId, SwipeDirections, SwipeFires, Zones,
 };
 use rstest::rstest;
 
@@ -580,6 +580,32 @@ modes = "driving"
 waits-for = "double"
 steps = "do double, hold south for 800 ms, release south within 2 s"
 "#;
+
+/// What ends an attempt is turned around like its steps.
+#[test]
+fn a_mirror_turns_what_may_not_be_pressed_too() {
+    let text = r#"rig = 1
+[action.slew]
+gives = "plane"
+from = { stick = "pad/stick-l" }
+[action.flip]
+gives = "on"
+from = "pad/mode"
+[combo.roll]
+stick = "slew"
+mirror-while = "action/flip"
+steps = "push down-right, push up within 200 ms unless left or north"
+"#;
+    let rig = parse("t", text).unwrap();
+    let variants = rig.combos[0].variants();
+    let unless = |n: usize| variants[n].steps[1].unless.clone();
+    let direction = |signal: SignalId| match rig.signals[signal.index()] {
+        Signal::Way(_, Direction(way)) => Some(way),
+        _ => None,
+    };
+    let ways = [0, 1].map(|n| unless(n).into_iter().map(direction).collect::<Vec<_>>());
+    assert_eq!(ways, [[Some(4), None], [Some(0), None]]);
+}
 
 #[test]
 fn combos_are_read() {
