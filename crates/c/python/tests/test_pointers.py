@@ -1,0 +1,131 @@
+"""Pointers and places of docs/rig-format.md, written a second time from that page alone, and held
+against the program over random zones and a mouse that reports where it is."""
+
+import random
+from dataclasses import dataclass
+
+import pytest
+from test_zones import Contact, Zone, having
+from workbench import replayed_texts, rig_of
+
+TICKS, SIDE = 120, 1000
+MAKERS = ["left", "right", "middle", "hover"]
+
+
+@dataclass
+class Pointed(Zone):
+    """A zone that some contacts of a pointer make, and where its contact is."""
+
+    by: list
+
+    def table(self):
+        lines = [*super().table()[:5], f"by = {self.by}", *super().table()[5:]]
+        if self.contact == "pass":
+            return lines
+        place = f'from = {{ place = "{self.name}"'
+        return [
+            *lines,
+            f"[action.at-{self.name}]", 'gives = "place"', f"{place} }}",
+            f"[action.x-{self.name}]", 'gives = "axis"', f"{place} }}",
+            f"[action.way-{self.name}]", 'gives = "plane"', "clamp = false", f"{place} }}",
+        ]
+
+    def across(self, place):
+        """A place from -1 to +1 across the zone, y up."""
+        x, y, width, height = self.rect
+        shares = (at / SIDE for at in place)
+        ways = [2 * (at - low) / size - 1 for at, low, size in zip(shares, (x, y), (width, height))]
+        ways = [max(-1.0, min(1.0, way)) for way in ways]
+        return [ways[0], -ways[1]]
+
+
+class Hover(Contact):
+    """What hovers begins nowhere: it is on a zone, or not."""
+
+    def poll(self, zones):
+        self.had = self.has
+        is_another = self.is_down and self.finger != self.polled
+        self.polled = self.finger if self.is_down else 0
+        self.had = set() if is_another else self.had
+        self.has = having(zones, lambda zone: zone.is_under(self.place)) if self.is_down else set()
+
+
+def a_zone(dice, name):
+    x, y = dice.randint(0, 8), dice.randint(0, 8)
+    rect = tuple(part / 10 for part in (x, y, dice.randint(1, 10 - x), dice.randint(1, 10 - y)))
+    contact = dice.choice(["take", "take", "share", "pass"])
+    by = dice.sample(MAKERS, dice.randint(1, 3))
+    return Pointed(name, rect, dice.randint(0, 2), contact, dice.random() < 0.4, by)
+
+
+def reports(dice, hz, can_tell):
+    """Each report: its instant, its control and its value."""
+    time, states = 0, dict.fromkeys(["left", "right", "middle", "in-range"], 0)
+    while True:
+        time += int(dice.uniform(1e6, dice.choice([8e6, 50e6])))
+        if time > (TICKS - 3) / hz * 1e9:
+            return
+        name = dice.choice([*states, "x", "y", "x", "y"])
+        if name in ("x", "y"):
+            yield time, name, dice.choice([0, SIDE, dice.randint(0, 10) * 100, dice.randint(0, SIDE)])
+        elif name != "in-range" or can_tell:
+            states[name] = 1 - states[name]
+            yield time, name, states[name]
+
+
+def a_mouse(moved, can_tell, until):
+    """The lines of a take in which a mouse says where it is."""
+    buttons = ["left", "right", "middle", *(["in-range"] if can_tell else [])]
+    controls = [f'{{"code":"{name}","kind":"button"}}' for name in buttons]
+    controls += [f'{{"code":"{n}","kind":"position","min":0,"max":{SIDE}}}' for n in "xy"]
+    yield '{"take":1}'
+    yield f'{{"t":0,"plug":"mouse1","kind":"mouse","controls":[{",".join(controls)}]}}'
+    for time, name, value in moved:
+        yield f'{{"t":{time},"on":"mouse1","c":"{name}","v":{value}}}'
+    yield f'{{"t":{until},"ends":true}}'
+
+
+def asked_of(zone, contacts):
+    """What the actions of a zone give, of the contacts of the zone."""
+    having_it = [contact for contact in contacts if zone.name in contact.has]
+    asked = {f"on-{zone.name}": bool(having_it)}
+    is_new = [zone.name not in contact.had for contact in having_it]
+    asked[f"pulse-{zone.name}"] = any(is_new)
+    last = max(having_it, key=lambda contact: contact.finger, default=None)
+    way = zone.across(last.place) if last else [0.0, 0.0]
+    share = [at / SIDE for at in last.place] if last else [0.0, 0.0]
+    return asked | {f"at-{zone.name}": share, f"x-{zone.name}": way[0], f"way-{zone.name}": way}
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_zones_have_what_a_pointer_makes(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, can_tell = dice.choice([60, 120]), dice.random() < 0.8
+    zones = [a_zone(dice, f"zone-{n}") for n in range(dice.randint(1, 5))]
+    waiting = list(reports(dice, hz, can_tell))
+    lines = a_mouse(waiting, can_tell, (TICKS - 1) * 10**9 // hz)
+    told = replayed_texts(tmp_path, rig_of(hz, *(zone.table() for zone in zones)), lines)
+    contacts = {name: Hover() if name == "hover" else Contact() for name in MAKERS}
+    fingers, values = 0, {}
+    for tick in range(TICKS):
+        while waiting and waiting[0][0] <= tick * 10**9 // hz:
+            _, name, value = waiting.pop(0)
+            if name in ("x", "y"):
+                place = contacts["left"].place
+                place = (value, place[1]) if name == "x" else (place[0], value)
+                for contact in contacts.values():
+                    contact.place = place
+            else:
+                contact = contacts["hover" if name == "in-range" else name]
+                fingers += value
+                contact.is_down = bool(value)
+                contact.finger = fingers if value else contact.finger
+        for name, contact in contacts.items():
+            contact.poll([zone for zone in zones if name in zone.by])
+        for action in told[tick].get("actions", []):
+            values[action["action"]] = action["value"]
+        for zone in zones:
+            of_it = [contacts[name] for name in zone.by]
+            for name, asked in asked_of(zone, of_it).items():
+                rest = [0.0, 0.0] if isinstance(asked, list) else 0
+                assert values.get(name, rest) == pytest.approx(asked, abs=1e-5), (tick, name)
