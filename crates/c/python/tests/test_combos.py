@@ -69,6 +69,8 @@ class Combo:
         real = [step for step in steps if step.kind != "quiet"]
         self.parts = [part for n, step in enumerate(real) for part in step.parts(n == 0)]
         self.own = {name for part in self.parts for name in part.names}
+        # What a strict one sees pressed.
+        self.seen = set(BUTTONS)
 
     def table(self):
         texts = ", ".join(f'"{step.text()}"' for step in self.steps)
@@ -126,7 +128,7 @@ class Search:
 
     def is_broken(self, part, since, moment):
         """Whether something was pressed since an instant that the part does not bear."""
-        others = set(BUTTONS) - set(part.names if part.kind == "together" else [])
+        others = self.combo.seen - set(part.names if part.kind == "together" else [])
         names = others if self.combo.is_strict else part.unless
         for at in self.pressed(names, since):
             is_before = self.clock(at) < moment.time if part.kind == "hold" else at < moment.edge
@@ -169,7 +171,7 @@ class Search:
         """Whether nothing that may not be pressed is pressed from the last step on."""
         own = self.pressed(self.combo.own, last.last)
         is_own = any(last.time <= self.clock(at) < end for at in own)
-        others = self.pressed(BUTTONS if self.combo.is_strict else [], last.last)
+        others = self.pressed(self.combo.seen if self.combo.is_strict else [], last.last)
         return not is_own and all(self.clock(at) >= end for at in others)
 
     def ends(self):
@@ -257,7 +259,7 @@ def a_combo(dice, signals, others=("tap", "release", "hold", "together")):
     return Combo(steps, all_within, **flags)
 
 
-def movements(dice):
+def movements(dice, may_go=True):
     """Buttons of which several may be down at once, in order of time."""
     free, moved = dict.fromkeys(BUTTONS, 10 * MILLISECOND), []
     pace, longest = dice.choice([150e6, 400e6, 900e6]), dice.choice([[30e6], [80e6, 500e6]])
@@ -267,7 +269,7 @@ def movements(dice):
         free[name] = down + int(dice.uniform(25e6, dice.choice(longest)))
         moved += [(down, name, 1), (free[name], name, 0)]
     moved.sort()
-    if dice.random() < 0.3:
+    if may_go and dice.random() < 0.3:
         # The pad goes for a while, with whatever is held on it.
         goes = dice.randint(50 * MILLISECOND, moved[-1][0])
         comes = goes + dice.randint(40, 300) * MILLISECOND
@@ -300,6 +302,89 @@ def test_a_combo_of_one_device_is_one_for_each_pad(seed, tmp_path):
     fires = [list(Search(combo, polled(moved, hz), hz).fires()) for moved in pads]
     asked = [(*at, f"pad{n}") for n, of_one in enumerate(fires, 1) for at in of_one]
     assert sorted(met(tmp_path, rig, some_pads(*pads))) == sorted(asked)
+
+
+def of_any(pads, hz):
+    """The presses of names that are on while any of several pads has them down."""
+    turns = []
+    for of_one in pads:
+        for press in polled(of_one, hz):
+            turns.append((press.time, press.release, press.name, press.is_forced))
+    # What polls see.
+    tick_at = lambda instant: -(-instant * hz // 10**9)
+    presses = []
+    for name in BUTTONS:
+        on = None
+        for down, up, _, is_forced in sorted(turn for turn in turns if turn[2] == name):
+            if on and tick_at(down) <= tick_at(on.release):
+                # One went off while or just before the other one went on: no poll sees it off.
+                on.release, on.is_forced = max((on.release, on.is_forced), (up, is_forced))
+            else:
+                on = Press(down, name, up, is_forced)
+                presses.append(on)
+    return sorted(presses, key=lambda press: press.time)
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_a_name_is_that_of_any_pad(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, combo = dice.choice([60, 120, 500]), a_combo(dice, BUTTONS)
+    combo.is_strict = False
+    is_twin = dice.random() < 0.5
+    pads = [movements(dice, may_go=not is_twin) for _ in "12"]
+    if is_twin:
+        # The second one does what the first one does, at almost the same time.
+        shaken = [(time + dice.randint(0, 12 * MILLISECOND), *rest) for time, *rest in pads[0]]
+        pads[1] = sorted(shaken)
+    said = met(tmp_path, rig_of(hz, combo.table()), some_pads(*dice.sample(pads, 2)))
+    assert said == [(*at, None) for at in Search(combo, of_any(pads, hz), hz).fires()]
+
+
+# What a name may be besides the button of a pad, and how a take writes that it goes on and off.
+SIGNALS = {
+    "south": ("pad1", "south", [1], [0]),
+    "keys/KeyH": ("keys1", "KeyH", [1], [0]),
+    "pad/trigger-r": ("pad1", "trigger-r", [50, 77, 100], [0, 49]),
+    "action/horn": ("pad1", "north", [1], [0]),
+    "zone/plate": ("glass1", "contact-1", [1], [0]),
+    "glass/contact-2": ("glass1", "contact-2", [1], [0]),
+}
+HORN = ["[action.horn]", 'gives = "on"', 'from = "pad/north"']
+PLATE = ["[zone.plate]", "rect = [0, 0, 0.5, 1]"]
+
+
+def signals(dice, moved):
+    """The lines of a take in which names go on and off."""
+    button = '{"code":"%s","kind":"button"}'
+    place = '{"code":"contact-%d-%s","kind":"position","min":0,"max":100}'
+    pad = [button % "south", button % "north"]
+    pad.append('{"code":"trigger-r","kind":"trigger","min":0,"max":100}')
+    glass = [button % f"contact-{n}" for n in (1, 2)]
+    glass += [place % (n, axis) for n in (1, 2) for axis in "xy"]
+    yield '{"take":1}'
+    for name, controls in ("pad1", pad), ("keys1", [button % "KeyH"]), ("glass1", glass):
+        kind = name.rstrip("1")
+        yield f'{{"t":0,"plug":"{name}","kind":"{kind}","controls":[{",".join(controls)}]}}'
+    # The second finger is beside the zone.
+    yield '{"t":0,"on":"glass1","c":"contact-2-x","v":90}'
+    for time, name, value in moved:
+        device, control, on, off = SIGNALS[name]
+        said = dice.choice(on if value else off)
+        yield f'{{"t":{time},"on":"{device}","c":"{control}","v":{said}}}'
+    yield f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}'
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_names_are_more_than_buttons(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, some = dice.choice([60, 120, 500]), dice.sample(list(SIGNALS), 4)
+    combo = a_combo(dice, some)
+    named = combo.own | {name for part in combo.parts for name in part.unless}
+    # A trigger is pressed only for who names it, and a finger is what is named of it.
+    combo.seen = named | ({"south", "keys/KeyH", "action/horn"} & set(some))
+    moved = [(time, dict(zip(BUTTONS, some))[name], v) for time, name, v in movements(dice, False)]
+    said = met(tmp_path, rig_of(hz, PLATE, HORN, combo.table()), signals(dice, moved))
+    assert said == [(*at, None) for at in Search(combo, polled(moved, hz), hz).fires()]
 
 
 def stick_reports(dice):

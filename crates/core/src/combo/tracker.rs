@@ -86,14 +86,14 @@ impl SignalTracker {
             for &signal in &plan.zones {
                 let BoundSignal::Zone(zone) = *plan.signal(signal) else { continue };
                 let by = sources.panels.first_in(zone).map(|id| sources.touch.contact(id).down);
-                self.hear(sources, signal, turned(by.is_some()), (at.time, by), at);
+                self.hear_by(sources, signal, turned(by.is_some()), by, at);
             }
         }
         if !sources.gestures.changed().is_empty() {
             for &signal in &plan.gestures {
                 let BoundSignal::Gesture(gesture) = *plan.signal(signal) else { continue };
                 let state = sources.gestures.state(gesture);
-                self.hear(sources, signal, turned(state.is_on()), (at.time, state.contact), at);
+                self.hear_by(sources, signal, turned(state.is_on()), state.contact, at);
             }
         }
         let was_due = core::mem::take(&mut self.actions_due);
@@ -106,7 +106,8 @@ impl SignalTracker {
     }
 
     /// What a control that was touched does to its signals. A press of a button that no signal
-    /// names is an edge too, for strict combos.
+    /// names is an edge too, for strict combos; but not the landing of a finger: what that means
+    /// say the zones and gestures.
     fn hear_control(
         &mut self,
         sources: &SignalSources,
@@ -118,7 +119,8 @@ impl SignalTracker {
         let state = &sources.controls[control.index()];
         if signals.is_empty() && state.edge() == Some(Edge::Press) {
             let its = sources.sample.control(control).control;
-            if its.kind.is_button() && !its.is_presence {
+            let lands = sources.touch.contacts_of(control).next().is_some();
+            if its.kind.is_button() && !its.is_presence && !lands {
                 let others = plan.others.iter().find(|(device, _)| *device == its.device);
                 let signal = others.map(|(_, signal)| *signal);
                 let by = (state.turned(true), Some(control));
@@ -126,41 +128,20 @@ impl SignalTracker {
             }
         }
         for &signal in signals {
-            let is_on = |&(other, bit): &(ControlId, u32)| {
-                let state = &sources.controls[other.index()];
-                match sources.sample.control(other).control.kind.is_button() {
-                    true => state.is_down(),
-                    false => state.is_past(bit),
-                }
-            };
             let controls = plan.controls_of(signal);
-            let (on, time) = match plan.signal(signal) {
+            let says = match plan.signal(signal) {
                 BoundSignal::Dpad { direction, .. } => {
-                    let is_there = |four: &[(ControlId, u32)]| {
-                        let held = [0, 1, 2, 3].map(|n| is_on(&four[n]));
-                        Direction::of_buttons(held) == Some(*direction)
-                    };
-                    // It is in a direction since the last of its buttons moved.
-                    let four = controls
-                        .chunks_exact(4)
-                        .find(|four| four.iter().any(|(other, _)| *other == control));
-                    let buttons = four.unwrap_or(&[]).iter();
-                    let last =
-                        buttons.map(|(other, _)| sources.controls[other.index()].heard()).max();
-                    (controls.chunks_exact(4).any(is_there), last.unwrap_or(at.time))
+                    let of_four =
+                        |four: &[_]| sources.dpad([0, 1, 2, 3].map(|n| four[n]), *direction);
+                    first_on_last_off(controls.chunks_exact(4).map(of_four))
                 }
-                _ => {
-                    let on = controls.iter().any(is_on);
-                    (on, state.turned(on))
-                }
+                _ => first_on_last_off(controls.iter().map(|one| sources.button(one))),
             };
-            let time = time.min(at.time);
+            let Some(says) = says else { continue };
             // What was carried over from before the recording is on without an edge.
-            let change = match on && !state.has_moved() {
-                true => SignalChange::Carried,
-                false => turned(on),
-            };
-            self.hear(sources, signal, change, (time, Some(control)), at);
+            let is_carried = says.is_on && !sources.controls[says.by.index()].has_moved();
+            let change = if is_carried { SignalChange::Carried } else { turned(says.is_on) };
+            self.hear(sources, signal, change, (says.since.min(at.time), Some(says.by)), at);
         }
     }
 
@@ -172,15 +153,19 @@ impl SignalTracker {
         signal: SignalId,
         at: Moment,
     ) {
-        // Who drove it was reported within this tick, or it changed by itself.
-        let instant = |by: Option<ControlId>| {
-            let heard = by.filter(|by| sources.touched.contains(by));
-            (heard.map_or(at.time, |by| sources.controls[by.index()].heard().min(at.time)), by)
-        };
         match *plan.signal(signal) {
             BoundSignal::Action(action) => {
                 let state = sources.actions[action.index()];
-                self.hear(sources, signal, turned(state.is_active()), instant(state.driver), at);
+                // Where the rig lets auto-repeat press, it is still no hand.
+                let is_repeat = |by: ControlId| {
+                    let by = &sources.controls[by.index()];
+                    by.marks.contains(LaneMarks::REPEATED) && by.edge() != Some(Edge::Press)
+                };
+                let change = match state.is_active() && state.driver.is_some_and(is_repeat) {
+                    true => SignalChange::Carried,
+                    false => turned(state.is_active()),
+                };
+                self.hear_by(sources, signal, change, state.driver, at);
             }
             BoundSignal::Way(action, gives, direction) => {
                 let state = sources.actions[action.index()];
@@ -191,10 +176,34 @@ impl SignalTracker {
                 let slot = &mut self.signals[signal.index()].direction;
                 *slot = Direction::next(*slot, v);
                 let on = *slot == Some(direction);
-                self.hear(sources, signal, turned(on), instant(state.driver), at);
+                self.hear_by(sources, signal, turned(on), state.driver, at);
             }
             _ => {}
         }
+    }
+
+    /// Notes what a control did to a signal that is no control itself; the one that did it last
+    /// where none drives it any more. It did so when it was reported, or at the tick where it was
+    /// not reported since the one before.
+    fn hear_by(
+        &mut self,
+        sources: &SignalSources,
+        signal: SignalId,
+        change: SignalChange,
+        by: Option<ControlId>,
+        at: Moment,
+    ) {
+        let before = &self.signals[signal.index()];
+        if before.is_on == (change != SignalChange::Release) {
+            return;
+        }
+        let by = by.or(before.by);
+        let heard = by.filter(|by| sources.touched.contains(by)).map(|by| {
+            let state = &sources.controls[by.index()];
+            state.edge().map_or(state.heard(), |edge| state.turned(edge == Edge::Press))
+        });
+        let time = heard.map_or(at.time, |heard| heard.min(at.time));
+        self.hear(sources, signal, change, (time, by), at);
     }
 
     /// Notes that a signal is on or off now, by whom and since when.
@@ -220,6 +229,54 @@ impl SignalTracker {
         });
         let change = if is_forced && !on { SignalChange::Forced } else { change };
         self.edges.push(edge(Some(signal), change, (time, by), at));
+    }
+}
+
+/// One of the buttons or d-pads that a signal is made of.
+#[derive(Clone, Copy)]
+struct Part {
+    is_on: bool,
+    /// Whether it was on at the tick before.
+    was_on: bool,
+    /// When it turned on, or off.
+    since: Nanos,
+    by: ControlId,
+}
+
+/// What several parts come to, of which one is enough: on since the first of those that are on,
+/// or off since the last of those that were.
+fn first_on_last_off(parts: impl Iterator<Item = Part>) -> Option<Part> {
+    parts.reduce(|one, other| match (one.is_on, other.is_on) {
+        (true, true) if other.since < one.since => other,
+        (false, false) if (other.was_on, other.since) > (one.was_on, one.since) => other,
+        (false, true) => other,
+        _ => one,
+    })
+}
+
+impl SignalSources<'_> {
+    /// A button as a part of a signal; of another control whether it is past a threshold.
+    fn button(&self, &(control, bit): &(ControlId, u32)) -> Part {
+        let state = &self.controls[control.index()];
+        let (is_on, was_on) = match self.sample.control(control).control.kind.is_button() {
+            true => (state.is_down(), state.was_down()),
+            false => (state.is_past(bit), state.was_past(bit)),
+        };
+        Part { is_on, was_on, since: state.turned(is_on), by: control }
+    }
+
+    /// Whether a d-pad is in a direction: since the last of its buttons moved.
+    fn dpad(&self, four: [(ControlId, u32); 4], direction: Direction) -> Part {
+        let buttons = four.map(|one| self.button(&one));
+        let is_there = |held| Direction::of_buttons(held) == Some(direction);
+        let heard = four.map(|(control, _)| (self.controls[control.index()].heard(), control));
+        let (since, by) = heard.into_iter().fold(heard[0], Ord::max);
+        Part {
+            is_on: is_there(buttons.map(|button| button.is_on)),
+            was_on: is_there(buttons.map(|button| button.was_on)),
+            since,
+            by,
+        }
     }
 }
 

@@ -96,6 +96,11 @@ impl ControlState {
         self.seen != 0
     }
 
+    /// Whether a button was down at the tick before.
+    pub(crate) const fn was_down(&self) -> bool {
+        self.before != 0
+    }
+
     /// The edge of a button at this tick.
     pub const fn edge(&self) -> Option<Edge> {
         match (self.before != 0, self.seen != 0) {

@@ -171,7 +171,9 @@ impl ComboStep {
     pub fn lifts(&self, before: &ComboStep) -> bool {
         match (&before.what, &self.what) {
             (StepKind::Press(of) | StepKind::Hold(of, _), StepKind::Release(lifted)) => {
-                of == lifted
+                let has =
+                    |names: &[SignalId], of: &[SignalId]| of.iter().all(|n| names.contains(n));
+                has(of, lifted) && has(lifted, of)
             }
             _ => false,
         }
@@ -189,8 +191,8 @@ impl ComboStep {
 pub enum StepKind {
     /// Any of these goes on.
     Press(Vec<SignalId>),
-    /// Any of these goes off. Right after a press or a hold of the same ones it
-    /// is the release of that press, and not that of a later one.
+    /// Any of these goes off. Right after a press or a hold of the same ones, in any
+    /// order, it is the release of that press, and not that of a later one.
     Release(Vec<SignalId>),
     /// Any of these goes on and stays on for so long. The step is met when that
     /// is over; its limits are about the press.
