@@ -348,9 +348,11 @@ SIGNALS = {
     "action/horn": ("pad1", "north", [1], [0]),
     "zone/plate": ("glass1", "contact-1", [1], [0]),
     "glass/contact-2": ("glass1", "contact-2", [1], [0]),
+    "gesture/tap": ("glass1", "contact-3", [1], [0]),
 }
 HORN = ["[action.horn]", 'gives = "on"', 'from = "pad/north"']
-PLATE = ["[zone.plate]", "rect = [0, 0, 0.5, 1]"]
+PLATE = ["[zone.plate]", "rect = [0, 0, 0.5, 1]", "[gesture.tap]", 'kind = "tap"']
+PLATE += ['zone = "tap"', "[zone.tap]", "rect = [0.5, 0.5, 0.5, 0.5]"]
 
 
 def signals(dice, moved):
@@ -359,14 +361,15 @@ def signals(dice, moved):
     place = '{"code":"contact-%d-%s","kind":"position","min":0,"max":100}'
     pad = [button % "south", button % "north"]
     pad.append('{"code":"trigger-r","kind":"trigger","min":0,"max":100}')
-    glass = [button % f"contact-{n}" for n in (1, 2)]
-    glass += [place % (n, axis) for n in (1, 2) for axis in "xy"]
+    glass = [button % f"contact-{n}" for n in (1, 2, 3)]
+    glass += [place % (n, axis) for n in (1, 2, 3) for axis in "xy"]
     yield '{"take":1}'
     for name, controls in ("pad1", pad), ("keys1", [button % "KeyH"]), ("glass1", glass):
         kind = name.rstrip("1")
         yield f'{{"t":0,"plug":"{name}","kind":"{kind}","controls":[{",".join(controls)}]}}'
-    # The second finger is beside the zone.
-    yield '{"t":0,"on":"glass1","c":"contact-2-x","v":90}'
+    # The second finger is beside the zones, and the third one taps.
+    for control in "contact-2-x", "contact-3-x", "contact-3-y":
+        yield f'{{"t":0,"on":"glass1","c":"{control}","v":90}}'
     for time, name, value in moved:
         device, control, on, off = SIGNALS[name]
         said = dice.choice(on if value else off)
@@ -374,7 +377,19 @@ def signals(dice, moved):
     yield f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}'
 
 
-@pytest.mark.parametrize("seed", range(150))
+def tapped(presses, hz):
+    """The same presses, where those of a finger are taps: on for the tick after the lift."""
+    fingers = [press for press in presses if press.name == "gesture/tap"]
+    yield from (press for press in presses if press.name != "gesture/tap")
+    for finger in fingers:
+        if finger.release - finger.time <= 250 * MILLISECOND:
+            tick = -(-finger.release * hz // 10**9)
+            before, off = (n * 10**9 // hz for n in (tick, tick + 1))
+            lands = [other.time for other in fingers if before < other.time <= off]
+            yield Press(finger.release, finger.name, *(lands or [off]))
+
+
+@pytest.mark.parametrize("seed", range(200))
 def test_names_are_more_than_buttons(seed, tmp_path):
     dice = random.Random(seed)
     hz, some = dice.choice([60, 120, 500]), dice.sample(list(SIGNALS), 4)
@@ -384,7 +399,8 @@ def test_names_are_more_than_buttons(seed, tmp_path):
     combo.seen = named | ({"south", "keys/KeyH", "action/horn"} & set(some))
     moved = [(time, dict(zip(BUTTONS, some))[name], v) for time, name, v in movements(dice, False)]
     said = met(tmp_path, rig_of(hz, PLATE, HORN, combo.table()), signals(dice, moved))
-    assert said == [(*at, None) for at in Search(combo, polled(moved, hz), hz).fires()]
+    presses = sorted(tapped(polled(moved, hz), hz), key=lambda press: press.time)
+    assert said == [(*at, None) for at in Search(combo, presses, hz).fires()]
 
 
 def stick_reports(dice):
