@@ -7,7 +7,7 @@ use common::{
     presses::{Keys, Tap, rig_of},
     reference,
 };
-use gtrig_analysis::{Capacity, Session};
+use gtrig_analysis::{Capacity, Session, ladder::ComboAttemptOutcome};
 use gtrig_core::*;
 use rstest::rstest;
 
@@ -79,6 +79,80 @@ fn an_action_that_stays_on_enters_its_mode_once() {
     let keys = Keys::run(rig, &taps);
     assert_eq!(on(&keys, 0), (100..500).collect::<Vec<_>>());
     assert_eq!(keys.session.now().modes(), [ModeId(0)]);
+}
+
+/// A key is held while the menu comes and goes, and let go in it or after it. Its time counts
+/// outside of the menu alone: it is held for 50 ms before, and 250 ms after.
+#[rstest]
+#[case::in_the_menu(250, false)]
+#[case::after_it(650, true)]
+fn what_is_let_go_while_the_clock_stands_still_is_held_no_more(
+    #[case] until: u64,
+    #[case] fires: bool,
+) {
+    let span = TimeSpan::millis(200);
+    let mut rig = two_modes(true);
+    rig.combos[0].steps = vec![ComboStep::new(StepKind::hold(SignalId(1), span), span)];
+    let keys = Keys::run(rig, &[tap(1, 50, until - 50), tap(0, 100, 10), tap(0, 400, 10)]);
+    assert_eq!(met(&keys), [250].repeat(usize::from(fires)));
+    let ladder = keys.ladder(ComboId(0));
+    let margin = ladder.attempts()[0].checks[0].margin / 1_000_000;
+    assert_eq!((ladder.attempts().len(), margin), (1, if fires { 100 } else { -150 }));
+}
+
+/// A quiet that is over at the tick at which the menu comes is over before it.
+#[test]
+fn what_is_over_at_the_tick_of_a_switch_is_met() {
+    let mut rig = two_modes(false);
+    let quiet = ComboStep::new(StepKind::Quiet(TimeSpan::millis(50)), TimeSpan::millis(0));
+    rig.combos[0].steps = vec![press(1, 0), quiet];
+    // The poll at 100 ms sees what was pressed 5 ms before.
+    rig.rate = PollRate::DEFAULT;
+    let keys = Keys::run(rig, &[tap(1, 50, 30), tap(0, 95, 30)]);
+    assert_eq!(met(&keys), [100]);
+    assert_eq!(keys.ladder(ComboId(0)).attempts()[0].outcome, ComboAttemptOutcome::Met);
+}
+
+fn thirds() -> impl Iterator<Item = (u64, u64, u64)> {
+    let three = |from: u64| [from, from + 8, from + 16];
+    three(100).into_iter().flat_map(move |enters| {
+        three(200).into_iter().flat_map(move |leaves| three(300).map(|at| (enters, leaves, at)))
+    })
+}
+
+/// A tick is no whole number of nanoseconds; a clock that stood still for many is not late.
+#[test]
+fn a_clock_in_ticks_is_on_time_after_it_stood_still() {
+    let mut rig = two_modes(true);
+    rig.rate = PollRate::from_hz(120.0).unwrap();
+    let hold = StepKind::hold(SignalId(1), TimeSpan::millis(75));
+    rig.combos[0].steps = vec![ComboStep::new(hold, TimeSpan::millis(75))];
+    rig.combos[0].clock = ComboClock::Ticks;
+    // Each of the three at every third of a tick.
+    for (enters, leaves, at) in thirds() {
+        let keys =
+            Keys::run(rig.clone(), &[tap(0, enters, 20), tap(0, leaves, 20), tap(1, at, 200)]);
+        let pressed = rig.rate.tick_seeing(Nanos::from_millis(at));
+        let news = keys.session.history().combo_news();
+        let known: Vec<u32> = news.iter().map(|news| news.known.0).collect();
+        assert_eq!(known, [pressed.0 + 9], "a menu from {enters} to {leaves}, a press at {at}");
+    }
+}
+
+/// Out of the menu into a third mode: what the first one had begun is over.
+#[rstest]
+#[case::back(0, &[350])]
+#[case::to_another(2, &[])]
+fn what_had_begun_goes_on_where_its_mode_comes_back(#[case] key: u16, #[case] fires: &[u64]) {
+    let mut rig = two_modes(true);
+    rig.combos[0].modes = ModeSet::ALL;
+    rig.actions.push(action("park", Gives::Pulse, vec![button("keys/KeyS")]));
+    rig.modes.push(mode("parked", Some(3), None, false));
+    let taps = [tap(1, 50, 10), tap(0, 100, 10), tap(key, 300, 10), tap(1, 350, 10)];
+    let keys = Keys::run(rig, &taps);
+    let news = keys.session.history().combo_news().iter();
+    let known: Vec<u64> = news.map(|news| u64::from(news.known.0)).collect();
+    assert_eq!(known, fires);
 }
 
 #[rstest]

@@ -90,6 +90,8 @@ impl Climb {
 
     pub(super) fn feed(&mut self, edge: &SignalEdge) {
         if edge.change == SignalChange::Clear {
+            // What was over at the tick that switched is met.
+            self.run_pending(edge.moment());
             self.floor = self.serial;
             self.forget();
             return;
@@ -99,6 +101,9 @@ impl Climb {
             // The clock stands still where it stood when the mode came.
             self.run_pending(edge.moment());
             self.hold(edge, 0);
+            if !edge.is_on() {
+                self.let_go(edge);
+            }
             return;
         }
         self.paused = edge.paused.time;
@@ -146,6 +151,14 @@ impl Climb {
             let lifted = if edge.is_on() { held.lifted } else { held.serial };
             *held = SignalState { is_on: edge.is_on(), since: edge.moment(), serial, lifted };
         }
+    }
+
+    /// What was held goes off while nothing counts.
+    fn let_go(&mut self, edge: &SignalEdge) {
+        self.serial += 1;
+        let mut tracks = core::mem::take(&mut self.tracks);
+        self.end(&mut tracks, edge);
+        self.tracks = tracks;
     }
 
     fn forget(&mut self) {

@@ -356,7 +356,7 @@ impl ComboEngine {
     }
 
     /// Takes in the edges of a tick, in order. While the clock stands still edges
-    /// move signals but count for nothing.
+    /// move signals, and end what is held no more, but count for nothing else.
     pub(crate) fn tick(&mut self, poll: ComboPoll, edges: &[SignalEdge], clock: ClockState) {
         let ComboPoll { automaton, rate, now, .. } = poll;
         let is_frozen = clock == ClockState::Frozen;
@@ -373,6 +373,7 @@ impl ComboEngine {
             if edge.change == SignalChange::Clear {
                 self.clear(poll);
             } else if is_frozen {
+                self.end_holds(edge);
                 self.hold(edge, 0);
             } else {
                 self.run_timers(poll, edge.moment());
@@ -402,6 +403,13 @@ impl ComboEngine {
         }
     }
 
+    /// A signal that goes off is held no more.
+    fn end_holds(&mut self, edge: &SignalEdge) {
+        if let Some(signal) = edge.signal.filter(|_| !edge.is_on()) {
+            self.timers.retain(|timer| timer.what != Due::Held(signal));
+        }
+    }
+
     /// What lasts ends when no signal of the last step is on any more.
     fn end_lasting(&mut self, automaton: &Automaton) {
         let mut at = 0;
@@ -423,13 +431,9 @@ impl ComboEngine {
         self.serial += 1;
         let serial = self.serial;
         self.hold(edge, if edge.is_press() { serial } else { 0 });
-        if let Some(signal) = edge.signal {
-            if !edge.is_on() {
-                self.timers.retain(|timer| timer.what != Due::Held(signal));
-            }
-            if edge.change != SignalChange::Carried {
-                self.reach(poll, edge, Trigger::new(signal, edge.is_press()));
-            }
+        self.end_holds(edge);
+        if let Some(signal) = edge.signal.filter(|_| edge.change != SignalChange::Carried) {
+            self.reach(poll, edge, Trigger::new(signal, edge.is_press()));
         }
         // What a press breaks is broken for the steps after it.
         if edge.is_press() {

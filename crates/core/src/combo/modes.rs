@@ -3,7 +3,7 @@
 //! Modes lie on each other. The first of the rig is at the bottom and never leaves. An action
 //! that goes on puts its mode on top, or ends the one on top. A mode that *freezes* makes the
 //! clock of the combos stand still while it is on top: what was begun before can be finished
-//! after it.
+//! after it, if the same mode comes back.
 
 use crate::base::{ActionId, ModeId, Moment, Nanos, Tick};
 use crate::spec::{MAX_MODES, Mode};
@@ -45,8 +45,8 @@ pub(crate) struct Modes {
     depth: u8,
     /// For how long the clock of the combos has stood still.
     paused: Moment,
-    /// Since when it stands still.
-    frozen: Option<Moment>,
+    /// Since when it stands still, and the mode that was on top before.
+    frozen: Option<(Moment, ModeId)>,
     /// Which of the actions that enter and leave modes were on at the last tick: two bits for
     /// each mode.
     were_on: u64,
@@ -88,7 +88,7 @@ impl Modes {
 
     /// For how long the clock of the combos has stood still at a moment.
     pub(crate) fn paused_at(&self, now: Moment) -> Moment {
-        let since = self.frozen.unwrap_or(now);
+        let since = self.frozen.map_or(now, |(since, _)| since);
         let time = self.paused.time.0 + now.time.0.saturating_sub(since.time.0);
         let tick = self.paused.tick.0 + now.tick.0.saturating_sub(since.tick.0);
         Moment { time: Nanos(time), tick: Tick(tick) }
@@ -127,15 +127,14 @@ impl Modes {
         if top == before {
             return None;
         }
-        let freezes = |mode: ModeId| modes[mode.index()].freezes;
-        if let Some(since) = self.frozen.filter(|_| !freezes(top)) {
-            self.paused.time.0 += now.time.0 - since.time.0;
-            self.paused.tick.0 += now.tick.0 - since.tick.0;
-            self.frozen = None;
-        } else if freezes(top) {
-            self.frozen = Some(self.frozen.unwrap_or(now));
+        if modes[top.index()].freezes {
+            self.frozen = self.frozen.or(Some((now, before)));
+            return Some(Switch::Keeps);
         }
-        Some(if freezes(top) || freezes(before) { Switch::Keeps } else { Switch::Forgets })
+        let Some((since, under)) = self.frozen.take() else { return Some(Switch::Forgets) };
+        self.paused.time.0 += now.time.0 - since.time.0;
+        self.paused.tick.0 += now.tick.0 - since.tick.0;
+        Some(if top == under { Switch::Keeps } else { Switch::Forgets })
     }
 
     /// Puts a mode on top; one that is on already comes back to the top.
@@ -177,6 +176,7 @@ mod tests {
     #[case::out_of_the_menu(&[1, 3, 4], &[0, 1], Some(Switch::Keeps))]
     #[case::only_the_top_is_left(&[1, 3, 2], &[0, 1, 2], None)]
     #[case::back_to_one_below(&[1, 3, 1], &[0, 1], Some(Switch::Keeps))]
+    #[case::out_of_the_menu_to_another(&[3, 1], &[0, 2, 1], Some(Switch::Forgets))]
     #[case::the_first_is_never_left(&[2], &[0], None)]
     fn modes_are_stacked(
         #[case] actions: &[u16],

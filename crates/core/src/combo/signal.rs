@@ -49,7 +49,7 @@ impl HandPress {
 /// What became of a signal.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum SignalChange {
-    /// No change of a signal: everything that was begun is forgotten now.
+    /// No change of a signal: after the tick of this edge everything that was begun is forgotten.
     Clear,
     /// It went off.
     Release,

@@ -19,8 +19,8 @@ pub(crate) struct Combos {
     engine: ComboEngine,
     /// The modes that are on.
     modes: Modes,
-    /// Another mode came at the last tick.
-    switched: Option<Switch>,
+    /// Another mode came at the last tick; that tick.
+    switched: Option<(Switch, Moment)>,
 }
 
 impl Combos {
@@ -101,14 +101,18 @@ impl Combos {
         }
         self.tracker.listen(sources, plan, at);
         let (mode, paused) = (self.modes.top(), self.modes.paused_at(at));
+        let now = at.before(paused);
         let edges = self.tracker.edges_mut();
         for edge in &mut *edges {
-            let Moment { time, tick } = edge.moment().before(paused);
-            (edge.time, edge.tick, edge.paused, edge.mode) = (time, tick, paused, mode);
+            // Of a clock that stands still all is at one moment.
+            let clock = if self.modes.is_frozen() { now } else { edge.moment().before(paused) };
+            let stood = Nanos(edge.time.0.saturating_sub(clock.time.0));
+            edge.paused = Moment { time: stood, tick: paused.tick };
+            (edge.time, edge.tick, edge.mode) = (clock.time, clock.tick, mode);
         }
-        let now = at.before(paused);
-        if self.switched == Some(Switch::Forgets) {
-            let Moment { time, tick } = now;
+        if let Some((Switch::Forgets, switched)) = self.switched {
+            let Moment { time, tick } = self.modes.clock(switched);
+            let paused = self.modes.paused_at(switched);
             let (signal, change, by) = (None, SignalChange::Clear, None);
             // What came since the switch belongs to the new mode.
             let clear = SignalEdge { signal, change, time, tick, paused, mode, by };
@@ -156,7 +160,7 @@ impl Combos {
     ) {
         self.tracker.actions_due = !changed.is_empty();
         if !modes.is_empty() && !changed.is_empty() {
-            self.switched = self.modes.follow(modes, is_on, now);
+            self.switched = self.modes.follow(modes, is_on, now).map(|switch| (switch, now));
         }
     }
 }

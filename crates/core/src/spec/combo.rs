@@ -563,7 +563,8 @@ pub struct Mode {
     /// The action that ends it, if it is on top.
     pub leave: Option<ActionId>,
     /// Whether the clock of the combos stands still in it, so that what was begun
-    /// before can be finished after; otherwise what was begun is forgotten.
+    /// before can be finished after; otherwise what was begun is forgotten. Never of
+    /// the first mode.
     pub freezes: bool,
 }
 

@@ -27,8 +27,17 @@ fn mode(problems: &mut Problems, entry: &Entry, n: usize, actions: &[&str]) -> O
         let at = named(problems, value, actions, "the name of an action of this rig")?;
         Some(ActionId::at(at))
     });
-    let words = [("forget", false), ("freeze", true)];
-    let freezes = fields.take("windows").and_then(|v| v.one_of(problems, &words)).unwrap_or(false);
+    let windows = fields.take("windows").and_then(|value| {
+        let span = value.span();
+        let freezes = value.one_of(problems, &[("forget", false), ("freeze", true)])?;
+        Some((span, freezes))
+    });
+    let freezes = windows.as_ref().is_some_and(|(_, freezes)| *freezes);
+    if let Some((span, true)) = windows.filter(|_| n == 0) {
+        let expected = "\"forget\": the first mode is on from the beginning, and no press counts \
+                        for a combo while one freezes";
+        problems.add(span, "\"freeze\" for the first mode".to_owned(), expected);
+    }
     fields.finish(problems);
     if n > 0 && enter.is_none() {
         let found = format!("the mode `{}` without it", entry.key.escape_debug());

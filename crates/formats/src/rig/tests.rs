@@ -136,6 +136,10 @@ fn defaults_are_filled_in() {
     "[action.a]\ngives='on'\nfrom='pad/stick-l'",
     "4:6: found 'pad/stick-l', expected one control; a stick is read with `stick = …`"
 )]
+#[case::frozen_from_the_beginning(
+    "[mode.a]\nwindows='freeze'",
+    "3:9: found \"freeze\" for the first mode, expected \"forget\": the first mode is on from the beginning, and no press counts for a combo while one freezes"
+)]
 #[case::wrong_input(
     "[action.a]\ngives='plane'\nfrom=['pad/south']",
     "4:7: found 'pad/south', expected what an action that gives \"plane\" can read: { stick = … }, { cross = {…} }, { pointer = … }, { place = … } or { gesture = … }"

@@ -30,11 +30,14 @@ impl Timer {
 }
 
 impl ComboEngine {
-    /// When the first timer is over; of one in ticks the instant of its tick.
+    /// When the first timer is over, at the latest. Of one that goes by ticks half a tick before:
+    /// a clock that stood still stood for whole ticks, which are no whole nanoseconds.
     pub(super) fn next_timer(&self, rate: PollRate) -> Option<Nanos> {
-        let instant = |timer: &Timer| match timer.span {
-            TimeSpan::Time(_) => timer.due.time,
-            TimeSpan::Ticks(_) => rate.time_of(timer.due.tick),
+        let slack = rate.time_of(Tick(1)).0 / 2;
+        let instant = |timer: &Timer| match (timer.span, timer.clock) {
+            (TimeSpan::Time(_), ComboClock::Reports) => timer.due.time,
+            (TimeSpan::Time(_), ComboClock::Ticks) => Nanos(timer.due.time.0.saturating_sub(slack)),
+            (TimeSpan::Ticks(_), _) => Nanos(rate.time_of(timer.due.tick).0.saturating_sub(slack)),
         };
         self.timers.iter().map(instant).min()
     }

@@ -1,0 +1,189 @@
+"""Combos in modes that forget or freeze, written a second time from docs/rig-format.md alone, and
+held against the program over random combos and hands."""
+
+import random
+from dataclasses import dataclass
+
+import pytest
+from test_combos import Search, a_combo, movements
+from workbench import BUTTONS, MILLISECOND, polled, reports_of_texts, rig_of
+
+# What enters and leaves the modes; the first one is always on.
+SWITCHES = {"b": ("shoulder-l", "shoulder-r"), "c": ("start", "select")}
+ALL = [*BUTTONS, *(name for pair in SWITCHES.values() for name in pair)]
+
+
+@dataclass
+class Stretch:
+    """A mode is on top, from the tick after one that switched to it to one that switches away."""
+
+    mode: str
+    first: int
+    last: int = 10**9
+    # For how many ticks the clock stood still before, and how often attempts ended.
+    paused: int = 0
+    life: int = 0
+
+
+def stretches(presses, freezing, hz):
+    """What is on top when."""
+    stack, found, went_on, under = ["a"], [Stretch("a", 0)], {}, None
+    for press in presses:
+        went_on.setdefault(-(-press.time * hz // 10**9), set()).add(press.name)
+    for tick, names in sorted(went_on.items()):
+        before = stack[-1]
+        for mode, (enter, leave) in SWITCHES.items():
+            if stack[-1] == mode and leave in names:
+                stack = stack[:-1]
+            elif enter in names:
+                stack = [*(stack[: stack.index(mode)] if mode in stack else stack), mode]
+        if stack[-1] == before:
+            continue
+        last = found[-1]
+        last.last, paused, life = tick, last.paused, last.life
+        if before in freezing:
+            paused += tick - (last.first - 1)
+        else:
+            under = before
+        if stack[-1] not in freezing and (before not in freezing or stack[-1] != under):
+            life += 1
+        found.append(Stretch(stack[-1], tick + 1, paused=paused, life=life))
+    return found
+
+
+class InModes(Search):
+    """A search among what is pressed while the combo is open and its clock runs."""
+
+    def __init__(self, combo, presses, hz, found, freezing, is_open):
+        super().__init__(combo, presses, hz)
+        self.stretches, self.freezing, self.is_open = found, freezing, is_open
+        # A press in a mode that freezes counts for nothing.
+        self.presses = [press for press in presses if self.at(press.time).mode not in freezing]
+
+    def tick_of(self, instant):
+        """Which poll sees what is reported at an instant."""
+        return -(-instant * self.hz // 10**9)
+
+    def at(self, instant):
+        """What is on top when that is seen."""
+        tick = self.tick_of(instant)
+        return next(stretch for stretch in self.stretches if tick <= stretch.last)
+
+    def clock(self, instant):
+        stretch = self.at(instant)
+        if stretch.mode in self.freezing:
+            tick = stretch.first - 1
+            return (tick - stretch.paused) * 10**9 // self.hz
+        if self.combo.in_ticks:
+            return (self.tick_of(instant) - stretch.paused) * 10**9 // self.hz
+        return instant - self.stood(stretch)
+
+    def stood(self, stretch):
+        """For how long the clock stood still before a stretch, in nanoseconds."""
+        until = [(s.first - 1, s.last) for s in self.stretches if s.mode in self.freezing]
+        until = [span for span in until if span[1] < stretch.first]
+        return sum(b * 10**9 // self.hz - a * 10**9 // self.hz for a, b in until)
+
+    def pressed(self, names, after):
+        """Of one life alone: what was pressed before is forgotten."""
+        return [at for at in super().pressed(names, after) if self.at(at).life == self.life]
+
+    def counts(self, instant):
+        stretch = self.at(instant)
+        is_running = stretch.mode not in self.freezing
+        return is_running and self.is_open(stretch.mode) and stretch.life == self.life
+
+    def moments(self, part, before, chain):
+        for moment in super().moments(part, before, chain):
+            if self.counts(moment.edge):
+                yield moment
+
+    def held(self, name, instant):
+        at = super().held(name, instant)
+        return at if at and self.at(at).life == self.life else None
+
+    def ends(self):
+        for self.life in range(self.stretches[-1].life + 1):
+            for end, chain in super().ends():
+                if self.fired_tick(end) is not None:
+                    yield end, chain
+
+    def fired_tick(self, end):
+        """The first tick at which the clock is so far, if it comes before attempts end."""
+        for stretch in self.stretches:
+            if stretch.life != self.life or stretch.mode in self.freezing:
+                continue
+            if self.combo.in_ticks:
+                tick = self.tick_of(end) + stretch.paused
+            else:
+                tick = self.tick_of(end + self.stood(stretch))
+            tick = max(stretch.first, tick)
+            if tick <= stretch.last:
+                return tick
+        return None
+
+
+def switching(dice, until):
+    """When buttons that enter and leave modes are tapped."""
+    moved, time = [], 0
+    while time < until:
+        name = dice.choice([name for pair in SWITCHES.values() for name in pair])
+        down = time + dice.randint(30, 700) * MILLISECOND + dice.randint(0, 999_999)
+        time = down + dice.randint(25, 60) * MILLISECOND
+        moved += [(down, name, 1), (time, name, 0)]
+    return moved
+
+
+def a_pad(moved):
+    """The lines of a take in which buttons move."""
+    controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in ALL)
+    yield '{"take":1}'
+    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}'
+    for time, name, value in moved:
+        yield f'{{"t":{time},"on":"pad1","c":"{name}","v":{value}}}'
+    yield f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}'
+
+
+def modes_table(windows):
+    """The modes and what enters and leaves them."""
+    for mode in "abc":
+        yield f"[mode.{mode}]"
+        if mode in SWITCHES:
+            yield f'enter = "to-{mode}"'
+            yield f'leave = "from-{mode}"'
+            yield f'windows = "{windows[mode]}"'
+    for mode, names in SWITCHES.items():
+        for way, name in zip(("to", "from"), names):
+            yield f"[action.{way}-{mode}]"
+            yield f'gives = "pulse"'
+            yield f'from = "pad/{name}"'
+
+
+@pytest.mark.parametrize("seed", range(200))
+def test_combos_keep_to_modes_as_the_page_says(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice([60, 120, 500])
+    combo = a_combo(dice, BUTTONS, others=dice.choice([("press",), ("tap", "hold", "together")]))
+    combo.is_strict, combo.forced = False, False
+    for part in combo.parts:
+        part.buffered = 0
+    for step in combo.steps:
+        step.buffered = 0
+    windows = {mode: dice.choice(["forget", "freeze"]) for mode in SWITCHES}
+    its = dice.choice([[], [], ["a"], ["a", "b"], ["b"]])
+    listens = [f"modes = {its}"] if its else []
+    moved = movements(dice, may_go=False)
+    moved = sorted([*moved, *switching(dice, moved[-1][0])])
+    rig = rig_of(hz, combo.table(), listens, modes_table(windows))
+    told = reports_of_texts("combos", tmp_path, rig, a_pad(moved))
+    said = [(line["from_ns"], line["fired_tick"]) for line in told if line.get("outcome") == "met"]
+    freezing = {mode for mode, way in windows.items() if way == "freeze"}
+    presses = polled(moved, hz)
+    is_open = lambda mode: not its or mode in its
+    all_stretches = list(stretches(presses, freezing, hz))
+    search = InModes(combo, presses, hz, all_stretches, freezing, is_open)
+    asked = []
+    for began, end in search.fires():
+        search.life = search.at(began).life
+        asked.append((began, search.fired_tick(end)))
+    assert said == asked
