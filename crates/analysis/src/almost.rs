@@ -3,8 +3,9 @@
 //! A step of a combo may be a gesture or a zone. Where that was missed by little,
 //! the [ladder](crate::ladder) knows of no press. So the edges are read once more
 //! with one: of the gesture at the tick at which its attempt was over, of the zone
-//! at the tick at which a finger landed beside it. Where the combo is met with it,
-//! this alone kept it from being met.
+//! at the tick at which a finger landed beside it; and as of the report with which
+//! that finger moved, if that tick saw one. Where the combo is met with it, this
+//! alone kept it from being met.
 
 use crate::{
     Session,
@@ -55,8 +56,27 @@ pub struct AlmostMet {
 /// A press of a signal that did not come.
 struct Missed {
     signal: SignalId,
-    tick: Tick,
+    /// When it would have been reported, and the tick that would have seen it.
+    at: Moment,
     instead: Almost,
+}
+
+impl Missed {
+    /// Nothing but `instead` at a tick, by a contact.
+    fn new(
+        session: &Session,
+        signal: SignalId,
+        (contact, tick): (ControlId, Tick),
+        instead: Almost,
+    ) -> Self {
+        let seen = session.plan().rate().time_of(tick);
+        let reported = session.events_of(contact, tick).map(|event| event.time).max();
+        Missed {
+            signal,
+            at: Moment { time: reported.map_or(seen, |at| at.min(seen)), tick },
+            instead,
+        }
+    }
 }
 
 /// Every combo of a session that one gesture or one zone alone kept from being
@@ -70,7 +90,7 @@ pub fn almost_met(session: &Session) -> Vec<AlmostMet> {
             _ => Vec::new(),
         })
         .collect();
-    missed.sort_by_key(|missed| missed.tick);
+    missed.sort_by_key(|missed| missed.at);
     let combos = ComboId::first(session.rig().combos.len());
     combos.flat_map(|combo| of_combo(session, combo, &missed)).collect()
 }
@@ -82,8 +102,8 @@ fn missed_gestures(session: &Session, signal: SignalId, gesture: GestureId) -> V
     let attempts = session.attempts();
     let near = attempts.iter().filter(is_near);
     near.map(|verdict| {
-        let instead = Almost::Gesture(*verdict);
-        Missed { signal, tick: verdict.tick, instead }
+        let by = (verdict.contact, verdict.tick);
+        Missed::new(session, signal, by, Almost::Gesture(*verdict))
     })
     .collect()
 }
@@ -99,7 +119,7 @@ fn missed_zones(session: &Session, signal: SignalId, zone: ZoneId) -> Vec<Missed
             let outside_mm = of.outline.outside(place(session, contact, tick), contact.size);
             if outside_mm > 0.0 && outside_mm <= BESIDE_MM {
                 let instead = Almost::Zone { zone, contact: contact.down, outside_mm };
-                missed.push(Missed { signal, tick, instead });
+                missed.push(Missed::new(session, signal, (contact.down, tick), instead));
             }
         }
     }
@@ -122,7 +142,9 @@ fn of_combo(session: &Session, id: ComboId, missed: &[Missed]) -> Vec<AlmostMet>
     let edges = session.history().signal_edges();
     let mut read = 0;
     for missed in missed.iter().filter(its) {
-        while let Some(edge) = edges.get(read).filter(|edge| edge.seen() <= missed.tick) {
+        let is_before =
+            |edge: &&SignalEdge| (edge.seen(), edge.reported()) <= (missed.at.tick, missed.at.time);
+        while let Some(edge) = edges.get(read).filter(is_before) {
             ladder.feed(edge);
             read += 1;
         }
@@ -131,7 +153,7 @@ fn of_combo(session: &Session, id: ComboId, missed: &[Missed]) -> Vec<AlmostMet>
         found.extend(attempt.and_then(|attempt| {
             let is_it = |n: &usize| {
                 let rung = attempt.rungs.get(*n);
-                rung.is_some_and(|rung| rung.reported == session.plan().rate().time_of(missed.tick))
+                rung.is_some_and(|rung| rung.reported == missed.at.time)
             };
             let step = steps_of(combo, missed.signal).find(is_it)? as u8;
             Some(AlmostMet { combo: id, step, instead: missed.instead.clone(), attempt })
@@ -154,18 +176,10 @@ fn with_press<'e>(
     missed: &Missed,
     after: impl Iterator<Item = &'e SignalEdge>,
 ) -> Option<ComboAttempt> {
-    let rate = session.plan().rate();
-    let (now, mode) = clock(session, missed.tick);
-    let at = Moment { time: rate.time_of(missed.tick), tick: missed.tick };
-    let press = SignalEdge {
-        signal: Some(missed.signal),
-        change: SignalChange::Press,
-        time: now.time,
-        tick: now.tick,
-        paused: at.before(now),
-        mode,
-        by: None,
-    };
+    let (paused, mode) = clock(session, missed.at.tick);
+    let Moment { time, tick } = missed.at.before(paused);
+    let (signal, change, by) = (Some(missed.signal), SignalChange::Press, None);
+    let press = SignalEdge { signal, change, time, tick, paused, mode, by };
     ladder.feed(&press);
     let mut read = 0;
     for edge in after {
@@ -183,12 +197,13 @@ fn with_press<'e>(
     ladder.attempts().iter().find(uses_it).cloned()
 }
 
-/// The clock of the combos at a tick, and the mode then on top.
+/// For how long the clock of the combos has stood still at a tick, and the mode then on top.
 fn clock(session: &Session, tick: Tick) -> (Moment, ModeId) {
-    let time = session.plan().rate().time_of(tick);
     if session.rig().modes.is_empty() {
-        return (Moment { time, tick }, ModeId(0));
+        return (Moment::default(), ModeId(0));
     }
+    let at = Moment { time: session.plan().rate().time_of(tick), tick };
     let machine = session.at(tick);
-    (machine.combo_now(session.plan()), machine.modes().last().copied().unwrap_or(ModeId(0)))
+    let paused = at.before(machine.combo_now(session.plan()));
+    (paused, machine.modes().last().copied().unwrap_or(ModeId(0)))
 }
