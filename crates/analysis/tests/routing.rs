@@ -10,6 +10,7 @@ use common::{
 use gtrig_analysis::{Capacity, Session, ladder::ComboAttemptOutcome};
 use gtrig_core::*;
 use rstest::rstest;
+use std::ops::Range;
 
 fn mode_set(mode: u8) -> ModeSet {
     ModeSet::EMPTY.with(ModeId(mode))
@@ -200,6 +201,24 @@ fn a_combo_that_lasts_is_on_until_its_last_signal_goes_off() {
     rig.actions = vec![action("held", Gives::On, vec![InputSpec::Combo(ComboId(0))])];
     let keys = Keys::run(rig, &[tap(0, 100, 120), tap(0, 400, 49)]);
     assert_eq!(on(&keys, 0), (150..220).collect::<Vec<_>>());
+}
+
+/// Of several names it lasts by the one that was pressed, turned around or not; of a chord by all.
+#[rstest]
+#[case::the_first(&[tap(0, 100, 50)], 100..150)]
+#[case::the_second(&[tap(1, 100, 50), tap(0, 120, 70)], 100..190)]
+#[case::turned_around(&[tap(2, 50, 200), tap(1, 100, 50)], 100..150)]
+fn a_combo_lasts_by_what_was_pressed(#[case] taps: &[Tap], #[case] ticks: Range<u32>) {
+    let either = StepKind::Press(vec![SignalId(0), SignalId(1)]);
+    let turned = taps[0].button == 2;
+    let step = if turned { StepKind::press(SignalId(0)) } else { either };
+    let mirror = Mirror { while_on: SignalId(2), pairs: vec![(SignalId(0), SignalId(1))] };
+    let steps = vec![ComboStep::new(step, TimeSpan::millis(0))];
+    let combo = Combo { lasts: true, mirror: turned.then_some(mirror), ..Combo::new("c", steps) };
+    let mut rig = rig_of(vec![combo]);
+    rig.actions = vec![action("held", Gives::On, vec![InputSpec::Combo(ComboId(0))])];
+    let keys = Keys::run(rig, taps);
+    assert_eq!(on(&keys, 0), ticks.collect::<Vec<_>>());
 }
 
 /// While key 2 is held, left and right change places.

@@ -186,6 +186,10 @@ class Search:
 
     def fires(self):
         """From the press of the first step to the moment of the last, of each chain that fires."""
+        return ((chain[0].edge, end) for end, chain in self.firing())
+
+    def firing(self):
+        """The moment at which each chain fires, and the chain."""
         ends, spent = {}, -1
         for end, chain in self.ends():
             ends.setdefault((end, chain[-1].last), []).append(chain)
@@ -193,7 +197,7 @@ class Search:
             chains = [chain for chain in chains if self.combo.again or chain[0].first > spent]
             if chains:
                 spent = last
-                yield max((chain[0].first, chain[0].edge) for chain in chains)[1], end
+                yield end, max(chains, key=lambda chain: (chain[0].first, chain[0].edge))
 
 
 class Turned(Search):

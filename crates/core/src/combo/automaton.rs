@@ -210,14 +210,13 @@ pub(crate) struct BoundCombo {
     pub(crate) takes: bool,
     /// Whether a press may count for another attempt after it fired.
     pub(crate) again: bool,
-    /// Whether it is on until a signal of its last step goes off, and not for one tick.
-    pub(crate) lasts: bool,
+    /// What it is on by for longer than one tick: the signals that may meet its last step with
+    /// any, of a chord together. It lasts while all of those are on that met it.
+    pub(crate) lasts_by: Vec<Vec<SignalId>>,
     /// The copies that are given the first say about the presses of an attempt at it.
     pub(crate) waits_for: Vec<CopyId>,
     /// Whether another one waits for it.
     pub(crate) is_waited_for: bool,
-    /// The signals of its last step that has any: what it lasts by, and what it is driven by.
-    pub(crate) last: Vec<SignalId>,
     /// All signals of its steps, each once, in order.
     pub(crate) signals: Vec<SignalId>,
     /// The set of its own signals, where a quiet or calm asks for it.
@@ -289,7 +288,10 @@ impl BoundCombo {
         variants: &[ComboVariant],
         own: Option<SetId>,
     ) -> Self {
-        let last = combo.steps.iter().rev().find(|step| !step.what.signals().is_empty());
+        let lasts_by = match combo.lasts {
+            true => variants.iter().flat_map(lasting_by).collect(),
+            false => Vec::new(),
+        };
         let all = variants.iter().flat_map(|variant| &variant.steps);
         let mut signals: Vec<SignalId> =
             all.flat_map(|step| step.what.signals().iter().copied()).collect();
@@ -302,12 +304,23 @@ impl BoundCombo {
             all: combo.all,
             takes: combo.takes,
             again: combo.again,
-            lasts: combo.lasts,
+            lasts_by,
             waits_for: Vec::new(),
             is_waited_for: false,
-            last: last.map_or(Vec::new(), |step| step.what.signals().to_vec()),
             signals,
             own,
         }
+    }
+}
+
+/// The signals that may meet the last step with any, those of a chord together.
+fn lasting_by(variant: &ComboVariant) -> Vec<Vec<SignalId>> {
+    let last = variant.steps.iter().rev().find(|step| !step.what.signals().is_empty());
+    match last.map(|step| &step.what) {
+        Some(StepKind::Press(any) | StepKind::Hold(any, _)) => {
+            any.iter().map(|&signal| Vec::from([signal])).collect()
+        }
+        Some(StepKind::Together { of, .. }) => Vec::from([of.clone()]),
+        _ => Vec::new(),
     }
 }

@@ -245,7 +245,7 @@ pub(crate) struct ComboEngine {
     /// The copies that fired in this tick.
     pulsed: Vec<CopyId>,
     /// The copies that are on until a signal of their last step goes off.
-    lasting: Vec<CopyId>,
+    lasting: Vec<(CopyId, u16)>,
     /// What this tick found out of attempts, in the order of the edges, and for one edge of the
     /// rig.
     news: Vec<ComboNews>,
@@ -302,9 +302,8 @@ impl ComboEngine {
         make_room(&mut self.reached, nodes);
         make_room(&mut self.arrivals, nodes + 1);
         make_room(&mut self.timers, automaton.timer_count);
-        for list in [&mut self.pulsed, &mut self.lasting] {
-            make_room(list, copies);
-        }
+        make_room(&mut self.pulsed, copies);
+        make_room(&mut self.lasting, automaton.combos.iter().map(|of| of.lasts_by.len()).sum());
         let waiting = KEPT_WAITING * automaton.waiting_count;
         make_room(&mut self.waiting, waiting);
         make_room(&mut self.met, if waiting > 0 { KEPT_MET } else { 0 });
@@ -410,20 +409,32 @@ impl ComboEngine {
         }
     }
 
-    /// What lasts ends when no signal of the last step is on any more.
+    /// What lasts ends when a signal that it lasts by is on no more.
     fn end_lasting(&mut self, automaton: &Automaton) {
         let mut at = 0;
-        while let Some(&copy) = self.lasting.get(at) {
-            let BoundCombo { last, combo, .. } = automaton.combo(copy);
-            if last.iter().all(|signal| self.held[signal.index()].is_on) {
+        while let Some(&(copy, by)) = self.lasting.get(at) {
+            let BoundCombo { lasts_by, combo, .. } = automaton.combo(copy);
+            if lasts_by[usize::from(by)].iter().all(|signal| self.held[signal.index()].is_on) {
                 at += 1;
                 continue;
             }
             self.lasting.swap_remove(at);
-            let its = |other: &CopyId| automaton.combo(*other).combo == *combo;
+            let its = |(other, _): &(CopyId, u16)| automaton.combo(*other).combo == *combo;
             self.states[combo.index()].lasts = self.lasting.iter().any(its);
             self.note(*combo);
         }
+    }
+
+    /// By which of the signals that a combo may last by an attempt does: those whose presses met
+    /// its last step, if they are still on.
+    fn lasts_by(&self, bound: &BoundCombo, arrival: &Arrival) -> Option<u16> {
+        let is_its = |signal: &SignalId| {
+            let held = &self.held[signal.index()];
+            held.is_on && held.serial != 0 && Presses::one(held.serial).meets(arrival.presses)
+        };
+        let is_last = |signal: &SignalId| self.held[signal.index()].serial == arrival.serial;
+        let met_it = |by: &Vec<SignalId>| by.iter().all(is_its) && by.iter().any(is_last);
+        bound.lasts_by.iter().position(met_it).map(|by| by as u16)
     }
 
     /// Takes in one edge; see the [module](self) for the order.

@@ -33,16 +33,20 @@ impl ComboEngine {
     /// An attempt of which all was known at the tick `known` fires. The combo is on for this
     /// tick, or as long as it lasts; several copies may be on at once.
     fn fire(&mut self, poll: ComboPoll, copy: CopyId, arrival: &Arrival, known: Tick) {
-        let &BoundCombo { combo, lasts, has_siblings, .. } = poll.automaton.combo(copy);
+        let bound = poll.automaton.combo(copy);
+        let &BoundCombo { combo, has_siblings, .. } = bound;
+        let lasts_by = self.lasts_by(bound, arrival);
         let state = &mut self.states[combo.index()];
         state.by = arrival.by;
         let had_fired = core::mem::replace(&mut state.fired, true);
         if !had_fired || (has_siblings && !self.pulsed.contains(&copy)) {
             self.pulsed.push(copy);
         }
-        let had_lasted = lasts && core::mem::replace(&mut state.lasts, true);
-        if lasts && (!had_lasted || (has_siblings && !self.lasting.contains(&copy))) {
-            self.lasting.push(copy);
+        if let Some(by) = lasts_by {
+            state.lasts = true;
+            if !self.lasting.contains(&(copy, by)) {
+                self.lasting.push((copy, by));
+            }
         }
         self.note(combo);
         let waiting = Waiting { copy, arrival: *arrival, known };
