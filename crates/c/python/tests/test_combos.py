@@ -480,3 +480,39 @@ def test_directions_are_pressed_as_the_page_says(seed, tmp_path):
     is_turned = lambda instant: sum(flip < instant for flip in flips) % 2 == 1
     asked = Turned(combo, presses, hz, is_turned).fires()
     assert said == [tick_at(end) for _, end in asked]
+
+
+DPAD = {"south": "dpad-up", "east": "dpad-down", "west": "dpad-left", "north": "dpad-right"}
+# The way of each button, right and up.
+WAYS = {"dpad-up": (0, 1), "dpad-down": (0, -1), "dpad-left": (-1, 0), "dpad-right": (1, 0)}
+
+
+def dpad_directions(moved, hz):
+    """The presses of directions that polls of a d-pad find, at the report that moved it last."""
+    queue, held, on, presses, moved_at = list(moved), set(), None, [], 0
+    for tick in range(queue[-1][0] * hz // 10**9 + 2):
+        while queue and queue[0][0] <= tick * 10**9 // hz:
+            moved_at, name, value = queue.pop(0)
+            (held.add if value else held.discard)(DPAD[name])
+        x, y = (sum(parts) for parts in zip((0, 0), *(WAYS[name] for name in held)))
+        name = COMPASS[round(math.degrees(math.atan2(y, x)) / 45) % 8] if x or y else None
+        if on and on.name != name:
+            on.release, on = moved_at, None
+        if name and not on:
+            on = Press(moved_at, name)
+            presses.append(on)
+    return presses
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_a_dpad_has_directions(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, combo = dice.choice([60, 120, 500]), a_combo(dice, COMPASS, others=["release", "hold"])
+    combo.is_strict, moved = False, movements(dice, may_go=False)
+    controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in WAYS)
+    lines = ['{"take":1}', f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}']
+    lines += [f'{{"t":{t},"on":"pad1","c":"{DPAD[name]}","v":{v}}}' for t, name, v in moved]
+    lines.append(f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}')
+    said = met(tmp_path, rig_of(hz, combo.table(), ['stick = "pad/dpad"']), lines)
+    fires = Search(combo, dpad_directions(moved, hz), hz).fires()
+    assert said == [(*at, None) for at in fires]
