@@ -1,5 +1,7 @@
 //! One copy of a combo, from edges to attempts.
 
+mod ending;
+
 use super::*;
 use core::cmp::Reverse;
 
@@ -276,117 +278,6 @@ impl Climb {
             return None;
         }
         held.map(|held| (held.serial, held.since)).min()
-    }
-
-    /// What a change brings to an end: a hold by the release of what is held, a
-    /// quiet by a press of the combo's own, and both by a press that breaks them.
-    fn end(&mut self, tracks: &mut [Track], edge: &SignalEdge) {
-        let at = self.at(edge.moment());
-        for track in &mut *tracks {
-            self.end_going(track, edge, at);
-            // A hold that is cut short may begin a quiet, which this ends at once.
-            while self.end_pending(track, edge, at) {}
-        }
-        let ended: Vec<bool> = self
-            .unknown
-            .iter()
-            .map(|unknown| {
-                let steps = &tracks[unknown.track].steps;
-                unknown.serial < self.serial
-                    && self.ends((steps, unknown.step), (unknown.signal, unknown.hand), edge)
-            })
-            .collect();
-        self.learn(&ended, at);
-    }
-
-    /// Holds that were long enough already end.
-    fn end_going(&self, track: &mut Track, edge: &SignalEdge, at: Moment) {
-        let Track { steps, hits, .. } = track;
-        for (n, step) in steps.iter().enumerate() {
-            let StepKind::Hold(_, span) = step.what else { continue };
-            let going = hits[n].iter_mut().filter(|hit| hit.own == i64::MAX);
-            let ended = going.filter(|hit| self.ends((steps, n), (hit.signal, hit.hand), edge));
-            for hit in ended.filter(|hit| hit.serial < self.serial) {
-                hit.own = span.between(hit.press, at) - span.amount();
-            }
-        }
-    }
-
-    /// Holds and quiets end that were not long enough. Returns whether there were
-    /// any.
-    fn end_pending(&mut self, track: &mut Track, edge: &SignalEdge, at: Moment) -> bool {
-        let mut over = Vec::new();
-        let Track { steps, pending, .. } = &mut *track;
-        pending.retain(|&Pending { step, hit, .. }| {
-            let is_over =
-                hit.serial < self.serial && self.ends((steps, step), (hit.signal, hit.hand), edge);
-            if is_over {
-                over.push((step, hit));
-            }
-            !is_over
-        });
-        for (step, mut hit) in over.iter().copied() {
-            let Some(span) = track.steps[step].what.span() else { continue };
-            hit.own = span.between(hit.press, at) - span.amount();
-            // What ended it did not come before.
-            (hit.met, hit.heard, hit.paused) = (at, self.serial - 1, self.paused);
-            hit.cut_by = edge.is_press().then_some(edge.signal);
-            self.enter(track, step, hit);
-        }
-        !over.is_empty()
-    }
-
-    /// Whether a change ends what step `n` goes on with; `of` is what is held, by
-    /// this press of a hand.
-    fn ends(
-        &self,
-        (steps, n): (&[ComboStep], usize),
-        (of, hand): (Option<SignalId>, HandPress),
-        edge: &SignalEdge,
-    ) -> bool {
-        let is_else = edge.is_press() && !edge.hand().is(hand);
-        let is_breaking = is_else && self.breaks(&steps[n], edge.signal);
-        match steps[n].what {
-            StepKind::Hold(..) => {
-                let is_released = !edge.is_on() && edge.signal == of;
-                is_released || (is_breaking && edge.signal != of)
-            }
-            StepKind::Quiet(_) => {
-                let is_own = edge.signal.is_some_and(|signal| self.own.contains(&signal));
-                edge.is_press() && is_own || is_breaking
-            }
-            _ => false,
-        }
-    }
-
-    /// Now it is known how long the last step of some attempts went on.
-    fn learn(&mut self, ended: &[bool], at: Moment) {
-        let Climb { unknown, found: Found { attempts, .. }, combo, .. } = self;
-        let mut ended = ended.iter();
-        unknown.retain(|unknown| {
-            if !ended.next().copied().unwrap_or(false) {
-                return true;
-            }
-            let limit = ComboLimit::Own(unknown.step as u8);
-            let checks = attempts[unknown.attempt].checks.iter_mut();
-            if let Some(check) = checks.into_iter().find(|check| check.limit == limit)
-                && let Some(span) = combo.steps[unknown.step].what.span()
-            {
-                let known = span.between(unknown.from, at) - span.amount();
-                check.margin = check.margin.min(known);
-                let margin = check.margin;
-                // A hold before a quiet can be no longer than that bears.
-                let is_quiet = matches!(combo.steps[unknown.step].what, StepKind::Quiet(_));
-                let before = unknown.step.checked_sub(1).filter(|_| is_quiet);
-                let hold = before.filter(|&n| matches!(combo.steps[n].what, StepKind::Hold(..)));
-                let limit = hold.map(|n| ComboLimit::Own(n as u8));
-                let checks = attempts[unknown.attempt].checks.iter_mut();
-                for check in checks.filter(|check| Some(check.limit) == limit) {
-                    check.margin = check.margin.min(margin);
-                }
-            }
-            false
-        });
     }
 
     /// Holds and quiets that are over by `until`.

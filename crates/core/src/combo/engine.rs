@@ -25,17 +25,19 @@
 //! quiet, an early press and a window of one combo are measured alike. Nothing is allocated after
 //! [`ComboEngine::fit`].
 
+mod memory;
 mod reach;
 mod timers;
 mod waiting;
 
-use crate::base::{ComboId, ControlId, Moment, Nanos, PollRate, SignalId, SparseSet, Tick};
+use crate::base::{ComboId, Moment, Nanos, PollRate, SignalId, SparseSet, Tick};
 use crate::combo::{
     Automaton, BoundCombo, ComboNews, ComboOutcome, ComboState, CopyId, Edge, HandPress, Node,
     NodeId, Presses, SignalChange, SignalEdge, Trigger,
 };
 use crate::spec::{ComboClock, StepKind, TimeSpan};
 use alloc::vec::Vec;
+use memory::{Active, Arrival, Due, LastPress, Met, SignalState, Timer, Waiting};
 
 /// Of the moments at which a step was met, so many are remembered where more than the latest one
 /// matters. Part of the format of rigs: with more presses than this inside one window, the oldest
@@ -49,160 +51,6 @@ const KEPT_WAITING: usize = 8;
 /// So many attempts are remembered, after they were met, of combos that others wait for: by these
 /// it is known which presses were part of them.
 const KEPT_MET: usize = 32;
-
-/// A moment at which a step was met, and the attempt that came to it.
-///
-/// A default one (serial 0) is none.
-#[derive(Clone, Copy, Debug, Default)]
-struct Arrival {
-    /// When the step was met: at its press, or when its hold was long enough or its time had
-    /// come.
-    at: Moment,
-    /// Its press, as a count over all edges; 0 for none.
-    serial: u32,
-    /// Every press that the attempt took so far.
-    presses: Presses,
-    /// When its first step was met.
-    began: Moment,
-    /// The control of the last press, which drives the combo when it fires.
-    by: Option<ControlId>,
-    /// When that press was reported, in nanoseconds by the clock of the combos.
-    pressed: Nanos,
-}
-
-impl Arrival {
-    /// What an edge makes of a step that asks nothing, by the clock of reports.
-    const fn of(edge: &SignalEdge, serial: u32) -> Arrival {
-        let (at, presses) = (edge.moment(), Presses::one(serial));
-        Arrival { at, serial, presses, began: at, by: edge.by, pressed: edge.time }
-    }
-
-    /// Its last press, as a count over all edges and as one of a hand.
-    const fn last(&self) -> (u32, HandPress) {
-        (self.serial, HandPress { by: self.by, time: self.pressed })
-    }
-
-    /// The first press of the attempt, as a count over all edges.
-    const fn first(&self) -> u32 {
-        self.presses.first()
-    }
-
-    /// The same as the next step of an attempt.
-    fn after(self, before: &Arrival) -> Arrival {
-        let presses = before.presses.and(self.presses);
-        Arrival { presses, began: before.began, ..self }
-    }
-}
-
-/// A signal as the combos know it after the last edge.
-#[derive(Clone, Copy, Debug, Default)]
-struct SignalState {
-    /// Whether it is on.
-    is_on: bool,
-    /// When it went on.
-    since: Moment,
-    /// The serial of the press that turned it on; 0 where that does not count.
-    serial: u32,
-    /// The serial of the press that its last release ended; 0 for none.
-    lifted: u32,
-}
-
-/// The last press of a set of signals, and the one before it that was another press of a hand
-/// (one press may turn several signals on).
-///
-/// Two are enough: a step asks whether anything *other* than its own press came since the step
-/// before, and only one press can be its own.
-#[derive(Clone, Copy, Debug, Default)]
-struct LastPress {
-    /// As a count over all edges; 0 for none.
-    serial: u32,
-    /// When it was.
-    at: Moment,
-    /// By which control, and when it was reported.
-    hand: HandPress,
-    /// The serial and the hand of the press before it that was another one.
-    before: (u32, HandPress),
-}
-
-impl LastPress {
-    /// Takes in a press of a signal of the set.
-    fn note(&mut self, serial: u32, edge: &SignalEdge) {
-        let hand = edge.hand();
-        let before = if self.hand.is(hand) { self.before } else { (self.serial, self.hand) };
-        *self = LastPress { serial, at: edge.moment(), hand, before };
-    }
-
-    /// Whether a press of the set came after a press of an attempt that is neither of the same
-    /// hand as that one, nor as the one that comes now.
-    fn is_strange(&self, since: (u32, HandPress), now: Option<HandPress>) -> bool {
-        let is_strange = |(serial, hand): (u32, HandPress)| {
-            serial > since.0 && !hand.is(since.1) && now.is_none_or(|now| !hand.is(now))
-        };
-        is_strange((self.serial, self.hand)) || is_strange(self.before)
-    }
-}
-
-/// A node something may still come of: what decides whether an edge matters to it. These lie side
-/// by side, so that most nodes are passed by two comparisons.
-#[derive(Clone, Copy, Debug)]
-struct Active {
-    /// The bits of the triggers that lead on from it.
-    wants: u64,
-    /// After this nothing comes of it, in nanoseconds by the clock of the combos.
-    until: Nanos,
-    /// The node.
-    node: NodeId,
-}
-
-/// Something that happens by itself when its time is over.
-#[derive(Clone, Copy, Debug)]
-struct Timer {
-    /// How long it takes; it says whether [`Timer::due`] counts in nanoseconds or in ticks.
-    span: TimeSpan,
-    /// The clock of its combo.
-    clock: ComboClock,
-    /// When it is over.
-    due: Moment,
-    /// The node that it leads to.
-    node: NodeId,
-    /// What happens then.
-    what: Due,
-    /// The arrival that it makes of it, as soon as [`Arrival::at`] is known.
-    arrival: Arrival,
-}
-
-/// What a timer waits for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Due {
-    /// A signal has been on for so long.
-    Held(SignalId),
-    /// Nothing came for so long.
-    Quiet,
-    /// A press that came early counts now.
-    Opens,
-}
-
-/// An attempt whose steps were all met, and which waits until none of the combos that it waits
-/// for can be met with one of its presses.
-#[derive(Clone, Copy, Debug)]
-struct Waiting {
-    /// The copy that it is an attempt at.
-    copy: CopyId,
-    /// Its last step, with all its presses.
-    arrival: Arrival,
-    /// The tick at which its last step was met: from then on it waits.
-    known: Tick,
-}
-
-/// An attempt that was met, at a combo that others wait for. Whatever waits and has one of its
-/// presses is cancelled.
-#[derive(Clone, Copy, Debug)]
-struct Met {
-    /// The copy that was met.
-    copy: CopyId,
-    /// Its presses.
-    presses: Presses,
-}
 
 /// What changes while combos run. All of it is copied with a machine, so that any tick can be run
 /// again from a checkpoint.
