@@ -8,15 +8,16 @@ mod device;
 mod input;
 mod reader;
 mod status;
+mod values;
 
 pub use device::{gt_control_info, gt_control_kind, gt_device_info, gt_device_kind, gt_presence};
 pub use input::{
-    gt_action, gt_closed_by, gt_control, gt_device, gt_driver, gt_driver_of, gt_feed,
-    gt_find_action, gt_find_control, gt_frame, gt_input, gt_input_free, gt_input_from_compiled,
-    gt_main_device, gt_plug, gt_read, gt_reload_compiled, gt_set_presence, gt_state, gt_unplug,
-    gt_value, gt_why_closed,
+    gt_driver_of, gt_feed, gt_find_action, gt_find_control, gt_frame, gt_input, gt_input_free,
+    gt_input_from_compiled, gt_main_device, gt_plug, gt_read, gt_reload_compiled, gt_set_presence,
+    gt_unplug, gt_why_closed,
 };
 #[cfg(feature = "text")]
 pub use input::{gt_input_from_text, gt_reload_text};
 pub use reader::{gt_look, gt_news, gt_news_of, gt_reader, gt_reader_free, gt_reader_new};
 pub use status::{gt_error_text, gt_status};
+pub use values::{gt_action, gt_closed_by, gt_control, gt_device, gt_driver, gt_state, gt_value};

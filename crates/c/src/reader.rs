@@ -1,8 +1,9 @@
 //! Edges for whoever asks.
 
 use crate::{
-    input::{give, gt_action, gt_input},
+    input::{give, gt_input},
     status::{Refusal, call, gt_status},
+    values::gt_action,
 };
 use gtrig_embed::Reader;
 

@@ -235,11 +235,13 @@ impl SignalTracker {
 /// One of the buttons or d-pads that a signal is made of.
 #[derive(Clone, Copy)]
 struct Part {
+    /// Whether it is on at this tick.
     is_on: bool,
     /// Whether it was on at the tick before.
     was_on: bool,
     /// When it turned on, or off.
     since: Nanos,
+    /// The control that did it.
     by: ControlId,
 }
 

@@ -23,7 +23,7 @@ mod shown;
 use crate::base::{ContactId, ControlId, GestureId, Nanos, SparseSet, Tick};
 use crate::gesture::{
     AttemptPhase, BoundGesture, FingerNews, GestureAttempt, GestureOutcome, GesturePlan,
-    GestureVerdict, OriginAxis, Recent, Taps, Tracks, Trail,
+    GestureState, GestureVerdict, OriginAxis, Recent, Taps, Tracks, Trail,
 };
 use crate::sample::ControlState;
 use crate::spec::{GestureKind, Pointing, Quantity, StickCentre, SwipeFires};
@@ -35,50 +35,6 @@ pub use shown::GestureCandidate;
 /// At most this many attempts go on at once; a finger that lands when there are as many begins
 /// none. Part of the format of rigs.
 pub const MAX_ATTEMPTS: usize = 1024;
-
-/// A gesture at a tick.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct GestureState {
-    /// How many attempts go on that have not fired.
-    pub trying: u16,
-    /// How many have fired and go on until a finger lifts.
-    lasting: u16,
-    /// Whether one fired in this tick.
-    pub fired: bool,
-    /// What it gives; see [`GestureKind`]. Of several attempts that last the one
-    /// that fired last gives it.
-    pub value: [f32; 2],
-    /// The first contact of that attempt.
-    pub contact: Option<ControlId>,
-    /// The first landing of that attempt, as a press of the run; 0 for none.
-    driver: u32,
-}
-
-impl GestureState {
-    /// Whether it fired in this tick or still lasts.
-    pub const fn is_on(&self) -> bool {
-        self.fired || self.lasting > 0
-    }
-
-    /// Which press of the run the first landing is of the attempt that gives its
-    /// value; 0 for none.
-    pub(crate) const fn landing(&self) -> u32 {
-        self.driver
-    }
-
-    /// Gives what an attempt gives from now on.
-    fn follow(&mut self, attempt: &GestureAttempt, contact: ControlId) {
-        (self.value, self.contact) = (attempt.value, Some(contact));
-        self.driver = attempt.first().landing.id;
-    }
-
-    /// Forgets what it gave, if it is over.
-    fn rest(&mut self) {
-        if !self.is_on() {
-            (self.value, self.contact, self.driver) = ([0.0; 2], None, 0);
-        }
-    }
-}
 
 /// What changes while gestures are recognised. It is copied with a machine, so that any tick can
 /// be run again from a checkpoint.
