@@ -39,7 +39,7 @@ pub struct Calm {
 
 /// A combo of a rig.
 ///
-/// Invariants: 1 to [`MAX_STEPS`] steps; a [`StepKind::Quiet`] only as the last of
+/// Invariants: 1 to [`MAX_STEPS`](crate::MAX_STEPS) steps; a [`StepKind::Quiet`] only as the last of
 /// several; with [`calm`](Combo::calm) no chord as the first; the signals, actions, combos and modes that are named exist; no
 /// combo waits for itself, be it by others.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
