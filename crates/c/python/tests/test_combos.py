@@ -2,6 +2,7 @@
 through all chains, and held against the program over random combos and hands."""
 
 import copy
+import json
 import math
 import random
 from dataclasses import dataclass, field, replace
@@ -518,3 +519,46 @@ def test_a_dpad_has_directions(seed, tmp_path):
     fires = list(Search(combo, dpad_directions(moved, hz), hz).fires())
     assert [at for at, _, _ in said] == [at for at, _ in fires]
     assert all(to - at in (0, 1) for (_, to, _), (_, at) in zip(said, fires))
+
+
+def fires_of(steps, others, folder, lines):
+    """When a combo of these texts of steps is met, with the other combos of a rig."""
+    table = ["[combo.it]", f"steps = {json.dumps(steps)}"]
+    told = reports_of_texts("combos", folder, rig_of(60, table, *others), lines)
+    met = [line for line in told if line.get("outcome") == "met" and line["combo"] == "it"]
+    return [(line["from_ns"], line["to_ns"]) for line in met]
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_an_exact_count_is_short_for_quiets(seed, tmp_path):
+    dice = random.Random(seed)
+    name, times, within = dice.choice(BUTTONS), dice.randint(2, 4), dice.randint(100, 500)
+    lines = list(some_pads(movements(dice)))
+    short = [f"press {name} exactly {times} times within {within} ms"]
+    again = [f"press {name} within {within} ms unless {name}"] * (times - 1)
+    quiet = [f"quiet for {within} ms"]
+    long = [*quiet, f"press {name}", *again, *quiet]
+    assert fires_of(short, [], tmp_path, lines) == fires_of(long, [], tmp_path, lines)
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_do_is_short_for_the_steps_of_a_combo(seed, tmp_path):
+    dice = random.Random(seed)
+    kinds = ["press", "tap", "hold", "together"]
+    some = BUTTONS[:3]
+    before, inner = [a_step(dice, dice.choice(kinds), None, some) for _ in "12"]
+    others = [a_step(dice, dice.choice(kinds), inner, some) for _ in range(dice.randint(0, 1))]
+    times, within = dice.randint(1, 2), dice.randint(200, 900)
+    after = dice.choice([0, dice.randint(1, within)])
+    clauses = f" within {within} ms" + (f" after {after} ms" if after else "")
+    unless = [name for name in BUTTONS if name not in inner.names][0]
+    clauses += dice.choice(["", f" unless {unless}"])
+    # Its own clauses are about the times after its first.
+    once, rest = replace(inner, times=1), [step.text() for step in others]
+    first = replace(once, within=0).text() + clauses
+    group = [first, *[once.text()] * (inner.times - 1), *rest]
+    done = f"do inner {times} times{clauses}" if times > 1 else f"do inner{clauses}"
+    combo = ["[combo.inner]", f"steps = {json.dumps([inner.text(), *rest])}"]
+    lines = list(some_pads(movements(dice)))
+    short = fires_of([before.text(), done], [combo], tmp_path, lines)
+    assert short == fires_of([before.text(), *(group * times)], [], tmp_path, lines)
