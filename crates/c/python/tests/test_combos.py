@@ -239,7 +239,7 @@ def a_step(dice, kind, before, signals):
     if before:
         step.after = dice.choice([0, 0, 0, dice.randint(1, step.within)])
         others = [name for name in signals if name not in step.names]
-        step.unless = dice.choice([[], [], [], dice.sample(others, 1)])
+        step.unless = dice.choice([[], [], [], dice.sample(others, min(1, len(others)))])
         if kind == "press" and step.after and dice.random() < 0.6:
             step.buffered = dice.randint(1, step.after)
     return step
