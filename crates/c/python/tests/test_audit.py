@@ -1,0 +1,104 @@
+"""What an audit counts of steady loops, written a second time from docs/reports.md alone, and held
+against the program over random presses."""
+
+import math
+import random
+from itertools import pairwise
+
+import pytest
+from workbench import BUTTONS, MILLISECOND, reports_of_texts, rig_of, some_pads
+
+RATES = [20, 30, 60, 120, 240, 1000]
+
+
+def downs_of(moved, name):
+    """From when to when a button was down."""
+    times = [time for time, of, _ in moved if of == name]
+    return list(zip(times[::2], times[1::2]))
+
+
+def polled_presses(downs, hz, until):
+    """The latency of each press that a loop sees."""
+    was_down, latencies = False, []
+    for tick in range(until * hz // 10**9 + 2):
+        now = tick * 10**9 // hz
+        last = next((down for down in reversed(downs) if down[0] <= now), None)
+        is_down = last is not None and now < last[1]
+        if is_down and not was_down:
+            latencies.append(now - last[0])
+        was_down = is_down
+    return latencies
+
+
+def mean_seen(downs, hz):
+    """How many a loop sees on average over all its phases: how long it is down at an instant and
+    up a period before, over the period."""
+    period = round(1e9 / hz)
+    edges = sorted({time + shift for down in downs for time in down for shift in (0, period)})
+    is_down = lambda time: any(begins <= time < ends for begins, ends in downs)
+    seen = 0.0
+    for begins, ends in pairwise(edges):
+        middle = (begins + ends) / 2
+        if is_down(middle) and not is_down(middle - period):
+            seen += (ends - begins) / period
+    return seen
+
+
+def nearest_rank(sorted_ones, share):
+    return sorted_ones[max(1, math.ceil(share * len(sorted_ones))) - 1]
+
+
+def is_as_asked(told, sent, latencies, mean_lost):
+    assert (told["sent"], told["seen"]) == (sent, len(latencies))
+    assert told["lost"] == sent - len(latencies)
+    assert told["mean_lost"] == pytest.approx(mean_lost, abs=1e-9)
+    if not latencies:
+        assert told["latency_ms"] is None
+        return
+    latencies = sorted(latencies)
+    asked = {"min": latencies[0], "max": latencies[-1]}
+    shares = {"median": 0.5, "p95": 0.95, "p99": 0.99}
+    asked |= {name: nearest_rank(latencies, share) for name, share in shares.items()}
+    asked = {name: value / MILLISECOND for name, value in asked.items()}
+    assert told["latency_ms"] == pytest.approx(asked, abs=1e-6)
+
+
+def taps(dice):
+    """Presses of which many are shorter than a period."""
+    longest = dice.choice([5e6, 40e6, 200e6])
+    for name in BUTTONS:
+        time = 0
+        for _ in range(dice.randint(0, 20)):
+            time += int(dice.uniform(1e5, longest))
+            yield time, name, 1
+            time += int(dice.uniform(1e5, longest))
+            yield time, name, 0
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_an_audit_counts_what_the_page_says(seed, tmp_path):
+    dice = random.Random(seed)
+    moved = sorted(taps(dice))
+    if not moved:
+        return
+    (report,) = reports_of_texts("audit", tmp_path, rig_of(60), some_pads(moved))
+    all_downs = {name: downs_of(moved, name) for name in BUTTONS}
+    all_downs = {name: downs for name, downs in all_downs.items() if downs}
+    states = [b - a for downs in all_downs.values() for a, b in downs]
+    for downs in all_downs.values():
+        states += [later[0] - earlier[1] for earlier, later in pairwise(downs)]
+    assert report["shortest_state_ms"] == pytest.approx(min(states) / MILLISECOND)
+    assert report["sure_hz"] == pytest.approx(1e9 / min(states))
+    lossless = []
+    for loop in report["loops"]:
+        hz, told = loop["poll_hz"], {of["control"]: of for of in loop["controls"]}
+        latencies, lost = [], 0.0
+        for name, downs in all_downs.items():
+            seen = polled_presses(downs, int(hz), moved[-1][0] + 10**9)
+            mean_lost = len(downs) - mean_seen(downs, hz)
+            is_as_asked(told[f"pad1/{name}"], len(downs), seen, mean_lost)
+            latencies, lost = latencies + seen, lost + mean_lost
+        is_as_asked(loop["total"], sum(map(len, all_downs.values())), latencies, lost)
+        lossless += [hz] if lost < 1e-9 and loop["total"]["lost"] == 0 else []
+    assert report["lowest_lossless_hz"] == (min(lossless) if lossless else None)
+    assert [loop["poll_hz"] for loop in report["loops"]] == RATES
