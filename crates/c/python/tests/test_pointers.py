@@ -5,6 +5,7 @@ import random
 from dataclasses import dataclass
 
 import pytest
+from test_fingers import HEIGHT, NOTHING, WIDTH, Panel, Run, a_gesture, fingers
 from test_zones import Contact, Zone, having
 from workbench import replayed_texts, rig_of
 
@@ -73,11 +74,12 @@ def reports(dice, hz, can_tell):
             yield time, name, states[name]
 
 
-def a_mouse(moved, can_tell, until):
+def a_mouse(moved, can_tell, until, ends=(SIDE, SIDE)):
     """The lines of a take in which a mouse says where it is."""
     buttons = ["left", "right", "middle", *(["in-range"] if can_tell else [])]
     controls = [f'{{"code":"{name}","kind":"button"}}' for name in buttons]
-    controls += [f'{{"code":"{n}","kind":"position","min":0,"max":{SIDE}}}' for n in "xy"]
+    for axis, end in zip("xy", ends):
+        controls.append(f'{{"code":"{axis}","kind":"position","min":0,"max":{end}}}')
     yield '{"take":1}'
     yield f'{{"t":0,"plug":"mouse1","kind":"mouse","controls":[{",".join(controls)}]}}'
     for time, name, value in moved:
@@ -129,3 +131,35 @@ def test_zones_have_what_a_pointer_makes(seed, tmp_path):
             for name, asked in asked_of(zone, of_it).items():
                 rest = [0.0, 0.0] if isinstance(asked, list) else 0
                 assert values.get(name, rest) == pytest.approx(asked, abs=1e-5), (tick, name)
+
+
+def of_one_finger(dice):
+    while (gesture := a_gesture(dice)).fingers > 1:
+        pass
+    return gesture
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_a_button_of_a_pointer_makes_gestures_as_a_finger_does(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, gesture, button = dice.choice([60, 120]), of_one_finger(dice), dice.choice(MAKERS[:3])
+    end = (TICKS - 2) * 10**9 // hz
+    reports = [report for report in fingers(dice, 1, 5_000_000, end) if report[0] < end]
+    moved = []
+    for time, _, said in reports:
+        values = {button: int(said)} if isinstance(said, bool) else dict(zip("xy", said))
+        moved += [(time, *value) for value in values.items()]
+    by = [f'by = "{button}"']
+    # The table of the gesture first, and then that of its zone.
+    table = gesture.table()
+    at = next((n for n, line in enumerate(table) if line == "[zone.it]"), 1)
+    table = [*table[:1], *by, *table[1 : at + 1], *(by if at > 1 else []), *table[at + 1 :]]
+    lines = a_mouse(moved, False, (TICKS - 1) * 10**9 // hz, (WIDTH, HEIGHT))
+    told, panel, run = replayed_texts(tmp_path, rig_of(hz, table), lines), Panel(), Run(gesture)
+    for tick in range(TICKS):
+        while reports and reports[0][0] <= tick * 10**9 // hz:
+            panel.report(*reports.pop(0))
+        gives = run.tick(tick, *panel.poll())
+        said = [action["value"] for action in told[tick].get("actions", [])]
+        said = said[0] if said else NOTHING[gesture.gives]
+        assert gives == pytest.approx(said, abs=2e-3), f"tick {tick}"
