@@ -7,7 +7,8 @@ use gtrig_analysis::*;
 use gtrig_core::*;
 use rstest::rstest;
 
-/// A millisecond, a control of a device, and what it says; `again` for an auto-repeat.
+/// A millisecond, a control of a device, and what it says; `again` for an auto-repeat, `carried` for what
+/// was so when the recording began.
 type Report = (u64, &'static str, &'static str, i32);
 const DEVICES: [&str; 4] = ["a", "b", "keys", "glass"];
 
@@ -20,10 +21,12 @@ fn met(combos: &str, rest: &str, reports: &[Report]) -> Vec<(f64, f64)> {
         [pad("a"), pad("b"), keys(), glass()].map(|info| session.plug(info, Nanos(0)).unwrap());
     for &(at_ms, device, code, value) in reports {
         let place = DEVICES.iter().position(|name| *name == device).unwrap();
-        let again = code.strip_suffix(" again");
-        let device = session.roster().device(devices[place]);
-        let control = device.control(again.unwrap_or(code)).unwrap();
-        let marks = again.map_or(Marks::empty(), |_| Marks::REPEAT);
+        let (code, marks) = match code.split_once(' ') {
+            Some((code, "again")) => (code, Marks::REPEAT),
+            Some((code, _)) => (code, Marks::CARRIED),
+            None => (code, Marks::empty()),
+        };
+        let control = session.roster().device(devices[place]).control(code).unwrap();
         session.report(Event { marks, ..Event::new(Nanos::from_millis(at_ms), control, value) });
     }
     session.run_before(Nanos::from_millis(9000));
@@ -111,6 +114,27 @@ fn a_finger_does_not_disturb_the_strict_combo_that_it_belongs_to(
         (200, "keys", "KeyA", 1),
     ];
     assert_eq!(met(&combo, PLATE, &reports).len(), usize::from(fires));
+}
+
+/// What was down when the recording began was pressed by no hand, by whatever name.
+#[rstest]
+#[case::a_zone("zone/plate", ("glass", "contact-1"))]
+#[case::an_action("action/horn", ("a", "south"))]
+#[case::a_button("pad1/south", ("a", "south"))]
+fn what_was_carried_over_is_no_press_of_what_it_drives(
+    #[case] name: &str,
+    #[case] (device, code): (&'static str, &'static str),
+) {
+    let combo = format!("[combo.it]\nsteps = \"press {name}, press keys/KeyW\"");
+    let carried = match device {
+        "a" => (1, device, "south carried", 1),
+        _ => (1, device, "contact-1 carried", 1),
+    };
+    let key = (200, "keys", "KeyW", 1);
+    assert_eq!(met(&combo, PLATE, &[carried, key]), []);
+    // Let go and pressed again, it is.
+    let again = [carried, (50, device, code, 0), (90, device, code, 1), key];
+    assert_eq!(met(&combo, PLATE, &again), [(90.0, 200.0)]);
 }
 
 /// A rig may let auto-repeat count for pulses; combos are about what hands do.

@@ -86,7 +86,7 @@ impl SignalTracker {
             for &signal in &plan.zones {
                 let BoundSignal::Zone(zone) = *plan.signal(signal) else { continue };
                 let by = sources.panels.first_in(zone).map(|id| sources.touch.contact(id).down);
-                self.hear_by(sources, signal, turned(by.is_some()), by, at);
+                self.hear_by(sources, signal, sources.moved(by.is_some(), by), by, at);
             }
         }
         if !sources.gestures.changed().is_empty() {
@@ -156,15 +156,7 @@ impl SignalTracker {
         match *plan.signal(signal) {
             BoundSignal::Action(action) => {
                 let state = sources.actions[action.index()];
-                // Where the rig lets auto-repeat press, it is still no hand.
-                let is_repeat = |by: ControlId| {
-                    let by = &sources.controls[by.index()];
-                    by.marks.contains(LaneMarks::REPEATED) && by.edge() != Some(Edge::Press)
-                };
-                let change = match state.is_active() && state.driver.is_some_and(is_repeat) {
-                    true => SignalChange::Carried,
-                    false => turned(state.is_active()),
-                };
+                let change = sources.moved(state.is_active(), state.driver);
                 self.hear_by(sources, signal, change, state.driver, at);
             }
             BoundSignal::Way(action, gives, direction) => {
@@ -257,6 +249,17 @@ fn first_on_last_off(parts: impl Iterator<Item = Part>) -> Option<Part> {
 }
 
 impl SignalSources<'_> {
+    /// What becomes of a zone or an action that is on now, or off, where a control drives it: no
+    /// hand turned it on where that one was carried over, or repeated by itself.
+    fn moved(&self, is_on: bool, by: Option<ControlId>) -> SignalChange {
+        let is_of_no_hand = by.is_some_and(|by| {
+            let by = &self.controls[by.index()];
+            let is_repeated = by.marks.contains(LaneMarks::REPEATED);
+            by.carried || (is_repeated && by.edge() != Some(Edge::Press))
+        });
+        if is_on && is_of_no_hand { SignalChange::Carried } else { turned(is_on) }
+    }
+
     /// A button as a part of a signal; of another control whether it is past a threshold.
     fn button(&self, &(control, bit): &(ControlId, u32)) -> Part {
         let state = &self.controls[control.index()];

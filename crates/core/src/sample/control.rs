@@ -66,6 +66,8 @@ pub struct ControlState {
     turned: [Nanos; 2],
     /// A combo took it from the actions, until it is released.
     pub(crate) taken: bool,
+    /// It was so before the recording began, says what this tick saw of it.
+    pub(crate) carried: bool,
 }
 
 impl ControlState {
@@ -88,6 +90,7 @@ impl ControlState {
             past_before: 0,
             turned: [Nanos(0); 2],
             taken: false,
+            carried: false,
         }
     }
 
@@ -143,7 +146,7 @@ impl ControlState {
         (self.before != 0) != (self.seen != 0) || self.past != self.past_before
     }
 
-    /// The same at the tick before.
+    /// Whether it was past a threshold at the tick before.
     pub(crate) const fn was_past(&self, bit: u32) -> bool {
         self.past_before >> bit & 1 != 0
     }
@@ -154,6 +157,7 @@ impl ControlState {
         self.before = self.seen;
         self.past_before = self.past;
         self.marks = LaneMarks::empty();
+        self.carried = false;
         self.actual != self.seen || self.reported != self.actual
     }
 
@@ -202,6 +206,7 @@ impl ControlState {
             self.pass(thresholds);
             self.past_before = self.past;
             self.turned = [event.time; 2];
+            self.carried = true;
             return kind.is_button() && value != 0;
         }
         self.marks |= LaneMarks::of(event.marks);
@@ -257,6 +262,7 @@ impl ControlState {
         if self.actual != self.reported {
             self.quiet_until = Nanos(time.0 + debounce.0);
             self.turned[usize::from(self.reported != 0)] = time;
+            self.carried = false;
         }
         self.actual = self.reported;
         self.presses = self.presses.saturating_add(u16::from(press));
