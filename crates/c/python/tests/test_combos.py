@@ -98,13 +98,16 @@ class Search:
 
     def pressed(self, names, after):
         """The instants at which any of these names was pressed, after one of them."""
-        return [p.time for p in self.presses if p.name in names and p.time > after]
+        its = [p for p in self.presses if p.name in names and not p.is_carried]
+        return [press.time for press in its if press.time > after]
 
     def moments(self, part, before, chain):
         """Every moment of a part, where `before` is the part before it."""
         long = part.long * MILLISECOND
         for press in (press for press in self.presses if press.name in part.names):
             down, up = press.time, press.release
+            if press.is_carried and part.kind != "release":
+                continue
             if part.kind == "press":
                 yield Moment(self.clock(down), down, down, down)
             elif part.kind == "hold" and self.clock(up) >= self.clock(down) + long:
@@ -123,7 +126,7 @@ class Search:
 
     def held(self, name, instant):
         """When a button was pressed that is down at an instant."""
-        its = [press for press in self.presses if press.name == name]
+        its = [press for press in self.presses if press.name == name and not press.is_carried]
         downs = [press.time for press in its if press.time <= instant < press.release]
         return downs[-1] if downs else None
 
@@ -360,8 +363,8 @@ PLATE = ["[zone.plate]", "rect = [0, 0, 0.5, 1]", "[gesture.tap]", 'kind = "tap"
 PLATE += ['zone = "tap"', "[zone.tap]", "rect = [0.5, 0.5, 0.5, 0.5]"]
 
 
-def signals(dice, moved):
-    """The lines of a take in which names go on and off."""
+def signals(dice, moved, carried):
+    """The lines of a take in which names go on and off, of which some were on before."""
     button = '{"code":"%s","kind":"button"}'
     place = '{"code":"contact-%d-%s","kind":"position","min":0,"max":100}'
     pad = [button % "south", button % "north"]
@@ -375,6 +378,9 @@ def signals(dice, moved):
     # The second finger is beside the zones, and the third one taps.
     for control in "contact-2-x", "contact-3-x", "contact-3-y":
         yield f'{{"t":0,"on":"glass1","c":"{control}","v":90}}'
+    for name in carried:
+        device, control, on, _ = SIGNALS[name]
+        yield f'{{"t":0,"on":"{device}","c":"{control}","v":{dice.choice(on)},"mark":"carried"}}'
     for time, name, value in moved:
         device, control, on, off = SIGNALS[name]
         said = dice.choice(on if value else off)
@@ -402,9 +408,13 @@ def test_names_are_more_than_buttons(seed, tmp_path):
     named = combo.own | {name for part in combo.parts for name in part.unless}
     # A trigger is pressed only for who names it, and a finger is what is named of it.
     combo.seen = named | ({"south", "keys/KeyH", "action/horn"} & set(some))
-    moved = [(time, dict(zip(BUTTONS, some))[name], v) for time, name, v in movements(dice, False)]
-    said = met(tmp_path, rig_of(hz, PLATE, HORN, combo.table()), signals(dice, moved))
-    presses = sorted(tapped(polled(moved, hz), hz), key=lambda press: press.time)
+    later, names = 60 * MILLISECOND, dict(zip(BUTTONS, some))
+    moved = [(time + later, names[name], value) for time, name, value in movements(dice, False)]
+    carried = [name for name in some if dice.random() < 0.15]
+    moved += [(dice.randint(5, 30) * MILLISECOND, name, 0) for name in carried]
+    moved.sort()
+    said = met(tmp_path, rig_of(hz, PLATE, HORN, combo.table()), signals(dice, moved, carried))
+    presses = sorted(tapped(polled(moved, hz, carried), hz), key=lambda press: press.time)
     assert said == [(*at, None) for at in Search(combo, presses, hz).fires()]
 
 

@@ -50,6 +50,8 @@ class Press:
     release: int = 10**18
     # Whether no hand released it: its device went.
     is_forced: bool = False
+    # Whether no hand pressed it: it was down when the recording began.
+    is_carried: bool = False
 
 
 def rig_of(hz, *tables):
@@ -100,9 +102,11 @@ def a_glass(reports, contacts, ends, until, resolution=None):
     yield f'{{"t":{until},"ends":true}}'
 
 
-def polled(moved, hz):
+def polled(moved, hz, carried=()):
     """The presses that a loop sees: what goes back between two polls is lost."""
-    states, before, moved_at, down, seen, forced_at = {}, {}, {}, {}, [], None
+    states, moved_at, forced_at = dict.fromkeys(carried, 1), {}, None
+    down = {name: Press(0, name, is_carried=True) for name in carried}
+    before, seen = dict(states), list(down.values())
     events = list(moved)
     for tick in range(events[-1][0] * hz // 10**9 + 2):
         while events and events[0][0] <= tick * 10**9 // hz:

@@ -26,7 +26,10 @@ use alloc::{string::String, vec::Vec};
 /// A rig has at most this many combos.
 pub const MAX_COMBOS: usize = 10_000;
 
-/// For so long none of the signals of a combo goes on before its first step.
+/// For so long none of the signals of a combo goes on before its first step: `quiet for 250 ms`
+/// at the beginning of a combo.
+///
+/// A combo with a mirror counts the signals of both ways. What a mode forgot disturbs no calm.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Calm {
@@ -38,6 +41,17 @@ pub struct Calm {
 }
 
 /// A combo of a rig.
+///
+/// ```
+/// use gtrig_core::{Combo, ComboStep, SignalId, StepKind, TimeSpan};
+///
+/// // Two presses of one button, the second at most 250 ms after the first.
+/// let press = StepKind::press(SignalId(0));
+/// let first = ComboStep::new(press.clone(), TimeSpan::millis(0));
+/// let second = ComboStep::new(press, TimeSpan::millis(250));
+/// let double = Combo::new("double", vec![first, second]);
+/// assert_eq!(double.variants().len(), 1);
+/// ```
 ///
 /// Invariants: 1 to [`MAX_STEPS`](crate::MAX_STEPS) steps; a [`StepKind::Quiet`] only as the last of
 /// several; with [`calm`](Combo::calm) no chord as the first; the signals, actions, combos and modes that are named exist; no
@@ -51,11 +65,15 @@ pub struct Combo {
     pub calm: Option<Calm>,
     /// What must happen, in order.
     pub steps: Vec<ComboStep>,
-    /// From the first step to the last; `None` asks nothing.
+    /// The longest time from the first press of the first step to the moment of the last
+    /// step; `None` asks nothing. No shorter than what the steps must take by
+    /// [`ComboStep::after`].
     pub all: Option<TimeSpan>,
     /// What times are measured by.
     pub clock: ComboClock,
-    /// Of a strict combo what may not be pressed between its steps.
+    /// Of a strict combo what may not be pressed between two of its steps, during a hold and
+    /// during a quiet at its end. A press with several names is one press
+    /// ([`HandPress`](crate::HandPress)).
     pub strict: Option<Strict>,
     /// While this signal is on at the first step, left and right are swapped, by
     /// these pairs.
@@ -65,15 +83,18 @@ pub struct Combo {
     pub takes: bool,
     /// Whether a press may count again after it made the combo fire.
     pub again: bool,
-    /// Whether it stays on until the signals of its last step go off, instead
-    /// of being on for one tick.
+    /// Whether it stays on until a press is let go that met its last step (of a chord any of
+    /// its presses), instead of being on for one tick. A combo that ends with a release or a
+    /// tap is on for one tick all the same.
     pub lasts: bool,
     /// Whether a release counts that no hand made, because the device could not
-    /// be heard any more.
+    /// be heard any more. It ends a hold in any case.
     pub counts_forced: bool,
-    /// The combos that must have failed first.
+    /// The combos that come first: an attempt fires when none of these can be met any more by
+    /// an attempt that shares a press with it, and is cancelled if one of them is met so.
     pub waits_for: Vec<ComboId>,
-    /// The modes in which it listens.
+    /// The modes in which it listens: no step is met by a press or a release at a tick at
+    /// which another mode is on top.
     pub modes: ModeSet,
     /// Of a combo whose presses must all come from one device: what it is on each of
     /// the devices. Then it is run once for each of them: what one device does bears
@@ -126,9 +147,10 @@ impl OnDevice {
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mirror {
-    /// While this is on.
+    /// While this is on when the first step is met. What it does later turns no attempt that
+    /// has begun.
     pub while_on: SignalId,
-    /// These change places.
+    /// These change places, in steps and in what ends an attempt.
     pub pairs: Vec<(SignalId, SignalId)>,
 }
 
@@ -300,6 +322,9 @@ impl ComboLimit {
 }
 
 /// A mode, such as driving or parked: which actions and combos are open.
+///
+/// Modes lie on a stack; the one on top counts, from the tick after the one that put it there.
+/// See `combo::modes` for how they follow actions.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mode {
@@ -310,9 +335,10 @@ pub struct Mode {
     pub enter: Option<ActionId>,
     /// The action that ends it, if it is on top.
     pub leave: Option<ActionId>,
-    /// Whether the clock of the combos stands still in it, so that what was begun
-    /// before can be finished after; otherwise what was begun is forgotten. Never of
-    /// the first mode.
+    /// Whether the clock of the combos stands still while it is on top. Nothing that is pressed
+    /// then counts for a combo; what is let go is held no more. What was begun before goes on
+    /// when the mode before comes back, and is forgotten when another one comes. Never of the
+    /// first mode.
     pub freezes: bool,
 }
 
