@@ -106,8 +106,8 @@ impl SignalTracker {
     }
 
     /// What a control that was touched does to its signals. A press of a button that no signal
-    /// names is an edge too, for strict combos; but not the landing of a finger: what that means
-    /// say the zones and gestures.
+    /// names is an edge too, for strict combos. The landing of a finger is none: it is the press
+    /// of the zones and gestures that it belongs to.
     fn hear_control(
         &mut self,
         sources: &SignalSources,
