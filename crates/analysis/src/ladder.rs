@@ -27,7 +27,7 @@ use alloc::{collections::VecDeque, vec, vec::Vec};
 use climb::Climb;
 use gtrig_core::{
     Combo, ComboId, ComboLimit, ComboNews, ComboStep, ComboVariant, HandPress, Mode, Moment, Nanos,
-    PollRate, Rig, SignalChange, SignalEdge, SignalId, StepKind, TimeSpan,
+    PollRate, Rig, SignalChange, SignalEdge, SignalId, SignalState, StepKind, TimeSpan,
 };
 use judge::{Judge, Judged};
 use track::*;

@@ -92,6 +92,7 @@ pub use base::{
 };
 pub use combo::{
     ComboNews, ComboOutcome, ComboState, HandPress, KEPT_MOMENTS, SignalChange, SignalEdge,
+    SignalState,
 };
 pub use device::{
     ADDRESSED_UNITS, AddressError, AddressMap, AddressedAs, AddressedControl, AddressedDevice,

@@ -5,17 +5,6 @@ mod ending;
 use super::*;
 use core::cmp::Reverse;
 
-/// A signal as the ladder knows it.
-#[derive(Clone, Copy, Debug, Default)]
-pub(super) struct SignalState {
-    pub(super) is_on: bool,
-    /// When it went on, and as which press; 0 where that does not count.
-    pub(super) since: Moment,
-    pub(super) serial: u32,
-    /// The press that its last release ended.
-    pub(super) lifted: u32,
-}
-
 /// A press of a signal, or of a button that is none.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Pressed {
@@ -149,9 +138,7 @@ impl Climb {
 
     fn hold(&mut self, edge: &SignalEdge, serial: u32) {
         if let Some(signal) = edge.signal {
-            let held = &mut self.held[signal.index()];
-            let lifted = if edge.is_on() { held.lifted } else { held.serial };
-            *held = SignalState { is_on: edge.is_on(), since: edge.moment(), serial, lifted };
+            self.held[signal.index()].take(edge, serial);
         }
     }
 

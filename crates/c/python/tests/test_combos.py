@@ -248,7 +248,7 @@ def a_step(dice, kind, before, signals):
     return step
 
 
-def a_combo(dice, signals, others=("tap", "release", "hold", "together")):
+def a_combo(dice, signals, others=("tap", "release", "hold", "together"), early=True):
     some = dice.choice([[], [dice.choice(others)], [dice.choice(others)], others])
     kinds = ["press", *some]
     steps = []
@@ -259,6 +259,8 @@ def a_combo(dice, signals, others=("tap", "release", "hold", "together")):
         steps.insert(0, a_step(dice, "quiet", None, signals))
     if dice.random() < 0.25:
         steps.append(a_step(dice, "quiet", None, signals))
+    for step in steps:
+        step.buffered = step.buffered if early else 0
     least = sum(step.after * step.times for step in steps)
     least += sum(step.long for step in steps if step.kind in ("hold", "quiet"))
     all_within = dice.choice([0, 0, max(100, least) + dice.randint(0, 900)])

@@ -577,6 +577,18 @@ def margins(it, limits):
             yield key, (max(alone) if alone else closest[-1][key]), bool(alone)
 
 
+def given(run, reports, ticks, hz):
+    """Runs a gesture over reports, and holds what it gives at each tick against the program."""
+    panel, waiting = Panel(), list(reports)
+    for tick in range(TICKS):
+        while waiting and waiting[0][0] <= tick * 10**9 // hz:
+            panel.report(*waiting.pop(0))
+        gives = run.tick(tick, *panel.poll())
+        said = [action["value"] for action in ticks[tick].get("actions", [])]
+        said = said[0] if said else NOTHING[run.of.gives]
+        assert gives == pytest.approx(said, abs=2e-3), f"tick {tick}"
+
+
 @pytest.mark.parametrize("seed", range(250))
 def test_gestures_give_and_tell_what_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
@@ -585,14 +597,8 @@ def test_gestures_give_and_tell_what_the_page_says(seed, tmp_path):
     until = (TICKS - 1) * 10**9 // hz
     lines = a_glass(reports, 3, (WIDTH, HEIGHT), until, resolution=10)
     take, rig = written(tmp_path, rig_of(hz, gesture.table()), lines)
-    ticks, (panel, run) = replayed(take, rig), (Panel(), Run(gesture))
-    for tick in range(TICKS):
-        while reports and reports[0][0] <= tick * 10**9 // hz:
-            panel.report(*reports.pop(0))
-        gives = run.tick(tick, *panel.poll())
-        said = [action["value"] for action in ticks[tick].get("actions", [])]
-        said = said[0] if said else NOTHING[gesture.gives]
-        assert gives == pytest.approx(said, abs=2e-3), f"tick {tick}"
+    run = Run(gesture)
+    given(run, reports, replayed(take, rig), hz)
     if run.is_vague:
         return
     told = [line for line in reported("gestures", take, rig) if line["line"] == "verdict"]

@@ -5,11 +5,11 @@ import random
 from dataclasses import dataclass
 
 import pytest
-from test_fingers import HEIGHT, NOTHING, WIDTH, Panel, Run, a_gesture, fingers
+from test_fingers import HEIGHT, TICKS, WIDTH, Run, a_gesture, fingers, given
 from test_zones import Contact, Zone, having
 from workbench import replayed_texts, rig_of
 
-TICKS, SIDE = 120, 1000
+SIDE = 1000
 MAKERS = ["left", "right", "middle", "hover"]
 
 
@@ -155,11 +155,4 @@ def test_a_button_of_a_pointer_makes_gestures_as_a_finger_does(seed, tmp_path):
     at = next((n for n, line in enumerate(table) if line == "[zone.it]"), 1)
     table = [*table[:1], *by, *table[1 : at + 1], *(by if at > 1 else []), *table[at + 1 :]]
     lines = a_mouse(moved, False, (TICKS - 1) * 10**9 // hz, (WIDTH, HEIGHT))
-    told, panel, run = replayed_texts(tmp_path, rig_of(hz, table), lines), Panel(), Run(gesture)
-    for tick in range(TICKS):
-        while reports and reports[0][0] <= tick * 10**9 // hz:
-            panel.report(*reports.pop(0))
-        gives = run.tick(tick, *panel.poll())
-        said = [action["value"] for action in told[tick].get("actions", [])]
-        said = said[0] if said else NOTHING[gesture.gives]
-        assert gives == pytest.approx(said, abs=2e-3), f"tick {tick}"
+    given(Run(gesture), reports, replayed_texts(tmp_path, rig_of(hz, table), lines), hz)

@@ -33,11 +33,11 @@ mod waiting;
 use crate::base::{ComboId, Moment, Nanos, PollRate, SignalId, SparseSet, Tick};
 use crate::combo::{
     Automaton, BoundCombo, ComboNews, ComboOutcome, ComboState, CopyId, Edge, HandPress, Node,
-    NodeId, Presses, SignalChange, SignalEdge, Trigger,
+    NodeId, Presses, SignalChange, SignalEdge, SignalState, Trigger,
 };
 use crate::spec::{ComboClock, StepKind, TimeSpan};
 use alloc::vec::Vec;
-use memory::{Active, Arrival, Due, LastPress, Met, SignalState, Timer, Waiting};
+use memory::{Active, Arrival, Due, LastPress, Met, Timer, Waiting};
 
 /// Of the moments at which a step was met, so many are remembered where more than the latest one
 /// matters. Part of the format of rigs: with more presses than this inside one window, the oldest
@@ -92,7 +92,8 @@ pub(crate) struct ComboEngine {
     changed: SparseSet<ComboId>,
     /// The copies that fired in this tick.
     pulsed: Vec<CopyId>,
-    /// The copies that are on until a signal of their last step goes off.
+    /// The copies that are on for longer than one tick, each with the place of what it lasts by
+    /// in [`BoundCombo::lasts_by`].
     lasting: Vec<(CopyId, u16)>,
     /// What this tick found out of attempts, in the order of the edges, and for one edge of the
     /// rig.
@@ -240,13 +241,10 @@ impl ComboEngine {
         self.changed.insert(combo);
     }
 
-    /// Moves a signal. A press with serial 0 counts for nothing: it was carried over, or the
-    /// clock stands still.
+    /// Moves a signal; see [`SignalState::take`].
     fn hold(&mut self, edge: &SignalEdge, serial: u32) {
         if let Some(signal) = edge.signal {
-            let held = &mut self.held[signal.index()];
-            let lifted = if edge.is_on() { held.lifted } else { held.serial };
-            *held = SignalState { is_on: edge.is_on(), since: edge.moment(), serial, lifted };
+            self.held[signal.index()].take(edge, serial);
         }
     }
 

@@ -46,6 +46,29 @@ impl HandPress {
     }
 }
 
+/// A signal as combos know it after the last edge.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct SignalState {
+    /// Whether it is on.
+    pub is_on: bool,
+    /// When it turned on or off last, by the clock of the combos.
+    pub since: Moment,
+    /// The serial of the press that turned it on: its count over all edges, from 1. 0 where
+    /// that does not count.
+    pub serial: u32,
+    /// The serial of the press that its last release ended; 0 for none.
+    pub lifted: u32,
+}
+
+impl SignalState {
+    /// Takes in an edge of the signal. A press with serial 0 counts for nothing: it was carried
+    /// over, or the clock stands still.
+    pub fn take(&mut self, edge: &SignalEdge, serial: u32) {
+        let lifted = if edge.is_on() { self.lifted } else { self.serial };
+        *self = SignalState { is_on: edge.is_on(), since: edge.moment(), serial, lifted };
+    }
+}
+
 /// What became of a signal.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum SignalChange {

@@ -48,19 +48,6 @@ impl Arrival {
     }
 }
 
-/// A signal as the combos know it after the last edge.
-#[derive(Clone, Copy, Debug, Default)]
-pub(super) struct SignalState {
-    /// Whether it is on.
-    pub(super) is_on: bool,
-    /// When it went on.
-    pub(super) since: Moment,
-    /// The serial of the press that turned it on; 0 where that does not count.
-    pub(super) serial: u32,
-    /// The serial of the press that its last release ended; 0 for none.
-    pub(super) lifted: u32,
-}
-
 /// The last press of a set of signals, and the one before it that was another press of a hand
 /// (one press may turn several signals on).
 ///

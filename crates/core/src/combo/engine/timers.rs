@@ -30,8 +30,9 @@ impl Timer {
 }
 
 impl ComboEngine {
-    /// When the first timer is over, at the latest. Of one that goes by ticks half a tick before:
-    /// a clock that stood still stood for whole ticks, which are no whole nanoseconds.
+    /// When to look at the timers again: when the first of them is over, and half a tick before
+    /// where it goes by ticks. A clock that stood still stood for whole ticks, which are no whole
+    /// nanoseconds; to look too early costs one tick.
     pub(super) fn next_timer(&self, rate: PollRate) -> Option<Nanos> {
         let slack = rate.time_of(Tick(1)).0 / 2;
         let instant = |timer: &Timer| match (timer.span, timer.clock) {
