@@ -101,20 +101,18 @@ fn is_near(knob: &Knob, other: f64) -> bool {
 fn is_of(rig: &Rig, action: ActionId, knob: &Knob) -> bool {
     let spec = &rig.actions[action.index()];
     let place = &knob.place;
-    let of_input = |input: &InputSpec| match input {
+    let is_source = |input: &InputSpec| match input {
         InputSpec::Combo(combo) => place.is_of("combo", &rig.combos[combo.index()].name),
-        InputSpec::Zone(zone) => place.is_of("zone", &rig.zones[zone.index()].name),
-        InputSpec::Gesture { gesture, shape } => {
+        InputSpec::Gesture { gesture, .. } => {
             place.is_of("gesture", &rig.gestures[gesture.index()].name)
-                || is_of_shape(rig, shape, knob)
         }
-        InputSpec::Axis { shape, .. }
-        | InputSpec::Stick { shape, .. }
-        | InputSpec::Pointer { shape, .. } => is_of_shape(rig, shape, knob),
-        InputSpec::Place { zone, shape, .. } => {
-            place.is_of("zone", &rig.zones[zone.index()].name) || is_of_shape(rig, shape, knob)
+        InputSpec::Zone(zone) | InputSpec::Place { zone, .. } => {
+            place.is_of("zone", &rig.zones[zone.index()].name)
         }
         _ => false,
+    };
+    let of_input = |input: &InputSpec| {
+        is_source(input) || input.shape().is_some_and(|shape| is_of_shape(rig, shape, knob))
     };
     place.is_of("action", &spec.name) || place.is_in("edge") || spec.inputs.iter().any(of_input)
 }

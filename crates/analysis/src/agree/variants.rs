@@ -70,7 +70,7 @@ pub(super) fn others(rig: &Rig, action: ActionId) -> Vec<(Other, Rig)> {
                 add(Other::Both { ours, theirs }, &|rig| set_both(rig, action, n, theirs));
             }
         }
-        let Some(shape) = shape_of(input) else { continue };
+        let Some(shape) = input.shape() else { continue };
         for (at, stage) in shape.of(rig).stages.iter().enumerate() {
             if let Stage::DeadZone(zone) = stage {
                 for &theirs in DeadZoneKind::ALL.iter().filter(|other| **other != zone.kind) {
@@ -128,29 +128,10 @@ fn of(rig: &mut Rig, action: ActionId) -> &mut ActionSpec {
     &mut rig.actions[action.index()]
 }
 
-fn shape_of(input: &InputSpec) -> Option<&ShapeUse> {
-    match input {
-        InputSpec::Axis { shape, .. }
-        | InputSpec::Stick { shape, .. }
-        | InputSpec::Place { shape, .. }
-        | InputSpec::Gesture { shape, .. }
-        | InputSpec::Pointer { shape, .. } => Some(shape),
-        _ => None,
-    }
-}
-
 /// The stages of an input, those that it shares with others too.
 fn stages_of(rig: &mut Rig, action: ActionId, input: usize) -> Option<&mut Vec<Stage>> {
     let Rig { actions, shapes, .. } = rig;
-    let (InputSpec::Axis { shape, .. }
-    | InputSpec::Stick { shape, .. }
-    | InputSpec::Place { shape, .. }
-    | InputSpec::Gesture { shape, .. }
-    | InputSpec::Pointer { shape, .. }) = &mut actions[action.index()].inputs[input]
-    else {
-        return None;
-    };
-    Some(match shape {
+    Some(match actions[action.index()].inputs[input].shape_mut()? {
         ShapeUse::Own(shape) => &mut shape.stages,
         ShapeUse::Named(at) => &mut shapes[at.index()].shape.stages,
     })

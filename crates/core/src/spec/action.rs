@@ -1,4 +1,9 @@
 //! Actions, and what drives them.
+//!
+//! An action is the border between a rig and a game: game code asks for `slew` or `horn`, and the
+//! rig says which keys, sticks, zones, gestures and combos drive it. Every input is worked out each
+//! time that it moved; [`Combine`] says what several of them come to; gates and modes close the
+//! whole.
 
 use crate::base::{ActionId, ComboId, GestureId, ModeSet, ZoneId};
 use crate::device::ControlRef;
@@ -7,6 +12,20 @@ use alloc::{string::String, vec::Vec};
 use strum::{IntoStaticStr, VariantArray};
 
 /// The named result that game code reads.
+///
+/// ```
+/// use gtrig_core::{ActionSpec, DeadZone, Gives, InputSpec, Shape, ShapeUse, Stage};
+///
+/// // The left stick of any pad, with the middle eighth of its travel taken for rest.
+/// let rest = Stage::DeadZone(DeadZone::radius(0.12));
+/// let shape = ShapeUse::Own(Shape { stages: vec![rest], ..Shape::default() });
+/// let stick = InputSpec::Stick { stick: "pad/stick-l".parse().unwrap(), shape };
+/// let slew = ActionSpec::new("slew", Gives::Plane, vec![stick]);
+/// assert!(slew.clamp && slew.inputs.iter().all(|input| slew.gives.accepts(input)));
+/// ```
+///
+/// Invariants: every input suits what it gives ([`Gives::accepts`]); gates name actions that give
+/// on or off and have no gates themselves; `space` is [`Space::Panel`] unless it gives a place.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct ActionSpec {
@@ -52,6 +71,9 @@ impl ActionSpec {
 }
 
 /// What several active inputs of an action come to.
+///
+/// An example: two inputs are at 0.6 and -0.8. The strongest is -0.8; their sum is -0.2. Of an
+/// action that is on or off both rules are the same: any of its buttons holds it.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
@@ -64,6 +86,14 @@ pub enum Combine {
 }
 
 /// What game code reads from an action.
+///
+/// ```
+/// use gtrig_core::Gives;
+///
+/// assert!(Gives::Toggle.is_digital() && Gives::Polar.is_vector());
+/// // A place has two numbers and no direction.
+/// assert!(Gives::Place.is_double() && !Gives::Place.is_vector());
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
@@ -103,6 +133,13 @@ impl Gives {
     }
 
     /// Whether an input may feed an action of this sort.
+    ///
+    /// | gives | inputs |
+    /// |---|---|
+    /// | `on`, `pulse`, `toggle` | button, zone, gesture, combo |
+    /// | `axis` | axis, pair of sides, place on a zone, gesture |
+    /// | `plane`, `polar` | stick, cross of four sides, pointer, place on a zone, gesture |
+    /// | `place` | place on a zone |
     pub const fn accepts(self, input: &InputSpec) -> bool {
         matches!(
             (self, input),
@@ -198,7 +235,44 @@ pub enum InputSpec {
     },
 }
 
+impl InputSpec {
+    /// How what it reads is shaped; `None` of an input that is on or off, and of keys, which
+    /// have no travel.
+    pub const fn shape(&self) -> Option<&ShapeUse> {
+        match self {
+            InputSpec::Axis { shape, .. }
+            | InputSpec::Stick { shape, .. }
+            | InputSpec::Place { shape, .. }
+            | InputSpec::Gesture { shape, .. }
+            | InputSpec::Pointer { shape, .. } => Some(shape),
+            InputSpec::Button { .. }
+            | InputSpec::Zone(_)
+            | InputSpec::Combo(_)
+            | InputSpec::Pair { .. }
+            | InputSpec::Cross(_) => None,
+        }
+    }
+
+    /// The same, to be changed.
+    pub const fn shape_mut(&mut self) -> Option<&mut ShapeUse> {
+        match self {
+            InputSpec::Axis { shape, .. }
+            | InputSpec::Stick { shape, .. }
+            | InputSpec::Place { shape, .. }
+            | InputSpec::Gesture { shape, .. }
+            | InputSpec::Pointer { shape, .. } => Some(shape),
+            InputSpec::Button { .. }
+            | InputSpec::Zone(_)
+            | InputSpec::Combo(_)
+            | InputSpec::Pair { .. }
+            | InputSpec::Cross(_) => None,
+        }
+    }
+}
+
 /// Along which axis of a zone a place is read.
+///
+/// A slider along the lower edge reads `x`, a throttle at the side reads `y`.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
@@ -237,6 +311,14 @@ pub struct CrossSpec {
 }
 
 /// What two opposite keys mean when both are held.
+///
+/// Left is held from 0 ms to 300 ms, right from 100 ms to 200 ms:
+///
+/// | rule | 0 ms | 100 ms | 200 ms | 300 ms |
+/// |---|---|---|---|---|
+/// | `neutral` | -1 | 0 | -1 | 0 |
+/// | `last` | -1 | +1 | -1 | 0 |
+/// | `first` | -1 | -1 | -1 | 0 |
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]

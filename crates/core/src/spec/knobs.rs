@@ -8,6 +8,13 @@
 //! A place is the path of keys in the file (`action.slew.from[0].dead-zone`). What stands in the
 //! file only once is one number: a step that is repeated by a count, say, is changed in all its
 //! repetitions.
+//!
+//! ```text
+//!  action.slew.from[0].dead-zone = 0.12       the place, as in the file
+//!         │                    │
+//!         │                    └── Tunable: unit, range, step, default, meaning
+//!         └── visit() walks here; list, set and hold are three visitors
+//! ```
 
 mod combos;
 
@@ -31,6 +38,20 @@ pub enum Selector {
 }
 
 /// Where a number stands in a rig file.
+///
+/// ```
+/// use gtrig_core::{Place, Selector};
+///
+/// let place = Place(vec![
+///     Selector::Key("shape".into()),
+///     Selector::Key("worn".into()),
+///     Selector::Key("stages".into()),
+///     Selector::At(0),
+///     Selector::Key("dead-zone".into()),
+/// ]);
+/// assert_eq!(place.to_string(), "shape.worn.stages[0].dead-zone");
+/// assert!(place.is_of("shape", "worn") && !place.is_in("action"));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Place(pub Vec<Selector>);
 
@@ -62,6 +83,9 @@ impl core::fmt::Display for Place {
 }
 
 /// A number of a rig.
+///
+/// Its value is what a person would write, not what a float of it is: 0.12 and not
+/// 0.119999997.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Knob {
     /// Where it stands.
@@ -74,6 +98,9 @@ pub struct Knob {
 
 impl Rig {
     /// Every number that the rig states, in the order of the file format.
+    ///
+    /// Numbers that are in force by their default alone may be among them, such as a limit of a
+    /// gesture: a nudge writes them into the file.
     pub fn knobs(&self) -> Vec<Knob> {
         let mut knobs = Vec::new();
         // Visiting changes nothing where the visitor does not.
@@ -95,6 +122,9 @@ impl Rig {
     /// assert_eq!(rig.with(&knob.place, 120.0).rate.hz(), 120.0);
     /// assert_eq!(rig.with(&knob.place, 1e9).rate.hz(), knob.tunable.max);
     /// ```
+    ///
+    /// Numbers that hold each other may move with it: a release that would be above its press
+    /// becomes as large as that.
     pub fn with(&self, place: &Place, value: f64) -> Rig {
         let mut rig = self.clone();
         rig.visit(&mut |here, tunable, number| {
@@ -107,6 +137,9 @@ impl Rig {
 
     /// The rig with the input of an action calibrated, or the shape that it
     /// shares; axes of `None` stay as they are.
+    ///
+    /// # Panics
+    /// For an action or an input that the rig does not have.
     pub fn calibrated(&self, action: ActionId, input: usize, travel: [Option<Travel>; 2]) -> Rig {
         let mut rig = self.clone();
         let Rig { actions, shapes, .. } = &mut rig;
@@ -124,6 +157,17 @@ impl Rig {
 
     /// The rig with a zone elsewhere, on the grid of its steps, held within what
     /// its numbers allow.
+    ///
+    /// ```
+    /// use gtrig_core::{Outline, PollRate, Rig, Zone, ZoneId};
+    ///
+    /// let mut rig = Rig::bare("quay", PollRate::DEFAULT);
+    /// let rect = |at: [f32; 2]| Outline::Rect { at, size: [0.25, 0.5] };
+    /// rig.zones.push(Zone::new("menu", rect([0.1, 0.1])));
+    /// // A hand that drags it leaves it on hundredths.
+    /// let moved = rig.with_zone(ZoneId(0), &rect([0.3041, 0.1998]));
+    /// assert_eq!(moved.zones[0].outline, rect([0.3, 0.2]));
+    /// ```
     pub fn with_zone(&self, zone: ZoneId, outline: &Outline) -> Rig {
         let mut rig = self.clone();
         let Some(of) = rig.zones.get_mut(zone.index()) else { return rig };
@@ -148,6 +192,10 @@ impl Rig {
     }
 
     /// Shows every number to `visitor`, which may change it.
+    ///
+    /// After the visitor has seen the numbers of one thing, they are held to what belongs together:
+    /// a release is not above its press, a dead zone leaves a way, a zone has a size. So a rig that
+    /// was checked stays one.
     fn visit(&mut self, visitor: &mut Visitor) {
         let mut hz = self.rate.hz();
         visitor(&[key("sampling"), key(tunable::POLL_HZ.name)], &tunable::POLL_HZ, &mut hz);
@@ -204,6 +252,8 @@ impl Rig {
 
 /// Is shown a number: its place, what it is, and its value in the unit of its tunable, which it
 /// may change.
+///
+/// It is called in the order of the file format, once for each number that the file states.
 type Visitor<'v> = dyn FnMut(&[Selector], &'static Tunable, &mut f64) + 'v;
 
 /// A key as a step of a place.
@@ -217,6 +267,9 @@ fn joined<const N: usize>(place: &[Selector], more: [Selector; N]) -> Vec<Select
 }
 
 /// A time that is kept in nanoseconds, shown in a unit of so many of them.
+///
+/// It is rounded to a nanosecond, and one that was not changed comes back as it was: no time of
+/// a rig is so long that its nanoseconds do not fit into the digits of an `f64`.
 fn time(
     visitor: &mut Visitor,
     place: &[Selector],
@@ -237,6 +290,8 @@ fn number(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, 
 }
 
 /// A number whose place is not the name of its tunable.
+///
+/// It is written back only where the visitor changed it, so that a look changes no last digit.
 fn named(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, number: &mut f32) {
     let shown = shortest(*number);
     let mut value = shown;
@@ -262,6 +317,8 @@ fn two(visitor: &mut Visitor, place: &[Selector], tunable: &'static Tunable, bot
 
 /// Where a zone is, which a finger can still meet: it has some size, and in
 /// shares it begins on the panel.
+///
+/// Of a polygon each corner is held by itself; nothing asks whether it crosses itself then.
 fn outline(visitor: &mut Visitor, place: &[Selector], space: Space, outline: &mut Outline) {
     let (rect, circle, polygon) = match space {
         Space::Panel => (&tunable::RECT, &tunable::CIRCLE, &tunable::POLYGON),
@@ -348,21 +405,11 @@ fn input(visitor: &mut Visitor, place: &[Selector], input: &mut InputSpec) {
             number(visitor, place, &tunable::RELEASE_AT, &mut thresholds.release_at);
             thresholds.release_at = thresholds.release_at.min(thresholds.press_at);
         }
-        InputSpec::Pointer { counts, shape, .. } => {
-            number(visitor, place, &tunable::COUNTS, counts);
-            own(visitor, place, shape);
-        }
-        InputSpec::Axis { shape, .. }
-        | InputSpec::Stick { shape, .. }
-        | InputSpec::Place { shape, .. }
-        | InputSpec::Gesture { shape, .. } => {
-            own(visitor, place, shape);
-        }
-        InputSpec::Button { .. }
-        | InputSpec::Zone(_)
-        | InputSpec::Combo(_)
-        | InputSpec::Pair { .. }
-        | InputSpec::Cross(_) => {}
+        InputSpec::Pointer { counts, .. } => number(visitor, place, &tunable::COUNTS, counts),
+        _ => {}
+    }
+    if let Some(shape) = input.shape_mut() {
+        own(visitor, place, shape);
     }
 }
 
@@ -375,6 +422,8 @@ fn is_analogue(control: &ControlRef) -> bool {
 }
 
 /// What axes read. Numbers that do not rise stay as they were.
+///
+/// Rest may be at the lower end, as it is of a trigger.
 fn travels(visitor: &mut Visitor, place: &[Selector], travels: &mut [Option<Travel>; 2]) {
     for (travel, tunable) in travels.iter_mut().zip([&tunable::CALIBRATE_X, &tunable::CALIBRATE_Y])
     {
@@ -403,18 +452,16 @@ fn own(visitor: &mut Visitor, place: &[Selector], shape: &mut ShapeUse) {
 
 /// The places of the numbers that bear on an input of an action: its own, and
 /// those of the shape it names.
+///
+/// `input` is the place of the input among those of the action, from 0; of one that the rig does not
+/// have there are none.
+///
+/// # Panics
+/// For an action that the rig does not have.
 pub fn places_of(rig: &Rig, action: ActionId, input: usize) -> Vec<Place> {
     let spec = &rig.actions[action.index()];
     let own = vec![key("action"), key(&spec.name), key("from"), Selector::At(input)];
-    let shape = match spec.inputs.get(input) {
-        Some(
-            InputSpec::Axis { shape, .. }
-            | InputSpec::Stick { shape, .. }
-            | InputSpec::Pointer { shape, .. },
-        ) => Some(shape),
-        _ => None,
-    };
-    let shared = match shape {
+    let shared = match spec.inputs.get(input).and_then(InputSpec::shape) {
         Some(ShapeUse::Named(at)) => Some(vec![key("shape"), key(&rig.shapes[at.index()].name)]),
         _ => None,
     };
@@ -426,6 +473,9 @@ pub fn places_of(rig: &Rig, action: ActionId, input: usize) -> Vec<Place> {
 
 impl Knob {
     /// The name to show beside its value: the last words of its place.
+    ///
+    /// A person who looks at one bench knows which action or gesture it is about; so its name is
+    /// left out where the rest says enough.
     pub fn label(&self) -> String {
         match self.place.0.as_slice() {
             [Selector::Key(yard), Selector::Key(part), Selector::Key(key)] if yard == "yard" => {

@@ -4,19 +4,34 @@
 use crate::base::{CleanText, PollRate};
 use crate::device::SlotRules;
 use crate::spec::{
-    ActionSpec, Combo, EdgeRule, GameSpec, Gesture, InputSpec, MainRules, Mode, NamedShape,
-    OscSpec, ShapeUse, Sign, Signal, Stage, Surface, YardSpec, Zone,
+    ActionSpec, Combo, EdgeRule, GameSpec, Gesture, MainRules, Mode, NamedShape, OscSpec, ShapeUse,
+    Sign, Signal, Stage, Surface, YardSpec, Zone,
 };
 use alloc::vec::Vec;
 
 /// A checked rig.
 ///
 /// Invariants: action names are unique; every number lies in the range of its
-/// [`Tunable`](crate::tunable::Tunable); there are at most [`MAX_THRESHOLDS`](crate::MAX_THRESHOLDS)
-/// different [`Thresholds`](crate::Thresholds); every input suits what its action
-/// gives (see [`Gives::accepts`](crate::Gives::accepts)); the shapes, zones, signs, gestures, signals,
-/// combos and modes that are named exist; the surface says what the spaces of its zones are; an action
-/// that is a gate of others has no gates itself.
+/// [`Tunable`](crate::tunable::Tunable); there are at most
+/// [`MAX_THRESHOLDS`](crate::MAX_THRESHOLDS) different [`Thresholds`](crate::Thresholds); every
+/// input suits what its action gives (see [`Gives::accepts`](crate::Gives::accepts)); the shapes,
+/// zones, signs, gestures, signals, combos and modes that are named exist; the surface says what
+/// the spaces of its zones are; an action that is a gate of others has no gates itself.
+///
+/// It is plain data, whoever made it: the text format is one source of it, a game that has its own
+/// settings another. What is checked is checked where it is read; a rig that was put together in
+/// code must keep the invariants itself.
+///
+/// ```
+/// use gtrig_core::{ActionSpec, Gives, InputSpec, PollRate, Rig, Thresholds};
+///
+/// let thresholds = Thresholds { press_at: 0.5, release_at: 0.5 };
+/// let key = |name: &str| InputSpec::Button { control: name.parse().unwrap(), thresholds };
+/// let mut rig = Rig::bare("night shift", PollRate::DEFAULT);
+/// let horn = vec![key("pad/south"), key("keys/KeyH")];
+/// rig.actions.push(ActionSpec::new("horn", Gives::On, horn));
+/// assert_eq!((rig.rate.hz(), rig.actions[0].inputs.len()), (60.0, 2));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct Rig {
@@ -89,12 +104,8 @@ impl Rig {
     pub fn each_chain(&mut self, mut change: impl FnMut(&mut Vec<Stage>)) {
         let named = self.shapes.iter_mut().map(|named| &mut named.shape);
         let inputs = self.actions.iter_mut().flat_map(|action| &mut action.inputs);
-        let own = inputs.filter_map(|input| match input {
-            InputSpec::Axis { shape: ShapeUse::Own(shape), .. }
-            | InputSpec::Stick { shape: ShapeUse::Own(shape), .. }
-            | InputSpec::Place { shape: ShapeUse::Own(shape), .. }
-            | InputSpec::Gesture { shape: ShapeUse::Own(shape), .. }
-            | InputSpec::Pointer { shape: ShapeUse::Own(shape), .. } => Some(shape),
+        let own = inputs.filter_map(|input| match input.shape_mut() {
+            Some(ShapeUse::Own(shape)) => Some(shape),
             _ => None,
         });
         named.chain(own).for_each(|shape| change(&mut shape.stages));

@@ -1,9 +1,8 @@
 use super::*;
-use crate::base::PollRate;
-use crate::base::{ModeSet, ShapeId};
+use crate::base::{GestureId, ModeSet, PollRate, ShapeId};
 use crate::spec::{
-    ActionSpec, Combine, DeadZone, Gives, InputSpec, NamedShape, Outline, Rig, Shape, ShapeUse,
-    Smooth, Space, Stage, Zone,
+    ActionSpec, Combine, DeadZone, Gives, InputSpec, NamedShape, Outline, PlaceAxis, Rig, Shape,
+    ShapeUse, Smooth, Space, Stage, Zone,
 };
 use std::string::ToString;
 
@@ -88,4 +87,17 @@ fn an_input_has_the_numbers_of_its_shape() {
     };
     assert_eq!(places(0).len(), 3);
     assert_eq!(places(1), ["action.slew.from[1].dead-zone"]);
+}
+
+#[test]
+fn a_place_on_a_zone_and_a_gesture_have_the_numbers_of_the_shape_that_they_share() {
+    let shape = ShapeUse::Named(ShapeId(0));
+    let place = InputSpec::Place { zone: ZoneId(0), along: PlaceAxis::X, shape: shape.clone() };
+    let gesture = InputSpec::Gesture { gesture: GestureId(0), shape };
+    let mut rig = rig();
+    rig.actions[0].inputs = vec![place, gesture];
+    for input in 0..2 {
+        let places = places_of(&rig, ActionId(0), input);
+        assert!(places.iter().any(|place| place.is_of("shape", "worn")), "input {input}");
+    }
 }
