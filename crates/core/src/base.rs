@@ -1,5 +1,7 @@
 //! What everything else is made of: time, the numbers of things, sets and tables
 //! of them, text, vectors.
+//!
+//! Nothing here knows of devices or rigs; everything above is made of it.
 
 mod action;
 mod ids;

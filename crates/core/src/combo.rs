@@ -1,4 +1,13 @@
 //! Combos at work: signals, one automaton for all combos of a rig, modes.
+//!
+//! ```text
+//!  controls, zones, gestures, actions
+//!      └─▶ SignalTracker: edges of signals, in the order of their reports
+//!              └─▶ Modes: by which clock, in which mode
+//!                      └─▶ ComboEngine over the Automaton: arrivals, timers, what fires
+//! ```
+//!
+//! What a combo is, with its steps and limits, is in `spec`.
 
 mod automaton;
 mod engine;

@@ -1,5 +1,8 @@
 //! Devices and their controls, what they report, and the roster that numbers
 //! them.
+//!
+//! Sources fill these in (real devices, a take, a game, messages); the rest of the crate only reads
+//! them. Nothing here changes in a tick.
 
 mod addresses;
 mod axes;

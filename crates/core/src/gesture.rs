@@ -1,4 +1,13 @@
 //! Gestures at work: attempts, what is measured of them, and what comes of them.
+//!
+//! ```text
+//!  contacts ──▶ Tracks: how far each finger got, once for all attempts
+//!           ──▶ attempts: one for each finger and each gesture that listens there
+//!               judge at moments ──▶ met ──▶ fire, or wait for others ──▶ lasting
+//!               └── over ──▶ verdict: each limit with its margin
+//! ```
+//!
+//! What a gesture is, with its limits, is in `spec`; who has which contact is in `touch`.
 
 mod attempt;
 mod bound;

@@ -61,6 +61,34 @@
 //! # Ok::<(), RosterError>(())
 //! ```
 //!
+//! # Limits
+//!
+//! | at most | |
+//! |---|---|
+//! | [`MAX_CONTROLS`] | controls of a session, over all its devices |
+//! | [`LAST_TIME`] | time of a session |
+//! | [`MAX_THRESHOLDS`] | different pairs of thresholds of a rig |
+//! | [`MAX_ZONES`], [`MAX_GESTURES`], [`MAX_SIGNS`] | zones, gestures and signs of a rig |
+//! | [`MAX_COMBOS`], [`MAX_MODES`] | combos and modes of a rig |
+//! | [`MAX_STEPS`] | steps of a combo |
+//! | [`MAX_FINGERS`], [`MAX_TAPS`] | fingers and taps of a gesture |
+//! | [`MAX_ATTEMPTS`] | attempts at gestures that go on at once |
+//!
+//! A rig that goes beyond one of them is refused where it is read. What a run goes beyond is
+//! said where the limit is declared.
+//!
+//! # Time and threads
+//!
+//! All times are [`Nanos`] since the session began, by the clock of whoever reports. A game
+//! that polls once a frame calls [`Machine::tick_lasting`] with the instant of the frame and
+//! its length; the workbench calls [`run()`], which polls at the rate of the rig. A [`Plan`] can
+//! be shared between threads. A [`Machine`] belongs to one at a time, and can be sent to another.
+//!
+//! # What it does not do
+//!
+//! It opens no device and reads no file: sources of devices, the text of rigs and takes, history,
+//! explanations and measurements are crates above it.
+//!
 //! The crate is `no_std`: there is no file, socket, clock, thread or screen
 //! in it, and time comes in with the events. Floating point is IEEE 754
 //! arithmetic plus `libm`, so the same events and rig give the same values on

@@ -4,6 +4,17 @@
 //! indices. Binding again after a device arrived never changes what the
 //! devices before it do: inputs keep the order of the rig and, within a
 //! reference to any device of a kind, the order of the roster.
+//!
+//! ```text
+//!  rig      "pad/south"  "pad/stick-l"  zone "menu"  combo "double"
+//!                 \            |             |            |
+//!  roster    pad·1, pad·2 ─────┴── glass ────┘            |
+//!                  |                                      |
+//!  plan      control 1, control 23   contacts 0 to 4   nodes 1, 2
+//! ```
+//!
+//! A plan is made anew when a device comes or the rig changes, and never changes itself. Whoever
+//! runs machines can hold one plan in many of them: a live one, a frozen one, one that explains.
 
 mod action;
 mod bind;
@@ -25,6 +36,43 @@ use bind::Binder;
 
 /// A rig tied to the controls of a roster: for each stage of a tick the part that
 /// it needs.
+///
+/// ```
+/// use gtrig_core::*;
+///
+/// let pad = |identity: &str| DeviceInfo {
+///     identity: identity.into(),
+///     kind: DeviceKind::Pad,
+///     name: CleanText::new("trainer pad"),
+///     bus: CleanText::default(),
+///     slot: None,
+///     controls: vec![ControlInfo::new("south", ControlKind::Button)],
+/// };
+/// let thresholds = Thresholds { press_at: 0.5, release_at: 0.5 };
+/// let control = "pad/south".parse().unwrap();
+/// let mut rig = Rig::bare("horn", PollRate::DEFAULT);
+/// let south = InputSpec::Button { control, thresholds };
+/// rig.actions.push(ActionSpec::new("horn", Gives::On, vec![south]));
+/// let horn = ActionId(0);
+///
+/// // With one pad the action has one input, with two it has two.
+/// let (mut roster, rules) = (Roster::default(), SlotRules::default());
+/// roster.admit(pad("usb-1"), &rules)?;
+/// let plan = Plan::bind(&rig, &roster);
+/// assert_eq!(plan.inputs(horn).len(), 1);
+/// let mut machine = Machine::new(&plan, Tick(0));
+///
+/// let second = roster.admit(pad("usb-2"), &rules)?;
+/// let plan = Plan::bind(&rig, &roster);
+/// assert_eq!(plan.inputs(horn).len(), 2);
+/// // The machine goes on with what it remembers, and has room for the new pad.
+/// assert!(!machine.fits(&plan));
+/// machine.fit(&plan);
+/// assert!(machine.fits(&plan));
+/// let south = roster.device(second).control("south").unwrap();
+/// assert_eq!(plan.fed_by(south), [horn]);
+/// # Ok::<(), RosterError>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Plan {
     /// How often the state is polled.
@@ -49,16 +97,26 @@ pub struct Plan {
 
 impl Plan {
     /// Ties a rig to the devices known so far.
+    ///
+    /// It cannot fail: what the rig names and no device has is left out. It allocates, and takes as
+    /// long as rig and roster are large; a tick does neither.
     pub fn bind(rig: &Rig, roster: &Roster) -> Self {
         Binder::new(rig, roster).bind()
     }
 
     /// A control of the roster.
+    ///
+    /// # Panics
+    /// For an id of a control that came to the roster after the plan was made. So do all other
+    /// methods that take an id of a control.
     pub fn control(&self, control: ControlId) -> Control {
         self.sample.control(control).control
     }
 
     /// Whether a value of a control is further out than noise would take it.
+    ///
+    /// See [`MainRules::use_at`](crate::MainRules) for how far that is. A place on a surface never
+    /// is: its touch is.
     pub fn is_in_use(&self, control: ControlId, value: i32) -> bool {
         self.sample.control(control).used.is_beyond(value)
     }
@@ -131,6 +189,9 @@ impl Plan {
     }
 
     /// The stages that an input goes through; none for one that is not shaped.
+    ///
+    /// Run it with memories of your own to see what it makes of a value; those of a run are the
+    /// machine's, see [`Machine::stages`](crate::Machine::stages).
     pub fn chain_of(&self, input: BoundInput) -> &Chain {
         match input {
             BoundInput::Axis { shape, .. }
@@ -169,6 +230,8 @@ impl Plan {
     /// The values of an axis of an action that are drawn at the bottom and at the top
     /// of its lane, or at rest and at the top: 0 and 1, half a turn for an angle, the
     /// ends of the surface for a place.
+    ///
+    /// `axis` is 0 for the first value of the action and 1 for the second.
     pub fn extent(&self, action: ActionId, axis: usize) -> [f32; 2] {
         let bound = self.actions.action(action);
         match bound.gives {
@@ -192,22 +255,33 @@ impl Plan {
     }
 
     /// The actions that a control feeds.
+    ///
+    /// In the order of the rig, each once; directly, or by way of zones, gestures and combos. This
+    /// is what is lit up on a board when a control moves.
     pub fn fed_by(&self, control: ControlId) -> &[ActionId] {
         self.feeds.of(control)
     }
 
     /// Which of the inputs that the rig gives an action its `nth` bound one is.
+    ///
+    /// An input that means two pads is bound twice, and both have the same place in the rig.
     pub fn spec_of(&self, action: ActionId, nth: usize) -> usize {
         usize::from(self.actions.spec_of[self.actions.action(action).inputs.start as usize + nth])
     }
 
     /// What can drive an action now, in the order of the rig.
+    ///
+    /// For one input of the rig in the order of the roster. Of inputs that are equally strong the
+    /// first one drives, so this order can be felt.
     pub fn inputs(&self, action: ActionId) -> &[BoundInput] {
         let range = &self.actions.action(action).inputs;
         &self.actions.inputs[range.start as usize..range.end as usize]
     }
 
     /// Every control that an input reads.
+    ///
+    /// Of zones and gestures those of all contacts that count for it; of a combo those of its
+    /// signals that are controls. One that is read twice may be there twice.
     pub fn controls_of(&self, input: BoundInput) -> Vec<ControlId> {
         let on_panels = || {
             let contacts = self.touch.contacts.iter();

@@ -1,5 +1,7 @@
 //! Controls and devices, polled once per tick: state, edges, marks, and which
 //! device is the main one.
+//!
+//! This is where time-stamped reports become the state of a tick: above it nobody sees an event.
 
 mod control;
 mod device;

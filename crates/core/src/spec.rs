@@ -1,5 +1,19 @@
 //! What a rig says, checked but not yet tied to devices; and every number that a
 //! person may set.
+//!
+//! | module | what of a rig |
+//! |---|---|
+//! | `rig` | the whole, and its invariants |
+//! | `action`, `main_device` | actions, what drives them, which device counts |
+//! | `edges` | latch, debounce, thresholds |
+//! | `shape` | dead zones, curves, filters |
+//! | `surface`, `zone`, `pointing` | panels, zones, what points |
+//! | `gesture`, `quantity` | gestures and what is measured of them |
+//! | `signal`, `step`, `combo` | combos and modes |
+//! | `osc`, `game`, `yard` | what other programs call things; the crane |
+//! | `tunable`, `knobs` | every number, its range and its place |
+//!
+//! All of it is plain data without behaviour in time: what it means tick by tick is in the stages.
 
 mod action;
 mod combo;

@@ -3,6 +3,29 @@
 use super::ControlId;
 
 /// An action at a tick.
+///
+/// What a value means is said by what the action gives ([`Gives`](crate::Gives)):
+///
+/// | gives | `x` | `y` | active |
+/// |---|---|---|---|
+/// | `on`, `toggle` | 1 while it is on | 0 | while it is on |
+/// | `pulse` | 1 in the tick in which it fires | 0 | in that tick |
+/// | `axis` | -1 to +1 | 0 | off its rest |
+/// | `plane` | -1 to +1, right positive | -1 to +1, up positive | off its rest |
+/// | `polar` | degrees, above -180 up to 180 | the length | off its rest |
+/// | `place` | in the numbers of its space | the same, down positive | while something is there |
+///
+/// An action that is closed by its gates or its mode is [`ActionState::IDLE`].
+///
+/// ```
+/// use gtrig_core::{ActionState, ControlId};
+///
+/// let pushed = ActionState { x: -0.5, driver: Some(ControlId(3)), ..ActionState::IDLE };
+/// assert!(pushed.is_active() && !ActionState::IDLE.is_active());
+/// // Something stands at the upper left corner of a panel: active, though both numbers are 0.
+/// let corner = ActionState { driver: Some(ControlId(3)), ..ActionState::IDLE };
+/// assert!(corner.is_active());
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct ActionState {
     /// On/off as 1 or 0; the axis; the x of a plane or of a place; the angle of a
@@ -50,6 +73,8 @@ impl ActionState {
     }
 
     /// How strong it is beside other inputs of the action: the square of its length.
+    ///
+    /// It orders inputs as the length does, and costs no root.
     #[inline]
     pub(crate) fn strength(self) -> f32 {
         self.x * self.x + self.y * self.y

@@ -1,7 +1,21 @@
 //! The numbers by which a run knows things. Each counts from 0, in the order in
 //! which a roster or a rig lists what it numbers.
+//!
+//! An id is worth something only beside the roster, the rig or the plan that gave it: two
+//! rigs number their actions alike, and mean others.
+//!
+//! ```
+//! use gtrig_core::ActionId;
+//!
+//! // The third action of a rig.
+//! let third = ActionId::at(2);
+//! assert_eq!((third, third.index()), (ActionId(2), 2));
+//! assert_eq!(ActionId::first(3).last(), Some(third));
+//! ```
 
 /// A number that is an index into tables of its kind.
+///
+/// What holds a set or a table of ids needs no more of them than this.
 pub trait Id: Copy + Eq {
     /// The number as an index.
     fn index(self) -> usize;

@@ -9,6 +9,11 @@ use alloc::vec::{Drain, Vec};
 /// Invariant: a number is in `list` exactly if its flag is set, and then once.
 /// So the list needs no more room than there are numbers, and once
 /// [grown](SparseSet::grow) to them no insertion allocates.
+///
+/// It replaces the pair of a list and of flags beside it that every stage would otherwise keep:
+/// a stage notes a number as often as it likes, and the number is worked on once. Asking and
+/// putting in take the same short time whatever the size; walking costs as much as there are
+/// members, and not as much as there are numbers.
 #[derive(Clone, Debug)]
 pub(crate) struct SparseSet<I> {
     /// The members, in the order in which they were put in.
@@ -25,12 +30,18 @@ impl<I> Default for SparseSet<I> {
 
 impl<I: Id> SparseSet<I> {
     /// Makes room for the numbers below `count`; those that are in stay.
+    ///
+    /// This is the only call that allocates. `count` never falls in a run: devices come, and a rig
+    /// that is loaded anew begins with new sets.
     pub(crate) fn grow(&mut self, count: usize) {
         self.is_in.resize(count, false);
         self.list.reserve(count - self.list.len());
     }
 
     /// Puts a number in. Returns whether it was not in before.
+    ///
+    /// # Panics
+    /// For a number that there is no room for; see [`SparseSet::grow`].
     #[inline]
     pub(crate) fn insert(&mut self, id: I) -> bool {
         let is_new = !core::mem::replace(&mut self.is_in[id.index()], true);
@@ -65,6 +76,8 @@ impl<I: Id> SparseSet<I> {
     }
 
     /// Takes out the one at a place of the list; the last one takes its place.
+    ///
+    /// So the order of those behind it is lost; [`SparseSet::retain`] keeps it.
     pub(crate) fn swap_remove(&mut self, place: usize) -> I {
         let id = self.list.swap_remove(place);
         self.is_in[id.index()] = false;
@@ -113,6 +126,8 @@ impl<I: Id> SparseSet<I> {
 /// let has = ZoneSet::EMPTY.with(ZoneId(3));
 /// assert!(has.has(ZoneId(3)) && !has.meets(ZoneSet::EMPTY.with(ZoneId(4))));
 /// ```
+///
+/// Zone `n` of the rig is bit `n`; there are at most [`MAX_ZONES`](crate::MAX_ZONES) of them.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct ZoneSet(u64);
 
@@ -150,6 +165,8 @@ impl ZoneSet {
     }
 
     /// Those that are in one of the two and not in both.
+    ///
+    /// Of the zones at two ticks these are the ones that were entered or left.
     #[must_use]
     pub const fn difference(self, other: ZoneSet) -> Self {
         ZoneSet(self.0 ^ other.0)
@@ -181,6 +198,8 @@ impl FromIterator<ZoneId> for ZoneSet {
 /// let driving = ModeSet::EMPTY.with(ModeId(0));
 /// assert!(driving.has(ModeId(0)) && !driving.has(ModeId(1)) && ModeSet::ALL.has(ModeId(1)));
 /// ```
+///
+/// Mode `n` of the rig is bit `n`; there are at most [`MAX_MODES`](crate::MAX_MODES) of them.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct ModeSet(u32);
@@ -204,6 +223,8 @@ impl ModeSet {
     }
 
     /// Whether it has every mode there can be.
+    ///
+    /// What is open in all of them need not look at the mode.
     #[inline]
     pub const fn is_all(self) -> bool {
         self.0 == u32::MAX

@@ -4,6 +4,12 @@ use crate::base::ControlId;
 use alloc::{vec, vec::Vec};
 
 /// For each control a list: `entries[starts[c]..starts[c + 1]]`.
+///
+/// Invariants: `starts` never falls, begins with 0 and ends with the number of entries; each
+/// list is in order, and has no entry twice.
+///
+/// All lists lie in one piece of memory, so that a tick that asks for the lists of some controls
+/// touches two lines of the cache for each, and not a vector of its own for every control.
 #[derive(Clone, Debug)]
 pub(crate) struct ControlTable<T> {
     /// Where the list of each control begins; one more entry for where the last ends.

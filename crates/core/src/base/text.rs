@@ -9,6 +9,15 @@ use unicode_width::UnicodeWidthChar;
 ///
 /// Invariant: [`showable`] says of every character that it may be shown; each that may
 /// not was replaced by U+FFFD when the value was made.
+///
+/// ```
+/// use gtrig_core::CleanText;
+///
+/// // A device may call itself what it likes: nothing of it reaches the terminal as a control.
+/// let name = CleanText::new("Winch\u{1b}[2J lever");
+/// assert_eq!(name.as_str(), "Winch\u{fffd}[2J lever");
+/// assert_eq!(CleanText::new(&"x".repeat(500)).as_str().chars().count(), CleanText::MAX_CHARS);
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub struct CleanText(String);

@@ -7,6 +7,18 @@
 use core::fmt;
 
 /// An instant: nanoseconds since the session (or the take) began, monotonic.
+///
+/// There is no clock behind it: the source of an event says its time, and whoever runs a
+/// machine says that of each tick. Times are compared and subtracted as whole numbers, so none
+/// is ever rounded.
+///
+/// ```
+/// use gtrig_core::Nanos;
+///
+/// let press = Nanos::from_millis(1_204);
+/// assert_eq!(press, Nanos(1_204_000_000));
+/// assert_eq!(press.to_string(), "1 204.00 ms");
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Nanos(pub u64);
@@ -17,6 +29,9 @@ pub const LAST_TIME: Nanos = Nanos(30 * 24 * 3600 * 1_000_000_000);
 
 impl Nanos {
     /// The instant `ms` milliseconds after the beginning.
+    ///
+    /// # Panics
+    /// When it does not fit into 64 bits: after 584 years.
     pub const fn from_millis(ms: u64) -> Self {
         Nanos(ms * 1_000_000)
     }
@@ -47,6 +62,8 @@ fn group_thousands(f: &mut fmt::Formatter<'_>, n: u64) -> fmt::Result {
 }
 
 /// The number of a poll. Tick 0 is at instant 0.
+///
+/// At 1000 Hz the last number comes after 49 days, and [`LAST_TIME`] is before that.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Tick(pub u32);
 
@@ -69,6 +86,18 @@ impl fmt::Display for Tick {
 }
 
 /// How often the state is polled: 10 to 1000 Hz, in steps of a millihertz.
+///
+/// A rig that names no rate has [`PollRate::DEFAULT`]. Whole millihertz are enough to say 59.94 Hz
+/// or 29.97 Hz as they are, and keep every instant a fraction of whole numbers.
+///
+/// ```
+/// use gtrig_core::{Nanos, PollRate, Tick};
+///
+/// let film = PollRate::from_hz(59.94).unwrap();
+/// // 5 994 ticks are a hundred seconds, to the nanosecond.
+/// assert_eq!(film.time_of(Tick(5_994)), Nanos::from_millis(100_000));
+/// assert_eq!(PollRate::from_hz(9.0), None);
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PollRate {
@@ -102,6 +131,9 @@ impl PollRate {
     }
 
     /// The instant of a tick.
+    ///
+    /// `floor(tick * 10^12 / millihertz)` nanoseconds: rounded once, from the beginning, and
+    /// not from tick to tick.
     pub fn time_of(self, tick: Tick) -> Nanos {
         // Every tick asks, and for the first hours the short division will do.
         match u64::from(tick.0).checked_mul(PER_MILLIHERTZ) {
@@ -159,6 +191,9 @@ impl fmt::Display for PollRate {
 }
 
 /// An instant and the tick that saw it.
+///
+/// Both are kept, for a limit may be said in milliseconds or in ticks, and the two cannot be
+/// worked out from each other: a report comes somewhere between two ticks.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Moment {
     /// When it was reported; see `ComboClock`.

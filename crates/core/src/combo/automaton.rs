@@ -162,6 +162,9 @@ pub(crate) struct Edge {
 
 /// All combos of a rig, ready to run; see the [module](self). It does not change while it runs:
 /// what does is in [`ComboEngine`](super::ComboEngine).
+///
+/// Invariants: node 0 is the root and its own parent; a parent has a smaller number than its
+/// children; every range lies in its list; a rig without combos has no nodes at all.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Automaton {
     /// All steps, level by level: first the root, then all first steps, and so on.

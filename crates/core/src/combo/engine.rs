@@ -24,6 +24,20 @@
 //! Times are those of the clock of the combo that asks ([`ComboClock`]): an edge, a hold, a
 //! quiet, an early press and a window of one combo are measured alike. Nothing is allocated after
 //! [`ComboEngine::fit`].
+//!
+//! An example: *down, then right within 200 ms, then south within 200 ms*.
+//!
+//! ```text
+//!  press      down     down            right         south
+//!  at           0       90              250           400 ms
+//!  node 1    arrival  arrival
+//!            (began 0) (began 90)
+//!  node 2                              arrival, from the one at 90
+//!  node 3                                            arrival: fires; began at 90
+//! ```
+//!
+//! The press at 0 is too early for `right` at 250, the one at 90 is not. Both are kept only where
+//! [`Node::kept`] says that more than the last may matter; here the last is enough.
 
 mod memory;
 mod reach;
@@ -110,6 +124,8 @@ pub(crate) struct ComboEngine {
 }
 
 /// What a tick is run by: the same for all edges of it.
+///
+/// All times are by the clock of the combos.
 #[derive(Clone, Copy)]
 pub(crate) struct ComboPoll<'a> {
     /// The combos of the rig.
@@ -189,6 +205,9 @@ impl ComboEngine {
     }
 
     /// Forgets all that was begun, and says so of what waited.
+    ///
+    /// The arrivals of all nodes are not gone through: what has a serial up to `floor` counts no
+    /// more, wherever it is kept.
     fn clear(&mut self, poll: ComboPoll) {
         self.floor = self.serial;
         self.timers.clear();
@@ -205,6 +224,9 @@ impl ComboEngine {
 
     /// Takes in the edges of a tick, in order. While the clock stands still edges
     /// move signals, and end what is held no more, but count for nothing else.
+    ///
+    /// Timers are run up to each edge before it is taken in, and up to the tick at the end: so what
+    /// happens by itself happens in its order among what was pressed.
     pub(crate) fn tick(&mut self, poll: ComboPoll, edges: &[SignalEdge], clock: ClockState) {
         let ComboPoll { automaton, rate, now, .. } = poll;
         let is_frozen = clock == ClockState::Frozen;
@@ -387,6 +409,9 @@ impl ComboEngine {
 
     /// The last step of some copies was met. Each of them is met, unless it took longer in all
     /// than it may, or has a press that is spent for it.
+    ///
+    /// What is spent is noted when an attempt is met, and not when it fires: an attempt that waits
+    /// and is cancelled has used its presses up as well.
     fn conclude(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival) {
         for &copy in poll.automaton.finals(node) {
             let bound = poll.automaton.combo(copy);

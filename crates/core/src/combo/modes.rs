@@ -4,6 +4,15 @@
 //! that goes on puts its mode on top, or ends the one on top. A mode that *freezes* makes the
 //! clock of the combos stand still while it is on top: what was begun before can be finished
 //! after it, if the same mode comes back.
+//!
+//! ```text
+//!  rig: driving, menu (enter open, leave close), photo (freezes; enter shot, leave shot)
+//!
+//!  pulse     open           shot            shot            close
+//!  stack     driving menu   … menu photo    … menu          driving
+//!  clock     runs           stands still    runs on         runs
+//!  combos    forgotten      kept            go on           forgotten
+//! ```
 
 use crate::base::{ActionId, ModeId, Moment, Nanos, Tick};
 use crate::spec::{MAX_MODES, Mode};
@@ -95,12 +104,17 @@ impl Modes {
     }
 
     /// A moment by the clock of the combos.
+    ///
+    /// A moment while the clock stands still is the one at which it stopped.
     pub(crate) fn clock(&self, at: Moment) -> Moment {
         at.before(self.paused_at(at))
     }
 
     /// Follows the actions, as they are at `now`: those that go on count. Returns what became
     /// of the attempts, if another mode is on top.
+    ///
+    /// Modes are asked in the order of the rig, each for its leave and then its enter: of two that
+    /// enter at one tick the later one lies on top.
     pub(crate) fn follow(
         &mut self,
         modes: &[BoundMode],

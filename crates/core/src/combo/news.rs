@@ -3,6 +3,15 @@
 use crate::base::{ComboId, ControlId, Moment, Tick};
 
 /// A combo at a tick.
+///
+/// ```
+/// use gtrig_core::ComboState;
+///
+/// let fired = ComboState { fired: true, ..ComboState::default() };
+/// assert!(fired.is_on() && !ComboState::default().is_on());
+/// // One that stays on while its last button is held is on after that tick too.
+/// assert!(ComboState { lasts: true, ..ComboState::default() }.is_on());
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct ComboState {
     /// Whether it fired in this tick.

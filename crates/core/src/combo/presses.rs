@@ -1,4 +1,8 @@
 //! Which edges an attempt is made of.
+//!
+//! Combos that wait for each other, or that may not use one press twice, are about presses: two
+//! attempts have to do with each other only where they share one. A set of serials would need room
+//! that a tick must not ask for; a number, 128 bits and one more number do.
 
 /// The edges that the steps of an attempt took, by their count over all edges.
 ///
@@ -40,6 +44,9 @@ impl Presses {
     }
 
     /// These and those of a later part of the same attempt.
+    ///
+    /// The bits of the later one are moved up by how much later it begins; what leaves them at the
+    /// top is remembered as one number.
     pub(crate) fn and(self, other: Presses) -> Self {
         let (early, late) = if self.first <= other.first { (self, other) } else { (other, self) };
         let by = late.first - early.first;

@@ -1,4 +1,8 @@
 //! Sets of signals of which only the last press matters.
+//!
+//! A strict combo asks whether anything else was pressed since its last step; a quiet, whether one
+//! of its own signals was. Asked of every press, that would cost as much as there are combos. So
+//! each press is noted once in every *set* that has it, and a step compares one number.
 
 use crate::base::SignalId;
 use alloc::vec::Vec;

@@ -10,6 +10,23 @@ use alloc::{sync::Arc, vec::Vec};
 
 /// A change of a signal that a tick saw, or something else that combos must
 /// know of.
+///
+/// ```
+/// use gtrig_core::*;
+///
+/// let edge = SignalEdge {
+///     signal: Some(SignalId(0)),
+///     change: SignalChange::Press,
+///     time: Nanos::from_millis(40),
+///     tick: Tick(3),
+///     // The clock of the combos stood still for a while before.
+///     paused: Moment { time: Nanos::from_millis(500), tick: Tick(30) },
+///     mode: ModeId(0),
+///     by: Some(ControlId(7)),
+/// };
+/// assert!(edge.is_press() && edge.is_on());
+/// assert_eq!((edge.reported(), edge.seen()), (Nanos::from_millis(540), Tick(33)));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct SignalEdge {
     /// The signal; `None` for the press of a button that is none.
@@ -47,6 +64,9 @@ impl HandPress {
 }
 
 /// A signal as combos know it after the last edge.
+///
+/// Engine and explanations keep one for each signal, and have it follow the same edges: so they
+/// know the same.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct SignalState {
     /// Whether it is on.
@@ -201,6 +221,10 @@ pub(crate) enum BoundSignal {
 
 impl Direction {
     /// The direction of a vector that was in `before`.
+    ///
+    /// Entered from [`Direction::ENTER`] on, left below [`Direction::LEAVE`], and changed when the
+    /// stick is more than 22.5 degrees and [`Direction::HYSTERESIS`] beside the middle of the old
+    /// one.
     pub(crate) fn next(before: Option<Direction>, [x, y]: [f32; 2]) -> Option<Direction> {
         let least = if before.is_some() { Direction::LEAVE } else { Direction::ENTER };
         // What is no number is nowhere.

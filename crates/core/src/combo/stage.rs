@@ -11,6 +11,8 @@ use super::{
 use crate::base::{ActionId, ComboId, ModeId, Moment, Nanos, PollRate};
 
 /// The state of all combos, signals and modes.
+///
+/// Cloned with a machine: an attempt that has begun goes on in both.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Combos {
     /// What was heard.
@@ -79,6 +81,8 @@ impl Combos {
     }
 
     /// When something happens by itself.
+    ///
+    /// In the time of the session: the engine knows only its own clock.
     #[inline]
     pub(crate) fn deadline(&self) -> Option<Nanos> {
         // Of a clock that stands still nothing comes.
@@ -88,6 +92,10 @@ impl Combos {
 
     /// Runs a tick. What can be heard of controls, zones, gestures and the
     /// actions that combos read must be as it is at this tick.
+    ///
+    /// The tracker says when things were reported; here that becomes a moment by the clock of the
+    /// combos, with the mode that was on top at this tick. A switch that forgets comes before all
+    /// edges of the tick: what was pressed since belongs to the new mode.
     pub(crate) fn tick(
         &mut self,
         plan: &ComboPlan,
@@ -124,6 +132,8 @@ impl Combos {
     }
 
     /// Whether there is nothing to hear, and nothing of the tick before to end.
+    ///
+    /// Most ticks of most runs are: then nothing of the combos is touched.
     fn is_silent(&self, sources: &SignalSources) -> bool {
         sources.touched.is_empty()
             && sources.changed.is_empty()
@@ -150,6 +160,9 @@ impl Combos {
 
     /// Follows the actions that changed in this tick, after which combos hear of
     /// them: at the next tick.
+    ///
+    /// This is the last thing that a tick does: an action that enters a mode at this tick does so
+    /// for everything from the next tick on.
     #[inline]
     pub(crate) fn follow(
         &mut self,

@@ -4,6 +4,16 @@
 //! that changed, by which control, and whether a hand did it. The edges of a tick are in the
 //! order of their times, and for one instant in the order of [`SignalChange`]: so a release
 //! counts before a press of the same instant, whatever device spoke first.
+//!
+//! When a signal changed, by what it is:
+//!
+//! | signal | the instant |
+//! |---|---|
+//! | a button | the report of its press or release |
+//! | a trigger, an axis | its last report before the poll that found it past the threshold |
+//! | several controls | the first that went on; the last that went off |
+//! | a d-pad | the last report of any of its four buttons |
+//! | a zone, a gesture, an action | that of the control which drives it, or the tick |
 
 use super::{BoundSignal, ComboPlan, SignalChange, SignalEdge};
 use crate::base::{ActionId, ActionState, ControlId, ModeId, Moment, Nanos, SignalId, from_polar};
@@ -14,6 +24,9 @@ use crate::touch::{Panels, TouchPlan};
 use alloc::vec::Vec;
 
 /// Everything of a tick that signals are made of.
+///
+/// Everything is as it is at this tick, but for actions that combos do not read: these are worked
+/// out later, and are still those of the tick before.
 #[derive(Clone, Copy)]
 pub(crate) struct SignalSources<'a> {
     /// The controls as the plan knows them.
@@ -35,6 +48,9 @@ pub(crate) struct SignalSources<'a> {
 }
 
 /// What the signals were at the last tick.
+///
+/// Invariant: after a tick each signal is what its sources say, but for actions that were worked
+/// out after combos listened: `actions_due` says that there are such.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct SignalTracker {
     /// By [`SignalId`].
@@ -78,6 +94,9 @@ impl SignalTracker {
     }
 
     /// Collects what changed in a tick, sorted by time.
+    ///
+    /// Zones, gestures and actions are asked only where any of them changed; the cost of a tick
+    /// follows what was touched.
     pub(super) fn listen(&mut self, sources: &SignalSources, plan: &ComboPlan, at: Moment) {
         for &control in sources.touched {
             self.hear_control(sources, plan, control, at);
@@ -108,6 +127,9 @@ impl SignalTracker {
     /// What a control that was touched does to its signals. A press of a button that no signal
     /// names is an edge too, for strict combos. The landing of a finger is none: it is the press
     /// of the zones and gestures that it belongs to.
+    ///
+    /// A control may be several signals at once (`pad/south` and `pad1/south`); each gets an edge
+    /// of its own, with the same control and the same time.
     fn hear_control(
         &mut self,
         sources: &SignalSources,
@@ -146,6 +168,9 @@ impl SignalTracker {
     }
 
     /// What an action does to a signal that is it, or a direction of it.
+    ///
+    /// Actions that no combo drives are worked out before combos are, and heard in the same tick;
+    /// all others a tick later.
     fn hear_action(
         &mut self,
         sources: &SignalSources,
@@ -177,6 +202,8 @@ impl SignalTracker {
     /// Notes what a control did to a signal that is no control itself; the one that did it last
     /// where none drives it any more. It did so when it was reported, or at the tick where it was
     /// not reported since the one before.
+    ///
+    /// `change` is what it would be; where the signal is like that already nothing happens.
     fn hear_by(
         &mut self,
         sources: &SignalSources,
@@ -199,6 +226,9 @@ impl SignalTracker {
     }
 
     /// Notes that a signal is on or off now, by whom and since when.
+    ///
+    /// An edge that no hand made is told apart here: released by force, because the device of the
+    /// control cannot be heard.
     fn hear(
         &mut self,
         sources: &SignalSources,
@@ -239,6 +269,9 @@ struct Part {
 
 /// What several parts come to, of which one is enough: on since the first of those that are on,
 /// or off since the last of those that were.
+///
+/// A signal of four pads does not go on again while one of them holds it, nor off before the last
+/// one lets go.
 fn first_on_last_off(parts: impl Iterator<Item = Part>) -> Option<Part> {
     parts.reduce(|one, other| match (one.is_on, other.is_on) {
         (true, true) if other.since < one.since => other,
@@ -251,6 +284,8 @@ fn first_on_last_off(parts: impl Iterator<Item = Part>) -> Option<Part> {
 impl SignalSources<'_> {
     /// What becomes of a zone or an action that is on now, or off, where a control drives it: no
     /// hand turned it on where that one was carried over, or repeated by itself.
+    ///
+    /// An auto-repeat that counts for actions is no press of a combo: nobody pressed twice.
     fn moved(&self, is_on: bool, by: Option<ControlId>) -> SignalChange {
         let is_of_no_hand = by.is_some_and(|by| {
             let by = &self.controls[by.index()];
@@ -271,6 +306,8 @@ impl SignalSources<'_> {
     }
 
     /// Whether a d-pad is in a direction: since the last of its buttons moved.
+    ///
+    /// Left and right together are neither, and so are up and down.
     fn dpad(&self, four: [(ControlId, u32); 4], direction: Direction) -> Part {
         let buttons = four.map(|one| self.button(&one));
         let is_there = |held| Direction::of_buttons(held) == Some(direction);

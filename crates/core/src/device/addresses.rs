@@ -13,6 +13,30 @@ use alloc::{string::String, vec::Vec};
 pub const ADDRESSED_UNITS: i32 = 1_000_000;
 
 /// What came under addresses, as devices. No two devices have the same `id`.
+///
+/// A rig states it under `osc`, and a file of its own may add to it. It says nothing of ports or
+/// of the bytes of a message: whoever receives messages looks up who is told by each
+/// ([`AddressMap::at`]) and what the number comes to ([`AddressedAs::raw`]).
+///
+/// ```
+/// use gtrig_core::{AddressMap, AddressedAs, AddressedControl, AddressedDevice, DeviceKind};
+///
+/// let slew = AddressedControl {
+///     code: "slew".into(),
+///     address: "/crane/slew".into(),
+///     argument: 0,
+///     read_as: AddressedAs::AXIS,
+/// };
+/// let desk = AddressedDevice {
+///     id: "desk".into(),
+///     name: Default::default(),
+///     kind: DeviceKind::Other,
+///     controls: vec![slew],
+/// };
+/// let map = AddressMap { devices: vec![desk] };
+/// let (device, control, of) = map.at(|address| address == "/crane/slew").next().unwrap();
+/// assert_eq!((device, control, of.read_as.raw(-0.25)), (0, 0, Some(-250_000)));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct AddressMap {
@@ -135,6 +159,9 @@ impl AddressedAs {
 
 /// How far a number is on the way from rest to an end, 0 to [`ADDRESSED_UNITS`]. Where there
 /// is no way there is nothing on it.
+///
+/// `round(1 000 000 * (number - rest) / (end - rest))`, halves away from 0; `end` may be below
+/// `rest`.
 fn way(number: f64, rest: f64, end: f64) -> i32 {
     if end == rest {
         return 0;
@@ -167,6 +194,9 @@ impl AddressedDevice {
 impl AddressMap {
     /// Both maps. Of a device that both have the controls of the other one are added; where
     /// both name a control, this one's is taken.
+    ///
+    /// The order of devices and controls is that of this map, and what is added comes behind: so
+    /// the numbers that a roster gave out stay those of the same controls.
     pub fn with(mut self, other: &AddressMap) -> AddressMap {
         for device in &other.devices {
             match self.devices.iter_mut().find(|known| known.id == device.id) {

@@ -4,6 +4,9 @@ use crate::base::ControlId;
 
 /// The axes of one thing that travels: both of a stick, or the only one of a
 /// lever or trigger.
+///
+/// What is shaped, drawn and measured is a thing that travels, and not an axis of it: a dead zone
+/// of a stick is round. See [`Roster::axes`](crate::Roster::axes) for how they are found.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Axes {
     /// The horizontal axis, or the only one.

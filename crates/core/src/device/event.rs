@@ -5,6 +5,10 @@ use bitflags::bitflags;
 
 /// A time-stamped change reported by a source. Sixteen bytes, so that ten
 /// minutes of busy devices fit in memory.
+///
+/// A report of several controls at once is several events with one time. They count in the order
+/// in which they come: a press and a release with one time are a tap, and the other way round a
+/// new press.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Event {
     /// When the source says it happened.
@@ -27,6 +31,8 @@ impl Event {
 
 bitflags! {
     /// What is special about an event.
+    ///
+    /// An event may have several of them.
     #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
     pub struct Marks: u8 {
         /// Auto-repeat of a held key: no edge.
@@ -50,6 +56,14 @@ bitflags! {
 
 impl Marks {
     /// The marks and the words that files use for them, in file order.
+    ///
+    /// ```
+    /// use gtrig_core::Marks;
+    ///
+    /// let marks = Marks::INFERRED | Marks::LATE;
+    /// let words = Marks::WORDS.iter().filter(|(mark, _)| marks.contains(*mark));
+    /// assert!(words.map(|(_, word)| *word).eq(["inferred", "late"]));
+    /// ```
     pub const WORDS: [(Marks, &'static str); 7] = [
         (Marks::REPEAT, "repeat"),
         (Marks::INFERRED, "inferred"),

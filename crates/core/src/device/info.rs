@@ -9,6 +9,11 @@ pub const SLOTS: u8 = 4;
 
 /// What sort of thing a device is. Pads, levers and others take a player
 /// slot; keys, mouse and glass have no player.
+///
+/// The kind decides which names its controls may have ([`crate::vocabulary`]), how a rig refers
+/// to it (`pad1/south`, `keys/KeyH`), and whether it takes a player slot. A source that cannot
+/// tell what it has before it calls it [`DeviceKind::Other`]; a map can say better
+/// ([`DeviceMap`](crate::DeviceMap)).
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
@@ -39,6 +44,29 @@ impl DeviceKind {
 }
 
 /// What a control reports, with its raw range in device units.
+///
+/// A raw value is brought to its own scale by [`normalise`](crate::normalise):
+///
+/// | kind | scale | at rest | has edges |
+/// |---|---|---|---|
+/// | button | 0 or 1 | 0 | yes |
+/// | axis | -1 to +1, each side by itself | 0 | by thresholds |
+/// | trigger | 0 to 1 | 0 | by thresholds |
+/// | position | 0 to 1 | none | by thresholds |
+/// | relative | counts, without an end | 0 | by thresholds |
+///
+/// ```
+/// use gtrig_core::{ControlKind, normalise};
+///
+/// // A worn stick that rests at 130 and not in the middle of its range.
+/// let axis = ControlKind::Axis { min: 0, centre: 130, max: 255 };
+/// assert_eq!(normalise(axis, 0), -1.0);
+/// assert_eq!(normalise(axis, 130), 0.0);
+/// assert_eq!(normalise(axis, 65), -0.5);
+/// // A pedal that reports 255 at rest and 0 when it is pressed down.
+/// let pedal = ControlKind::Trigger { min: 255, max: 0 };
+/// assert_eq!((normalise(pedal, 255), normalise(pedal, 0)), (0.0, 1.0));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ControlKind {
     /// 0 is up, anything else is down.
@@ -98,6 +126,15 @@ impl ControlKind {
 
     /// The raw values at its lowest and at its highest value; the first may be the
     /// larger one.
+    ///
+    /// ```
+    /// use gtrig_core::ControlKind;
+    ///
+    /// let pedal = ControlKind::Trigger { min: 255, max: 0 };
+    /// assert_eq!(pedal.ends(), Some((255, 0)));
+    /// assert_eq!((pedal.range(), pedal.rest()), (Some((0, 255)), 255));
+    /// assert_eq!(ControlKind::Relative.ends(), None);
+    /// ```
     pub const fn ends(self) -> Option<(i32, i32)> {
         match self {
             ControlKind::Button => Some((0, 1)),
@@ -123,6 +160,8 @@ pub struct ControlInfo {
 }
 
 /// Some bits of a report that a device sends.
+///
+/// The workbench shows them beside the bytes of a report, so that it can be seen which bits moved.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct ReportBits {
     /// The number of the report; 0 of a device whose reports have none.
@@ -156,6 +195,13 @@ impl ControlInfo {
     }
 
     /// Whether `code` can name a control: 1 to 40 of `A-Z a-z 0-9 - . _`.
+    ///
+    /// ```
+    /// use gtrig_core::ControlInfo;
+    ///
+    /// assert!(ControlInfo::is_code("stick-l-x"));
+    /// assert!(!ControlInfo::is_code("stick l") && !ControlInfo::is_code(""));
+    /// ```
     pub fn is_code(code: &str) -> bool {
         (1..=MAX_CODE).contains(&code.len())
             && code.bytes().all(|b| b.is_ascii_alphanumeric() || b"-._".contains(&b))
@@ -163,6 +209,10 @@ impl ControlInfo {
 }
 
 /// A device, as its source describes it.
+///
+/// Two devices of the same make usually differ in nothing but `identity`, where their source knows
+/// by which port each of them is plugged in. Where it does not, they are told apart while both are
+/// there, and the one that comes back first takes the place of the one that left last.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct DeviceInfo {
     /// What the source knows it by; a device that comes back with the same
@@ -182,6 +232,10 @@ pub struct DeviceInfo {
 
 /// Whether a device can be heard. It is itself a control, the first of every
 /// device, so that arrivals and losses travel as events.
+///
+/// The three are what the source knows. A device that is deaf keeps its slot and its ids; all of
+/// its buttons are released and its axes at rest until it is heard again, because nobody knows
+/// what a hand does meanwhile.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Presence {
     /// Not connected.
@@ -206,6 +260,13 @@ impl Presence {
     }
 
     /// From the value of an event; unknown values count as gone.
+    ///
+    /// ```
+    /// use gtrig_core::Presence;
+    ///
+    /// assert_eq!(Presence::from_value(Presence::Deaf.value()), Presence::Deaf);
+    /// assert_eq!(Presence::from_value(7), Presence::Gone);
+    /// ```
     pub const fn from_value(value: i32) -> Self {
         match value {
             1 => Presence::Here,

@@ -6,6 +6,19 @@
 //! triggers, or joined two pedals to one axis. A [`DeviceMap`] is what was written; a
 //! [`MappedDevice`] is one device seen through it, and turns what it reports into
 //! what is reported of it here. Values stay in the units of the device.
+//!
+//! ```text
+//!  what the device says          map                  what is reported here
+//!  axis-2   0 ── 128 ── 255      split it             trigger-l   128 ── 0
+//!                                                     trigger-r   128 ── 255
+//!  pedal-a, pedal-b              join them            rudder      -255 ── 0 ── 255
+//!  hat-0    0 ── 8               at some values       dpad-up     down at 7, 0, 1
+//!  code-99                       leave it out
+//!  south                         (not named)          south
+//! ```
+//!
+//! A map never fails as a whole. What it asks of a control that the device does not have is a
+//! [`MapFault`], and the rest of it counts.
 
 use super::info::MAX_CODE;
 use super::{ControlInfo, ControlKind, DeviceInfo, DeviceKind};
@@ -14,6 +27,24 @@ use alloc::{format, string::String, vec, vec::Vec};
 use core::fmt;
 
 /// Which devices a map is for, by the numbers that their makers gave them.
+///
+/// ```
+/// use gtrig_core::{CleanText, DeviceInfo, DeviceKind, DeviceMatch};
+///
+/// let info = DeviceInfo {
+///     identity: "0003:6b71:0001:0100:usb-1/input0".into(),
+///     kind: DeviceKind::Pad,
+///     name: CleanText::new("quay pad"),
+///     bus: CleanText::new("usb"),
+///     slot: None,
+///     controls: vec![],
+/// };
+/// let any = DeviceMatch { vendor: 0x6b71, product: 1, version: None, name: None, is_raw: false };
+/// let this = DeviceMatch { version: Some(0x100), ..any.clone() };
+/// let next = DeviceMatch { version: Some(0x101), ..any.clone() };
+/// assert!(this.fits(&info) > any.fits(&info), "the more it asks, the better it fits");
+/// assert_eq!(next.fits(&info), None);
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct DeviceMatch {
     /// Who made it.
@@ -47,6 +78,14 @@ impl HardwareIds {
     /// Those in the identity of a device, which begins with bus, vendor, product and
     /// version, each in four hexadecimal digits, as the sources of real devices write
     /// it: `0003:6b71:0001:0100:…`, perhaps behind [`RAW`]. `None` for any other identity.
+    ///
+    /// ```
+    /// use gtrig_core::HardwareIds;
+    ///
+    /// let ids = HardwareIds::of("0003:6b71:0001:0100:usb-1").unwrap();
+    /// assert_eq!((ids.vendor, ids.product, ids.version), (0x6b71, 1, 0x100));
+    /// assert_eq!(HardwareIds::of("trainer-pad-1"), None);
+    /// ```
     pub fn of(identity: &str) -> Option<Self> {
         let mut parts = identity.strip_prefix(RAW).unwrap_or(identity).split(':').map(|part| {
             let is_hex = part.len() == 4 && part.bytes().all(|b| b.is_ascii_hexdigit());
@@ -61,6 +100,8 @@ impl HardwareIds {
 impl DeviceMatch {
     /// How well it is for a device: the more it asks, the higher; `None` if it is for
     /// others.
+    ///
+    /// 0 for vendor and product alone, 1 with the version, 2 with the name, 3 with both.
     pub fn fits(&self, info: &DeviceInfo) -> Option<u8> {
         let ids = HardwareIds::of(&info.identity)?;
         let is_version = self.version.is_none_or(|version| version == ids.version);
@@ -184,6 +225,44 @@ impl fmt::Display for MapFault {
 impl core::error::Error for MapFault {}
 
 /// A device seen through a map.
+///
+/// It keeps the last value of every control, for a joined axis is made of two values that are
+/// reported one after the other.
+///
+/// ```
+/// use gtrig_core::*;
+///
+/// let pedal = |code: &str| ControlInfo::new(code, ControlKind::Trigger { min: 0, max: 255 });
+/// let pedals = DeviceInfo {
+///     identity: "0003:6b71:0002:0100:usb-2".into(),
+///     kind: DeviceKind::Other,
+///     name: CleanText::new("pedals"),
+///     bus: CleanText::default(),
+///     slot: None,
+///     controls: vec![pedal("left"), pedal("right")],
+/// };
+/// let from = MappedFrom::Joined { negative: "left".into(), positive: "right".into() };
+/// let map = DeviceMap {
+///     device: DeviceMatch {
+///         vendor: 0x6b71,
+///         product: 2,
+///         version: None,
+///         name: None,
+///         is_raw: false,
+///     },
+///     name: None,
+///     kind: None,
+///     controls: vec![MappedControl { code: "rudder".into(), from }],
+///     left_out: vec![],
+/// };
+/// let (mut mapped, faults) = map.apply(&pedals);
+/// assert!(faults.is_empty() && mapped.info.controls[0].code == "rudder");
+/// let mut heard = vec![];
+/// mapped.report(1, 200, |control, value| heard.push((control, value)));
+/// mapped.report(0, 50, |control, value| heard.push((control, value)));
+/// // Right alone, and then both against each other.
+/// assert_eq!(heard, [(0, 200), (0, 150)]);
+/// ```
 #[derive(Clone, Debug)]
 pub struct MappedDevice {
     /// What it is here; its identity stays.
@@ -206,6 +285,8 @@ struct Use {
 }
 
 /// What a control here makes of the values of the device.
+///
+/// Worked out once, when the map is applied, so that a report costs no search by name.
 #[derive(Clone, Debug)]
 enum How {
     /// As it is.
@@ -272,6 +353,8 @@ fn place_of(info: &DeviceInfo, code: &str) -> Result<usize, MapFault> {
 }
 
 /// As large as the value of a control can be.
+///
+/// The difference of two 32-bit values needs 33 bits.
 fn narrow(value: i64) -> i32 {
     value.clamp(i64::from(i32::MIN), i64::from(i32::MAX)) as i32
 }
@@ -287,6 +370,9 @@ impl DeviceMap {
     /// A device as it is by this map, and what of the map it cannot keep. Controls that
     /// the map does not name stay as they are; one whose name the map gives to another
     /// becomes `other-` and its name.
+    ///
+    /// The controls that it names come first, in its order; then those that are left as they are,
+    /// in the order of the device.
     pub fn apply(&self, device: &DeviceInfo) -> (MappedDevice, Vec<MapFault>) {
         let mut info = DeviceInfo {
             name: self.name.clone().unwrap_or_else(|| device.name.clone()),

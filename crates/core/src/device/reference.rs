@@ -33,6 +33,9 @@ impl ControlRef {
     }
 
     /// The controls it means now, in the order of the roster.
+    ///
+    /// One for each device that has such a control; devices that were unplugged are among
+    /// them, since they keep their ids and may come back.
     pub fn resolve<'r>(&'r self, roster: &'r Roster) -> impl Iterator<Item = ControlId> + 'r {
         roster
             .devices()
@@ -62,6 +65,8 @@ impl fmt::Display for ControlRef {
 }
 
 /// Why a text is no reference to a control.
+///
+/// It is data: what is told to a person about it is written above the core.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum AddressError {
     /// There is no `/`.

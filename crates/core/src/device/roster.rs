@@ -1,5 +1,16 @@
 //! The roster: every device a session has seen, and the numbers of their
 //! controls.
+//!
+//! A session gives out numbers once. Machine, plan, takes and history know a control only by its
+//! [`ControlId`], and the roster is what turns it into a name again. Ids are dealt in the order in
+//! which devices come: first the presence of a device, then its controls in the order of its
+//! source.
+//!
+//! ```text
+//!  id     0         1      2      3          4         5
+//!         presence  south  east   stick-l-x  presence  travel
+//!         └──────────── pad·1 ────────────┘  └── lever·2 ──┘
+//! ```
 
 use crate::base::{ControlId, DeviceId, Keyword};
 use crate::device::{
@@ -16,6 +27,8 @@ use core::{cmp::Reverse, fmt, ops::Range};
 pub const MAX_CONTROLS: usize = 60_000;
 
 /// A device on the roster.
+///
+/// Everything but whether it is connected stays as it was when it came.
 #[derive(Clone, Debug)]
 pub struct Device {
     /// What the source said.
@@ -124,6 +137,29 @@ impl core::error::Error for RosterError {}
 /// stays with its device, for as long as the session lasts, and a device keeps
 /// its number. One that comes back and finds its slot taken is therefore put
 /// on the roster anew.
+///
+/// ```
+/// use gtrig_core::*;
+///
+/// let pad = |identity: &str| DeviceInfo {
+///     identity: identity.into(),
+///     kind: DeviceKind::Pad,
+///     name: CleanText::new("trainer pad"),
+///     bus: CleanText::default(),
+///     slot: None,
+///     controls: vec![ControlInfo::new("south", ControlKind::Button)],
+/// };
+/// let (mut roster, rules) = (Roster::default(), SlotRules::default());
+/// let first = roster.admit(pad("usb-1"), &rules)?;
+/// let second = roster.admit(pad("usb-2"), &rules)?;
+/// let south = roster.device(second).control("south").unwrap();
+/// assert_eq!(roster.address(south).to_string(), "pad2/south");
+///
+/// // Unplugged and back: the same device, the same ids, the same slot.
+/// roster.dismiss(first);
+/// assert_eq!(roster.admit(pad("usb-1"), &rules)?, first);
+/// # Ok::<(), RosterError>(())
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct Roster {
     /// By [`DeviceId`].
@@ -140,6 +176,9 @@ impl Roster {
     ///
     /// # Errors
     /// When there is no room for its controls; see [`MAX_CONTROLS`].
+    ///
+    /// It is the same device if kind, identity and controls are those of one that left, and if that
+    /// one's number is free again. Otherwise it is a new one, with new ids.
     pub fn admit(&mut self, info: DeviceInfo, rules: &SlotRules) -> Result<DeviceId, RosterError> {
         let is_it = |d: &Device| {
             d.left.is_some()
@@ -172,6 +211,9 @@ impl Roster {
     }
 
     /// Frees the slot of a device that was unplugged.
+    ///
+    /// Its ids stay valid. That it is gone for a run says an event of its presence; see
+    /// [`Presence::Gone`].
     pub fn dismiss(&mut self, device: DeviceId) {
         self.departures += 1;
         self.devices[device.0 as usize].left = Some(self.departures);
@@ -269,6 +311,27 @@ impl Roster {
 
     /// Every stick, by its two axes, and every axis and trigger that is part of
     /// none.
+    ///
+    /// ```
+    /// use gtrig_core::*;
+    ///
+    /// let kind = ControlKind::Axis { min: -9, centre: 0, max: 9 };
+    /// let axis = |code: &str| ControlInfo::new(code, kind);
+    /// let pad = DeviceInfo {
+    ///     identity: "usb-1".into(),
+    ///     kind: DeviceKind::Pad,
+    ///     name: CleanText::default(),
+    ///     bus: CleanText::default(),
+    ///     slot: None,
+    ///     controls: vec![axis("stick-l-y"), axis("stick-l-x"), axis("axis-9")],
+    /// };
+    /// let mut roster = Roster::default();
+    /// roster.admit(pad, &SlotRules::default())?;
+    /// let all: Vec<String> = roster.axes().map(|axes| roster.axes_address(axes)).collect();
+    /// // A stick is found whichever of its axes comes first.
+    /// assert_eq!(all, ["pad1/stick-l", "pad1/axis-9"]);
+    /// # Ok::<(), RosterError>(())
+    /// ```
     pub fn axes(&self) -> impl Iterator<Item = Axes> {
         let controls = self.devices().flat_map(|(_, device)| device.controls());
         let is_travel = |id: &ControlId| {

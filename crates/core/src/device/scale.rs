@@ -6,6 +6,9 @@ use super::ControlKind;
 /// or a position, 0 or 1 for a button, the count itself for a relative
 /// control. Values outside the reported range are held at its ends; a side of
 /// zero length is always at rest.
+///
+/// `(raw - rest) / (end - rest)`, in 64-bit whole numbers before the division, so that a range as
+/// wide as 32 bits does not overflow.
 pub fn normalise(kind: ControlKind, raw: i32) -> f32 {
     match kind {
         ControlKind::Button => f32::from(u8::from(raw != 0)),

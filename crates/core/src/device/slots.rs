@@ -5,6 +5,24 @@ use alloc::string::String;
 use strum::{IntoStaticStr, VariantArray};
 
 /// Who takes which of the player slots.
+///
+/// ```
+/// use gtrig_core::{CleanText, DeviceInfo, DeviceKind, SlotRules};
+///
+/// let mut rules = SlotRules::default();
+/// rules.pins[1] = Some("winch".into());
+/// let winch = DeviceInfo {
+///     identity: "usb-4".into(),
+///     kind: DeviceKind::Lever,
+///     name: CleanText::new("winch lever"),
+///     bus: CleanText::default(),
+///     slot: None,
+///     controls: vec![],
+/// };
+/// // Slot 2 is kept for it, and nobody else gets that.
+/// assert_eq!(rules.pinned(&winch), Some(2));
+/// assert!(rules.is_kept(2) && !rules.is_kept(1));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct SlotRules {

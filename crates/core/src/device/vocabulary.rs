@@ -3,10 +3,36 @@
 //! Pads follow the Linux kernel's gamepad layout and the W3C standard gamepad:
 //! compass points for the four buttons, sides for the rest. Keys are the
 //! `code` values of W3C UI Events, which name a key by its place.
+//!
+//! A name is a promise: `south` is the button nearest to the player on every pad, whatever is
+//! printed on it, so that a rig written for one pad works with another. What a driver reports
+//! under a number of its own gets one of the numbered names (`button-291`, `axis-9`) until a map
+//! names it.
+//!
+//! ```
+//! use gtrig_core::{DeviceKind, vocabulary};
+//!
+//! assert!(vocabulary::names(DeviceKind::Pad).contains(&"south"));
+//! assert!(vocabulary::is_name(DeviceKind::Pad, "button-291"));
+//! assert!(!vocabulary::is_name(DeviceKind::Pad, "KeyA"));
+//! // A rig may name a stick where it wants both of its axes.
+//! assert_eq!(vocabulary::sticks(DeviceKind::Pad), ["stick-l", "stick-r"]);
+//! ```
 
 use crate::device::DeviceKind;
 
 /// The pad's controls. Sticks are pairs of axes ending in `-x` and `-y`.
+///
+/// ```text
+///   trigger-l  shoulder-l                 shoulder-r  trigger-r
+///         dpad-up                               north
+///  dpad-left   dpad-right    select start    west   east
+///        dpad-down              mode            south
+///            stick-l (thumb-l)       stick-r (thumb-r)
+/// ```
+///
+/// `thumb-l` and `thumb-r` are the buttons under the sticks. On the W3C standard gamepad these are
+/// the buttons 0 to 16 and the axes 0 to 3.
 pub const PAD: &[&str] = &[
     "south",
     "east",
@@ -32,14 +58,21 @@ pub const PAD: &[&str] = &[
 ];
 
 /// A lever's controls: one long travel and two buttons on the grip.
+///
+/// `travel` may be an axis with a rest in its middle, or a trigger that rests at an end.
 pub const LEVER: &[&str] = &["travel", "thumb", "detent"];
 
 /// A mouse's controls. `x` and `y` are the pointer's position on its screen;
 /// `in-range`, as USB HID calls it, is held while it has one.
+///
+/// A plain mouse moves `x` and `y` by counts; a pen, and a pointer that a window system places, say
+/// where on the screen they are.
 pub const MOUSE: &[&str] =
     &["left", "middle", "right", "back", "forward", "in-range", "x", "y", "wheel-x", "wheel-y"];
 
 /// A touch panel's controls: up to five contacts, each a touch and a place.
+///
+/// A panel with more fingers numbers on: `contact-6`, `contact-6-x` and so on.
 pub const GLASS: &[&str] = &[
     "contact-1",
     "contact-1-x",
@@ -59,6 +92,9 @@ pub const GLASS: &[&str] = &[
 ];
 
 /// The keys, as W3C UI Events `code` values.
+///
+/// `KeyQ` is the key right of Tab in the upper row of letters, whatever letter it writes on the
+/// keyboard of a player in another country. What it writes is no business of an action.
 pub const KEYS: &[&str] = &[
     "KeyA",
     "KeyB",
@@ -204,6 +240,8 @@ pub fn names(kind: DeviceKind) -> &'static [&'static str] {
 }
 
 /// What some devices of a kind have besides the standard names.
+///
+/// A rig may name them as well; that a device lacks them surprises nobody.
 fn more(kind: DeviceKind) -> &'static [&'static str] {
     match kind {
         DeviceKind::Pad => &["trigger-l-button", "trigger-r-button"],

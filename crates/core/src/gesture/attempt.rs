@@ -7,6 +7,16 @@
 //!
 //! Places and lengths are in the unit of the gesture ([`LengthUnit`]), from the top left of the
 //! picture, y down. What an attempt *gives* has y up, as game code expects it.
+//!
+//! How the fingers of a gesture are measured together:
+//!
+//! | measured | of one finger | of several |
+//! |---|---|---|
+//! | way, length, slop | from its landing | of their middle, from the last landing |
+//! | move | the furthest it ever got | the furthest any got, from the last landing |
+//! | path | along all its reports | along those of the first finger |
+//! | turn, pinch | none | of the line from the first to the second |
+//! | lift, time, speed | from its landing | from the first landing |
 
 use crate::base::{ContactId, ControlId, GestureId, Nanos, Tick, clamp_to_circle, length, minus};
 use crate::gesture::{
@@ -45,6 +55,8 @@ impl Finger {
 }
 
 /// How far an attempt has got.
+///
+/// It only goes forward. An attempt that is ended by another keeps the phase that it had.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum AttemptPhase {
     /// Its limits have not been met yet.
@@ -60,6 +72,9 @@ pub(crate) enum AttemptPhase {
 /// With a single finger, where this is, how far it got and its path are those of the
 /// last time when the attempt caught up with the track of its contact: see
 /// [`GestureAttempt::catch_up`]. Most attempts are asked for them only when they are over.
+///
+/// Invariants: `lifted <= count <= MAX_FINGERS`; `met` is set exactly when the phase is past
+/// `Trying`, and `fired` exactly when it is `Fired`; `is_lasting` only with `fired`.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct GestureAttempt {
     /// The gesture that it is an attempt at.
@@ -275,6 +290,8 @@ impl GestureAttempt {
     }
 
     /// Whether its only finger got further since then.
+    ///
+    /// Of a press this is the only way in which its finger can make it worse.
     pub(crate) fn is_behind(&self, track: &Track) -> bool {
         track.moved > self.moved
     }
@@ -294,6 +311,9 @@ impl GestureAttempt {
 
     /// All of its several fingers are where this tick found them: how the line between the first
     /// two has turned since the last one, by the shorter way.
+    ///
+    /// Angles are added up, so that a turn of more than half a circle is more than 180 degrees, as
+    /// long as no two reports are further apart than that.
     pub(crate) fn turn(&mut self, of: &BoundGesture) {
         if of.needs_line {
             let line = self.line_now();
@@ -398,6 +418,9 @@ impl GestureAttempt {
 
     /// How far it went along the nearest direction that its gesture allows, and how far beside
     /// that; nothing if it did not go anywhere.
+    ///
+    /// By the scalar product and the size of the cross product with the direction; both are in the
+    /// unit of the gesture.
     fn off_axis(&self, of: &BoundGesture) -> Option<[f32; 2]> {
         let way = self.way_up();
         let axis = of.toward.nearest(way)?;
@@ -413,6 +436,16 @@ impl GestureAttempt {
     }
 
     /// What it gives now: see [`GestureKind`].
+    ///
+    /// | kind | value |
+    /// |---|---|
+    /// | swipe | the nearest direction, of length 1 |
+    /// | flick | velocity over the scale, in the unit circle |
+    /// | drag | way over the scale, in the unit circle |
+    /// | pinch | `ln(distance / distance at first) / ln(scale)`, between -1 and 1 |
+    /// | rotate | turn over the scale, between -1 and 1 |
+    /// | stick | way from the centre over the ring, in the unit circle |
+    /// | aim | the direction, of length 1, or the way over the scale |
     pub(crate) fn output(&mut self, of: &BoundGesture) -> [f32; 2] {
         let (way, line, turned) = self.zero.unwrap_or(([0.0; 2], length(self.line), 0.0));
         match of.kind {

@@ -14,6 +14,8 @@ use alloc::vec::Vec;
 use strum::VariantArray;
 
 /// The gestures of a rig, in its order.
+///
+/// Invariant: `waits_for` and `beside` of its gestures name gestures of it.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct GesturePlan {
     /// By [`GestureId`].
@@ -131,6 +133,9 @@ pub(crate) struct BoundGesture {
 impl BoundGesture {
     /// A gesture of a rig, with the zones of the rig on the panel, and the controls of its origin
     /// where it has some.
+    ///
+    /// Limits are told apart here: those that ask something become checks, one that is a scale
+    /// becomes what the output is divided by.
     pub(crate) fn new(gesture: &Gesture, zones: &Zones, origin: Option<[OriginAxis; 2]>) -> Self {
         let quantities = gesture.kind.quantities(gesture.fingers);
         let limits = quantities.iter().filter_map(|&(quantity, _)| {
@@ -195,6 +200,8 @@ impl BoundGesture {
 }
 
 /// Whether a kind is judged at every movement.
+///
+/// The others are judged once: where they land, or when a finger is lifted; and a press by time.
 const fn follows(kind: GestureKind) -> bool {
     match kind {
         GestureKind::Swipe { fires, .. } => matches!(fires, SwipeFires::Passing),

@@ -15,6 +15,18 @@
 //! can come of it, and not how many attempts go on.
 //!
 //! Nothing is allocated after [`GestureEngine::fit`].
+//!
+//! An example, with a tap that waits for a double tap, and two taps in time:
+//!
+//! ```text
+//!  finger       ▔▔▔▔╲____╱▔▔▔╲____________
+//!               ↑   ↑    ↑   ↑
+//!  tap          try met, waits            cancelled by double: never fires
+//!  double       try part try met, fires
+//! ```
+//!
+//! And with one tap alone: when the gap of the double tap has gone by, nothing can come of that any
+//! more, and the tap fires at the tick that finds it so.
 
 mod bearing;
 mod moments;
@@ -38,6 +50,10 @@ pub const MAX_ATTEMPTS: usize = 1024;
 
 /// What changes while gestures are recognised. It is copied with a machine, so that any tick can
 /// be run again from a checkpoint.
+///
+/// Invariants, after a tick: `trying` and `lasting` of a state are the numbers of its attempts that
+/// have not fired, and that last; an attempt that is over and waits for nobody is not in the list;
+/// `wake` is later than the tick, if there is one.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct GestureEngine {
     /// The attempts that go on, in the order in which they began.
@@ -67,6 +83,9 @@ pub(crate) struct GestureEngine {
 }
 
 /// What a tick is run by.
+///
+/// A tick and a look are run by the same thing: with it, a question that a person asks of a frozen
+/// run has the answer that the next tick would give.
 #[derive(Clone, Copy)]
 pub(crate) struct GesturePoll<'a> {
     /// The gestures of the rig.
@@ -163,12 +182,17 @@ impl GestureEngine {
     }
 
     /// The state of a gesture, which will change.
+    ///
+    /// Whoever changes a state goes through here, so that none is missing among those that changed.
     fn change(&mut self, gesture: GestureId) -> &mut GestureState {
         self.changed.insert(gesture);
         &mut self.states[gesture.index()]
     }
 
     /// Runs a tick over the updates of its contacts, none of which is in it twice.
+    ///
+    /// A tick without updates and before its wake time ends what the tick before fired, and nothing
+    /// else.
     pub(crate) fn tick(&mut self, poll: GesturePoll, updates: &[ContactUpdate]) {
         self.age();
         let is_idle = updates.is_empty() && self.wake.is_none_or(|wake| wake > poll.now);
@@ -209,6 +233,9 @@ impl GestureEngine {
     }
 
     /// Notes how a finger that was there went on.
+    ///
+    /// Tracks, trails of strokes and the last places for flicks: each is kept once for a contact,
+    /// for all attempts with it.
     fn note(&mut self, poll: GesturePoll, update: &ContactUpdate) {
         let contact = update.contact.index();
         self.tracks.go_on(update, &poll.plan.units);
@@ -223,6 +250,8 @@ impl GestureEngine {
     }
 
     /// Tells an attempt how its fingers went on, and how late it is.
+    ///
+    /// `at` is the place in the list of attempts.
     #[inline]
     fn hear(&mut self, poll: GesturePoll, at: usize) {
         let attempt = &mut self.attempts[at];
@@ -284,6 +313,9 @@ impl GestureEngine {
 
     /// Judges an attempt of which a finger has been lifted, if that is when it is
     /// judged.
+    ///
+    /// What is known only now is worked out here: the velocity of a flick, the likeness of a
+    /// stroke, the sequence that a tap ends.
     fn hear_end(&mut self, poll: GesturePoll, at: usize) {
         let GestureEngine { attempts, trails, recent, taps, .. } = self;
         let attempt = &mut attempts[at];
@@ -314,6 +346,9 @@ impl GestureEngine {
 
     /// A finger lands: every gesture that listens there begins an attempt, and
     /// adds the finger to those that lack one.
+    ///
+    /// An attempt with several fingers is begun by each of them: which of them belong together is
+    /// known when the last has landed, and those that found no others are no attempts to tell of.
     fn land(&mut self, poll: GesturePoll, update: &ContactUpdate, landing: Landing) {
         if let Some(trail) = self.trails.get_mut(update.contact.index()) {
             trail.begin(update.place);
@@ -370,6 +405,8 @@ impl GestureEngine {
     }
 
     /// What an attempt that lasts gives now.
+    ///
+    /// It shows in the state of its gesture if this is the attempt that gives its value.
     fn give(&mut self, at: usize, of: &BoundGesture) {
         let attempt = &mut self.attempts[at];
         let value = attempt.output(of);
@@ -396,6 +433,9 @@ impl GestureEngine {
 
     /// Gives a verdict to those that are over, and forgets them. Each of the others
     /// moves at most once.
+    ///
+    /// An attempt that is met and waits stays though its finger was lifted: what it waits for may
+    /// still fail.
     fn conclude(&mut self, poll: GesturePoll) {
         let mut kept = 0;
         for at in 0..self.attempts.len() {
@@ -417,6 +457,8 @@ impl GestureEngine {
 
     /// An attempt is over: its gesture has one less, and what came of it is told, unless it was
     /// none.
+    ///
+    /// One of too few fingers or taps was none: nobody is told of the first finger of a pinch.
     fn forget(&mut self, poll: GesturePoll, attempt: &GestureAttempt) {
         let of = poll.gesture(attempt);
         let state = self.change(attempt.gesture);
@@ -443,6 +485,8 @@ impl GestureEngine {
 
     /// The attempt that gave the value of a gesture is over: of those that still
     /// last, the one that fired last gives it.
+    ///
+    /// Of those that fired at one tick the one that began last.
     fn hand_over(&mut self, poll: GesturePoll, gesture: GestureId) {
         let lasts = |attempt: &&GestureAttempt| {
             attempt.gesture == gesture && attempt.is_lasting && attempt.over.is_none()
@@ -454,6 +498,8 @@ impl GestureEngine {
     }
 
     /// When time alone can bring one further.
+    ///
+    /// Something that waits is looked at at every tick: what holds it back may pass by time.
     fn next_wake(&self, poll: GesturePoll) -> Option<Nanos> {
         let when = |attempt: &GestureAttempt| match attempt.phase {
             AttemptPhase::Met => Some(Nanos(poll.now.0 + 1)),
@@ -466,6 +512,8 @@ impl GestureEngine {
 
 /// How many attempts go on at most: for every finger one at every gesture, and
 /// as many again of fingers that have just lifted and of those that wait.
+///
+/// At most [`MAX_ATTEMPTS`]. A finger that lands when all of it is taken begins no attempt.
 fn room(plan: &GesturePlan, contacts: usize) -> usize {
     (plan.gestures.len() * contacts * 3).min(MAX_ATTEMPTS)
 }

@@ -13,6 +13,8 @@ const KEPT: usize = 128;
 
 /// The last places of a contact since it landed, each with the time of its
 /// report; the newest is the one before `next`.
+///
+/// Invariant: times never fall from the oldest to the newest.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Recent {
     /// Each with the time of its report, in millimetres from the top left, y down.
@@ -44,6 +46,9 @@ impl Recent {
     /// The velocity over the time before it is lifted at a place, in millimetres a
     /// second, y up: from where it was last reported before that time began, or from
     /// where it landed.
+    ///
+    /// 0 where no time has gone by. A finger that rested before it was lifted is slow, however fast
+    /// it was once: only the last [`RELEASE_TIME`] counts.
     pub(crate) fn release(&self, at: Nanos, place: [f32; 2]) -> [f32; 2] {
         let back = |n: usize| self.places[(usize::from(self.next) + KEPT - 1 - n) % KEPT];
         let begins = Nanos(at.0.saturating_sub(RELEASE_TIME.0));

@@ -37,6 +37,9 @@ impl Stroke {
     }
 
     /// How much another stroke differs, in degrees from 0 to 180.
+    ///
+    /// `acos(a cos t + b sin t)` with `a` the scalar product of the two, `b` the sum of their cross
+    /// products point by point, and `t` the angle `atan2(b, a)`, held within [`TURN_DEG`].
     pub(crate) fn differs(&self, other: &Stroke) -> f32 {
         let pairs = self.0.iter().zip(&other.0);
         let (along, across) = pairs.fold((0.0, 0.0), |(along, across), (p, q)| {
@@ -50,6 +53,8 @@ impl Stroke {
 }
 
 /// Points at equal distances along a path.
+///
+/// The first and the last point are those of the path; between them every fifteenth of its length.
 fn resampled(path: impl Iterator<Item = [f32; 2]> + Clone) -> Option<[[f32; 2]; POINTS]> {
     let legs = path.clone().zip(path.clone().skip(1));
     let total: f32 = legs.clone().map(|(from, to)| length(minus(to, from))).sum();
@@ -94,6 +99,8 @@ impl Signs {
 
     /// How much a stroke differs from the nearest example of a sign, and by how
     /// much the nearest of all other signs differs more.
+    ///
+    /// Both in degrees; a sign that has no other beside it leads by what is left to 180.
     pub(crate) fn likeness(&self, stroke: &Stroke, sign: SignId) -> [f32; 2] {
         let nearest = |examples: &Vec<Stroke>| {
             examples.iter().map(|example| stroke.differs(example)).fold(180.0, f32::min)

@@ -4,6 +4,10 @@ use super::GestureAttempt;
 use crate::base::ControlId;
 
 /// A gesture at a tick.
+///
+/// A gesture may have several attempts at once, one for each finger that landed where it listens.
+/// It is on while any of them is; what it gives is of one of them, so that a game that reads one
+/// value does not see it jump between two hands.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct GestureState {
     /// How many attempts go on that have not fired.
@@ -12,8 +16,8 @@ pub struct GestureState {
     pub(super) lasting: u16,
     /// Whether one fired in this tick.
     pub fired: bool,
-    /// What it gives; see [`GestureKind`](crate::GestureKind). Of several attempts that last the one
-    /// that fired last gives it.
+    /// What it gives; see [`GestureKind`](crate::GestureKind). Of several attempts that last the
+    /// one that fired last gives it.
     pub value: [f32; 2],
     /// The first contact of that attempt.
     pub contact: Option<ControlId>,

@@ -103,6 +103,8 @@ impl Apart {
 
     /// Whether the later of two taps, which landed then and there, follows the
     /// earlier one.
+    ///
+    /// Both limits are included: a gap of just 250 ms is one of at most 250 ms.
     pub(crate) fn allows(
         self,
         earlier: &Tap,
@@ -173,6 +175,8 @@ impl Taps {
     }
 
     /// Those with one of these fingers never count again.
+    ///
+    /// A tap with one finger of several among them is spent as a whole.
     pub(crate) fn spend(&mut self, fingers: &Landings) {
         for tap in &mut self.taps[..usize::from(self.count)] {
             tap.is_spent |= tap.fingers.meet(fingers);
@@ -182,6 +186,8 @@ impl Taps {
     /// Shows every choice of so many taps that ends with the newest one, those of
     /// the latest taps last. None of them is spent, or parted from the one
     /// before.
+    ///
+    /// With [`MAX_TAPS_KEPT`] taps and a gesture of five there are at most 35 of them: 7 choose 4.
     pub(crate) fn choices(&self, times: u8, apart: Apart, mut show: impl FnMut(Chosen)) {
         let Some((newest, earlier)) = self.kept().split_last() else { return };
         if newest.is_spent {
@@ -216,6 +222,8 @@ fn choose<'a>(
 }
 
 /// What a quantity is over a sequence of taps: the worst.
+///
+/// Times in milliseconds, lengths in the unit of the gesture; 0 for what taps have not.
 pub(crate) fn measure_taps(taps: Chosen, quantity: Quantity) -> f32 {
     let worst = |of: &dyn Fn(&Tap) -> f32| taps.iter().map(|tap| of(tap)).fold(0.0, f32::max);
     let between = |of: &dyn Fn(&Tap, &Tap) -> f32| {

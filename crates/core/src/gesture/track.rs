@@ -72,6 +72,9 @@ impl Track {
 }
 
 /// The tracks of all contacts, in every unit that the gestures of a rig are measured in.
+///
+/// By contact, and for each by the unit: a gesture in pixels and one in millimetres measure the
+/// same finger, and neither has to convert.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Tracks(Vec<[Track; LengthUnit::VARIANTS.len()]>);
 

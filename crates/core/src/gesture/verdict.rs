@@ -8,6 +8,17 @@
 //! and any other is not. Where another limit fails at every moment, no change
 //! of this one alone would meet it; then the moment that came closest is
 //! shown, and the margin is not *alone*.
+//!
+//! An example: a swipe asks for 15 mm within 500 ms, and its finger moves on and on.
+//!
+//! | moment | length | slack | time | slack |
+//! |---|---|---|---|---|
+//! | 1 | 10 mm | -5 mm | 200 ms | +300 ms |
+//! | 2 | 14 mm | -1 mm | 450 ms | +50 ms |
+//! | 3 | 16 mm | +1 mm | 520 ms | -20 ms |
+//!
+//! No moment meets both. Alone, the length would have had to be 1 mm shorter (moment 2), or the
+//! time 20 ms longer (moment 3): these are the margins that are told, and both are exact.
 
 use crate::base::{ControlId, GestureId, Nanos, Tick};
 use crate::spec::{LengthUnit, LimitSense, Quantity, tunable::Tunable};
@@ -69,6 +80,8 @@ impl Slacks {
 }
 
 /// The best that an attempt came to so far, limit by limit.
+///
+/// Invariants: `alone` of a limit never falls; `failed` never rises.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Tally {
     /// By how much each limit held where all others did.
@@ -139,6 +152,9 @@ impl Tally {
 }
 
 /// A limit of an attempt that is over.
+///
+/// `value` and `margin` belong together: `value` is the limit with the margin added, or taken off
+/// where the limit is a most.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct CheckedLimit {
     /// What was measured.
@@ -191,6 +207,9 @@ pub enum GestureOutcome {
 }
 
 /// What an attempt at a gesture came to.
+///
+/// Every attempt with all its fingers gets one, whatever became of it; so a story of a hand can be
+/// told from verdicts alone.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct GestureVerdict {
     /// The gesture.

@@ -63,6 +63,8 @@ pub(crate) struct ActionPlan {
 }
 
 /// An action, as a tick needs it.
+///
+/// What [`ActionSpec`](crate::ActionSpec) says, with ranges in place of lists.
 #[derive(Clone, Debug)]
 pub(crate) struct BoundAction {
     /// What game code reads of it.
@@ -95,6 +97,9 @@ pub(crate) struct ActionGate {
 }
 
 /// An input that reads zones.
+///
+/// A zone is on every panel, so an input that reads one is bound for each: the contacts of another
+/// panel do not make it due.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct ZoneReader {
     /// The input.
@@ -149,6 +154,8 @@ impl ActionPlan {
 
     /// A raw value of x (0) or y (1) on its own scale, by the calibration of a
     /// shape if it has one.
+    ///
+    /// `None` where the axis is not calibrated: then the range that the device says counts.
     #[inline]
     pub(crate) fn calibrated(&self, shape: BoundShape, axis: usize, raw: i32) -> Option<f32> {
         let travel = self.travels[usize::from(shape.travel?.get()) - 1][axis]?;

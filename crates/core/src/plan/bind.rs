@@ -7,6 +7,15 @@
 //! It is repeatable: the same rig and the same roster give the same plan, and a device more
 //! changes no order among the inputs that were there. So a machine goes on with another plan
 //! without losing what it remembers.
+//!
+//! ```text
+//!  new:  contacts and zones            everything below refers to them
+//!  bind: actions  ──▶ inputs, in the order of the rig
+//!        signals  ──▶ what combos listen to
+//!        memories ──▶ a place for what each shape remembers
+//!        readers  ──▶ the way back: from a control to the inputs that read it
+//!        combos   ──▶ the automaton
+//! ```
 
 mod devices;
 mod inputs;
@@ -24,6 +33,8 @@ use alloc::{sync::Arc, vec, vec::Vec};
 
 /// Binds a rig to a roster, action by action and signal by signal. It gathers the parts of a
 /// [`Plan`] until [`Binder::bind`] puts them together.
+///
+/// It lives for one call of [`Plan::bind`].
 pub(super) struct Binder<'r> {
     /// What is bound.
     rig: &'r Rig,
@@ -101,6 +112,8 @@ impl<'r> Binder<'r> {
     }
 
     /// Binds an action: its inputs, which get the next numbers, and its gates.
+    ///
+    /// Called once for each action, in the order of the rig.
     fn action(&mut self, spec: &ActionSpec, id: ActionId) -> BoundAction {
         let first = self.actions.inputs.len() as u32;
         let first_gate = self.actions.gates.len() as u32;
@@ -136,6 +149,8 @@ impl<'r> Binder<'r> {
     }
 
     /// The bit of a pair of thresholds.
+    ///
+    /// Inputs and signals with the same two numbers share it: a control is compared with them once.
     fn bit(&mut self, thresholds: Thresholds) -> u32 {
         let known = self.pairs.iter().position(|pair| *pair == thresholds);
         let bit = known.unwrap_or_else(|| {
@@ -148,6 +163,8 @@ impl<'r> Binder<'r> {
 
     /// A control that counts as pressed from a travel on needs its thresholds
     /// followed.
+    ///
+    /// A button has its own two states, and needs none.
     fn follow(&mut self, control: ControlId, thresholds: Thresholds, bit: u32) {
         if !self.roster.control(control).kind.is_button() {
             self.thresholds.push(BoundThresholds { control, bit, thresholds });
@@ -156,6 +173,8 @@ impl<'r> Binder<'r> {
 }
 
 /// For each action those that it opens or closes: the gates, turned around. Empty without gates.
+///
+/// An action has to be worked out again when one of its gates turns on or off.
 fn gated_by(plan: &ActionPlan) -> Vec<Vec<ActionId>> {
     if plan.gates.is_empty() {
         return Vec::new();

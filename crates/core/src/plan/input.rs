@@ -7,6 +7,13 @@ use core::{num::NonZeroU16, ops::Range};
 
 /// One way to drive an action, tied to controls: an
 /// [`InputSpec`](crate::InputSpec) whose names are resolved.
+///
+/// | of the rig | bound for each |
+/// |---|---|
+/// | button, axis | control that is meant |
+/// | stick, pointer | device that is meant and has both axes |
+/// | zone, place | panel |
+/// | gesture, combo, pair, cross | once |
 #[derive(Clone, Copy, Debug)]
 pub enum BoundInput {
     /// A button, or any other control from a travel on.
@@ -90,6 +97,12 @@ pub enum BoundInput {
 impl BoundInput {
     /// The axes it reads; `None` for what has no travel of its own: keys, zones,
     /// gestures, combos.
+    ///
+    /// ```
+    /// use gtrig_core::{BoundInput, ComboId};
+    ///
+    /// assert_eq!(BoundInput::Combo(ComboId(0)).axes(), None);
+    /// ```
     pub const fn axes(self) -> Option<Axes> {
         match self {
             BoundInput::Stick { x, y, .. } | BoundInput::Pointer { x, y, .. } => {
@@ -121,6 +134,8 @@ impl BoundInput {
 }
 
 /// Two opposite sides, each any of some buttons and zones.
+///
+/// A pair has one of these and a cross two; see [`BothHeld`] for what both sides together come to.
 #[derive(Clone, Copy, Debug)]
 pub struct Opposites {
     /// The side that is -1.
@@ -157,8 +172,8 @@ impl BoundSide {
     }
 }
 
-/// A shape, tied to its place in the plan and to its memory in the machine. Inputs that share a
-/// shape of the rig share its stages; each has memories of its own.
+/// A shape, tied to its place in the plan and to its memory in the machine. Each input has stages
+/// and memories of its own, also where several use one shape of the rig.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct BoundShape {
     /// Its place among the chains.

@@ -7,6 +7,15 @@
 //!
 //! Actions that combos read are worked out before combos are, all others after them; each at most
 //! once a tick.
+//!
+//! ```text
+//!  control, zone, gesture, combo changed
+//!      └─▶ inputs due ──▶ each alone: Readings::input ──▶ differs? ──▶ action due
+//!                                                                        │
+//!  gates first: turned on or off? ──▶ those they open or close are due ◀─┤
+//!                                                                        ▼
+//!                               combine, gates, toggle ──▶ differs? ──▶ changed
+//! ```
 
 use super::{Readings, combine};
 use crate::base::{ActionId, ActionState, ControlId, InputId, ModeId, SparseSet, ZoneSet};
@@ -16,6 +25,8 @@ use crate::spec::Gives;
 use alloc::vec::Vec;
 
 /// Why an action is not let through.
+///
+/// It is what an explanation says first: whatever the inputs are, nothing gets through.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Closed {
     /// This action is on.
@@ -61,6 +72,10 @@ pub(crate) enum Which {
 ///
 /// Invariant: after a tick every input holds what it would alone make of its
 /// action, and no input and no action is due.
+///
+/// Whoever opens an action does not get what was held before: `held` and `gating` are the two
+/// memories of that, one for inputs of a single button, one by the count of presses for inputs of
+/// several.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Actions {
     /// Each action, after its gates.
@@ -95,6 +110,8 @@ const UNKNOWN: ActionState = ActionState { x: f32::NAN, y: f32::NAN, driver: Non
 impl Actions {
     /// Makes room for the actions of a plan. Where inputs have other numbers than before, because
     /// a device came, all of them are worked out again.
+    ///
+    /// Memories of shapes stay where they are; see `Binder::place_memories`.
     pub(crate) fn fit(&mut self, plan: &ActionPlan) {
         let count = plan.actions.len();
         self.states.resize(count, ActionState::IDLE);
@@ -112,6 +129,9 @@ impl Actions {
 
     /// Another device came, and inputs have other numbers: all are worked out
     /// again, which gives what was there.
+    ///
+    /// Inputs are known by name (action and place in the rig): which of them were held when their
+    /// action opened is carried over by that.
     fn renumber(&mut self, plan: &ActionPlan) {
         let count = plan.inputs.len();
         // Those of earlier devices come first among those of the same name.
@@ -212,6 +232,9 @@ impl Actions {
     }
 
     /// Evaluates what is due.
+    ///
+    /// Inputs, then gates, then everything else; an action is worked out at most once for each
+    /// call.
     #[inline]
     pub(crate) fn evaluate(&mut self, readings: &Readings, which: Which) {
         self.evaluate_inputs(readings, which);
@@ -225,6 +248,9 @@ impl Actions {
 
     /// Works out the inputs that are due, or those of actions that combos read, and makes their
     /// actions due where they come to something else.
+    ///
+    /// An input that goes on by itself is noted for the next tick: a filter that moves, a pulse or
+    /// a toggle that is over by then.
     #[inline]
     fn evaluate_inputs(&mut self, readings: &Readings, which: Which) {
         let Actions { inputs, due_inputs, unfinished, due, memories, gating, held, .. } = self;
@@ -259,6 +285,9 @@ impl Actions {
     }
 
     /// The actions that open and close others come first.
+    ///
+    /// A gate has no gates itself (an invariant of the rig), so one pass is enough: what it opens
+    /// or closes is no gate.
     fn evaluate_gates(&mut self, readings: &Readings) {
         let plan = readings.plan;
         let mut at = 0;
@@ -280,6 +309,9 @@ impl Actions {
 
     /// Works out an action from its inputs: what they come to together, what its gates let
     /// through, and of a toggle whether that turned it over.
+    ///
+    /// A toggle turns over when an input drives it and stays as it is otherwise; closed it keeps
+    /// what it was.
     fn evaluate_action(&mut self, readings: &Readings, id: ActionId) {
         let plan = readings.plan;
         let action = plan.action(id);
@@ -304,6 +336,8 @@ impl Actions {
     }
 
     /// Whether the gates of an action let it through.
+    ///
+    /// It also notes that the action opened or closed.
     fn passes_gates(&mut self, readings: &Readings, id: ActionId) -> bool {
         let is_closed = self.is_closed(readings, id);
         let was_closed = self.gating[id.index()] == Gating::Closed;
@@ -324,6 +358,9 @@ impl Actions {
 
     /// Opens an action: sticks go on at once, but what is held counts no more until
     /// it is pressed again.
+    ///
+    /// It happens in the tick in which the gate lets go. What is pressed in that very tick counts
+    /// no more than what was held before.
     #[cold]
     fn open(&mut self, readings: &Readings, id: ActionId) {
         let plan = readings.plan;
@@ -358,6 +395,9 @@ impl Actions {
     }
 
     /// Why the gates of an action do not let it through, if they do not.
+    ///
+    /// Of several gates that close it the first is named, `closed-while` before `open-while`; a
+    /// gate goes before a mode.
     pub(crate) fn closed_by(&self, readings: &Readings, id: ActionId) -> Option<Closed> {
         let plan = readings.plan;
         let action = plan.action(id);
@@ -376,6 +416,8 @@ impl Actions {
 
     /// Whether an input of several keys or fingers would be active but for what was
     /// held when its action opened.
+    ///
+    /// Found by working the input out as if the action had always been open.
     fn waits(&self, readings: &Readings, id: ActionId, at: InputId) -> bool {
         let (action, (input, _)) = (readings.plan.action(id), readings.plan.input(at));
         let is_counted = input.has_keys() || action.gives.is_digital();

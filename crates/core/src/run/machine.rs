@@ -21,6 +21,17 @@
 //! Everything here is plain data. A clone is a checkpoint, and a tick depends on nothing but the
 //! machine, the plan, the instant and the events: the same ones give the same bits on every
 //! machine.
+//!
+//! What each stage reads and writes:
+//!
+//! | stage | reads | owns | marks for later |
+//! |---|---|---|---|
+//! | sample | events | controls, devices | controls that were touched |
+//! | elect | presences, use | the main device | actions that only it drives |
+//! | locate | controls | contacts, their zones | inputs that read zones |
+//! | gestures | contacts | attempts, verdicts | inputs that read gestures |
+//! | combos | signals of all of these | attempts, modes | inputs that read combos |
+//! | act | all of these | actions, memories | nothing: the road ends here |
 
 use super::{Actions, Closed, Readings, Which};
 use crate::base::{
@@ -42,6 +53,48 @@ use alloc::vec::Vec;
 /// [fitted](Machine::fit) to; running it with a plan of the same roster or of
 /// a later one is what a session does when a device arrives. Cloning it makes
 /// a checkpoint: the clone, given the same events, computes the same ticks.
+///
+/// ```
+/// use gtrig_core::*;
+///
+/// let lever = DeviceInfo {
+///     identity: "usb-3".into(),
+///     kind: DeviceKind::Lever,
+///     name: CleanText::new("winch lever"),
+///     bus: CleanText::default(),
+///     slot: None,
+///     controls: vec![ControlInfo::new("travel", ControlKind::Trigger { min: 0, max: 1000 })],
+/// };
+/// let mut roster = Roster::default();
+/// let lever = roster.admit(lever, &SlotRules::default())?;
+/// let (here, travel) = (roster.device(lever).presence(), ControlId(1));
+///
+/// // The travel drives a speed, smoothed: half of a step is made up in 20 ms.
+/// let stages = vec![Stage::Smooth(Smooth::HalfLife(0.02))];
+/// let shape = ShapeUse::Own(Shape { stages, ..Shape::default() });
+/// let axis = InputSpec::Axis { control: "lever/travel".parse().unwrap(), shape };
+/// let mut rig = Rig::bare("winch", PollRate::DEFAULT);
+/// rig.actions.push(ActionSpec::new("hoist", Gives::Axis, vec![axis]));
+/// let plan = Plan::bind(&rig, &roster);
+/// let mut machine = Machine::new(&plan, Tick(0));
+///
+/// let at = Nanos::from_millis;
+/// let events = [Event::new(at(0), here, 1), Event::new(at(5), travel, 1000)];
+/// let mut heights = vec![];
+/// run(&mut machine, &plan, &events, Tick(3), |machine| {
+///     heights.push(machine.action(ActionId(0)).x);
+/// });
+/// // Tick 1 sees the push, and the filter follows it tick by tick.
+/// assert!(heights[0] == 0.0 && heights[1] > 0.4 && heights[2] > heights[1]);
+///
+/// // A copy is a checkpoint: given the same, it comes to the same.
+/// let mut copy = machine.clone();
+/// run(&mut machine, &plan, &[], Tick(60), |_| {});
+/// run(&mut copy, &plan, &[], Tick(60), |_| {});
+/// assert_eq!(machine.action(ActionId(0)), copy.action(ActionId(0)));
+/// assert_eq!(machine.action(ActionId(0)).x, 1.0, "it has arrived");
+/// # Ok::<(), RosterError>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Machine {
     /// The tick that comes next.
@@ -99,12 +152,17 @@ impl Machine {
     /// `events` are those after the tick before and not after `now`, in order,
     /// of controls the machine was fitted to. [`run`](crate::run()) polls at the
     /// instants of the plan's rate; any others will do.
+    ///
+    /// # Panics
+    /// For an event of a control that the machine has no room for; see [`Machine::fit`].
     pub fn tick(&mut self, plan: &Plan, now: Nanos, events: &[Event]) {
         self.tick_lasting(plan, now, plan.period, events);
     }
 
     /// The same of a loop that has no rate: `seconds` have gone by since the tick before.
     /// What stages of shaping remember moves on by that much.
+    ///
+    /// With 0 seconds no filter moves, but edges, gestures and combos do: these go by `now`.
     pub fn tick_lasting(&mut self, plan: &Plan, now: Nanos, seconds: f32, events: &[Event]) {
         self.begin();
         events.iter().for_each(|event| self.receive(plan, event));
@@ -329,6 +387,9 @@ impl Machine {
 
     /// When a tick must run though no event comes: a finger that stays becomes a
     /// long press.
+    ///
+    /// Holds, quiets, presses that came early and long presses; a filter that moves keeps the
+    /// machine from being settled instead.
     pub fn next_deadline(&self) -> Option<Nanos> {
         match (self.gestures.wakes(), self.combos.deadline()) {
             (Some(one), Some(other)) => Some(one.min(other)),
@@ -399,6 +460,44 @@ impl Machine {
     }
 
     /// What the last tick found out about combos.
+    ///
+    /// ```
+    /// use gtrig_core::*;
+    ///
+    /// let mut roster = Roster::default();
+    /// let keys = DeviceInfo {
+    ///     identity: "k".into(),
+    ///     kind: DeviceKind::Keys,
+    ///     name: CleanText::default(),
+    ///     bus: CleanText::default(),
+    ///     slot: None,
+    ///     controls: vec![ControlInfo::new("KeyH", ControlKind::Button)],
+    /// };
+    /// let keys = roster.admit(keys, &SlotRules::default())?;
+    /// let (here, key) = (roster.device(keys).presence(), ControlId(1));
+    ///
+    /// // Two presses, the second at most 250 ms after the first.
+    /// let mut rig = Rig::bare("double", PollRate::DEFAULT);
+    /// let thresholds = Thresholds { press_at: 0.5, release_at: 0.5 };
+    /// rig.signals.push(Signal::Control { control: "keys/KeyH".parse().unwrap(), thresholds });
+    /// let press = |within| ComboStep::new(StepKind::press(SignalId(0)), TimeSpan::millis(within));
+    /// rig.combos.push(Combo::new("double", vec![press(0), press(250)]));
+    /// let plan = Plan::bind(&rig, &roster);
+    /// let mut machine = Machine::new(&plan, Tick(0));
+    ///
+    /// let at = Nanos::from_millis;
+    /// let hand = [(0, here, 1), (100, key, 1), (160, key, 0), (300, key, 1)];
+    /// let events = hand.map(|(ms, control, value)| Event::new(at(ms), control, value));
+    /// let (mut progress, mut fired) = (vec![], vec![]);
+    /// run(&mut machine, &plan, &events, Tick(30), |machine| {
+    ///     progress.push(machine.combo_progress(&plan, ComboId(0)));
+    ///     fired.extend(machine.combo_news().iter().map(|news| (news.began.time, news.met.time)));
+    /// });
+    /// // Its times are those of the reports, and not of the ticks that saw them.
+    /// assert_eq!(fired, [(at(100), at(300))]);
+    /// assert!(progress.contains(&1), "one of its steps was met for a while");
+    /// # Ok::<(), RosterError>(())
+    /// ```
     pub fn combo_news(&self) -> &[ComboNews] {
         self.combos.news()
     }
@@ -409,6 +508,8 @@ impl Machine {
     }
 
     /// How many steps of a combo are met and may still be followed by the next.
+    ///
+    /// Worked out when it is asked for: it costs a tick nothing.
     pub fn combo_progress(&self, plan: &Plan, combo: ComboId) -> usize {
         self.combos.progress(&plan.combos, combo, self.combo_now(plan))
     }
@@ -429,12 +530,55 @@ impl Machine {
     }
 
     /// The verdicts that the last tick gave.
+    ///
+    /// ```
+    /// use gtrig_core::*;
+    ///
+    /// let kind = ControlKind::Position { min: 0, max: 1600 };
+    /// let place = |code: &str| ControlInfo::new(code, kind);
+    /// let glass = DeviceInfo {
+    ///     identity: "panel".into(),
+    ///     kind: DeviceKind::Glass,
+    ///     name: CleanText::default(),
+    ///     bus: CleanText::default(),
+    ///     slot: None,
+    ///     controls: vec![
+    ///         ControlInfo::new("contact-1", ControlKind::Button),
+    ///         place("contact-1-x"),
+    ///         place("contact-1-y"),
+    ///     ],
+    /// };
+    /// let mut roster = Roster::default();
+    /// let glass = roster.admit(glass, &SlotRules::default())?;
+    /// let (here, down) = (roster.device(glass).presence(), ControlId(1));
+    ///
+    /// let mut rig = Rig::bare("tap", PollRate::DEFAULT);
+    /// rig.gestures.push(Gesture::new("tap", GestureKind::Tap { times: 1 }));
+    /// let plan = Plan::bind(&rig, &roster);
+    /// let mut machine = Machine::new(&plan, Tick(0));
+    ///
+    /// // A finger that stays for 300 ms, where a tap may take 250.
+    /// let at = Nanos::from_millis;
+    /// let hand = [(0, here, 1), (100, down, 1), (400, down, 0)];
+    /// let events = hand.map(|(ms, control, value)| Event::new(at(ms), control, value));
+    /// let mut verdicts = vec![];
+    /// run(&mut machine, &plan, &events, Tick(40), |machine| verdicts.extend(machine.verdicts()));
+    /// let missed: GestureVerdict = verdicts[0];
+    /// assert_eq!(missed.outcome, GestureOutcome::Missed);
+    /// assert_eq!((missed.began, missed.ended), (at(100), at(400)));
+    /// let late = missed.nearest().unwrap();
+    /// assert_eq!((late.quantity, late.value, late.margin), (Quantity::Lift, 300.0, -50.0));
+    /// assert!(missed.is_near(), "a fifth more would have been enough");
+    /// # Ok::<(), RosterError>(())
+    /// ```
     pub fn verdicts(&self) -> &[GestureVerdict] {
         self.gestures.verdicts()
     }
 
     /// The attempts at gestures that go on, with how far each was at the last
     /// tick.
+    ///
+    /// It is worked out when it is asked for; see [`GestureCandidate`].
     pub fn candidates(&self, plan: &Plan) -> Vec<GestureCandidate> {
         self.gestures.candidates(self.gesture_poll(plan))
     }
@@ -455,11 +599,59 @@ impl Machine {
 /// Why it is as it is.
 impl Machine {
     /// What an action would be at the last tick if `input` alone drove it.
+    ///
+    /// This is how an explanation says who would win: the same code over the same readings, with
+    /// one input at a time. It copies the memories, so it is nothing for a tick.
     pub fn through(&self, plan: &Plan, action: ActionId, input: BoundInput) -> ActionState {
         self.actions.through(&self.looking(plan), action, &input)
     }
 
     /// Why the gates of an action do not let it through, if they do not.
+    ///
+    /// ```
+    /// use gtrig_core::*;
+    ///
+    /// let mut roster = Roster::default();
+    /// let keys = DeviceInfo {
+    ///     identity: "k".into(),
+    ///     kind: DeviceKind::Keys,
+    ///     name: CleanText::default(),
+    ///     bus: CleanText::default(),
+    ///     slot: None,
+    ///     controls: ["Escape", "KeyH"]
+    ///         .map(|key| ControlInfo::new(key, ControlKind::Button))
+    ///         .into(),
+    /// };
+    /// let keys = roster.admit(keys, &SlotRules::default())?;
+    /// let here = roster.device(keys).presence();
+    /// let (escape, horn_key) = (ControlId(1), ControlId(2));
+    ///
+    /// let thresholds = Thresholds { press_at: 0.5, release_at: 0.5 };
+    /// let key = |name: &str| {
+    ///     vec![InputSpec::Button { control: name.parse().unwrap(), thresholds }]
+    /// };
+    /// let mut rig = Rig::bare("quay", PollRate::DEFAULT);
+    /// rig.actions.push(ActionSpec::new("menu", Gives::On, key("keys/Escape")));
+    /// let mut horn = ActionSpec::new("horn", Gives::On, key("keys/KeyH"));
+    /// horn.closed_while = vec![ActionId(0)];
+    /// rig.actions.push(horn);
+    /// let plan = Plan::bind(&rig, &roster);
+    /// let mut machine = Machine::new(&plan, Tick(0));
+    ///
+    /// // Both are held: the menu is open, and the horn says nothing.
+    /// let at = Nanos::from_millis;
+    /// let events = [(here, 1), (escape, 1), (horn_key, 1)];
+    /// let events = events.map(|(control, value)| Event::new(at(0), control, value));
+    /// machine.tick(&plan, at(0), &events);
+    /// let horn = ActionId(1);
+    /// assert!(!machine.action(horn).is_active());
+    /// assert_eq!(machine.closed_by(&plan, horn), Some(Closed::While(ActionId(0))));
+    ///
+    /// // The menu is closed again: what was held before must be let go first.
+    /// machine.tick(&plan, at(16), &[Event::new(at(10), escape, 0)]);
+    /// assert_eq!(machine.closed_by(&plan, horn), Some(Closed::Waiting));
+    /// # Ok::<(), RosterError>(())
+    /// ```
     pub fn closed_by(&self, plan: &Plan, action: ActionId) -> Option<Closed> {
         self.actions.closed_by(&self.looking(plan), action)
     }
@@ -474,6 +666,9 @@ impl Machine {
     /// device that is there; once more those that were used, in that order;
     /// every control that is off its rest as a state carried over, in the order
     /// of the presses; and what a latch still hides as a plain event.
+    ///
+    /// A machine that begins at rest and is given these events goes on as this one does, but for
+    /// what has begun and is not over: attempts at gestures and combos, filters, modes.
     pub fn opening(&self, plan: &Plan, time: Nanos) -> Vec<Event> {
         self.sampler.opening(&plan.sample, &self.election, time)
     }

@@ -4,6 +4,18 @@
 //! to, and of the memories of the shape, which are handed in. So the same code says what drives
 //! an action, what it would be if one input drove it alone, and what each stage of a shape makes
 //! of a value.
+//!
+//! What drives an action when it is driven:
+//!
+//! | input | driver |
+//! |---|---|
+//! | button, axis | the control |
+//! | stick | the axis that is further out |
+//! | pointer | its x |
+//! | pair | the key that won |
+//! | cross | the key of x, or else that of y |
+//! | zone, place, gesture | what says that the contact is there |
+//! | combo | the control of its last press |
 
 use crate::base::{
     ActionState, ComboId, ContactId, ControlId, DeviceId, GestureId, ZoneId, clamp_to_circle, polar,
@@ -55,6 +67,13 @@ const STRONGER: f32 = 1.000_001;
 /// held between -1 and +1; of places the first that is there. Each input is clamped before, so
 /// that a diagonal of keys is no stronger than a stick. The driver is the strongest input in
 /// either case.
+///
+/// Two inputs of a plane, a key cross to the upper right and a stick a little to the left:
+///
+/// | rule | cross `(0.71, 0.71)`, stick `(-0.3, 0)` | driver |
+/// |---|---|---|
+/// | strongest | `(0.71, 0.71)` | the cross |
+/// | sum | `(0.41, 0.71)` | the cross |
 #[inline]
 pub(crate) fn combine(action: &BoundAction, inputs: &[ActionState]) -> ActionState {
     if action.gives == Gives::Place {
@@ -87,6 +106,10 @@ impl Readings<'_> {
     /// though nothing is reported: a filter or a turn that has not arrived. Of several keys or
     /// fingers in one input only those count that were pressed after so many presses: when the
     /// action opened.
+    ///
+    /// Returns the value and whether it is still moving. `since` is the number of presses at which
+    /// the action opened, 0 for one that always was; `memories` are those of all shapes of the
+    /// machine, of which an input touches its own.
     pub(crate) fn input(
         &self,
         action: &BoundAction,
@@ -152,6 +175,8 @@ impl Readings<'_> {
 
     /// Whether a control may drive an action: any may, unless only those of
     /// the main device do.
+    ///
+    /// Keys and mouse count as one device.
     fn counts(&self, action: &BoundAction, control: ControlId) -> bool {
         if !action.main_only {
             return true;
@@ -161,6 +186,8 @@ impl Readings<'_> {
     }
 
     /// A control on its own scale, by a calibration where there is one.
+    ///
+    /// -1 to +1 of an axis, 0 to 1 of a trigger.
     fn value(&self, control: ControlId, shape: BoundShape, axis: usize) -> f32 {
         let state = &self.controls[control.index()];
         self.plan.calibrated(shape, axis, state.seen).unwrap_or(state.value)
@@ -168,6 +195,8 @@ impl Readings<'_> {
 
     /// A value after all stages. A device that cannot be heard gives nothing,
     /// whatever a stage would add to its rest.
+    ///
+    /// Its memories are forgotten then: a device that comes back begins at rest.
     fn shaped(
         &self,
         action: &BoundAction,
@@ -186,6 +215,8 @@ impl Readings<'_> {
     }
 
     /// The sum of a pointer's motion, held in the unit circle.
+    ///
+    /// It stays where it is when the pointer rests: a pointer has no spring.
     fn pointer(
         &self,
         (x, y): (ControlId, ControlId),
@@ -205,6 +236,8 @@ impl Readings<'_> {
 
     /// The value of an input after each of its stages, the calibrated one
     /// first; empty for an input that is not shaped.
+    ///
+    /// A copy of the memories is run, with no time gone by.
     pub(crate) fn stages(&self, input: &BoundInput, memories: &[StageMemory]) -> Vec<[f32; 2]> {
         let (v, shape) = match *input {
             BoundInput::Axis { control, shape } => ([self.value(control, shape, 0), 0.0], shape),
@@ -234,6 +267,9 @@ impl Readings<'_> {
 
     /// A control as a button: while it is down, or for a pulse when it is pressed. One that a
     /// combo took counts as up; so does one whose device may not drive the action.
+    ///
+    /// `bit` is that of its thresholds, for a control that is no button. Of a pulse or a toggle it is on
+    /// for the one tick that sees the press, or the threshold passed.
     fn button(&self, action: &BoundAction, control: ControlId, bit: u32) -> ActionState {
         let state = &self.controls[control.index()];
         let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
@@ -247,6 +283,9 @@ impl Readings<'_> {
     }
 
     /// A zone is on while it has a contact; one that gets it presses.
+    ///
+    /// `since`: only contacts that landed after so many presses count. The first contact of the plan
+    /// that counts drives.
     fn zone(
         &self,
         action: &BoundAction,
@@ -267,6 +306,9 @@ impl Readings<'_> {
 
     /// Where on a zone, from -1 to +1 across it and y up, the contact is that landed
     /// last of those that it has.
+    ///
+    /// 0 is the middle of the smallest rectangle around the zone, and what lies outside of that
+    /// counts as its border.
     fn place(
         &self,
         action: &BoundAction,
@@ -320,6 +362,8 @@ impl Readings<'_> {
     }
 
     /// What a gesture or a place gives, shaped; at rest what a shape makes of rest.
+    ///
+    /// `by` is who drives it, if anybody touches: without, `raw` is 0, and filters find their way back.
     fn of_surface(
         &self,
         action: &BoundAction,
@@ -338,6 +382,9 @@ impl Readings<'_> {
 
     /// A gesture is on while it lasts, presses when it fires, and gives its value
     /// as a stick does.
+    ///
+    /// A button counts only if the gesture began after the action opened (`since`); what it gives
+    /// counts at once, as a stick does.
     fn gesture(
         &self,
         action: &BoundAction,
@@ -371,6 +418,8 @@ impl Readings<'_> {
 
     /// Which of two sides counts, -1, 0 or +1, and the key that says so. A side was pressed when
     /// the key was that speaks for it.
+    ///
+    /// With `neutral`, both sides are held and nobody drives; see [`BothHeld`].
     fn opposites(
         &self,
         action: &BoundAction,
@@ -395,6 +444,8 @@ impl Readings<'_> {
 
     /// Of the held buttons of a side, and the contacts that its zones have, the
     /// one pressed last; where the first side wins, the one pressed first.
+    ///
+    /// So a side that is held by two keys goes on when one of them is let go.
     fn speaker(
         &self,
         action: &BoundAction,
@@ -415,6 +466,9 @@ impl Readings<'_> {
     }
 
     /// Which press of the run the last press of a control was: later presses have larger numbers.
+    ///
+    /// Counted over all controls of the run, so that two presses of one instant have an order too:
+    /// that of their events.
     fn order(&self, control: ControlId) -> u32 {
         self.controls[control.index()].press_order
     }

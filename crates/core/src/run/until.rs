@@ -9,6 +9,19 @@ use crate::plan::Plan;
 /// tick `until`, and shows it after each tick that could have changed
 /// anything. Ticks in which nothing can happen are jumped over. Returns how
 /// many events were used.
+///
+/// A filter that moves, or an edge to clear, keeps it from jumping.
+///
+/// ```
+/// use gtrig_core::{Machine, Plan, PollRate, Rig, Roster, Tick, run};
+///
+/// let plan = Plan::bind(&Rig::bare("idle", PollRate::DEFAULT), &Roster::default());
+/// let mut machine = Machine::new(&plan, Tick(0));
+/// // An hour in which nothing happens costs nothing.
+/// let mut shown = 0;
+/// assert_eq!(run(&mut machine, &plan, &[], Tick(216_000), |_| shown += 1), 0);
+/// assert_eq!((shown, machine.next_tick()), (0, Tick(216_001)));
+/// ```
 pub fn run(
     machine: &mut Machine,
     plan: &Plan,

@@ -14,6 +14,14 @@
 //! Every press is accounted for: over any run, `presses sent = press edges
 //! seen + presses lost + presses taken for chatter (+ 1 while a latch owes
 //! one)`.
+//!
+//! ```text
+//!  reports   ──┐  ┌──────┐┌──────────       up, down, up, down
+//!              └──┘      └┘
+//!  polls     |    |    |    |    |
+//!  state     1    1    1    1    1          the releases between two polls leave no trace
+//!  latched   1    0    1    0    1          each is shown for one poll
+//! ```
 
 use crate::base::Nanos;
 use crate::device::normalise;
@@ -21,6 +29,8 @@ use crate::device::{ControlKind, Event, Marks, Presence};
 use crate::sample::{BoundThresholds, LaneMarks, SampledControl};
 
 /// A change of state between two polls.
+///
+/// Just these two; a control that stays as it is has none, however many reports came.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Edge {
     /// Down now and up before.
@@ -33,6 +43,36 @@ pub enum Edge {
 ///
 /// Invariant: outside [`Machine::tick`](crate::Machine::tick), `value` is
 /// `normalise(seen)`.
+///
+/// What a reader asks of it, of a button that was pressed since the poll before:
+///
+/// ```
+/// use gtrig_core::*;
+///
+/// let mut roster = Roster::default();
+/// let keys = DeviceInfo {
+///     identity: "k".into(),
+///     kind: DeviceKind::Keys,
+///     name: CleanText::default(),
+///     bus: CleanText::default(),
+///     slot: None,
+///     controls: vec![ControlInfo::new("KeyH", ControlKind::Button)],
+/// };
+/// let keys = roster.admit(keys, &SlotRules::default())?;
+/// let key = roster.device(keys).control("KeyH").unwrap();
+/// let here = roster.device(keys).presence();
+/// let plan = Plan::bind(&Rig::bare("watch", PollRate::DEFAULT), &roster);
+/// let mut machine = Machine::new(&plan, Tick(0));
+///
+/// let at = Nanos::from_millis;
+/// machine.tick(&plan, at(0), &[Event::new(at(0), here, Presence::Here.value())]);
+/// // Down and up again between two polls: the state is as before, and the press is lost.
+/// machine.tick(&plan, at(16), &[Event::new(at(5), key, 1), Event::new(at(9), key, 0)]);
+/// let state = machine.control(key);
+/// assert_eq!((state.is_down(), state.edge()), (false, None));
+/// assert!(state.marks.contains(LaneMarks::LOST) && machine.lost() == 1);
+/// # Ok::<(), RosterError>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct ControlState {
     /// Raw value at this tick, as the poll saw it.
@@ -153,6 +193,8 @@ impl ControlState {
 
     /// Ends the tick before: what was seen then is what was before now.
     /// Returns whether this control has unfinished business.
+    ///
+    /// Called for the controls that were touched; of all others both states are the same already.
     pub(crate) fn age(&mut self) -> bool {
         self.before = self.seen;
         self.past_before = self.past;
@@ -163,6 +205,9 @@ impl ControlState {
 
     /// Takes in one event. Returns whether it pressed the control, or carried
     /// it over as held.
+    ///
+    /// An axis, a trigger or a place that reports where it is takes the short way: most events are
+    /// such, and have no mark. Everything else is looked at in [`ControlState::receive_any`].
     #[inline]
     pub(crate) fn receive(
         &mut self,
@@ -186,6 +231,9 @@ impl ControlState {
     }
 
     /// Takes in an event of any kind; see [`ControlState::receive`].
+    ///
+    /// A repeat moves nothing, a state that was carried over makes no edge, a relative control adds
+    /// up what it counts until the next poll, a button may be held back by its debounce.
     fn receive_any(
         &mut self,
         how: &SampledControl,
@@ -228,6 +276,9 @@ impl ControlState {
 
     /// A button moves, of which nothing is held back whose time is over. Returns whether that
     /// pressed it.
+    ///
+    /// While it is held back, a press that comes is counted as chatter; if it is still down when
+    /// the time is over, [`ControlState::let_through`] takes that back.
     fn move_to(&mut self, value: i32, time: Nanos, debounce: Nanos) -> bool {
         if time < self.quiet_until {
             let is_press = self.reported == 0 && value != 0;
@@ -271,6 +322,9 @@ impl ControlState {
 
     /// Returns the control to rest because its device can no longer be heard.
     /// A place on a surface has no rest and stays.
+    ///
+    /// Returns whether that moved anything. A debounce holds nothing back of it: the device may be
+    /// gone for good.
     pub(crate) fn let_go(&mut self, kind: ControlKind, time: Nanos) -> bool {
         let is_off = self.actual != kind.rest() || self.reported != kind.rest();
         let held = is_off && !matches!(kind, ControlKind::Position { .. });
@@ -292,6 +346,10 @@ impl ControlState {
 
     /// Polls the control, of which nothing is held back whose time is over. Returns how many
     /// presses left no edge.
+    ///
+    /// Of a button: with a latch it shows the other state for one poll where it *flickered*, that
+    /// is, was pressed and is as it was. A press that the latch hid (a release shown while the
+    /// button is down again) is owed, and shown at the next poll.
     pub(crate) fn sample(&mut self, how: &SampledControl, thresholds: &[BoundThresholds]) -> u16 {
         let kind = how.control.kind;
         if !kind.is_button() {
@@ -320,6 +378,8 @@ impl ControlState {
 
     /// Which thresholds the value is past now: a bit turns on from `press_at`
     /// on, and off below `release_at`.
+    ///
+    /// Between the two numbers of a pair its bit stays as it was.
     fn pass(&mut self, thresholds: &[BoundThresholds]) {
         for pair in thresholds {
             if self.value >= pair.thresholds.press_at {

@@ -4,6 +4,9 @@ use crate::base::Nanos;
 use crate::device::Presence;
 
 /// What is known of a device as a stream of reports.
+///
+/// Both times are those of the reports. A device that reports only changes is silent while nobody
+/// touches it: how long it may be so before it counts as stuck is for the reader to say.
 #[derive(Clone, Copy, Debug)]
 pub struct DeviceStatus {
     /// Whether it can be heard.

@@ -1,4 +1,11 @@
 //! Which device is the main one.
+//!
+//! ```text
+//!  first      the lowest slot that can be heard: pad·1, and pad·2 while pad·1 is gone
+//!  last-used  whoever pressed a button last, or pushed a stick beyond noise
+//! ```
+//!
+//! Keys and mouse are in two hands of one player, so either of them counts for both.
 
 use super::DeviceStatus;
 use crate::base::DeviceId;
@@ -27,6 +34,9 @@ impl ElectionPlan {
 }
 
 /// The main device, and who used their devices in which order.
+///
+/// Use is counted in hand-overs and not in times, so that two devices that report at one instant
+/// have an order, and so that a device that is held in use costs nothing.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Election {
     /// The main device.

@@ -5,6 +5,9 @@ use bitflags::bitflags;
 
 bitflags! {
     /// What happened in a tick besides the change of value.
+    ///
+    /// Marks of a control are set anew at each poll; those of a gesture are made by whoever draws
+    /// its lane.
     #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
     pub struct LaneMarks: u16 {
         /// At least one press left no press edge.

@@ -17,6 +17,8 @@ use alloc::vec::Vec;
 /// Invariant: a control is in `touched` after a poll exactly if it had an event
 /// since the poll before, was let go, or had an edge to clear or a latch to
 /// resolve.
+///
+/// It has no thought of actions or rigs: what it knows of them is in the [`SamplePlan`].
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Sampler {
     /// By [`ControlId`], presences included.
@@ -36,6 +38,8 @@ pub(crate) struct Sampler {
 
 impl Sampler {
     /// Makes room for the controls of a plan; those it knows stay as they are.
+    ///
+    /// A roster only grows, so those of a plan that is bound anew come behind those that are there.
     pub(crate) fn fit(&mut self, plan: &SamplePlan) {
         let known = self.controls.len();
         let new = plan.controls[known..].iter().map(|s| ControlState::at_rest(s.control.kind));
@@ -74,6 +78,9 @@ impl Sampler {
     }
 
     /// Ends the tick before: what was seen then is what was before now.
+    ///
+    /// A control with unfinished business stays touched: a latch that owes an edge, a debounce that
+    /// holds back.
     #[inline]
     pub(crate) fn begin_tick(&mut self) {
         let Sampler { controls, touched, .. } = self;
@@ -82,6 +89,10 @@ impl Sampler {
 
     /// Takes in an event. Returns whether it counts: what a device says while
     /// nobody listens must not move anything.
+    ///
+    /// In this order: debounces that are over by then are let through; a presence is heard; what a
+    /// device says that cannot be heard is left out; use is noted for the election; the control
+    /// takes the event in.
     #[inline]
     pub(crate) fn receive(
         &mut self,
@@ -127,6 +138,9 @@ impl Sampler {
 
     /// Lets debounces through whose time is over at an instant, in the order of their ends:
     /// so the one of two buttons that counted last is the one pressed last.
+    ///
+    /// It is called before each event as well, so that what was held back gets its place in the
+    /// order of presses before what was pressed after its end.
     #[cold]
     fn let_through(&mut self, plan: &SamplePlan, until: Nanos) {
         let Sampler { controls, held_back, presses, .. } = self;
@@ -144,6 +158,9 @@ impl Sampler {
     }
 
     /// A device came, went, fell silent or is heard again.
+    ///
+    /// A presence that was carried over and changes nothing says that the device was *used* before
+    /// the recording began; see [`Sampler::opening`].
     #[cold]
     fn hear_presence(
         &mut self,
@@ -176,6 +193,9 @@ impl Sampler {
     /// Polls the controls that were touched, at the instant `now`, and shows each
     /// to `read`; of a presence also the controls of its device, for a shape may
     /// make something of rest, and that counts only while the device is there.
+    ///
+    /// # Allocation
+    /// None: `touched` has room for every control.
     #[inline]
     pub(crate) fn poll(
         &mut self,
@@ -203,6 +223,8 @@ impl Sampler {
     }
 
     /// Takes a button from the actions until it is released, if it is down.
+    ///
+    /// The sampler lets go by itself, when a poll finds the button up.
     pub(crate) fn take(&mut self, control: ControlId) {
         let state = &mut self.controls[control.index()];
         state.taken = state.is_down();
@@ -210,6 +232,10 @@ impl Sampler {
 
     /// What a recording that begins here must say first: see
     /// [`Machine::opening`](crate::Machine::opening).
+    ///
+    /// In this order: the presences; of the devices that were used their presences once more, the
+    /// one used last at the end; then every control that is off its rest, buttons in the order in
+    /// which they were pressed. What a latch hides is said as an event of its own.
     pub(crate) fn opening(
         &self,
         plan: &SamplePlan,
@@ -243,6 +269,8 @@ impl Sampler {
 }
 
 /// What of a control was polled.
+///
+/// Inputs that read a control must be worked out again for either.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Polled {
     /// The control itself.

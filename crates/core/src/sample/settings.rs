@@ -1,4 +1,7 @@
 //! How controls are sampled: what a rig says of them, tied to a roster.
+//!
+//! Worked out when a rig is bound, so that a tick asks no rule: the last rule of the rig that says
+//! something of a control has said it here.
 
 use crate::base::{ControlId, DeviceId};
 use crate::device::{Control, ControlKind};
@@ -7,6 +10,9 @@ use alloc::vec::Vec;
 use core::ops::Range;
 
 /// How the controls of a roster are sampled.
+///
+/// Invariants: one entry for each control of the roster and each device of it, in the order of
+/// their ids; thresholds are in the order of their controls, each pair of a control once.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct SamplePlan {
     /// In the order of ids, presences included.
@@ -45,6 +51,9 @@ impl SamplePlan {
 }
 
 /// How one control is sampled.
+///
+/// Small, and looked up once for each event: a tick that sees a thousand events reads it a thousand
+/// times.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct SampledControl {
     /// Its device and its kind.
@@ -69,6 +78,8 @@ impl SampledControl {
 
 /// From which values on a control counts as used: those outside of a range, in raw units. Every
 /// kind has values that are outside, but for a place on a surface.
+///
+/// Only crossing its border is use: a stick that is held beyond it is not used again and again.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct UseRange {
     /// Values below this are.

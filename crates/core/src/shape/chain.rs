@@ -1,4 +1,14 @@
 //! Stages in the order a rig states them, and the same tied together to be run.
+//!
+//! ```text
+//!  stages   invert  gate  dead-zone  curve  sensitivity │ smooth │ turn-limit
+//!  steps    └ axes ┘└─────────── length ──────────────┘└ last ┘│ └─ last ─┘
+//!           └──────────────────── step 1 ─────────────────────┘  └ step 2 ┘
+//! ```
+//!
+//! Stages that keep the direction work on the length alone: one root, and one multiplication of
+//! the vector in the end, however many they are. A chain that is what most rigs have is a single
+//! step and is run by a function of its own (`UsualChain`).
 
 mod usual;
 
@@ -62,6 +72,10 @@ enum LastStage {
 }
 
 /// Exchanged or not, then multiplied, then moved.
+///
+/// `out = (swapped) in * scale + offset`. A stage is taken in only if what it adds does not change
+/// what was there: signs may be turned after a scale, for that is exact, but no scale comes upon a
+/// scale, for that would round once instead of twice.
 #[derive(Clone, Debug, PartialEq)]
 struct AxisMap {
     /// Whether x and y are exchanged.
@@ -262,6 +276,21 @@ impl Chain {
     /// Runs it over a value; `memories` are those of the stages that remember,
     /// in order, and `dt` the seconds since the tick before. Returns the output
     /// and whether it would go on changing.
+    ///
+    /// `dt` of 0 looks without moving on: every filter gives its last output. A memory that is missing
+    /// leaves its stage out.
+    ///
+    /// ```
+    /// use gtrig_core::{Chain, Smooth, Stage, StageMemory};
+    ///
+    /// let chain = Chain::from([Stage::Smooth(Smooth::HalfLife(0.1))].as_slice());
+    /// let mut memories = vec![StageMemory::default(); chain.memory_count()];
+    /// // After one half-life half of the way is made, and it goes on.
+    /// let (out, is_moving) = chain.run([1.0, 0.0], 0.1, &mut memories);
+    /// assert!((out[0] - 0.5).abs() < 1e-6 && is_moving);
+    /// // Looking at it changes nothing.
+    /// assert_eq!(chain.run([1.0, 0.0], 0.0, &mut memories).0, out);
+    /// ```
     #[inline]
     pub fn run(&self, v: [f32; 2], dt: f32, memories: &mut [StageMemory]) -> ([f32; 2], bool) {
         match &self.usual {
@@ -299,6 +328,9 @@ impl Chain {
     }
 
     /// The same, stage by stage: shows the value after each.
+    ///
+    /// It gives the same to the bit as [`Chain::run`], and costs more: it is for explanations and
+    /// drawings.
     pub fn run_each(
         &self,
         mut v: [f32; 2],
@@ -330,6 +362,8 @@ impl Chain {
 
     /// A value as only the stages have it that turn signs or exchange axes: on the
     /// stick's own scale, but the way a person looks at it.
+    ///
+    /// A dial is drawn with it, so that up on the screen is up for the hand.
     pub fn turned(&self, v: [f32; 2]) -> [f32; 2] {
         let turns = |stage: &&Stage| matches!(stage, Stage::Invert { .. } | Stage::Swap);
         self.stages.iter().filter(turns).fold(v, |v, stage| stage.plain(v))
@@ -337,6 +371,8 @@ impl Chain {
 
     /// The value after all stages that do not remember: what a hand that holds
     /// still comes to, but for smoothing.
+    ///
+    /// Smoothing comes to it in time; directions, facing and a turn limit are left out.
     pub fn without_memory(&self, v: [f32; 2]) -> [f32; 2] {
         let after = |v, step: &Step| {
             let v = step.before_last(v);
@@ -347,6 +383,8 @@ impl Chain {
 }
 
 /// Nothing here makes another of finite values; an engine must never see one.
+///
+/// It is the last thing that a chain does, once, and costs two comparisons.
 #[inline]
 fn finite(v: [f32; 2]) -> [f32; 2] {
     let [x, y] = v;

@@ -2,6 +2,14 @@
 //!
 //! Every curve maps 0 to 0 and 1 to 1, and never goes down. Beyond 1 it goes
 //! on as the identity.
+//!
+//! | curve | formula | slope at 0 | slope at 1 |
+//! |---|---|---|---|
+//! | linear | `m` | 1 | 1 |
+//! | power | `m^n` | 0 for n above 1 | n |
+//! | blend | `(1 - b) m + b m^3` | 1 - b | 1 + 2b |
+//! | s | `m^k / (m^k + (1 - m)^k)` | 0 for k above 1 | 0 for k above 1 |
+//! | points | monotone cubic through them | by the points | by the points |
 
 use crate::base::{at_most, length, with_length};
 use crate::spec::{Curve, CurvePoints};

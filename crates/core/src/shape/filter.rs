@@ -3,12 +3,23 @@
 //! Each is a function of the value, the time since the tick before, and a
 //! [`StageMemory`]. With no time passed it gives its last output again, which is how
 //! a screen looks at a run without disturbing it.
+//!
+//! | stage | keeps in `out` | keeps in `aside` |
+//! |---|---|---|
+//! | smooth, by half-life | the last output | the share of a step for this `dt` |
+//! | smooth, adaptive | the last output | the smoothed speed |
+//! | turn limit | the last output | cosine and sine of the limit for this `dt` |
+//! | directions | nothing | the number of the direction |
+//! | facing | the side | nothing |
 
 use crate::base::length;
 use crate::spec::Smooth;
 use core::f32::consts::{LN_2, PI, TAU};
 
 /// What a stage remembers from tick to tick.
+///
+/// Plain data, the same for every stage, so that a machine keeps all of them in one list and a
+/// copy of it is a checkpoint. A new one means: never run, at rest.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct StageMemory {
     /// The last output.
@@ -42,6 +53,11 @@ const CALM: f32 = 1e-6;
 
 impl Smooth {
     /// The next output, and whether it is still on its way.
+    ///
+    /// `dt` is in seconds. By half-life `out += (1 - 2^(-dt / half-life)) (v - out)`; adaptive
+    /// `out += a(f) (v - out)` with `a(f) = 2 pi f dt / (2 pi f dt + 1)` and
+    /// `f = steady + follow * |speed|`, where the speed is that of `v - out` over `dt`, itself smoothed
+    /// by `a(1 Hz)`. Closer than 2^-16 it has arrived, exactly.
     #[inline]
     pub fn step(self, v: [f32; 2], dt: f32, memory: &mut StageMemory) -> ([f32; 2], bool) {
         match self {
@@ -124,6 +140,9 @@ fn made_up(half_life: f32, dt: f32) -> f32 {
 }
 
 /// The same for a low-pass that follows the speed, which it takes in.
+///
+/// The speed is measured against the last output, as in the paper, where it is that of the signal
+/// against its filtered self.
 fn adapted(steady_hz: f32, follow: f32, v: [f32; 2], dt: f32, memory: &mut StageMemory) -> f32 {
     let calm = low_pass(1.0, dt);
     for ((speed, v), out) in memory.aside.iter_mut().zip(v).zip(memory.out) {
@@ -145,6 +164,16 @@ fn low_pass(cutoff_hz: f32, dt: f32) -> f32 {
 ///
 /// Angles are compared by their sines and cosines, as cross and dot product
 /// give them; only those of the limit are worked out, once for a run.
+///
+/// ```
+/// use gtrig_core::{StageMemory, turn_limit};
+///
+/// let mut memory = StageMemory::default();
+/// turn_limit([1.0, 0.0], 90.0, 0.5, &mut memory);
+/// // From right to up at 90 degrees a second: after half a second it is half-way.
+/// let (out, is_moving) = turn_limit([0.0, 1.0], 90.0, 0.5, &mut memory);
+/// assert!((out[0] - out[1]).abs() < 1e-6 && is_moving);
+/// ```
 pub fn turn_limit(v: [f32; 2], limit: f32, dt: f32, memory: &mut StageMemory) -> ([f32; 2], bool) {
     let (r, was) = (length(v), length(memory.out));
     let most = limit.to_radians() * dt;
@@ -186,6 +215,20 @@ fn wrap(angle: f32) -> f32 {
 
 /// Snaps to `ways` directions, the first of which points right. A direction is
 /// kept until the stick is more than `hysteresis` degrees beyond its sector.
+///
+/// The length stays as it is. Rest forgets the direction.
+///
+/// ```
+/// use gtrig_core::{StageMemory, directions};
+///
+/// let mut memory = StageMemory::default();
+/// assert_eq!(directions([0.5, 0.1], 4, 5.0, &mut memory)[1], 0.0);
+/// // 47 degrees is beyond the border of 45, but not by more than the hysteresis.
+/// let (sin, cos) = 47.0f32.to_radians().sin_cos();
+/// assert_eq!(directions([cos, sin], 4, 5.0, &mut memory)[1], 0.0);
+/// let (sin, cos) = 52.0f32.to_radians().sin_cos();
+/// assert_eq!(directions([cos, sin], 4, 5.0, &mut memory)[0], 0.0);
+/// ```
 pub fn directions(v: [f32; 2], ways: u8, hysteresis: f32, memory: &mut StageMemory) -> [f32; 2] {
     let r = length(v);
     if r == 0.0 {
@@ -208,6 +251,16 @@ pub fn directions(v: [f32; 2], ways: u8, hysteresis: f32, memory: &mut StageMemo
 
 /// The side on which x last was beyond `from`: -1 or +1, and 0 before it ever
 /// was.
+///
+/// ```
+/// use gtrig_core::{StageMemory, facing};
+///
+/// let mut memory = StageMemory::default();
+/// assert_eq!(facing([0.1, 0.0], 0.2, &mut memory), [0.0, 0.0]);
+/// assert_eq!(facing([-0.6, 0.3], 0.2, &mut memory), [-1.0, 0.0]);
+/// // The side stays when the stick goes back to rest.
+/// assert_eq!(facing([0.0, 0.0], 0.2, &mut memory), [-1.0, 0.0]);
+/// ```
 pub fn facing(v: [f32; 2], from: f32, memory: &mut StageMemory) -> [f32; 2] {
     if v[0].abs() >= from && v[0] != 0.0 {
         memory.out = [1.0f32.copysign(v[0]), 0.0];

@@ -6,6 +6,19 @@ use crate::shape::Chain;
 use core::f32::consts::{FRAC_PI_4, TAU};
 
 /// The response of a chain without what its stages remember.
+///
+/// This is what a curve on the stick bench is drawn from, and what a measurement of "diagonals are
+/// too fast" comes to.
+///
+/// ```
+/// use gtrig_core::{Chain, DeadZone, Response, Rim, Stage};
+///
+/// let chain = Chain::from([Stage::DeadZone(DeadZone::radius(0.2))].as_slice());
+/// let response = Response { chain: &chain, clamp: true };
+/// assert_eq!((response.along(0.1), response.along(1.0)), (0.0, 1.0));
+/// // Held in the circle, a diagonal is no faster, whatever the rim.
+/// assert!((response.diagonal_ratio(Rim::Square) - 1.0).abs() < 1e-6);
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct Response<'a> {
     /// The stages.
@@ -51,6 +64,8 @@ impl Response<'_> {
     }
 
     /// The slope of that, over a hundredth of the travel.
+    ///
+    /// At the ends of the travel over half of that; 1 is as fast as the hand.
     pub fn slope(&self, travel: f32) -> f32 {
         let (from, to) = ((travel - 0.005).max(0.0), (travel + 0.005).min(1.0));
         (self.along(to) - self.along(from)) / (to - from)
@@ -62,6 +77,9 @@ impl Response<'_> {
     }
 
     /// How much faster a diagonal is than a straight push.
+    ///
+    /// 1 where they are alike; the square root of 2, 1.41, where both axes are full at once and
+    /// nothing holds them.
     pub fn diagonal_ratio(&self, rim: Rim) -> f32 {
         self.speed(rim, FRAC_PI_4) / self.speed(rim, 0.0).max(1e-6)
     }

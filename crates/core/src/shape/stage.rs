@@ -7,6 +7,18 @@ use crate::spec::{DeadZoneKind, Stage, StickGate};
 impl Stage {
     /// The value after it, and whether it would go on changing with time. A
     /// stage without memory does not touch `memory`.
+    ///
+    /// `dt` is the time since the tick before, in seconds; see [`Chain::run`](crate::Chain::run).
+    ///
+    /// ```
+    /// use gtrig_core::{Stage, StageMemory};
+    ///
+    /// let mut memory = StageMemory::default();
+    /// let doubled = Stage::Sensitivity(2.0).apply([0.3, 0.4], 0.0, &mut memory).0;
+    /// assert_eq!(doubled, [0.6, 0.8]);
+    /// // What was within the unit circle stays in it.
+    /// assert_eq!(Stage::Sensitivity(5.0).apply([0.3, 0.4], 0.0, &mut memory).0, [0.6, 0.8]);
+    /// ```
     #[inline(never)]
     pub fn apply(&self, v: [f32; 2], dt: f32, memory: &mut StageMemory) -> ([f32; 2], bool) {
         match self {
@@ -26,6 +38,8 @@ impl Stage {
     }
 
     /// Whether it makes a vector longer or shorter, and nothing else.
+    ///
+    /// Such stages can be worked out on the length alone, one after the other; see `Chain`.
     pub(super) const fn keeps_direction(&self) -> bool {
         match self {
             Stage::Gate(StickGate::Circle)

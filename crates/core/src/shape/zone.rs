@@ -1,4 +1,13 @@
 //! Dead zones and gates.
+//!
+//! ```text
+//!  out                              radius: stretched      cut: as it is
+//!   1 ┤          ╭────                          ╭──            ╭──
+//!     │        ╱                              ╱              ╱
+//!     │      ╱                              ╱               │
+//!   0 ┼─────┴────────── in             ────╯            ────╯
+//!     0   inner  outer
+//! ```
 
 use crate::base::{at_most, clamp_to_circle, length, with_length};
 use crate::spec::{DeadZone, DeadZoneKind, StickGate};
@@ -15,6 +24,8 @@ pub enum DeadZoneBorder {
 
 impl DeadZone {
     /// Applies it. Output is never longer than the longer of 1 and the input.
+    ///
+    /// Deflections are in full travel. See [`DeadZoneKind`] for the formulas.
     pub fn apply(&self, [x, y]: [f32; 2]) -> [f32; 2] {
         match self.kind {
             DeadZoneKind::Radius | DeadZoneKind::Cut => {
@@ -30,6 +41,9 @@ impl DeadZone {
     }
 
     /// Its borders, to be drawn.
+    ///
+    /// Of a round zone one or two circles; of a zone on the axes eight lines, from the axes to the
+    /// rim, where the zone of a sloped one is wider.
     pub fn borders(&self) -> Vec<DeadZoneBorder> {
         let (inner, sloped) = (self.inner, self.kind == DeadZoneKind::Sloped);
         match self.kind {

@@ -53,9 +53,9 @@ pub struct Calm {
 /// assert_eq!(double.variants().len(), 1);
 /// ```
 ///
-/// Invariants: 1 to [`MAX_STEPS`](crate::MAX_STEPS) steps; a [`StepKind::Quiet`] only as the last of
-/// several; with [`calm`](Combo::calm) no chord as the first; the signals, actions, combos and modes that are named exist; no
-/// combo waits for itself, be it by others.
+/// Invariants: 1 to [`MAX_STEPS`](crate::MAX_STEPS) steps; a [`StepKind::Quiet`] only as the last
+/// of several; with [`calm`](Combo::calm) no chord as the first; the signals, actions, combos and
+/// modes that are named exist; no combo waits for itself, be it by others.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct Combo {
@@ -103,6 +103,18 @@ pub struct Combo {
 }
 
 /// What may not be pressed between the steps of a combo.
+///
+/// ```
+/// use gtrig_core::{SignalId, Strict};
+///
+/// let (south, east, menu) = (SignalId(0), SignalId(1), SignalId(2));
+/// let all_but_menu = Strict::AllBut(vec![menu]);
+/// assert!(all_but_menu.bans(Some(east), &[]) && !all_but_menu.bans(Some(menu), &[]));
+/// // A button that is no signal of the rig is strange too.
+/// assert!(all_but_menu.bans(None, &[]));
+/// // The presses of a chord come one after the other, and do not break it.
+/// assert!(!all_but_menu.bans(Some(south), &[south, east]));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Strict {
@@ -144,6 +156,9 @@ impl OnDevice {
 }
 
 /// What turns a combo around.
+///
+/// Left and right of a player who faces the other way: with the pair of left and right, the steps
+/// *down, right, south* are *down, left, south* while the signal is on.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mirror {
@@ -226,6 +241,8 @@ impl Combo {
     }
 
     /// The ways in which its steps may be done: one, or with a [`Mirror`] two.
+    ///
+    /// Just one of the two can be done at a time: their guards ask the opposite of one signal.
     pub fn variants(&self) -> Vec<ComboVariant> {
         let Some(mirror) = &self.mirror else {
             return [ComboVariant { steps: self.steps.clone(), guard: None }].into();
@@ -247,6 +264,19 @@ impl Combo {
     }
 
     /// One of its limits; when a quiet comes is not limited.
+    ///
+    /// ```
+    /// use gtrig_core::{Combo, ComboLimit, ComboStep, SignalId, StepKind, TimeSpan};
+    ///
+    /// let press = || StepKind::press(SignalId(0));
+    /// let first = ComboStep::new(press(), TimeSpan::millis(0));
+    /// let second = ComboStep::new(press(), TimeSpan::millis(250));
+    /// let double = Combo::new("double", vec![first, second]);
+    /// assert_eq!(double.limit(ComboLimit::Within(1)), Some(TimeSpan::millis(250)));
+    /// assert_eq!(double.limit(ComboLimit::All), None);
+    /// let slower = double.with_limit(ComboLimit::Within(1), 300_000_000);
+    /// assert_eq!(slower.limit(ComboLimit::Within(1)), Some(TimeSpan::millis(300)));
+    /// ```
     pub fn limit(&self, limit: ComboLimit) -> Option<TimeSpan> {
         let step = |n: u8| self.steps.get(usize::from(n));
         let moved = |n: u8| step(n).filter(|step| !matches!(step.what, StepKind::Quiet(_)));
@@ -260,6 +290,10 @@ impl Combo {
     }
 
     /// The combo with one limit changed.
+    ///
+    /// `amount` is in the unit of the limit: nanoseconds or ticks; below 0 it is 0. It moves a limit
+    /// that is there, and adds none. This is how a margin is proved: with a limit moved by the
+    /// margin the verdict turns.
     #[must_use]
     pub fn with_limit(&self, limit: ComboLimit, amount: i64) -> Combo {
         let mut combo = self.clone();

@@ -6,6 +6,21 @@ use crate::spec::tunable;
 use alloc::vec::Vec;
 
 /// How the edges of some controls are derived, as far as it is said.
+///
+/// Rules are applied in the order of the rig, and each changes only what it says:
+///
+/// ```
+/// use gtrig_core::{DeviceKind, EdgeRule, EdgeSettings, Nanos, Scope};
+///
+/// // Keys are latched; nothing else is said of them, so the defaults stay.
+/// let rule = EdgeRule {
+///     of: vec![Scope::Kind(DeviceKind::Keys)],
+///     latched: Some(true),
+///     ..EdgeRule::default()
+/// };
+/// assert!(rule.debounce.is_none() && !EdgeSettings::DEFAULT.latched);
+/// assert_eq!(EdgeSettings::DEFAULT.debounce, Nanos(0));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct EdgeRule {
@@ -66,6 +81,9 @@ pub enum Scope {
 pub const MAX_THRESHOLDS: usize = 32;
 
 /// From where to where an analogue control counts as a pressed button.
+///
+/// Between the two nothing changes: the wider they are apart, the less a trembling finger presses
+/// twice. Both are shares of the full travel; of an axis on its positive side.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Thresholds {

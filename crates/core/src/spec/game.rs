@@ -1,5 +1,8 @@
 //! What a game calls the actions of a rig, so that what it made of a frame can be held
 //! against what the rig makes of it.
+//!
+//! A game sends what it made of every frame; each of its numbers has a name. The rig gives each
+//! name a target, so that "is this what the rig says?" has an answer for every frame and number.
 
 use crate::base::{ActionId, Nanos};
 use crate::spec::{Gives, Rig, tunable};
@@ -43,6 +46,9 @@ pub struct GameName {
 }
 
 /// What a value of a game should be in each frame.
+///
+/// A value of the game `g` agrees in a frame if `|g - times * r|` is at most `times` the
+/// tolerance, where `r` is what the rig says of the same frame.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct GameTarget {
@@ -55,6 +61,13 @@ pub struct GameTarget {
 }
 
 /// What of an action a value of a game is.
+///
+/// ```
+/// use gtrig_core::{Aspect, Gives};
+///
+/// assert!(Aspect::Pressed.is_count(Gives::On) && Aspect::X.is_count(Gives::Pulse));
+/// assert!(Aspect::MovedY.is_way() && Aspect::MovedY.is_second());
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 pub enum Aspect {
@@ -100,6 +113,17 @@ impl GameTarget {
     /// What a text names: an action that gives one value (`hoist`), one of two
     /// (`slew.x`), or how often one turned on or off (`horn.pressed`,
     /// `horn.released`). `None` when there is no such thing.
+    ///
+    /// ```
+    /// use gtrig_core::{ActionSpec, Aspect, GameTarget, Gives, PollRate, Rig};
+    ///
+    /// let mut rig = Rig::bare("quay", PollRate::DEFAULT);
+    /// rig.actions.push(ActionSpec::new("slew", Gives::Plane, vec![]));
+    /// rig.actions.push(ActionSpec::new("horn", Gives::On, vec![]));
+    /// assert_eq!(GameTarget::named(&rig, "slew.y").unwrap().aspect, Aspect::Y);
+    /// assert_eq!(GameTarget::named(&rig, "horn.pressed").unwrap().aspect, Aspect::Pressed);
+    /// assert_eq!(GameTarget::named(&rig, "slew"), None, "which of its two numbers?");
+    /// ```
     pub fn named(rig: &Rig, text: &str) -> Option<GameTarget> {
         let find = |name: &str| rig.actions.iter().position(|action| action.name == name);
         let whole = find(text).map(|at| (at, None));
@@ -120,6 +144,9 @@ impl GameTarget {
     }
 
     /// The same as what a frame moves; `None` of what does not move anything.
+    ///
+    /// A game that adds `speed * seconds` to an angle each frame sends a way and not a deflection;
+    /// a button, a place and the length of a polar value move nothing.
     pub fn moved(self, gives: Gives) -> Option<GameTarget> {
         let aspect = match self.aspect {
             Aspect::X if !gives.is_digital() && gives != Gives::Place => Aspect::MovedX,

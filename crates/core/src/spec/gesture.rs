@@ -11,6 +11,15 @@
 //! rig says so: one that *waits for* others fires only once none of them can
 //! fire any more, and one that *takes* its contacts ends all other attempts
 //! with them, as far as they have not fired, when it fires.
+//!
+//! ```text
+//!   lands                 fires                    lifts
+//!     │                     │                        │
+//!     ├── attempt: limits ──┤── on, while it lasts ──┤
+//!     │   are watched       │   (press, drag, stick, │
+//!     │                     │    pinch, …)           │
+//!     └── fails ── verdict: which limit, by how much ┘
+//! ```
 
 use crate::base::{GestureId, SignId, ZoneId, length};
 use crate::device::ControlRef;
@@ -34,6 +43,14 @@ pub const MAX_SIGNS: usize = 64;
 pub const MAX_GESTURES: usize = 256;
 
 /// A gesture of a rig.
+///
+/// ```
+/// use gtrig_core::{Gesture, GestureKind, LengthUnit, Quantity};
+///
+/// let press = Gesture::new("pick up", GestureKind::Press);
+/// assert_eq!(press.limits.of(Quantity::Hold), Some(500.0), "milliseconds");
+/// assert_eq!((press.unit, press.zone), (LengthUnit::Mm, None));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct Gesture {
@@ -91,6 +108,9 @@ impl Gesture {
 }
 
 /// From where a movement is measured.
+///
+/// A map that is dragged from `landing` jumps by the slop when the drag fires; one from `firing`
+/// follows without a jump, and lags behind the finger by the slop.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
@@ -103,6 +123,30 @@ pub enum MeasuredFrom {
 }
 
 /// What a gesture looks for.
+///
+/// | kind | fingers | fires | gives |
+/// |---|---|---|---|
+/// | tap | 1 to 5 | as the last finger lifts | on, for a tick |
+/// | press | 1 | when it was held long enough | on, until it lifts |
+/// | swipe | 1 to 5 | as its limits hold, or on lifting | a direction, for a tick |
+/// | flick | 1 | as the finger lifts | a velocity, for a tick |
+/// | click | 1 | as the finger lifts | on, for a tick |
+/// | drag | 1 to 5 | beyond its slop | the way, until one lifts |
+/// | pinch, rotate | 2 | beyond its slop | one number, until one lifts |
+/// | stick | 1 | on landing | a deflection, until it lifts |
+/// | aim | 1 | outside of the dead circle | a direction, until it lifts |
+/// | sign | 1 | as the finger lifts | on, for a tick |
+///
+/// ```
+/// use gtrig_core::{GestureKind, LimitUse, Quantity};
+///
+/// let double = GestureKind::Tap { times: 2 };
+/// assert_eq!((double.word(), double.lasts(), double.fingers()), ("tap", false, 1..=5));
+/// // A double tap is asked how far apart its taps are, without being told to.
+/// assert!(double.quantities(1).contains(&(Quantity::Gap, LimitUse::Always)));
+/// let single = GestureKind::Tap { times: 1 }.quantities(1);
+/// assert!(!single.iter().any(|(of, _)| *of == Quantity::Gap));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum GestureKind {
@@ -152,6 +196,12 @@ pub enum GestureKind {
 }
 
 /// Where the centre of an on-screen stick is.
+///
+/// | centre | for |
+/// |---|---|
+/// | fixed | a ring that is drawn on the screen |
+/// | floating | a thumb that lands anywhere and does not look |
+/// | following | the same, with a way back that is never longer than the ring |
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum StickCentre {
@@ -165,6 +215,8 @@ pub enum StickCentre {
 }
 
 /// When a swipe fires.
+///
+/// `passing` is felt at once and cannot be taken back; `release` lets a hand go back on it.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
@@ -227,6 +279,8 @@ impl SwipeDirections {
     /// The direction of these that is nearest to `way` (y up), as a vector of
     /// length 1: of two that are as near the later one, counter-clockwise from the
     /// right. `None` for a way of no length.
+    ///
+    /// The nearest is the one with the largest scalar product with the way; no angle is worked out.
     pub(crate) fn nearest(self, way: [f32; 2]) -> Option<[f32; 2]> {
         const HALF: f32 = core::f32::consts::FRAC_1_SQRT_2;
         const AXES: [[f32; 2]; 8] = [
@@ -388,6 +442,10 @@ impl GestureKind {
 }
 
 /// A sign that a rig teaches.
+///
+/// Size, place and speed of an example do not count: strokes are brought to the same number of
+/// places at equal distances, turned a little where that brings them closer
+/// ([`TURN_DEG`](crate::TURN_DEG)), and compared by the angle between the two as vectors.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct Sign {

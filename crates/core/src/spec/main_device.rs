@@ -8,6 +8,18 @@ use strum::{IntoStaticStr, VariantArray};
 /// Which of the devices that can be heard is the main one. When the main device
 /// is unplugged or deaf, the rule chooses another one. While no device can be
 /// heard, there is no main device.
+///
+/// Who is main matters to actions that only the main device drives
+/// ([`ActionSpec::main_only`](crate::ActionSpec)), and to whoever shows prompts: a game draws the
+/// buttons of the device that its player has in hand.
+///
+/// ```
+/// use gtrig_core::{DeviceKind, MainRule, MainRules};
+///
+/// let rules = MainRules::default();
+/// assert_eq!((rules.rule, rules.use_at), (MainRule::First, 0.5));
+/// assert!(rules.among.contains(&DeviceKind::Pad) && !rules.among.contains(&DeviceKind::Keys));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct MainRules {
@@ -33,6 +45,9 @@ impl Default for MainRules {
 }
 
 /// How the main device is chosen.
+///
+/// With `last-used` a player who takes up the keyboard is followed at once; with `first`, nothing
+/// changes who leads but plugging in and out.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]

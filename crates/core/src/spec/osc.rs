@@ -16,6 +16,9 @@ pub struct OscSpec {
 }
 
 /// An action, and the address under which it is sent.
+///
+/// The value goes out as one number of an action that gives one, as two of one that gives two,
+/// whenever it changes; actions that are not listed have an address made of their name.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct SentAt {

@@ -40,6 +40,17 @@ impl Pointing {
 }
 
 /// Some of what can point.
+///
+/// A bit for each [`Pointing`], in its order.
+///
+/// ```
+/// use gtrig_core::{Pointing, PointingSet};
+///
+/// let mouse: PointingSet = [Pointing::Left, Pointing::Right].into_iter().collect();
+/// assert!(mouse.has(Pointing::Left) && !mouse.has(Pointing::Hover));
+/// let either = PointingSet::FINGERS.or(mouse);
+/// assert_eq!(either.iter().count(), 3);
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PointingSet(u8);

@@ -5,6 +5,10 @@ use crate::spec::tunable::Tunable;
 use strum::{IntoStaticStr, VariantArray};
 
 /// Something that can be measured of an attempt at a gesture.
+///
+/// Times are milliseconds, lengths are in the [`LengthUnit`] of the gesture, speeds in that unit a
+/// second, angles in degrees; a share is between 0 and 1. Each is measured of what was reported, at
+/// the time of the report.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, VariantArray)]
 pub enum Quantity {
@@ -63,6 +67,10 @@ pub enum Quantity {
 }
 
 /// What the lengths of a gesture are measured in.
+///
+/// The same swipe of 15 mm is 150 px on a panel with ten pixels to a millimetre, and 0.094 of a
+/// panel that is 160 mm wide. Millimetres are those of a hand, and stay right on every panel that
+/// says its size; shares suit a panel that does not.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
@@ -77,6 +85,14 @@ pub enum LengthUnit {
 }
 
 /// What a limit asks of a quantity.
+///
+/// ```
+/// use gtrig_core::{LimitSense, Quantity};
+///
+/// assert_eq!(Quantity::Hold.sense(), LimitSense::AtLeast);
+/// assert_eq!(LimitSense::AtLeast.slack(480.0, 500.0), -20.0);
+/// assert_eq!(LimitSense::AtMost.slack(2.0, 3.0), 1.0);
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum LimitSense {
     /// To be no less.
@@ -156,6 +172,8 @@ impl Quantity {
 
     /// Whether it can only grow while an attempt goes on, so that a limit that
     /// is passed once stays passed.
+    ///
+    /// An attempt that has passed such a limit fails at once, and need not be watched to its end.
     pub const fn only_grows(self) -> bool {
         use Quantity::*;
         matches!(self, Lift | Move | Together | Time | Edge | Catch)
@@ -164,6 +182,13 @@ impl Quantity {
 
 /// The limits that a rig sets to a gesture; of what it leaves out nothing is
 /// asked.
+///
+/// ```
+/// use gtrig_core::{GestureLimits, Quantity};
+///
+/// let limits = GestureLimits::NONE.with(Quantity::Lift, 250.0);
+/// assert_eq!((limits.of(Quantity::Lift), limits.of(Quantity::Move)), (Some(250.0), None));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct GestureLimits([Option<f32>; Quantity::COUNT]);

@@ -1,5 +1,16 @@
 //! How the value of a stick, an axis or a trigger is shaped: a calibration and
 //! stages, each with its numbers. What the stages do is in `shape`.
+//!
+//! The usual order, and what each stage is for:
+//!
+//! | stage | for |
+//! |---|---|
+//! | `invert`, `swap`, `offset`, `scale` | a device that is built in another way |
+//! | `gate` | corners: a diagonal that is not faster than a straight push |
+//! | `dead-zone` | rest that is not quite rest, and a rim that is not quite reached |
+//! | `curve`, `sensitivity` | a hand that wants finer or faster movement |
+//! | `smooth`, `turn-limit` | noise, and a movement with weight |
+//! | `directions`, `facing` | a stick that is read as a few directions |
 
 use crate::base::{Keyword, ShapeId};
 use crate::device::ControlKind;
@@ -9,6 +20,16 @@ use core::fmt;
 use strum::{IntoStaticStr, VariantArray};
 
 /// How the value of a stick, an axis or a trigger is shaped.
+///
+/// ```
+/// use gtrig_core::{ControlKind, Shape, Travel};
+///
+/// // A lever that says 0 to 1023 and really goes from 90 over 500 to 980.
+/// let worn = Travel { min: 90, centre: 500, max: 980 };
+/// let shape = Shape { travel: [Some(worn), None], stages: vec![] };
+/// let says = ControlKind::Axis { min: 0, centre: 512, max: 1023 };
+/// assert_eq!(shape.own_scale([says, says], [980, 512]), [1.0, 0.0]);
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Shape {
@@ -78,6 +99,14 @@ impl ShapeUse {
 ///
 /// Values are vectors: the two axes of a stick with y up, or one axis with
 /// y = 0. Every stage maps finite values to finite values.
+///
+/// ```
+/// use gtrig_core::{DeadZone, Smooth, Stage};
+///
+/// let zone = Stage::DeadZone(DeadZone { outer: 0.96, ..DeadZone::radius(0.12) });
+/// assert_eq!(zone.to_string(), "dead-zone radius, 0.12 to 0.96");
+/// assert!(!zone.has_memory() && Stage::Smooth(Smooth::HalfLife(0.02)).has_memory());
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub enum Stage {
@@ -197,6 +226,18 @@ impl fmt::Display for Stage {
 }
 
 /// Which part of a deflection counts as rest, and which as full.
+///
+/// All of it in full travel: 0 is rest and 1 the rim.
+///
+/// ```
+/// use gtrig_core::DeadZone;
+///
+/// let zone = DeadZone { outer: 0.9, ..DeadZone::radius(0.1) };
+/// assert_eq!(zone.apply([0.05, 0.05]), [0.0, 0.0]);
+/// // Half-way between the two borders is half.
+/// assert!((zone.apply([0.5, 0.0])[0] - 0.5).abs() < 1e-6);
+/// assert_eq!(zone.apply([0.95, 0.0]), [1.0, 0.0]);
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct DeadZone {
@@ -252,6 +293,16 @@ pub enum StickGate {
 }
 
 /// A response curve.
+///
+/// ```
+/// use gtrig_core::Curve;
+///
+/// let fine = Curve::Power(2.0);
+/// assert_eq!((fine.at(0.0), fine.at(0.5), fine.at(1.0)), (0.0, 0.25, 1.0));
+/// // A blend is never dead around rest.
+/// assert_eq!(Curve::Blend(1.0).at(0.5), 0.125);
+/// assert_eq!(Curve::Blend(0.0).at(0.5), 0.5);
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub enum Curve {
@@ -271,6 +322,15 @@ pub enum Curve {
 /// Cubic Interpolation", SIAM J. Numerical Analysis 17(2), 1980.
 ///
 /// Invariant: x strictly rises from 0 to 1, y never falls from 0 to 1.
+///
+/// ```
+/// use gtrig_core::{Curve, CurvePoints, CurvePointsError};
+///
+/// let points = CurvePoints::new(&[[0.25, 0.1], [0.75, 0.9]])?;
+/// assert_eq!(Curve::Points(points).at(0.25), 0.1);
+/// assert_eq!(CurvePoints::new(&[[0.5, 0.6], [0.7, 0.2]]), Err(CurvePointsError::Falls(1)));
+/// # Ok::<(), CurvePointsError>(())
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct CurvePoints {

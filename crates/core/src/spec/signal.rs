@@ -5,6 +5,10 @@ use crate::device::{ControlRef, DeviceKind};
 use crate::spec::{SwipeDirections, Thresholds};
 
 /// Anything of a rig that is on or off.
+///
+/// Combos know nothing else of a device: whatever a signal stands for, it goes on and off at an
+/// instant. Two names of one press (`pad/south` and `pad1/south`) are two signals, and still one
+/// press; see [`HandPress`](crate::HandPress).
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub enum Signal {
@@ -35,6 +39,15 @@ pub enum Signal {
 }
 
 /// One of eight directions, by its place in [`SwipeDirections::WORDS`].
+///
+/// Counter-clockwise from the right, in steps of 45 degrees.
+///
+/// ```
+/// use gtrig_core::Direction;
+///
+/// let up_right = Direction::of("up-right").unwrap();
+/// assert_eq!((up_right, up_right.mirrored().word()), (Direction(1), "up-left"));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Direction(pub u8);

@@ -52,6 +52,15 @@ impl TimeSpan {
     }
 
     /// From one moment to another, in its unit.
+    ///
+    /// ```
+    /// use gtrig_core::{Moment, Nanos, Tick, TimeSpan};
+    ///
+    /// let press = Moment { time: Nanos::from_millis(100), tick: Tick(6) };
+    /// let next = Moment { time: Nanos::from_millis(340), tick: Tick(21) };
+    /// assert_eq!(TimeSpan::millis(250).between(press, next), 240_000_000);
+    /// assert_eq!(TimeSpan::Ticks(14).between(press, next), 15);
+    /// ```
     pub const fn between(self, from: Moment, to: Moment) -> i64 {
         match self {
             TimeSpan::Time(_) => to.time.0 as i64 - from.time.0 as i64,
@@ -91,6 +100,9 @@ impl TimeSpan {
 }
 
 /// What a combo measures times by.
+///
+/// With `reports`, a combo is the same at every poll rate and however a loop stutters; with `ticks`
+/// it is what a game counts that looks at its buttons once a frame.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(
     Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, VariantArray, IntoStaticStr,
@@ -116,6 +128,18 @@ impl ComboClock {
 }
 
 /// One step of a combo.
+///
+/// ```text
+///  step before           opens        after                   within
+///      │                   │            │                       │
+///      ├───────────────────┼────────────┼───────────────────────┤
+///      │   too early       │  buffered: │   met at once         │  too late
+///      │                   │  waits for │                       │
+///      │                   │  `after`   │                       │
+/// ```
+///
+/// All three count from the moment of the step before: of a press its instant, of a hold or a
+/// quiet its end, of a chord its last press.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct ComboStep {
@@ -146,6 +170,9 @@ impl ComboStep {
     }
 
     /// Whether it is the release of the very press of the step before.
+    ///
+    /// *press south, release south* is a tap of one press: the release of an earlier press of
+    /// `south` is none of it.
     pub fn lifts(&self, before: &ComboStep) -> bool {
         match (&before.what, &self.what) {
             (StepKind::Press(of) | StepKind::Hold(of, _), StepKind::Release(lifted)) => {
@@ -158,12 +185,33 @@ impl ComboStep {
     }
 
     /// The earliest moment after the step before at which it counts.
+    ///
+    /// ```
+    /// use gtrig_core::{ComboStep, SignalId, StepKind, TimeSpan};
+    ///
+    /// let mut step = ComboStep::new(StepKind::press(SignalId(0)), TimeSpan::millis(400));
+    /// (step.after, step.buffer) = (TimeSpan::millis(150), TimeSpan::millis(50));
+    /// assert_eq!(step.opens(), TimeSpan::millis(100));
+    /// ```
     pub fn opens(&self) -> TimeSpan {
         self.after.with(self.after.amount() - self.buffer.amount())
     }
 }
 
 /// What must happen for a step to be met.
+///
+/// ```
+/// use gtrig_core::{SignalId, StepKind, TimeSpan};
+///
+/// let (south, east) = (SignalId(0), SignalId(1));
+/// let chord = StepKind::Together {
+///     of: vec![south, east],
+///     spread: TimeSpan::millis(50),
+///     in_order: false,
+/// };
+/// assert_eq!(chord.chord(), [south, east]);
+/// assert_eq!(StepKind::hold(south, TimeSpan::millis(400)).span(), Some(TimeSpan::millis(400)));
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum StepKind {

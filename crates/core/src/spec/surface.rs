@@ -18,6 +18,15 @@
 use strum::{IntoStaticStr, VariantArray};
 /// By how much the device is turned, clockwise, as whoever looks at the upright
 /// picture sees it.
+///
+/// ```
+/// use gtrig_core::Turn;
+///
+/// // The upper left corner of a panel that was turned by a quarter is at the upper right.
+/// assert_eq!(Turn::Quarter.apply([0.0, 0.0]), [1.0, 0.0]);
+/// assert_eq!(Turn::Quarter.size([160.0, 90.0]), [90.0, 160.0]);
+/// assert_eq!(Turn::Quarter.back().apply(Turn::Quarter.apply([0.2, 0.7])), [0.2, 0.7]);
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Turn {
@@ -68,6 +77,19 @@ impl Turn {
 
 /// What a rig says of its touch surfaces. Sizes are those of the picture, and
 /// above 0.
+///
+/// ```
+/// use gtrig_core::{Space, Surface, ViewWindow};
+///
+/// // A panel of 800 by 400 pixels, on which a square picture of 100 by 100 has bars at its sides.
+/// let window = ViewWindow { at: [0.0, 0.0], size: [800.0, 400.0], view: [100.0, 100.0] };
+/// let surface =
+///     Surface { pixels: Some([800.0, 400.0]), window: Some(window), ..Surface::default() };
+/// let to_panel = surface.to_panel(Space::View).unwrap();
+/// assert_eq!(to_panel.place([0.0, 0.0]), [0.25, 0.0]);
+/// assert!(surface.is_in_view([0.5, 0.5]) && !surface.is_in_view([0.1, 0.5]));
+/// assert_eq!(surface.to_panel(Space::Mm), None, "nobody says how large it is");
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Surface {
@@ -106,6 +128,13 @@ pub struct Camera {
 }
 
 /// What the numbers of a zone are measured in.
+///
+/// | space | unit | origin |
+/// |---|---|---|
+/// | `panel` | the width, and the height, of the picture | its top left |
+/// | `mm`, `px` | millimetre, pixel of the panel | its top left |
+/// | `view` | pixel of the game's own picture | its top left |
+/// | `world` | what the game scrolls | wherever the game has it |
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
@@ -145,6 +174,8 @@ impl Anchor {
 }
 
 /// A scale and an offset for each axis: `out = in * scale + offset`.
+///
+/// Composed once when a rig is bound; a place then costs two multiplications and two additions.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct SpaceMap {
@@ -169,6 +200,8 @@ impl SpaceMap {
     }
 
     /// Goes back.
+    ///
+    /// Every space has a size above 0, so that there is one.
     pub fn inverse(&self) -> SpaceMap {
         let scale = self.scale.map(|scale| 1.0 / scale);
         SpaceMap { scale, offset: [0, 1].map(|axis| -self.offset[axis] * scale[axis]) }
@@ -186,6 +219,8 @@ impl SpaceMap {
 impl Surface {
     /// From a space to shares of the panel; `None` where the rig does not say
     /// what the space is.
+    ///
+    /// The way back is the [inverse](SpaceMap::inverse) of it.
     pub fn to_panel(&self, space: Space) -> Option<SpaceMap> {
         let by = |size: [f32; 2]| SpaceMap { scale: size.map(|n| 1.0 / n), offset: [0.0; 2] };
         match space {

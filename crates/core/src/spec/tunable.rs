@@ -1,5 +1,13 @@
 //! Every tunable number, declared once: screen, rig checker and documents
 //! read it here.
+//!
+//! ```
+//! use gtrig_core::tunable::{ALL, DEAD_ZONE};
+//!
+//! assert!(DEAD_ZONE.allows(DEAD_ZONE.default) && !DEAD_ZONE.allows(f64::NAN));
+//! // What is declared here is all that a person can nudge.
+//! assert!(ALL.iter().all(|of| of.min < of.max && of.step > 0.0 && of.allows(of.default)));
+//! ```
 
 mod combos;
 mod game;
@@ -18,6 +26,9 @@ pub use surface::*;
 pub use yard::*;
 
 /// A number a person may set, with all that is to be known about it.
+///
+/// A number in a rig that is outside of `min` to `max` is refused with its place; a nudge stops at
+/// the ends.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Tunable {
     /// Its key in a rig.
@@ -50,6 +61,8 @@ impl Tunable {
     }
 
     /// The same in a unit of which so many are one of its own.
+    ///
+    /// Range, step and default all become `by` times as large.
     const fn times(self, name: &'static str, unit: &'static str, by: f64) -> Tunable {
         let Tunable { min, max, step, default, meaning, .. } = self;
         Tunable {
@@ -70,12 +83,16 @@ impl Tunable {
 }
 
 /// A positive number as a person writes it: without what multiplying did to its last digits.
+///
+/// To nine decimals; 3 mm are 0.01875 of a panel of 160 mm, and not 0.018750000000000003.
 const fn written(number: f64) -> f64 {
     const DECIMALS: f64 = 1e9;
     (number * DECIMALS + 0.5) as u64 as f64 / DECIMALS
 }
 
 /// All of them, in the order documents list them.
+///
+/// Numbers with the same key in several units are there once, by their first unit.
 pub const ALL: [&Tunable; 70] = [
     &POLL_HZ,
     &DEAD_ZONE,

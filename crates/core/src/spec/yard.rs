@@ -1,4 +1,7 @@
 //! What of the crane of the yard moves, and by which actions.
+//!
+//! The yard is the little world of the workbench: a harbour crane whose parts move by the actions
+//! of a rig, so that a change of a curve can be felt and not only read. A game does not need it.
 
 use crate::base::ActionId;
 use strum::{IntoStaticStr, VariantArray};
@@ -48,6 +51,9 @@ impl CranePart {
 }
 
 /// What a part is driven by, and how.
+///
+/// At deflection `d` the part tends to `d * speed`, and gets there by `acceleration`, or by
+/// `braking` where that means slower.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Drive {

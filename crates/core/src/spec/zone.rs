@@ -15,6 +15,14 @@ use strum::{IntoStaticStr, VariantArray};
 pub const MAX_ZONES: usize = 64;
 
 /// A part of a touch surface.
+///
+/// ```text
+///  layer 2   ┌── menu (take) ──┐              a finger that lands at  ●
+///  layer 1   │   ┌── map (share) ──┐          is asked from the top:
+///  layer 0   │   │ ●           │   │          menu takes it: nobody below
+///            └───│─────────────┘   │          has it. Were menu to share
+///                └─────────────────┘          it, map would have it too.
+/// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq)]
 pub struct Zone {
@@ -98,6 +106,9 @@ pub enum Outline {
 }
 
 /// What a zone does with a contact on it.
+///
+/// A game has `take` for its buttons, `share` for an area that watches what happens on top of
+/// another, and `pass` for one that is only measured against.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
@@ -158,6 +169,15 @@ impl Outline {
 
     /// The same outline, as large that its lower right corner or its rim is at a
     /// place; a polygon stays as it is, and nothing becomes smaller than `least`.
+    ///
+    /// ```
+    /// use gtrig_core::Outline;
+    ///
+    /// let rect = Outline::Rect { at: [0.25, 0.25], size: [0.25, 0.25] };
+    /// let wide = Outline::Rect { at: [0.25, 0.25], size: [0.5, 0.125] };
+    /// assert_eq!(rect.stretched_to([0.75, 0.375], 0.01), wide);
+    /// assert_eq!(rect.moved_to([0.5, 0.0]).handle(), [0.5, 0.0]);
+    /// ```
     #[must_use]
     pub fn stretched_to(&self, place: [f32; 2], least: f32) -> Outline {
         match self {
@@ -176,6 +196,8 @@ impl Outline {
 
     /// The smallest rectangle around it: left, top, right and bottom; on a
     /// surface `proportion` times as high as wide.
+    ///
+    /// In shares. A place on a zone is measured across it.
     pub fn bounds(&self, proportion: f32) -> [f32; 4] {
         match self {
             Outline::Rect { at, size } => [at[0], at[1], at[0] + size[0], at[1] + size[1]],
@@ -196,6 +218,14 @@ impl Outline {
     /// `proportion` times as high as wide. A left and a top edge belong to it, a
     /// right and a bottom edge do not, but for those of the panel itself: its last
     /// row and column are in whatever reaches that far.
+    ///
+    /// ```
+    /// use gtrig_core::Outline;
+    ///
+    /// // Round on the glass: on a panel half as high as wide it is twice as high in shares.
+    /// let dial = Outline::Circle { centre: [0.5, 0.5], radius: 0.1 };
+    /// assert!(dial.contains([0.5, 0.69], 0.5) && !dial.contains([0.61, 0.5], 0.5));
+    /// ```
     pub fn contains(&self, place: [f32; 2], proportion: f32) -> bool {
         let [x, y] = within_last(place);
         match self {
@@ -248,6 +278,9 @@ impl Outline {
     /// How far outside of it a place lies, in millimetres; 0 within it and on its
     /// border. The place is in millimetres from the top left of a panel of this
     /// size, the outline in shares of it.
+    ///
+    /// A thumb that slides off a button by a millimetre still meant it: this is what a click
+    /// allows.
     pub fn outside(&self, place: [f32; 2], size: [f32; 2]) -> f32 {
         let mm = |share: [f32; 2]| [share[0] * size[0], share[1] * size[1]];
         match self {
@@ -279,6 +312,17 @@ fn to_line(place: [f32; 2], from: [f32; 2], to: [f32; 2]) -> f32 {
 }
 
 /// Whether the line through `corners`, closed, crosses itself.
+///
+/// Two edges cross if the ends of each lie on different sides of the other. Edges that only touch
+/// do not.
+///
+/// ```
+/// use gtrig_core::crosses_itself;
+///
+/// let square = [[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]];
+/// let bow_tie = [[0.0, 0.0], [1.0, 1.0], [1.0, 0.0], [0.0, 1.0]];
+/// assert!(!crosses_itself(&square) && crosses_itself(&bow_tie));
+/// ```
 pub fn crosses_itself(corners: &[[f32; 2]]) -> bool {
     let edge = |n: usize| (corners[n], corners[(n + 1) % corners.len()]);
     let turn = |a: [f32; 2], b: [f32; 2], c: [f32; 2]| {

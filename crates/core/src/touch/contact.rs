@@ -1,4 +1,9 @@
 //! A contact of a touch panel, from its controls to the zones that have it.
+//!
+//! A finger is three controls: whether it is there, x and y. A panel reuses them: the next finger
+//! has the same ones. So a *landing* has a number of its own, the number of its press in the run,
+//! and everything above asks for that: two fingers that came after each other between two polls
+//! are two.
 
 use crate::base::{ContactId, ControlId, Nanos, ZoneId, ZoneSet};
 use crate::device::{ControlKind, Event, Marks, normalise};
@@ -7,6 +12,8 @@ use crate::spec::{LengthUnit, Pointing, Turn};
 use crate::touch::Zones;
 
 /// A contact of a touch panel: what says that it is there, and where.
+///
+/// It is part of a plan and does not change; what changes is kept for each contact by the machine.
 #[derive(Clone, Copy, Debug)]
 pub struct Contact {
     /// The touch.
@@ -32,6 +39,8 @@ pub struct Contact {
 impl Contact {
     /// Where on the picture it is, in shares, when its controls have these
     /// values.
+    ///
+    /// From the top left, y down; 0 to 1 on the picture, whichever way the device is turned.
     pub const fn place(&self, values: [f32; 2]) -> [f32; 2] {
         self.turn.apply(values)
     }
@@ -48,6 +57,8 @@ impl Contact {
 
     /// How many of a unit are a millimetre of it; of pixels 1 where nothing is known
     /// of them.
+    ///
+    /// A limit of a gesture is in such units; see [`Gesture::unit`](crate::Gesture).
     pub fn per_mm(&self, unit: LengthUnit) -> f32 {
         match unit {
             LengthUnit::Mm => 1.0,
@@ -85,6 +96,8 @@ pub(crate) struct Landing {
 
 /// What a poll found out about a contact. A finger that was lifted and one that
 /// landed since are two; the lift comes first.
+///
+/// Both a lift and a landing may be absent: then the finger moved, or its zones changed.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct ContactUpdate {
     /// The contact.
@@ -156,6 +169,9 @@ impl ContactState {
 
     /// Finds out whether a finger was lifted, put down, or both. What a debounce
     /// takes for chatter is neither.
+    ///
+    /// The place of an end is what x and y said last *before* it: most panels report a lift without
+    /// a place, and a finger that lands later on the same controls brings its own.
     fn turn(&mut self, contact: &Contact, controls: &[ControlState], is_taken_back: bool) {
         let down = &controls[contact.down.index()];
         let is_lost = down.marks.contains(LaneMarks::SYNTHETIC);
@@ -207,6 +223,9 @@ impl ContactState {
 
     /// Moves it to where a poll at the instant `now` finds it, while these zones are closed.
     /// Returns the zones that get it or lose it, and what is to be known of it.
+    ///
+    /// A finger that was lifted while another one landed on the same controls has left all zones
+    /// for a moment: each zone that has the new one got it anew.
     #[inline]
     pub(crate) fn poll(
         &mut self,

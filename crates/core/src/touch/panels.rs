@@ -1,4 +1,10 @@
 //! All contacts of a run, located once per tick.
+//!
+//! ```text
+//!  events ──▶ receive: which fingers ended or landed
+//!  polls  ──▶ read:    which contacts are to be located
+//!             locate:  zones for each, and what gestures are told
+//! ```
 
 use super::{Contact, ContactState, ContactUpdate, Zones};
 use crate::base::{ContactId, ControlId, Nanos, SparseSet, ZoneId, ZoneSet};
@@ -36,6 +42,8 @@ impl TouchPlan {
 }
 
 /// The state of every contact.
+///
+/// Invariant: after a tick no contact is due, and `updates` has each contact at most once.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Panels {
     /// By [`ContactId`].
@@ -52,6 +60,8 @@ pub(crate) struct Panels {
 
 impl Panels {
     /// Makes room for the contacts of a plan.
+    ///
+    /// A roster only grows, so the contacts that are there keep their numbers.
     pub(crate) fn fit(&mut self, plan: &TouchPlan) {
         let count = plan.contacts.len();
         self.contacts.resize(count, ContactState::default());
@@ -115,6 +125,8 @@ impl Panels {
 
     /// Closes these zones and opens all others; the contacts that are down are
     /// located again where that is another set than before.
+    ///
+    /// A finger that stays where it is can so get out of a zone or into one.
     pub(crate) fn close(&mut self, closed: ZoneSet) {
         if core::mem::replace(&mut self.closed, closed) == closed {
             return;
@@ -128,6 +140,9 @@ impl Panels {
 
     /// Finds out which zones have the contacts that are due, and shows each
     /// contact with the zones that have it, and those that got it or lost it.
+    ///
+    /// `found` is called once for each contact that was due: which it is, the zones that have it now,
+    /// and those that got it or lost it.
     #[inline]
     pub(crate) fn locate(
         &mut self,

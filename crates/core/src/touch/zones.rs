@@ -12,6 +12,18 @@ use alloc::vec::Vec;
 use strum::VariantArray;
 
 /// The zones of a rig, in the order in which they are asked.
+///
+/// ```
+/// use gtrig_core::{Outline, Surface, Zone, ZoneId, Zones};
+///
+/// let mut menu = Zone::new("menu", Outline::Rect { at: [0.0, 0.0], size: [0.5, 1.0] });
+/// menu.layer = 1;
+/// let whole = Zone::new("whole", Outline::Rect { at: [0.0, 0.0], size: [1.0, 1.0] });
+/// let zones = Zones::new(&[whole, menu], &Surface::default());
+/// // The menu lies on top, wherever the rig names it.
+/// assert!(zones.under([0.2, 0.5], 0.5).eq([ZoneId(1), ZoneId(0)]));
+/// assert!(zones.under([0.7, 0.5], 0.5).eq([ZoneId(0)]));
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct Zones {
     /// With outlines in shares of the panel.
@@ -98,6 +110,8 @@ impl Zones {
     /// it keep it, wherever it goes. A zone that does not follow and did not
     /// begin with it does not stand in its way either, nor does one that is
     /// `closed`.
+    ///
+    /// `began` is `None` for a contact that lands now, or that hovers: then only where it is counts.
     pub(super) fn having(
         &self,
         place: [f32; 2],

@@ -1,4 +1,16 @@
 //! The tree of steps while combos are added to it, and how it is laid out to be run.
+//!
+//! ```text
+//!  a: down, right, south                     root
+//!  b: down, right, east                        └─ down
+//!  c: down (held 400 ms), east                 │    └─ right
+//!                                              │         ├─ south   ends a
+//!                                              │         └─ east    ends b
+//!                                              └─ down, held
+//!                                                   └─ east         ends c
+//! ```
+//!
+//! Three combos, six nodes. A press of `down` looks at two of them and not at three combos.
 
 use super::{Automaton, BoundCombo, CopyId, Edge, Fan, Node, NodeId, Rest, Trigger};
 use crate::base::{ComboId, ModeSet, PollRate, SignalId, Tick};
@@ -13,6 +25,9 @@ use core::ops::Range;
 
 /// What makes two steps the same node: everything that decides in which state a node is. How a
 /// step was written in the rig is not part of it, nor is the window of a first step.
+///
+/// Two combos that differ in one of these would be in different states after the same presses, so
+/// they may not share a node; two that differ in anything else may.
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord)]
 struct Key {
     /// The step before it.
@@ -39,6 +54,9 @@ struct Key {
 
 /// The tree while combos are added to it. Nodes are numbered as they come; [`Builder::finish`]
 /// numbers them anew.
+///
+/// Invariants: `nodes`, `rests`, `children` and `finals` have one entry for each node; `known` has
+/// every node but the root.
 #[derive(Default)]
 struct Builder {
     /// The nodes so far; 0 is the root.
@@ -59,6 +77,10 @@ impl Automaton {
     /// The automaton of the combos of a rig, of which there are so many signals. Windows in ticks
     /// are those of a loop of this rate. A rig without combos has an empty automaton, without a
     /// root.
+    ///
+    /// `signals` is how many the rig has: the last press of each set is looked up by signal.
+    ///
+    /// Building takes `n log n` of the number of steps, for each is looked up once by its key.
     pub(crate) fn new(combos: &[Combo], signals: usize, rate: PollRate) -> Self {
         if combos.is_empty() {
             return Automaton::default();
@@ -99,6 +121,8 @@ impl Automaton {
 }
 
 /// The window of a step of which nothing but its window is asked; see [`Edge::bare`].
+///
+/// Most steps of most rigs are bare: `press east within 300 ms` after a press.
 fn bare(parent: &Node, node: &Node, rest: &Rest) -> Option<TimeSpan> {
     let is_bare = node.is_plain
         && !node.is_lift
@@ -113,6 +137,8 @@ fn bare(parent: &Node, node: &Node, rest: &Rest) -> Option<TimeSpan> {
 
 /// The copies that copy `nth` of so many waits for: that on the same device, where
 /// the other combo has copies too, otherwise all.
+///
+/// So a combo on pad 1 does not wait for what the hand on pad 2 does.
 fn awaited(others: Range<u16>, nth: usize, count: usize) -> impl Iterator<Item = CopyId> {
     let is_alike = count > 1 && others.len() == count;
     others.zip(0..).filter(move |(_, n)| !is_alike || *n == nth).map(|(other, _)| CopyId(other))
@@ -120,6 +146,9 @@ fn awaited(others: Range<u16>, nth: usize, count: usize) -> impl Iterator<Item =
 
 impl Builder {
     /// The set of all signals of a combo, if any of its steps listens for quiet.
+    ///
+    /// Those of both ways, where it has a mirror: whoever faces the other way disturbs the calm as
+    /// well.
     fn own(&mut self, combo: &Combo) -> Option<SetId> {
         let is_quiet = |step: &ComboStep| matches!(step.what, StepKind::Quiet(_));
         let signals = combo.variants().into_iter().flat_map(|variant| variant.steps);
@@ -131,6 +160,8 @@ impl Builder {
 
     /// Adds a node for a step, without what only [`Builder::insert`] knows of it. Returns its
     /// number.
+    ///
+    /// It is not linked to its parent, and not known by its key.
     fn push(&mut self, parent: NodeId, step: &ComboStep, clock: ComboClock) -> NodeId {
         self.rests.push(Rest {
             what: step.what.clone(),
@@ -164,6 +195,9 @@ impl Builder {
 
     /// The nodes of the steps of a variant, in order. Those that are not known yet are added; the
     /// copy ends at the last.
+    ///
+    /// A node that is known is shared; from the first one that is not on, all are new, for the
+    /// parent is part of the key.
     fn add(
         &mut self,
         combo: &Combo,
@@ -222,6 +256,10 @@ impl Builder {
 
     /// Adds the node of a key that is not known yet, and links it to its parent. How many
     /// arrivals the parent has to remember follows from what its children ask.
+    ///
+    /// One arrival is enough where a later one is always as good: its window ends later, and all
+    /// that may follow has the same to come. It is not where a step may come too *early* after it,
+    /// where a chord may have begun before it, and where a release asks for the press that it ends.
     fn insert(&mut self, key: Key) -> NodeId {
         let id = self.push(key.parent, &key.step, key.clock);
         let node = &mut self.nodes[id as usize];
@@ -261,6 +299,10 @@ impl Builder {
     /// Numbers the nodes anew, level by level, so that those that follow one by the same trigger
     /// lie side by side: then an edge looks at memory that lies together. A node that several
     /// triggers lead to is placed once.
+    ///
+    /// Level by level is the order in which nodes are found from the root, first those nearest to
+    /// it.
+    /// `paths` are the nodes of the copies, and follow.
     fn renumber(&mut self, paths: &mut [Vec<NodeId>]) {
         let mut order: Vec<NodeId> = vec![0];
         let mut is_placed = vec![false; self.nodes.len()];
@@ -293,6 +335,9 @@ impl Builder {
     }
 
     /// Lays the edges of all nodes side by side.
+    ///
+    /// They are called fans because one trigger may lead on to many steps: the same press is the
+    /// next step of a dozen combos, each with a window of its own.
     fn lay_edges(&mut self) -> (Vec<Fan>, Vec<Edge>) {
         let (mut fans, mut edges): (Vec<Fan>, Vec<Edge>) = (Vec::new(), Vec::new());
         for parent in 0..self.nodes.len() {
@@ -321,6 +366,9 @@ impl Builder {
 
     /// Lays everything out as it is run: nodes numbered level by level, edges beside each other,
     /// a ring of arrivals for each node.
+    ///
+    /// Here all that the engine needs room for is counted: arrivals, timers, attempts that wait. It
+    /// allocates them once, and no tick does.
     fn finish(
         mut self,
         (mut paths, copies): (Vec<Vec<NodeId>>, Vec<Range<u16>>),

@@ -3,6 +3,14 @@
 //! Of most steps nothing is asked but that they come within their window ([`Edge::bare`]): what
 //! they make of an arrival is made once for all of them. What is asked of the others is looked
 //! at one by one.
+//!
+//! ```text
+//!  edge ──▶ at the root: does it begin any combo?
+//!       ──▶ at each node that is active and wants its trigger: may it follow?
+//!               ├─ bare steps: one comparison each, one arrival for all
+//!               ├─ others: limits, guards, chords, what broke them
+//!               └─ too early, but buffered: a timer
+//! ```
 
 use super::*;
 
@@ -17,6 +25,9 @@ impl Edge {
 impl ComboEngine {
     /// Collects the nodes that an edge leads to, before any of them is entered:
     /// so no press is counted for two steps.
+    ///
+    /// The cost follows the nodes that are active, which two comparisons pass over, and the steps
+    /// that listen to this trigger there.
     pub(super) fn reach(&mut self, poll: ComboPoll, edge: &SignalEdge, trigger: Trigger) {
         self.arrivals.clear();
         self.arrivals.push(Arrival::of(edge, self.serial));
@@ -41,6 +52,8 @@ impl ComboEngine {
     }
 
     /// Takes out the nodes of which nothing comes at a time or after it.
+    ///
+    /// Those that stay keep their order.
     fn put_to_rest(&mut self, time: Nanos) {
         let place = &mut self.place;
         let mut kept = 0;
@@ -53,6 +66,9 @@ impl ComboEngine {
     }
 
     /// Collects the first steps that an edge meets.
+    ///
+    /// A first step has no window. Its guard (which way the combo faces) is asked when the edge
+    /// has moved its own signal.
     fn begin(&mut self, poll: ComboPoll, edge: &SignalEdge, trigger: Trigger) {
         for of in poll.automaton.leads(0, trigger) {
             if of.bare_for(edge).is_some() {
@@ -69,6 +85,9 @@ impl ComboEngine {
     }
 
     /// Collects the steps after a node that an edge meets.
+    ///
+    /// The arrival of all bare steps that follow is one and the same; it is made when the first of
+    /// them is met.
     fn go_on(&mut self, poll: ComboPoll, parent: NodeId, edge: &SignalEdge, trigger: Trigger) {
         let automaton = poll.automaton;
         let from = *self.newest(automaton, parent);
@@ -152,6 +171,9 @@ impl ComboEngine {
     /// Where an edge leads from a node to one after it, with the attempt that began
     /// last. A step that may come early is met only by those attempts for which it
     /// does not; see [`ComboEngine::wait_to_open`].
+    ///
+    /// Of several arrivals that keep all limits the one whose attempt began last: it has the
+    /// longest to go on, and no press of it is spent that is not spent for the others.
     fn follow(
         &self,
         poll: ComboPoll,
@@ -183,6 +205,10 @@ impl ComboEngine {
 
     /// Whether a step that is met by itself keeps its limits after the one
     /// before it.
+    ///
+    /// Asked of the earlier attempt: that no mode made it forgotten, that its press is another one,
+    /// that the time between the two fits, that a release ends its very press, and that nothing
+    /// strange came between.
     pub(super) fn is_met(
         &self,
         node: &Node,

@@ -45,6 +45,8 @@ impl ComboEngine {
 
     /// Starts a timer. Where there is no room the one of the oldest press is
     /// given up, which only more early presses at once than are remembered come to.
+    ///
+    /// Their order in the list means nothing.
     pub(super) fn start(&mut self, poll: ComboPoll, timer: Timer) {
         if self.timers.len() == poll.automaton.timer_count {
             let oldest = self.timers.iter().enumerate().min_by_key(|(_, t)| t.arrival.serial);
@@ -57,6 +59,12 @@ impl ComboEngine {
     /// A press that comes early counts when its time has come: for each attempt
     /// that it is early for. Of those for which it counts at the same moment it does for the one
     /// that began last.
+    ///
+    /// ```text
+    ///  step before        press            after          within
+    ///       │               │                │               │
+    ///       ├── too early ──┼─── buffered ───┤ counts here   │
+    /// ```
     pub(super) fn wait_to_open(
         &mut self,
         poll: ComboPoll,
@@ -88,6 +96,9 @@ impl ComboEngine {
     }
 
     /// A press ends what was to be quiet.
+    ///
+    /// A quiet is broken by the signals of its own combo alone; a strict combo asks for more when
+    /// its time is over.
     pub(super) fn break_quiet(&mut self, poll: ComboPoll) {
         let (last_in, serial) = (&self.last_in, self.serial);
         let is_broken = |node: NodeId| {
@@ -99,6 +110,9 @@ impl ComboEngine {
     }
 
     /// Runs what is due up to a moment, in order.
+    ///
+    /// Of timers that are over at one moment that of the earlier press comes first, and then that
+    /// of the lower node. A timer may start another one, which is run as well if it is over.
     pub(super) fn run_timers(&mut self, poll: ComboPoll, until: Moment) {
         loop {
             let due = self.timers.iter().enumerate();

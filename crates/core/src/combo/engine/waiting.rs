@@ -8,6 +8,9 @@ use super::*;
 
 impl ComboEngine {
     /// All steps of a combo were met.
+    ///
+    /// It fires at once if its combo waits for none; otherwise [`ComboEngine::settle`] decides when
+    /// all edges of the tick are in.
     pub(super) fn meet(&mut self, poll: ComboPoll, copy: CopyId, arrival: &Arrival) {
         let bound = poll.automaton.combo(copy);
         if bound.is_waited_for {
@@ -32,6 +35,8 @@ impl ComboEngine {
 
     /// An attempt of which all was known at the tick `known` fires. The combo is on for this
     /// tick, or as long as it lasts; several copies may be on at once.
+    ///
+    /// `known` is the tick of its last step; it fires at the tick of `poll`.
     fn fire(&mut self, poll: ComboPoll, copy: CopyId, arrival: &Arrival, known: Tick) {
         let bound = poll.automaton.combo(copy);
         let &BoundCombo { combo, has_siblings, .. } = bound;
@@ -68,6 +73,9 @@ impl ComboEngine {
 
     /// Lets those fire for which nothing is left to wait for, in the order in which
     /// they were met.
+    ///
+    /// For each in turn: one of the others was met with a press of it, and it is cancelled; one of
+    /// them still may be, and it waits; otherwise it fires.
     pub(super) fn settle(&mut self, poll: ComboPoll) {
         let mut at = 0;
         while let Some(&waiting) = self.waiting.get(at) {
@@ -90,6 +98,10 @@ impl ComboEngine {
 
     /// Whether a combo may still be met by an attempt that has a press of one that
     /// waits.
+    ///
+    /// It may be where a step of an attempt with such a press was reached whose next step is
+    /// neither late nor broken, or where a hold or an early press of it is still running. A quiet
+    /// at the end counts only once it runs.
     fn is_possible(&self, poll: ComboPoll, copy: CopyId, waiting: &Waiting) -> bool {
         let path = poll.automaton.path(copy);
         let bound = &poll.automaton.combo(copy);

@@ -18,6 +18,10 @@ use crate::spec::GestureKind;
 
 impl GestureEngine {
     /// Lets those fire that have met their limits and need not wait any more.
+    ///
+    /// After one fires the search begins again at the first that was held back, so that a chain of
+    /// gestures that wait for each other is settled in one tick, and in the same order on every
+    /// machine.
     pub(super) fn settle(&mut self, poll: GesturePoll) {
         let GestureEngine { attempts, tracks, .. } = self;
         attempts.iter_mut().for_each(|attempt| attempt.catch_up_with(tracks));
@@ -65,6 +69,8 @@ impl GestureEngine {
 
     /// Ends the attempts with one of these fingers that have not fired yet, if
     /// they are among those that count.
+    ///
+    /// They stay in the list until [`GestureEngine::conclude`] tells of them.
     fn end(&mut self, fingers: &Landings, by: GestureId, counts: impl Fn(&GestureAttempt) -> bool) {
         self.is_any_over = true;
         for other in &mut self.attempts {
@@ -77,6 +83,8 @@ impl GestureEngine {
 
     /// Whether a gesture can still be met by an attempt that has a finger of one
     /// that waits for it.
+    ///
+    /// A finger that has not landed yet does not count: nobody waits for what might still begin.
     fn is_possible(&self, poll: GesturePoll, gesture: GestureId, waiting: &GestureAttempt) -> bool {
         let of = poll.plan.gesture(gesture);
         let with_it = |other: &GestureAttempt| {
@@ -88,6 +96,10 @@ impl GestureEngine {
 
     /// Whether a tap that is over, and has a finger of one that waits, can still be
     /// part of a sequence of taps.
+    ///
+    /// Worked out from the earliest tap on: a tap after one that leads there by `n` taps is `n + 1`
+    /// taps after it. A sequence is open while it lacks a tap and its last tap may still be
+    /// followed, or is being followed by a finger that is down.
     fn can_follow(&self, poll: GesturePoll, gesture: GestureId, waiting: &GestureAttempt) -> bool {
         let of = poll.plan.gesture(gesture);
         let GestureKind::Tap { times } = of.kind else { return false };
@@ -115,6 +127,8 @@ impl GestureEngine {
 
     /// An attempt fires: it gives its value from now on, for this tick or as long as it lasts,
     /// and takes its fingers.
+    ///
+    /// `at` is its place in the list. A finger that was lifted in this tick makes nothing last.
     fn fire(&mut self, poll: GesturePoll, at: usize) {
         let attempt = &mut self.attempts[at];
         let of = poll.gesture(attempt);
@@ -138,6 +152,9 @@ impl GestureEngine {
 
     /// What fired for a moment leaves its fingers to no other attempt at the same
     /// gesture, and what takes them to no other gesture.
+    ///
+    /// A gesture that lasts may be made twice at once, by different fingers; the same finger makes
+    /// a tap only once.
     fn take(&mut self, poll: GesturePoll, fired: GestureId, fingers: &Landings) {
         let of = poll.plan.gesture(fired);
         let takes = |gesture: GestureId| match gesture == fired {

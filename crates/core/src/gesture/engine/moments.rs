@@ -25,6 +25,8 @@ use crate::spec::Quantity;
 
 /// How a finger of an attempt went on that has not been lifted, if this tick found out
 /// anything about it.
+///
+/// `n` is the place of the finger among those of the attempt.
 #[inline]
 pub(super) fn told<'t>(
     attempt: &GestureAttempt,
@@ -87,6 +89,9 @@ pub(super) fn step(
 
 /// Judges an attempt as it has been until a moment: keeps the best of it for its margins, and
 /// notes at which tick all limits held for the first time.
+///
+/// It judges on after the attempt was met, as long as moments come: the margin of a limit is over
+/// all of them.
 pub(super) fn judge(attempt: &mut GestureAttempt, of: &BoundGesture, until: Nanos, tick: Tick) {
     let most = attempt.tally.cares_for();
     let slacks = Slacks::of(&of.checks, most, |quantity| attempt.measure(of, quantity, until));
@@ -97,6 +102,8 @@ pub(super) fn judge(attempt: &mut GestureAttempt, of: &BoundGesture, until: Nano
 }
 
 /// Judges a movement, where movements are what matters.
+///
+/// Nothing is judged before all fingers are there, or after one was lifted.
 pub(super) fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos, tick: Tick) {
     if of.follows && attempt.is_complete(of) && !attempt.any_lifted() {
         judge(attempt, of, at, tick);
@@ -106,6 +113,9 @@ pub(super) fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos,
 /// A tap of several is over: it is kept, and judged as the last of a sequence with every choice
 /// of earlier ones. It is an attempt of its own only if there is such a choice; otherwise it is a
 /// part of one that may still come.
+///
+/// `over` is when its last finger was lifted. Two hands that tap at once have two taps in the same
+/// list: which of them make a sequence is found by trying.
 pub(super) fn one_tap(
     attempt: &mut GestureAttempt,
     of: &BoundGesture,
@@ -172,6 +182,8 @@ pub(super) fn earliest(one: Option<Nanos>, other: Option<Nanos>) -> Option<Nanos
 
 /// Whether an attempt cannot be met any more, whatever its fingers do: a quantity that only grows
 /// is beyond its limit.
+///
+/// It is asked of whom others wait for: a tap held for too long releases them before it is lifted.
 pub(super) fn is_hopeless(attempt: &GestureAttempt, of: &BoundGesture, now: Nanos) -> bool {
     of.checks.iter().filter(|check| check.quantity.only_grows()).any(|check| {
         // A finger that is still missing comes now at the earliest.

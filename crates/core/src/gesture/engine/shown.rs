@@ -9,6 +9,10 @@ use crate::spec::{GestureKind, Quantity};
 use alloc::vec::Vec;
 
 /// An attempt that goes on, to be shown.
+///
+/// Where a [`GestureVerdict`] says what the best moment was, this says how things stand now: a
+/// limit that was passed and is not any more shows a negative margin. It is made when somebody
+/// looks, and costs a tick nothing.
 #[derive(Clone, Debug, PartialEq)]
 pub struct GestureCandidate {
     /// The gesture.
@@ -32,6 +36,12 @@ pub struct GestureCandidate {
 
 impl GestureEngine {
     /// The attempts that go on, with how far each is now.
+    ///
+    /// In the order in which they began; those between two taps come last.
+    ///
+    /// A gesture of several fingers has an attempt for each finger. Of those with a finger in
+    /// common only the one that has all its fingers is shown: the others wait for fingers that have
+    /// found their place.
     pub(crate) fn candidates(&self, poll: GesturePoll) -> Vec<GestureCandidate> {
         let shown = |attempt: &GestureAttempt| {
             let (attempt, of) = (self.caught_up(attempt), poll.gesture(attempt));
@@ -88,6 +98,9 @@ impl GestureEngine {
 
     /// A gesture of several taps that waits for the next one: how much of the gap
     /// has gone.
+    ///
+    /// Nobody touches the panel then, and still something goes on: this is what a person who
+    /// wonders why a single tap is late wants to see.
     fn between_taps(&self, poll: GesturePoll, gesture: GestureId) -> Option<GestureCandidate> {
         let of = poll.plan.gestures.get(gesture.index())?;
         let limit = of.limit(Quantity::Gap)?;
@@ -113,6 +126,9 @@ impl GestureEngine {
 
     /// What the attempts that go on have come to so far: fired already, or still
     /// open; of these each limit as if all were over now.
+    ///
+    /// It works on copies: looking at a frozen session, or ending a recording and going on, moves
+    /// nothing.
     pub(crate) fn open_verdicts(&self, poll: GesturePoll) -> Vec<GestureVerdict> {
         let ended = |attempt: &GestureAttempt| {
             let (mut ended, of) = (self.caught_up(attempt), poll.gesture(attempt));
@@ -137,6 +153,8 @@ impl GestureEngine {
     }
 
     /// Judges an attempt as if its fingers were lifted now.
+    ///
+    /// `attempt` is a copy, and so are the taps.
     fn end_now(&self, poll: GesturePoll, attempt: &mut GestureAttempt) {
         let of = poll.gesture(attempt);
         match of.kind {

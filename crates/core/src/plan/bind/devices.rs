@@ -7,6 +7,8 @@ use crate::spec::{EdgeSettings, MainRules, Rig, Scope};
 use alloc::vec::Vec;
 
 /// Every control of a roster; `thresholds` are in order of their controls.
+///
+/// Rules are applied in the order of the rig, each upon what those before it said.
 pub(super) fn controls(
     roster: &Roster,
     rig: &Rig,
@@ -35,6 +37,8 @@ pub(super) fn controls(
 
 /// The controls that a rule about edges covers: one on all devices that are meant, or all of a
 /// kind of device.
+///
+/// Presences are never among them.
 fn covered(roster: &Roster, scope: &Scope) -> Vec<ControlId> {
     match scope {
         Scope::Control(reference) => reference.resolve(roster).collect(),
@@ -47,6 +51,8 @@ fn covered(roster: &Roster, scope: &Scope) -> Vec<ControlId> {
 
 /// Which devices may be the main one, and by which rule. A device without a slot comes after all
 /// that have one.
+///
+/// By slot; keys, mice and panels, which have no slots, by their number among their kind.
 pub(super) fn election(roster: &Roster, main: &MainRules) -> ElectionPlan {
     let kinds = roster.devices().map(|(_, device)| device.info.kind);
     let candidate = |device: &crate::device::Device| {

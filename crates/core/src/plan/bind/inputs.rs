@@ -14,6 +14,8 @@ use core::num::NonZeroU16;
 
 impl Binder<'_> {
     /// Adds what an input of the rig is on each device that has it; nothing where none has.
+    ///
+    /// Thresholds are followed, shapes are tied, and who reads whom is noted on the way.
     pub(super) fn input(&mut self, spec: &InputSpec, action: ActionId) {
         match spec {
             InputSpec::Button { control, thresholds } => {
@@ -75,6 +77,9 @@ impl Binder<'_> {
     }
 
     /// A combo drives the action; whatever the combo listens to feeds it.
+    ///
+    /// A combo that listens to other actions or zones is fed by these; only controls are noted
+    /// here.
     fn combo(&mut self, combo: ComboId, action: ActionId) {
         let signals = self.rig.combos[combo.index()].signals();
         let controls: Vec<ControlId> =
@@ -98,6 +103,9 @@ impl Binder<'_> {
 
     /// A zone counts on every panel: an input each, with the first contact and how
     /// many there are.
+    ///
+    /// `reads_places`: whether a movement within the zone matters too, and not only who gets into it
+    /// and out of it.
     fn zone_readers(
         &mut self,
         zone: ZoneId,
@@ -118,6 +126,9 @@ impl Binder<'_> {
     }
 
     /// Adds an input, and notes which controls it reads.
+    ///
+    /// Its number is the next one. Inputs of an action are added one after the other, so that they
+    /// lie side by side.
     fn add(&mut self, input: BoundInput) {
         let at = self.next();
         match input {
@@ -140,6 +151,9 @@ impl Binder<'_> {
 
     /// Notes what an input reads that is made of keys and zones: the keys, and on any panel the
     /// zones.
+    ///
+    /// A cross reads four sides, a pair two; a finger on a zone of one of them makes it due on
+    /// whatever panel it is.
     fn read_sides(&mut self, at: InputId, pairs: &[Opposites]) {
         let mut zones = ZoneSet::EMPTY;
         for &pair in pairs {
@@ -157,6 +171,9 @@ impl Binder<'_> {
     }
 
     /// Ties a shape; `axes` are the controls that its calibration is about.
+    ///
+    /// `own_memories` is 1 for a pointer, whose sum is kept with what its stages remember. An axis
+    /// without a control (`None`) is not calibrated.
     fn shape(
         &mut self,
         shape: &ShapeUse,
@@ -185,6 +202,9 @@ impl Binder<'_> {
 
     /// Gives every shape its memories, those of earlier devices first: so they
     /// stay where they are when devices arrive.
+    ///
+    /// What a filter of the first pad remembers must be there when a second one has come: the
+    /// machine keeps its memories by these numbers and is not told who they are of.
     pub(super) fn place_memories(&mut self) {
         let roster = self.roster;
         let mut shapes: Vec<(Option<ControlId>, &mut BoundShape)> = self
@@ -222,6 +242,9 @@ impl Binder<'_> {
     }
 
     /// The two controls of these names on every device that is meant.
+    ///
+    /// `reference` says which devices; its own control does not count. A device that has only one of
+    /// the two has none.
     fn resolve_two(
         &mut self,
         reference: &ControlRef,
@@ -250,6 +273,8 @@ impl Binder<'_> {
 
     /// A side, bound: all its keys on all devices that are meant, and its zones where there is a
     /// panel.
+    ///
+    /// Zones count only where there is a panel: without one nothing could ever hold them.
     fn any_of(&mut self, spec: &SideSpec, action: ActionId) -> BoundSide {
         let first = self.actions.sides.len() as u32;
         for reference in &spec.keys {

@@ -34,6 +34,8 @@ impl Binder<'_> {
     }
 
     /// The contacts of each panel, by their places.
+    ///
+    /// A panel without contacts is not among them.
     pub(super) fn panels(&self) -> Vec<Range<usize>> {
         let mut first = 0;
         let panels = self.touch.contacts.chunk_by(|a, b| a.panel == b.panel);
@@ -83,6 +85,9 @@ impl Binder<'_> {
 
 /// The contacts of a roster, in its order: those of touch panels, and those of
 /// pointers that a rig asks for.
+///
+/// Buttons of a pointer that no zone and no gesture asks for make no contact, so that a mouse costs
+/// nothing in a rig for a touch panel.
 pub(super) fn contacts(roster: &Roster, rig: &Rig) -> Vec<Contact> {
     let asked = asked(rig);
     let mut contacts = Vec::new();
@@ -128,6 +133,9 @@ impl Panel<'_> {
     }
 
     /// What a pointer makes: nothing, if it has no such button, or no place.
+    ///
+    /// A mouse that reports motion alone has no place on a surface; one with a position, and a pen,
+    /// have.
     fn pointer(&self, by: Pointing) -> Option<Contact> {
         let control = |code: &str| self.device.control(code);
         let controls = [control(by.control()?)?, control("x")?, control("y")?];
@@ -139,6 +147,9 @@ impl Panel<'_> {
     }
 
     /// A contact that these controls report: whether it is there, x and y.
+    ///
+    /// What the rig says of the size goes before what the device says; that is turned with the
+    /// picture.
     fn contact(&self, [down, x, y]: [ControlId; 3], by: Pointing, turn: Turn) -> Contact {
         let Panel { roster, surface, panel, .. } = *self;
         let size = surface.mm.unwrap_or_else(|| turn.size(size(roster, x, y)));
@@ -153,6 +164,9 @@ const NOMINAL_WIDTH_MM: f64 = 160.0;
 
 /// How large a surface is, in millimetres. One that does not say it counts as of
 /// a nominal width, and its units as square.
+///
+/// `(max - min) / resolution` along each axis, where the driver says how many units are a
+/// millimetre. Without that a width of 160 mm is taken, and for the height the same units.
 fn size(roster: &Roster, x: ControlId, y: ControlId) -> [f32; 2] {
     let extent = |id: ControlId| {
         let info = roster.info(id);

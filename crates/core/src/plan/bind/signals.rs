@@ -4,6 +4,15 @@
 //! A signal may be several controls (the south button of any pad); it is on while any of them is.
 //! What is none of the rig's names still matters to a strict combo: each kind of device that such
 //! a combo listens to has one signal for all its other buttons.
+//!
+//! ```text
+//!  signal             tied to                            heard by
+//!  pad/south          south of pad·1, south of pad·2     those controls
+//!  pad/dpad left      four buttons of each d-pad         those controls
+//!  zone, gesture      its id                             zones, gestures that changed
+//!  action, direction  the id of the action               actions that changed
+//!  others of pad·1    the device                         buttons that are no signal
+//! ```
 
 use super::Binder;
 use crate::base::{ControlId, SignalId};
@@ -15,6 +24,8 @@ use alloc::{format, vec::Vec};
 impl Binder<'_> {
     /// Binds all signals of the rig, in its order, and notes for each control the signals that it
     /// moves.
+    ///
+    /// A control that is part of several is noted for each of them.
     pub(super) fn signals(&mut self) {
         let rig = self.rig;
         let mut signals_of = Vec::new();
@@ -67,6 +78,8 @@ impl Binder<'_> {
     }
 
     /// The four buttons of every d-pad that is meant: left, right, up, down.
+    ///
+    /// A pad that lacks one of the four has no d-pad.
     fn dpads(&self, pad: &ControlRef) -> Vec<[ControlId; 4]> {
         let button = |side: &str| {
             let code = format!("{}-{side}", pad.code);
@@ -95,6 +108,9 @@ impl Binder<'_> {
 }
 
 /// The actions that combos read, and those that open and close them.
+///
+/// For each action, by its id; empty where combos read none. Gates are among them, for a gate must
+/// be known before what it closes.
 pub(super) fn early(rig: &Rig) -> Vec<bool> {
     let read = rig.signals.iter().filter_map(|signal| match signal {
         Signal::Action(at) | Signal::Way(at, _) => Some(*at),

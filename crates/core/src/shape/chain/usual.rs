@@ -42,6 +42,9 @@ impl UsualChain {
 
     /// A value after all of it, and whether it goes on moving by itself; `dt` seconds after the
     /// last one. The first memory is that of the smoothing.
+    ///
+    /// It has no loop over stages and no choice of a formula; what a stage that is missing would do
+    /// is done with numbers that change nothing (an infinite gate, a zone of 0, a factor of 1).
     #[inline]
     pub(super) fn run(
         &self,

@@ -3,12 +3,22 @@
 //! A text may be several steps (`press south 3 times within 250 ms`), for which the same words
 //! count. Such a number is shown once, where the text has it first, and the other steps of the
 //! text follow it.
+//!
+//! ```text
+//!  "press south 3 times within 250 ms"     one number, two steps: those after the first
+//!  "hold south for 400 ms"                 its own
+//!  "tap south in 200 ms within 500 ms"     two numbers: when it is let go, when it comes
+//!  "press east after 100 ms within 400 ms buffered 50 ms"
+//! ```
 
 use super::{Selector, Visitor, joined, key};
 use crate::spec::tunable::{self, Tunable};
 use crate::spec::{Calm, Combo, ComboStep, StepKind, TimeSpan};
 
 /// The times of a combo: those of its steps stand in their texts.
+///
+/// In the order of the texts; a calm that has a text of its own comes first, and what the whole may
+/// take last.
 pub(super) fn combo(visitor: &mut Visitor, combo: &mut Combo) {
     let place = [key("combo"), key(&combo.name)];
     let at = |text: u8| joined(&place, [key("steps"), Selector::At(usize::from(text))]);
@@ -42,6 +52,8 @@ pub(super) fn combo(visitor: &mut Visitor, combo: &mut Combo) {
 }
 
 /// The times of a step that stands in a text of its own, or is the first of it.
+///
+/// When the first step of a combo comes is not limited, and a quiet comes at once.
 fn once(visitor: &mut Visitor, place: &[Selector], is_first: bool, step: &mut ComboStep) {
     match &mut step.what {
         StepKind::Hold(_, own) | StepKind::Quiet(own) => {
@@ -59,6 +71,9 @@ fn once(visitor: &mut Visitor, place: &[Selector], is_first: bool, step: &mut Co
 
 /// The times of a step in the text of others: the release of a tap, or the same step
 /// done again, for which the same words count.
+///
+/// `before` are the steps of the same text so far; `is_first` says that the text is the first of its
+/// combo, whose first press has no window.
 fn again(
     visitor: &mut Visitor,
     place: &[Selector],
@@ -126,6 +141,9 @@ fn something(time: TimeSpan) -> TimeSpan {
 }
 
 /// A time in milliseconds or ticks.
+///
+/// A time is kept in nanoseconds or ticks, and shown in milliseconds or ticks; it is written back
+/// only where the visitor changed it.
 fn span(
     visitor: &mut Visitor,
     place: &[Selector],

@@ -1,4 +1,7 @@
 //! The times of combos.
+//!
+//! Each can be said in milliseconds or in ticks (`within 250 ms`, `within 15 ticks`), and has a
+//! tunable for either: a nudge moves what is written.
 
 use super::Tunable;
 
@@ -13,14 +16,20 @@ const fn ticks(of: &Tunable) -> Tunable {
 }
 
 /// The earliest moment of a step of a combo.
+///
+/// [`ComboStep::after`](crate::ComboStep).
 pub const AFTER: Tunable =
     span("after", 0.0, 0.0, "The earliest moment of a step after the one before it.");
 
 /// The latest moment of a step of a combo.
+///
+/// [`ComboStep::within`](crate::ComboStep).
 pub const WITHIN: Tunable =
     span("within", 1.0, 500.0, "The latest moment of a step after the one before it.");
 
 /// How early a press may come.
+///
+/// [`ComboStep::buffer`](crate::ComboStep).
 pub const BUFFERED: Tunable = span(
     "buffered",
     0.0,
@@ -29,10 +38,16 @@ pub const BUFFERED: Tunable = span(
 );
 
 /// How long a hold or a quiet lasts.
+///
+/// The span of [`StepKind::Hold`](crate::StepKind::Hold) and
+/// [`StepKind::Quiet`](crate::StepKind::Quiet).
 pub const FOR: Tunable =
     span("for", 1.0, 400.0, "How long something is held at least, or nothing is pressed.");
 
 /// How long a chord or a tap takes.
+///
+/// The spread of [`StepKind::Together`](crate::StepKind::Together); of a tap the window of its
+/// release.
 pub const IN: Tunable = span(
     "in",
     1.0,
@@ -41,6 +56,8 @@ pub const IN: Tunable = span(
 );
 
 /// From the first step of a combo to the last.
+///
+/// [`Combo::all`](crate::Combo).
 pub const ALL_WITHIN: Tunable =
     span("all-within", 1.0, 1000.0, "From the first step of a combo to the last, at most.");
 

@@ -3,6 +3,8 @@
 use super::Tunable;
 
 /// How far a number of a game may be off.
+///
+/// [`GameSpec::tolerance`](crate::GameSpec).
 pub const TOLERANCE: Tunable = Tunable::new(
     "tolerance",
     "",
@@ -12,6 +14,8 @@ pub const TOLERANCE: Tunable = Tunable::new(
 );
 
 /// How long an event may be on its way.
+///
+/// [`GameSpec::slack`](crate::GameSpec).
 pub const SLACK_MS: Tunable = Tunable::new(
     "slack-ms",
     "ms",

@@ -1,8 +1,15 @@
 //! The limits and scales of gestures.
+//!
+//! The defaults are those of a hand on a panel of a usual size: 160 mm wide, with ten pixels to a
+//! millimetre. A key ends with its unit; the same limit has a key for each of the units that its
+//! gesture may be measured in (`move-mm`, `move-px`, `move-share`), and a rig states one of them.
 
 use super::Tunable;
 
 /// `lift-ms`.
+///
+/// The most of [`Quantity::Lift`](crate::Quantity::Lift): a finger that stays longer did not tap,
+/// and whoever waits for the tap goes on.
 pub const LIFT_MS: Tunable = Tunable::new(
     "lift-ms",
     "ms",
@@ -12,6 +19,9 @@ pub const LIFT_MS: Tunable = Tunable::new(
 );
 
 /// `hold-ms`.
+///
+/// The least of [`Quantity::Hold`](crate::Quantity::Hold): the press fires at the first tick that
+/// is not before it.
 pub const HOLD_MS: Tunable = Tunable::new(
     "hold-ms",
     "ms",
@@ -21,6 +31,9 @@ pub const HOLD_MS: Tunable = Tunable::new(
 );
 
 /// `move-mm`.
+///
+/// The most of [`Quantity::Move`](crate::Quantity::Move): larger forgives a thumb that rolls,
+/// smaller tells a tap from a drag sooner.
 pub const MOVE_MM: Tunable = Tunable::new(
     "move-mm",
     "mm",
@@ -30,6 +43,9 @@ pub const MOVE_MM: Tunable = Tunable::new(
 );
 
 /// `gap-ms`.
+///
+/// The most of [`Quantity::Gap`](crate::Quantity::Gap). It is also for how long a single tap that
+/// waits for a double one is late.
 pub const GAP_MS: Tunable = Tunable::new(
     "gap-ms",
     "ms",
@@ -39,6 +55,9 @@ pub const GAP_MS: Tunable = Tunable::new(
 );
 
 /// `spread-mm`.
+///
+/// The most of [`Quantity::Spread`](crate::Quantity::Spread), between the landings of first
+/// fingers.
 pub const SPREAD_MM: Tunable = Tunable::new(
     "spread-mm",
     "mm",
@@ -48,6 +67,8 @@ pub const SPREAD_MM: Tunable = Tunable::new(
 );
 
 /// `together-ms`.
+///
+/// The most of [`Quantity::Together`](crate::Quantity::Together).
 pub const TOGETHER_MS: Tunable = Tunable::new(
     "together-ms",
     "ms",
@@ -57,6 +78,8 @@ pub const TOGETHER_MS: Tunable = Tunable::new(
 );
 
 /// `length-mm`.
+///
+/// The least of [`Quantity::Length`](crate::Quantity::Length).
 pub const LENGTH_MM: Tunable = Tunable::new(
     "length-mm",
     "mm",
@@ -66,6 +89,8 @@ pub const LENGTH_MM: Tunable = Tunable::new(
 );
 
 /// `time-ms`.
+///
+/// The most of [`Quantity::Time`](crate::Quantity::Time).
 pub const TIME_MS: Tunable = Tunable::new(
     "time-ms",
     "ms",
@@ -75,6 +100,8 @@ pub const TIME_MS: Tunable = Tunable::new(
 );
 
 /// `speed-mm-s`.
+///
+/// The least of [`Quantity::Speed`](crate::Quantity::Speed); asked only where the rig says it.
 pub const SPEED_MM_S: Tunable = Tunable::new(
     "speed-mm-s",
     "mm/s",
@@ -84,6 +111,8 @@ pub const SPEED_MM_S: Tunable = Tunable::new(
 );
 
 /// `release-mm-s`.
+///
+/// The least of [`Quantity::Release`](crate::Quantity::Release).
 pub const RELEASE_MM_S: Tunable = Tunable::new(
     "release-mm-s",
     "mm/s",
@@ -93,6 +122,8 @@ pub const RELEASE_MM_S: Tunable = Tunable::new(
 );
 
 /// `reach-mm-s`.
+///
+/// The scale of what a flick gives; see [`Quantity::ReachSpeed`](crate::Quantity::ReachSpeed).
 pub const REACH_MM_S: Tunable = Tunable::new(
     "reach-mm-s",
     "mm/s",
@@ -102,6 +133,8 @@ pub const REACH_MM_S: Tunable = Tunable::new(
 );
 
 /// `outside-mm`.
+///
+/// The most of [`Quantity::Outside`](crate::Quantity::Outside): 0 asks for the zone itself.
 pub const OUTSIDE_MM: Tunable = Tunable::new(
     "outside-mm",
     "mm",
@@ -111,6 +144,9 @@ pub const OUTSIDE_MM: Tunable = Tunable::new(
 );
 
 /// `off-axis-deg`.
+///
+/// The most of [`Quantity::OffAxisDeg`](crate::Quantity::OffAxisDeg). With four directions, 45
+/// leaves no gap between them; with eight, 22.5.
 pub const OFF_AXIS_DEG: Tunable = Tunable::new(
     "off-axis-deg",
     "degrees",
@@ -120,6 +156,9 @@ pub const OFF_AXIS_DEG: Tunable = Tunable::new(
 );
 
 /// `off-axis-mm`.
+///
+/// The most of [`Quantity::OffAxisMm`](crate::Quantity::OffAxisMm); asked only where the rig says
+/// it.
 pub const OFF_AXIS_MM: Tunable = Tunable::new(
     "off-axis-mm",
     "mm",
@@ -129,6 +168,9 @@ pub const OFF_AXIS_MM: Tunable = Tunable::new(
 );
 
 /// `straight`.
+///
+/// The least of [`Quantity::Straight`](crate::Quantity::Straight); asked only where the rig says
+/// it.
 pub const STRAIGHT: Tunable = Tunable::new(
     "straight",
     "of the path",
@@ -138,6 +180,8 @@ pub const STRAIGHT: Tunable = Tunable::new(
 );
 
 /// `edge-mm`.
+///
+/// The most of [`Quantity::Edge`](crate::Quantity::Edge).
 pub const EDGE_MM: Tunable = Tunable::new(
     "edge-mm",
     "mm",
@@ -147,6 +191,8 @@ pub const EDGE_MM: Tunable = Tunable::new(
 );
 
 /// `slop-mm`.
+///
+/// The least of [`Quantity::Slop`](crate::Quantity::Slop); 0 begins at the first movement.
 pub const SLOP_MM: Tunable = Tunable::new(
     "slop-mm",
     "mm",
@@ -156,6 +202,8 @@ pub const SLOP_MM: Tunable = Tunable::new(
 );
 
 /// `slop-deg`.
+///
+/// The least of [`Quantity::SlopDeg`](crate::Quantity::SlopDeg), in either direction.
 pub const SLOP_DEG: Tunable = Tunable::new(
     "slop-deg",
     "degrees",
@@ -165,6 +213,8 @@ pub const SLOP_DEG: Tunable = Tunable::new(
 );
 
 /// `catch-mm`.
+///
+/// The most of [`Quantity::Catch`](crate::Quantity::Catch).
 pub const CATCH_MM: Tunable = Tunable::new(
     "catch-mm",
     "mm",
@@ -174,6 +224,9 @@ pub const CATCH_MM: Tunable = Tunable::new(
 );
 
 /// `dead-mm`.
+///
+/// The least of [`Quantity::Dead`](crate::Quantity::Dead): close to the origin a trembling finger
+/// would point everywhere.
 pub const DEAD_MM: Tunable = Tunable::new(
     "dead-mm",
     "mm",
@@ -183,6 +236,8 @@ pub const DEAD_MM: Tunable = Tunable::new(
 );
 
 /// `differs-deg`.
+///
+/// The most of [`Quantity::Differs`](crate::Quantity::Differs).
 pub const DIFFERS_DEG: Tunable = Tunable::new(
     "differs-deg",
     "degrees",
@@ -192,6 +247,9 @@ pub const DIFFERS_DEG: Tunable = Tunable::new(
 );
 
 /// `lead-deg`.
+///
+/// The least of [`Quantity::Lead`](crate::Quantity::Lead): between two signs that are much alike
+/// nothing fires.
 pub const LEAD_DEG: Tunable = Tunable::new(
     "lead-deg",
     "degrees",
@@ -201,6 +259,8 @@ pub const LEAD_DEG: Tunable = Tunable::new(
 );
 
 /// `ring-mm`.
+///
+/// The scale of what a stick gives; see [`Quantity::Ring`](crate::Quantity::Ring).
 pub const RING_MM: Tunable = Tunable::new(
     "ring-mm",
     "mm",
@@ -210,10 +270,14 @@ pub const RING_MM: Tunable = Tunable::new(
 );
 
 /// `reach-mm`.
+///
+/// The scale of what a drag gives, and an aim that has one.
 pub const REACH_MM: Tunable =
     Tunable::new("reach-mm", "mm", (1.0, 500.0), (1.0, 20.0), "A drag: the distance that gives 1.");
 
 /// `reach-times`.
+///
+/// The scale of what a pinch gives, on a logarithmic scale: its square root gives one half.
 pub const REACH_TIMES: Tunable = Tunable::new(
     "reach-times",
     "times",
@@ -223,6 +287,8 @@ pub const REACH_TIMES: Tunable = Tunable::new(
 );
 
 /// `reach-deg`.
+///
+/// The scale of what a rotation gives.
 pub const REACH_DEG: Tunable = Tunable::new(
     "reach-deg",
     "degrees",

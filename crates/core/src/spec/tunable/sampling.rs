@@ -1,8 +1,14 @@
 //! How devices are polled, and when a control counts as pressed.
+//!
+//! Shares of the travel are of the way from rest to the end that is meant; times are of the
+//! reports, and not of the polls.
 
 use super::Tunable;
 
 /// Polls per second.
+///
+/// Times are those of reports, and filters know how long a tick is, so that a rig may be run at
+/// another rate; combos that count in ticks change with it.
 pub const POLL_HZ: Tunable = Tunable::new(
     "poll-hz",
     "Hz",
@@ -12,6 +18,8 @@ pub const POLL_HZ: Tunable = Tunable::new(
 );
 
 /// The travel at which an axis or trigger counts as a pressed button.
+///
+/// [`Thresholds::press_at`](crate::Thresholds).
 pub const PRESS_AT: Tunable = Tunable::new(
     "press-at",
     "of full travel",
@@ -30,6 +38,9 @@ pub const RELEASE_AT: Tunable = Tunable::new(
 );
 
 /// How long a button is not believed after it moved.
+///
+/// It costs no latency: the first movement counts at once. A press that is shorter than this is
+/// seen as long as this.
 pub const DEBOUNCE_MS: Tunable = Tunable::new(
     "debounce-ms",
     "ms",
@@ -39,6 +50,8 @@ pub const DEBOUNCE_MS: Tunable = Tunable::new(
 );
 
 /// How long a key may be held before it is suspected to be stuck.
+///
+/// It only makes a finding; nothing is released by it.
 pub const STUCK_AFTER_S: Tunable = Tunable::new(
     "stuck-after-s",
     "s",
@@ -49,6 +62,8 @@ pub const STUCK_AFTER_S: Tunable = Tunable::new(
 
 /// From which travel on moving an analogue control makes its device the one
 /// used last.
+///
+/// See [`MainRules`](crate::MainRules).
 pub const USE_AT: Tunable = Tunable::new(
     "use-at",
     "of full travel",

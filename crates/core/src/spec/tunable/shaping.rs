@@ -1,9 +1,15 @@
 //! The stages of shapes.
+//!
+//! Deflections are in full travel: 1 is the end of an axis and the rim of a stick. Which formula a
+//! number goes into says the stage that has it; see [`Stage`](crate::Stage).
 
 use super::Tunable;
 
 /// The radius, or for one axis the travel, below which a deflection counts as
 /// rest.
+///
+/// [`DeadZone::inner`](crate::DeadZone). It should be above what a measurement of a resting stick
+/// finds, and not much above.
 pub const DEAD_ZONE: Tunable = Tunable::new(
     "dead-zone",
     "of full travel",
@@ -13,6 +19,8 @@ pub const DEAD_ZONE: Tunable = Tunable::new(
 );
 
 /// Where the rim begins.
+///
+/// [`DeadZone::outer`](crate::DeadZone): a worn stick that gets no further than 0.96 is full there.
 pub const OUTER: Tunable = Tunable::new(
     "outer",
     "of full travel",
@@ -22,6 +30,8 @@ pub const OUTER: Tunable = Tunable::new(
 );
 
 /// How much a sloped dead zone widens.
+///
+/// [`DeadZone::slope`](crate::DeadZone).
 pub const SLOPE: Tunable = Tunable::new(
     "slope",
     "per unit",
@@ -31,6 +41,8 @@ pub const SLOPE: Tunable = Tunable::new(
 );
 
 /// The exponent of a power curve.
+///
+/// `n` of `m^n`; see [`Curve::Power`](crate::Curve::Power).
 pub const EXPONENT: Tunable = Tunable::new(
     "exponent",
     "",
@@ -40,6 +52,8 @@ pub const EXPONENT: Tunable = Tunable::new(
 );
 
 /// The cubic part of a blended curve.
+///
+/// `b` of `(1 - b) m + b m^3`; see [`Curve::Blend`](crate::Curve::Blend).
 pub const CUBIC: Tunable = Tunable::new(
     "cubic",
     "",
@@ -49,6 +63,8 @@ pub const CUBIC: Tunable = Tunable::new(
 );
 
 /// The steepness of an S-shaped curve.
+///
+/// `k` of `m^k / (m^k + (1 - m)^k)`; see [`Curve::S`](crate::Curve::S).
 pub const STEEPNESS: Tunable = Tunable::new(
     "steepness",
     "",
@@ -67,6 +83,8 @@ pub const SENSITIVITY: Tunable = Tunable::new(
 );
 
 /// The half-life of a smoothing.
+///
+/// After four of them 94 % of a step is made up; a moving hand is followed late by 1.44 of them.
 pub const HALF_LIFE_MS: Tunable = Tunable::new(
     "half-life-ms",
     "ms",
@@ -76,6 +94,8 @@ pub const HALF_LIFE_MS: Tunable = Tunable::new(
 );
 
 /// The cut-off of an adaptive smoothing at rest.
+///
+/// The minimum cut-off of the 1 EUR filter; see [`Smooth::Adaptive`](crate::Smooth::Adaptive).
 pub const STEADY_HZ: Tunable = Tunable::new(
     "steady-hz",
     "Hz",
@@ -85,6 +105,8 @@ pub const STEADY_HZ: Tunable = Tunable::new(
 );
 
 /// How the cut-off of an adaptive smoothing follows the speed.
+///
+/// The `beta` of the 1 EUR filter, for deflections in full travel.
 pub const FOLLOW: Tunable = Tunable::new(
     "follow",
     "Hz per unit a second",
@@ -94,6 +116,8 @@ pub const FOLLOW: Tunable = Tunable::new(
 );
 
 /// The turn limit.
+///
+/// The default turns round once in half a second.
 pub const TURN_LIMIT: Tunable = Tunable::new(
     "turn-limit",
     "degrees a second",
@@ -103,6 +127,8 @@ pub const TURN_LIMIT: Tunable = Tunable::new(
 );
 
 /// The hysteresis of directions.
+///
+/// 0 lets a stick on a border flicker between two directions.
 pub const HYSTERESIS: Tunable = Tunable::new(
     "hysteresis",
     "degrees",
@@ -112,6 +138,8 @@ pub const HYSTERESIS: Tunable = Tunable::new(
 );
 
 /// The threshold of facing.
+///
+/// A stick that springs back past its middle by less than this does not turn the side round.
 pub const FACING: Tunable = Tunable::new(
     "facing",
     "of full travel",
@@ -121,14 +149,20 @@ pub const FACING: Tunable = Tunable::new(
 );
 
 /// An offset.
+///
+/// It adds to what the stages before it came to.
 pub const OFFSET: Tunable =
     Tunable::new("offset", "of full travel", (-2.0, 2.0), (0.01, 0.0), "Added to an axis.");
 
 /// A scale.
+///
+/// A negative one turns the axis over.
 pub const SCALE: Tunable =
     Tunable::new("scale", "times", (-10.0, 10.0), (0.01, 1.0), "Factor of an axis.");
 
 /// What x reads at one end, at rest and at the other end.
+///
+/// Three numbers, which rise: [`Travel`](crate::Travel).
 pub const CALIBRATE_X: Tunable = Tunable::new(
     "calibrate-x",
     "raw",
@@ -147,6 +181,8 @@ pub const CALIBRATE_Y: Tunable = Tunable::new(
 );
 
 /// The counts of a pointer.
+///
+/// Fewer make a faster pointer.
 pub const COUNTS: Tunable = Tunable::new(
     "counts",
     "counts",

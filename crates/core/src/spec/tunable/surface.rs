@@ -1,8 +1,13 @@
 //! Zones, and how the view lies on a panel.
+//!
+//! A zone has one number for each part of its outline, all with one range; a zone in shares is
+//! held on the panel, one in other units is not.
 
 use super::Tunable;
 
 /// A rectangle on a touch surface.
+///
+/// One number for each of the four; see [`Outline::Rect`](crate::Outline::Rect).
 pub const RECT: Tunable = Tunable::new(
     "rect",
     "of the surface",
@@ -12,6 +17,8 @@ pub const RECT: Tunable = Tunable::new(
 );
 
 /// A circle on a touch surface.
+///
+/// One number for each of the three; see [`Outline::Circle`](crate::Outline::Circle).
 pub const CIRCLE: Tunable = Tunable::new(
     "circle",
     "of the surface",
@@ -39,6 +46,8 @@ pub const CIRCLE_UNITS: Tunable = Tunable::new(
 );
 
 /// A corner of a polygon on a touch surface.
+///
+/// See [`Outline::Polygon`](crate::Outline::Polygon).
 pub const POLYGON: Tunable = Tunable::new(
     "polygon",
     "of the surface",
@@ -57,6 +66,8 @@ pub const POLYGON_UNITS: Tunable = Tunable::new(
 );
 
 /// `camera`.
+///
+/// [`Camera::at`](crate::Camera), x and y.
 pub const CAMERA: Tunable = Tunable::new(
     "camera",
     "units",
@@ -66,6 +77,8 @@ pub const CAMERA: Tunable = Tunable::new(
 );
 
 /// `zoom`.
+///
+/// [`Camera::zoom`](crate::Camera).
 pub const ZOOM: Tunable = Tunable::new(
     "zoom",
     "px a unit",

@@ -3,6 +3,8 @@
 use super::Tunable;
 
 /// The full speed of a part of the yard's crane.
+///
+/// [`Drive::speed`](crate::Drive).
 pub const SPEED: Tunable = Tunable::new(
     "speed",
     "units/s",
@@ -12,6 +14,8 @@ pub const SPEED: Tunable = Tunable::new(
 );
 
 /// How fast a part of the crane gets faster.
+///
+/// [`Drive::acceleration`](crate::Drive).
 pub const ACCELERATION: Tunable = Tunable::new(
     "acceleration",
     "units/s²",
@@ -21,6 +25,8 @@ pub const ACCELERATION: Tunable = Tunable::new(
 );
 
 /// How fast a part of the crane gets slower.
+///
+/// [`Drive::braking`](crate::Drive).
 pub const BRAKING: Tunable = Tunable::new(
     "braking",
     "units/s²",
