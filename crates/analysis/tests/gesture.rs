@@ -231,6 +231,24 @@ fn a_tap_is_over_with_its_last_finger_and_a_swipe_with_its_first(
     assert!(near(margin(&verdict, limit), spare), "{verdict:?}");
 }
 
+/// The middle of two fingers may get further than the first of them, whose path is asked for.
+#[rstest]
+#[case::the_first_rests(0.0, 60.0, 1.0)]
+#[case::the_first_goes_half_as_far(20.0, 40.0, 1.0)]
+#[case::none_goes_anywhere(0.0, 0.0, 0.0)]
+fn no_swipe_is_straighter_than_straight(
+    #[case] first: f32,
+    #[case] second: f32,
+    #[case] straight: f32,
+) {
+    let hands = [(1, 20.0, first), (2, 60.0, second)]
+        .map(|(n, y, way)| stroke(100.0, n, [20.0, y], [20.0 + way, y], 200.0));
+    let asked = [(Quantity::Straight, 0.5)];
+    let verdict =
+        played(vec![with_fingers("it", SWIPE, 2, &asked)], &together(hands)).verdicts()[0];
+    assert_eq!(margin(&verdict, Quantity::Straight), straight - 0.5, "{verdict:?}");
+}
+
 #[test]
 fn one_finger_of_two_is_no_attempt() {
     let gestures = vec![with_fingers("it", GestureKind::Tap { times: 1 }, 2, &[])];

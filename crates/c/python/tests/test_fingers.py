@@ -10,6 +10,8 @@ from workbench import a_glass, replayed, reported, rig_of, written
 
 # A panel of 160 by 90 mm with ten units a millimetre.
 WIDTH, HEIGHT = 1600, 900
+# How wide the picture is on every panel, where a rig says it.
+PIXELS = 1280
 TICKS = 150
 GIVES = {"tap": "pulse", "click": "pulse", "pinch": "axis", "rotate": "axis"}
 NOTHING = {"pulse": False, "axis": 0, "plane": (0, 0)}
@@ -22,8 +24,10 @@ MOST = [
     "lift-ms", "time-ms", "together-ms", "move-mm", "off-axis-deg", "catch-mm", "outside-mm",
     "gap-ms", "spread-mm", "off-axis-mm", "edge-mm",
 ]
-# The zone of a click, in mm.
-ZONE = (32, 18, 112, 72)
+# The zones of clicks, in shares of the panel: left, top, right and bottom.
+ZONES = {"it": (0.2, 0.2, 0.7, 0.8), "there": (0.4, 0.1, 0.9, 0.6)}
+# On a panel of a usual size: so many of a unit are a millimetre.
+USUAL = {"mm": 1, "px": 10, "share": 1 / 160}
 
 
 def minus(a, b):
@@ -51,19 +55,47 @@ class Gesture:
     fingers: int
     keys: dict
     limits: dict
+    # What its lengths are measured in; the keys keep their names.
+    unit: str = "mm"
 
     @property
     def gives(self):
         return GIVES.get(self.kind, "plane")
 
+    def in_unit(self, unit):
+        """The same gesture with lengths in another unit, as long on a panel of a usual size."""
+
+        def converted(rows):
+            by = USUAL[unit]
+            return {key: value * by if is_length(key) else value for key, value in rows.items()}
+
+        keys, limits = converted(self.keys), converted(self.limits)
+        return Gesture(self.kind, self.fingers, keys, limits, unit)
+
+    def per_mm(self, panel):
+        """How many of its unit are a millimetre of a panel."""
+        width = panel.size[0]
+        return {"mm": 1, "px": PIXELS / width, "share": 1 / width}[self.unit]
+
     def table(self):
-        rows = {"kind": self.kind} | self.keys | self.limits
+        rows = {"kind": self.kind, "lengths-in": self.unit} | self.keys | self.limits
         rows |= {"zone": "it"} if self.kind == "click" else {}
         rows |= {"fingers": self.fingers} if self.kind in ("tap", "swipe", "drag") else {}
+        rows = {key.replace("-mm", f"-{self.unit}"): value for key, value in rows.items()}
         lines = [f"{key} = {value!r}" for key, value in rows.items()]
-        zone = ["[zone.it]", "rect = [0.2, 0.2, 0.5, 0.6]"] if self.kind == "click" else []
         action = ["[action.it]", f'gives = "{self.gives}"', 'from = { gesture = "it" }']
-        return ["[gesture.it]", *lines, *zone, *action]
+        return ["[gesture.it]", *lines, *(self.zones() if self.kind == "click" else []), *action]
+
+    def zones(self):
+        """That on which it lands has the finger, wherever that is lifted."""
+        for name, (left, top, right, bottom) in ZONES.items():
+            rect = [left, top, round(right - left, 1), round(bottom - top, 1)]
+            yield from [f"[zone.{name}]", f"rect = {rect}"]
+            yield from ["layer = -1"] if name == "there" else []
+
+
+def is_length(key):
+    return "-mm" in key
 
 
 def a_gesture(dice):
@@ -117,6 +149,7 @@ def a_gesture(dice):
         case "flick":
             keys["reach-mm-s"], limits = number(50, 900), {"release-mm-s": number(5, 300)}
         case "click":
+            keys = {"lifts-in": "there"} if dice.random() < 0.4 else {}
             limits = {"outside-mm": number(0, 10)}
             limits |= {"lift-ms": number(60, 600)} if dice.random() < 0.4 else {}
     if fingers > 1 and (kind in ("tap", "swipe") or dice.random() < 0.3):
@@ -181,6 +214,7 @@ class Finger:
 
     contact: int
     landed: int
+    panel: object
     place: tuple = (0, 0)
     told: int = 0
     is_lifted: bool = False
@@ -191,9 +225,11 @@ class Finger:
 
 
 class Panel:
-    """The contacts as the reports say, and as polls find them."""
+    """The contacts as the reports say, and as polls find them. The size is in mm, in which the
+    reports have so many units."""
 
-    def __init__(self):
+    def __init__(self, size=(160, 90), per_mm=10):
+        self.size, self.per_mm = size, per_mm
         self.places, self.down, self.polled, self.told = {}, {}, {}, {}
 
     def report(self, time, contact, said):
@@ -204,13 +240,13 @@ class Panel:
             return
         self.told[contact] = time
         if said is True:
-            self.down[contact] = Finger(contact, time)
+            self.down[contact] = Finger(contact, time, self)
         elif said is False:
             if contact in self.down:
                 self.down.pop(contact).lift = time, self.places[contact]
         else:
-            ends = zip(said, (WIDTH, HEIGHT))
-            self.places[contact] = tuple(max(0, min(end, at)) / 10 for at, end in ends)
+            ends = zip((at / self.per_mm for at in said), self.size)
+            self.places[contact] = tuple(max(0, min(end, at)) for at, end in ends)
 
     def down_or_lifted(self):
         for contact in sorted({*self.polled, *self.down}):
@@ -232,7 +268,21 @@ class Panel:
                 now.place = self.places[contact]
                 landed.append(now)
         self.polled, self.told = dict(self.down), {}
-        return going, sorted(landed, key=lambda finger: finger.landed)
+        return going, landed
+
+
+def polled(panels, reports, now):
+    """What a poll of some panels finds after the reports up to then, which are taken out: the
+    fingers that went on, and those that landed in the order of that. A contact is one of the first
+    panel, or the number of a panel and that of the contact."""
+    while reports and reports[0][0] <= now:
+        time, contact, said = reports.pop(0)
+        panel, contact = contact if isinstance(contact, tuple) else (0, contact)
+        panels[panel].report(time, contact, said)
+    polls = [panel.poll() for panel in panels]
+    landed = [finger for _, landed in polls for finger in landed]
+    going = [finger for going, _ in polls for finger in going]
+    return going, sorted(landed, key=lambda finger: finger.landed)
 
 
 @dataclass(eq=False)
@@ -288,6 +338,9 @@ class Attempt:
         if 0 in told and not self.fingers[0].is_lifted:
             self.recent.append((self.fingers[0].told, self.fingers[0].place))
         return [self.fingers[n] for n in told]
+
+    def panel(self):
+        return self.fingers[0].panel
 
     def outcome(self):
         if self.is_cancelled:
@@ -386,6 +439,11 @@ class Run:
         return all(slack >= 0 for slack in slacks.values())
 
     def measure(self, key, it, until):
+        value = self.measured(key, it, until)
+        return value * self.of.per_mm(it.panel()) if is_length(key) else value
+
+    def measured(self, key, it, until):
+        """The same with lengths in mm."""
         if key in ("lift-ms", "time-ms"):
             return (until - it.fingers[0].landed) / 1e6
         if key == "together-ms":
@@ -397,10 +455,11 @@ class Run:
         if key == "speed-mm-s":
             return math.hypot(*it.way()) * 1000 / max((until - it.fingers[0].landed) / 1e6, 1e-3)
         if key == "straight":
-            return math.hypot(*it.way()) / max(it.path, 1e-6)
+            way = math.hypot(*it.way())
+            return min(1, way / it.path) if it.path else float(way > 0)
         if key == "edge-mm":
-            (x, y), edge = it.starts[0], self.of.keys["from-edge"]
-            return {"left": x, "right": 160 - x, "top": y, "bottom": 90 - y}[edge]
+            (x, y), edge, (width, height) = it.starts[0], self.of.keys["from-edge"], it.panel().size
+            return {"left": x, "right": width - x, "top": y, "bottom": height - y}[edge]
         if key == "slop-mm" and self.of.kind == "pinch":
             return abs(math.hypot(*it.last_line) - math.hypot(*it.line))
         if key in ("length-mm", "slop-mm"):
@@ -414,7 +473,8 @@ class Run:
         if key == "release-mm-s":
             return math.hypot(*it.release)
         assert key == "outside-mm"
-        (x, y), (left, top, right, bottom) = it.ats[0], ZONE
+        name = self.of.keys.get("lifts-in", "it")
+        (x, y), (left, top, right, bottom) = it.ats[0], zone_on(it.panel(), name)
         return math.hypot(max(left - x, 0, x - right), max(top - y, 0, y - bottom))
 
     def off_axis(self, way, in_mm):
@@ -451,7 +511,7 @@ class Run:
             pairs = list(zip(chosen, chosen[1:]))
             values = {key: max(tap.values[key] for tap in chosen) for key in own}
             values["gap-ms"] = max(gap(*pair) for pair in pairs)
-            values["spread-mm"] = max(spread(*pair) for pair in pairs)
+            values["spread-mm"] = max(self.spread(*pair) for pair in pairs)
             it.met = tick if self.is_kept(it, values) else it.met
             if failures(it.moments[-1]) == min(map(failures, it.moments)):
                 it.earlier = {finger for tap in chosen for finger in tap.fingers}
@@ -474,19 +534,26 @@ class Run:
 
     def is_followed(self, tap, later, times=1):
         """Whether a tap is near enough to one before it, in time and place."""
-        limits = self.of.limits
-        is_near = spread(tap, later) <= limits["spread-mm"] * times
+        limits, is_there = self.of.limits, tap.panel() is later.panel()
+        is_near = is_there and self.spread(tap, later) <= limits["spread-mm"] * times
         return 0 <= gap(tap, later) <= limits["gap-ms"] * times and is_near
+
+    def spread(self, tap, later):
+        return math.dist(later.starts[0], tap.starts[0]) * self.of.per_mm(tap.panel())
 
     def land(self, finger, tick):
         of, (x, y) = self.of, finger.place
-        if of.kind == "click" and not (ZONE[0] <= x < ZONE[2] and ZONE[1] <= y < ZONE[3]):
+        left, top, right, bottom = zone_on(finger.panel, "it")
+        if of.kind == "click" and not (left <= x < right and top <= y < bottom):
             return
         for it in self.attempts:
-            if len(it.fingers) < of.fingers and not it.are_all_lifted():
+            is_there = it.panel() is finger.panel
+            if is_there and len(it.fingers) < of.fingers and not it.are_all_lifted():
                 it.land(finger)
-        x, y = of.keys.get("at") or of.keys.get("origin") or (x / 160, y / 90)
-        it = Attempt(centre=(x * 160, y * 90), recent=[(finger.landed, finger.place)])
+        centre, share = (x, y), of.keys.get("at") or of.keys.get("origin")
+        if share:
+            centre = tuple(part * whole for part, whole in zip(share, finger.panel.size))
+        it = Attempt(centre=centre, recent=[(finger.landed, finger.place)])
         it.land(finger)
         self.attempts.append(it)
         if of.kind in ("stick", "aim"):
@@ -508,14 +575,16 @@ class Run:
     def output(self, it):
         """What an attempt gives that has fired."""
         keys, (way, line, turned) = self.of.keys, it.zero or ((0, 0), None, 0)
+        per_mm = self.of.per_mm(it.panel())
         match self.of.kind:
             case "swipe":
                 angle = math.radians(self.toward(it.way()))
                 return math.cos(angle), math.sin(angle)
             case "drag":
-                return held_in_circle([part / keys["reach-mm"] for part in minus(it.way(), way)])
+                reach = keys["reach-mm"] / per_mm
+                return held_in_circle([part / reach for part in minus(it.way(), way)])
             case "flick":
-                return held_in_circle([part / keys["reach-mm-s"] for part in it.release])
+                return held_in_circle([part * per_mm / keys["reach-mm-s"] for part in it.release])
             case "pinch":
                 line = math.hypot(*it.line) if line is None else line
                 # Below a millimetre no ratio means anything.
@@ -528,14 +597,15 @@ class Run:
             case "aim":
                 x, y = minus(it.ats[0], it.centre)
                 far = math.hypot(x, y)
-                reach = keys.get("reach-mm", far)
-                is_dead = far == 0 or far < self.of.limits["dead-mm"]
+                reach = keys.get("reach-mm", far * per_mm) / per_mm
+                is_dead = far == 0 or far * per_mm < self.of.limits["dead-mm"]
                 return (0, 0) if is_dead else held_in_circle((x / reach, -y / reach))
         return True
 
     def stick(self, it):
         x, y = minus(it.ats[0], it.centre)
-        ring, far = self.of.keys["ring-mm"], math.hypot(x, y)
+        ring = self.of.keys["ring-mm"] / self.of.per_mm(it.panel())
+        far = math.hypot(x, y)
         if self.of.keys["centre"] == "following" and far > ring:
             excess = (far - ring) / far
             it.centre = it.centre[0] + x * excess, it.centre[1] + y * excess
@@ -558,8 +628,9 @@ def gap(tap, later):
     return (later.fingers[0].landed - tap.over) / 1e6
 
 
-def spread(tap, later):
-    return math.dist(later.starts[0], tap.starts[0])
+def zone_on(panel, name):
+    """A zone of clicks on a panel, in mm."""
+    return tuple(share * whole for share, whole in zip(ZONES[name], panel.size * 2))
 
 
 def away(angle, other):
@@ -577,13 +648,11 @@ def margins(it, limits):
             yield key, (max(alone) if alone else closest[-1][key]), bool(alone)
 
 
-def given(run, reports, ticks, hz):
+def given(run, reports, ticks, hz, panels=()):
     """Runs a gesture over reports, and holds what it gives at each tick against the program."""
-    panel, waiting = Panel(), list(reports)
+    panels, waiting = panels or [Panel()], list(reports)
     for tick in range(TICKS):
-        while waiting and waiting[0][0] <= tick * 10**9 // hz:
-            panel.report(*waiting.pop(0))
-        gives = run.tick(tick, *panel.poll())
+        gives = run.tick(tick, *polled(panels, waiting, tick * 10**9 // hz))
         said = [action["value"] for action in ticks[tick].get("actions", [])]
         said = said[0] if said else NOTHING[run.of.gives]
         assert gives == pytest.approx(said, abs=2e-3), f"tick {tick}"
@@ -599,6 +668,11 @@ def test_gestures_give_and_tell_what_the_page_says(seed, tmp_path):
     take, rig = written(tmp_path, rig_of(hz, gesture.table()), lines)
     run = Run(gesture)
     given(run, reports, replayed(take, rig), hz)
+    told_alike(run, take, rig)
+
+
+def told_alike(run, take, rig):
+    """Holds the verdicts of a run against what the program tells."""
     if run.is_vague:
         return
     told = [line for line in reported("gestures", take, rig) if line["line"] == "verdict"]
@@ -610,7 +684,8 @@ def test_gestures_give_and_tell_what_the_page_says(seed, tmp_path):
         said = line["outcome"], line["met_tick"], line["fired_tick"]
         assert said == (it.outcome(), it.met, it.fired)
         checks = {check["limit"]: (check["margin"], check["alone"]) for check in line["checks"]}
-        for key, margin, is_alone in margins(it, gesture.limits):
+        for key, margin, is_alone in margins(it, run.of.limits):
+            least = 2e-3 * (USUAL[run.of.unit] if is_length(key) else 1)
             # What is beyond all bounds is told as nothing.
-            close = None if math.isinf(margin) else pytest.approx(margin, rel=2e-3, abs=2e-3)
-            assert checks[key] == (close, is_alone), key
+            close = None if math.isinf(margin) else pytest.approx(margin, rel=2e-3, abs=least)
+            assert checks[key.replace("-mm", f"-{run.of.unit}")] == (close, is_alone), key

@@ -20,7 +20,8 @@ def a_gesture(dice):
     """The kind of a gesture, its limits, and its table in a rig."""
 
     def number(low, high):
-        return round(dice.uniform(low, high), 2)
+        # No place of a finger is exactly at such a limit.
+        return round(dice.uniform(low, high), 2) + 0.007
 
     kind = dice.choice(["tap", "press", "swipe", "swipe that fires on release"])
     if kind == "tap":
@@ -30,7 +31,7 @@ def a_gesture(dice):
     else:
         limits = {"length-mm": number(3, 30), "time-ms": number(50, 900)}
         limits |= {"speed-mm-s": number(5, 200)} if dice.random() < 0.5 else {}
-        limits |= {"straight": number(0.3, 0.99)} if dice.random() < 0.5 else {}
+        limits |= {"straight": number(0.3, 0.98)} if dice.random() < 0.5 else {}
     lines = ["[gesture.it]", f'kind = "{kind.split()[0]}"']
     lines += ['toward = "any"'] if "swipe" in kind else []
     lines += ['fires = "release"'] if "release" in kind else []
@@ -87,7 +88,7 @@ def moments(kind, reports, lifted, hz):
         return {
             "lift-ms": time, "hold-ms": time, "time-ms": time,
             "move-mm": moved, "length-mm": way,
-            "speed-mm-s": way * 1000 / max(time, 1e-3), "straight": way / max(path, 1e-6),
+            "speed-mm-s": way * 1000 / max(time, 1e-3), "straight": min(1, way / path) if path else 0,
         }
 
     if kind == "press":

@@ -1,12 +1,13 @@
 """Gestures that wait for others or take their fingers, written a second time from
-docs/rig-format.md alone, and held against the program over random hands on a panel."""
+docs/rig-format.md alone, and held against the program over random hands on one or two panels."""
 
 import random
 from dataclasses import dataclass, field
 
 import pytest
-from test_fingers import HEIGHT, TICKS, WIDTH, Gesture, Panel, Run, hands
-from workbench import a_glass, replayed_texts, rig_of
+from test_fingers import TICKS, Gesture, Run, polled
+from test_panels import PANELS, hands_on, panels_of, told_of
+from workbench import replayed_texts, rig_of
 
 # The limits that are kept no more once they were not.
 ONLY_GROW = ["lift-ms", "time-ms", "together-ms", "move-mm"]
@@ -43,7 +44,8 @@ def some_gestures(dice):
     count = dice.choice([2, 2, 3, 4])
     for n in range(count):
         kind = dice.choice(["tap", "tap", "tap", "press", "drag", "swipe"])
-        it = Ranked(kind, dice.choice([1, 1, 2]) if kind != "press" else 1, {}, {}, f"g{n}")
+        fingers = dice.choice([1, 1, 2]) if kind != "press" else 1
+        it = Ranked(kind, fingers, {}, {}, name=f"g{n}")
         match kind:
             case "tap":
                 it.keys["times"] = dice.choice([1, 2, 2, 3])
@@ -204,15 +206,14 @@ class Trial(Run):
 def test_gestures_give_way_as_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
     hz = dice.choice([60, 120])
-    gestures, waiting = some_gestures(dice), hands(dice, hz)
-    lines = a_glass(waiting, 3, (WIDTH, HEIGHT), (TICKS - 1) * 10**9 // hz, resolution=10)
+    panels = dice.sample(PANELS, dice.choice([1, 1, 2]))
+    gestures, waiting = some_gestures(dice), hands_on(dice, hz, panels)
+    lines = told_of(panels, waiting, hz)
     rig = rig_of(hz, *(gesture.table() for gesture in gestures))
     told = replayed_texts(tmp_path, rig, lines)
-    panel, board = Panel(), Board(gestures, hz)
+    there, board = panels_of(panels), Board(gestures, hz)
     for tick in range(TICKS):
-        while waiting and waiting[0][0] <= tick * 10**9 // hz:
-            panel.report(*waiting.pop(0))
-        fired = board.tick(tick, *panel.poll())
+        fired = board.tick(tick, *polled(there, waiting, tick * 10**9 // hz))
         values = {action["action"]: action["value"] for action in told[tick].get("actions", [])}
         said = {n for n in range(len(gestures)) if values.get(f"g{n}")}
         assert fired == said, f"tick {tick}"

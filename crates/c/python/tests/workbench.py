@@ -82,6 +82,30 @@ def a_glass(reports, contacts, ends, until, resolution=None):
     """The lines of a take in which contacts of a panel move: instant, contact, and a place or
     whether it is down. Of contact 0 it is whether the panel is plugged in. `ends` are the highest
     x and y."""
+    of_panel = [(time, (0, contact), said) for time, contact, said in reports]
+    return some_glasses(of_panel, contacts, [(ends, resolution)], until)
+
+
+def some_glasses(reports, contacts, panels, until):
+    """The same of several panels, of which each is its ends and its resolution: a contact is the
+    number of a panel, from 0, and that of the contact."""
+    glasses = [plug_of_glass(n, contacts, *panel) for n, panel in enumerate(panels, 1)]
+    yield '{"take":1}'
+    for glass in glasses:
+        yield f'{{"t":0,{glass}}}'
+    for time, (panel, n), said in reports:
+        glass = f"glass{panel + 1}"
+        if n == 0:
+            yield f'{{"t":{time},{glasses[panel]}}}' if said else f'{{"t":{time},"unplug":"{glass}"}}'
+            continue
+        values = {"": int(said)} if isinstance(said, bool) else dict(zip(("-x", "-y"), said))
+        for axis, value in values.items():
+            yield f'{{"t":{time},"on":"{glass}","c":"contact-{n}{axis}","v":{value}}}'
+    yield f'{{"t":{until},"ends":true}}'
+
+
+def plug_of_glass(number, contacts, ends, resolution):
+    """What a line says that plugs a panel in."""
     per_mm = f',"resolution":{resolution}' if resolution else ""
     controls = []
     for n in range(1, contacts + 1):
@@ -89,17 +113,7 @@ def a_glass(reports, contacts, ends, until, resolution=None):
         for axis, end in zip("xy", ends):
             place = f'"kind":"position","min":0,"max":{end}{per_mm}'
             controls.append(f'{{"code":"contact-{n}-{axis}",{place}}}')
-    glass = f'"plug":"glass1","kind":"glass","controls":[{",".join(controls)}]'
-    yield '{"take":1}'
-    yield f'{{"t":0,{glass}}}'
-    for time, n, said in reports:
-        if n == 0:
-            yield f'{{"t":{time},{glass}}}' if said else f'{{"t":{time},"unplug":"glass1"}}'
-            continue
-        values = {"": int(said)} if isinstance(said, bool) else dict(zip(("-x", "-y"), said))
-        for axis, value in values.items():
-            yield f'{{"t":{time},"on":"glass1","c":"contact-{n}{axis}","v":{value}}}'
-    yield f'{{"t":{until},"ends":true}}'
+    return f'"plug":"glass{number}","kind":"glass","controls":[{",".join(controls)}]'
 
 
 def polled(moved, hz, carried=()):

@@ -382,7 +382,7 @@ impl GestureAttempt {
             Quantity::Speed => {
                 length(self.way()) * 1000.0 / since(self.first().landing.time).max(1e-3)
             }
-            Quantity::Straight => length(self.way()) / self.path.max(1e-6),
+            Quantity::Straight => self.straightness(),
             Quantity::OffAxisDeg => self
                 .off_axis(of)
                 .map_or(180.0, |[along, beside]| libm::atan2f(beside, along) * (180.0 / PI)),
@@ -413,6 +413,16 @@ impl GestureAttempt {
             | Quantity::ReachTimes
             | Quantity::ReachDeg
             | Quantity::ReachSpeed => 0.0,
+        }
+    }
+
+    /// Its way as a share of the path of its first finger: at most 1, for the middle of several
+    /// fingers may get further than the first of them; 0 where it went nowhere.
+    fn straightness(&self) -> f32 {
+        match length(self.way()) {
+            way if way < self.path => way / self.path,
+            way if way > 0.0 => 1.0,
+            _ => 0.0,
         }
     }
 

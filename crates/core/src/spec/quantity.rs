@@ -34,7 +34,7 @@ pub enum Quantity {
     OffAxisDeg,
     /// The distance from the line in the direction of a swipe.
     OffAxisMm,
-    /// Length over path.
+    /// Length over path, at most 1.
     Straight,
     /// From the edge of the surface to where it began.
     Edge,

@@ -108,7 +108,7 @@ pub enum Outline {
 /// What a zone does with a contact on it.
 ///
 /// A game has `take` for its buttons, `share` for an area that watches what happens on top of
-/// another, and `pass` for one that is only measured against.
+/// another, and `pass` for one that is only drawn: no input and no gesture can name it.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray, IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
