@@ -51,6 +51,22 @@ fn a_tap(#[case] reports: Vec<Report>, #[case] fires: bool, #[case] lift: f32, #
     assert!((is - moved).abs() < 0.4, "{verdict:?}");
 }
 
+/// Its lift is held back until 130 ms. The next finger lands before the poll at 133.3 ms.
+#[test]
+fn a_finger_that_a_debounce_held_back_is_lifted_where_it_was() {
+    let mut rig = gesture_rig(vec![gesture("it", GestureKind::Tap { times: 1 }, &[])]);
+    rig.edges.push(EdgeRule {
+        of: vec![Scope::Kind(DeviceKind::Glass)],
+        debounce: Some(Nanos::from_millis(30)),
+        ..EdgeRule::default()
+    });
+    let mut hand = Hand::new(rig);
+    hand.play(&together([tap(100.0, 1, [20.0, 20.0], 10.0), tap(132.0, 1, [60.0, 20.0], 100.0)]));
+    let verdict = hand.verdicts()[0];
+    assert_eq!((verdict.outcome, verdict.ended), (GestureOutcome::Fired, Nanos::from_millis(130)));
+    assert_eq!(verdict.way, [[20.0, 20.0]; 2]);
+}
+
 #[rstest]
 #[case::far_enough([20.0, 20.0], [41.0, 20.0], 200.0, true, 6.0, None)]
 #[case::too_short([20.0, 20.0], [28.8, 20.0], 200.0, false, -6.2, Some(Quantity::Length))]

@@ -224,38 +224,81 @@ class Finger:
     lift: tuple = None
 
 
+@dataclass
+class Switch:
+    """What a debounce makes of a contact: what was reported, what counts, until when it holds."""
+
+    reported: bool = False
+    counts: bool = False
+    until: int = 0
+
+
 class Panel:
     """The contacts as the reports say, and as polls find them. The size is in mm, in which the
-    reports have so many units."""
+    reports have so many units. A debounce is in nanoseconds."""
 
-    def __init__(self, size=(160, 90), per_mm=10):
+    def __init__(self, size=(160, 90), per_mm=10, latched=False, debounce=0):
         self.size, self.per_mm = size, per_mm
+        self.latched, self.debounce = latched, debounce
         self.places, self.down, self.polled, self.told = {}, {}, {}, {}
+        # For each contact its switch, its last finger, and whether one landed since the last poll.
+        self.switches, self.last, self.has_landed = {}, {}, set()
 
     def report(self, time, contact, said):
+        self.let_through(time)
         if contact == 0:
             for finger in self.down.values():
                 finger.lift, finger.is_broken = (time, self.places[finger.contact]), True
-            self.down = {}
+            self.down, self.switches = {}, {}
             return
         self.told[contact] = time
-        if said is True:
-            self.down[contact] = Finger(contact, time, self)
-        elif said is False:
-            if contact in self.down:
-                self.down.pop(contact).lift = time, self.places[contact]
+        if isinstance(said, bool):
+            switch = self.switches.setdefault(contact, Switch())
+            switch.reported = said
+            if time >= switch.until:
+                self.move(contact, time)
         else:
             ends = zip((at / self.per_mm for at in said), self.size)
             self.places[contact] = tuple(max(0, min(end, at)) for at, end in ends)
 
-    def down_or_lifted(self):
-        for contact in sorted({*self.polled, *self.down}):
-            yield contact, self.polled.get(contact), self.down.get(contact)
+    def let_through(self, now):
+        """What a debounce held back counts when its time is over."""
+        held = lambda: [
+            (switch.until, contact)
+            for contact, switch in self.switches.items()
+            if switch.reported != switch.counts and switch.until <= now
+        ]
+        while over := held():
+            time, contact = min(over)
+            self.move(contact, time)
 
-    def poll(self):
+    def move(self, contact, time):
+        """A finger lands or is lifted, if it is not so already."""
+        switch = self.switches[contact]
+        if switch.reported == switch.counts:
+            return
+        switch.counts, switch.until = switch.reported, time + self.debounce
+        if switch.counts:
+            self.down[contact] = self.last[contact] = Finger(contact, time, self)
+            self.has_landed.add(contact)
+        else:
+            self.down.pop(contact).lift = time, self.places[contact]
+
+    def down_or_lifted(self):
+        for contact in sorted({*self.polled, *self.down, *self.has_landed}):
+            was, now = self.polled.get(contact), self.down.get(contact)
+            if self.latched and contact in self.has_landed and bool(was) == bool(now):
+                # It is shown for one poll: there, or away.
+                now = None if now else self.last[contact]
+            yield contact, was, now
+
+    def poll(self, now):
         """The fingers that went on or were lifted, and those that landed, in the order of that."""
-        going, landed = [], []
+        self.let_through(now)
+        going, landed, seen = [], [], {}
         for contact, was, now in self.down_or_lifted():
+            if now:
+                seen[contact] = now
             if was and was is not now:
                 was.told, place = was.lift
                 # One that went with its panel is where the last poll found it.
@@ -267,7 +310,7 @@ class Panel:
             if now and was is not now:
                 now.place = self.places[contact]
                 landed.append(now)
-        self.polled, self.told = dict(self.down), {}
+        self.polled, self.told, self.has_landed = seen, {}, set()
         return going, landed
 
 
@@ -279,7 +322,7 @@ def polled(panels, reports, now):
         time, contact, said = reports.pop(0)
         panel, contact = contact if isinstance(contact, tuple) else (0, contact)
         panels[panel].report(time, contact, said)
-    polls = [panel.poll() for panel in panels]
+    polls = [panel.poll(now) for panel in panels]
     landed = [finger for _, landed in polls for finger in landed]
     going = [finger for going, _ in polls for finger in going]
     return going, sorted(landed, key=lambda finger: finger.landed)

@@ -5,7 +5,7 @@ import random
 
 import pytest
 from test_fingers import HEIGHT, PIXELS, TICKS, WIDTH, Panel, Run, a_gesture, given, hands, told_alike
-from workbench import replayed, rig_of, some_glasses, written
+from workbench import MILLISECOND, replayed, rig_of, some_glasses, written
 
 # The ends of a panel, its units a millimetre where it says them, and how large it is taken to be.
 PANELS = [
@@ -37,6 +37,21 @@ def told_of(panels, reports, hz):
 
 def panels_of(panels):
     return [Panel(size, ends[0] / size[0]) for ends, _, size in panels]
+
+
+@pytest.mark.parametrize("seed", range(200))
+def test_contacts_with_a_latch_or_a_debounce_are_fingers_as_the_page_says(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, latched = dice.choice([60, 60, 120]), dice.random() < 0.6
+    debounce = dice.choice([0, 10, 30, 60]) if latched else dice.choice([10, 30, 60])
+    edge = ["[[edge]]", 'of = "glass"', f"latched = {str(latched).lower()}"]
+    edge += [f"debounce-ms = {debounce}"] if debounce else []
+    gesture, reports = a_gesture(dice), hands_on(dice, hz, PANELS[:1])
+    rig = rig_of(hz, edge, gesture.table())
+    take, rig = written(tmp_path, rig, told_of(PANELS[:1], reports, hz))
+    run, panel = Run(gesture), Panel(latched=latched, debounce=debounce * MILLISECOND)
+    given(run, reports, replayed(take, rig), hz, [panel])
+    told_alike(run, take, rig)
 
 
 @pytest.mark.parametrize("seed", range(200))

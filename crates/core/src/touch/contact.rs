@@ -172,7 +172,12 @@ impl ContactState {
     ///
     /// The place of an end is what x and y said last *before* it: most panels report a lift without
     /// a place, and a finger that lands later on the same controls brings its own.
-    fn turn(&mut self, contact: &Contact, controls: &[ControlState], is_taken_back: bool) {
+    pub(super) fn turn(
+        &mut self,
+        contact: &Contact,
+        controls: &[ControlState],
+        is_taken_back: bool,
+    ) {
         let down = &controls[contact.down.index()];
         let is_lost = down.marks.contains(LaneMarks::SYNTHETIC);
         let end = End {
@@ -234,8 +239,7 @@ impl ContactState {
         controls: &[ControlState],
         (closed, now): (ZoneSet, Nanos),
     ) -> (ZoneSet, ContactUpdate) {
-        // A debounce lets through what it held back when its time is over, and a
-        // device that goes away says nothing of its contacts.
+        // A device that goes away says nothing of its contacts.
         self.turn(contact, controls, false);
         let (was_down, was) = (self.is_down, self.has);
         let is_down = controls[contact.down.index()].is_down();
