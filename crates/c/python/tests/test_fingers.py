@@ -57,6 +57,8 @@ class Gesture:
     limits: dict
     # What its lengths are measured in; the keys keep their names.
     unit: str = "mm"
+    # What makes it, where that is not said by default.
+    by: list = field(default_factory=list)
 
     @property
     def gives(self):
@@ -70,7 +72,7 @@ class Gesture:
             return {key: value * by if is_length(key) else value for key, value in rows.items()}
 
         keys, limits = converted(self.keys), converted(self.limits)
-        return Gesture(self.kind, self.fingers, keys, limits, unit)
+        return Gesture(self.kind, self.fingers, keys, limits, unit, self.by)
 
     def per_mm(self, panel):
         """How many of its unit are a millimetre of a panel."""
@@ -80,6 +82,7 @@ class Gesture:
     def table(self):
         rows = {"kind": self.kind, "lengths-in": self.unit} | self.keys | self.limits
         rows |= {"zone": "it"} if self.kind == "click" else {}
+        rows |= {"by": self.by} if self.by else {}
         rows |= {"fingers": self.fingers} if self.kind in ("tap", "swipe", "drag") else {}
         rows = {key.replace("-mm", f"-{self.unit}"): value for key, value in rows.items()}
         lines = [f"{key} = {value!r}" for key, value in rows.items()]
@@ -92,6 +95,7 @@ class Gesture:
             rect = [left, top, round(right - left, 1), round(bottom - top, 1)]
             yield from [f"[zone.{name}]", f"rect = {rect}"]
             yield from ["layer = -1"] if name == "there" else []
+            yield from [f"by = {self.by}"] if self.by else []
 
 
 def is_length(key):

@@ -5,11 +5,23 @@ import random
 from dataclasses import dataclass
 
 import pytest
-from test_fingers import HEIGHT, TICKS, WIDTH, Run, a_gesture, fingers, given
+from test_fingers import (
+    HEIGHT,
+    TICKS,
+    WIDTH,
+    Panel,
+    Run,
+    a_gesture,
+    fingers,
+    given,
+    hands,
+    told_alike,
+)
 from test_zones import Contact, Zone, having
-from workbench import replayed_texts, rig_of
+from workbench import a_glass, merged, replayed, replayed_texts, rig_of, written
 
 SIDE = 1000
+ENDS = (WIDTH, HEIGHT)
 MAKERS = ["left", "right", "middle", "hover"]
 
 
@@ -149,10 +161,58 @@ def test_a_button_of_a_pointer_makes_gestures_as_a_finger_does(seed, tmp_path):
     for time, _, said in reports:
         values = {button: int(said)} if isinstance(said, bool) else dict(zip("xy", said))
         moved += [(time, *value) for value in values.items()]
-    by = [f'by = "{button}"']
-    # The table of the gesture first, and then that of its zone.
-    table = gesture.table()
-    at = next((n for n, line in enumerate(table) if line == "[zone.it]"), 1)
-    table = [*table[:1], *by, *table[1 : at + 1], *(by if at > 1 else []), *table[at + 1 :]]
+    gesture.by = [button]
     lines = a_mouse(moved, False, (TICKS - 1) * 10**9 // hz, (WIDTH, HEIGHT))
-    given(Run(gesture), reports, replayed_texts(tmp_path, rig_of(hz, table), lines), hz)
+    given(Run(gesture), reports, replayed_texts(tmp_path, rig_of(hz, gesture.table()), lines), hz)
+
+
+class Pointer(Panel):
+    """A mouse as a panel: each button is a contact, and hover is one, all where the mouse is."""
+
+    def report(self, time, contact, said):
+        is_place = not isinstance(said, bool)
+        for one in range(1, len(MAKERS) + 1) if is_place else [contact]:
+            super().report(time, one, said)
+
+
+@pytest.mark.parametrize("seed", range(200))
+def test_whatever_points_makes_gestures(seed, tmp_path):
+    """A panel and a mouse at once; of these what the gesture is made by."""
+    dice = random.Random(seed)
+    hz, gesture = dice.choice([60, 120]), of_one_finger(dice)
+    may_hover = gesture.kind == "aim" or gesture.keys.get("centre") == "fixed"
+    makers = ["finger", *(MAKERS if may_hover else MAKERS[:3])]
+    gesture.by = dice.sample(makers, dice.randint(1, len(makers)))
+    end = (TICKS - 2) * 10**9 // hz
+    touched = hands(dice, hz)
+    # The contacts of a mouse, by the places of their names; no two things happen at one instant.
+    pointed = [
+        (time - time % 7 + n, n, said)
+        for n in dice.sample(range(1, len(MAKERS) + 1), dice.randint(1, len(MAKERS)))
+        for time, _, said in fingers(dice, n, 5_000_000, end)
+        if time < end
+    ]
+    pointed.sort(key=lambda report: report[0])
+    until = (TICKS - 1) * 10**9 // hz
+    mouse = a_mouse([moved for report in pointed for moved in as_moved(*report)], True, until, ENDS)
+    take = merged(a_glass(touched, 3, ENDS, until, resolution=10), mouse)
+    # Of the mouse only what the gesture is made by.
+    touched = [(time, (0, n), said) for time, n, said in touched if "finger" in gesture.by]
+    pointed = [
+        (time, (1, n), said)
+        for time, n, said in pointed
+        if not isinstance(said, bool) or MAKERS[n - 1] in gesture.by
+    ]
+    reports = sorted(touched + pointed, key=lambda report: report[0])
+    take, rig = written(tmp_path, rig_of(hz, gesture.table()), take)
+    run = Run(gesture)
+    given(run, reports, replayed(take, rig), hz, [Panel(), Pointer()])
+    told_alike(run, take, rig)
+
+
+def as_moved(time, contact, said):
+    """A report of a contact of a mouse as what its controls say."""
+    if isinstance(said, bool):
+        name = MAKERS[contact - 1]
+        return [(time, "in-range" if name == "hover" else name, int(said))]
+    return [(time, axis, value) for axis, value in zip("xy", said)]

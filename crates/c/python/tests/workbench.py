@@ -104,6 +104,16 @@ def some_glasses(reports, contacts, panels, until):
     yield f'{{"t":{until},"ends":true}}'
 
 
+def merged(*takes):
+    """The lines of several takes as one, in order of time."""
+    lines = [(json.loads(line), line) for take in takes for line in take]
+    timed = [(said["t"], line) for said, line in lines if "t" in said and "ends" not in said]
+    last = [line for said, line in lines if "ends" in said][-1]
+    yield '{"take":1}'
+    yield from (line for _, line in sorted(timed, key=lambda one: one[0]))
+    yield last
+
+
 def plug_of_glass(number, contacts, ends, resolution):
     """What a line says that plugs a panel in."""
     per_mm = f',"resolution":{resolution}' if resolution else ""
