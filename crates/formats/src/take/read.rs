@@ -96,8 +96,9 @@ impl Loaded {
             0 => format!("{damage}; the {} event(s) before it were read", self.events),
             n => format!("{damage}; {n} such value(s) were left out, and {} read", self.events),
         });
-        let left_out = (self.damage.is_none() && self.left_out > 0)
-            .then(|| format!("{} line(s) were none, or were lost on the way", self.left_out));
+        let left_out = (self.damage.is_none() && self.left_out > 0).then(|| {
+            format!("{} line(s) could not be read, or were lost on the way", self.left_out)
+        });
         backwards.into_iter().chain(early).chain(damage).chain(left_out).collect()
     }
 }
