@@ -1,6 +1,9 @@
 //! Layouts and packets by hand; the real kernel has a proof of its own,
 //! `scripts/kernel-proof`.
 
+mod contacts;
+mod losses;
+
 use super::{
     Kernel,
     decode::{Decoder, Next, Raw, Slot, State},
@@ -19,8 +22,11 @@ use gtrig_core::{
 use rstest::rstest;
 
 const SYN: u16 = 0;
+
 const KEY: u16 = 1;
+
 const ABS: u16 = 3;
+
 const SOUTH: u16 = 0x130;
 
 /// Axes of a code and a range each.
@@ -307,137 +313,6 @@ fn a_hat_may_turn_within_a_packet() {
 }
 
 #[test]
-fn contacts_go_by_their_slots() {
-    let layout = glass().layout().unwrap();
-    let mut decoder = Decoder::new(layout.clone());
-    let events = [
-        (ABS, 0x2f, 1),
-        (ABS, 0x39, 77),
-        (ABS, 0x35, 10),
-        (ABS, 0x36, 20),
-        (SYN, 0, 0),
-        (ABS, 0x2f, 9),
-        (ABS, 0x39, 78),
-        (SYN, 0, 0),
-        (ABS, 0x2f, 1),
-        (ABS, 0x39, -1),
-        (SYN, 0, 0),
-    ];
-    let (said, _) = run(&mut decoder, &layout, &events);
-    assert_eq!(said, ["contact-2=1", "contact-2-x=10", "contact-2-y=20", "contact-2=0"]);
-}
-
-#[test]
-fn another_id_in_a_slot_is_another_finger() {
-    let layout = glass().layout().unwrap();
-    let mut decoder = Decoder::new(layout.clone());
-    let events =
-        [(ABS, 0x39, 5), (SYN, 0, 0), (ABS, 0x39, 6), (SYN, 0, 0), (ABS, 0x39, -1), (SYN, 0, 0)];
-    let (said, _) = run(&mut decoder, &layout, &events);
-    assert_eq!(said, ["contact-1=1", "contact-1=0", "contact-1=1", "contact-1=0"]);
-}
-
-#[test]
-fn a_palm_takes_its_touch_back() {
-    let layout = glass().layout().unwrap();
-    let mut decoder = Decoder::new(layout.clone());
-    let events = [
-        (ABS, 0x39, 5),
-        (SYN, 0, 0),
-        (ABS, 0x37, 2),
-        (SYN, 0, 0),
-        // Nobody lifts what was taken back, and it takes back no other.
-        (ABS, 0x39, -1),
-        (ABS, 0x37, 2),
-        (SYN, 0, 0),
-    ];
-    let mut changes = Vec::new();
-    for (kind, code, value) in events {
-        decoder.event(Raw { time: Nanos(0), kind, code, value }, &mut changes);
-    }
-    let marks: Vec<(i32, Marks)> = changes.iter().map(|c| (c.value, c.marks)).collect();
-    assert_eq!(marks, [(1, Marks::empty()), (0, Marks::CANCELLED)]);
-}
-
-/// Where a palm goes on does not matter, nor does what is left of it in its slot.
-#[test]
-fn what_was_taken_back_does_not_go_on() {
-    let layout = glass().layout().unwrap();
-    let mut decoder = Decoder::new(layout.clone());
-    let events = [
-        (ABS, 0x39, 5),
-        (ABS, 0x35, 100),
-        (SYN, 0, 0),
-        (ABS, 0x37, 2),
-        (ABS, 0x35, 200),
-        (SYN, 0, 0),
-        (ABS, 0x35, 300),
-        (SYN, 0, 0),
-        (ABS, 0x39, 6),
-        (ABS, 0x35, 400),
-        (SYN, 0, 0),
-    ];
-    let (said, _) = run(&mut decoder, &layout, &events);
-    let expected =
-        ["contact-1=1", "contact-1-x=100", "contact-1=0", "contact-1=1", "contact-1-x=400"];
-    assert_eq!(said, expected);
-}
-
-#[test]
-fn more_contacts_than_are_followed_are_noticed() {
-    let layout = glass().layout().unwrap();
-    let mut decoder = Decoder::new(layout.clone());
-    run(&mut decoder, &layout, &[(ABS, 0x2f, 4), (ABS, 0x39, 5), (SYN, 0, 0)]);
-    assert!(!decoder.takes_more_contacts());
-    run(&mut decoder, &layout, &[(ABS, 0x2f, 5), (ABS, 0x39, 6), (SYN, 0, 0)]);
-    assert!(decoder.takes_more_contacts());
-    assert!(!decoder.takes_more_contacts(), "said once");
-    // Slots that no panel has are none.
-    for slot in [i32::MAX, -1] {
-        let (said, _) =
-            run(&mut decoder, &layout, &[(ABS, 0x2f, slot), (ABS, 0x35, 1), (SYN, 0, 0)]);
-        assert_eq!(said, [""; 0]);
-    }
-}
-
-/// While nothing was heard one finger was replaced, one turned out to be a palm, one
-/// stayed and one came.
-#[test]
-fn contacts_are_read_back_slot_by_slot() {
-    let layout = glass().layout().unwrap();
-    let mut decoder = Decoder::new(layout.clone());
-    let mut events = Vec::new();
-    for (slot, id) in [(0, 5), (1, 6), (2, 7)] {
-        events.extend([(ABS, 0x2f, slot), (ABS, 0x39, id), (ABS, 0x35, 10 + slot)]);
-    }
-    events.push((SYN, 0, 0));
-    run(&mut decoder, &layout, &events);
-    let slot = |id, x, is_palm| Slot { id, parts: vec![x, 0], is_palm };
-    let slots = vec![
-        slot(9, 50, false),
-        slot(6, 11, true),
-        slot(7, 12, false),
-        slot(10, 60, false),
-        slot(-1, 0, false),
-    ];
-    let state = State { axes: vec![(0x2f, 3)], slots, ..State::default() };
-    let mut changes = Vec::new();
-    decoder.resync(&state, Nanos(9), &mut changes);
-    let cancelled = changes.iter().filter(|change| change.marks.contains(Marks::CANCELLED));
-    assert_eq!(cancelled.count(), 1);
-    let mut said: Vec<String> =
-        said(&layout, &changes).into_iter().map(|text| text.replace('≈', "")).collect();
-    assert_eq!(
-        said.split_off(2),
-        ["contact-1=1", "contact-1-x=50", "contact-4=1", "contact-4-x=60"]
-    );
-    assert_eq!(said, ["contact-1=0", "contact-2=0"]);
-    // What follows is said of the slot that the kernel is at.
-    let (after, _) = run(&mut decoder, &layout, &[(ABS, 0x35, 61), (SYN, 0, 0)]);
-    assert_eq!(after, ["contact-4-x=61"]);
-}
-
-#[test]
 fn pressure_and_size_are_reported_where_a_panel_knows_them() {
     let mut abilities = glass();
     let grain = AxisInfo { resolution: 12, ..AxisInfo::default() };
@@ -468,108 +343,6 @@ fn releases_that_the_kernel_makes_up_at_unplug_are_left_out() {
     let events =
         [(KEY, SOUTH, 1), (SYN, 0, 0), (KEY, SOUTH, 2), (SYN, 0, 1), (KEY, SOUTH, 0), (SYN, 0, 1)];
     assert_eq!(run(&mut decoder, &layout, &events).0, ["south=1", "south=1~"]);
-}
-
-/// A packet that is too long for the kernel is cut, and its first part is closed as
-/// what the kernel makes up is.
-#[test]
-fn a_packet_that_was_cut_is_whole_again() {
-    let layout = pad().layout().unwrap();
-    let mut decoder = Decoder::new(layout.clone());
-    let cut = [(ABS, 0, 500), (KEY, SOUTH, 1), (SYN, 0, 1), (ABS, 2, 9), (SYN, 0, 0)];
-    let (said, _) = run(&mut decoder, &layout, &cut);
-    assert_eq!(said, ["stick-l-x=500", "south=1", "trigger-l=9"]);
-}
-
-/// A pad of so many buttons, all of which are down.
-fn held(count: u16) -> (Layout, Decoder) {
-    let keys = (0x2c0..0x2c0 + count).collect();
-    let layout = Abilities { keys, ..Abilities::default() }.layout().unwrap();
-    let mut decoder = Decoder::new(layout.clone());
-    let mut press: Vec<_> = (0..count).map(|n| (KEY, 0x2c0 + n, 1)).collect();
-    press.push((SYN, 0, 0));
-    run(&mut decoder, &layout, &press);
-    (layout, decoder)
-}
-
-/// Releases of all that is held, closed as what the kernel makes up is: fewer than a
-/// packet that was cut has are nobody's; of more it is not known until the device
-/// says more, or is still there after a while.
-#[rstest]
-#[case::too_few_to_be_cut(7, 7, false, None)]
-#[case::enough_to_be_cut(8, 8, false, Some(8))]
-#[case::with_what_a_driver_says(4, 4, true, None)]
-#[case::not_all_that_is_held(9, 8, false, None)]
-fn releases_are_a_hand_s_or_nobody_s(
-    #[case] down: u16,
-    #[case] released: u16,
-    #[case] with_scan_codes: bool,
-    #[case] waiting: Option<usize>,
-) {
-    let release = || {
-        let mut events = Vec::new();
-        for n in 0..released {
-            if with_scan_codes {
-                events.push((4, 4, i32::from(n)));
-            }
-            events.push((KEY, 0x2c0 + n, 0));
-        }
-        events.push((SYN, 0, 1));
-        events
-    };
-    let (layout, mut decoder) = held(down);
-    let (said_at_once, _) = run(&mut decoder, &layout, &release());
-    assert_eq!(decoder.holds_back(), waiting.is_some());
-    let is_told = with_scan_codes || released < down;
-    assert_eq!(said_at_once.len(), if is_told { usize::from(released) } else { 0 });
-    let mut later = Vec::new();
-    decoder.let_go(&mut later);
-    assert_eq!(later.len(), waiting.unwrap_or(0));
-    // Whatever it says next tells that it was there.
-    let (layout, mut decoder) = held(down);
-    run(&mut decoder, &layout, &release());
-    let (said_next, _) = run(&mut decoder, &layout, &[(SYN, 0, 0)]);
-    assert_eq!(said_next.len(), waiting.unwrap_or(0));
-}
-
-/// What no event told: only that is another state than is known.
-#[test]
-fn a_state_that_no_event_told_is_noticed() {
-    let layout = pad().layout().unwrap();
-    let mut decoder = Decoder::new(layout.clone());
-    let state = |down: &[u16], x| State {
-        down: down.to_vec(),
-        axes: vec![(0, x), (2, 0), (0x10, 0)],
-        ..State::default()
-    };
-    let mut changes = Vec::new();
-    decoder.begin(&state(&[], 0), Nanos(0), &mut changes);
-    assert!(!decoder.differs(&state(&[], 0)));
-    assert!(decoder.differs(&state(&[SOUTH], 0)));
-    assert!(decoder.differs(&state(&[], 40)));
-    run(&mut decoder, &layout, &[(KEY, SOUTH, 1), (ABS, 0, 40), (SYN, 0, 0)]);
-    assert!(!decoder.differs(&state(&[SOUTH], 40)));
-    // A key that the layout does not have is nobody's.
-    assert!(!decoder.differs(&state(&[SOUTH, 0x1ff], 40)));
-}
-
-#[test]
-fn after_a_loss_the_state_is_asked_for_and_what_differs_is_marked() {
-    let layout = pad().layout().unwrap();
-    let mut decoder = Decoder::new(layout.clone());
-    let events = [(KEY, SOUTH, 1), (SYN, 0, 0), (SYN, 3, 0), (ABS, 0, 42), (SYN, 0, 0)];
-    let (before, next) = run(&mut decoder, &layout, &events);
-    assert_eq!((before, next), (vec!["south=1".to_owned()], Next::AskForState));
-    let state = State { axes: vec![(0, 42), (2, 9), (0x10, 1)], ..State::default() };
-    let mut changes = Vec::new();
-    decoder.resync(&state, Nanos(9), &mut changes);
-    assert_eq!(
-        said(&layout, &changes),
-        ["south=0≈", "stick-l-x=42≈", "trigger-l=9≈", "dpad-right=1≈"]
-    );
-    // And when it goes after that, its releases are still nobody's.
-    let events = [(KEY, SOUTH, 1), (SYN, 0, 0), (KEY, SOUTH, 0), (SYN, 0, 1)];
-    assert_eq!(run(&mut decoder, &layout, &events).0, ["south=1"]);
 }
 
 #[test]
