@@ -189,18 +189,8 @@ impl Machine {
     /// Takes in an event: into its control, and where that is a part of a contact into this.
     #[inline]
     fn receive(&mut self, plan: &Plan, event: &Event) {
-        self.let_through(plan, event.time);
         if self.sampler.receive(&plan.sample, event, &mut self.election) {
             self.panels.receive(&plan.touch, self.sampler.controls(), event);
-        }
-    }
-
-    /// Debounces whose time is over let through what they held back; where that is a finger, its
-    /// contact hears of it.
-    #[inline]
-    fn let_through(&mut self, plan: &Plan, until: Nanos) {
-        while let Some(control) = self.sampler.let_through(&plan.sample, until) {
-            self.panels.let_through(&plan.touch, self.sampler.controls(), control);
         }
     }
 
@@ -218,9 +208,8 @@ impl Machine {
     /// Polls what had an event, and has what reads it evaluated.
     #[inline]
     fn sample(&mut self, plan: &Plan, now: Nanos) {
-        self.let_through(plan, now);
         let Machine { sampler, panels, actions, .. } = self;
-        sampler.poll(&plan.sample, |control, polled| {
+        sampler.poll(&plan.sample, now, |control, polled| {
             if polled == Polled::Control {
                 panels.read(&plan.touch, control);
             }

@@ -90,9 +90,9 @@ impl Sampler {
     /// Takes in an event. Returns whether it counts: what a device says while
     /// nobody listens must not move anything.
     ///
-    /// In this order: a presence is heard; what a device says that cannot be heard is left out; use
-    /// is noted for the election; the control takes the event in. Debounces that are over by then
-    /// are let through before; see [`Sampler::let_through`].
+    /// In this order: debounces that are over by then are let through; a presence is heard; what a
+    /// device says that cannot be heard is left out; use is noted for the election; the control
+    /// takes the event in.
     #[inline]
     pub(crate) fn receive(
         &mut self,
@@ -100,6 +100,9 @@ impl Sampler {
         event: &Event,
         election: &mut Election,
     ) -> bool {
+        if !self.held_back.is_empty() {
+            self.let_through(plan, event.time);
+        }
         let sampled = plan.control(event.control);
         let device = sampled.control.device;
         if sampled.control.is_presence {
@@ -133,31 +136,25 @@ impl Sampler {
         true
     }
 
-    /// Lets through what the debounce held back whose time was over first, if any is at an instant.
-    /// Returns the button: ask again until there is none.
+    /// Lets debounces through whose time is over at an instant, in the order of their ends:
+    /// so the one of two buttons that counted last is the one pressed last.
     ///
-    /// It is to be asked before each event and before each poll. So what was held back gets its place
-    /// in the order of presses before what was pressed after its end, and whoever follows the button
-    /// hears of it before the next event moves anything.
-    #[inline]
-    pub(crate) fn let_through(&mut self, plan: &SamplePlan, until: Nanos) -> Option<ControlId> {
-        if self.held_back.is_empty() { None } else { self.let_first_through(plan, until) }
-    }
-
-    /// The same, where some are held back.
+    /// It is called before each event as well, so that what was held back gets its place in the
+    /// order of presses before what was pressed after its end.
     #[cold]
-    fn let_first_through(&mut self, plan: &SamplePlan, until: Nanos) -> Option<ControlId> {
+    fn let_through(&mut self, plan: &SamplePlan, until: Nanos) {
         let Sampler { controls, held_back, presses, .. } = self;
-        held_back.retain(|id| controls[id.index()].held_until().is_some());
-        let ids = held_back.as_slice().iter();
-        let held = ids.filter_map(|id| Some((controls[id.index()].held_until()?, *id)));
-        let (_, id) = held.min().filter(|(time, _)| *time <= until)?;
-        let state = &mut controls[id.index()];
-        if state.let_through(plan.control(id).edges.debounce) {
-            *presses += 1;
-            state.press_order = *presses;
+        loop {
+            held_back.retain(|id| controls[id.index()].held_until().is_some());
+            let ids = held_back.as_slice().iter();
+            let held = ids.filter_map(|id| Some((controls[id.index()].held_until()?, *id)));
+            let Some((_, id)) = held.min().filter(|(time, _)| *time <= until) else { return };
+            let state = &mut controls[id.index()];
+            if state.let_through(plan.control(id).edges.debounce) {
+                *presses += 1;
+                state.press_order = *presses;
+            }
         }
-        Some(id)
     }
 
     /// A device came, went, fell silent or is heard again.
@@ -193,14 +190,22 @@ impl Sampler {
         }
     }
 
-    /// Polls the controls that were touched, and shows each to `read`; of a presence also the
-    /// controls of its device, for a shape may make something of rest, and that counts only while
-    /// the device is there.
+    /// Polls the controls that were touched, at the instant `now`, and shows each
+    /// to `read`; of a presence also the controls of its device, for a shape may
+    /// make something of rest, and that counts only while the device is there.
     ///
     /// # Allocation
     /// None: `touched` has room for every control.
     #[inline]
-    pub(crate) fn poll(&mut self, plan: &SamplePlan, mut read: impl FnMut(ControlId, Polled)) {
+    pub(crate) fn poll(
+        &mut self,
+        plan: &SamplePlan,
+        now: Nanos,
+        mut read: impl FnMut(ControlId, Polled),
+    ) {
+        if !self.held_back.is_empty() {
+            self.let_through(plan, now);
+        }
         for &id in self.touched.as_slice() {
             let sampled = plan.control(id);
             let state = &mut self.controls[id.index()];

@@ -145,6 +145,8 @@ pub(crate) struct ContactState {
     had: ZoneSet,
     /// When one of its controls was last reported on.
     reported: Nanos,
+    /// What x and y reported last.
+    place: [i32; 2],
     /// Where the last poll saw it, as x and y report it.
     polled: [i32; 2],
     /// The last landing that was reported.
@@ -161,10 +163,11 @@ impl ContactState {
 
     /// Hears a report about one of its controls, which have taken it in.
     pub(crate) fn hear(&mut self, contact: &Contact, controls: &[ControlState], event: &Event) {
+        let is_taken_back = event.marks.contains(Marks::CANCELLED);
+        // Also what a debounce let through before this report, which may be of the next finger.
+        self.turn(contact, controls, is_taken_back && event.control == contact.down);
         self.reported = event.time;
-        if event.control == contact.down {
-            self.turn(contact, controls, event.marks.contains(Marks::CANCELLED));
-        }
+        self.place = [contact.x, contact.y].map(|axis| controls[axis.index()].actual);
     }
 
     /// Finds out whether a finger was lifted, put down, or both. What a debounce
@@ -172,21 +175,22 @@ impl ContactState {
     ///
     /// The place of an end is what x and y said last *before* it: most panels report a lift without
     /// a place, and a finger that lands later on the same controls brings its own.
-    pub(super) fn turn(
-        &mut self,
-        contact: &Contact,
-        controls: &[ControlState],
-        is_taken_back: bool,
-    ) {
+    #[inline]
+    fn turn(&mut self, contact: &Contact, controls: &[ControlState], is_taken_back: bool) {
         let down = &controls[contact.down.index()];
+        let is_lifted = self.is_touching && down.actual == 0;
+        if is_lifted || down.press_order != self.landing.id {
+            self.turn_by(down, is_taken_back);
+        }
+    }
+
+    /// The same, where one of these happened.
+    fn turn_by(&mut self, down: &ControlState, is_taken_back: bool) {
         let is_lost = down.marks.contains(LaneMarks::SYNTHETIC);
         let end = End {
             time: down.turned(false),
-            raw: match is_lost {
-                // Another finger may be there already.
-                true => self.polled,
-                false => [contact.x, contact.y].map(|axis| controls[axis.index()].actual),
-            },
+            // Of one that was lost another finger may be there already.
+            raw: if is_lost { self.polled } else { self.place },
             is_broken: is_lost || is_taken_back,
         };
         if down.press_order != self.landing.id {
@@ -239,7 +243,8 @@ impl ContactState {
         controls: &[ControlState],
         (closed, now): (ZoneSet, Nanos),
     ) -> (ZoneSet, ContactUpdate) {
-        // A device that goes away says nothing of its contacts.
+        // A debounce lets through what it held back when its time is over, and a
+        // device that goes away says nothing of its contacts.
         self.turn(contact, controls, false);
         let (was_down, was) = (self.is_down, self.has);
         let is_down = controls[contact.down.index()].is_down();

@@ -115,20 +115,6 @@ impl Panels {
         }
     }
 
-    /// A debounce let through what it held back of a control, which may be a finger: the place of one
-    /// that was lifted is where it is now, and not where the next one lands.
-    #[cold]
-    pub(crate) fn let_through(
-        &mut self,
-        plan: &TouchPlan,
-        controls: &[ControlState],
-        control: ControlId,
-    ) {
-        for id in plan.contacts_of(control) {
-            self.contacts[id.index()].turn(plan.contact(id), controls, false);
-        }
-    }
-
     /// A control was polled: the contact it is part of is to be located.
     #[inline]
     pub(crate) fn read(&mut self, plan: &TouchPlan, control: ControlId) {
