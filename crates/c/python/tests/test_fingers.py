@@ -494,7 +494,8 @@ class Run:
         if key in ("lift-ms", "time-ms"):
             return (until - it.fingers[0].landed) / 1e6
         if key == "together-ms":
-            return (it.fingers[-1].landed - it.fingers[0].landed) / 1e6
+            # A latch may show a finger after one that landed later.
+            return max(0, it.fingers[-1].landed - it.fingers[0].landed) / 1e6
         if key == "move-mm":
             return it.moved
         if key.startswith("off-axis"):
@@ -530,6 +531,8 @@ class Run:
         if toward is None:
             return math.inf if in_mm else 180
         angle = away(math.degrees(math.atan2(way[1], way[0])), toward)
+        # Whether it went on at all is not known to the last digit.
+        self.is_vague |= abs(angle - 90) < 1e-3
         if not in_mm:
             return angle
         return math.hypot(*way) * math.sin(math.radians(angle)) if angle < 90 else math.inf
