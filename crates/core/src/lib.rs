@@ -82,7 +82,14 @@
 //! All times are [`Nanos`] since the session began, by the clock of whoever reports. A game
 //! that polls once a frame calls [`Machine::tick_lasting`] with the instant of the frame and
 //! its length; the workbench calls [`run()`], which polls at the rate of the rig. A [`Plan`] can
-//! be shared between threads. A [`Machine`] belongs to one at a time, and can be sent to another.
+//! be shared between threads. A [`Machine`] belongs to one at a time, and can be sent to another:
+//!
+//! ```
+//! fn is_sent<T: Send>() {}
+//! fn is_shared<T: Send + Sync>() {}
+//! is_sent::<gtrig_core::Machine>();
+//! is_shared::<gtrig_core::Plan>();
+//! ```
 //!
 //! # What it does not do
 //!

@@ -15,7 +15,8 @@ use super::ControlId;
 /// | `polar` | degrees, above -180 up to 180 | the length | off its rest |
 /// | `place` | in the numbers of its space | the same, down positive | while something is there |
 ///
-/// An action that is closed by its gates or its mode is [`ActionState::IDLE`].
+/// An action that is closed by its gates or its mode is [`ActionState::IDLE`]; a toggle keeps its
+/// state.
 ///
 /// ```
 /// use gtrig_core::{ActionState, ControlId};

@@ -195,8 +195,7 @@ impl AddressMap {
     /// Both maps. Of a device that both have the controls of the other one are added; where
     /// both name a control, this one's is taken.
     ///
-    /// The order of devices and controls is that of this map, and what is added comes behind: so
-    /// the numbers that a roster gave out stay those of the same controls.
+    /// The order of devices and controls is that of this map, and what is added comes behind.
     pub fn with(mut self, other: &AddressMap) -> AddressMap {
         for device in &other.devices {
             match self.devices.iter_mut().find(|known| known.id == device.id) {

@@ -182,8 +182,6 @@ impl GestureEngine {
     }
 
     /// The state of a gesture, which will change.
-    ///
-    /// Whoever changes a state goes through here, so that none is missing among those that changed.
     fn change(&mut self, gesture: GestureId) -> &mut GestureState {
         self.changed.insert(gesture);
         &mut self.states[gesture.index()]

@@ -47,8 +47,9 @@ pub struct GameName {
 
 /// What a value of a game should be in each frame.
 ///
-/// A value of the game `g` agrees in a frame if `|g - times * r|` is at most `times` the
-/// tolerance, where `r` is what the rig says of the same frame.
+/// A value of the game `g` agrees in a frame if `|g - times * r|` is at most `|times|` times the
+/// tolerance, where `r` is what the rig says of the same frame. Of a way both `r` and the tolerance
+/// are multiplied by the seconds of the frame.
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct GameTarget {

@@ -173,7 +173,8 @@ impl Quantity {
     /// Whether it can only grow while an attempt goes on, so that a limit that
     /// is passed once stays passed.
     ///
-    /// An attempt that has passed such a limit fails at once, and need not be watched to its end.
+    /// An attempt that has passed such a limit cannot be met any more: gestures that wait for it wait
+    /// no longer.
     pub const fn only_grows(self) -> bool {
         use Quantity::*;
         matches!(self, Lift | Move | Together | Time | Edge | Catch)

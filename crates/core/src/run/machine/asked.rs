@@ -296,7 +296,7 @@ impl Machine {
     /// of the presses; and what a latch still hides as a plain event.
     ///
     /// A machine that begins at rest and is given these events goes on as this one does, but for
-    /// what has begun and is not over: attempts at gestures and combos, filters, modes.
+    /// what has begun and is not over: attempts at gestures and combos, filters, modes, toggles.
     pub fn opening(&self, plan: &Plan, time: Nanos) -> Vec<Event> {
         self.sampler.opening(&plan.sample, &self.election, time)
     }
