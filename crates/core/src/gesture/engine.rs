@@ -29,6 +29,7 @@
 //! more, and the tap fires at the tick that finds it so.
 
 mod bearing;
+mod ending;
 mod moments;
 mod shown;
 
@@ -426,72 +427,6 @@ impl GestureEngine {
             if attempt.fired == Some(poll.tick) && attempt.is_lasting && of.gives {
                 self.give(at, of);
             }
-        }
-    }
-
-    /// Gives a verdict to those that are over, and forgets them. Each of the others
-    /// moves at most once.
-    ///
-    /// An attempt that is met and waits stays though its finger was lifted: what it waits for may
-    /// still fail.
-    fn conclude(&mut self, poll: GesturePoll) {
-        let mut kept = 0;
-        for at in 0..self.attempts.len() {
-            let attempt = &self.attempts[at];
-            let waits = attempt.phase == AttemptPhase::Met && !attempt.is_broken;
-            if attempt.cancelled_by.is_some() || (attempt.is_over && !waits) {
-                let mut attempt = self.attempts[at];
-                attempt.catch_up_with(&self.tracks);
-                self.forget(poll, &attempt);
-                continue;
-            }
-            if kept < at {
-                self.attempts[kept] = self.attempts[at];
-            }
-            kept += 1;
-        }
-        self.attempts.truncate(kept);
-    }
-
-    /// An attempt is over: its gesture has one less, and what came of it is told, unless it was
-    /// none.
-    ///
-    /// One of too few fingers or taps was none: nobody is told of the first finger of a pinch.
-    fn forget(&mut self, poll: GesturePoll, attempt: &GestureAttempt) {
-        let of = poll.gesture(attempt);
-        let state = self.change(attempt.gesture);
-        state.lasting -= u16::from(attempt.is_lasting);
-        state.trying -= u16::from(attempt.phase != AttemptPhase::Fired);
-        state.rest();
-        if attempt.is_lasting && state.driver == attempt.first().landing.id {
-            self.hand_over(poll, attempt.gesture);
-        }
-        if !attempt.is_told(of) {
-            return;
-        }
-        let contact = poll.down(attempt.first().contact);
-        let ended = attempt.over.unwrap_or(poll.now);
-        let mut verdict = attempt.verdict(poll.tick, ended, contact);
-        verdict.outcome = match (attempt.fired, attempt.cancelled_by) {
-            (Some(_), _) => GestureOutcome::Fired,
-            (None, Some(by)) => GestureOutcome::Cancelled(by),
-            (None, None) if attempt.is_broken => GestureOutcome::Broken,
-            (None, None) => GestureOutcome::Missed,
-        };
-        self.verdicts.push(verdict.with_checks(&attempt.tally, &of.checks));
-    }
-
-    /// The attempt that gave the value of a gesture is over: of those that still
-    /// last, the one that fired last gives it.
-    ///
-    /// Of those that fired at one tick the one that began last.
-    fn hand_over(&mut self, poll: GesturePoll, gesture: GestureId) {
-        let lasts = |attempt: &&GestureAttempt| {
-            attempt.gesture == gesture && attempt.is_lasting && attempt.over.is_none()
-        };
-        if let Some(&next) = self.attempts.iter().filter(lasts).max_by_key(|next| next.fired) {
-            let contact = poll.down(next.first().contact);
-            self.change(gesture).follow(&next, contact);
         }
     }
 

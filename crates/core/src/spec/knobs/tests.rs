@@ -4,7 +4,7 @@ use crate::spec::{
     ActionSpec, Combine, DeadZone, Gives, InputSpec, NamedShape, Outline, PlaceAxis, Rig, Shape,
     ShapeUse, Smooth, Space, Stage, Zone,
 };
-use std::string::ToString;
+use std::string::{String, ToString};
 
 fn rig() -> Rig {
     let stages =
