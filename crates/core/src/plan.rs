@@ -295,11 +295,9 @@ impl Plan {
         match input {
             BoundInput::Button { control, .. } | BoundInput::Axis { control, .. } => vec![control],
             BoundInput::Stick { x, y, .. } | BoundInput::Pointer { x, y, .. } => vec![x, y],
-            BoundInput::Zone { first, count, .. } | BoundInput::Place { first, count, .. } => {
-                let contacts = self.touch.contacts[first.index()..].iter().take(usize::from(count));
-                contacts.flat_map(|contact| [contact.down, contact.x, contact.y]).collect()
+            BoundInput::Zone(_) | BoundInput::Place { .. } | BoundInput::Gesture { .. } => {
+                on_panels()
             }
-            BoundInput::Gesture { .. } => on_panels(),
             BoundInput::Combo(combo) => {
                 let automaton = &self.combos.automaton;
                 let copies = automaton.copies(combo).map(|copy| automaton.combo(copy));

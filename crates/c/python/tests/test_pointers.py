@@ -63,11 +63,11 @@ class Hover(Contact):
         self.has = having(zones, lambda zone: zone.is_under(self.place)) if self.is_down else set()
 
 
-def a_zone(dice, name):
+def a_zone(dice, name, makers=MAKERS):
     x, y = dice.randint(0, 8), dice.randint(0, 8)
     rect = tuple(part / 10 for part in (x, y, dice.randint(1, 10 - x), dice.randint(1, 10 - y)))
     contact = dice.choice(["take", "take", "share", "pass"])
-    by = dice.sample(MAKERS, dice.randint(1, 3))
+    by = dice.sample(makers, dice.randint(1, 3))
     return Pointed(name, rect, dice.randint(0, 2), contact, dice.random() < 0.4, by)
 
 
@@ -141,6 +141,59 @@ def test_zones_have_what_a_pointer_makes(seed, tmp_path):
         for zone in zones:
             of_it = [contacts[name] for name in zone.by]
             for name, asked in asked_of(zone, of_it).items():
+                rest = [0.0, 0.0] if isinstance(asked, list) else 0
+                assert values.get(name, rest) == pytest.approx(asked, abs=1e-5), (tick, name)
+
+
+def held_on(place):
+    """A place of a hand on a panel of other units, beyond which nothing is."""
+    return tuple(max(0, min(SIDE, at)) for at in (place[0] * SIDE // WIDTH, place[1]))
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_zones_have_what_a_panel_and_a_pointer_make(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, until = 60, (TICKS - 1) * 10**9 // 60
+    zones = [a_zone(dice, f"zone-{n}", [*MAKERS, "finger"]) for n in range(dice.randint(1, 4))]
+    # No two things happen at one instant.
+    pointed = [(time - time % 2, name, value) for time, name, value in reports(dice, hz, True)]
+    touched = [
+        (time - time % 2 + 1, n, said if isinstance(said, bool) else held_on(said))
+        for time, n, said in hands(dice, hz)
+        if n > 0
+    ]
+    glass = a_glass(touched, 3, (SIDE, SIDE), until)
+    lines = merged(a_mouse(pointed, True, until), glass)
+    told = replayed_texts(tmp_path, rig_of(hz, *(zone.table() for zone in zones)), lines)
+    contacts = {name: Hover() if name == "hover" else Contact() for name in MAKERS}
+    contacts |= {n: Contact() for n in (1, 2, 3)}
+    presses, values = 0, {}
+    waiting = sorted(pointed + touched, key=lambda report: report[0])
+    for tick in range(TICKS):
+        while waiting and waiting[0][0] <= tick * 10**9 // hz:
+            _, name, said = waiting.pop(0)
+            if name in ("x", "y"):
+                x, y = contacts["left"].place
+                place = (said, y) if name == "x" else (x, said)
+                for maker in MAKERS:
+                    contacts[maker].place = place
+            elif isinstance(said, tuple):
+                contacts[name].place = said
+            else:
+                contact = contacts["hover" if name == "in-range" else name]
+                # One that is down already presses no more.
+                presses += int(said and not contact.is_down)
+                contact.finger = presses if said and not contact.is_down else contact.finger
+                contact.is_down = bool(said)
+        for name, contact in contacts.items():
+            maker = name if name in MAKERS else "finger"
+            contact.poll([zone for zone in zones if maker in zone.by])
+        for action in told[tick].get("actions", []):
+            values[action["action"]] = action["value"]
+        for zone in zones:
+            its = [one for name, one in contacts.items() if name in zone.by]
+            its += [contacts[n] for n in (1, 2, 3) if "finger" in zone.by]
+            for name, asked in asked_of(zone, its).items():
                 rest = [0.0, 0.0] if isinstance(asked, list) else 0
                 assert values.get(name, rest) == pytest.approx(asked, abs=1e-5), (tick, name)
 

@@ -7,8 +7,7 @@
 
 use super::{BoundInput, BoundShape, BoundSide, Opposites};
 use crate::base::{
-    ActionId, ComboId, ContactId, ControlId, ControlTable, GestureId, InputId, ModeSet, ZoneId,
-    ZoneSet,
+    ActionId, ComboId, ControlId, ControlTable, GestureId, InputId, ModeSet, ZoneId, ZoneSet,
 };
 use crate::device::ControlKind;
 use crate::device::normalise;
@@ -96,10 +95,7 @@ pub(crate) struct ActionGate {
     pub(crate) closes: bool,
 }
 
-/// An input that reads zones.
-///
-/// A zone is on every panel, so an input that reads one is bound for each: the contacts of another
-/// panel do not make it due.
+/// An input that reads zones, whatever has a contact on them.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct ZoneReader {
     /// The input.
@@ -108,18 +104,13 @@ pub(crate) struct ZoneReader {
     pub(crate) zones: ZoneSet,
     /// Whether it also reads where on them a contact is.
     pub(crate) reads_places: bool,
-    /// The contacts that count for it, from the first to the one after the last; `None` for all
-    /// of them.
-    pub(crate) contacts: Option<(ContactId, ContactId)>,
 }
 
 impl ZoneReader {
     /// Whether it is due when a contact was polled that has these zones, of which it
     /// got or lost those.
-    pub(crate) fn reads(&self, contact: ContactId, has: ZoneSet, changed: ZoneSet) -> bool {
-        let is_its = self.contacts.is_none_or(|(first, after)| (first..after).contains(&contact));
-        let is_news = changed.meets(self.zones) || (self.reads_places && has.meets(self.zones));
-        is_its && is_news
+    pub(crate) fn reads(&self, has: ZoneSet, changed: ZoneSet) -> bool {
+        changed.meets(self.zones) || (self.reads_places && has.meets(self.zones))
     }
 }
 

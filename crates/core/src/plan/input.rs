@@ -1,6 +1,6 @@
 //! What drives an action, tied to controls.
 
-use crate::base::{ComboId, ContactId, ControlId, GestureId, ZoneId, ZoneSet};
+use crate::base::{ComboId, ControlId, GestureId, ZoneId, ZoneSet};
 use crate::device::Axes;
 use crate::spec::{BothHeld, PlaceAxis, Thresholds};
 use core::{num::NonZeroU16, ops::Range};
@@ -12,7 +12,7 @@ use core::{num::NonZeroU16, ops::Range};
 /// |---|---|
 /// | button, axis | control that is meant |
 /// | stick, pointer | device that is meant and has both axes |
-/// | zone, place | panel |
+/// | zone, place | once, if there is a panel |
 /// | gesture, combo, pair, cross | once |
 #[derive(Clone, Copy, Debug)]
 pub enum BoundInput {
@@ -25,25 +25,14 @@ pub enum BoundInput {
         /// The bit of the thresholds in the state of the control.
         bit: u32,
     },
-    /// A zone of a touch panel.
-    Zone {
-        /// Which.
-        zone: ZoneId,
-        /// The first contact of the panel.
-        first: ContactId,
-        /// How many it has.
-        count: u16,
-    },
-    /// Where on a zone of a touch panel a contact is.
+    /// A zone, whatever has a contact on it: any panel or pointer.
+    Zone(ZoneId),
+    /// Where on a zone the contact is that landed last, of those of all panels and pointers.
     Place {
         /// The zone.
         zone: ZoneId,
         /// What of it an action of one axis reads.
         along: PlaceAxis,
-        /// The first contact of the panel.
-        first: ContactId,
-        /// How many it has.
-        count: u16,
         /// How it is shaped.
         shape: BoundShape,
     },

@@ -225,9 +225,9 @@ impl Machine {
             self.panels.close(self.actions.closed_zones(&plan.actions));
         }
         let Machine { sampler, panels, actions, .. } = self;
-        panels.locate(&plan.touch, sampler.controls(), now, |contact, has, changed| {
+        panels.locate(&plan.touch, sampler.controls(), now, |has, changed| {
             let readers = plan.actions.zone_readers.iter();
-            readers.filter(|reader| reader.reads(contact, has, changed)).for_each(|reader| {
+            readers.filter(|reader| reader.reads(has, changed)).for_each(|reader| {
                 actions.mark(reader.input);
             });
         });

@@ -18,7 +18,7 @@
 //! | combo | the control of its last press |
 
 use crate::base::{
-    ActionState, ComboId, ContactId, ControlId, DeviceId, GestureId, ZoneId, clamp_to_circle, polar,
+    ActionState, ComboId, ControlId, DeviceId, GestureId, ZoneId, clamp_to_circle, polar,
 };
 use crate::combo::Combos;
 use crate::device::{ControlKind, Presence};
@@ -119,14 +119,12 @@ impl Readings<'_> {
     ) -> (ActionState, bool) {
         let state = match *input {
             BoundInput::Button { control, bit, .. } => self.button(action, control, bit),
-            BoundInput::Zone { zone, first, count } => {
-                self.zone(action, zone, (first, count), since)
+            BoundInput::Zone(zone) => self.zone(action, zone, since),
+            BoundInput::Place { zone, .. } if action.gives == Gives::Place => {
+                self.place_in_space(action, zone, since)
             }
-            BoundInput::Place { zone, first, count, .. } if action.gives == Gives::Place => {
-                self.place_in_space(action, zone, (first, count), since)
-            }
-            BoundInput::Place { zone, along, first, count, shape } => {
-                let found = self.place(action, zone, (first, count), since);
+            BoundInput::Place { zone, along, shape } => {
+                let found = self.place(action, zone, since);
                 let raw = found.map_or([0.0; 2], |(place, _)| match (action.gives, along) {
                     (Gives::Axis, PlaceAxis::X) => [place[0], 0.0],
                     (Gives::Axis, PlaceAxis::Y) => [place[1], 0.0],
@@ -282,30 +280,39 @@ impl Readings<'_> {
         on_by(Some(control).filter(|_| on && self.counts(action, control)))
     }
 
-    /// A zone is on while it has a contact; one that gets it presses.
-    ///
-    /// `since`: only contacts that landed after so many presses count. The first contact of the plan
-    /// that counts drives.
-    fn zone(
+    /// The contacts of all panels and pointers that a zone has and that count for an action: those
+    /// that landed after so many presses, of devices that may drive it.
+    fn contacts_in(
         &self,
         action: &BoundAction,
         zone: ZoneId,
-        (first, count): (ContactId, u16),
         since: u32,
-    ) -> ActionState {
-        let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
-        let mut contacts = (first.0..first.0 + count).map(ContactId);
-        let by = contacts.find_map(|id| {
-            let contact = self.panels.contact(id)?;
-            let is_on = contact.is_in(zone) && !(is_pulse && contact.was_in(zone));
-            let by = self.touch.contact(id).down;
-            (is_on && contact.landing() > since && self.counts(action, by)).then_some(by)
-        });
-        on_by(by)
+    ) -> impl Iterator<Item = (&ContactState, &Contact)> {
+        self.panels.contacts().iter().zip(&self.touch.contacts).filter(move |(contact, of)| {
+            contact.is_in(zone) && contact.landing() > since && self.counts(action, of.down)
+        })
     }
 
-    /// Where on a zone, from -1 to +1 across it and y up, the contact is that landed
-    /// last of those that it has.
+    /// A zone is on while it has a contact; one that gets it presses. The first contact of the plan
+    /// that counts drives.
+    fn zone(&self, action: &BoundAction, zone: ZoneId, since: u32) -> ActionState {
+        let is_pulse = matches!(action.gives, Gives::Pulse | Gives::Toggle);
+        let mut contacts = self.contacts_in(action, zone, since);
+        let by = contacts.find(|(contact, _)| !(is_pulse && contact.was_in(zone)));
+        on_by(by.map(|(_, of)| of.down))
+    }
+
+    /// The contact that landed last of those that a zone has.
+    fn last_in(
+        &self,
+        action: &BoundAction,
+        zone: ZoneId,
+        since: u32,
+    ) -> Option<(&ContactState, &Contact)> {
+        self.contacts_in(action, zone, since).max_by_key(|(contact, _)| contact.landing())
+    }
+
+    /// Where on a zone that contact is, from -1 to +1 across it and y up.
     ///
     /// 0 is the middle of the smallest rectangle around the zone, and what lies outside of that
     /// counts as its border.
@@ -313,10 +320,9 @@ impl Readings<'_> {
         &self,
         action: &BoundAction,
         zone: ZoneId,
-        (first, count): (ContactId, u16),
         since: u32,
     ) -> Option<([f32; 2], ControlId)> {
-        let (contact, of) = self.contact_in(action, zone, (first, count), since)?;
+        let (contact, of) = self.last_in(action, zone, since)?;
         let outline = &self.touch.zones.on_panel()[zone.index()].outline;
         let [left, top, right, bottom] = outline.bounds(of.proportion());
         let [x, y] = contact.place(of);
@@ -327,38 +333,15 @@ impl Readings<'_> {
         Some(([across(x, left, right), -across(y, top, bottom)], of.down))
     }
 
-    /// Where that contact is in the numbers of the space of an action.
-    fn place_in_space(
-        &self,
-        action: &BoundAction,
-        zone: ZoneId,
-        contacts: (ContactId, u16),
-        since: u32,
-    ) -> ActionState {
-        let found = self.contact_in(action, zone, contacts, since);
+    /// Where it is in the numbers of the space of an action.
+    fn place_in_space(&self, action: &BoundAction, zone: ZoneId, since: u32) -> ActionState {
+        let found = self.last_in(action, zone, since);
         found.map_or(ActionState::IDLE, |(contact, of)| {
             let place = contact.place(of);
             let map = |map: SpaceMap| map.place(place);
             let there = action.from_panel.map_or_else(|| of.in_mm(place), map);
             ActionState::placed(there, of.down)
         })
-    }
-
-    /// The contact that landed last of those that a zone has.
-    fn contact_in(
-        &self,
-        action: &BoundAction,
-        zone: ZoneId,
-        (first, count): (ContactId, u16),
-        since: u32,
-    ) -> Option<(&ContactState, &Contact)> {
-        let contacts = (first.0..first.0 + count).map(ContactId);
-        let there = contacts.filter_map(|id| {
-            let (contact, of) = (self.panels.contact(id)?, self.touch.contact(id));
-            let counts = contact.is_in(zone) && contact.landing() > since;
-            (counts && self.counts(action, of.down)).then_some((contact, of))
-        });
-        there.max_by_key(|(contact, _)| contact.landing())
     }
 
     /// What a gesture or a place gives, shaped; at rest what a shape makes of rest.

@@ -82,6 +82,11 @@ impl Panels {
         &self.updates
     }
 
+    /// Every contact, in the order of the plan.
+    pub(crate) fn contacts(&self) -> &[ContactState] {
+        &self.contacts
+    }
+
     /// A contact, if the plan has it.
     pub(crate) fn contact(&self, contact: ContactId) -> Option<&ContactState> {
         self.contacts.get(contact.index())
@@ -138,18 +143,15 @@ impl Panels {
         }
     }
 
-    /// Finds out which zones have the contacts that are due, and shows each
-    /// contact with the zones that have it, and those that got it or lost it.
-    ///
-    /// `found` is called once for each contact that was due: which it is, the zones that have it now,
-    /// and those that got it or lost it.
+    /// Finds out which zones have the contacts that are due. `found` is called once for each of them,
+    /// with the zones that have it now and those that got it or lost it.
     #[inline]
     pub(crate) fn locate(
         &mut self,
         plan: &TouchPlan,
         controls: &[ControlState],
         now: Nanos,
-        mut found: impl FnMut(ContactId, ZoneSet, ZoneSet),
+        mut found: impl FnMut(ZoneSet, ZoneSet),
     ) {
         let Panels { contacts, due, changed: list, updates, closed } = self;
         for id in due.drain() {
@@ -162,7 +164,7 @@ impl Panels {
             if !zones.is_empty() {
                 list.push(id);
             }
-            found(id, update.zones, zones);
+            found(update.zones, zones);
         }
         // Fingers begin their attempts in the order in which they landed.
         updates.sort_unstable_by_key(|update| update.landed.map(|landing| landing.id));

@@ -4,7 +4,7 @@
 //! roster. Between equals the first one wins, so this order is part of what a rig means.
 
 use super::Binder;
-use crate::base::{ActionId, ComboId, ContactId, ControlId, InputId, ZoneId, ZoneSet};
+use crate::base::{ActionId, ComboId, ControlId, InputId, ZoneId, ZoneSet};
 use crate::device::ControlRef;
 use crate::plan::{BoundInput, BoundShape, BoundSide, Opposites, ZoneReader};
 use crate::shape::Chain;
@@ -26,15 +26,14 @@ impl Binder<'_> {
                 }
             }
             InputSpec::Zone(zone) => {
-                for (first, count) in self.zone_readers(*zone, action, false) {
-                    self.add(BoundInput::Zone { zone: *zone, first, count });
+                if self.reads_zone(*zone, action, false) {
+                    self.add(BoundInput::Zone(*zone));
                 }
             }
             InputSpec::Place { zone, along, shape } => {
-                for (first, count) in self.zone_readers(*zone, action, true) {
+                if self.reads_zone(*zone, action, true) {
                     let shape = self.shape(shape, 0, [None, None]);
-                    let (zone, along) = (*zone, *along);
-                    self.add(BoundInput::Place { zone, along, first, count, shape });
+                    self.add(BoundInput::Place { zone: *zone, along: *along, shape });
                 }
             }
             InputSpec::Gesture { gesture, shape } => {
@@ -101,28 +100,20 @@ impl Binder<'_> {
         InputId::at(self.actions.inputs.len())
     }
 
-    /// A zone counts on every panel: an input each, with the first contact and how
-    /// many there are.
+    /// Has the next input read a zone, on whatever panel a contact is. Returns whether there is any
+    /// panel: without one nothing could ever be on it.
     ///
     /// `reads_places`: whether a movement within the zone matters too, and not only who gets into it
     /// and out of it.
-    fn zone_readers(
-        &mut self,
-        zone: ZoneId,
-        action: ActionId,
-        reads_places: bool,
-    ) -> Vec<(ContactId, u16)> {
-        let panels = self.panels();
-        for (panel, n) in panels.iter().zip(0..) {
-            self.feed_by(panel.clone(), action);
-            self.actions.zone_readers.push(ZoneReader {
-                input: InputId::at(self.next().index() + n),
-                zones: ZoneSet::EMPTY.with(zone),
-                reads_places,
-                contacts: Some((ContactId::at(panel.start), ContactId::at(panel.end))),
-            });
+    fn reads_zone(&mut self, zone: ZoneId, action: ActionId, reads_places: bool) -> bool {
+        let contacts = self.touch.contacts.len();
+        if contacts == 0 {
+            return false;
         }
-        panels.iter().map(|panel| (ContactId::at(panel.start), panel.len() as u16)).collect()
+        self.feed_by(0..contacts, action);
+        let (input, zones) = (self.next(), ZoneSet::EMPTY.with(zone));
+        self.actions.zone_readers.push(ZoneReader { input, zones, reads_places });
+        true
     }
 
     /// Adds an input, and notes which controls it reads.
@@ -161,12 +152,7 @@ impl Binder<'_> {
             zones = zones.or(pair.negative.zones).or(pair.positive.zones);
         }
         if !zones.is_empty() {
-            self.actions.zone_readers.push(ZoneReader {
-                input: at,
-                zones,
-                reads_places: false,
-                contacts: None,
-            });
+            self.actions.zone_readers.push(ZoneReader { input: at, zones, reads_places: false });
         }
     }
 
@@ -216,8 +202,9 @@ impl Binder<'_> {
                 BoundInput::Stick { x, shape, .. } | BoundInput::Pointer { x, shape, .. } => {
                     Some((Some(*x), shape))
                 }
-                BoundInput::Place { first, shape, .. } => {
-                    Some((Some(self.touch.contacts[first.index()].down), shape))
+                // It is there from the first panel on.
+                BoundInput::Place { shape, .. } => {
+                    Some((self.touch.contacts.first().map(|contact| contact.down), shape))
                 }
                 // It is there whatever devices are.
                 BoundInput::Gesture { shape, .. } => Some((None, shape)),

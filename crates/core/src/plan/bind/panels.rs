@@ -33,21 +33,6 @@ impl Binder<'_> {
         contacts_of
     }
 
-    /// The contacts of each panel, by their places.
-    ///
-    /// A panel without contacts is not among them.
-    pub(super) fn panels(&self) -> Vec<Range<usize>> {
-        let mut first = 0;
-        let panels = self.touch.contacts.chunk_by(|a, b| a.panel == b.panel);
-        panels
-            .map(|panel| {
-                let range = first..first + panel.len();
-                first = range.end;
-                range
-            })
-            .collect()
-    }
-
     /// The gestures of the rig.
     pub(super) fn gestures(&self) -> GesturePlan {
         let origins: Vec<Option<[OriginAxis; 2]>> =

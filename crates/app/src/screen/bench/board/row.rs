@@ -57,7 +57,7 @@ impl InputRow<'_> {
                 let own = format!("{at:+.2}");
                 Reading { label: self.label(control), meter, own, shaped: format!("{:+.2}", out.x) }
             }
-            BoundInput::Zone { zone, .. } => {
+            BoundInput::Zone(zone) => {
                 let word = if out.is_active() { "● touched" } else { "○ free" };
                 Reading::plain(format!("glass {}", zones[zone.index()].name), Meter::Word(word))
             }
