@@ -403,7 +403,10 @@ fn a_bad_line_is_told_and_the_rest_counts() {
     assert_eq!(output.status.code(), Some(1));
     assert!(printed.contains("\"presses\":1"), "{printed}");
     let said = command::stderr(&output);
-    assert!(said.contains("crane: line 2: ") && said.contains("1 line(s) could not be read"), "{said}");
+    assert!(
+        said.contains("crane: line 2: ") && said.contains("1 line(s) could not be read"),
+        "{said}"
+    );
     assert!(!said.contains('\u{1b}'));
 }
 
