@@ -64,9 +64,8 @@ fn rig_of(bears: &[(usize, usize, bool)]) -> Rig {
     rig
 }
 
-/// Plays the reports of some of the panels, both of which are there; and gives the
-/// verdicts about one of them.
-fn verdicts(rig: Rig, hands: &[OnPanel], panels: &[usize], of: usize) -> Vec<GestureVerdict> {
+/// Plays the reports of some of the panels, both of which are there, and runs on for so long.
+fn played(rig: Rig, hands: &[OnPanel], panels: &[usize], ms: f64) -> (Session, [DeviceId; 2]) {
     let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
     let there = ["left", "right"].map(|name| {
         let info = DeviceInfo { identity: name.into(), ..fine_glass() };
@@ -89,7 +88,13 @@ fn verdicts(rig: Rig, hands: &[OnPanel], panels: &[usize], of: usize) -> Vec<Ges
         }
         session.report(Event::new(time, down, i32::from(place.is_some())));
     }
-    session.run_before(Nanos(((last + 5000.0) * 1e6) as u64));
+    session.run_before(Nanos(((last + ms) * 1e6) as u64));
+    (session, there)
+}
+
+/// The verdicts about one of the panels.
+fn verdicts(rig: Rig, hands: &[OnPanel], panels: &[usize], of: usize) -> Vec<GestureVerdict> {
+    let (session, there) = played(rig, hands, panels, 5000.0);
     let range = session.roster().device(there[of]).range();
     let is_its = |verdict: &GestureVerdict| range.contains(&verdict.contact.0);
     let mut found: Vec<GestureVerdict> =
@@ -114,6 +119,29 @@ proptest! {
             prop_assert_eq!(both, alone);
         }
     }
+}
+
+/// A place on a zone is that of the finger that landed last, on whatever panel it is.
+#[rstest]
+#[case::left_first([0, 1])]
+#[case::right_first([1, 0])]
+fn the_finger_that_landed_last_says_the_place(#[case] panels: [usize; 2]) {
+    let shape = || ShapeUse::Own(Shape::default());
+    let input = || InputSpec::Place { zone: ZoneId(0), along: PlaceAxis::X, shape: shape() };
+    let mut rig = rig(vec![
+        action("at", Gives::Place, vec![input()]),
+        action("along", Gives::Axis, vec![input()]),
+    ]);
+    rig.zones = vec![zone("all", [0.0, 0.0], [1.0, 1.0])];
+    // The first one is further from the middle, so that it is the stronger one.
+    let landed = [(100.0, 16.0), (300.0, 96.0)];
+    let land = |(panel, (ms, x))| OnPanel { panel, report: (ms, 1, Some([x, 40.0])) };
+    let hands: Vec<OnPanel> = panels.into_iter().zip(landed).map(land).collect();
+    let (session, there) = played(rig, &hands, &[0, 1], 200.0);
+    let last = session.roster().device(there[panels[1]]).control("contact-1");
+    let [at, along] = [0, 1].map(|n| session.now().action(ActionId(n)));
+    assert_eq!((at.driver, along.driver), (last, last));
+    assert!((along.x - 0.2).abs() < 1e-4 && (at.x - 0.6).abs() < 1e-4, "{at:?} {along:?}");
 }
 
 /// A zone closes while a gesture on it goes on: the finger goes on with it, and the
