@@ -81,7 +81,7 @@ impl Programs {
         self.sources.iter_mut().flat_map(|source| source.troubles()).collect()
     }
 
-    /// Runs the session to the end, and says how many lines were none or were lost.
+    /// Runs the session to the end, and says how many lines could not be read or were lost.
     pub fn finish(mut self) -> (Session, u64) {
         let now = self.clock.now();
         self.sources.iter_mut().for_each(|source| source.drain(&mut self.session, now));

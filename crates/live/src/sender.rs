@@ -376,7 +376,7 @@ impl Sender {
         let why = format!("line {number}: {fault}");
         connection.say(&serde_json::json!({ "error": why }).to_string());
         if self.ticket.counts.faults.load(Ordering::Relaxed) >= MAX_FAULTS {
-            return Err(Ending::Refused(format!("{MAX_FAULTS} lines were none; {why}")));
+            return Err(Ending::Refused(format!("{MAX_FAULTS} lines could not be read; {why}")));
         }
         self.tell(|_| format!("{why}; it was left out"))
     }

@@ -3,24 +3,25 @@
 use crate::base::ControlId;
 use alloc::{vec, vec::Vec};
 
-/// For each control a list: `entries[starts[c]..starts[c + 1]]`.
+/// For each control a list: `entries[from..to]` of its place.
 ///
-/// Invariants: `starts` never falls, begins with 0 and ends with the number of entries; each
-/// list is in order, and has no entry twice.
+/// Invariants: the lists lie one after the other, in the order of the controls, and together are
+/// all entries; each is in order, and has no entry twice.
 ///
 /// All lists lie in one piece of memory, so that a tick that asks for the lists of some controls
 /// touches two lines of the cache for each, and not a vector of its own for every control.
 #[derive(Clone, Debug)]
 pub(crate) struct ControlTable<T> {
-    /// Where the list of each control begins; one more entry for where the last ends.
-    starts: Vec<u32>,
+    /// Where the list of each control begins and ends. Both side by side, so that finding a list is
+    /// one look.
+    places: Vec<[u32; 2]>,
     /// All lists, one after the other.
     entries: Vec<T>,
 }
 
 impl<T> Default for ControlTable<T> {
     fn default() -> Self {
-        ControlTable { starts: Vec::new(), entries: Vec::new() }
+        ControlTable { places: Vec::new(), entries: Vec::new() }
     }
 }
 
@@ -31,8 +32,8 @@ impl<T> ControlTable<T> {
     /// For a control beyond those that it was made for.
     #[inline]
     pub(crate) fn of(&self, control: ControlId) -> &[T] {
-        let at = control.index();
-        &self.entries[self.starts[at] as usize..self.starts[at + 1] as usize]
+        let [from, to] = self.places[control.index()];
+        &self.entries[from as usize..to as usize]
     }
 }
 
@@ -41,13 +42,15 @@ impl<T: Ord + Copy> ControlTable<T> {
     pub(crate) fn new(mut pairs: Vec<(ControlId, T)>, controls: usize) -> Self {
         pairs.sort_unstable();
         pairs.dedup();
-        let mut starts = vec![0; controls + 1];
+        let mut places = vec![[0; 2]; controls];
         for &(control, _) in &pairs {
-            starts[control.index() + 1] += 1;
+            places[control.index()][1] += 1;
         }
-        for i in 0..controls {
-            starts[i + 1] += starts[i];
+        let mut end = 0;
+        for place in &mut places {
+            *place = [end, end + place[1]];
+            end = place[1];
         }
-        ControlTable { starts, entries: pairs.into_iter().map(|(_, entry)| entry).collect() }
+        ControlTable { places, entries: pairs.into_iter().map(|(_, entry)| entry).collect() }
     }
 }

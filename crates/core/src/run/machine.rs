@@ -189,7 +189,9 @@ impl Machine {
     /// Takes in an event: into its control, and where that is a part of a contact into this.
     #[inline]
     fn receive(&mut self, plan: &Plan, event: &Event) {
-        if self.sampler.receive(&plan.sample, event, &mut self.election) {
+        if self.sampler.receive(&plan.sample, event, &mut self.election)
+            && plan.touch.has_contacts()
+        {
             self.panels.receive(&plan.touch, self.sampler.controls(), event);
         }
     }
@@ -209,8 +211,9 @@ impl Machine {
     #[inline]
     fn sample(&mut self, plan: &Plan, now: Nanos) {
         let Machine { sampler, panels, actions, .. } = self;
+        let has_contacts = plan.touch.has_contacts();
         sampler.poll(&plan.sample, now, |control, polled| {
-            if polled == Polled::Control {
+            if polled == Polled::Control && has_contacts {
                 panels.read(&plan.touch, control);
             }
             actions.read(&plan.actions, control);

@@ -24,8 +24,7 @@
 //! ```
 
 use crate::base::Nanos;
-use crate::device::normalise;
-use crate::device::{ControlKind, Event, Marks, Presence};
+use crate::device::{ControlKind, Event, Marks, Presence, Scale, normalise};
 use crate::sample::{BoundThresholds, LaneMarks, SampledControl};
 
 /// A change of state between two polls.
@@ -199,42 +198,22 @@ impl ControlState {
         self.before = self.seen;
         self.past_before = self.past;
         self.marks = LaneMarks::empty();
-        self.carried = false;
         self.actual != self.seen || self.reported != self.actual
     }
 
-    /// Takes in one event. Returns whether it pressed the control, or carried
-    /// it over as held.
-    ///
-    /// An axis, a trigger or a place that reports where it is takes the short way: most events are
-    /// such, and have no mark. Everything else is looked at in [`ControlState::receive_any`].
+    /// An axis, a trigger or a place reports where it is, which is what most events are.
     #[inline]
-    pub(crate) fn receive(
-        &mut self,
-        how: &SampledControl,
-        thresholds: &[BoundThresholds],
-        event: &Event,
-    ) -> bool {
-        match how.control.kind {
-            // What most events are: an axis reports where it is.
-            ControlKind::Axis { .. }
-            | ControlKind::Trigger { .. }
-            | ControlKind::Position { .. }
-                if event.marks.is_empty() =>
-            {
-                (self.actual, self.reported) = (event.value, event.value);
-                self.turned = [event.time; 2];
-                false
-            }
-            _ => self.receive_any(how, thresholds, event),
-        }
+    pub(crate) fn stand_at(&mut self, value: i32, time: Nanos) {
+        (self.actual, self.reported) = (value, value);
+        self.turned = [time; 2];
     }
 
-    /// Takes in an event of any kind; see [`ControlState::receive`].
+    /// Takes in an event of any kind. Returns whether it pressed the control, or carried it over
+    /// as held.
     ///
     /// A repeat moves nothing, a state that was carried over makes no edge, a relative control adds
     /// up what it counts until the next poll, a button may be held back by its debounce.
-    fn receive_any(
+    pub(crate) fn receive(
         &mut self,
         how: &SampledControl,
         thresholds: &[BoundThresholds],
@@ -267,8 +246,7 @@ impl ControlState {
             }
             ControlKind::Button => self.move_to(value, event.time, how.edges.debounce),
             _ => {
-                (self.actual, self.reported) = (value, value);
-                self.turned = [event.time; 2];
+                self.stand_at(value, event.time);
                 false
             }
         }
@@ -350,18 +328,23 @@ impl ControlState {
     /// Of a button: with a latch it shows the other state for one poll where it *flickered*, that
     /// is, was pressed and is as it was. A press that the latch hid (a release shown while the
     /// button is down again) is owed, and shown at the next poll.
+    #[inline]
     pub(crate) fn sample(&mut self, how: &SampledControl, thresholds: &[BoundThresholds]) -> u16 {
-        let kind = how.control.kind;
-        if !kind.is_button() {
-            self.seen = self.actual;
-            self.value = normalise(kind, self.seen);
-            if kind == ControlKind::Relative {
-                (self.actual, self.reported) = (0, 0);
-            }
-            self.pass(thresholds);
-            return 0;
+        self.value = match &how.scale {
+            Scale::OnOff => return self.sample_button(how.edges.latched),
+            Scale::Travel(travel) => travel.at(self.actual),
+            Scale::Count => self.actual as f32,
+        };
+        self.seen = self.actual;
+        if matches!(how.scale, Scale::Count) {
+            (self.actual, self.reported) = (0, 0);
         }
-        let latched = how.edges.latched;
+        self.pass(thresholds);
+        0
+    }
+
+    /// Polls a button; see [`ControlState::sample`].
+    fn sample_button(&mut self, latched: bool) -> u16 {
         let was_owed = u16::from(self.owes_press);
         let flickered = self.presses > 0 && self.actual == self.before;
         self.seen = if latched && flickered { 1 - self.before } else { self.actual };

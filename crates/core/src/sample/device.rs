@@ -1,7 +1,8 @@
 //! What a run knows of a device as a stream of reports.
 
+use super::{Election, SampledControl};
 use crate::base::Nanos;
-use crate::device::Presence;
+use crate::device::{Event, Marks, Presence};
 
 /// What is known of a device as a stream of reports.
 ///
@@ -22,4 +23,24 @@ impl DeviceStatus {
     /// A device that never said anything.
     pub(crate) const SILENT: DeviceStatus =
         DeviceStatus { presence: Presence::Gone, last_report: None, last_use: None };
+
+    /// A control of it reported, which was at `before`: notes when, and whether that is use.
+    ///
+    /// Only pushing a control is use. Keeping it pushed, with all its noise, must not take the main
+    /// device from one that was used since.
+    #[inline]
+    pub(crate) fn hear(
+        &mut self,
+        sampled: &SampledControl,
+        event: &Event,
+        before: i32,
+        election: &mut Election,
+    ) {
+        self.last_report = Some(event.time);
+        let is_use = sampled.used.is_beyond(event.value) && !sampled.used.is_beyond(before);
+        if is_use && !event.marks.contains(Marks::REPEAT) {
+            self.last_use = Some(event.time);
+            election.used_by(sampled.control.device);
+        }
+    }
 }

@@ -9,7 +9,7 @@
 
 use super::{ControlState, DeviceStatus, Election, SamplePlan};
 use crate::base::{ControlId, DeviceId, Nanos, SparseSet};
-use crate::device::{ControlKind, Event, Marks, Presence};
+use crate::device::{ControlKind, Event, Marks, Presence, Scale};
 use alloc::vec::Vec;
 
 /// The state of every control and device.
@@ -30,6 +30,8 @@ pub(crate) struct Sampler {
     /// Every button of which a debounce holds something back; perhaps some of which it no
     /// longer does.
     held_back: SparseSet<ControlId>,
+    /// Whether an event of this tick carried a state over from before the recording.
+    has_carried: bool,
     /// Presses so far, over all controls: what orders them.
     presses: u32,
     /// Presses that left no press edge.
@@ -83,7 +85,10 @@ impl Sampler {
     /// holds back.
     #[inline]
     pub(crate) fn begin_tick(&mut self) {
-        let Sampler { controls, touched, .. } = self;
+        let Sampler { controls, touched, has_carried, .. } = self;
+        if core::mem::take(has_carried) {
+            touched.as_slice().iter().for_each(|id| controls[id.index()].carried = false);
+        }
         touched.retain(|id| controls[id.index()].age());
     }
 
@@ -93,6 +98,9 @@ impl Sampler {
     /// In this order: debounces that are over by then are let through; a presence is heard; what a
     /// device says that cannot be heard is left out; use is noted for the election; the control
     /// takes the event in.
+    ///
+    /// A control that reports where it is, without a mark, goes the short way: most events are
+    /// such.
     #[inline]
     pub(crate) fn receive(
         &mut self,
@@ -104,6 +112,23 @@ impl Sampler {
             self.let_through(plan, event.time);
         }
         let sampled = plan.control(event.control);
+        if !event.marks.is_empty() || !matches!(sampled.scale, Scale::Travel(_)) {
+            return self.receive_any(plan, event, election);
+        }
+        let status = &mut self.devices[sampled.control.device.index()];
+        if status.presence != Presence::Here {
+            return false;
+        }
+        let state = &mut self.controls[event.control.index()];
+        status.hear(sampled, event, state.actual, election);
+        state.stand_at(event.value, event.time);
+        self.touched.insert(event.control);
+        true
+    }
+
+    /// Takes in an event of any kind; see [`Sampler::receive`].
+    fn receive_any(&mut self, plan: &SamplePlan, event: &Event, election: &mut Election) -> bool {
+        let sampled = plan.control(event.control);
         let device = sampled.control.device;
         if sampled.control.is_presence {
             self.hear_presence(plan, device, event, election);
@@ -114,16 +139,10 @@ impl Sampler {
             return false;
         }
         let state = &mut self.controls[event.control.index()];
-        if !event.marks.contains(Marks::CARRIED) {
-            status.last_report = Some(event.time);
-            // Only pushing a control is use. Keeping it pushed, with all its noise,
-            // must not take the main device from one that was used since.
-            let is_use =
-                sampled.used.is_beyond(event.value) && !sampled.used.is_beyond(state.actual);
-            if is_use && !event.marks.contains(Marks::REPEAT) {
-                status.last_use = Some(event.time);
-                election.used_by(device);
-            }
+        if event.marks.contains(Marks::CARRIED) {
+            self.has_carried = true;
+        } else {
+            status.hear(sampled, event, state.actual, election);
         }
         if state.receive(sampled, plan.thresholds_of(sampled), event) {
             self.presses += 1;

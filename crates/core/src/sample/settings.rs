@@ -4,7 +4,7 @@
 //! something of a control has said it here.
 
 use crate::base::{ControlId, DeviceId};
-use crate::device::{Control, ControlKind};
+use crate::device::{Control, ControlKind, Scale};
 use crate::spec::{EdgeSettings, MainRules, Thresholds};
 use alloc::vec::Vec;
 use core::ops::Range;
@@ -40,6 +40,9 @@ impl SamplePlan {
     /// button.
     #[inline]
     pub(crate) fn thresholds_of(&self, sampled: &SampledControl) -> &[BoundThresholds] {
+        if sampled.threshold_count == 0 {
+            return &[];
+        }
         let first = sampled.first_threshold as usize;
         &self.thresholds[first..first + sampled.threshold_count as usize]
     }
@@ -58,6 +61,8 @@ impl SamplePlan {
 pub(crate) struct SampledControl {
     /// Its device and its kind.
     pub(crate) control: Control,
+    /// The scale of that kind.
+    pub(crate) scale: Scale,
     /// Latch, debounce and repeats, as the rig says.
     pub(crate) edges: EdgeSettings,
     /// From which values on it counts as used.
@@ -72,7 +77,8 @@ pub(crate) struct SampledControl {
 impl SampledControl {
     pub(crate) fn with(control: Control, edges: EdgeSettings) -> Self {
         let used = UseRange::of(control.kind, &MainRules::default());
-        SampledControl { control, edges, used, first_threshold: 0, threshold_count: 0 }
+        let scale = Scale::of(control.kind);
+        SampledControl { control, scale, edges, used, first_threshold: 0, threshold_count: 0 }
     }
 }
 
@@ -84,8 +90,8 @@ impl SampledControl {
 pub(crate) struct UseRange {
     /// Values below this are.
     below: i32,
-    /// Values above this are.
-    above: i32,
+    /// So are those that are more than this above it.
+    span: u32,
 }
 
 impl UseRange {
@@ -96,34 +102,36 @@ impl UseRange {
             let way = (f64::from(to) - f64::from(from)) * f64::from(rules.use_at);
             (f64::from(from) + way) as i32
         };
-        match kind {
-            ControlKind::Button => UseRange { below: 0, above: 0 },
+        let (below, above) = match kind {
+            ControlKind::Button => (0, 0),
             ControlKind::Relative => {
-                UseRange { below: 1 - rules.use_counts, above: rules.use_counts - 1 }
+                let counts = rules.use_counts.max(1);
+                (1 - counts, counts - 1)
             }
             ControlKind::Trigger { min, max } if min < max => {
-                UseRange { below: i32::MIN, above: share(min, max).min(max - 1) }
+                (i32::MIN, share(min, max).min(max - 1))
             }
             ControlKind::Trigger { min, max } if min > max => {
-                UseRange { below: share(min, max).max(max + 1), above: i32::MAX }
+                (share(min, max).max(max + 1), i32::MAX)
             }
             ControlKind::Axis { min, centre, max } => {
                 let (low, high) = (min.min(max), min.max(max));
-                UseRange {
-                    below: if low < centre { share(centre, low).max(low + 1) } else { i32::MIN },
-                    above: if centre < high { share(centre, high).min(high - 1) } else { i32::MAX },
-                }
+                let below = if low < centre { share(centre, low).max(low + 1) } else { i32::MIN };
+                let above =
+                    if centre < high { share(centre, high).min(high - 1) } else { i32::MAX };
+                (below, above)
             }
             // A finger counts by its touch, not by its place.
-            ControlKind::Trigger { .. } | ControlKind::Position { .. } => {
-                UseRange { below: i32::MIN, above: i32::MAX }
-            }
-        }
+            ControlKind::Trigger { .. } | ControlKind::Position { .. } => (i32::MIN, i32::MAX),
+        };
+        UseRange { below, span: above.wrapping_sub(below) as u32 }
     }
 
     /// Whether a value is further out than noise would take it.
+    ///
+    /// One comparison: a value below the range comes out above every span.
     pub(crate) const fn is_beyond(self, value: i32) -> bool {
-        value < self.below || value > self.above
+        value.wrapping_sub(self.below) as u32 > self.span
     }
 }
 

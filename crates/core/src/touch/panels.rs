@@ -26,6 +26,12 @@ pub(crate) struct TouchPlan {
 }
 
 impl TouchPlan {
+    /// Whether there is a contact at all.
+    #[inline]
+    pub(crate) fn has_contacts(&self) -> bool {
+        !self.contacts.is_empty()
+    }
+
     /// The contact of an id of the same plan.
     #[inline]
     pub(crate) fn contact(&self, contact: ContactId) -> &Contact {

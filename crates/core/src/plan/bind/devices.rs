@@ -1,7 +1,7 @@
 //! How the controls and devices of a roster are sampled.
 
 use crate::base::ControlId;
-use crate::device::{Control, DeviceKind, Roster};
+use crate::device::{Control, DeviceKind, Roster, Scale};
 use crate::sample::{BoundThresholds, ElectionPlan, SampledControl, UseRange};
 use crate::spec::{EdgeSettings, MainRules, Rig, Scope};
 use alloc::vec::Vec;
@@ -19,6 +19,7 @@ pub(super) fn controls(
         let after = thresholds.partition_point(|pair| pair.control <= id);
         SampledControl {
             control,
+            scale: Scale::of(control.kind),
             edges: EdgeSettings::DEFAULT,
             used: UseRange::of(control.kind, &rig.main),
             first_threshold: first as u32,

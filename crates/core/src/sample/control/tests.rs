@@ -6,9 +6,13 @@ use crate::spec::EdgeSettings;
 use rstest::rstest;
 use std::{string::String, vec::Vec};
 
+fn of_kind(kind: ControlKind, edges: EdgeSettings) -> SampledControl {
+    SampledControl::with(Control { device: DeviceId(0), kind, is_presence: false }, edges)
+}
+
 fn button(latched: bool, debounce: Nanos) -> SampledControl {
-    let control = Control { device: DeviceId(0), kind: ControlKind::Button, is_presence: false };
-    SampledControl::with(control, EdgeSettings { latched, debounce, ..EdgeSettings::DEFAULT })
+    let edges = EdgeSettings { latched, debounce, ..EdgeSettings::DEFAULT };
+    of_kind(ControlKind::Button, edges)
 }
 
 fn event(ms: u64, value: i32, marks: Marks) -> Event {
@@ -104,8 +108,7 @@ fn latched_sampling(#[case] events: &str, #[case] seen: &str) {
 
 #[test]
 fn relative_counts_are_summed_per_tick_and_then_gone() {
-    let mut how = button(false, Nanos(0));
-    how.control.kind = ControlKind::Relative;
+    let how = of_kind(ControlKind::Relative, EdgeSettings::DEFAULT);
     let mut cell = ControlState::at_rest(ControlKind::Relative);
     cell.receive(&how, &[], &event(1, 2, Marks::empty()));
     cell.receive(&how, &[], &event(2, -5, Marks::empty()));
