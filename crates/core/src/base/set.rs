@@ -87,7 +87,8 @@ impl<I: Id> SparseSet<I> {
     /// Takes out all but those that are to stay, which keep their order.
     #[inline]
     pub(crate) fn retain(&mut self, mut stays: impl FnMut(I) -> bool) {
-        let SparseSet { list, is_in } = self;
+        // As slices, whose places are known to stay where they are.
+        let (list, is_in) = (self.list.as_mut_slice(), self.is_in.as_mut_slice());
         let mut kept = 0;
         for place in 0..list.len() {
             let id = list[place];
@@ -98,15 +99,15 @@ impl<I: Id> SparseSet<I> {
                 is_in[id.index()] = false;
             }
         }
-        list.truncate(kept);
+        self.list.truncate(kept);
     }
 
     /// Takes all numbers out.
     #[inline]
     pub(crate) fn clear(&mut self) {
-        for id in self.list.drain(..) {
-            self.is_in[id.index()] = false;
-        }
+        let is_in = self.is_in.as_mut_slice();
+        self.list.iter().for_each(|id| is_in[id.index()] = false);
+        self.list.clear();
     }
 
     /// Takes all out, in the order in which they came.

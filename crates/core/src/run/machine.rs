@@ -167,7 +167,7 @@ impl Machine {
     /// With 0 seconds no filter moves, but edges, gestures and combos do: these go by `now`.
     pub fn tick_lasting(&mut self, plan: &Plan, now: Nanos, seconds: f32, events: &[Event]) {
         self.begin();
-        events.iter().for_each(|event| self.receive(plan, event));
+        self.receive(plan, events);
         self.elect(plan);
         self.sample(plan, now);
         self.locate(plan, now);
@@ -186,14 +186,17 @@ impl Machine {
         self.sampler.begin_tick();
     }
 
-    /// Takes in an event: into its control, and where that is a part of a contact into this.
+    /// Takes in the events: each into its control, and where that is a part of a contact into
+    /// this.
     #[inline]
-    fn receive(&mut self, plan: &Plan, event: &Event) {
-        if self.sampler.receive(&plan.sample, event, &mut self.election)
-            && plan.touch.has_contacts()
-        {
-            self.panels.receive(&plan.touch, self.sampler.controls(), event);
-        }
+    fn receive(&mut self, plan: &Plan, events: &[Event]) {
+        let Machine { sampler, election, panels, .. } = self;
+        let is_asked = plan.touch.is_asked();
+        sampler.receive(&plan.sample, events, election, |controls, event| {
+            if is_asked {
+                panels.receive(&plan.touch, controls, event);
+            }
+        });
     }
 
     /// Has the actions that only the main device drives evaluated again when
@@ -211,9 +214,9 @@ impl Machine {
     #[inline]
     fn sample(&mut self, plan: &Plan, now: Nanos) {
         let Machine { sampler, panels, actions, .. } = self;
-        let has_contacts = plan.touch.has_contacts();
+        let is_asked = plan.touch.is_asked();
         sampler.poll(&plan.sample, now, |control, polled| {
-            if polled == Polled::Control && has_contacts {
+            if polled == Polled::Control && is_asked {
                 panels.read(&plan.touch, control);
             }
             actions.read(&plan.actions, control);
@@ -224,6 +227,9 @@ impl Machine {
     /// closed by the actions of the tick before.
     #[inline]
     fn locate(&mut self, plan: &Plan, now: Nanos) {
+        if !plan.touch.is_asked() {
+            return;
+        }
         if !plan.actions.zone_gates.is_empty() {
             self.panels.close(self.actions.closed_zones(&plan.actions));
         }

@@ -1,7 +1,7 @@
 //! What a run knows of a device as a stream of reports.
 
 use super::{Election, SampledControl};
-use crate::base::Nanos;
+use crate::base::{DeviceId, Nanos};
 use crate::device::{Event, Marks, Presence};
 
 /// What is known of a device as a stream of reports.
@@ -39,8 +39,14 @@ impl DeviceStatus {
         self.last_report = Some(event.time);
         let is_use = sampled.used.is_beyond(event.value) && !sampled.used.is_beyond(before);
         if is_use && !event.marks.contains(Marks::REPEAT) {
-            self.last_use = Some(event.time);
-            election.used_by(sampled.control.device);
+            self.note_use(sampled.control.device, event.time, election);
         }
+    }
+
+    /// It is in use, which it was not before.
+    #[cold]
+    fn note_use(&mut self, device: DeviceId, time: Nanos, election: &mut Election) {
+        self.last_use = Some(time);
+        election.used_by(device);
     }
 }

@@ -92,42 +92,74 @@ impl Sampler {
         touched.retain(|id| controls[id.index()].age());
     }
 
-    /// Takes in an event. Returns whether it counts: what a device says while
-    /// nobody listens must not move anything.
+    /// Takes in the events of a tick, and shows those to `heard` that count: what a device says
+    /// while nobody listens must not move anything.
     ///
-    /// In this order: debounces that are over by then are let through; a presence is heard; what a
-    /// device says that cannot be heard is left out; use is noted for the election; the control
-    /// takes the event in.
-    ///
-    /// A control that reports where it is, without a mark, goes the short way: most events are
-    /// such.
+    /// Each in this order: debounces that are over by then are let through; a presence is heard;
+    /// what a device says that cannot be heard is left out; use is noted for the election; the
+    /// control takes the event in.
     #[inline]
     pub(crate) fn receive(
         &mut self,
         plan: &SamplePlan,
-        event: &Event,
+        events: &[Event],
         election: &mut Election,
-    ) -> bool {
+        mut heard: impl FnMut(&[ControlState], &Event),
+    ) {
+        let mut events = events;
+        loop {
+            events = self.receive_plain(plan, events, election, &mut heard);
+            let Some((event, rest)) = events.split_first() else { return };
+            if self.receive_any(plan, event, election) {
+                heard(&self.controls, event);
+            }
+            events = rest;
+        }
+    }
+
+    /// Takes in events as long as each says where a control is, without a mark, and nothing is
+    /// held back: most events are such. Returns the others, from the first of them on.
+    ///
+    /// A function of its own, so that what its loop needs stays in registers.
+    #[inline(never)]
+    fn receive_plain<'e>(
+        &mut self,
+        plan: &SamplePlan,
+        events: &'e [Event],
+        election: &mut Election,
+        mut heard: impl FnMut(&[ControlState], &Event),
+    ) -> &'e [Event] {
+        if !self.held_back.is_empty() {
+            return events;
+        }
+        // As slices, whose places are known to stay where they are.
+        let (controls, devices) = (self.controls.as_mut_slice(), self.devices.as_mut_slice());
+        let mut rest = events;
+        while let Some((event, after)) = rest.split_first() {
+            let sampled = plan.control(event.control);
+            if !event.marks.is_empty() || !matches!(sampled.scale, Scale::Travel(_)) {
+                break;
+            }
+            rest = after;
+            let status = &mut devices[sampled.control.device.index()];
+            if status.presence != Presence::Here {
+                continue;
+            }
+            let state = &mut controls[event.control.index()];
+            status.hear(sampled, event, state.actual, election);
+            state.stand_at(event.value, event.time);
+            self.touched.insert(event.control);
+            heard(controls, event);
+        }
+        rest
+    }
+
+    /// Takes in an event of any kind. Returns whether it counts.
+    #[inline(never)]
+    fn receive_any(&mut self, plan: &SamplePlan, event: &Event, election: &mut Election) -> bool {
         if !self.held_back.is_empty() {
             self.let_through(plan, event.time);
         }
-        let sampled = plan.control(event.control);
-        if !event.marks.is_empty() || !matches!(sampled.scale, Scale::Travel(_)) {
-            return self.receive_any(plan, event, election);
-        }
-        let status = &mut self.devices[sampled.control.device.index()];
-        if status.presence != Presence::Here {
-            return false;
-        }
-        let state = &mut self.controls[event.control.index()];
-        status.hear(sampled, event, state.actual, election);
-        state.stand_at(event.value, event.time);
-        self.touched.insert(event.control);
-        true
-    }
-
-    /// Takes in an event of any kind; see [`Sampler::receive`].
-    fn receive_any(&mut self, plan: &SamplePlan, event: &Event, election: &mut Election) -> bool {
         let sampled = plan.control(event.control);
         let device = sampled.control.device;
         if sampled.control.is_presence {

@@ -26,10 +26,10 @@ pub(crate) struct TouchPlan {
 }
 
 impl TouchPlan {
-    /// Whether there is a contact at all.
+    /// Whether a zone or a gesture asks for contacts.
     #[inline]
-    pub(crate) fn has_contacts(&self) -> bool {
-        !self.contacts.is_empty()
+    pub(crate) fn is_asked(&self) -> bool {
+        !self.contacts_of.is_empty()
     }
 
     /// The contact of an id of the same plan.
