@@ -30,7 +30,7 @@ mod takes;
 pub use listen::hub;
 pub use shared::{cab_session, complain};
 
-use clap::{Parser, Subcommand};
+use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 use gtrig_core::harmless;
 use live::Live;
 use shared::Status;
@@ -90,8 +90,9 @@ Colours, keys and how often the screen is drawn are set in ~/.config/gtrig/setti
 in gtrig/settings.toml of $XDG_CONFIG_HOME; `gtrig settings` prints such a file, with all that
 can be set. NO_COLOR=1 draws no colours.";
 
-/// Every command, in the order of the help.
+/// Every command, in the order of the help. Only the one that is run works out its arguments.
 #[derive(Debug, Subcommand)]
+#[command(defer = true)]
 enum Command {
     Live(Live),
     Record(record::Record),
@@ -168,10 +169,21 @@ fn tied(args: impl Iterator<Item = OsString>) -> Vec<OsString> {
     tied
 }
 
+/// What the arguments ask for.
+fn parsed(args: Vec<OsString>) -> Result<Cli, clap::Error> {
+    Cli::try_parse_from(&args).or_else(|_| {
+        // The help, and what is told of a mistake, name other commands: all of them are worked
+        // out for that.
+        let mut all = Cli::command();
+        all.build();
+        Cli::from_arg_matches(&all.try_get_matches_from(args)?)
+    })
+}
+
 /// Runs the program.
 pub fn main() -> ExitCode {
     // clap itself exits with 2 on misuse.
-    let command = match Cli::try_parse_from(tied(std::env::args_os())) {
+    let command = match parsed(tied(std::env::args_os())) {
         Ok(cli) => cli.command,
         Err(error) => return misused(&error),
     };

@@ -506,6 +506,8 @@ fn help_names_every_command_and_the_exit_codes() {
         "simulate",
         "Exit codes:",
         "settings.toml",
+        // What a command is for is said by the command itself.
+        "Poll a take by loops of other kinds",
     ] {
         assert!(text.contains(word), "{word}");
     }
