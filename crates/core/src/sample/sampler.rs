@@ -107,7 +107,7 @@ impl Sampler {
         mut heard: impl FnMut(&[ControlState], &Event),
     ) {
         let mut events = events;
-        loop {
+        while !events.is_empty() {
             events = self.receive_plain(plan, events, election, &mut heard);
             let Some((event, rest)) = events.split_first() else { return };
             if self.receive_any(plan, event, election) {
