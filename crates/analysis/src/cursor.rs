@@ -48,7 +48,7 @@ impl Cursor {
         if forgotten > 0 {
             *self = Cursor::at_beginning(session);
         }
-        // A session that has run no tick yet stands before one, not at it.
+        // A session that has run no tick yet has no last tick: its next one is the first.
         let end = session.now().next_tick();
         if self.machine.next_tick() >= end {
             return forgotten;

@@ -185,8 +185,9 @@ impl LaneLog {
         self.changes.first + kept as u64
     }
 
-    /// The same, for one who knows that it is no change before `from`, and probably some
-    /// `distance` on: the change is looked for there, and not all over a long history.
+    /// The same for a caller who knows that it is not a change before number `from`, and
+    /// probably one about `distance` further on. The search begins there, so that a long
+    /// history costs nothing.
     fn after_near(&self, tick: Tick, from: u64, distance: u64) -> u64 {
         let is_after = |number: u64| self.changes.get(number).is_none_or(|c| c.tick > tick);
         // It is never before `low`, and never after `high`.

@@ -123,7 +123,7 @@ fn confusions(meant: &[Meant], alarms: &[&GestureVerdict]) -> Vec<Confusion> {
     let pairs = pairs.chain(silent.map(|n| (Some(n), None)));
     let pairs =
         pairs.chain(labels.iter().zip(alarms).map(|(label, of)| (*label, Some(of.gesture))));
-    // In the order of the rig; then what it does not know, and nothing last.
+    // In the order of the rig; then names that the rig does not know; then no gesture at all.
     let mut counts = BTreeMap::new();
     for (label, fired) in pairs {
         let meant = label.map(|n| &meant[n]);

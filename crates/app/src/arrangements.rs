@@ -12,7 +12,7 @@ use std::{
 /// A larger file, in MiB, is not read.
 const MAX_MIB: u64 = 8;
 
-/// The file: of what a program keeps for itself, so it is none of the settings.
+/// The file. It lies where programs keep their own state, and not among the settings.
 pub fn path() -> Option<PathBuf> {
     Some(own::folder("XDG_STATE_HOME", ".local/state")?.join("gtrig/lanes.json"))
 }

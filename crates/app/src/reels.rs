@@ -136,7 +136,7 @@ fn part_at(segments: &[Segment], at: usize) -> Range<usize> {
 /// by colons, as `90.5`, `1:30.5` or `2:13:00:00`.
 ///
 /// # Errors
-/// When it is none, with how one is written.
+/// When the text is not an instant; the error says how one is written.
 pub fn instant(text: &str) -> Result<Nanos, String> {
     let told = || {
         format!(

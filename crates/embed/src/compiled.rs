@@ -67,7 +67,7 @@ pub fn pack(rig: &Rig) -> Vec<u8> {
 /// Reads the compiled form of a rig.
 ///
 /// # Errors
-/// When it is none, or damaged, or of another version.
+/// When the bytes are not a compiled rig, are damaged, or are of another version.
 pub fn unpack(bytes: &[u8]) -> Result<Rig, NoCompiledRig> {
     let Some(rest) = bytes.strip_prefix(&MAGIC) else { return Err(NoCompiledRig::Foreign) };
     let Some((version, _)) = rest.split_first_chunk() else { return Err(NoCompiledRig::Damaged) };

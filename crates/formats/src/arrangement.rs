@@ -71,7 +71,7 @@ impl Arrangements {
     /// Reads them.
     ///
     /// # Errors
-    /// When the text is none that [`Arrangements::text`] writes.
+    /// When the text is not what [`Arrangements::text`] writes.
     pub fn parse(text: &str) -> serde_json::Result<Arrangements> {
         let mut all: Arrangements = serde_json::from_str(text)?;
         while all.of.len() > MAX_RIGS {

@@ -195,7 +195,7 @@ mod tests {
         }
     }
 
-    /// The null device is replaced by nobody, whoever may.
+    /// The null device is never replaced, not even by somebody who may.
     #[cfg(unix)]
     #[test]
     fn what_is_no_file_is_written_to() {

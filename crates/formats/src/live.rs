@@ -2,8 +2,8 @@
 //!
 //! `docs/live-format.md` describes the format for programs that want to send. A
 //! [`LineSplitter`] cuts what arrives into lines, and a [`LiveDecoder`] says what each of
-//! them means. Both trust nobody: all that they keep is bounded, and a line that is none
-//! changes nothing.
+//! them means. Both trust nobody: all that they keep is bounded, and a line that
+//! cannot be read changes nothing.
 
 mod decode;
 mod fault;

@@ -42,7 +42,7 @@ pub enum PlaceFault {
         "a place is -, the path of a named pipe, pipe:PATH, unix:PATH, or tcp:, osc: or page: with PORT or ADDRESS:PORT"
     )]
     Empty,
-    /// The address is none.
+    /// The text is not an address.
     #[error("{0:?} is no PORT and no ADDRESS:PORT, such as 4710 or [::1]:4710")]
     NoAddress(String),
 }

@@ -27,7 +27,7 @@ use std::{
 /// is room, and its own system holds it up.
 pub const QUEUE: usize = 1 << 14;
 
-/// A sender that sent so many lines that are none is closed.
+/// A sender is closed after so many lines that cannot be read.
 pub const MAX_FAULTS: u64 = 100;
 
 /// It must have greeted by then.

@@ -26,7 +26,7 @@ pub struct AddressHeard {
     pub control: Option<String>,
     /// The sender that it came of last.
     pub from: String,
-    /// The last number; `None` of what is none.
+    /// The last number; `None` of an argument that is not a number.
     pub last: Option<f64>,
     /// The least and the largest number that came.
     pub range: Option<[f64; 2]>,
@@ -62,7 +62,7 @@ pub struct SenderState {
     pub came: u32,
     /// Lines that were read.
     pub lines: u64,
-    /// Lines that were none.
+    /// Lines that could not be read.
     pub faults: u64,
     /// Lines that never arrived, by their numbers.
     pub missed: u64,

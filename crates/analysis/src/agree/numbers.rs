@@ -13,10 +13,10 @@ const SHARES: [f64; 22] = [
 /// Parts of the range that are tried of a number that is 0.
 const PARTS: [f64; 8] = [0.01, 0.02, 0.05, 0.1, 0.2, 0.35, 0.5, 0.75];
 
-/// So often the place of the best is narrowed down.
+/// How many times the stretch that holds the best value is made smaller.
 const STEPS: u32 = 28;
 
-/// So often each end of those that explain as much is halved.
+/// How many times the stretch between a value that still explains and one that does not is halved.
 const HALVINGS: u32 = 24;
 
 /// How well a number explains what a game gave.

@@ -28,7 +28,7 @@ impl Trace {
         let mut points: Vec<TracePoint> = Vec::new();
         for (at, row) in rows.list.iter().enumerate() {
             let theirs = compared.theirs[at];
-            // A frame in which it is not compared is as the one before, but after a gap.
+            // A frame in which it is not compared repeats the one before, unless a gap lies between.
             if theirs.is_nan() && !row.begins() {
                 continue;
             }

@@ -10,7 +10,7 @@ pub enum ComboAttemptOutcome {
     /// They would have been with one limit changed.
     Near,
     /// They would have been, had not this been pressed in between: a signal, or
-    /// `None` for a button that is none.
+    /// `None` for a button that no signal names.
     Broken(Option<SignalId>),
     /// All its steps came, and several limits were missed, or one by more than
     /// little: each check with a negative margin says by how much; see

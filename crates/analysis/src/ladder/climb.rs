@@ -5,7 +5,7 @@ mod ending;
 use super::*;
 use core::cmp::Reverse;
 
-/// A press of a signal, or of a button that is none.
+/// A press of a signal, or of a button that no signal names.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Pressed {
     pub(super) serial: u32,

@@ -54,14 +54,14 @@ impl Climb {
         }
         let opens = step.opens();
         let passed = opens.between(from.met, to.press);
-        // For whom it is early, for him it counts later.
+        // A press that is early for this step counts for it later.
         let is_early = (opens.amount()..step.after.amount()).contains(&passed);
         let is_its_press = to.lifts.is_none_or(|press| from.serial == press);
         if from.serial >= to.first || is_early != to.of.is_some() || !is_its_press {
             return None;
         }
         let after = opens.between(from.met, to.press) - opens.amount();
-        // Before the step before was met is never right.
+        // A press before the previous step was met never follows it.
         if opens.between(from.met, to.press) < 0 {
             return None;
         }

@@ -32,7 +32,7 @@ pub(super) struct Hit {
     /// ended.
     pub(super) lifts: Option<u32>,
     /// Of a hold or a quiet that a press cut short: of which signal, or of a button
-    /// that is none.
+    /// that no signal names.
     pub(super) cut_by: Option<Option<SignalId>>,
     /// Up to this press what may break it counts.
     pub(super) heard: u32,

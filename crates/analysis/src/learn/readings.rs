@@ -1,4 +1,4 @@
-//! As what numbers that come under an address may be read.
+//! The kinds of control as which the numbers of an address can be read.
 
 use alloc::{vec, vec::Vec};
 use gtrig_core::{AddressedAs, DownAt};
@@ -6,8 +6,8 @@ use gtrig_core::{AddressedAs, DownAt};
 /// Whole numbers mostly end at one of these.
 const ENDS: [f64; 6] = [1.0, 127.0, 255.0, 1023.0, 32_767.0, 65_535.0];
 
-/// As what numbers between these two may be read, the likeliest first; of what are no
-/// numbers there is only that they come.
+/// The ways to read numbers between these two, the likeliest first. Of an argument that is
+/// not a number only its arrival can be read.
 pub fn readings(range: Option<[f64; 2]>, is_whole: bool) -> Vec<AddressedAs> {
     let Some([least, most]) = range else { return vec![AddressedAs::Pulse] };
     let furthest = least.abs().max(most.abs());

@@ -136,7 +136,7 @@ fn unread(rig: &Rig, id: ComboId) -> Option<Finding> {
     let is_read = inputs.any(|input| matches!(input, InputSpec::Combo(other) if *other == id));
     let is_waited = rig.combos.iter().any(|combo| combo.waits_for.contains(&id));
     let takes = rig.combos[id.index()].takes;
-    // A library of combos without any actions is to be looked at, not to be read.
+    // A rig of combos alone is a library: that no action reads them is meant.
     let has_readers = rig.actions.iter().any(|action| !action.inputs.is_empty());
     (has_readers && !is_read && !is_waited && !takes).then_some(Finding::Unread)
 }

@@ -58,7 +58,7 @@ impl Audit {
     /// Runs it.
     ///
     /// # Errors
-    /// When a take cannot be opened, a rate is none, or an output not written.
+    /// When a take cannot be opened, a text is not a rate, or an output cannot be written.
     pub fn run(self) -> anyhow::Result<Status> {
         let rig = self.rig.read()?;
         let by = AuditBy {

@@ -55,7 +55,7 @@ impl Shape {
     /// Runs it.
     ///
     /// # Errors
-    /// When the rig has no such shape, the range is none, a line is no value, or
+    /// When the rig has no such shape, the range has no length, a line is not a value, or
     /// an output cannot be written.
     pub fn run(mut self) -> anyhow::Result<Status> {
         let name = self.shape.pop().unwrap_or_default();

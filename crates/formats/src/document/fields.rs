@@ -177,7 +177,7 @@ impl<'a> Fields<'a> {
     }
 }
 
-/// Notes a name that is none.
+/// Notes a text that cannot be a name.
 pub(crate) fn check_name(problems: &mut Problems, entry: &Entry, what: &str) {
     if !ControlInfo::is_code(entry.key) {
         let found = format!("the name `{}`", entry.key.escape_debug());

@@ -19,7 +19,7 @@ pub const MAX_CONTROLS: usize = 900;
 /// senders find room in a session.
 pub const MAX_VALUES: usize = 256;
 
-/// A later time is none.
+/// A later time is refused.
 const TIMES: u64 = 1 << 62;
 
 /// What a line says. Devices are numbered as they are named, controls by their place.
@@ -102,7 +102,7 @@ impl LiveDecoder {
     /// without a time tells of now.
     ///
     /// # Errors
-    /// When it is none; then it changed nothing, but that its number was counted.
+    /// When the line cannot be read. Then it changed nothing; only its number was counted.
     pub fn line(&mut self, line: &[u8]) -> Result<(Option<Nanos>, Said), LiveFault> {
         if line.len() > MAX_LINE_BYTES {
             return Err(LiveFault::TooLong);

@@ -68,7 +68,7 @@ impl CursorReader {
     /// Takes in a message; one with `fseq` ends a frame.
     ///
     /// # Errors
-    /// When it is none about fingers.
+    /// When the message is not about fingers.
     pub fn hear(&mut self, message: &OscMessage) -> Result<Option<Frame>, CursorFault> {
         let [OscType::String(word), rest @ ..] = &message.args[..] else {
             return Err(CursorFault::NoWord);

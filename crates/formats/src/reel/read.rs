@@ -60,7 +60,7 @@ impl<R: Read> SegmentReader<R> {
     /// Reads up to its number.
     ///
     /// # Errors
-    /// When the file is none, or ends before.
+    /// When the file is not a segment, or ends before its number.
     pub(super) fn begin(&mut self) -> Result<u64, ReelFault> {
         let mut nothing = Vec::new();
         while self.number().is_none() {

@@ -64,8 +64,8 @@ pub struct Loaded {
     pub before_plug: u64,
     /// The first such line.
     pub first_before_plug: Option<u64>,
-    /// Values of devices that no line plugs in; of running programs the lines that were
-    /// none and those that were lost.
+    /// Values of devices that no line plugs in; of running programs the lines that could
+    /// not be read and those that were lost.
     pub left_out: u64,
     /// Where reading stopped, if not at the end; where values were left out, the first
     /// of them, though reading went on.

@@ -96,7 +96,7 @@ struct StickEntry<'a> {
     centre: Option<[f32; 2]>,
 }
 
-/// Nothing where a gesture is none.
+/// `None` for a gesture that is not a stick.
 fn stick<'a>(rig: &'a Rig, gesture: &'a Gesture) -> Option<StickEntry<'a>> {
     let GestureKind::Stick(centre) = gesture.kind else { return None };
     let limit = gesture.limits.of(Quantity::Ring)?;

@@ -30,8 +30,9 @@ impl OscTarget {
     /// Sends a packet. Never waits; nobody knows whether it arrives.
     pub fn send(&self, packet: &[u8]) {
         let sent = self.0.send(packet);
-        // That nobody heard an earlier packet is said here, and this one is not sent then:
-        // somebody may be there by now. What finds no room is lost, as on any way.
+        // The system says here that nobody heard an earlier packet, and does not send this one.
+        // It is sent once more, for somebody may be there by now. A packet that finds no room
+        // in the system is lost, as packets are.
         if sent.is_err_and(|error| error.kind() == io::ErrorKind::ConnectionRefused) {
             let _ = self.0.send(packet);
         }
@@ -43,7 +44,7 @@ mod tests {
     use super::*;
     use std::time::{Duration, Instant};
 
-    /// A program that comes later is sent what comes after that, and not one packet less.
+    /// A program that comes later gets every packet from then on.
     #[test]
     fn somebody_may_come_later() {
         let to = UdpSocket::bind("127.0.0.1:0").unwrap();

@@ -29,7 +29,7 @@ pub(super) struct Head {
 
 impl Head {
     /// # Errors
-    /// When it is none, is too long, or has not come by then.
+    /// When what comes is not a request, is too long, or is not complete by then.
     pub(super) fn read(stream: &mut Stream, late: Instant) -> io::Result<Head> {
         let mut bytes = Vec::new();
         let mut buffer = [0; 2048];

@@ -151,7 +151,7 @@ struct Locals {
 /// Reads a descriptor.
 ///
 /// # Errors
-/// When it is none, or asks for more than the limits.
+/// When the bytes are not a descriptor, or ask for more than the limits.
 pub(crate) fn parse(bytes: &[u8]) -> Result<Descriptor, DescriptorFault> {
     if bytes.is_empty() || bytes.len() > MAX_DESCRIPTOR {
         return Err(DescriptorFault::Length(bytes.len()));
@@ -355,7 +355,7 @@ const fn within(is_fine: bool, what: &'static str) -> Told {
     if is_fine { Ok(()) } else { Err(what) }
 }
 
-/// A range; where it is none, all that so many bits can say.
+/// A range; where its ends are the wrong way round, all that so many bits can say.
 fn range((least, most): (i32, i64), bits: usize) -> (i32, i32) {
     let most = i32::try_from(most).unwrap_or(i32::MAX);
     if least < most {

@@ -58,7 +58,7 @@ impl HexLog {
     /// Reads a log; its device is seen through the best of some maps.
     ///
     /// # Errors
-    /// At the first line that is none, and when it does not say what its reports are.
+    /// At the first line that cannot be read, and when no line says what the reports are.
     pub fn parse(text: &str, maps: &[DeviceMap]) -> Result<Self, HexLogFault> {
         if text.len() > MAX_BYTES {
             return Err(HexLogFault::TooLong(text.len()));

@@ -32,7 +32,7 @@ struct Open {
     id: NodeId,
     node: RawNode,
     decoder: Decoder,
-    /// Whether it was said that a report of it was none.
+    /// Whether the person was told of a report of it that could not be read.
     is_told: bool,
 }
 

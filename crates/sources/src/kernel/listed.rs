@@ -52,7 +52,7 @@ impl Listed {
         &mut self.now
     }
 
-    /// The contact has been spoken of; without a place there is none.
+    /// All of the contact has been told; one without a place does not count.
     pub(super) fn next(&mut self) {
         self.has_list = true;
         let touch = std::mem::take(&mut self.now);
