@@ -10,6 +10,8 @@ from workbench import replayed_texts
 
 TICKS = 100
 BUTTONS = ["south", "east", "west", "north", "shoulder-l", "shoulder-r"]
+AXES = ["stick-l-x", "stick-l-y"]
+FAR = 1000
 MILLISECOND = 1_000_000
 
 
@@ -62,6 +64,33 @@ class Pad:
         button.said = value
         if time >= button.quiet_until:
             self.believe(button, time)
+
+
+class PadThatGoes(Pad):
+    """One that may be unplugged, or not be heard; and its sticks."""
+
+    def __init__(self, buttons):
+        super().__init__(buttons)
+        self.is_here, self.is_deaf, self.axes = True, False, dict.fromkeys(AXES, 0)
+
+    def report(self, time, name, value):
+        self.let_through(time)
+        if name in ("plug", "unplug"):
+            self.is_here, self.is_deaf = name == "plug", False
+        elif name in ("deaf", "heard"):
+            self.is_deaf = name == "deaf"
+        elif not self.is_here or self.is_deaf:
+            return
+        elif name in AXES:
+            self.axes[name] = value
+        else:
+            super().report(time, name, value)
+        if not self.is_here or self.is_deaf:
+            self.axes = dict.fromkeys(AXES, 0)
+            for button in self.buttons.values():
+                # Nothing holds that back, and what comes next counts at once.
+                if button.said or button.counts:
+                    button.said = button.counts = button.quiet_until = 0
 
 
 class Modes:
@@ -120,6 +149,17 @@ class Digital(Action):
         is_on = bool(active - self.must_be_let_go) and not self.is_closed
         was_on, self.value = self.value, self.value ^ is_on if self.gives == "toggle" else is_on
         self.went_on = self.value and not was_on
+
+
+class Stick(Action):
+    """`axis` from one of the pad's own."""
+
+    def __init__(self, name):
+        super().__init__([], [], [])
+        self.name, self.value = name, (0.0, 0.0)
+
+    def evaluate(self, pad):
+        self.value = (pad.axes[self.name] / FAR, 0.0)
 
 
 class Analogue(Action):
@@ -249,24 +289,49 @@ def presses(dice, hz):
         yield int(time), name, states[name]
 
 
+def comings_and_goings(dice, presses):
+    """The same with a pad that goes and comes back, and with sticks."""
+    is_here, is_deaf = True, False
+    for time, *press in presses:
+        if dice.random() < 0.08 and is_here:
+            is_deaf = not is_deaf
+            yield time, "deaf" if is_deaf else "heard", None
+        if dice.random() < 0.05:
+            is_here, is_deaf = not is_here, False
+            yield time, "plug" if is_here else "unplug", None
+        if not is_here:
+            continue
+        for _ in range(dice.choice([0, 0, 1, 3])):
+            yield time, dice.choice(AXES), dice.randint(-FAR, FAR)
+        yield time, *press
+        if dice.random() < 0.3:
+            yield time, dice.choice(AXES), dice.choice([-FAR, 0, FAR])
+
+
 def asked_of(action):
     if isinstance(action, Digital):
         return action.value
     return list(action.value)
 
 
-@pytest.mark.parametrize("seed", range(150))
-def test_actions_are_what_the_page_says(seed, tmp_path):
-    dice = random.Random(seed)
-    hz = dice.choice([30, 60, 120, 500])
-    text, pad, actions, modes = a_rig(dice, hz)
-    events = list(presses(dice, hz))
-    controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS)
-    lines = ['{"take":1}', f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}']
-    lines += [f'{{"t":{t},"on":"pad1","c":"{name}","v":{v}}}' for t, name, v in events]
-    lines.append(f'{{"t":{(TICKS - 1) * 10**9 // hz},"ends":true}}')
+def take_of(events, hz):
+    """The lines of a take in which a pad does this."""
+    controls = [f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS]
+    travel = f'"min":{-FAR},"centre":0,"max":{FAR}'
+    controls += [f'{{"code":"{name}","kind":"axis",{travel}}}' for name in AXES]
+    plug = f'"plug":"pad1","kind":"pad","controls":[{",".join(controls)}]'
+    says = {"plug": plug, "unplug": '"unplug":"pad1"', "deaf": '"deaf":"pad1"'}
+    says["heard"] = '"heard":"pad1"'
+    yield '{"take":1}'
+    yield f'{{"t":0,{plug}}}'
+    for time, name, value in events:
+        line = says.get(name) or f'"on":"pad1","c":"{name}","v":{value}'
+        yield f'{{"t":{time},{line}}}'
+    yield f'{{"t":{(TICKS - 1) * 10**9 // hz},"ends":true}}'
 
-    reports = replayed_texts(tmp_path, text, lines)
+
+def compare(reports, events, hz, pad, actions, modes):
+    """Holds what the program says of every tick against the rules."""
     assert len(reports) == TICKS
     for tick in range(TICKS):
         now = tick * 10**9 // hz
@@ -293,3 +358,27 @@ def test_actions_are_what_the_page_says(seed, tmp_path):
                 assert value == pytest.approx(asked, abs=1e-5), f"{name} at tick {tick}"
         digital = {n: action for n, action in actions.items() if isinstance(action, Digital)}
         modes.follow({name for name, action in digital.items() if action.went_on})
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_actions_are_what_the_page_says(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice([30, 60, 120, 500])
+    text, *rules = a_rig(dice, hz)
+    events = list(presses(dice, hz))
+    compare(replayed_texts(tmp_path, text, take_of(events, hz)), events, hz, *rules)
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_what_goes_lets_go_of_everything(seed, tmp_path):
+    """The pad is unplugged, or cannot be heard, in the middle of debounces and latches too; and its
+    sticks say where they are between the buttons."""
+    dice = random.Random(seed)
+    hz = dice.choice([30, 60, 120, 500])
+    text, pad, *rules = a_rig(dice, hz)
+    for name in AXES:
+        rules[0][name] = Stick(name)
+        text += f'[action.{name}]\ngives = "axis"\nfrom = {{ axis = "pad/{name}" }}\n'
+    pad = PadThatGoes(pad.buttons)
+    events = list(comings_and_goings(dice, presses(dice, hz)))
+    compare(replayed_texts(tmp_path, text, take_of(events, hz)), events, hz, pad, *rules)

@@ -91,3 +91,39 @@ impl Travel {
         (way as f32 / side.span).clamp(0.0, 1.0) * side.end + 0.0
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// How far `raw` is on the way from `from` to `to`, held in 0 to 1.
+    fn share(from: i32, raw: i32, to: i32) -> f32 {
+        let [from, raw, to] = [from, raw, to].map(i64::from);
+        if to == from { 0.0 } else { ((raw - from) as f32 / (to - from) as f32).clamp(0.0, 1.0) }
+    }
+
+    proptest! {
+        /// The scale says what the formula says, whichever way round the ends are; and rest is 0,
+        /// not -0.
+        #[test]
+        fn a_scale_is_the_formula(
+            ends in prop::array::uniform3(prop_oneof![any::<i32>(), -3..=3]),
+            raw in prop_oneof![any::<i32>(), -4..=4],
+        ) {
+            let [one, centre, other] = ends;
+            let trigger = normalise(ControlKind::Trigger { min: one, max: other }, raw);
+            prop_assert_eq!(trigger, share(one, raw, other));
+            let mut ordered = ends;
+            ordered.sort_unstable();
+            for [min, centre, max] in [ordered, [ordered[2], ordered[1], ordered[0]]] {
+                let is_low = if min <= max { raw < centre } else { raw > centre };
+                let says = if is_low { -share(centre, raw, min) } else { share(centre, raw, max) };
+                let axis = normalise(ControlKind::Axis { min, centre, max }, raw);
+                prop_assert_eq!(axis, says);
+                prop_assert!(axis != 0.0 || axis.is_sign_positive());
+            }
+            prop_assert_eq!(normalise(ControlKind::Axis { min: one, centre, max: other }, centre), 0.0);
+        }
+    }
+}

@@ -124,6 +124,11 @@ impl UseRange {
             // A finger counts by its touch, not by its place.
             ControlKind::Trigger { .. } | ControlKind::Position { .. } => (i32::MIN, i32::MAX),
         };
+        UseRange::between(below, above)
+    }
+
+    /// What lies below the first or above the second, which is no less.
+    fn between(below: i32, above: i32) -> Self {
         UseRange { below, span: above.wrapping_sub(below) as u32 }
     }
 
@@ -146,4 +151,21 @@ pub(crate) struct BoundThresholds {
     pub(crate) bit: u32,
     /// From where on it is pressed, and below where it is released again.
     pub(crate) thresholds: Thresholds,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn use_is_what_lies_outside(one: i32, other: i32, value: i32, near in -2..=2) {
+            let (below, above) = (one.min(other), one.max(other));
+            let range = UseRange::between(below, above);
+            for value in [value, below.saturating_add(near), above.saturating_add(near)] {
+                prop_assert_eq!(range.is_beyond(value), value < below || value > above);
+            }
+        }
+    }
 }
