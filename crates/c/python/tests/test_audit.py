@@ -3,12 +3,14 @@ against the program over random presses."""
 
 import math
 import random
-from itertools import pairwise
+from itertools import count, pairwise
 
 import pytest
-from workbench import BUTTONS, MILLISECOND, reports_of_texts, rig_of, some_pads
+from test_actions import Button
+from workbench import BUTTONS, MILLISECOND, reported, reports_of_texts, rig_of, some_pads, written
 
 RATES = [20, 30, 60, 120, 240, 1000]
+COUNTS = ["sent", "seen", "delayed", "missed_by_step", "doubled_by_step"]
 
 
 def downs_of(moved, name):
@@ -102,3 +104,65 @@ def test_an_audit_counts_what_the_page_says(seed, tmp_path):
         lossless += [hz] if lost < 1e-9 and loop["total"]["lost"] == 0 else []
     assert report["lowest_lossless_hz"] == (min(lossless) if lossless else None)
     assert [loop["poll_hz"] for loop in report["loops"]] == RATES
+
+
+def polls_of(hz, hitch):
+    """When a loop polls, stalls included."""
+    last = -1
+    for tick in count():
+        at = tick * 10**9 // hz
+        if hitch:
+            every, lasts = (ms * MILLISECOND for ms in hitch)
+            into = at % every
+            at = at - into + lasts if at >= every and into < lasts else at
+        if at > last:
+            last = at
+            yield at
+
+
+def told_by_loop(moved, hz, hitch, step_hz, latched):
+    """The counts of each button by a loop."""
+    buttons = {name: Button(name in latched, 0) for _, name, _ in moved}
+    pressed_at, told = {}, {name: dict.fromkeys(COUNTS, 0) for name in buttons}
+    events, steps = list(moved), 0
+    for now in polls_of(hz, hitch):
+        while events and events[0][0] <= now:
+            time, name, buttons[name].said = events.pop(0)
+            if buttons[name].believe(time, 0):
+                pressed_at[name] = time
+                told[name]["sent"] += 1
+        due = ((now + 1) * step_hz - 1) // 10**9 if step_hz else 0
+        ran, steps = due - steps, due
+        for name, button in buttons.items():
+            button.poll()
+            if button.is_pressed():
+                told[name]["seen"] += 1
+                told[name]["delayed"] += now - pressed_at[name] > 1e9 / hz
+                told[name]["missed_by_step"] += step_hz > 0 and ran == 0
+                told[name]["doubled_by_step"] += ran > 1
+        if now > moved[-1][0] + 10**9:
+            return told
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_loops_that_stall_and_feed_steps_count_what_the_page_says(seed, tmp_path):
+    dice = random.Random(seed)
+    moved = sorted(taps(dice))
+    if not moved:
+        return
+    every = dice.randint(20, 700)
+    hitch = dice.choice([None, (every, dice.randint(1, every - 1))])
+    step_hz = dice.choice([0, 20, 50, 60, 250])
+    latched = [name for name in BUTTONS if dice.random() < 0.4]
+    of = ["[[edge]]", f"of = {[f'pad/{name}' for name in latched]}", "latched = true"]
+    rig = rig_of(60, of if latched else [])
+    options = [f"--hitch={hitch[0]}:{hitch[1]}"] if hitch else []
+    options += [f"--step={step_hz}"] if step_hz else []
+    paths = written(tmp_path, rig, some_pads(moved))
+    (report,) = reported("audit", *paths, *options)
+    for loop in report["loops"]:
+        asked = told_by_loop(moved, int(loop["poll_hz"]), hitch, step_hz, latched)
+        said = {of["control"].split("/")[1]: of for of in loop["controls"]}
+        assert {name: {key: said[name][key] for key in COUNTS} for name in asked} == asked
+        for counts in said.values():
+            assert counts["lost"] == counts["sent"] - counts["seen"]
