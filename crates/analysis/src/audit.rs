@@ -241,8 +241,8 @@ struct Auditor<'p> {
     plan: &'p Plan,
     of: Loop,
     machine: Machine,
-    /// Per control: its presses, and the instant of the last one in the events.
-    presses: Vec<(Presses, Nanos)>,
+    /// Per control: its presses, and when those were reported of which no edge was seen yet.
+    presses: Vec<(Presses, Vec<Nanos>)>,
     down: Vec<bool>,
     /// Steps that the frame loop has run.
     steps: u32,
@@ -255,7 +255,7 @@ impl<'p> Auditor<'p> {
             plan,
             of,
             machine: Machine::new(plan, Tick(0)),
-            presses: alloc::vec![(Presses::default(), Nanos(0)); count],
+            presses: alloc::vec![(Presses::default(), Vec::new()); count],
             down: alloc::vec![false; count],
             steps: 0,
         }
@@ -286,7 +286,7 @@ impl<'p> Auditor<'p> {
         let is_news = !event.marks.intersects(Marks::REPEAT | Marks::CARRIED);
         if is_press && is_news && !self.plan.control(event.control).is_presence {
             self.presses[at].0.sent += 1;
-            self.presses[at].1 = event.time;
+            self.presses[at].1.push(event.time);
         }
         if !event.marks.contains(Marks::REPEAT) {
             self.down[at] = event.value != 0;
@@ -302,8 +302,13 @@ impl<'p> Auditor<'p> {
     }
 
     fn saw(&mut self, id: ControlId, now: Nanos, steps: Option<u32>) {
-        let (presses, pressed_at) = &mut self.presses[id.index()];
-        let latency = now.0.saturating_sub(pressed_at.0);
+        let (presses, reports) = &mut self.presses[id.index()];
+        // A debounce may have it count later than it was reported; chatter that came after that
+        // is no part of it.
+        let counted = self.machine.control(id).pressed_at();
+        let later = reports.partition_point(|report| *report <= counted);
+        let reported = reports.drain(..later).next_back().unwrap_or(counted);
+        let latency = now.0.saturating_sub(reported.0);
         presses.seen += 1;
         presses.delayed += u64::from(latency as f64 > 1e9 / self.of.rate.hz());
         presses.missed_by_step += u64::from(steps == Some(0));

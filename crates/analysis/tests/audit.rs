@@ -77,6 +77,22 @@ fn latency_is_from_the_event_to_the_poll_that_shows_it() {
     assert_eq!(total.delayed, 0);
 }
 
+#[rstest]
+// Polls every 25 ms, a debounce of 30 ms: down at 10 ms counts at once, the rest is chatter.
+#[case::chatter_after_it(&[(10.0, 12.0), (15.0, 120.0)], &[15])]
+// Up at 60 ms counts at once; down at 70 ms counts when that is over, at 90 ms.
+#[case::held_back(&[(10.0, 60.0), (70.0, 200.0)], &[15, 30])]
+fn with_a_debounce_latency_is_from_the_report_of_the_press_that_counted(
+    #[case] taps: &[(f64, f64)],
+    #[case] latencies: &[u64],
+) {
+    let (desk, events) = taps_with(taps, 30);
+    let total = audit(desk.session.plan(), &events, Loop::steady(hz(40.0))).total;
+    let found = [0.0, 1.0].map(|share| total.latency(share).unwrap().0 / 1_000_000);
+    assert_eq!(found, [latencies[0], latencies[latencies.len() - 1]]);
+    assert_eq!(total.seen as usize, latencies.len());
+}
+
 #[test]
 fn a_hitch_delays_and_loses() {
     // No poll from 100 to 180 ms.

@@ -10,7 +10,7 @@ from test_actions import Button
 from workbench import BUTTONS, MILLISECOND, reported, reports_of_texts, rig_of, some_pads, written
 
 RATES = [20, 30, 60, 120, 240, 1000]
-COUNTS = ["sent", "seen", "delayed", "missed_by_step", "doubled_by_step"]
+COUNTS = ["sent", "seen", "chatter", "delayed", "missed_by_step", "doubled_by_step"]
 
 
 def downs_of(moved, name):
@@ -54,6 +54,10 @@ def is_as_asked(told, sent, latencies, mean_lost):
     assert (told["sent"], told["seen"]) == (sent, len(latencies))
     assert told["lost"] == sent - len(latencies)
     assert told["mean_lost"] == pytest.approx(mean_lost, abs=1e-9)
+    have_latencies(told, latencies)
+
+
+def have_latencies(told, latencies):
     if not latencies:
         assert told["latency_ms"] is None
         return
@@ -120,28 +124,49 @@ def polls_of(hz, hitch):
             yield at
 
 
-def told_by_loop(moved, hz, hitch, step_hz, latched):
-    """The counts of each button by a loop."""
-    buttons = {name: Button(name in latched, 0) for _, name, _ in moved}
-    pressed_at, told = {}, {name: dict.fromkeys(COUNTS, 0) for name in buttons}
+class Sent(Button):
+    """A button that knows when it was pressed, and counts what its debounce takes for chatter."""
+
+    said_at = pressed_at = chatter = 0
+
+    def let_through(self, until):
+        if self.held_back(until) and self.believe(self.quiet_until, 0):
+            self.pressed_at, self.chatter = self.said_at, self.chatter - 1
+
+    def report(self, time, value):
+        self.let_through(time)
+        self.said, self.said_at = value, time
+        if time < self.quiet_until:
+            self.chatter += value
+        elif self.believe(time, 0):
+            self.pressed_at = time
+
+
+def told_by_loop(moved, hz, hitch, step_hz, edges):
+    """The counts of each button by a loop, and the latencies of its presses."""
+    buttons = {name: Sent(*edges[name]) for _, name, _ in moved}
+    told = {name: dict.fromkeys(COUNTS, 0) for name in buttons}
+    latencies = {name: [] for name in buttons}
     events, steps = list(moved), 0
     for now in polls_of(hz, hitch):
         while events and events[0][0] <= now:
-            time, name, buttons[name].said = events.pop(0)
-            if buttons[name].believe(time, 0):
-                pressed_at[name] = time
-                told[name]["sent"] += 1
+            time, name, value = events.pop(0)
+            buttons[name].report(time, value)
+            told[name]["sent"] += value
         due = ((now + 1) * step_hz - 1) // 10**9 if step_hz else 0
         ran, steps = due - steps, due
         for name, button in buttons.items():
+            button.let_through(now)
             button.poll()
+            told[name]["chatter"] = button.chatter
             if button.is_pressed():
+                latencies[name].append(now - button.pressed_at)
                 told[name]["seen"] += 1
-                told[name]["delayed"] += now - pressed_at[name] > 1e9 / hz
+                told[name]["delayed"] += latencies[name][-1] > 1e9 / hz
                 told[name]["missed_by_step"] += step_hz > 0 and ran == 0
                 told[name]["doubled_by_step"] += ran > 1
         if now > moved[-1][0] + 10**9:
-            return told
+            return told, latencies
 
 
 @pytest.mark.parametrize("seed", range(60))
@@ -153,16 +178,20 @@ def test_loops_that_stall_and_feed_steps_count_what_the_page_says(seed, tmp_path
     every = dice.randint(20, 700)
     hitch = dice.choice([None, (every, dice.randint(1, every - 1))])
     step_hz = dice.choice([0, 20, 50, 60, 250])
-    latched = [name for name in BUTTONS if dice.random() < 0.4]
-    of = ["[[edge]]", f"of = {[f'pad/{name}' for name in latched]}", "latched = true"]
-    rig = rig_of(60, of if latched else [])
+    edges = {name: (dice.random() < 0.4, dice.choice([0, 0, 3, 15, 60])) for name in BUTTONS}
+    tables = [
+        ["[[edge]]", f'of = "pad/{name}"', f"latched = {str(latched).lower()}", f"debounce-ms = {ms}"]
+        for name, (latched, ms) in edges.items()
+    ]
+    rig = rig_of(60, *tables)
     options = [f"--hitch={hitch[0]}:{hitch[1]}"] if hitch else []
     options += [f"--step={step_hz}"] if step_hz else []
     paths = written(tmp_path, rig, some_pads(moved))
     (report,) = reported("audit", *paths, *options)
     for loop in report["loops"]:
-        asked = told_by_loop(moved, int(loop["poll_hz"]), hitch, step_hz, latched)
+        asked, latencies = told_by_loop(moved, int(loop["poll_hz"]), hitch, step_hz, edges)
         said = {of["control"].split("/")[1]: of for of in loop["controls"]}
         assert {name: {key: said[name][key] for key in COUNTS} for name in asked} == asked
-        for counts in said.values():
-            assert counts["lost"] == counts["sent"] - counts["seen"]
+        for name, counts in said.items():
+            assert counts["lost"] == counts["sent"] - counts["seen"] - counts["chatter"]
+            have_latencies(counts, latencies[name])

@@ -163,6 +163,14 @@ impl ControlState {
         self.chatter
     }
 
+    /// When a button was pressed last: the instant of the report, or where a debounce held that
+    /// back, of its end. 0 of one that never was.
+    ///
+    /// It is the last press that counted, also where a poll saw none of it.
+    pub const fn pressed_at(&self) -> Nanos {
+        self.turned(true)
+    }
+
     /// When it was pressed last, or released; of a control that is no button
     /// when it was heard last.
     pub(crate) const fn turned(&self, is_press: bool) -> Nanos {
