@@ -10,7 +10,9 @@
 //! latency that at least so large a share of them does not exceed.
 
 use alloc::vec::Vec;
-use gtrig_core::{ControlId, Edge, Event, Machine, Marks, Nanos, Plan, PollRate, Tick};
+use gtrig_core::{
+    Control, ControlId, Edge, Event, Machine, Marks, Nanos, Plan, PollRate, Presence, Tick,
+};
 use rand_pcg::{
     Pcg32,
     rand_core::{Rng, SeedableRng},
@@ -237,13 +239,49 @@ pub fn audit_with(
     auditor.finish()
 }
 
+/// Which buttons the events hold down, on devices that can be heard.
+struct Held {
+    /// By control.
+    down: Vec<bool>,
+    /// By device.
+    is_heard: Vec<bool>,
+}
+
+impl Held {
+    fn new(plan: &Plan) -> Self {
+        Held {
+            down: alloc::vec![false; plan.control_count()],
+            is_heard: alloc::vec![false; plan.device_count()],
+        }
+    }
+
+    /// Takes in an event. Returns whether a button moved by it: a device that cannot be heard
+    /// lets go of its buttons, and what it says then moves none.
+    fn moves(&mut self, plan: &Plan, event: &Event) -> bool {
+        let Control { device, is_presence, .. } = plan.control(event.control);
+        if is_presence {
+            let is_here = Presence::from_value(event.value) == Presence::Here;
+            self.is_heard[device.index()] = is_here;
+            for (down, id) in self.down.iter_mut().zip((0..).map(ControlId)) {
+                *down &= is_here || plan.control(id).device != device;
+            }
+            return false;
+        }
+        if event.marks.contains(Marks::REPEAT) || !self.is_heard[device.index()] {
+            return false;
+        }
+        let is_down = event.value != 0;
+        core::mem::replace(&mut self.down[event.control.index()], is_down) != is_down
+    }
+}
+
 struct Auditor<'p> {
     plan: &'p Plan,
     of: Loop,
     machine: Machine,
     /// Per control: its presses, and when those were reported of which no edge was seen yet.
     presses: Vec<(Presses, Vec<Nanos>)>,
-    down: Vec<bool>,
+    held: Held,
     /// Steps that the frame loop has run.
     steps: u32,
 }
@@ -256,7 +294,7 @@ impl<'p> Auditor<'p> {
             of,
             machine: Machine::new(plan, Tick(0)),
             presses: alloc::vec![(Presses::default(), Vec::new()); count],
-            down: alloc::vec![false; count],
+            held: Held::new(plan),
             steps: 0,
         }
     }
@@ -281,15 +319,11 @@ impl<'p> Auditor<'p> {
 
     /// Counts a press of the events themselves.
     fn note(&mut self, event: &Event) {
-        let at = event.control.index();
-        let is_press = event.value != 0 && !self.down[at];
-        let is_news = !event.marks.intersects(Marks::REPEAT | Marks::CARRIED);
-        if is_press && is_news && !self.plan.control(event.control).is_presence {
-            self.presses[at].0.sent += 1;
-            self.presses[at].1.push(event.time);
-        }
-        if !event.marks.contains(Marks::REPEAT) {
-            self.down[at] = event.value != 0;
+        let is_press = self.held.moves(self.plan, event) && event.value != 0;
+        if is_press && !event.marks.contains(Marks::CARRIED) {
+            let (presses, reports) = &mut self.presses[event.control.index()];
+            presses.sent += 1;
+            reports.push(event.time);
         }
     }
 
