@@ -172,19 +172,15 @@ pub struct LoopAudit {
 /// whatever its phase. `None` when no button was pressed and released.
 pub fn shortest_state(plan: &Plan, events: &[Event]) -> Option<Nanos> {
     let mut moved: Vec<Option<Nanos>> = alloc::vec![None; plan.control_count()];
-    let mut down = alloc::vec![false; plan.control_count()];
+    let mut held = Held::new(plan);
     let mut shortest: Option<Nanos> = None;
     for event in buttons(plan, events) {
-        let at = event.control.index();
-        let is_down = event.value != 0;
-        if is_down == down[at] || event.marks.contains(Marks::REPEAT) {
-            continue;
-        }
-        down[at] = is_down;
-        if let Some(last) = moved[at].replace(event.time) {
-            let lasted = Nanos(event.time.0 - last.0);
-            shortest = Some(shortest.map_or(lasted, |s| s.min(lasted)));
-        }
+        held.hear(plan, event, |id, _| {
+            if let Some(last) = moved[id.index()].replace(event.time) {
+                let lasted = Nanos(event.time.0 - last.0);
+                shortest = Some(shortest.map_or(lasted, |s| s.min(lasted)));
+            }
+        });
     }
     shortest
 }
@@ -255,23 +251,27 @@ impl Held {
         }
     }
 
-    /// Takes in an event. Returns whether a button moved by it: a device that cannot be heard
-    /// lets go of its buttons, and what it says then moves none.
-    fn moves(&mut self, plan: &Plan, event: &Event) -> bool {
+    /// Takes in an event of a button or a presence, and tells of each button that moved by it, and
+    /// whether it is down now. A device that cannot be heard lets go of its buttons, and what it
+    /// says then moves none.
+    fn hear(&mut self, plan: &Plan, event: &Event, mut moved: impl FnMut(ControlId, bool)) {
         let Control { device, is_presence, .. } = plan.control(event.control);
         if is_presence {
             let is_here = Presence::from_value(event.value) == Presence::Here;
             self.is_heard[device.index()] = is_here;
             for (down, id) in self.down.iter_mut().zip((0..).map(ControlId)) {
-                *down &= is_here || plan.control(id).device != device;
+                if *down && !is_here && plan.control(id).device == device {
+                    *down = false;
+                    moved(id, false);
+                }
             }
-            return false;
+        } else if self.is_heard[device.index()] && !event.marks.contains(Marks::REPEAT) {
+            let is_down = event.value != 0;
+            let was_down = &mut self.down[event.control.index()];
+            if core::mem::replace(was_down, is_down) != is_down {
+                moved(event.control, is_down);
+            }
         }
-        if event.marks.contains(Marks::REPEAT) || !self.is_heard[device.index()] {
-            return false;
-        }
-        let is_down = event.value != 0;
-        core::mem::replace(&mut self.down[event.control.index()], is_down) != is_down
     }
 }
 
@@ -319,12 +319,14 @@ impl<'p> Auditor<'p> {
 
     /// Counts a press of the events themselves.
     fn note(&mut self, event: &Event) {
-        let is_press = self.held.moves(self.plan, event) && event.value != 0;
-        if is_press && !event.marks.contains(Marks::CARRIED) {
-            let (presses, reports) = &mut self.presses[event.control.index()];
-            presses.sent += 1;
-            reports.push(event.time);
-        }
+        let all = &mut self.presses;
+        self.held.hear(self.plan, event, |id, is_down| {
+            if is_down && !event.marks.contains(Marks::CARRIED) {
+                let (presses, reports) = &mut all[id.index()];
+                presses.sent += 1;
+                reports.push(event.time);
+            }
+        });
     }
 
     /// How many fixed steps the frame at `now` runs.

@@ -97,18 +97,19 @@ fn with_a_debounce_latency_is_from_the_report_of_the_press_that_counted(
 /// press of its own.
 #[test]
 fn what_a_device_lets_go_of_can_be_pressed_again() {
-    let (mut desk, _) = taps(&[(100.0, 150.0)]);
+    let (mut desk, _) = taps(&[(100.0, 250.0)]);
     let (pad, at) = (desk.devices[0], Nanos::from_millis);
-    desk.set(200.0, "pad1/south", 1);
-    desk.session.set_presence(pad, Presence::Deaf, at(300));
-    desk.set(350.0, "pad1/south", 1);
-    desk.session.set_presence(pad, Presence::Here, at(400));
-    desk.set(510.0, "pad1/south", 1);
-    desk.set(600.0, "pad1/south", 0);
+    desk.set(400.0, "pad1/south", 1);
+    desk.session.set_presence(pad, Presence::Deaf, at(550));
+    desk.set(600.0, "pad1/south", 1);
+    desk.session.set_presence(pad, Presence::Here, at(650));
+    desk.set(710.0, "pad1/south", 1);
+    desk.set(770.0, "pad1/south", 0);
     let events: Vec<Event> = desk.session.recording().events().collect();
     let total = audit(desk.session.plan(), &events, Loop::steady(hz(20.0))).total;
     assert_eq!((total.sent, total.seen, total.lost), (3, 3, 0));
-    assert_eq!(total.latency(1.0), Some(Nanos::from_millis(40)));
+    assert_eq!(total.latency(1.0), Some(at(40)));
+    assert_eq!(shortest_state(desk.session.plan(), &events), Some(at(60)));
 }
 
 #[test]
