@@ -18,6 +18,7 @@ mod state;
 mod taps;
 mod track;
 mod verdict;
+mod ways;
 
 pub(crate) use attempt::*;
 pub(crate) use bound::*;
@@ -28,3 +29,4 @@ pub use state::*;
 pub use taps::*;
 pub(crate) use track::*;
 pub use verdict::*;
+use ways::*;

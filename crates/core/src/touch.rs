@@ -2,6 +2,7 @@
 
 mod contact;
 mod panels;
+mod spans;
 mod zones;
 
 pub use contact::*;

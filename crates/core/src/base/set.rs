@@ -159,6 +159,12 @@ impl ZoneSet {
         ZoneSet(self.0 | other.0)
     }
 
+    /// Those in both.
+    #[must_use]
+    pub const fn and(self, other: ZoneSet) -> Self {
+        ZoneSet(self.0 & other.0)
+    }
+
     /// Those that are in this one and not in the other.
     #[must_use]
     pub const fn without(self, other: ZoneSet) -> Self {

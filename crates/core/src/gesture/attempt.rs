@@ -22,7 +22,7 @@ mod measured;
 
 use crate::base::{ContactId, ControlId, GestureId, Nanos, Tick, clamp_to_circle, length, minus};
 use crate::gesture::{
-    BoundGesture, GestureOutcome, GestureVerdict, Landings, Tally, Track, Tracks,
+    BoundGesture, GestureOutcome, GestureVerdict, Landings, Tally, Tap, Track, Tracks,
 };
 use crate::spec::{
     GestureKind, LengthUnit, MAX_FINGERS, MeasuredFrom, Quantity, StickCentre, SwipeDirections,
@@ -105,6 +105,8 @@ pub(crate) struct GestureAttempt {
     pub(crate) due: Option<Nanos>,
     /// The last landing.
     complete: Nanos,
+    /// Of a single finger, how far it is from where it landed.
+    far: f32,
     /// How far any finger got from where it landed.
     moved: f32,
     /// The path of the first finger.
@@ -148,8 +150,8 @@ pub(crate) struct GestureAttempt {
     pub(crate) is_part: bool,
     /// Of several taps: when the first of them landed.
     pub(crate) first_landing: Option<Nanos>,
-    /// Of several taps: the fingers of all but the last.
-    pub(crate) earlier: Landings,
+    /// All its fingers; of several taps those of all of them.
+    landings: Landings,
 }
 
 impl GestureAttempt {
@@ -169,6 +171,7 @@ impl GestureAttempt {
             is_watching: of.is_watching,
             due: None,
             complete: Nanos(0),
+            far: 0.0,
             moved: 0.0,
             path: 0.0,
             turned: 0.0,
@@ -189,7 +192,7 @@ impl GestureAttempt {
             is_broken: false,
             is_part: false,
             first_landing: None,
-            earlier: Landings::NONE,
+            landings: Landings::NONE,
         }
     }
 
@@ -209,22 +212,27 @@ impl GestureAttempt {
     }
 
     /// All its fingers; of several taps those of all of them.
-    pub(crate) fn landings(&self) -> Landings {
-        let mut landings = self.earlier;
-        self.fingers().iter().for_each(|finger| landings.add(finger.landing.id));
-        landings
+    pub(crate) const fn landings(&self) -> &Landings {
+        &self.landings
+    }
+
+    /// It is the last of a sequence of taps, after these.
+    pub(crate) fn continue_taps(&mut self, earlier: &[&Tap]) {
+        self.landings = Landings::NONE;
+        earlier.iter().for_each(|tap| self.landings.add_all(&tap.fingers));
+        for finger in &self.fingers[..usize::from(self.count)] {
+            self.landings.add(finger.landing.id);
+        }
     }
 
     /// Whether two attempts have a finger in common: only then do they bear on each other.
     pub(crate) fn shares_with(&self, other: &GestureAttempt) -> bool {
-        self.has_any(&other.landings())
+        self.landings.meet(&other.landings)
     }
 
-    /// Whether it has one of these fingers.
-    #[inline]
-    pub(crate) fn has_any(&self, fingers: &Landings) -> bool {
-        self.fingers().iter().any(|finger| fingers.has(finger.landing.id))
-            || self.earlier.meet(fingers)
+    /// Whether it has fired.
+    pub(crate) fn has_fired(&self) -> bool {
+        self.phase == AttemptPhase::Fired
     }
 
     /// Whether all fingers that its gesture asks for have landed.
@@ -263,6 +271,7 @@ impl GestureAttempt {
         let start = self.in_unit(start);
         let finger = Finger { contact, is_lifted: false, landing, start, at: start };
         self.fingers[usize::from(self.count)] = finger;
+        self.landings.add(landing.id);
         self.count += 1;
         self.complete = landing.time;
         if self.count > 1 {
@@ -288,7 +297,7 @@ impl GestureAttempt {
     /// Takes over the track of its only finger.
     pub(crate) fn catch_up(&mut self, track: &Track) {
         self.fingers[0].at = track.at;
-        (self.moved, self.path) = (track.moved, track.path);
+        (self.far, self.moved, self.path) = (track.far, track.moved, track.path);
     }
 
     /// Whether its only finger got further since then.
@@ -348,14 +357,19 @@ impl GestureAttempt {
 
     /// From where it began to where it is, of the middle of all fingers; y down.
     pub(crate) fn way(&self) -> [f32; 2] {
-        let sum = self.fingers().iter().fold([0.0; 2], |[x, y], finger| {
-            let [dx, dy] = minus(finger.at, finger.start);
-            [x + dx, y + dy]
-        });
+        let way = |finger: &Finger| minus(finger.at, finger.start);
         if self.count == 1 {
-            return sum;
+            return way(self.first());
         }
+        let sum =
+            self.fingers().iter().map(way).fold([0.0; 2], |[x, y], [dx, dy]| [x + dx, y + dy]);
         sum.map(|part| part / f32::from(self.count.max(1)))
+    }
+
+    /// How long that is.
+    #[inline]
+    pub(crate) fn far(&self) -> f32 {
+        if self.count == 1 { self.far } else { length(self.way()) }
     }
 
     /// The same as game code has it: y up.

@@ -30,19 +30,22 @@
 
 mod bearing;
 mod ending;
+mod lifting;
 mod moments;
 mod shown;
 
-use crate::base::{ContactId, ControlId, GestureId, Nanos, SparseSet, Tick};
+use super::{GestureStates, Ways};
+use crate::base::{ContactId, ControlId, GestureId, Nanos, Tick};
 use crate::gesture::{
-    AttemptPhase, BoundGesture, FingerNews, GestureAttempt, GestureOutcome, GesturePlan,
-    GestureState, GestureVerdict, OriginAxis, Recent, Taps, Tracks, Trail,
+    AttemptPhase, BoundGesture, GestureAttempt, GestureOutcome, GesturePlan, GestureState,
+    GestureVerdict, OriginAxis, Taps,
 };
 use crate::sample::ControlState;
-use crate::spec::{GestureKind, Pointing, Quantity, StickCentre, SwipeFires};
+use crate::spec::{GestureKind, Pointing, Quantity, StickCentre};
 use crate::touch::{Contact, ContactUpdate, Landing};
 use alloc::vec::Vec;
-use moments::{Stepped, due, earliest, follow, is_hopeless, judge, one_tap, step, told};
+use lifting::lift;
+use moments::{Stepped, due, earliest, follow, is_hopeless, judge, one_tap, step};
 pub use shown::GestureCandidate;
 
 /// At most this many attempts go on at once; a finger that lands when there are as many begins
@@ -52,29 +55,20 @@ pub const MAX_ATTEMPTS: usize = 1024;
 /// What changes while gestures are recognised. It is copied with a machine, so that any tick can
 /// be run again from a checkpoint.
 ///
-/// Invariants, after a tick: `trying` and `lasting` of a state are the numbers of its attempts that
-/// have not fired, and that last; an attempt that is over and waits for nobody is not in the list;
+/// Invariants, after a tick: an attempt that is over and waits for nobody is not in the list;
 /// `wake` is later than the tick, if there is one.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct GestureEngine {
     /// The attempts that go on, in the order in which they began.
     attempts: Vec<GestureAttempt>,
-    /// Every gesture, as it was after the last tick.
-    states: Vec<GestureState>,
+    /// Every gesture.
+    states: GestureStates,
     /// For each gesture its last taps, where it wants several.
     taps: Vec<Taps>,
-    /// For each contact how far it got since it landed.
-    tracks: Tracks,
-    /// For each contact the stroke that it draws; empty in a rig without signs.
-    trails: Vec<Trail>,
-    /// For each contact its last places; empty in a rig without flicks.
-    recent: Vec<Recent>,
+    /// Where the fingers went.
+    ways: Ways,
     /// What came of the attempts that were over in this tick.
     verdicts: Vec<GestureVerdict>,
-    /// The gestures whose state changed in this tick.
-    changed: SparseSet<GestureId>,
-    /// Gestures that fired for this tick alone.
-    pulsed: Vec<GestureId>,
     /// When time alone may bring an attempt further.
     wake: Option<Nanos>,
     /// Whether an attempt may have ended in this tick.
@@ -129,26 +123,17 @@ impl GestureEngine {
         if gestures == 0 {
             return;
         }
-        self.states.resize(gestures, GestureState::default());
+        self.states.fit(gestures);
         self.taps.resize(gestures, Taps::NONE);
-        self.changed.grow(gestures);
-        self.tracks.fit(contacts);
-        if !plan.signs.is_empty() {
-            self.trails.resize(contacts, Trail::default());
-            self.trails.iter_mut().for_each(Trail::fit);
-        }
-        if plan.gestures.iter().any(|gesture| gesture.kind == GestureKind::Flick) {
-            self.recent.resize(contacts, Recent::EMPTY);
-        }
+        self.ways.fit(plan, contacts);
         let room = room(plan, contacts);
         self.attempts.reserve(room - self.attempts.len().min(room));
         self.verdicts.reserve(room - self.verdicts.len().min(room));
-        self.pulsed.reserve(gestures - self.pulsed.len());
     }
 
     /// The gestures whose state changed in this tick.
     pub(crate) fn changed(&self) -> &[GestureId] {
-        self.changed.as_slice()
+        self.states.changed()
     }
 
     /// What came of the attempts that were over in this tick, in the order in which they began.
@@ -158,7 +143,7 @@ impl GestureEngine {
 
     /// A gesture as it was after the last tick; idle for one that the rig does not have.
     pub(crate) fn state(&self, gesture: GestureId) -> GestureState {
-        self.states.get(gesture.index()).copied().unwrap_or_default()
+        self.states.of(gesture)
     }
 
     /// When a tick must run though nothing is reported.
@@ -168,24 +153,7 @@ impl GestureEngine {
 
     /// Whether a tick without updates would change nothing before it wakes.
     pub(crate) fn is_settled(&self) -> bool {
-        self.pulsed.is_empty() && self.changed.is_empty() && self.verdicts.is_empty()
-    }
-
-    /// Ends the tick before.
-    fn age(&mut self) {
-        self.verdicts.clear();
-        self.changed.clear();
-        while let Some(gesture) = self.pulsed.pop() {
-            let state = self.change(gesture);
-            state.fired = false;
-            state.rest();
-        }
-    }
-
-    /// The state of a gesture, which will change.
-    fn change(&mut self, gesture: GestureId) -> &mut GestureState {
-        self.changed.insert(gesture);
-        &mut self.states[gesture.index()]
+        self.states.is_settled() && self.verdicts.is_empty()
     }
 
     /// Runs a tick over the updates of its contacts, none of which is in it twice.
@@ -193,28 +161,16 @@ impl GestureEngine {
     /// A tick without updates and before its wake time ends what the tick before fired, and nothing
     /// else.
     pub(crate) fn tick(&mut self, poll: GesturePoll, updates: &[ContactUpdate]) {
-        self.age();
+        self.verdicts.clear();
+        self.states.age();
         let is_idle = updates.is_empty() && self.wake.is_none_or(|wake| wake > poll.now);
         if is_idle && !poll.has_moved_origin {
             return;
         }
-        updates.iter().for_each(|update| self.note(poll, update));
-        let is_any_lifted = updates.iter().any(|update| update.lifted.is_some());
-        (self.is_any_over, self.is_any_met, self.wake) = (false, false, None);
-        for at in 0..self.attempts.len() {
-            let attempt = &self.attempts[at];
-            if !attempt.is_over && (attempt.is_watching || is_any_lifted) {
-                self.hear(poll, at);
-            }
-            self.is_any_met |= self.attempts[at].phase == AttemptPhase::Met;
-        }
+        updates.iter().for_each(|update| self.ways.go_on(poll.plan, update));
+        self.hear(poll, updates.iter().any(|update| update.lifted.is_some()));
         for update in updates {
-            self.tracks.forget_news(update.contact);
-            if let Some(trail) = self.trails.get_mut(update.contact.index())
-                && update.lifted.is_some()
-            {
-                trail.end();
-            }
+            self.ways.forget_news(update);
             if let Some(landed) = update.landed {
                 self.land(poll, update, landed);
             }
@@ -231,116 +187,31 @@ impl GestureEngine {
         }
     }
 
-    /// Notes how a finger that was there went on.
-    ///
-    /// Tracks, trails of strokes and the last places for flicks: each is kept once for a contact,
-    /// for all attempts with it.
-    fn note(&mut self, poll: GesturePoll, update: &ContactUpdate) {
-        let contact = update.contact.index();
-        self.tracks.go_on(update, &poll.plan.units);
-        if let Some(trail) = self.trails.get_mut(contact) {
-            trail.add(update.lifted.map_or(update.place, |lift| lift.place));
-        }
-        if let Some(recent) = self.recent.get_mut(contact)
-            && update.lifted.is_none()
-        {
-            recent.add(update.at, update.place);
-        }
-    }
-
-    /// Tells an attempt how its fingers went on, and how late it is.
-    ///
-    /// `at` is the place in the list of attempts.
-    #[inline]
-    fn hear(&mut self, poll: GesturePoll, at: usize) {
-        let attempt = &mut self.attempts[at];
-        let of = poll.gesture(attempt);
-        if let Some(origin) = poll.origin(of, attempt.size) {
-            attempt.centre = origin;
-        }
-        let stepped = step(attempt, of, &self.tracks, poll.tick);
-        match stepped {
-            Some(Stepped { is_lifting: true, moved }) => return self.hear_lift(poll, at, moved),
-            // Only when all fingers are where they are now: between two of them nothing
-            // was as it is.
-            Some(Stepped { moved, .. }) => follow(attempt, of, moved, poll.tick),
-            None if of.origin.is_some() && poll.has_moved_origin => {
-                follow(attempt, of, poll.now, poll.tick);
-            }
-            None => {}
-        }
-        // Time alone brings nothing further but a press, and what that has to spare while
-        // it waits for others.
-        if of.is_press && attempt.phase != AttemptPhase::Fired {
-            judge(attempt, of, poll.now, poll.tick);
-            if attempt.phase == AttemptPhase::Trying {
-                self.wake = earliest(self.wake, due(attempt, of, poll.now));
-            }
-        }
-        if attempt.is_lasting && of.gives && (stepped.is_some() || of.origin.is_some()) {
-            self.give(at, of);
-        }
-    }
-
-    /// Tells an attempt that fingers of it have been lifted, the last of those that
-    /// moved at a time.
-    #[inline(never)]
-    fn hear_lift(&mut self, poll: GesturePoll, at: usize, moved: Nanos) {
-        let attempt = &mut self.attempts[at];
-        let of = poll.gesture(attempt);
-        let tracks = &self.tracks;
-        let news = |attempt: &GestureAttempt, n| told(attempt, n, tracks).map(|track| track.news);
-        let mut fingers = 0..attempt.fingers().len();
-        attempt.is_broken |= fingers.any(|n| news(attempt, n) == Some(FingerNews::Broken));
-        // What lasts begins only with fingers that are there; what is broken is judged no more.
-        if !of.kind.lasts() && !attempt.is_broken {
-            follow(attempt, of, moved, poll.tick);
-        }
-        for n in 0..attempt.fingers().len() {
-            if let Some(track) = told(attempt, n, tracks).filter(|track| track.news.is_end()) {
-                attempt.lift(of, n, track.time);
-            }
-        }
-        self.is_any_over = true;
-        if attempt.is_broken {
-            // Of several taps it was only one.
-            attempt.is_part |= matches!(of.kind, GestureKind::Tap { times: 2.. });
-        } else if attempt.is_complete(of) {
-            self.hear_end(poll, at);
-        }
-    }
-
-    /// Judges an attempt of which a finger has been lifted, if that is when it is
-    /// judged.
-    ///
-    /// What is known only now is worked out here: the velocity of a flick, the likeness of a
-    /// stroke, the sequence that a tap ends.
-    fn hear_end(&mut self, poll: GesturePoll, at: usize) {
-        let GestureEngine { attempts, trails, recent, taps, .. } = self;
-        let attempt = &mut attempts[at];
-        let of = poll.gesture(attempt);
-        let Some(over) = attempt.over else { return };
-        let contact = attempt.first().contact.index();
-        match of.kind {
-            GestureKind::Tap { .. } if !attempt.all_lifted() => return,
-            GestureKind::Tap { times: times @ 2.. } => {
-                return one_tap(attempt, of, &mut taps[attempt.gesture.index()], times, poll.tick);
-            }
-            GestureKind::Tap { .. }
-            | GestureKind::Click { .. }
-            | GestureKind::Swipe { fires: SwipeFires::Release, .. } => {}
-            GestureKind::Flick => {
-                let at = attempt.in_mm(attempt.first().at);
-                attempt.release = attempt.in_unit(recent[contact].release(over, at));
-            }
-            GestureKind::Sign { sign } => {
-                if let Some(stroke) = trails[contact].stroke() {
-                    attempt.likeness = poll.plan.signs.likeness(&stroke, sign);
+    /// Tells the attempts how their fingers went on, and how late it is.
+    fn hear(&mut self, poll: GesturePoll, is_any_lifted: bool) {
+        let GestureEngine { attempts, ways, taps, states, .. } = self;
+        let (mut wake, mut is_any_over, mut is_any_met) = (None, false, false);
+        for attempt in attempts.iter_mut() {
+            if !attempt.is_over && (attempt.is_watching || is_any_lifted) {
+                let of = poll.gesture(attempt);
+                let stepped = listen(attempt, of, ways, poll);
+                match stepped {
+                    Some(Stepped { is_lifting: true, moved }) => {
+                        let taps = &mut taps[attempt.gesture.index()];
+                        lift(attempt, of, (ways, taps), poll, moved);
+                        is_any_over = true;
+                    }
+                    _ if of.is_press && attempt.phase == AttemptPhase::Trying => {
+                        wake = earliest(wake, due(attempt, of, poll.now));
+                    }
+                    None if of.origin.is_none() => {}
+                    _ if attempt.is_lasting && of.gives => give(attempt, of, states),
+                    _ => {}
                 }
             }
-            _ => return,
+            is_any_met |= attempt.phase == AttemptPhase::Met;
         }
-        judge(attempt, of, over, poll.tick);
+        (self.is_any_over, self.is_any_met, self.wake) = (is_any_over, is_any_met, wake);
     }
 
     /// A finger lands: every gesture that listens there begins an attempt, and
@@ -349,14 +220,8 @@ impl GestureEngine {
     /// An attempt with several fingers is begun by each of them: which of them belong together is
     /// known when the last has landed, and those that found no others are no attempts to tell of.
     fn land(&mut self, poll: GesturePoll, update: &ContactUpdate, landing: Landing) {
-        if let Some(trail) = self.trails.get_mut(update.contact.index()) {
-            trail.begin(update.place);
-        }
-        if let Some(recent) = self.recent.get_mut(update.contact.index()) {
-            recent.begin(landing.time, update.place);
-        }
         let contact = &poll.contacts[update.contact.index()];
-        self.tracks.land(update, contact, &poll.plan.units);
+        self.ways.land(poll.plan, contact, (update, landing));
         for (of, n) in poll.plan.gestures.iter().zip((0..).map(GestureId)) {
             let listens = match of.zone {
                 Some(zone) => update.zones.has(zone),
@@ -372,14 +237,14 @@ impl GestureEngine {
                     attempt.gesture == n && attempt.panel == contact.panel && is_open
                 };
                 for attempt in self.attempts.iter_mut().filter(lacks) {
-                    attempt.catch_up_with(&self.tracks);
+                    attempt.catch_up_with(&self.ways.tracks);
                     attempt.land(update.contact, landing, update.place);
                 }
             }
             if self.attempts.len() == room(poll.plan, poll.contacts.len()) {
                 continue;
             }
-            self.change(n).trying += 1;
+            self.states.begin(n);
             let mut attempt = GestureAttempt::new(n, of, contact);
             attempt.land(update.contact, landing, update.place);
             if of.is_press {
@@ -403,29 +268,14 @@ impl GestureEngine {
         }
     }
 
-    /// What an attempt that lasts gives now.
-    ///
-    /// It shows in the state of its gesture if this is the attempt that gives its value.
-    fn give(&mut self, at: usize, of: &BoundGesture) {
-        let attempt = &mut self.attempts[at];
-        let value = attempt.output(of);
-        if value == attempt.value {
-            return;
-        }
-        attempt.value = value;
-        let (gesture, landing) = (attempt.gesture, attempt.first().landing.id);
-        if self.states[gesture.index()].driver == landing {
-            self.change(gesture).value = value;
-        }
-    }
-
     /// What those give that fired in this tick.
     fn give_anew(&mut self, poll: GesturePoll) {
-        for at in 0..self.attempts.len() {
-            let attempt = &self.attempts[at];
+        let fired =
+            |attempt: &&mut GestureAttempt| attempt.is_lasting && attempt.fired == Some(poll.tick);
+        for attempt in self.attempts.iter_mut().filter(fired) {
             let of = poll.gesture(attempt);
-            if attempt.fired == Some(poll.tick) && attempt.is_lasting && of.gives {
-                self.give(at, of);
+            if of.gives {
+                give(attempt, of, &mut self.states);
             }
         }
     }
@@ -440,6 +290,49 @@ impl GestureEngine {
             AttemptPhase::Fired => None,
         };
         self.attempts.iter().filter_map(when).min()
+    }
+}
+
+/// Brings an attempt to where this tick found its fingers, and judges it where its movements or
+/// time are what matters. Nothing but an origin that moves is heard by one whose fingers were not
+/// reported on.
+#[inline]
+fn listen(
+    attempt: &mut GestureAttempt,
+    of: &BoundGesture,
+    ways: &Ways,
+    poll: GesturePoll,
+) -> Option<Stepped> {
+    if let Some(origin) = poll.origin(of, attempt.size) {
+        attempt.centre = origin;
+    }
+    let stepped = step(attempt, of, &ways.tracks, poll.tick);
+    match stepped {
+        Some(Stepped { is_lifting: true, .. }) => return stepped,
+        // Only when all fingers are where they are now: between two of them nothing was as it is.
+        Some(Stepped { moved, .. }) => follow(attempt, of, moved, poll.tick),
+        None if of.origin.is_some() && poll.has_moved_origin => {
+            follow(attempt, of, poll.now, poll.tick);
+        }
+        None => {}
+    }
+    // Time alone brings nothing further but a press, and what that has to spare while it waits
+    // for others.
+    if of.is_press && attempt.phase != AttemptPhase::Fired {
+        judge(attempt, of, poll.now, poll.tick);
+    }
+    stepped
+}
+
+/// What an attempt that lasts gives now.
+///
+/// It shows in the state of its gesture if this is the attempt that gives its value.
+#[inline]
+fn give(attempt: &mut GestureAttempt, of: &BoundGesture, states: &mut GestureStates) {
+    let value = attempt.output(of);
+    if value != attempt.value {
+        attempt.value = value;
+        states.give(attempt);
     }
 }
 

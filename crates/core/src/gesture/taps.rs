@@ -18,8 +18,13 @@ pub const MAX_TAPS_KEPT: usize = 8;
 const PARTED: f32 = 4.0;
 
 /// The fingers of a tap or of several: which landings of the run they are.
+///
+/// Invariant: the bit `id % 64` of `sieve` is set for each landing, and no other. Most fingers that
+/// are compared are others, and most of these are told apart by it alone.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Landings {
+    /// A bit for the landings that have the same rest.
+    sieve: u64,
     /// The number of each landing, counted over all presses of the run; the first `count` are
     /// there.
     ids: [u32; MAX_FINGERS * MAX_TAPS],
@@ -29,10 +34,12 @@ pub(crate) struct Landings {
 
 impl Landings {
     /// No finger.
-    pub(crate) const NONE: Landings = Landings { ids: [0; MAX_FINGERS * MAX_TAPS], count: 0 };
+    pub(crate) const NONE: Landings =
+        Landings { sieve: 0, ids: [0; MAX_FINGERS * MAX_TAPS], count: 0 };
 
     /// One more; at most as many as the taps of a gesture have fingers.
     pub(crate) fn add(&mut self, id: u32) {
+        self.sieve |= 1 << (id % 64);
         self.ids[usize::from(self.count)] = id;
         self.count += 1;
     }
@@ -48,15 +55,14 @@ impl Landings {
     }
 
     /// Whether a landing is among them.
-    #[inline]
-    pub(crate) fn has(&self, id: u32) -> bool {
+    fn has(&self, id: u32) -> bool {
         self.ids().contains(&id)
     }
 
     /// Whether a finger is in both.
     #[inline]
     pub(crate) fn meet(&self, others: &Landings) -> bool {
-        self.ids().iter().any(|&id| others.has(id))
+        self.sieve & others.sieve != 0 && self.ids().iter().any(|&id| others.has(id))
     }
 }
 

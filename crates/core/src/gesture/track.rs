@@ -40,7 +40,9 @@ pub(crate) struct Track {
     start: [f32; 2],
     /// Where it is; of one that was lifted, where it was last.
     pub(crate) at: [f32; 2],
-    /// How far it ever was from where it landed.
+    /// How far it is from where it landed.
+    pub(crate) far: f32,
+    /// How far it ever was from there.
     pub(crate) moved: f32,
     /// How long its path is.
     pub(crate) path: f32,
@@ -66,7 +68,8 @@ impl Track {
         };
         let at = place.map(|mm| mm * self.per_mm);
         self.path += length(minus(at, self.at));
-        self.moved = self.moved.max(length(minus(at, self.start)));
+        self.far = length(minus(at, self.start));
+        self.moved = if self.far > self.moved { self.far } else { self.moved };
         (self.at, self.time, self.news) = (at, time, news);
     }
 }

@@ -54,7 +54,7 @@ pub(crate) struct Slacks {
     /// In the order of the checks of the gesture; those beyond them are infinite.
     slacks: [f32; MAX_CHECKS],
     /// How many limits fail.
-    failed: u8,
+    failed: u32,
     /// The last of these, where any fails.
     last_failed: usize,
 }
@@ -63,19 +63,20 @@ impl Slacks {
     /// What the checks of a gesture come to at a moment at which quantities have these values.
     /// Where more than `most` limits fail, the last of them are not measured: such a moment
     /// changes nothing.
-    #[inline]
-    pub(crate) fn of(checks: &[Check], most: u8, value: impl Fn(Quantity) -> f32) -> Slacks {
-        let mut moment = Slacks { slacks: [f32::INFINITY; MAX_CHECKS], failed: 0, last_failed: 0 };
-        for (n, (check, slack)) in checks.iter().zip(&mut moment.slacks).enumerate() {
+    #[inline(always)]
+    pub(crate) fn of(checks: &[Check], most: u32, value: impl Fn(Quantity) -> f32) -> Slacks {
+        let mut slacks = [f32::INFINITY; MAX_CHECKS];
+        let (mut failed, mut last_failed) = (0, 0);
+        for (n, (check, slack)) in checks.iter().zip(&mut slacks).enumerate() {
             *slack = check.slack(value(check.quantity));
             if *slack < 0.0 {
-                (moment.failed, moment.last_failed) = (moment.failed + 1, n);
-                if moment.failed > most {
+                (failed, last_failed) = (failed + 1, n);
+                if failed > most {
                     break;
                 }
             }
         }
-        moment
+        Slacks { slacks, failed, last_failed }
     }
 }
 
@@ -89,7 +90,7 @@ pub(crate) struct Tally {
     /// By how much each held at the moment at which the fewest failed.
     closest: [f32; MAX_CHECKS],
     /// How many limits failed at the best moment so far.
-    failed: u8,
+    failed: u32,
 }
 
 impl Tally {
@@ -97,18 +98,18 @@ impl Tally {
     pub(crate) const EMPTY: Tally = Tally {
         alone: [f32::NEG_INFINITY; MAX_CHECKS],
         closest: [f32::NEG_INFINITY; MAX_CHECKS],
-        failed: u8::MAX,
+        failed: u32::MAX,
     };
 
     /// How many limits failed at the best moment so far; more than there are
     /// before the first.
-    pub(crate) const fn failed(&self) -> u8 {
+    pub(crate) const fn failed(&self) -> u32 {
         self.failed
     }
 
     /// How many limits may fail at a moment that can still change anything here: one,
     /// whose margin this may be, or as many as at the best moment so far.
-    pub(crate) fn cares_for(&self) -> u8 {
+    pub(crate) fn cares_for(&self) -> u32 {
         self.failed.max(1)
     }
 
@@ -118,10 +119,21 @@ impl Tally {
         self.count(moment) == 0
     }
 
+    /// Takes in a moment of a gesture that has a single limit, as [`Tally::judge`] would. Returns
+    /// whether it holds.
+    #[inline]
+    pub(crate) fn judge_single(&mut self, slack: f32) -> bool {
+        // No other limit ever fails: all there is to keep is the best of this one.
+        self.alone[0] = if slack > self.alone[0] { slack } else { self.alone[0] };
+        let fails = slack < 0.0;
+        self.failed = self.failed.min(u32::from(fails));
+        !fails
+    }
+
     /// Takes in a moment. Returns how many limits fail, or of more than it [cares
     /// for](Tally::cares_for) some of them.
-    #[inline]
-    pub(crate) fn count(&mut self, moment: &Slacks) -> u8 {
+    #[inline(always)]
+    pub(crate) fn count(&mut self, moment: &Slacks) -> u32 {
         // None of them is no number, which `f32::max` would ask.
         let best =
             |alone: &mut f32, slack: f32| *alone = if slack > *alone { slack } else { *alone };
@@ -342,9 +354,27 @@ mod tests {
                 };
                 let cares_for = short.cares_for();
                 let is_met = short.judge(&Slacks::of(&checks, cares_for, value));
-                prop_assert_eq!(is_met, whole.judge(&Slacks::of(&checks, u8::MAX, value)));
+                prop_assert_eq!(is_met, whole.judge(&Slacks::of(&checks, u32::MAX, value)));
             }
             prop_assert!(short.checked(&checks).eq(whole.checked(&checks)));
+        }
+    }
+
+    proptest! {
+        /// A limit that is alone is judged as one of several would be.
+        #[test]
+        fn a_single_limit_is_judged_as_any(
+            moments in prop::collection::vec(prop_oneof![-3.0f32..3.0, Just(f32::NAN)], 1..20),
+        ) {
+            let check = [CHECKS[0]];
+            let (mut single, mut any) = (Tally::EMPTY, Tally::EMPTY);
+            for moment in moments {
+                let is_met = single.judge_single(check[0].slack(10.0 + moment));
+                let slacks = Slacks::of(&check, any.cares_for(), |_| 10.0 + moment);
+                prop_assert_eq!(is_met, any.judge(&slacks));
+                prop_assert_eq!(single.failed(), any.failed());
+            }
+            prop_assert!(single.checked(&check).eq(any.checked(&check)));
         }
     }
 

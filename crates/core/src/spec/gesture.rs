@@ -297,15 +297,18 @@ impl SwipeDirections {
         if length == 0.0 {
             return None;
         }
-        let SwipeDirections::Some(bits) = self else { return Some(way.map(|part| part / length)) };
-        let along = AXES.map(|axis| axis[0] * way[0] + axis[1] * way[1]);
+        let SwipeDirections::Some(mut bits) = self else {
+            return Some(way.map(|part| part / length));
+        };
         let (mut nearest, mut most) = (None, f32::NEG_INFINITY);
-        for (n, (axis, along)) in AXES.into_iter().zip(along).enumerate() {
-            if bits >> n & 1 != 0 && along >= most {
+        while let Some(axis) = AXES.get(bits.trailing_zeros() as usize) {
+            let along = axis[0] * way[0] + axis[1] * way[1];
+            if along >= most {
                 (nearest, most) = (Some(axis), along);
             }
+            bits &= bits - 1;
         }
-        nearest
+        nearest.copied()
     }
 }
 

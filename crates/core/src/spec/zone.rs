@@ -229,7 +229,11 @@ impl Outline {
     pub fn contains(&self, place: [f32; 2], proportion: f32) -> bool {
         let [x, y] = within_last(place);
         match self {
-            Outline::Rect { at, size } => Bounds::new(*at, *size).contain([x, y]),
+            Outline::Rect { at, size } => {
+                let holds =
+                    |number, axis: usize| (at[axis]..at[axis] + size[axis]).contains(number);
+                holds(&x, 0) && holds(&y, 1)
+            }
             Outline::Circle { centre, radius } => {
                 let (dx, dy) = (x - centre[0], (y - centre[1]) * proportion);
                 dx * dx + dy * dy <= radius * radius
@@ -250,28 +254,6 @@ impl Outline {
 /// A place in shares; one in the last row or column of the panel lies within that.
 pub(crate) fn within_last(place: [f32; 2]) -> [f32; 2] {
     place.map(|share| if share == 1.0 { 1.0 - f32::EPSILON } else { share })
-}
-
-/// The edges of a rectangle, in shares.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Bounds {
-    /// Its left top corner.
-    from: [f32; 2],
-    /// Its right bottom corner.
-    to: [f32; 2],
-}
-
-impl Bounds {
-    /// Of a rectangle by its left top corner and its size.
-    pub(crate) fn new(at: [f32; 2], size: [f32; 2]) -> Self {
-        Bounds { from: at, to: [at[0] + size[0], at[1] + size[1]] }
-    }
-
-    /// Whether a place is in it, which has been brought [`within_last`].
-    #[inline]
-    pub(crate) fn contain(&self, [x, y]: [f32; 2]) -> bool {
-        (self.from[0]..self.to[0]).contains(&x) && (self.from[1]..self.to[1]).contains(&y)
-    }
 }
 
 impl Outline {

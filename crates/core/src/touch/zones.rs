@@ -1,13 +1,12 @@
 //! Which zones have a contact.
 //!
 //! Zones are asked from the highest layer down, and among equals in the order of the rig. The
-//! first that takes what it has ends the question. Rectangles, which most zones are, are asked by
-//! their edges alone; a zone that leaves its contacts to others is not asked at all.
+//! first that takes what it has ends the question. Rectangles, which most zones are, are found
+//! together by their edges; a zone that leaves its contacts to others is not asked at all.
 
+use super::spans::Spans;
 use crate::base::{ZoneId, ZoneSet};
-use crate::spec::{
-    Anchor, Bounds, Claim, MAX_ZONES, Outline, Pointing, Space, Surface, Zone, within_last,
-};
+use crate::spec::{Anchor, Claim, MAX_ZONES, Outline, Pointing, Space, Surface, Zone, within_last};
 use alloc::vec::Vec;
 use strum::VariantArray;
 
@@ -30,27 +29,16 @@ pub struct Zones {
     zones: Vec<Zone>,
     /// From the highest layer to the lowest.
     order: Vec<ZoneId>,
-    /// Those that can have a contact, in that order.
-    asked: Vec<AskedZone>,
+    /// Of those that can have a contact the rectangles, from left to right and from top to bottom.
+    spans: [Spans; 2],
+    /// The others of them.
+    shaped: Vec<ZoneId>,
     /// Those that have the contacts on them, wherever these began.
     pub(super) following: ZoneSet,
     /// Those that take what they have.
     pub(super) taking: ZoneSet,
     /// For each that can point, in their order, those that have no contacts of it.
     deaf: [ZoneSet; Pointing::VARIANTS.len()],
-}
-
-/// What is asked of a zone for every contact that moved.
-#[derive(Clone, Copy, Debug)]
-struct AskedZone {
-    /// The zone.
-    id: ZoneId,
-    /// Whether it has what is on it now, and not what began on it.
-    follows: bool,
-    /// Whether no zone below has what it has.
-    takes: bool,
-    /// Of a rectangle, which is asked without its outline.
-    bounds: Option<Bounds>,
 }
 
 impl Zones {
@@ -76,17 +64,17 @@ impl Zones {
         };
         let mut deaf = [ZoneSet::EMPTY; Pointing::VARIANTS.len()];
         Pointing::VARIANTS.iter().for_each(|&by| deaf[by as usize] = is_deaf(by));
-        let can_have = |id: &&ZoneId| zones[id.index()].claim != Claim::Pass;
-        let asked = |&id: &ZoneId| {
-            let zone = &zones[id.index()];
-            let bounds = match zone.outline {
-                Outline::Rect { at, size } => Some(Bounds::new(at, size)),
-                _ => None,
-            };
-            AskedZone { id, follows: zone.follows, takes: zone.claim == Claim::Take, bounds }
+        let asked = those(|zone| zone.claim != Claim::Pass);
+        let extent = |id: ZoneId, axis: usize| match zones[id.index()].outline {
+            Outline::Rect { at, size } => Some((id, [at[axis], at[axis] + size[axis]])),
+            _ => None,
         };
-        let asked = order.iter().filter(can_have).map(asked).collect();
-        Zones { zones, order, asked, following, taking, deaf }
+        let spans = [0, 1].map(|axis| {
+            let extents = asked.iter().filter_map(|id| extent(id, axis));
+            Spans::new(&extents.collect::<Vec<_>>())
+        });
+        let shaped = asked.iter().filter(|&id| extent(id, 0).is_none()).collect();
+        Zones { zones, order, spans, shaped, following, taking, deaf }
     }
 
     /// The zones that have no contacts of what points so.
@@ -119,19 +107,38 @@ impl Zones {
         began: Option<ZoneSet>,
         closed: ZoneSet,
     ) -> ZoneSet {
-        let mut having = ZoneSet::EMPTY;
-        let last = within_last(place);
-        for zone in &self.asked {
-            let has = match (began, &zone.bounds) {
-                (Some(began), _) if !zone.follows => began.has(zone.id),
-                (_, Some(bounds)) => bounds.contain(last),
-                (_, None) => self.zones[zone.id.index()].outline.contains(place, proportion),
-            };
-            if !has || closed.has(zone.id) {
-                continue;
+        let here = self.here(place, proportion);
+        let has = match began {
+            Some(began) => here.and(self.following).or(began.without(self.following)),
+            None => here,
+        };
+        self.down_to_taking(has.without(closed))
+    }
+
+    /// The zones on whose outline a place is, of those that can have a contact.
+    #[inline]
+    fn here(&self, place: [f32; 2], proportion: f32) -> ZoneSet {
+        let [x, y] = within_last(place);
+        let [columns, rows] = &self.spans;
+        let mut here = columns.holding(x).and(rows.holding(y));
+        for &id in &self.shaped {
+            if self.zones[id.index()].outline.contains(place, proportion) {
+                here = here.with(id);
             }
-            having = having.with(zone.id);
-            if zone.takes {
+        }
+        here
+    }
+
+    /// Those of these zones that are above the highest one that takes what it has, and that one.
+    #[inline]
+    fn down_to_taking(&self, these: ZoneSet) -> ZoneSet {
+        if !these.meets(self.taking) {
+            return these;
+        }
+        let mut having = ZoneSet::EMPTY;
+        for &id in self.order.iter().filter(|&&id| these.has(id)) {
+            having = having.with(id);
+            if self.taking.has(id) {
                 break;
             }
         }

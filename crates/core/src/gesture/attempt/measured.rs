@@ -3,10 +3,17 @@
 use super::*;
 
 impl GestureAttempt {
+    /// The same as [`GestureAttempt::measure`], for who asks once.
+    pub(crate) fn measure_once(&self, of: &BoundGesture, quantity: Quantity, until: Nanos) -> f32 {
+        self.measure(of, quantity, until)
+    }
+
     /// What a quantity is when things have been as they are until `until`: in milliseconds,
     /// degrees, the unit of the gesture (per second of a speed), or a ratio. What several taps
     /// have between them is measured elsewhere, and is 0 here, as are quantities that are a scale
     /// and no limit.
+    // A moment asks for a few of these, and there are a dozen moments for a finger that moves.
+    #[inline(always)]
     pub(crate) fn measure(&self, of: &BoundGesture, quantity: Quantity, until: Nanos) -> f32 {
         let since = |begin: Nanos| millis(until.0.saturating_sub(begin.0));
         match quantity {
@@ -18,11 +25,9 @@ impl GestureAttempt {
             },
             Quantity::Length => match of.kind {
                 GestureKind::Sign { .. } => self.path,
-                _ => length(self.way()),
+                _ => self.far(),
             },
-            Quantity::Speed => {
-                length(self.way()) * 1000.0 / since(self.first().landing.time).max(1e-3)
-            }
+            Quantity::Speed => self.far() * 1000.0 / since(self.first().landing.time).max(1e-3),
             Quantity::Straight => self.straightness(),
             Quantity::OffAxisDeg => self
                 .off_axis(of)
@@ -35,7 +40,7 @@ impl GestureAttempt {
             }
             Quantity::Slop => match of.kind {
                 GestureKind::Pinch => (length(self.last_line) - length(self.line)).abs(),
-                _ => length(self.way()),
+                _ => self.far(),
             },
             Quantity::SlopDeg => self.turned.abs(),
             Quantity::Catch => length(minus(self.first().start, self.centre)),
@@ -60,7 +65,7 @@ impl GestureAttempt {
     /// Its way as a share of the path of its first finger: at most 1, for the middle of several
     /// fingers may get further than the first of them; 0 where it went nowhere.
     fn straightness(&self) -> f32 {
-        match length(self.way()) {
+        match self.far() {
             way if way < self.path => way / self.path,
             way if way > 0.0 => 1.0,
             _ => 0.0,
@@ -72,6 +77,7 @@ impl GestureAttempt {
     ///
     /// By the scalar product and the size of the cross product with the direction; both are in the
     /// unit of the gesture.
+    #[inline(never)]
     fn off_axis(&self, of: &BoundGesture) -> Option<[f32; 2]> {
         let way = self.way_up();
         let axis = of.toward.nearest(way)?;

@@ -23,8 +23,8 @@ impl GestureEngine {
     /// gestures that wait for each other is settled in one tick, and in the same order on every
     /// machine.
     pub(super) fn settle(&mut self, poll: GesturePoll) {
-        let GestureEngine { attempts, tracks, .. } = self;
-        attempts.iter_mut().for_each(|attempt| attempt.catch_up_with(tracks));
+        let GestureEngine { attempts, ways, .. } = self;
+        attempts.iter_mut().for_each(|attempt| attempt.catch_up_with(&ways.tracks));
         self.end_those_that_waited(poll);
         let (mut at, mut first_held_back) = (0, None);
         while at < self.attempts.len() {
@@ -56,7 +56,7 @@ impl GestureEngine {
             if !poll.gesture(met).is_waited_for {
                 continue;
             }
-            let (gesture, fingers) = (met.gesture, met.landings());
+            let (gesture, fingers) = (met.gesture, *met.landings());
             let waits = |of: &BoundGesture| of.waits_for.contains(&gesture);
             self.end(&fingers, gesture, |other| waits(poll.gesture(other)));
             for (of, taps) in poll.plan.gestures.iter().zip(&mut self.taps) {
@@ -75,7 +75,7 @@ impl GestureEngine {
         self.is_any_over = true;
         for other in &mut self.attempts {
             let is_open = other.phase != AttemptPhase::Fired && other.cancelled_by.is_none();
-            if is_open && other.has_any(fingers) && counts(other) {
+            if is_open && other.landings().meet(fingers) && counts(other) {
                 other.cancelled_by = Some(by);
             }
         }
@@ -109,7 +109,7 @@ impl GestureEngine {
         let mut after: [Option<u8>; MAX_TAPS_KEPT] = [None; MAX_TAPS_KEPT];
         for (n, tap) in taps.iter().enumerate().filter(|(_, tap)| tap.is_good && !tap.is_spent) {
             let followed = |m: &usize| apart.allows(&taps[*m], tap.landing());
-            after[n] = match tap.fingers.meet(&fingers) {
+            after[n] = match tap.fingers.meet(fingers) {
                 true => Some(0),
                 false => (0..n).filter(followed).filter_map(|m| Some(after[m]? + 1)).min(),
             };
@@ -136,18 +136,9 @@ impl GestureEngine {
         attempt.begin_output(of);
         attempt.value = attempt.output(of);
         attempt.is_lasting = of.kind.lasts() && attempt.over.is_none();
-        let gesture = attempt.gesture;
-        self.changed.insert(gesture);
-        let (attempt, state) = (&self.attempts[at], &mut self.states[gesture.index()]);
-        state.trying -= 1;
-        if attempt.is_lasting || state.lasting == 0 {
-            state.follow(attempt, poll.down(attempt.first().contact));
-        }
-        state.lasting += u16::from(attempt.is_lasting);
-        if !core::mem::replace(&mut state.fired, true) {
-            self.pulsed.push(gesture);
-        }
-        self.take(poll, gesture, &attempt.landings());
+        self.states.fire(attempt, poll.down(attempt.first().contact));
+        let (gesture, fingers) = (attempt.gesture, *attempt.landings());
+        self.take(poll, gesture, &fingers);
     }
 
     /// What fired for a moment leaves its fingers to no other attempt at the same

@@ -15,7 +15,7 @@ impl GestureEngine {
             let waits = attempt.phase == AttemptPhase::Met && !attempt.is_broken;
             if attempt.cancelled_by.is_some() || (attempt.is_over && !waits) {
                 let mut attempt = self.attempts[at];
-                attempt.catch_up_with(&self.tracks);
+                attempt.catch_up_with(&self.ways.tracks);
                 self.forget(poll, &attempt);
                 continue;
             }
@@ -33,11 +33,7 @@ impl GestureEngine {
     /// One of too few fingers or taps was none: nobody is told of the first finger of a pinch.
     fn forget(&mut self, poll: GesturePoll, attempt: &GestureAttempt) {
         let of = poll.gesture(attempt);
-        let state = self.change(attempt.gesture);
-        state.lasting -= u16::from(attempt.is_lasting);
-        state.trying -= u16::from(attempt.phase != AttemptPhase::Fired);
-        state.rest();
-        if attempt.is_lasting && state.driver == attempt.first().landing.id {
+        if self.states.end(attempt) {
             self.hand_over(poll, attempt.gesture);
         }
         if !attempt.is_told(of) {
@@ -65,7 +61,7 @@ impl GestureEngine {
         };
         if let Some(&next) = self.attempts.iter().filter(lasts).max_by_key(|next| next.fired) {
             let contact = poll.down(next.first().contact);
-            self.change(gesture).follow(&next, contact);
+            self.states.hand_over(&next, contact);
         }
     }
 }

@@ -18,8 +18,8 @@
 
 use crate::base::{Nanos, Tick};
 use crate::gesture::{
-    AttemptPhase, BoundGesture, FingerNews, GestureAttempt, Landings, Slacks, Tap, Taps, Track,
-    Tracks, measure_taps,
+    AttemptPhase, BoundGesture, FingerNews, GestureAttempt, Slacks, Tap, Taps, Track, Tracks,
+    measure_taps,
 };
 use crate::spec::Quantity;
 
@@ -93,9 +93,17 @@ pub(super) fn step(
 /// It judges on after the attempt was met, as long as moments come: the margin of a limit is over
 /// all of them.
 pub(super) fn judge(attempt: &mut GestureAttempt, of: &BoundGesture, until: Nanos, tick: Tick) {
-    let most = attempt.tally.cares_for();
-    let slacks = Slacks::of(&of.checks, most, |quantity| attempt.measure(of, quantity, until));
-    let is_met = attempt.tally.judge(&slacks);
+    let measure = |quantity| attempt.measure(of, quantity, until);
+    let is_met = match of.checks.as_slice() {
+        [check] => {
+            let slack = check.slack(measure(check.quantity));
+            attempt.tally.judge_single(slack)
+        }
+        checks => {
+            let slacks = Slacks::of(checks, attempt.tally.cares_for(), measure);
+            attempt.tally.judge(&slacks)
+        }
+    };
     if is_met && attempt.phase == AttemptPhase::Trying {
         (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
     }
@@ -124,7 +132,7 @@ pub(super) fn one_tap(
     tick: Tick,
 ) {
     let Some(over) = attempt.over else { return };
-    let measure = |quantity| attempt.measure(of, quantity, over);
+    let measure = |quantity| attempt.measure_once(of, quantity, over);
     let is_good = [Quantity::Lift, Quantity::Move, Quantity::Together]
         .iter()
         .all(|&quantity| of.limit(quantity).is_none_or(|limit| measure(quantity) <= limit));
@@ -136,7 +144,7 @@ pub(super) fn one_tap(
         start: attempt.first().start,
         moved: measure(Quantity::Move),
         together: measure(Quantity::Together),
-        fingers: attempt.landings(),
+        fingers: *attempt.landings(),
         is_spent: false,
         is_good,
     });
@@ -151,9 +159,8 @@ pub(super) fn one_tap(
         if failed <= best {
             attempt.is_part = false;
             attempt.first_landing = chosen.first().map(|tap| tap.landed);
-            attempt.earlier = Landings::NONE;
             let (_, earlier) = chosen.split_last().expect("a sequence has a last tap");
-            earlier.iter().for_each(|tap| attempt.earlier.add_all(&tap.fingers));
+            attempt.continue_taps(earlier);
         }
         if failed == 0 && attempt.phase == AttemptPhase::Trying {
             (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
@@ -161,7 +168,7 @@ pub(super) fn one_tap(
     });
     if attempt.phase == AttemptPhase::Met {
         // They count for no other sequence, whether this one fires or is ended.
-        taps.spend(&attempt.landings());
+        taps.spend(attempt.landings());
     }
 }
 
@@ -187,6 +194,6 @@ pub(super) fn earliest(one: Option<Nanos>, other: Option<Nanos>) -> Option<Nanos
 pub(super) fn is_hopeless(attempt: &GestureAttempt, of: &BoundGesture, now: Nanos) -> bool {
     of.checks.iter().filter(|check| check.quantity.only_grows()).any(|check| {
         // A finger that is still missing comes now at the earliest.
-        check.slack(attempt.measure(of, check.quantity, now)) < 0.0
+        check.slack(attempt.measure_once(of, check.quantity, now)) < 0.0
     })
 }

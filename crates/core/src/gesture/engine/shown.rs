@@ -50,7 +50,7 @@ impl GestureEngine {
             let is_known =
                 |check: &&Check| attempt.is_complete(of) || check.quantity == Quantity::Together;
             let checks = of.checks.iter().filter(is_known).map(|check: &Check| {
-                let value = attempt.measure(of, check.quantity, until);
+                let value = attempt.measure_once(of, check.quantity, until);
                 CheckedLimit {
                     quantity: check.quantity,
                     value,
@@ -92,7 +92,7 @@ impl GestureEngine {
     /// An attempt with where its finger is now.
     fn caught_up(&self, attempt: &GestureAttempt) -> GestureAttempt {
         let mut attempt = *attempt;
-        attempt.catch_up_with(&self.tracks);
+        attempt.catch_up_with(&self.ways.tracks);
         attempt
     }
 
