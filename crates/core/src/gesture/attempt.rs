@@ -103,6 +103,9 @@ pub(crate) struct GestureAttempt {
     /// When time alone may bring it further: of a press, when it has been held for
     /// long enough.
     pub(crate) due: Option<Nanos>,
+    /// Of a press of one finger, the last moment that has not been judged yet: one with as much
+    /// movement may follow, and says more.
+    pub(crate) unjudged: Option<Nanos>,
     /// The last landing.
     complete: Nanos,
     /// Of a single finger, how far it is from where it landed.
@@ -170,6 +173,7 @@ impl GestureAttempt {
             is_over: false,
             is_watching: of.is_watching,
             due: None,
+            unjudged: None,
             complete: Nanos(0),
             far: 0.0,
             moved: 0.0,
@@ -298,6 +302,13 @@ impl GestureAttempt {
     pub(crate) fn catch_up(&mut self, track: &Track) {
         self.fingers[0].at = track.at;
         (self.far, self.moved, self.path) = (track.far, track.moved, track.path);
+    }
+
+    /// Whether a press may have been held for long enough: as good as `due`, for times are
+    /// measured in milliseconds with 24 bits.
+    pub(crate) fn is_nearly_due(&self, now: Nanos) -> bool {
+        let landed = self.first().landing.time.0;
+        self.due.is_some_and(|due| now.0 + 1 + ((due.0 - landed) >> 23) >= due.0)
     }
 
     /// Whether its only finger got further since then.

@@ -115,6 +115,9 @@ pub(crate) struct BoundGesture {
     pub(crate) follows: bool,
     /// Whether it is a press, which time alone can bring further.
     pub(crate) is_press: bool,
+    /// Whether it is a press of one finger: of two moments at which this had got as far, the later
+    /// one says more.
+    pub(crate) is_held_alone: bool,
     /// Whether it gives something while it lasts.
     pub(crate) gives: bool,
     /// Whether an attempt with a single finger is told of its movements: it is judged by
@@ -162,6 +165,7 @@ impl BoundGesture {
             follows: follows(gesture.kind),
             gives,
             is_press,
+            is_held_alone: is_press && is_alone,
             kind: gesture.kind,
             zone: gesture.zone,
             by: gesture.by,

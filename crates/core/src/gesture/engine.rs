@@ -45,7 +45,9 @@ use crate::spec::{GestureKind, Pointing, Quantity, StickCentre};
 use crate::touch::{Contact, ContactUpdate, Landing};
 use alloc::vec::Vec;
 use lifting::lift;
-use moments::{Stepped, due, earliest, follow, is_hopeless, judge, one_tap, step};
+use moments::{
+    Stepped, due, earliest, follow, hold, is_hopeless, judge, judge_held, one_tap, step,
+};
 pub use shown::GestureCandidate;
 
 /// At most this many attempts go on at once; a finger that lands when there are as many begins
@@ -319,7 +321,7 @@ fn listen(
     // Time alone brings nothing further but a press, and what that has to spare while it waits
     // for others.
     if of.is_press && attempt.phase != AttemptPhase::Fired {
-        judge(attempt, of, poll.now, poll.tick);
+        hold(attempt, of, poll.now, poll.tick);
     }
     stepped
 }

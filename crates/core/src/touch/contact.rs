@@ -47,12 +47,13 @@ impl Contact {
 
     /// The same for what its controls report.
     pub(crate) fn place_of(&self, raw: [i32; 2]) -> [f32; 2] {
-        self.place([0, 1].map(|axis| normalise(self.travel[axis], raw[axis])))
+        let [x, y] = self.travel;
+        self.place([normalise(x, raw[0]), normalise(y, raw[1])])
     }
 
     /// A place in shares of the picture as millimetres from its top left.
     pub(crate) fn in_mm(&self, place: [f32; 2]) -> [f32; 2] {
-        [0, 1].map(|axis| place[axis] * self.size[axis])
+        [place[0] * self.size[0], place[1] * self.size[1]]
     }
 
     /// How many of a unit are a millimetre of it; of pixels 1 where nothing is known
@@ -167,7 +168,8 @@ impl ContactState {
         // Also what a debounce let through before this report, which may be of the next finger.
         self.turn(contact, controls, is_taken_back && event.control == contact.down);
         self.reported = event.time;
-        self.place = [contact.x, contact.y].map(|axis| controls[axis.index()].actual);
+        let actual = |axis: ControlId| controls[axis.index()].actual;
+        self.place = [actual(contact.x), actual(contact.y)];
     }
 
     /// Finds out whether a finger was lifted, put down, or both. What a debounce
@@ -259,7 +261,8 @@ impl ContactState {
             self.follow((zones, contact.by), None, closed);
             self.had = ZoneSet::EMPTY;
         }
-        self.polled = [contact.x, contact.y].map(|axis| controls[axis.index()].seen);
+        let seen = |axis: ControlId| controls[axis.index()].seen;
+        self.polled = [seen(contact.x), seen(contact.y)];
         let place = contact.place_of(self.polled);
         let there = is_down.then_some((place, contact.proportion()));
         self.follow((zones, contact.by), there, closed);

@@ -23,8 +23,14 @@ impl GestureEngine {
     /// gestures that wait for each other is settled in one tick, and in the same order on every
     /// machine.
     pub(super) fn settle(&mut self, poll: GesturePoll) {
-        let GestureEngine { attempts, ways, .. } = self;
-        attempts.iter_mut().for_each(|attempt| attempt.catch_up_with(&ways.tracks));
+        let waits = |attempt: &GestureAttempt| {
+            attempt.phase == AttemptPhase::Met && !poll.gesture(attempt).waits_for.is_empty()
+        };
+        if self.attempts.iter().any(waits) {
+            // What the others can still come to depends on where their fingers are.
+            let GestureEngine { attempts, ways, .. } = self;
+            attempts.iter_mut().for_each(|attempt| attempt.catch_up_with(&ways.tracks));
+        }
         self.end_those_that_waited(poll);
         let (mut at, mut first_held_back) = (0, None);
         while at < self.attempts.len() {

@@ -15,6 +15,7 @@ impl GestureEngine {
             let waits = attempt.phase == AttemptPhase::Met && !attempt.is_broken;
             if attempt.cancelled_by.is_some() || (attempt.is_over && !waits) {
                 let mut attempt = self.attempts[at];
+                judge_held(&mut attempt, poll.gesture(&self.attempts[at]), poll.tick);
                 attempt.catch_up_with(&self.ways.tracks);
                 self.forget(poll, &attempt);
                 continue;

@@ -57,16 +57,8 @@ pub(super) fn step(
 ) -> Option<Stepped> {
     if attempt.fingers().len() == 1 {
         let track = told(attempt, 0, tracks)?;
-        // Until now it was as it has been. Where it got no further and has not fired, the
-        // end of this tick says more.
-        let has_fired = attempt.phase == AttemptPhase::Fired;
-        let says_more = match track.news {
-            FingerNews::Broken => false,
-            FingerNews::Lifted => true,
-            FingerNews::Told | FingerNews::None => has_fired || attempt.is_behind(track),
-        };
-        if of.is_press && says_more {
-            judge(attempt, of, track.time, tick);
+        if of.is_press {
+            hold_until(attempt, of, track, tick);
         }
         attempt.catch_up(track);
         return Some(Stepped { moved: track.time, is_lifting: track.news.is_end() });
@@ -85,6 +77,47 @@ pub(super) fn step(
         attempt.turn(of);
     }
     stepped
+}
+
+/// Judges a press as it has been until its finger was reported on, which is somewhere else now.
+///
+/// Where it got no further and has not fired, the end of this tick says more.
+fn hold_until(attempt: &mut GestureAttempt, of: &BoundGesture, track: &Track, tick: Tick) {
+    let gets_further = attempt.is_behind(track);
+    match track.news {
+        // It was not held until then.
+        FingerNews::Broken => return judge_held(attempt, of, tick),
+        FingerNews::Told | FingerNews::None if !gets_further => {
+            if attempt.has_fired() {
+                hold(attempt, of, track.time, tick);
+            }
+            return;
+        }
+        FingerNews::Lifted | FingerNews::Told | FingerNews::None => {}
+    }
+    attempt.unjudged = None;
+    judge(attempt, of, track.time, tick);
+}
+
+/// Takes note that a press is held at a moment.
+///
+/// It is judged at once where it may be met. Otherwise it is kept: as long as its finger gets no
+/// further, the next moment says all that this one would, and more.
+pub(super) fn hold(attempt: &mut GestureAttempt, of: &BoundGesture, now: Nanos, tick: Tick) {
+    let may_be_met = attempt.phase == AttemptPhase::Trying && attempt.is_nearly_due(now);
+    if of.is_held_alone && !may_be_met {
+        attempt.unjudged = Some(now);
+        return;
+    }
+    attempt.unjudged = None;
+    judge(attempt, of, now, tick);
+}
+
+/// Judges the moment of a press that was kept.
+pub(super) fn judge_held(attempt: &mut GestureAttempt, of: &BoundGesture, tick: Tick) {
+    if let Some(until) = attempt.unjudged.take() {
+        judge(attempt, of, until, tick);
+    }
 }
 
 /// Judges an attempt as it has been until a moment: keeps the best of it for its margins, and
@@ -196,4 +229,115 @@ pub(super) fn is_hopeless(attempt: &GestureAttempt, of: &BoundGesture, now: Nano
         // A finger that is still missing comes now at the earliest.
         check.slack(attempt.measure_once(of, check.quantity, now)) < 0.0
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::base::ControlId;
+    use crate::device::ControlKind;
+    use crate::spec::{Gesture, GestureKind, Pointing, Turn};
+    use crate::touch::{Contact, Landing, Zones};
+    use proptest::prelude::*;
+
+    fn contact() -> Contact {
+        let [down, x, y] = [0, 1, 2].map(ControlId);
+        let travel = [ControlKind::Position { min: 0, max: 100 }; 2];
+        let (size, turn, by) = ([100.0; 2], Turn::default(), Pointing::Finger);
+        Contact { down, x, y, size, turn, by, panel: 0, travel, pixels: None }
+    }
+
+    /// What happens to a finger that rests, after so many nanoseconds.
+    #[derive(Clone, Copy, Debug)]
+    enum Rest {
+        /// It is reported on, so far from where it landed.
+        Report(f32),
+        /// The loop polls.
+        Poll,
+        /// What it waited for is over, if it waits.
+        Fire,
+    }
+
+    fn rest() -> impl Strategy<Value = (u64, Rest)> {
+        let what = prop_oneof![
+            4 => (0.0f32..4.0).prop_map(Rest::Report),
+            8 => Just(Rest::Poll),
+            1 => Just(Rest::Fire),
+        ];
+        // Just before, at and just after 500 ms too.
+        let step = prop_oneof![
+            6 => 0u64..120_000_000,
+            1 => Just(500_000_000),
+            1 => 499_999_960..500_000_040u64,
+        ];
+        (step, what)
+    }
+
+    /// A press whose moments are all judged, as `docs/rig-format.md` says.
+    fn judge_each(attempt: &mut GestureAttempt, of: &BoundGesture, track: &Track, tick: Tick) {
+        let says_more = match track.news {
+            FingerNews::Broken => false,
+            FingerNews::Lifted => true,
+            _ => attempt.has_fired() || attempt.is_behind(track),
+        };
+        if says_more {
+            judge(attempt, of, track.time, tick);
+        }
+    }
+
+    proptest! {
+        /// Keeping moments, and judging only those that no later one outdoes, changes neither when
+        /// a press is met nor a margin.
+        #[test]
+        fn a_moment_that_is_kept_is_not_missed(
+            rests in prop::collection::vec(rest(), 1..30),
+            end in prop_oneof![
+                Just(FingerNews::Lifted), Just(FingerNews::Broken), Just(FingerNews::None)
+            ],
+        ) {
+            let of = BoundGesture::new(
+                &Gesture::new("press", GestureKind::Press), &Zones::default(), None,
+            );
+            let landing = Landing { id: 1, time: Nanos(1_000_000) };
+            let mut kept = GestureAttempt::new(crate::base::GestureId(0), &of, &contact());
+            kept.land(crate::base::ContactId(0), landing, [50.0, 50.0]);
+            kept.due = Some(Nanos(landing.time.0 + 500_000_000));
+            let mut each = kept;
+            let (mut track, mut now) = (Track::default(), landing.time);
+            for ((step, what), tick) in rests.into_iter().zip((1..).map(Tick)) {
+                now.0 += step;
+                match what {
+                    Rest::Report(far) => {
+                        track.far = far;
+                        track.moved = track.moved.max(far);
+                        (track.time, track.news) = (now, FingerNews::Told);
+                        judge_each(&mut each, &of, &track, tick);
+                        hold_until(&mut kept, &of, &track, tick);
+                        each.catch_up(&track);
+                        kept.catch_up(&track);
+                    }
+                    Rest::Poll if each.has_fired() => {}
+                    Rest::Poll => {
+                        judge(&mut each, &of, now, tick);
+                        hold(&mut kept, &of, now, tick);
+                    }
+                    Rest::Fire if each.phase == AttemptPhase::Met => {
+                        each.phase = AttemptPhase::Fired;
+                        kept.phase = AttemptPhase::Fired;
+                    }
+                    Rest::Fire => {}
+                }
+                prop_assert_eq!((kept.phase, kept.met), (each.phase, each.met));
+            }
+            if end != FingerNews::None {
+                (track.time, track.news) = (Nanos(now.0 + 1_000_000), end);
+                judge_each(&mut each, &of, &track, Tick(99));
+                hold_until(&mut kept, &of, &track, Tick(99));
+            }
+            // One that another gesture ends is not heard of any more.
+            judge_held(&mut kept, &of, Tick(99));
+            prop_assert!(kept.tally.checked(&of.checks).eq(each.tally.checked(&of.checks)));
+            prop_assert_eq!((kept.phase, kept.met), (each.phase, each.met));
+        }
+    }
 }

@@ -1,6 +1,6 @@
 //! The attempts that go on, for whoever looks.
 
-use super::{GestureEngine, GesturePoll, judge, one_tap};
+use super::{GestureEngine, GesturePoll, judge, judge_held, one_tap};
 use crate::base::{ControlId, GestureId, Nanos};
 use crate::gesture::{
     AttemptPhase, Check, CheckedLimit, GestureAttempt, GestureOutcome, GestureVerdict, Tap, millis,
@@ -132,6 +132,7 @@ impl GestureEngine {
     pub(crate) fn open_verdicts(&self, poll: GesturePoll) -> Vec<GestureVerdict> {
         let ended = |attempt: &GestureAttempt| {
             let (mut ended, of) = (self.caught_up(attempt), poll.gesture(attempt));
+            judge_held(&mut ended, of, poll.tick);
             if ended.phase == AttemptPhase::Trying {
                 self.end_now(poll, &mut ended);
                 // Nothing of it has come true yet.
