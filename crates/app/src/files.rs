@@ -271,7 +271,8 @@ pub fn begin_part(
 ) -> anyhow::Result<Begun> {
     let input = Input::Reel(Box::new(ReelText::of(reel, part)));
     let reader = TakeReader::open(BufReader::with_capacity(1 << 16, input))
-        .context("this reel cannot be read")?;
+        .context("this reel cannot be read")?
+        .ahead();
     let title = reader.header.title.as_ref().map(ToString::to_string);
     let (recorded_by, begins) = (reader.header.rig.clone(), reader.header.begins);
     let (session, lines) = reader.begin(rig, capacity);
@@ -452,6 +453,7 @@ pub fn take_reader(path: &Path, is_followed: bool) -> anyhow::Result<TakeReader<
     if !is_stdin && Reel::is_at(path) {
         let input = Input::Reel(Box::new(reel_text(path)?));
         return TakeReader::open(BufReader::with_capacity(1 << 16, input))
+            .map(TakeReader::ahead)
             .with_context(|| format!("{} is no reel that can be read", path.display()));
     }
     let input = match (is_stdin, is_followed) {
@@ -460,6 +462,13 @@ pub fn take_reader(path: &Path, is_followed: bool) -> anyhow::Result<TakeReader<
         (false, true) => Followed::open(path).map(Input::Followed),
     };
     let input = input.with_context(|| format!("cannot open the take {}", path.display()))?;
+    let is_worth_it = matches!(&input, Input::File(file) if is_large(file));
     TakeReader::open(BufReader::with_capacity(1 << 16, input))
+        .map(|take| if is_worth_it { take.ahead() } else { take })
         .with_context(|| format!("{} is no take that can be read", path.display()))
+}
+
+/// Whether all of a file is there, and it takes longer to read than to begin a thread.
+fn is_large(file: &File) -> bool {
+    file.metadata().is_ok_and(|meta| meta.is_file() && meta.len() > 1 << 18)
 }

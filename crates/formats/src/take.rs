@@ -3,8 +3,10 @@
 //! `docs/take-format.md` describes the format for programs that want to write
 //! one; the line types in `line.rs` are the format itself.
 
+mod ahead;
 mod fault;
 mod line;
+mod lines;
 mod loader;
 mod read;
 mod value_line;

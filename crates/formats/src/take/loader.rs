@@ -3,6 +3,7 @@
 use super::{
     fault::Fault,
     line::{Line, marks},
+    lines::ReadLine,
     read::{Damage, Loaded},
     value_line::{self, ValueLine},
 };
@@ -123,23 +124,19 @@ impl Loader {
         ids
     }
 
-    /// Takes in a line, without its line feed.
+    /// Takes in a line.
     ///
     /// # Errors
     /// When it is damaged, with its number.
-    pub(super) fn text(
-        &mut self,
-        number: u64,
-        bytes: &[u8],
-        session: &mut Session,
-    ) -> Result<(), Damage> {
-        let value = ValueLine::of(bytes).and_then(|line| Some((line, self.meant(line.named)?)));
+    pub(super) fn line(&mut self, line: ReadLine, session: &mut Session) -> Result<(), Damage> {
+        let ReadLine { number, text, value } = line;
+        let value = value.and_then(|line| Some((line, self.meant(line.named)?)));
         let taken = match value {
             Some((ValueLine { t, v, mark, .. }, of)) => {
                 self.take_in_value(number, Value { time: t, value: v, mark, of }, session)
             }
             None => {
-                let line = serde_json::from_slice(bytes).map_err(|error| Damage {
+                let line = serde_json::from_slice(text).map_err(|error| Damage {
                     line: number,
                     column: Some(error.column()),
                     fault: Fault::NoJson(error),

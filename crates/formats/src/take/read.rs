@@ -1,15 +1,15 @@
 //! Reading a take: line by line, up to the first damage, at once or while it comes.
 
 use super::{
-    MAX_LINE_BYTES, VERSION,
+    VERSION,
     fault::Fault,
     line::{HeaderLine, Text},
+    lines::{Lines, ReadLine},
     loader::Loader,
 };
 use gtrig_analysis::{Capacity, Session, clock::ClockMap};
 use gtrig_core::{CleanText, LAST_TIME, Nanos, Rig};
-use memchr::memchr;
-use std::io::{self, BufRead, BufReader, Read};
+use std::io::{BufRead, BufReader, Read};
 
 /// What the first line says.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -118,13 +118,13 @@ impl<R: BufRead> TakeReader<R> {
     /// When it is no header of a take of this version: then nothing can be
     /// made of the rest.
     pub fn open(input: R) -> Result<Self, Damage> {
-        let mut lines = Lines { input, buffer: Vec::new(), number: 0, bytes: 0 };
-        let Some(line) = lines.next()? else {
+        let mut lines = Lines::new(input);
+        let Some(ReadLine { text, .. }) = lines.next()? else {
             return Err(lines.damage(Fault::Empty));
         };
-        let header: HeaderLine = match serde_json::from_slice(line) {
+        let header: HeaderLine = match serde_json::from_slice(text) {
             Ok(header) => header,
-            Err(_) if is_greeting(line) => return Err(lines.damage(Fault::Greeting)),
+            Err(_) if is_greeting(text) => return Err(lines.damage(Fault::Greeting)),
             Err(error) => {
                 let column = Some(error.column());
                 return Err(Damage { line: 1, column, fault: Fault::NoHeader(error) });
@@ -145,7 +145,7 @@ impl<R: BufRead> TakeReader<R> {
 
     /// The first line, as it stands there.
     pub fn first_line(&self) -> &[u8] {
-        &self.lines.buffer
+        self.lines.text()
     }
 
     /// Reads the rest into a new session and runs it to the last line.
@@ -182,6 +182,15 @@ pub struct TakeLines<R> {
     end: Option<Option<Damage>>,
 }
 
+impl<R: BufRead + Send + 'static> TakeReader<R> {
+    /// Reads on ahead, in a thread of its own, as far as some megabytes: of a file that is all
+    /// there, but not of what somebody still writes. The lines are the same, in the same order.
+    pub fn ahead(mut self) -> Self {
+        self.lines = self.lines.ahead();
+        self
+    }
+}
+
 impl<R: BufRead> TakeLines<R> {
     /// Takes in so many lines and runs the ticks before the last of them. Returns whether
     /// there may be more.
@@ -199,7 +208,7 @@ impl<R: BufRead> TakeLines<R> {
 
     /// How many bytes have been read.
     pub fn bytes(&self) -> u64 {
-        self.lines.bytes
+        self.lines.bytes()
     }
 
     /// The same, and shows to `see` each line, without its line feed, once it is taken in.
@@ -220,7 +229,7 @@ impl<R: BufRead> TakeLines<R> {
             }
             let is_value = self.loader.loaded.events == events + 1;
             let loader = &self.loader;
-            see(&self.lines.buffer, Taken { loader, session, is_value })?;
+            see(self.lines.text(), Taken { loader, session, is_value })?;
         }
         Ok(self.take_in(session, 0))
     }
@@ -237,9 +246,8 @@ impl<R: BufRead> TakeLines<R> {
 
     /// Takes in the next line. Returns whether there was one.
     fn next_line(&mut self, session: &mut Session) -> Result<bool, Damage> {
-        let number = self.lines.number + 1;
-        let Some(bytes) = self.lines.next()? else { return Ok(false) };
-        self.loader.text(number, bytes, session).map(|()| true)
+        let Some(line) = self.lines.next()? else { return Ok(false) };
+        self.loader.line(line, session).map(|()| true)
     }
 
     /// Runs the session to the last line that was read: after that no line is taken in.
@@ -322,7 +330,7 @@ impl<R: BufRead> Intake<R> {
         loader.clock = Some((ClockMap::default(), Nanos(0)));
         let damage = end.flatten();
         // The line that was not there has no number.
-        let number = lines.number - u64::from(damage.is_none());
+        let number = lines.number() - u64::from(damage.is_none());
         (session, TakeRest { loader, number, damage })
     }
 }
@@ -351,7 +359,7 @@ impl TakeRest {
         if let Some((_, came)) = &mut self.loader.clock {
             *came = now;
         }
-        self.loader.text(self.number, line, session)?;
+        self.loader.line(ReadLine::of(self.number, line), session)?;
         session.add_labels(std::mem::take(&mut self.loader.labels));
         Ok(())
     }
@@ -368,60 +376,9 @@ impl<R: Read> Intake<BufReader<R>> {
     pub fn take_in_what_comes(&mut self) -> bool {
         let Intake { session, lines } = self;
         lines.line(session);
-        while lines.end.is_none() && lines.lines.input.buffer().contains(&b'\n') {
+        while lines.end.is_none() && lines.lines.has_more_here() {
             lines.line(session);
         }
         lines.take_in(session, 0)
-    }
-}
-
-/// The lines of a file, without holding more than one.
-#[derive(Debug)]
-struct Lines<R> {
-    input: R,
-    buffer: Vec<u8>,
-    number: u64,
-    bytes: u64,
-}
-
-impl<R: BufRead> Lines<R> {
-    fn next(&mut self) -> Result<Option<&[u8]>, Damage> {
-        self.buffer.clear();
-        self.number += 1;
-        self.read_line().map_err(|error| self.damage(error.into()))?;
-        self.bytes += self.buffer.len() as u64;
-        if self.buffer.is_empty() {
-            return Ok(None);
-        }
-        // A last line without its line feed is good if it is whole, and its
-        // missing brace tells if it is not.
-        let ended = self.buffer.pop_if(|last| *last == b'\n').is_some();
-        if !ended && self.buffer.len() > MAX_LINE_BYTES {
-            return Err(self.damage(Fault::TooLong));
-        }
-        Ok(Some(&self.buffer))
-    }
-
-    /// Reads up to the next line feed, the end, or more than a line may have.
-    fn read_line(&mut self) -> io::Result<()> {
-        loop {
-            let came = match self.input.fill_buf() {
-                Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
-                came => came?,
-            };
-            let room = MAX_LINE_BYTES + 1 - self.buffer.len();
-            let came = &came[..came.len().min(room)];
-            let ended = memchr(b'\n', came);
-            let read = ended.map_or(came.len(), |at| at + 1);
-            self.buffer.extend_from_slice(&came[..read]);
-            self.input.consume(read);
-            if read == 0 || ended.is_some() {
-                return Ok(());
-            }
-        }
-    }
-
-    fn damage(&self, fault: Fault) -> Damage {
-        Damage { line: self.number, column: None, fault }
     }
 }

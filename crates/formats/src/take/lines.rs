@@ -1,0 +1,147 @@
+//! The lines of a take, one after the other: read when they are asked for, or ahead of that.
+
+use super::{MAX_LINE_BYTES, ahead::Ahead, fault::Fault, read::Damage, value_line::ValueLine};
+use memchr::memchr;
+use std::io::{self, BufRead, BufReader, Read};
+
+/// A line that was read.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct ReadLine<'a> {
+    /// Which it is, from 1.
+    pub(super) number: u64,
+    /// Without its line feed.
+    pub(super) text: &'a [u8],
+    /// What it says, if it is the line of a value in its plainest form.
+    pub(super) value: Option<ValueLine<'a>>,
+}
+
+impl<'a> ReadLine<'a> {
+    /// A line, without its line feed.
+    pub(super) fn of(number: u64, text: &'a [u8]) -> Self {
+        ReadLine { number, text, value: ValueLine::of(text) }
+    }
+}
+
+/// The lines of an input.
+#[derive(Debug)]
+pub(super) enum Lines<R> {
+    /// They are read when they are asked for.
+    Asked(LinesAsked<R>),
+    /// A thread reads them ahead.
+    Ahead(Ahead),
+}
+
+impl<R: BufRead> Lines<R> {
+    /// All lines of an input.
+    pub(super) fn new(input: R) -> Self {
+        Lines::Asked(LinesAsked { input, buffer: Vec::new(), number: 0, bytes: 0 })
+    }
+
+    /// The next line.
+    pub(super) fn next(&mut self) -> Result<Option<ReadLine<'_>>, Damage> {
+        match self {
+            Lines::Asked(lines) => lines.next(),
+            Lines::Ahead(lines) => lines.next(),
+        }
+    }
+
+    /// The text of the last one, without its line feed.
+    pub(super) fn text(&self) -> &[u8] {
+        match self {
+            Lines::Asked(lines) => &lines.buffer,
+            Lines::Ahead(lines) => lines.text(),
+        }
+    }
+
+    /// How many lines were asked for.
+    pub(super) fn number(&self) -> u64 {
+        match self {
+            Lines::Asked(lines) => lines.number,
+            Lines::Ahead(lines) => lines.number(),
+        }
+    }
+
+    /// How many bytes they have, with their line feeds.
+    pub(super) fn bytes(&self) -> u64 {
+        match self {
+            Lines::Asked(lines) => lines.bytes,
+            Lines::Ahead(lines) => lines.bytes(),
+        }
+    }
+
+    /// A fault of the line that was asked for last.
+    pub(super) fn damage(&self, fault: Fault) -> Damage {
+        Damage { line: self.number(), column: None, fault }
+    }
+}
+
+impl<R: Read> Lines<BufReader<R>> {
+    /// Whether another line is here already, so that nobody has to wait for it.
+    pub(super) fn has_more_here(&self) -> bool {
+        match self {
+            Lines::Asked(lines) => memchr(b'\n', lines.input.buffer()).is_some(),
+            Lines::Ahead(lines) => lines.has_more_here(),
+        }
+    }
+}
+
+impl<R: BufRead + Send + 'static> Lines<R> {
+    /// The rest of them, read ahead.
+    pub(super) fn ahead(self) -> Self {
+        match self {
+            Lines::Asked(lines) => Ahead::of(lines).map_or_else(Lines::Asked, Lines::Ahead),
+            Lines::Ahead(lines) => Lines::Ahead(lines),
+        }
+    }
+}
+
+/// Lines that are read when they are asked for, without holding more than one.
+#[derive(Debug)]
+pub(super) struct LinesAsked<R> {
+    pub(super) input: R,
+    pub(super) buffer: Vec<u8>,
+    pub(super) number: u64,
+    pub(super) bytes: u64,
+}
+
+impl<R: BufRead> LinesAsked<R> {
+    fn next(&mut self) -> Result<Option<ReadLine<'_>>, Damage> {
+        self.buffer.clear();
+        self.number += 1;
+        self.read_line().map_err(|error| self.damage(error.into()))?;
+        self.bytes += self.buffer.len() as u64;
+        if self.buffer.is_empty() {
+            return Ok(None);
+        }
+        // A last line without its line feed is good if it is whole, and its
+        // missing brace tells if it is not.
+        let ended = self.buffer.pop_if(|last| *last == b'\n').is_some();
+        if !ended && self.buffer.len() > MAX_LINE_BYTES {
+            return Err(self.damage(Fault::TooLong));
+        }
+        Ok(Some(ReadLine::of(self.number, &self.buffer)))
+    }
+
+    /// Reads up to the next line feed, the end, or more than a line may have.
+    fn read_line(&mut self) -> io::Result<()> {
+        loop {
+            let came = match self.input.fill_buf() {
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
+                came => came?,
+            };
+            let room = MAX_LINE_BYTES + 1 - self.buffer.len();
+            let came = &came[..came.len().min(room)];
+            let ended = memchr(b'\n', came);
+            let read = ended.map_or(came.len(), |at| at + 1);
+            self.buffer.extend_from_slice(&came[..read]);
+            self.input.consume(read);
+            if read == 0 || ended.is_some() {
+                return Ok(());
+            }
+        }
+    }
+
+    fn damage(&self, fault: Fault) -> Damage {
+        Damage { line: self.number, column: None, fault }
+    }
+}
