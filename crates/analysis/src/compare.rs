@@ -37,8 +37,10 @@ impl ActionRecord {
         self.last
     }
 
-    /// The stretches in which an action was on, or off its rest.
+    /// The stretches in which an action was on, or off its rest, at ticks up to an instant. One
+    /// without an end there ends after that instant, so that no stretch is empty.
     fn stretches(&self, action: usize, until: Nanos) -> Vec<(Nanos, Nanos)> {
+        let after = Nanos(until.0 + 1);
         let (_, [x, y]) = &self.actions[action];
         let mut ticks: Vec<Tick> = [x, y].into_iter().flat_map(changes).collect();
         ticks.sort_unstable();
@@ -51,13 +53,13 @@ impl ActionRecord {
             match (since, is_on) {
                 (None, true) => since = Some(time),
                 (Some(from), false) => {
-                    stretches.push((from, time));
+                    stretches.push((from, time.min(after)));
                     since = None;
                 }
                 _ => {}
             }
         }
-        stretches.extend(since.map(|from| (from, until)));
+        stretches.extend(since.map(|from| (from, after)));
         stretches.retain(|(from, _)| *from <= until);
         stretches
     }
@@ -100,15 +102,16 @@ pub struct Difference {
     pub by: f32,
 }
 
-/// Values that differ by no more are the same: a hundredth of the travel is
-/// below what any hand can hold.
+/// Values that differ by no more are the same: a four-hundredth of the travel of an axis is below
+/// what any hand can hold.
 pub const SAME: f32 = 0.005;
 
 /// What came out differently, in order of time. Actions are compared by their
 /// place in the rig.
 ///
 /// A stretch in which an action is on is the same as one of the other run when
-/// the two overlap.
+/// the two overlap. What still is on at the end of the shorter run overlaps with what is on then in
+/// the other one, even if both have just begun.
 pub fn compare(before: &ActionRecord, after: &ActionRecord) -> Vec<Difference> {
     let ends = [before, after].map(|outline| outline.rate.time_of(outline.last));
     let until = ends[0].min(ends[1]);
@@ -117,7 +120,10 @@ pub fn compare(before: &ActionRecord, after: &ActionRecord) -> Vec<Difference> {
         let action = ActionId(at as u16);
         let (old, new) = (before.stretches(at, until), after.stretches(at, until));
         let overlap = |a: &(Nanos, Nanos), b: &(Nanos, Nanos)| a.0 < b.1 && b.0 < a.1;
-        let add = |kind, (from, to): (Nanos, Nanos), by| Difference { action, kind, from, to, by };
+        let add = |kind, (from, to): (Nanos, Nanos), by| {
+            let to = to.min(until);
+            Difference { action, kind, from, to, by }
+        };
         for stretch in &old {
             match new.iter().find(|other| overlap(stretch, other)) {
                 None => differences.push(add(DifferenceKind::Vanished, *stretch, 0.0)),

@@ -399,6 +399,19 @@ fn two_rigs_are_compared_over_a_take() {
     assert!(stdout(&other).ends_with("4 changed, 2 moved, 2 vanished\n"), "{}", stdout(&other));
 }
 
+/// What begins at the last tick is on at that tick by both rigs.
+#[test]
+fn a_take_that_ends_with_a_press_differs_from_itself_in_nothing() {
+    let plug =
+        r#"{"t":0,"plug":"pad1","kind":"pad","controls":[{"code":"south","kind":"button"}]}"#;
+    let press = r#"{"t":500000000,"on":"pad1","c":"south","v":1}"#;
+    let (_take, take) = file("it.take.jsonl", &format!("{{\"take\":1}}\n{plug}\n{press}\n"));
+    let (_rig, rig) = file("it.toml", "rig = 1\n[action.horn]\ngives = 'on'\nfrom = 'pad/south'\n");
+    let (take, rig) = (take.to_str().unwrap(), rig.to_str().unwrap());
+    let same = gtrig(&["compare", "--strict", take, rig, rig]);
+    assert_eq!((same.status.code(), stdout(&same)), (Some(0), "nothing comes out differently\n"));
+}
+
 const SHAPED: &str =
     "rig = 1\n[shape.worn]\nstages = [{ dead-zone = 0.2 }, { curve = \"power\", exponent = 2 }]\n";
 
