@@ -20,8 +20,8 @@
 //! - **twice**: one control reported twice at one instant.
 //! - **overrun**: the source lost events and asked for the state again.
 //!
-//! The usual interval is the median so far; nothing is judged before
-//! [`LEAST_REPORTS`].
+//! The usual interval is the median so far, without the interval that is judged. Before there are
+//! 64 intervals nothing is judged by it. `docs/reports.md` has all of it exactly.
 
 use crate::session::Session;
 use strum::{IntoStaticStr, VariantArray};
@@ -30,9 +30,6 @@ mod intervals;
 use alloc::{collections::VecDeque, vec::Vec};
 use gtrig_core::{ControlId, ControlKind, DeviceId, Event, Keyword, Marks, Nanos, Roster};
 pub use intervals::Intervals;
-
-/// A device must have reported so often before its intervals tell anything.
-pub const LEAST_REPORTS: u64 = 64;
 
 /// At most so many troubles are listed, the newest; all are counted.
 pub const MAX_LISTED: usize = 10_000;
@@ -104,17 +101,21 @@ pub struct DeviceStream {
     before: Option<Nanos>,
     /// The length of the interval that ended with the newest report.
     interval: Nanos,
+    /// The usual interval before that one, in nanoseconds.
+    usual: Option<u64>,
+    /// The last report that was not close to the one before.
     run_began: Nanos,
+    /// How many reports since then were.
     run: u32,
-    suspect: Option<Suspect>,
+    /// What may be a gap in the newest report, and in the one before it.
+    suspects: [Option<Suspect>; 2],
 }
 
-/// A jump that may be a gap; the report after it decides.
+/// A jump that may be a gap, of the control that moved furthest; the report after it decides.
 #[derive(Clone, Copy, Debug)]
 struct Suspect {
     trouble: Trouble,
     step_before: f32,
-    report: u64,
 }
 
 /// How a control moved last.
@@ -145,10 +146,6 @@ impl DeviceStream {
             }
             _ => 0.0,
         }
-    }
-
-    fn usual(&self) -> Option<u64> {
-        (self.reports >= LEAST_REPORTS).then_some(self.intervals.usual().0.max(1))
     }
 }
 
@@ -218,6 +215,7 @@ impl StreamWatch {
     fn take_in(&mut self, roster: &Roster, event: &Event) {
         let control = roster.control(event.control);
         if control.is_presence {
+            self.end_burst(control.device);
             self.devices[usize::from(control.device.0)].before = None;
             return;
         }
@@ -241,51 +239,68 @@ impl StreamWatch {
     fn report(&mut self, device: DeviceId, time: Nanos) {
         self.decide(device);
         let stream = &mut self.devices[usize::from(device.0)];
+        stream.suspects = [None, stream.suspects[0].take()];
         stream.reports += 1;
         stream.first.get_or_insert(time);
-        let before = stream.before.replace(time);
-        stream.last = Some(time);
-        stream.interval = Nanos(0);
-        let Some(before) = before.filter(|before| *before < time) else {
-            (stream.run_began, stream.run) = (time, 0);
-            return;
-        };
-        let usual = stream.usual();
+        let before = stream.before.replace(time).filter(|before| *before < time);
+        let interval = before.map_or(0, |before| time.0 - before.0);
         let is_steady = stream.intervals.is_steady();
-        let interval = Nanos(time.0 - before.0);
-        stream.interval = interval;
-        stream.intervals.add(before, time);
-        let Some(usual) = usual else { return };
-        if interval.0 * 8 < usual {
+        stream.usual = stream.intervals.usual().map(|usual| usual.0.max(1));
+        let is_close = before.is_some() && stream.usual.is_some_and(|usual| interval * 8 < usual);
+        if is_close {
             stream.run += 1;
         } else {
-            let (from, run) = (stream.run_began, stream.run);
-            (stream.run_began, stream.run) = (time, 0);
-            if run >= 4 {
-                let count = run + 1;
-                self.list(Trouble::of(TroubleKind::Burst, device, (from, before), count));
-            }
+            self.end_burst(device);
         }
-        if is_steady && interval.0 > 8 * usual {
-            let count = missing(interval.0, usual);
+        let stream = &mut self.devices[usize::from(device.0)];
+        if !is_close {
+            stream.run_began = time;
+        }
+        (stream.last, stream.interval) = (Some(time), Nanos(interval));
+        let Some(before) = before else { return };
+        stream.intervals.add(before, time);
+        let stalled = stream.usual.filter(|usual| is_steady && interval > 8 * usual);
+        if let Some(usual) = stalled {
+            let count = missing(interval, usual);
             self.list(Trouble::of(TroubleKind::Stall, device, (before, time), count));
         }
     }
 
-    /// Whether the jump of the report before the last one was a gap.
+    /// The reports up to the last one that were close to each other were a burst, if they were
+    /// enough.
+    fn end_burst(&mut self, device: DeviceId) {
+        let stream = &mut self.devices[usize::from(device.0)];
+        let run = core::mem::take(&mut stream.run);
+        if let Some(last) = stream.last.filter(|_| run >= 4) {
+            let stretch = (stream.run_began, last);
+            self.list(Trouble::of(TroubleKind::Burst, device, stretch, run + 1));
+        }
+    }
+
+    /// The same when nothing follows: with what is still open as if it was over.
+    #[must_use]
+    pub fn finished(&self) -> Self {
+        let mut finished = self.clone();
+        for device in (0..self.devices.len()).map(|n| DeviceId(n as u16)) {
+            finished.decide(device);
+            finished.devices[usize::from(device.0)].suspects.swap(0, 1);
+            finished.decide(device);
+            finished.end_burst(device);
+        }
+        finished
+    }
+
+    /// Whether the jump of the report before the newest was a gap: the newest one is complete.
     fn decide(&mut self, device: DeviceId) {
         let stream = &mut self.devices[usize::from(device.0)];
-        let Some(Suspect { trouble, step_before, report }) = stream.suspect else { return };
-        if report == stream.reports {
-            return;
-        }
-        stream.suspect = None;
+        let Some(Suspect { trouble, step_before }) = stream.suspects[1].take() else { return };
         let motion = trouble.control.map(|id| self.motions[id.index()]);
         let step_after = motion.filter(|m| m.at > Some(trouble.to)).map_or(0.0, |m| m.step);
-        let is_stall = |other: &&Trouble| {
+        let is_stall = |other: &Trouble| {
             other.kind == TroubleKind::Stall && (other.device, other.to) == (device, trouble.to)
         };
-        let is_known = self.troubles.iter().rev().take(8).find(is_stall).is_some();
+        let later = self.troubles.iter().rev().take_while(|other| other.from >= trouble.from);
+        let is_known = { later }.any(is_stall);
         if trouble.jump >= 3.0 * step_before.max(step_after) && !is_known {
             self.list(trouble);
         }
@@ -302,9 +317,9 @@ impl StreamWatch {
         *motion = Motion { value: event.value, at: Some(event.time), step };
         let stream = &mut self.devices[usize::from(device.0)];
         let interval = stream.interval.0;
-        let Some(usual) = stream.usual() else { return };
+        let Some(usual) = stream.usual else { return };
         let is_known = event.marks.intersects(Marks::RESYNCED | Marks::LATE);
-        let is_largest = stream.suspect.is_none_or(|s| s.trouble.jump < step);
+        let is_largest = stream.suspects[0].is_none_or(|s| s.trouble.jump < step);
         if interval > 4 * usual && step >= 0.1 && is_largest && !is_known {
             let from = Nanos(event.time.0 - interval);
             let count = missing(interval, usual);
@@ -313,7 +328,7 @@ impl StreamWatch {
                 jump: step,
                 ..Trouble::of(TroubleKind::Gap, device, (from, event.time), count)
             };
-            stream.suspect = Some(Suspect { trouble, step_before, report: stream.reports });
+            stream.suspects[0] = Some(Suspect { trouble, step_before });
         }
     }
 
@@ -340,11 +355,9 @@ impl StreamWatch {
 
     /// Lists a trouble, or adds to the one of the same instant.
     fn count(&mut self, trouble: Trouble) {
-        let Trouble { kind, device, control, to, .. } = trouble;
-        let same =
-            self.troubles.iter_mut().rev().take_while(|other| other.to >= to).find(|other| {
-                (other.kind, other.device, other.control, other.to) == (kind, device, control, to)
-            });
+        let what = |of: &Trouble| (of.kind, of.device, of.control, of.from, of.to);
+        let later = self.troubles.iter_mut().rev().take_while(|other| other.from >= trouble.from);
+        let same = { later }.find(|other| what(other) == what(&trouble));
         match same {
             Some(other) => other.count += 1,
             None => self.list(trouble),

@@ -97,6 +97,69 @@ fn reports_that_come_all_at_once_are_a_burst() {
     assert_eq!(burst.count, 9);
 }
 
+/// Also when nothing follows it, or the device goes.
+#[rstest]
+#[case::nothing_follows(false)]
+#[case::the_device_goes(true)]
+fn a_burst_at_the_end_is_one(#[case] goes: bool) {
+    let mut reports = settled();
+    reports.extend((0..9).map(|n| (1_000.0 + 0.1 * f64::from(n), n % 3)));
+    let (along, mut desk) = watch(&reports);
+    assert_eq!(kinds(&along), []);
+    let over = if goes {
+        desk.session.unplug(desk.devices[0], Nanos::from_millis(11_000));
+        desk.run_to(700);
+        StreamWatch::over(&desk.session)
+    } else {
+        along.finished()
+    };
+    let burst = only(&over, TroubleKind::Burst);
+    assert_eq!((burst.count, burst.to.as_millis()), (9, 1_001.3));
+}
+
+#[test]
+fn a_gap_before_the_last_report_is_one() {
+    let mut reports = settled();
+    reports.push((1_100.0, 90));
+    let (along, _) = watch(&reports);
+    assert_eq!(kinds(&along), []);
+    only(&along.finished(), TroubleKind::Gap);
+}
+
+/// Before there are 64 intervals none is usual: a flick with the report that completes them is no
+/// gap.
+#[test]
+fn nothing_is_judged_before_the_usual_interval_is_known() {
+    for still in 60..70 {
+        let mut reports = moving(still);
+        let begins = 4.0 * f64::from(still);
+        reports.extend((0..9).map(|n| (begins + 4.0 * f64::from(n), 90 + n % 3)));
+        assert_eq!(kinds(&watch(&reports).0.finished()), [], "after {still} reports");
+    }
+}
+
+/// All that a report says after an overrun is one trouble, whatever other devices have meanwhile.
+#[test]
+fn an_overrun_of_a_report_is_one_trouble() {
+    let mut desk = Desk::new(rig(Vec::new()));
+    let pad = desk.session.plug(pad("b"), Nanos(0)).unwrap();
+    let south = desk.session.roster().device(pad).control("south").unwrap();
+    let report = |desk: &mut Desk, ms: u64, control, marks| {
+        let time = Nanos::from_millis(ms);
+        desk.session.report(Event { time, value: 1, control, marks });
+    };
+    desk.set(10.0, "pad1/stick-l-x", 1);
+    report(&mut desk, 20, south, Marks::LATE);
+    for code in ["pad1/stick-l-x", "pad1/stick-l-y", "pad1/south"] {
+        let control = desk.control(code);
+        report(&mut desk, 30, control, Marks::RESYNCED);
+    }
+    desk.run_to(10);
+    let watch = StreamWatch::over(&desk.session);
+    assert_eq!(kinds(&watch), [TroubleKind::Overrun, TroubleKind::Late]);
+    assert_eq!(watch.troubles()[0].count, 3);
+}
+
 #[test]
 fn an_absence_is_no_gap() {
     let mut desk = Desk::new(rig(Vec::new()));

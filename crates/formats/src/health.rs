@@ -59,8 +59,9 @@ struct TroubleRow {
 }
 
 impl HealthReport {
-    /// A report of what a watch over all devices of a roster found.
+    /// A report of what a watch over all devices of a roster found, which nothing follows.
     pub fn new(roster: &Roster, watch: &StreamWatch) -> Self {
+        let watch = watch.finished();
         let row = |(id, device): (DeviceId, &Device)| {
             watch.device(id).map(|stream| DeviceRow::new(device, stream))
         };

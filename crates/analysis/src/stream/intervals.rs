@@ -6,8 +6,8 @@ use gtrig_core::Nanos;
 /// Classes per doubling: a percentile is off by at most 1.6 % (half a class).
 const PER_OCTAVE: u64 = 32;
 
-/// After so many more intervals, and at least so large a part of all, the usual
-/// one is worked out again.
+/// After so many intervals the usual one is worked out, and again after so many more, and at least
+/// so large a part of all.
 const REFRESH: u64 = 64;
 
 const REFRESH_PART: u64 = 16;
@@ -19,7 +19,7 @@ pub struct Intervals {
     total: u64,
     refresh_at: u64,
     longest: Option<(Nanos, Nanos)>,
-    usual: Nanos,
+    usual: Option<Nanos>,
     is_steady: bool,
 }
 
@@ -37,9 +37,10 @@ impl Intervals {
         }
         if self.total >= self.refresh_at.max(REFRESH) {
             self.refresh_at = self.total + REFRESH.max(self.total / REFRESH_PART);
-            self.usual = self.percentile(0.5).unwrap_or_default();
+            let usual = self.percentile(0.5).unwrap_or_default();
             let nearly_all = self.percentile(0.999).unwrap_or_default();
-            self.is_steady = self.total >= 1000 && nearly_all.0 <= self.usual.0 * 2;
+            self.is_steady = self.total >= 1000 && nearly_all.0 <= usual.0 * 2;
+            self.usual = Some(usual);
         }
     }
 
@@ -53,8 +54,8 @@ impl Intervals {
         self.total == 0
     }
 
-    /// The interval that a share of all does not exceed (nearest rank), to
-    /// within 1.6 %. `None` while there are none.
+    /// The interval that a share of all does not exceed (nearest rank), to within 1.6 %, and no
+    /// longer than the longest. `None` while there are none.
     pub fn percentile(&self, share: f64) -> Option<Nanos> {
         let rank = (libm::ceil(share.clamp(0.0, 1.0) * self.total as f64) as u64).max(1);
         let mut below = 0;
@@ -62,7 +63,8 @@ impl Intervals {
             below += u64::from(count);
             below >= rank
         })?;
-        Some(Nanos(middle_of(class)))
+        let longest = self.longest.map_or(u64::MAX, |(from, to)| to.0 - from.0);
+        Some(Nanos(middle_of(class).min(longest)))
     }
 
     /// The longest one, exactly: from when to when.
@@ -70,8 +72,8 @@ impl Intervals {
         self.longest
     }
 
-    /// The median as of a short while ago.
-    pub(super) fn usual(&self) -> Nanos {
+    /// The median as of a short while ago; none while there are fewer than [`REFRESH`].
+    pub(super) fn usual(&self) -> Option<Nanos> {
         self.usual
     }
 
@@ -123,6 +125,7 @@ mod tests {
             let exact = lengths[rank - 1];
             let found = intervals.percentile(share).unwrap().0;
             prop_assert!(found.abs_diff(exact) as f64 <= exact as f64 / 60.0 + 0.5);
+            prop_assert!(found <= *lengths.last().unwrap());
             let (from, to) = intervals.longest().unwrap();
             prop_assert_eq!(Some(&(to.0 - from.0)), lengths.last());
         }
