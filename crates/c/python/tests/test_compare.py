@@ -120,7 +120,8 @@ def a_rig(dice, hz, actions):
 def a_hand(dice):
     """The lines of a take, which may end while something is held, or just pressed."""
     controls = [f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS]
-    controls += [f'{{"code":"{name}","kind":"axis","min":-100,"centre":0,"max":100}}' for name in STICKS]
+    travel = '"kind":"axis","min":-100,"centre":0,"max":100'
+    controls += [f'{{"code":"{name}",{travel}}}' for name in STICKS]
     yield '{"take":1}'
     yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{",".join(controls)}]}}'
     time, down = 0, dict.fromkeys(BUTTONS, 0)

@@ -139,7 +139,8 @@ class Watch:
             number = len(device.intervals)
             device.worked_out_at = number + max(64, number // 16)
             median = share_of(device.intervals, (1, 2))
-            device.is_steady = number >= 1000 and share_of(device.intervals, (999, 1000)) <= 2 * median
+            nearly_all = share_of(device.intervals, (999, 1000))
+            device.is_steady = number >= 1000 and nearly_all <= 2 * median
             device.usual = max(1, median)
 
     def move(self, device, code, value, time, marks):
@@ -164,7 +165,8 @@ class Watch:
         after = device.steps[code] if device.at[code] > ends else 0.0
         is_stall = any(t[1:3] == ["stall", name] and t[4] == ends for t in self.troubles)
         if step >= single(3 * max(before, after)) and not is_stall:
-            self.tell(name, "gap", begins, ends, missing(ends - begins, usual), f"{name}/{code}", step)
+            count = missing(ends - begins, usual)
+            self.tell(name, "gap", begins, ends, count, f"{name}/{code}", step)
 
     def finish(self):
         for name, device in self.devices.items():
@@ -208,15 +210,19 @@ def something(dice, hand, base):
     kind = dice.choice(["burst", "pause", "jump", "jumps", "marks", "presence"])
     if kind == "burst":
         for _ in range(dice.randint(3, 9)):
-            hand.report(int(base * dice.choice([0.01, 0.1, 0.12, 0.13])), count=dice.choice([1, 1, 2]))
+            pause = int(base * dice.choice([0.01, 0.1, 0.12, 0.13]))
+            hand.report(pause, count=dice.choice([1, 1, 2]))
     elif kind == "pause":
         hand.report(int(base * dice.choice([3.9, 4.1, 7.8, 8.3, 30])))
     elif kind in ("jump", "jumps"):
-        hand.report(int(base * dice.choice([3.9, 4.2, 6, 9])), dice.choice([1, 2, 5, 9, 10, 11]), count=dice.choice([1, 3]))
-        hand.report(base * dice.choice([1, 6]), dice.choice([None, 30, 5]) if kind == "jumps" else None)
+        pause = int(base * dice.choice([3.9, 4.2, 6, 9]))
+        hand.report(pause, dice.choice([1, 2, 5, 9, 10, 11]), count=dice.choice([1, 3]))
+        then = dice.choice([None, 30, 5]) if kind == "jumps" else None
+        hand.report(base * dice.choice([1, 6]), then)
     elif kind == "marks":
         marks = dice.choice([["late"], ["resynced"], ["repeat"], ["late", "resynced"]])
-        hand.report(base * dice.choice([1, 6]), dice.choice([None, 3]), marks, dice.choice([1, 2, 6]))
+        far, count = dice.choice([None, 3]), dice.choice([1, 2, 6])
+        hand.report(base * dice.choice([1, 6]), far, marks, count)
     else:
         hand.comes_or_goes(dice.choice([1, base]))
         hand.comes_or_goes(dice.choice([1, base, 20 * base]))

@@ -5,12 +5,13 @@ import random
 from dataclasses import dataclass
 
 import pytest
-from test_combos import Search, a_combo, movements
+from test_combos import Combo, Search, Step, a_combo, movements
 from workbench import BUTTONS, MILLISECOND, polled, reports_of_texts, rig_of
 
-# What enters and leaves the modes; the first one is always on.
-SWITCHES = {"b": ("shoulder-l", "shoulder-r"), "c": ("start", "select")}
-ALL = [*BUTTONS, *(name for pair in SWITCHES.values() for name in pair)]
+# What enters and leaves the modes, each with its button; the first mode is always on.
+SWITCHES = {"b": ("to-b", "from-b"), "c": ("to-c", "from-c")}
+BY = {"to-b": "shoulder-l", "from-b": "shoulder-r", "to-c": "start", "from-c": "select"}
+ALL = [*BUTTONS, *BY.values()]
 
 
 @dataclass
@@ -25,13 +26,20 @@ class Stretch:
     life: int = 0
 
 
-def stretches(presses, freezing, hz):
-    """What is on top when."""
-    stack, found, went_on, under = ["a"], [Stretch("a", 0)], {}, None
+def by_buttons(presses, hz, actions):
+    """The ticks at which actions are on that buttons drive."""
+    on = {}
     for press in presses:
-        went_on.setdefault(-(-press.time * hz // 10**9), set()).add(press.name)
-    for tick, names in sorted(went_on.items()):
-        before = stack[-1]
+        for action in (action for action in actions if BY[action] == press.name):
+            on.setdefault(-(-press.time * hz // 10**9), set()).add(action)
+    return on
+
+
+def stretches(on, freezing):
+    """What is on top when, by the actions that are on at each tick."""
+    stack, found, under = ["a"], [Stretch("a", 0)], None
+    for tick in sorted(on):
+        before, names = stack[-1], on[tick] - on.get(tick - 1, set())
         for mode, (enter, leave) in SWITCHES.items():
             if stack[-1] == mode and leave in names:
                 stack = stack[:-1]
@@ -108,6 +116,12 @@ class InModes(Search):
                 if self.fired_tick(end) is not None:
                     yield end, chain
 
+    def fired(self):
+        """When the first press of each attempt was that fires, and at which tick it does."""
+        for began, end in self.fires():
+            self.life = self.at(began).life
+            yield began, self.fired_tick(end)
+
     def fired_tick(self, end):
         """The first tick at which the clock is so far, if it comes before attempts end."""
         for stretch in self.stretches:
@@ -127,7 +141,7 @@ def switching(dice, until):
     """When buttons that enter and leave modes are tapped."""
     moved, time = [], 0
     while time < until:
-        name = dice.choice([name for pair in SWITCHES.values() for name in pair])
+        name = dice.choice(list(BY.values()))
         down = time + dice.randint(30, 700) * MILLISECOND + dice.randint(0, 999_999)
         time = down + dice.randint(25, 60) * MILLISECOND
         moved += [(down, name, 1), (time, name, 0)]
@@ -144,19 +158,18 @@ def a_pad(moved):
     yield f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}'
 
 
-def modes_table(windows):
-    """The modes and what enters and leaves them."""
+def modes_table(windows, combos=()):
+    """The modes and what enters and leaves them: buttons, or combos with the names of actions."""
     for mode in "abc":
         yield f"[mode.{mode}]"
         if mode in SWITCHES:
             yield f'enter = "to-{mode}"'
             yield f'leave = "from-{mode}"'
             yield f'windows = "{windows[mode]}"'
-    for mode, names in SWITCHES.items():
-        for way, name in zip(("to", "from"), names):
-            yield f"[action.{way}-{mode}]"
-            yield f'gives = "pulse"'
-            yield f'from = "pad/{name}"'
+    for action, name in BY.items():
+        yield f"[action.{action}]"
+        yield 'gives = "pulse"'
+        yield f'from = {{ combo = "{action}" }}' if action in combos else f'from = "pad/{name}"'
 
 
 @pytest.mark.parametrize("seed", range(200))
@@ -177,10 +190,58 @@ def test_combos_keep_to_modes_as_the_page_says(seed, tmp_path):
     freezing = {mode for mode, way in windows.items() if way == "freeze"}
     presses = polled(moved, hz)
     is_open = lambda mode: not its or mode in its
-    all_stretches = list(stretches(presses, freezing, hz))
+    all_stretches = list(stretches(by_buttons(presses, hz, BY), freezing))
     search = InModes(combo, presses, hz, all_stretches, freezing, is_open)
-    asked = []
-    for began, end in search.fires():
-        search.life = search.at(began).life
-        asked.append((began, search.fired_tick(end)))
-    assert said == asked
+    assert said == list(search.fired())
+
+
+def all_open(_):
+    """Of a combo that listens in every mode."""
+    return True
+
+
+def by_combos(combos, presses, hz, freezing):
+    """What is on top when, where combos switch modes, by which they are forgotten or stand still:
+    found from one tick at which any of them fires to the next."""
+    horizon, on = -1, by_buttons(presses, hz, BY.keys() - combos.keys())
+    while True:
+        found = stretches(on, freezing)
+        fired = {}
+        for action, combo in combos.items():
+            search = InModes(combo, presses, hz, found, freezing, all_open)
+            for _, tick in search.fired():
+                fired.setdefault(tick, set()).add(action)
+        horizon = min((tick for tick in fired if tick > horizon), default=None)
+        if horizon is None:
+            return found
+        on.setdefault(horizon, set()).update(fired[horizon])
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_combos_that_switch_modes_keep_to_them(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice([60, 120, 500])
+    windows = {mode: dice.choice(["forget", "freeze"]) for mode in SWITCHES}
+    freezing = {mode for mode, way in windows.items() if way == "freeze"}
+    combos = {}
+    for action in BY:
+        # What freezes can be left by a button alone.
+        if dice.random() < 0.7 and not (action.startswith("from") and action[-1] in freezing):
+            first = Step("press", [dice.choice(list(BY.values()))])
+            then = Step("press", [BY[action]], within=dice.randint(200, 1500))
+            flags = {"is_strict": False, "again": dice.random() < 0.5, "forced": False}
+            combos[action] = Combo([first, then], 0, in_ticks=dice.random() < 0.2, **flags)
+    combo = a_combo(dice, BUTTONS, ("press", "tap"), early=False)
+    combo.is_strict, combo.forced = False, False
+    moved = movements(dice, may_go=False)
+    moved = sorted([*moved, *switching(dice, moved[-1][0] + 10**9)])
+    called = lambda line, name: line.replace("combo.it", f"combo.{name}")
+    tables = [[called(line, name) for line in of.table()] for name, of in combos.items()]
+    rig = rig_of(hz, combo.table(), *tables, modes_table(windows, combos))
+    told = reports_of_texts("combos", tmp_path, rig, a_pad(moved))
+    presses = polled(moved, hz)
+    found = by_combos(combos, presses, hz, freezing)
+    for name, of in {"it": combo, **combos}.items():
+        its = [line for line in told if line.get("combo") == name and line.get("outcome") == "met"]
+        search = InModes(of, presses, hz, found, freezing, all_open)
+        assert [(line["from_ns"], line["fired_tick"]) for line in its] == list(search.fired())
