@@ -70,8 +70,8 @@ pub fn named(text: &str) -> Option<&str> {
     Some(name.trim_end_matches([',', ':', ';']))
 }
 
-/// Holds verdicts against labels. An attempt answers one label, and a label is
-/// answered by one attempt: of those that fit the one that began first.
+/// Holds verdicts against labels. An attempt answers one label, and a label is answered by one
+/// attempt: of those that fit and fired the one that was over first; see `docs/rig-format.md`.
 pub fn score<'v>(
     rig: &Rig,
     labels: &[Label],
