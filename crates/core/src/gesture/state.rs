@@ -85,11 +85,13 @@ impl GestureStates {
     }
 
     /// Whether the next tick ends nothing that this one began.
+    #[inline]
     pub(super) fn is_settled(&self) -> bool {
         self.pulsed.is_empty() && self.changed.is_empty()
     }
 
     /// Ends the tick before.
+    #[inline]
     pub(super) fn age(&mut self) {
         self.changed.clear();
         while let Some(gesture) = self.pulsed.pop() {
