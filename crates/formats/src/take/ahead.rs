@@ -1,9 +1,8 @@
 //! Lines of a take that are read ahead.
 //!
-//! A thread reads a block of the input after the other, cuts it into lines and takes the lines of
-//! values apart, which is about as much work as what a session does with them. So a large take
-//! opens in little more than the time that its session needs. Blocks come in their order, at most
-//! [`BLOCKS`] wait, and the thread ends with its reader.
+//! A thread reads a block of the input after the other (of a reel it unpacks it), cuts it into lines
+//! and takes the lines of values apart, while the session takes in what was read before. Blocks come
+//! in their order, at most [`BLOCKS`] wait, and the thread ends with its reader.
 
 use super::{
     MAX_LINE_BYTES,
@@ -14,7 +13,7 @@ use super::{
 };
 use memchr::memchr_iter;
 use std::{
-    io::Read,
+    io::{self, Read},
     ops::Range,
     sync::mpsc::{self, Receiver, SyncSender},
     thread,
@@ -33,8 +32,18 @@ struct Block {
     bytes: Vec<u8>,
     /// Each line.
     lines: Vec<Cut>,
-    /// Why none follows, if it is not that the input ends.
+    /// Whether none follows.
+    is_last: bool,
+    /// Why, if it is not that the input ends.
     fault: Option<Fault>,
+}
+
+impl Block {
+    /// What stands for the next one when the thread is gone before the end.
+    fn broken() -> Self {
+        let gone = io::Error::other("the thread that reads ahead is gone");
+        Block { is_last: true, fault: Some(gone.into()), ..Block::default() }
+    }
 }
 
 /// A line of a block.
@@ -136,10 +145,11 @@ impl Ahead {
             if let Some(fault) = self.block.fault.take() {
                 return Err(Damage { line: self.number, column: None, fault });
             }
-            let Ok(block) = self.blocks.recv() else {
+            if self.block.is_last {
                 self.line = 0..0;
                 return Ok(None);
-            };
+            }
+            let block = self.blocks.recv().unwrap_or_else(|_| Block::broken());
             (self.block, self.asked, self.line) = (block, 0, 0..0);
         }
         let begins = if self.asked == 0 { 0 } else { self.line.end + 1 };
@@ -190,19 +200,17 @@ fn read(mut input: impl Read, block: usize, blocks: &SyncSender<Block>) {
         let mut after = Vec::with_capacity(block + 2 * (rest.len() - whole));
         after.extend_from_slice(&rest[whole..]);
         rest.truncate(whole);
-        let mut block = Block { lines: cut(&rest), bytes: rest, fault: None };
+        let mut block = Block { lines: cut(&rest), bytes: rest, ..Block::default() };
         rest = after;
-        block.fault = match came {
-            Err(error) => Some(error.into()),
-            _ => None,
-        };
+        block.fault = came.err().map(Fault::from);
         if let Some(long) = too_long(&block, &rest) {
             block.lines.truncate(long);
             block.fault = Some(Fault::TooLong);
         }
-        let is_last = has_ended || block.fault.is_some();
-        let is_worth_it = is_last || !block.lines.is_empty();
-        if is_worth_it && blocks.send(block).is_err() || is_last {
+        block.is_last = has_ended || block.fault.is_some();
+        let is_last = block.is_last;
+        let says_something = is_last || !block.lines.is_empty();
+        if says_something && blocks.send(block).is_err() || is_last {
             return;
         }
     }
@@ -233,7 +241,7 @@ mod tests {
     use super::{super::lines::Lines, *};
     use proptest::prelude::*;
     use rstest::rstest;
-    use std::io::{self, BufReader};
+    use std::io::BufReader;
 
     /// An input that gives a few bytes at a time, and may fail at the end.
     #[derive(Debug)]
@@ -337,6 +345,23 @@ mod tests {
             assert_eq!(asked.len(), ahead.len());
             assert!(asked == ahead, "in blocks of {block}");
         }
+    }
+
+    #[test]
+    fn a_take_does_not_end_where_its_thread_does() {
+        struct Broken;
+        impl Read for Broken {
+            fn read(&mut self, _: &mut [u8]) -> io::Result<usize> {
+                panic!("a defect of the reader")
+            }
+        }
+        let input = BufReader::new(b"first\n".chain(Broken));
+        let mut lines = Lines::new(input);
+        assert!(lines.next().unwrap().is_some());
+        let mut lines = lines.ahead();
+        let damage = lines.next().unwrap_err();
+        assert!(damage.to_string().contains("is gone"), "{damage}");
+        assert_eq!(damage.line, 2);
     }
 
     #[test]
