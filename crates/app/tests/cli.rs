@@ -405,7 +405,7 @@ fn a_take_that_ends_with_a_press_differs_from_itself_in_nothing() {
     let plug =
         r#"{"t":0,"plug":"pad1","kind":"pad","controls":[{"code":"south","kind":"button"}]}"#;
     let press = r#"{"t":500000000,"on":"pad1","c":"south","v":1}"#;
-    let (_take, take) = file("it.take.jsonl", &format!("{{\"take\":1}}\n{plug}\n{press}\n"));
+    let (_take, take) = file("it.take.jsonl", format!("{{\"take\":1}}\n{plug}\n{press}\n"));
     let (_rig, rig) = file("it.toml", "rig = 1\n[action.horn]\ngives = 'on'\nfrom = 'pad/south'\n");
     let (take, rig) = (take.to_str().unwrap(), rig.to_str().unwrap());
     let same = gtrig(&["compare", "--strict", take, rig, rig]);
