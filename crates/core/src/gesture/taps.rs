@@ -19,11 +19,11 @@ const PARTED: f32 = 4.0;
 
 /// The fingers of a tap or of several: which landings of the run they are.
 ///
-/// Invariant: the bit `id % 64` of `sieve` is set for each landing, and no other. Most fingers that
-/// are compared are others, and most of these are told apart by it alone.
+/// Invariant: of `sieve` the bits `id % 64` of the landings are set, and no others. Most fingers
+/// that are compared are not the same, and most of these are told apart by it alone.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Landings {
-    /// A bit for the landings that have the same rest.
+    /// Without a bit in common, two sets have no landing in common.
     sieve: u64,
     /// The number of each landing, counted over all presses of the run; the first `count` are
     /// there.

@@ -107,21 +107,24 @@ impl Zones {
         began: Option<ZoneSet>,
         closed: ZoneSet,
     ) -> ZoneSet {
-        let here = self.here(place, proportion);
         let has = match began {
-            Some(began) => here.and(self.following).or(began.without(self.following)),
-            None => here,
+            Some(began) => {
+                let here = self.here(place, proportion, |id| self.following.has(id));
+                here.and(self.following).or(began.without(self.following))
+            }
+            None => self.here(place, proportion, |_| true),
         };
         self.down_to_taking(has.without(closed))
     }
 
-    /// The zones on whose outline a place is, of those that can have a contact.
+    /// The rectangles that a place is in, and those of the other outlines that are `asked`; of the
+    /// zones that can have a contact.
     #[inline]
-    fn here(&self, place: [f32; 2], proportion: f32) -> ZoneSet {
+    fn here(&self, place: [f32; 2], proportion: f32, asked: impl Fn(ZoneId) -> bool) -> ZoneSet {
         let [x, y] = within_last(place);
         let [columns, rows] = &self.spans;
         let mut here = columns.holding(x).and(rows.holding(y));
-        for &id in &self.shaped {
+        for &id in self.shaped.iter().filter(|&&id| asked(id)) {
             if self.zones[id.index()].outline.contains(place, proportion) {
                 here = here.with(id);
             }
