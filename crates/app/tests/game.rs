@@ -32,6 +32,9 @@ const MISTAKES: [&str; 10] = [
     "short-window",
 ];
 
+/// So often they play at most.
+const PLAYS: u32 = 4;
+
 /// Nothing takes this long.
 const PATIENCE: Duration = Duration::from_secs(60);
 
@@ -48,9 +51,29 @@ fn game(folder: &Path) -> PathBuf {
     program
 }
 
-/// Has the game play with a mistake before somebody who holds it against its rules.
+/// Has the game play with a mistake before somebody who holds it against its rules. Where the
+/// machine stood still meanwhile, it was another game, and they play again.
 fn held(game: &Path, folder: &Path, mistake: &str) -> (Output, Value) {
-    let socket = folder.join(mistake);
+    let play = |n: u32| played(game, &folder.join(format!("{mistake}-{n}")), mistake);
+    let mut last = play(0);
+    for n in 1..PLAYS {
+        if !stood_still(&last.1) {
+            break;
+        }
+        last = play(n);
+    }
+    last
+}
+
+/// Whether the machine did: the game has 324 frames, and reads nothing more than 53 ms after it was
+/// reported. This says nothing of its mistakes.
+fn stood_still(report: &Value) -> bool {
+    let longest = report["latency"]["to_poll_ms"]["longest"].as_f64();
+    report["frames"].as_u64() < Some(320) || longest > Some(70.0)
+}
+
+/// Has the game play once.
+fn played(game: &Path, socket: &Path, mistake: &str) -> (Output, Value) {
     let mut gtrig = Command::new(env!("CARGO_BIN_EXE_gtrig"));
     gtrig.args(["agree", &format!("unix:{}", socket.display()), "--json"]);
     gtrig.args(["--rig", &demo("game.toml")]);
@@ -60,7 +83,7 @@ fn held(game: &Path, folder: &Path, mistake: &str) -> (Output, Value) {
         assert!(started.elapsed() < PATIENCE, "nobody listens");
         thread::yield_now();
     }
-    let played = Command::new(game).arg(&socket).arg(mistake).output().unwrap();
+    let played = Command::new(game).arg(socket).arg(mistake).output().unwrap();
     assert!(stderr(&played).contains("0 lines were not sent"), "{}", stderr(&played));
     let output = gtrig.wait_with_output().unwrap();
     let report = serde_json::from_slice(&output.stdout).unwrap();
