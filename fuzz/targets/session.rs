@@ -102,8 +102,7 @@ fuzz_target!(|bytes: &[u8]| {
     let events: Vec<_> = session.seen_from(0).collect();
     let of_axes: Vec<_> = session.roster().axes().take(4).collect();
     for axes in of_axes {
-        let kinds = session.roster().axes_kinds(axes);
-        let samples = Samples::of(events.iter().copied(), axes, kinds);
+        let samples = Samples::of(session.roster(), axes, events.iter().copied());
         let found = measure::measure(&samples);
         let proposal = measure::propose(&samples, &found);
         let report = MeasureReport::new(session.roster().axes_label(axes), &found, &proposal);

@@ -24,7 +24,7 @@ mod samples;
 use alloc::{vec, vec::Vec};
 use gtrig_core::{ControlKind, Nanos, length};
 pub use propose::{Proposal, propose};
-use rest::{Phase, phases};
+use rest::quiet_parts;
 use rim::{Rim, towards};
 pub use samples::Samples;
 
@@ -55,7 +55,7 @@ pub const SECTORS: usize = 72;
 /// Of a longer silence only so much is looked at: the rest of it is the same.
 pub const LONGEST_SILENCE: Nanos = Nanos::from_millis(10_000);
 
-/// After so many samples, eight hours of them, silences are looked at no more.
+/// After so many samples, eight hours of them, no more are looked at.
 pub const MOST_SAMPLES: usize = 7_200_000;
 
 /// A hand that rests may leave a stick without reports for so long; what is
@@ -72,10 +72,10 @@ const LEAST_REST: usize = 500;
 const LEAST_HELD: usize = 75;
 
 /// Rest must span this for a drift to be told from noise.
-const LEAST_SPAN: f32 = 4.0;
+const LEAST_SPAN: f64 = 4.0;
 
 /// A value of both axes and its time in seconds.
-type Point = ([f32; 2], f32);
+type Point = ([f32; 2], f64);
 
 /// A number, or what is missing for it.
 pub type Known<T> = Result<T, Missing>;
@@ -164,10 +164,10 @@ pub struct SnapBack {
 /// Measures.
 pub fn measure(samples: &Samples) -> Measurement {
     let points = samples.as_slice();
-    let phases = phases(points);
-    let rest: Vec<Point> = rest::of(points, &phases, Phase::Rest);
+    let parts = quiet_parts(points);
+    let rest: Vec<Point> = rest::of(points, &parts);
     let centre = if rest.len() < LEAST_REST { Err(samples.no_rest()) } else { Ok(mean(&rest)) };
-    let rest_radius = centre.map(|centre| rest::radius(&rest, centre, 0.999));
+    let rest_radius = centre.map(|centre| rest::radius(&rest, centre));
     let rim = Rim::of(points, centre.unwrap_or([0.0; 2]));
     let is_single = samples.is_single();
     Measurement {
@@ -181,9 +181,9 @@ pub fn measure(samples: &Samples) -> Measurement {
         rolled: rim.rolled,
         circularity_error: if is_single { Err(Missing::Directions) } else { rim.circularity() },
         asymmetry: rim.asymmetry(is_single),
-        hold_jitter: rest::jitter(points, &phases),
+        hold_jitter: rest::jitter(points, &parts),
         snap_back: match (centre, rest_radius) {
-            (Ok(centre), Ok(radius)) => release::snap_back(points, &phases, centre, radius),
+            (Ok(centre), Ok(radius)) => release::snap_back(points, &parts, centre, radius),
             _ => Err(samples.no_rest()),
         },
         levels: samples.levels(),

@@ -8,6 +8,10 @@ use gtrig_core::*;
 use proptest::prelude::*;
 use rstest::rstest;
 
+fn samples_of(desk: &Desk, axes: Axes) -> Samples {
+    Samples::of(desk.session.roster(), axes, desk.session.recording().events())
+}
+
 /// A stick of pad·1 along `path`, which gives raw x and y for every 4 ms.
 fn measured(path: impl Iterator<Item = [i32; 2]>) -> (Measurement, Proposal) {
     let mut desk = Desk::new(rig(Vec::new()));
@@ -18,9 +22,8 @@ fn measured(path: impl Iterator<Item = [i32; 2]>) -> (Measurement, Proposal) {
     }
     desk.run_to(6_000);
     let controls = ["pad1/stick-l-x", "pad1/stick-l-y"].map(|name| desk.control(name));
-    let kinds = controls.map(|id| desk.session.roster().control(id).kind);
     let [x, y] = controls;
-    let samples = Samples::of(desk.session.recording().events(), Axes::stick(x, y), kinds);
+    let samples = samples_of(&desk, Axes::stick(x, y));
     let found = measure(&samples);
     let proposal = propose(&samples, &found);
     (found, proposal)
@@ -99,8 +102,7 @@ fn squeezed(path: impl Iterator<Item = i32>) -> (Measurement, Proposal) {
     }
     desk.run_to(6_000);
     let trigger = desk.control("pad1/trigger-r");
-    let kind = desk.session.roster().control(trigger).kind;
-    let samples = Samples::of(desk.session.recording().events(), Axes::single(trigger), [kind; 2]);
+    let samples = samples_of(&desk, Axes::single(trigger));
     let found = measure(&samples);
     let proposal = propose(&samples, &found);
     (found, proposal)
@@ -157,8 +159,7 @@ fn the_time_between_reports_is_told_from_pauses() {
     }
     desk.run_to(600);
     let [x, y] = ["pad1/stick-l-x", "pad1/stick-l-y"].map(|name| desk.control(name));
-    let kinds = [x, y].map(|id| desk.session.roster().control(id).kind);
-    let found = measure(&Samples::of(desk.session.recording().events(), Axes::stick(x, y), kinds));
+    let found = measure(&samples_of(&desk, Axes::stick(x, y)));
     assert_eq!(found.interval, Ok([Nanos::from_millis(8), Nanos::from_millis(12)]));
 }
 
@@ -224,6 +225,31 @@ fn drift_is_told_apart_from_noise() {
     assert!((drift - 0.1875).abs() < 0.03, "{drift}");
 }
 
+/// A pad that was unplugged with its stick held is not held on.
+#[test]
+fn a_device_that_is_gone_holds_nothing() {
+    let mut desk = Desk::new(rig(Vec::new()));
+    for ([x, _], n) in rest([80, 0], 200).zip(0u32..) {
+        desk.set(f64::from(n) * 4.0, "pad1/stick-l-x", x);
+    }
+    let gone = Nanos::from_millis(800);
+    desk.session.unplug(desk.devices[0], gone);
+    desk.session.plug(pad("a"), Nanos::from_millis(9_000)).unwrap();
+    desk.set(9_100.0, "pad1/stick-l-x", 10);
+    desk.run_to(600);
+    let [x, y] = ["pad1/stick-l-x", "pad1/stick-l-y"].map(|name| desk.control(name));
+    let samples = samples_of(&desk, Axes::stick(x, y));
+    assert_eq!(samples.points().count(), 201, "and one after it came back");
+    assert!((measure(&samples).hold_jitter.unwrap() - 0.01).abs() < 1e-4);
+}
+
+/// Held at one place and then at another: the way between them is no jitter.
+#[test]
+fn each_place_at_which_it_is_held_is_its_own() {
+    let (found, _) = measured(rest([50, 0], 300).chain(rest([60, 0], 300)));
+    assert!((found.hold_jitter.unwrap() - 0.01).abs() < 1e-4, "{:?}", found.hold_jitter);
+}
+
 /// A stick that lay still for thirty days is measured like one that lay still for ten
 /// seconds.
 #[test]
@@ -243,7 +269,7 @@ fn a_long_silence_is_looked_at_for_a_while() {
     let moved_after = |silence: u64| {
         let events = [(0, 3), (silence, 90), (silence + 8_000_000, 95), (silence + 16_000_000, 0)];
         let events = events.map(|(at, value)| Event::new(Nanos(at), x, value));
-        Samples::of(events.into_iter(), Axes::stick(x, y), [axis; 2])
+        Samples::of(&roster, Axes::stick(x, y), events.into_iter())
     };
     let (short, long) =
         (moved_after(10_000_000_000), moved_after(30 * 86_400_000_000_000 - 1_000_000_000));

@@ -1,21 +1,23 @@
 //! What a stick does when it is let go.
 
-use super::{FAR, Known, Missing, Point, SAMPLE, SNAP, SnapBack, apart, rest::Phase};
+use super::{FAR, Known, Missing, Point, SAMPLE, SNAP, SnapBack, apart, rest::Quiet};
 use alloc::vec::Vec;
 use gtrig_core::{Nanos, length};
 
 /// Over all releases, the worst of each.
 pub(super) fn snap_back(
     points: &[Point],
-    phases: &[Phase],
+    parts: &[Quiet],
     centre: [f32; 2],
     radius: f32,
 ) -> Known<SnapBack> {
     let most = (SNAP.0 / SAMPLE.0) as usize;
     let mut found: Option<SnapBack> = None;
-    for at in 1..points.len() {
+    let rests: Vec<&Quiet> = parts.iter().filter(|part| part.is_rest).collect();
+    for (n, rest) in rests.iter().enumerate() {
         // Where rest begins, look back for where it came from.
-        if phases[at] != Phase::Rest || phases[at - 1] == Phase::Rest {
+        let at = rest.samples.start;
+        if at == 0 || (n > 0 && rests[n - 1].samples.end == at) {
             continue;
         }
         let begin = at.saturating_sub(2 * most);

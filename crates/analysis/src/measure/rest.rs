@@ -4,15 +4,17 @@
 use super::{
     Known, LEAST_HELD, LEAST_SPAN, Missing, NEAR, Point, SAMPLE, SNAP, STILL, WANDER, apart, mean,
 };
-use alloc::{vec, vec::Vec};
+use alloc::vec::Vec;
+use core::ops::Range;
 use gtrig_core::length;
 
-/// What the hand did at a sample.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Phase {
-    Moving,
-    Rest,
-    Held,
+/// A stretch of samples in which the hand did nothing.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Quiet {
+    /// Their places.
+    pub(super) samples: Range<usize>,
+    /// Whether the stick was let go; else it was held.
+    pub(super) is_rest: bool,
 }
 
 /// Noise is told within stretches of so many samples: a second.
@@ -21,11 +23,10 @@ const SECOND: usize = (1_000_000_000 / SAMPLE.0) as usize;
 /// Noise outside the middle of a rest may be so many times as far out as within.
 const SPIKE: f32 = 1.25;
 
-/// What the hand did at each sample.
-pub(super) fn phases(points: &[Point]) -> Vec<Phase> {
+/// Where the hand did nothing, in order.
+pub(super) fn quiet_parts(points: &[Point]) -> Vec<Quiet> {
     let window = (STILL.0 / SAMPLE.0) as usize;
-    let mut phases = vec![Phase::Moving; points.len()];
-    let mut from = 0;
+    let (mut parts, mut from) = (Vec::new(), 0);
     while from + window <= points.len() {
         let first = points[from].0;
         let is_still = |(point, _): &&Point| apart(*point, first) <= WANDER;
@@ -34,18 +35,18 @@ pub(super) fn phases(points: &[Point]) -> Vec<Phase> {
             from += 1;
             continue;
         }
-        if let Some((inner, phase)) = quiet(&points[from..from + still], from > 0) {
-            phases[from + inner.start..from + inner.end].fill(phase);
+        if let Some(Quiet { samples, is_rest }) = quiet(&points[from..from + still], from > 0) {
+            parts.push(Quiet { samples: samples.start + from..samples.end + from, is_rest });
         }
         from += still;
     }
-    phases
+    parts
 }
 
 /// The part of a still stretch in which the hand did nothing: as far around its
 /// middle as it stays within what the middle itself shows. After a movement the
 /// middle begins when every release is over.
-fn quiet(stretch: &[Point], has_moved: bool) -> Option<(core::ops::Range<usize>, Phase)> {
+fn quiet(stretch: &[Point], has_moved: bool) -> Option<Quiet> {
     let quarter = stretch.len() / 4;
     let swings = if has_moved { (SNAP.0 / SAMPLE.0) as usize } else { 0 };
     let middle = quarter.max(swings)..stretch.len() - quarter;
@@ -56,14 +57,13 @@ fn quiet(stretch: &[Point], has_moved: bool) -> Option<(core::ops::Range<usize>,
     let begin = stretch[..middle.start].iter().rposition(is_out).map_or(0, |last| last + 1);
     let after = stretch[middle.end..].iter().position(is_out);
     let end = after.map_or(stretch.len(), |first| middle.end + first);
-    let phase = if length(centre) <= NEAR { Phase::Rest } else { Phase::Held };
-    Some((begin..end, phase))
+    Some(Quiet { samples: begin..end, is_rest: length(centre) <= NEAR })
 }
 
-/// The samples of a phase.
-pub(super) fn of(points: &[Point], phases: &[Phase], wanted: Phase) -> Vec<Point> {
-    let all = points.iter().zip(phases);
-    all.filter(|(_, phase)| **phase == wanted).map(|(point, _)| *point).collect()
+/// The samples at rest.
+pub(super) fn of(points: &[Point], parts: &[Quiet]) -> Vec<Point> {
+    let rest = parts.iter().filter(|part| part.is_rest);
+    rest.flat_map(|part| &points[part.samples.clone()]).copied().collect()
 }
 
 /// The standard deviation of the worse axis about the mean of each second.
@@ -94,12 +94,11 @@ fn deviation(points: &[Point], centre: [f32; 2]) -> f32 {
     libm::sqrt(x.max(y) / points.len().max(1) as f64) as f32
 }
 
-/// What holds a share of them, from the centre.
-pub(super) fn radius(points: &[Point], centre: [f32; 2], share: f32) -> f32 {
+/// What holds 999 of a thousand of them, from the centre.
+pub(super) fn radius(points: &[Point], centre: [f32; 2]) -> f32 {
     let mut distances: Vec<f32> = points.iter().map(|(point, _)| apart(*point, centre)).collect();
     distances.sort_by(f32::total_cmp);
-    let rank = libm::ceilf(share * distances.len() as f32) as usize;
-    distances[rank.clamp(1, distances.len()) - 1]
+    distances[(distances.len() * 999).div_ceil(1000).max(1) - 1]
 }
 
 /// The least-squares slope of both axes over time, as a length in a minute.
@@ -108,12 +107,12 @@ pub(super) fn drift(rest: &[Point]) -> Known<f32> {
     if span < LEAST_SPAN {
         return Err(Missing::Span);
     }
-    let middle = rest.iter().map(|(_, t)| f64::from(*t)).sum::<f64>() / rest.len() as f64;
+    let middle = rest.iter().map(|(_, t)| t).sum::<f64>() / rest.len() as f64;
     let centre = mean(rest);
     let slope = [0, 1].map(|axis| {
         let (mut over, mut under) = (0.0, 0.0);
         for (point, t) in rest {
-            let t = f64::from(*t) - middle;
+            let t = t - middle;
             over += t * f64::from(point[axis] - centre[axis]);
             under += t * t;
         }
@@ -122,18 +121,14 @@ pub(super) fn drift(rest: &[Point]) -> Known<f32> {
     Ok(length(slope) * 60.0)
 }
 
-/// Of each stretch in which it was held its own deviation; the mean of those.
-pub(super) fn jitter(points: &[Point], phases: &[Phase]) -> Known<f32> {
-    if phases.iter().filter(|phase| **phase == Phase::Held).count() < LEAST_HELD {
-        return Err(Missing::Hold);
-    }
-    let stretches = points.iter().zip(phases).collect::<Vec<_>>();
-    let stretches = stretches.chunk_by(|a, b| a.1 == b.1).filter(|s| *s[0].1 == Phase::Held);
+/// Of each stretch in which it was held its own deviation; the mean of those, each sample
+/// counting as much.
+pub(super) fn jitter(points: &[Point], parts: &[Quiet]) -> Known<f32> {
     let (mut sum, mut count) = (0.0, 0);
-    for stretch in stretches {
-        let points: Vec<Point> = stretch.iter().map(|(point, _)| **point).collect();
-        sum += deviation(&points, mean(&points)) * points.len() as f32;
+    for part in parts.iter().filter(|part| !part.is_rest) {
+        let points = &points[part.samples.clone()];
+        sum += deviation(points, mean(points)) * points.len() as f32;
         count += points.len();
     }
-    Ok(sum / count as f32)
+    if count < LEAST_HELD { Err(Missing::Hold) } else { Ok(sum / count as f32) }
 }

@@ -100,8 +100,8 @@ fn unwrapped(run: &[Point]) -> Vec<i32> {
 
 fn sector_of([x, y]: [f32; 2]) -> usize {
     // From -1/2 to 1/2 of a turn; a whole one more keeps it positive.
-    let turns = libm::atan2f(y, x) / core::f32::consts::TAU + 1.0;
-    libm::roundf(turns * SECTORS as f32) as usize % SECTORS
+    let turns = libm::atan2(y.into(), x.into()) / core::f64::consts::TAU + 1.0;
+    libm::round(turns * SECTORS as f64) as usize % SECTORS
 }
 
 /// The reach around a direction: the largest of it and its neighbours.

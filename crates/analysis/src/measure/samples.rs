@@ -2,7 +2,7 @@
 
 use super::{LEAST_REST, LONGEST_SILENCE, MOST_SAMPLES, Missing, PAUSE, Point, SAMPLE};
 use alloc::vec::Vec;
-use gtrig_core::{Axes, ControlKind, Event, Marks, Travel, normalise};
+use gtrig_core::{Axes, ControlKind, Event, Marks, Nanos, Presence, Roster, Travel, normalise};
 
 /// Two axes, as shares of the travel their device states.
 #[derive(Clone, Debug)]
@@ -16,45 +16,70 @@ pub struct Samples {
     intervals: Vec<u64>,
 }
 
+/// What a device said last, from its first report after it came.
+struct InForce {
+    /// Its values, x and y.
+    raw: [i32; 2],
+    /// When the next sample is due, in nanoseconds.
+    next: u64,
+    /// When it reported last.
+    reported: u64,
+}
+
+impl InForce {
+    /// Of axes that are at rest until one reports, now.
+    fn since(time: Nanos, kinds: [ControlKind; 2]) -> Self {
+        InForce { raw: kinds.map(ControlKind::rest), next: time.0, reported: time.0 }
+    }
+}
+
 impl Samples {
-    /// The values of two axes over a stretch of events, which are in order.
-    /// `y` may be the same control again for a single axis: it counts as 0.
-    pub fn of(events: impl Iterator<Item = Event>, axes: Axes, kinds: [ControlKind; 2]) -> Self {
-        let levels = [Vec::new(), Vec::new()];
+    /// The values of two axes, or of a single one, over a stretch of events, which are in
+    /// order. While their device is gone or deaf there are none.
+    pub fn of(roster: &Roster, axes: Axes, events: impl Iterator<Item = Event>) -> Self {
+        let kinds = roster.axes_kinds(axes);
         let mut samples = Samples {
             points: Vec::new(),
             kinds,
             is_single: axes.is_single(),
-            levels,
+            levels: [Vec::new(), Vec::new()],
             intervals: Vec::new(),
         };
-        let mut last_report: Option<u64> = None;
-        let mut raw = kinds.map(ControlKind::rest);
-        let mut next: Option<u64> = None;
-        let is_meant =
-            |event: &Event| axes.has(event.control) && !event.marks.contains(Marks::REPEAT);
-        for event in events.filter(is_meant) {
-            let at = next.unwrap_or(event.time.0);
-            next = Some(samples.fill(raw, at, event.time.0));
-            // Both axes of a stick come in one report.
-            let apart = event.time.0.saturating_sub(last_report.unwrap_or(event.time.0));
-            if apart > 0 && apart < PAUSE.0 {
-                samples.intervals.push(apart);
-            }
-            last_report = Some(event.time.0);
-            let axis = usize::from(event.control != axes.x);
-            raw[axis] = event.value;
-            if let Err(place) = samples.levels[axis].binary_search(&event.value) {
-                samples.levels[axis].insert(place, event.value);
+        let presence = roster.device(roster.control(axes.x).device).presence();
+        let (mut is_here, mut force) = (true, None::<InForce>);
+        for event in events {
+            if event.control == presence {
+                is_here = Presence::from_value(event.value) == Presence::Here;
+                if let Some(force) = force.take_if(|_| !is_here) {
+                    samples.fill(force.raw, force.next, event.time.0);
+                }
+            } else if is_here && axes.has(event.control) && !event.marks.contains(Marks::REPEAT) {
+                let force = force.get_or_insert(InForce::since(event.time, kinds));
+                samples.hear(force, usize::from(event.control != axes.x), event);
             }
         }
-        if let Some(at) = next {
-            samples.add(raw, at);
+        if let Some(force) = force {
+            samples.add(force.raw, force.next);
         }
         if axes.is_single() {
             samples.points.iter_mut().for_each(|(point, _)| point[1] = 0.0);
         }
         samples
+    }
+
+    /// An axis reports.
+    fn hear(&mut self, force: &mut InForce, axis: usize, event: Event) {
+        force.next = self.fill(force.raw, force.next, event.time.0);
+        // Both axes of a stick come in one report.
+        let apart = event.time.0.saturating_sub(force.reported);
+        if apart > 0 && apart < PAUSE.0 {
+            self.intervals.push(apart);
+        }
+        force.reported = event.time.0;
+        force.raw[axis] = event.value;
+        if let Err(place) = self.levels[axis].binary_search(&event.value) {
+            self.levels[axis].insert(place, event.value);
+        }
     }
 
     /// The values of x and y, each with its time in seconds.
@@ -126,7 +151,7 @@ impl Samples {
     fn add(&mut self, raw: [i32; 2], at: u64) {
         let [x, y] = raw;
         let point = [normalise(self.kinds[0], x), normalise(self.kinds[1], y)];
-        self.points.push((point, at as f32 / 1e9));
+        self.points.push((point, at as f64 / 1e9));
     }
 }
 

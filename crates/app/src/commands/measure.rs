@@ -82,8 +82,7 @@ impl Measure {
             );
         }
         for &&(ref name, axes) in &wanted {
-            let kinds = roster.axes_kinds(axes);
-            let samples = Samples::of(session.recording().events(), axes, kinds);
+            let samples = Samples::of(roster, axes, session.recording().events());
             let found = measure::measure(&samples);
             let proposal = measure::propose(&samples, &found);
             let report = MeasureReport::new(name.clone(), &found, &proposal);

@@ -10,8 +10,8 @@ use gtrig_analysis::{
     stream::StreamWatch,
 };
 use gtrig_core::{
-    ActionId, Axes, Chain, ControlId, ControlKind, Curve, DeadZone, DeadZoneKind, GestureId, Nanos,
-    PollRate, Stage, StickGate, Tick, length,
+    ActionId, Chain, Curve, DeadZone, DeadZoneKind, GestureId, Nanos, PollRate, Stage, StickGate,
+    Tick, length,
 };
 use gtrig_formats::measure::MeasureReport;
 use gtrig_sources::Story;
@@ -240,8 +240,9 @@ fn a_stick_is_drawn_as_it_was_and_as_it_was_shaped() {
 
 #[test]
 fn a_measurement_of_too_little_says_so_in_the_figure() {
-    let axis = ControlKind::Axis { min: -100, centre: 0, max: 100 };
-    let nothing = Samples::of(std::iter::empty(), Axes::single(ControlId(0)), [axis; 2]);
+    let session = story();
+    let axes = session.roster().axes().next().unwrap();
+    let nothing = Samples::of(session.roster(), axes, std::iter::empty());
     let found = measure::measure(&nothing);
     let report =
         MeasureReport::new("pad1/stick-l".to_owned(), &found, &measure::propose(&nothing, &found));

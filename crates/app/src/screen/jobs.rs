@@ -273,8 +273,7 @@ impl Jobs {
         let done = self.done();
         self.studies.does(done, move || {
             let roster = &recording.roster;
-            let kinds = roster.axes_kinds(axes);
-            let samples = Samples::of(recording.events(), axes, kinds);
+            let samples = Samples::of(roster, axes, recording.events());
             let found = measure::measure(&samples);
             let proposal = measure::propose(&samples, &found);
             let report = MeasureReport::new(roster.axes_label(axes), &found, &proposal);

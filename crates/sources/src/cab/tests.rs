@@ -80,8 +80,7 @@ fn a_measurement_recovers_what_the_stick_was_made_to_do() {
     let roster = session.roster();
     let (_, pad) = roster.devices().next().unwrap();
     let [x, y] = ["stick-l-x", "stick-l-y"].map(|code| pad.control(code).unwrap());
-    let kinds = [x, y].map(|id| roster.control(id).kind);
-    let samples = Samples::of(session.recording().events(), Axes::stick(x, y), kinds);
+    let samples = Samples::of(session.roster(), Axes::stick(x, y), session.recording().events());
     let found = measure(&samples);
     let is_near = |value: f32, set: f32, within: f32| (value - set).abs() <= within;
     let [cx, cy] = found.centre.unwrap();
@@ -120,9 +119,8 @@ fn too_little_data_is_said_and_not_guessed() {
     Story::Drift.play(&mut session);
     let (_, pad) = session.roster().devices().next().unwrap();
     let [x, y] = ["stick-l-x", "stick-l-y"].map(|code| pad.control(code).unwrap());
-    let kinds = [x, y].map(|id| session.roster().control(id).kind);
     // Nobody touched the left stick.
-    let samples = Samples::of(session.recording().events(), Axes::stick(x, y), kinds);
+    let samples = Samples::of(session.roster(), Axes::stick(x, y), session.recording().events());
     let found = measure(&samples);
     assert!(matches!(found.centre, Err(gtrig_analysis::measure::Missing::Reports)));
     assert!(found.snap_back.is_err() && found.circularity_error.is_err());
