@@ -6,8 +6,16 @@
 //! **hit**; a label whose gesture did not fire is a **miss**; any other attempt
 //! that fired is a **false alarm**, whether a label names its gesture or not.
 
+mod pairing;
+
 use crate::label::Label;
-use alloc::{borrow::ToOwned, collections::BTreeMap, string::String, vec, vec::Vec};
+use alloc::{
+    borrow::ToOwned,
+    collections::{BTreeMap, BTreeSet},
+    string::String,
+    vec,
+    vec::Vec,
+};
 use gtrig_core::{GestureId, GestureVerdict, Nanos, Rig};
 
 /// How far from an attempt a label may stand.
@@ -19,6 +27,8 @@ pub const PREFIX: &str = "meant: ";
 /// A gesture that a person meant.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Meant {
+    /// The label, by its place among all.
+    pub label: usize,
     /// Where the label stands.
     pub at: Nanos,
     /// What it names.
@@ -71,34 +81,47 @@ pub fn named(text: &str) -> Option<&str> {
 }
 
 /// Holds verdicts against labels. An attempt answers one label, and a label is answered by one
-/// attempt: of those that fit and fired the one that was over first; see `docs/rig-format.md`.
+/// attempt; which one, `docs/rig-format.md` says. Where no label says what was meant, nothing
+/// is a false alarm.
 pub fn score<'v>(
     rig: &Rig,
     labels: &[Label],
     verdicts: impl Iterator<Item = &'v GestureVerdict> + Clone,
 ) -> Score {
-    let mut is_used = vec![false; verdicts.clone().count()];
-    let mut score = Score::default();
-    let said = labels.iter().filter_map(|label| Some((label.time, named(label.text.as_str())?)));
+    let said = labels.iter().enumerate();
+    let said = said.filter_map(|(n, label)| Some((n, label.time, named(label.text.as_str())?)));
     // Combos are not scored: to say that one was meant is no miss of a gesture.
     let is_combo = |name: &str| rig.combos.iter().any(|combo| combo.name == name);
     let is_gesture = |name: &str| rig.gestures.iter().any(|gesture| gesture.name == name);
-    let said = said.filter(|(_, name)| is_gesture(name) || !is_combo(name));
-    for (at, name) in said {
+    let said = said.filter(|(.., name)| is_gesture(name) || !is_combo(name));
+    let meant = |(label, at, name): (usize, Nanos, &str)| {
         let gesture = rig.gestures.iter().position(|gesture| gesture.name == name);
         let gesture = gesture.map(GestureId::at);
+        Meant { label, at, name: name.to_owned(), gesture, attempt: None, is_hit: false }
+    };
+    let mut score = Score { meant: said.map(meant).collect(), ..Score::default() };
+    if score.meant.is_empty() {
+        return score;
+    }
+    let mut is_used = vec![false; verdicts.clone().count()];
+    let gestures: BTreeSet<GestureId> = score.meant.iter().filter_map(|it| it.gesture).collect();
+    for gesture in gestures {
+        for (label, n) in answers(gesture, &score.meant, verdicts.clone()) {
+            is_used[n] = true;
+            (score.meant[label].attempt, score.meant[label].is_hit) = (Some(n), true);
+        }
+    }
+    for meant in score.meant.iter_mut().filter(|meant| !meant.is_hit) {
         let fits = |(n, verdict): &(usize, &GestureVerdict)| {
-            gesture == Some(verdict.gesture) && !is_used[*n] && is_near(verdict, at)
+            meant.gesture == Some(verdict.gesture) && !is_used[*n] && is_near(verdict, meant.at)
         };
         let near = verdicts.clone().enumerate().filter(fits);
         let hit = near.clone().find(|(_, verdict)| verdict.fired.is_some());
-        let closest = || near.min_by_key(|(_, v)| (!v.is_near(), v.ended.0.abs_diff(at.0)));
-        let attempt = hit.or_else(closest).map(|(n, _)| n);
-        let is_hit = hit.is_some();
-        if let Some(n) = attempt {
+        let closest = || near.min_by_key(|(_, v)| (!v.is_near(), v.ended.0.abs_diff(meant.at.0)));
+        (meant.is_hit, meant.attempt) = (hit.is_some(), hit.or_else(closest).map(|(n, _)| n));
+        if let Some(n) = meant.attempt {
             is_used[n] = true;
         }
-        score.meant.push(Meant { at, name: name.to_owned(), gesture, attempt, is_hit });
     }
     let is_alarm =
         |(n, verdict): &(usize, &GestureVerdict)| verdict.fired.is_some() && !is_used[*n];
@@ -107,6 +130,25 @@ pub fn score<'v>(
     score.false_alarms = places;
     score.confusions = confusions(&score.meant, &alarms);
     score
+}
+
+/// Pairs the labels of a gesture with its attempts that fired: their places.
+fn answers<'v>(
+    gesture: GestureId,
+    meant: &[Meant],
+    verdicts: impl Iterator<Item = &'v GestureVerdict>,
+) -> Vec<(usize, usize)> {
+    let its = meant.iter().enumerate().filter(|(_, meant)| meant.gesture == Some(gesture));
+    let mut labels: Vec<(Nanos, usize)> = its.map(|(n, meant)| (meant.at, n)).collect();
+    labels.sort_unstable();
+    let fired = verdicts.enumerate().filter(|(_, v)| v.gesture == gesture && v.fired.is_some());
+    let mut attempts: Vec<(usize, pairing::Span)> =
+        fired.map(|(n, verdict)| (n, [verdict.began, verdict.ended])).collect();
+    attempts.sort_by_key(|(_, [_, ended])| *ended);
+    let (times, places): (Vec<Nanos>, Vec<usize>) = labels.into_iter().unzip();
+    let (fired, spans): (Vec<usize>, Vec<pairing::Span>) = attempts.into_iter().unzip();
+    let answers = places.into_iter().zip(pairing::pair(&times, &spans));
+    answers.filter_map(|(label, answer)| Some((label, fired[answer?]))).collect()
 }
 
 /// Counts what was meant against what fired. A false alarm belongs to the label
@@ -141,7 +183,12 @@ fn confusions(meant: &[Meant], alarms: &[&GestureVerdict]) -> Vec<Confusion> {
 
 /// How far a label is from an attempt; 0 where it is within.
 fn distance(verdict: &GestureVerdict, at: Nanos) -> u64 {
-    verdict.began.0.saturating_sub(at.0).max(at.0.saturating_sub(verdict.ended.0))
+    gap([verdict.began, verdict.ended], at)
+}
+
+/// How far an instant is from a stretch of time; 0 where it is within.
+fn gap([began, ended]: [Nanos; 2], at: Nanos) -> u64 {
+    began.0.saturating_sub(at.0).max(at.0.saturating_sub(ended.0))
 }
 
 fn is_near(verdict: &GestureVerdict, at: Nanos) -> bool {

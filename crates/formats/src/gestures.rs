@@ -153,12 +153,11 @@ impl GestureReport {
         let line = |verdict: &GestureVerdict| Line::Verdict(VerdictLine::new(session, verdict));
         let confusion = |cell: &Confusion| Line::Confusion(ConfusionLine::new(session.rig(), cell));
         let is_scored = !score.meant.is_empty();
-        let confusions = score.confusions.iter().filter(|_| is_scored).map(confusion).collect();
         GestureReport {
             told,
             verdicts: verdicts.iter().skip(told).map(line).collect(),
             meant: meant_lines(session, &score, &verdicts),
-            confusions,
+            confusions: score.confusions.iter().map(confusion).collect(),
             score: is_scored.then(|| Line::Score(ScoreLine::new(&score))),
         }
     }

@@ -115,10 +115,12 @@ impl App {
     pub(crate) fn score(&self) -> Option<Score> {
         let labels = self.session().labels();
         let says = |label: &Label| score::named(label.text.as_str()).is_some();
-        labels
+        // Attempts are many, and looked at in every frame only where they must be.
+        let score = labels
             .iter()
             .any(says)
-            .then(|| score::score(self.session().rig(), labels, self.session().attempts().iter()))
+            .then(|| score::score(self.session().rig(), labels, self.session().attempts().iter()));
+        score.filter(|score| !score.meant.is_empty())
     }
 
     pub(crate) fn log(&self, lane: Lane) -> &LaneLog {

@@ -174,10 +174,10 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
     }
     paint::text(buffer, row, row.x + 2, "marks", app.theme.faint());
     let score = app.score();
-    let mut answers = score.iter().flat_map(|score| &score.meant);
-    let flag = |(tick, text): (Tick, &CleanText)| {
+    let mut answers = score.iter().flat_map(|score| &score.meant).peekable();
+    let flag = |(n, (tick, text)): (usize, (Tick, &CleanText))| {
         // What was meant wears what became of it.
-        let answer = score::named(text.as_str()).and_then(|_| answers.next());
+        let answer = answers.next_if(|meant| meant.label == n);
         let style = match answer.map(|meant| meant.is_hit) {
             Some(true) => ("✓ ", app.theme.fired()),
             Some(false) => ("✗ ", app.theme.lost()),
@@ -186,7 +186,7 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
         let words = text.as_str().strip_prefix(score::PREFIX).unwrap_or(text.as_str());
         Some((app.view.stretch.column_of(tick)?, style, words.to_owned()))
     };
-    let mut flags = app.marks().filter_map(flag).peekable();
+    let mut flags = app.marks().enumerate().filter_map(flag).peekable();
     while let Some((column, (glyph, style), words)) = flags.next() {
         // Words end before the next flag, and say where they go on; at the playhead the
         // row of the why has them all.

@@ -170,6 +170,24 @@ fn what_was_meant_wears_what_became_of_it() {
     assert!(bench.shows("meant: lights"));
 }
 
+/// Combos are not scored: the flag of one is no answer, and moves none to its neighbours.
+#[test]
+fn a_combo_that_was_meant_is_a_mark_like_others() {
+    let mut bench = Bench::story(Story::Glass);
+    let flags = |bench: &Bench| {
+        bench.row("marks").chars().filter(|c| "✓✗⚑".contains(*c)).collect::<String>()
+    };
+    let before = flags(&bench);
+    let combo = bench.app.session().rig().combos[0].name.clone();
+    // On the lane of a gesture the mark would begin with its name.
+    bench.keys("/contact-1");
+    bench.key(KeyCode::Enter);
+    bench.key(KeyCode::Home);
+    bench.keys(&format!("Mmeant: {combo}"));
+    bench.key(KeyCode::Enter);
+    assert_eq!(flags(&bench), format!("⚑{before}"));
+}
+
 #[test]
 fn the_numbers_of_a_gesture_are_nudged_where_its_margin_is_seen() {
     let mut bench = Bench::story(Story::Glass);
