@@ -6,6 +6,7 @@ import json
 import math
 import random
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 import pytest
 from workbench import BUTTONS, MILLISECOND, Press, some_pads, polled, reports_of_texts, rig_of
@@ -522,7 +523,9 @@ def dpad_directions(moved, hz):
 def test_a_dpad_has_directions(seed, tmp_path):
     dice = random.Random(seed)
     hz, combo = dice.choice([60, 120, 500]), a_combo(dice, COMPASS, others=["release", "hold"])
-    combo.is_strict, moved = False, movements(dice, may_go=False)
+    # Of directions a strict one sees those that the rig names.
+    combo.seen = combo.own.union(*(part.unless for part in combo.parts))
+    moved = movements(dice, may_go=False)
     controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in WAYS)
     lines = ['{"take":1}', f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}']
     lines += [f'{{"t":{t},"on":"pad1","c":"{DPAD[name]}","v":{v}}}' for t, name, v in moved]
@@ -574,3 +577,31 @@ def test_do_is_short_for_the_steps_of_a_combo(seed, tmp_path):
     lines = list(some_pads(movements(dice)))
     short = fires_of([before.text(), done], [combo], tmp_path, lines)
     assert short == fires_of([before.text(), *(group * times)], [], tmp_path, lines)
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_a_strict_combo_hears_every_press_of_two_pads(seed, tmp_path):
+    """A name that one pad holds is not pressed again by the other, but something else is."""
+    dice = random.Random(seed)
+    time, held, moved, presses = 0, [set(), set()], [[], []], []
+    for _ in range(dice.randint(10, 80)):
+        # Each in a tick of its own.
+        time += dice.randint(18, 60) * MILLISECOND
+        pad, name = dice.choice([0, 1]), dice.choice(BUTTONS)
+        is_press = name not in held[pad]
+        moved[pad].append((time, name, int(is_press)))
+        if is_press:
+            presses.append((time, name if name not in held[1 - pad] else None))
+        held[pad] ^= {name}
+    first, second = dice.sample(BUTTONS, 2)
+    within, steps = dice.randint(40, 400), [f"press {first}"]
+    steps.append(f"press {second} within {within} ms")
+    # Whether the rig names the others changes nothing.
+    others = ["[combo.other]", f'steps = "{", ".join(f"press {name}" for name in BUTTONS)}"']
+    tables = [["strict = true"], *dice.choice([[], [others]])]
+    asked = [
+        (a, b)
+        for (a, one), (b, other) in pairwise(presses)
+        if (one, other) == (first, second) and b - a <= within * MILLISECOND
+    ]
+    assert fires_of(steps, tables, tmp_path, list(some_pads(*moved))) == asked

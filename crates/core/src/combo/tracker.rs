@@ -101,6 +101,9 @@ impl SignalTracker {
         for &control in sources.touched {
             self.hear_control(sources, plan, control, at);
         }
+        for &control in sources.touched {
+            self.hear_nameless(sources, plan, control, at);
+        }
         if sources.panels.has_changed() {
             for &signal in &plan.zones {
                 let BoundSignal::Zone(zone) = *plan.signal(signal) else { continue };
@@ -124,9 +127,7 @@ impl SignalTracker {
         self.edges.sort_unstable_by_key(|edge| (edge.time, edge.change, edge.signal));
     }
 
-    /// What a control that was touched does to its signals. A press of a button that no signal
-    /// names is an edge too, for strict combos. The landing of a finger is none: it is the press
-    /// of the zones and gestures that it belongs to.
+    /// What a control that was touched does to its signals.
     ///
     /// A control may be several signals at once (`pad/south` and `pad1/south`); each gets an edge
     /// of its own, with the same control and the same time.
@@ -137,19 +138,7 @@ impl SignalTracker {
         control: ControlId,
         at: Moment,
     ) {
-        let signals = plan.signals_of(control);
-        let state = &sources.controls[control.index()];
-        if signals.is_empty() && state.edge() == Some(Edge::Press) {
-            let its = sources.sample.control(control).control;
-            let lands = sources.touch.contacts_of(control).next().is_some();
-            if its.kind.is_button() && !its.is_presence && !lands {
-                let others = plan.others.iter().find(|(device, _)| *device == its.device);
-                let signal = others.map(|(_, signal)| *signal);
-                let by = (state.turned(true), Some(control));
-                self.edges.push(edge(signal, SignalChange::Press, by, at));
-            }
-        }
-        for &signal in signals {
+        for &signal in plan.signals_of(control) {
             let controls = plan.controls_of(signal);
             let says = match plan.signal(signal) {
                 BoundSignal::Dpad { direction, .. } => {
@@ -165,6 +154,38 @@ impl SignalTracker {
             let change = if is_carried { SignalChange::Carried } else { turned(says.is_on) };
             self.hear(sources, signal, change, (says.since.min(at.time), Some(says.by)), at);
         }
+    }
+
+    /// A press of a button that is the press of no signal is an edge too, for strict combos: no
+    /// signal names it, or another device holds all that do. The landing of a finger is none: it
+    /// is the press of the zones and gestures that it belongs to. Nor is a button of a d-pad that
+    /// is named by its directions: which one it makes, the other three say as well.
+    fn hear_nameless(
+        &mut self,
+        sources: &SignalSources,
+        plan: &ComboPlan,
+        control: ControlId,
+        at: Moment,
+    ) {
+        let state = &sources.controls[control.index()];
+        let is_heard =
+            |edge: &SignalEdge| edge.by == Some(control) && edge.change == SignalChange::Press;
+        if state.edge() != Some(Edge::Press) || self.edges.iter().any(is_heard) {
+            return;
+        }
+        let its = sources.sample.control(control).control;
+        let lands = sources.touch.contacts_of(control).next().is_some();
+        let is_way = |signal: &SignalId| matches!(plan.signal(*signal), BoundSignal::Dpad { .. });
+        if !its.kind.is_button()
+            || its.is_presence
+            || lands
+            || plan.signals_of(control).iter().any(is_way)
+        {
+            return;
+        }
+        let others = plan.others.iter().find(|(device, _)| *device == its.device);
+        let signal = others.map(|(_, signal)| *signal);
+        self.edges.push(edge(signal, SignalChange::Press, (state.turned(true), Some(control)), at));
     }
 
     /// What an action does to a signal that is it, or a direction of it.

@@ -234,7 +234,7 @@ pub fn attempt_words(rig: &Rig, combo: &Combo, attempt: &ComboAttempt) -> String
             format!("{}{all}{mirrored}", words.join("; "))
         }
         ComboAttemptOutcome::Broken(by) => {
-            let by = by.map_or("a button that it does not know".to_string(), |signal| {
+            let by = by.map_or("a button that presses none of its names".to_string(), |signal| {
                 signal_words(rig, signal)
             });
             format!("broken by {by}; all else held{mirrored}")
