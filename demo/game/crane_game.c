@@ -62,7 +62,7 @@ static void hands(double ms, int pad, int out[CONTROLS]) {
     if (pad == 0) {
         double round = (ms - 300) / 1700, reach = 1.25 * round, turn = round * 12.0;
         out[SOUTH] = is_held(ms, 507, 81) || is_held(ms, 1013, 66) || is_held(ms, 1311, 72)
-                     || is_tapped(ms, 4803, 5900, 811, 93);
+                     || is_held(ms, 2903, 71) || is_held(ms, 3207, 64) || is_tapped(ms, 4803, 5900, 811, 93);
         out[EAST] = is_tapped(ms, 1404, 2900, 173, 47) || is_tapped(ms, 4804, 5900, 173, 47);
         out[NORTH] = is_tapped(ms, 1603, 2900, 467, 120) || is_tapped(ms, 4803, 5900, 467, 120);
         out[SHOULDER_L] = is_held(ms, 2302, 500);

@@ -6,7 +6,9 @@ from dataclasses import dataclass
 
 import pytest
 from test_combos import Combo, Search, Step, a_combo, movements
-from workbench import BUTTONS, MILLISECOND, polled, reports_of_texts, rig_of
+from test_fingers import HEIGHT, WIDTH, Gesture, Panel, Run, fingers
+from test_fingers import polled as touched
+from workbench import BUTTONS, MILLISECOND, a_glass, merged, polled, reports_of_texts, rig_of
 
 # What enters and leaves the modes, each with its button; the first mode is always on.
 SWITCHES = {"b": ("to-b", "from-b"), "c": ("to-c", "from-c")}
@@ -158,8 +160,9 @@ def a_pad(moved):
     yield f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}'
 
 
-def modes_table(windows, combos=()):
-    """The modes and what enters and leaves them: buttons, or combos with the names of actions."""
+def modes_table(windows, combos=(), gestures=()):
+    """The modes and what enters and leaves them: buttons, or combos and gestures with the names of
+    actions."""
     for mode in "abc":
         yield f"[mode.{mode}]"
         if mode in SWITCHES:
@@ -169,7 +172,11 @@ def modes_table(windows, combos=()):
     for action, name in BY.items():
         yield f"[action.{action}]"
         yield 'gives = "pulse"'
-        yield f'from = {{ combo = "{action}" }}' if action in combos else f'from = "pad/{name}"'
+        if action in (*combos, *gestures):
+            what = "combo" if action in combos else "gesture"
+            yield f'from = {{ {what} = "{action}" }}'
+        else:
+            yield f'from = "pad/{name}"'
 
 
 @pytest.mark.parametrize("seed", range(200))
@@ -245,3 +252,50 @@ def test_combos_that_switch_modes_keep_to_them(seed, tmp_path):
         its = [line for line in told if line.get("combo") == name and line.get("outcome") == "met"]
         search = InModes(of, presses, hz, found, freezing, all_open)
         assert [(line["from_ns"], line["fired_tick"]) for line in its] == list(search.fired())
+
+
+def by_taps(gestures, reports, hz):
+    """The ticks at which actions are on that taps drive."""
+    panel, waiting, on = Panel(), list(reports), {}
+    runs = {action: Run(gesture) for action, gesture in gestures.items()}
+    for tick in range(reports[-1][0] * hz // 10**9 + 2):
+        going, landed = touched([panel], waiting, tick * 10**9 // hz)
+        names = {action for action, run in runs.items() if run.tick(tick, going, landed)}
+        if names:
+            on[tick] = names
+    return on
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_gestures_switch_modes(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice([60, 120, 500])
+    windows = {mode: dice.choice(["forget", "freeze"]) for mode in SWITCHES}
+    freezing = {mode for mode, way in windows.items() if way == "freeze"}
+    gestures = {}
+    for action in dice.sample(list(BY), dice.randint(1, len(BY))):
+        limits = {"lift-ms": dice.randint(60, 500) + 0.007, "move-mm": dice.randint(1, 15) + 0.007}
+        gestures[action] = Gesture("tap", 1, {"times": 1}, limits)
+    combo = a_combo(dice, BUTTONS, ("press", "tap"), early=False)
+    combo.is_strict, combo.forced = False, False
+    its = dice.choice([[], ["a"], ["a", "b"], ["b"]])
+    listens = [f"modes = {its}"] if its else []
+    moved = movements(dice, may_go=False)
+    moved = sorted([*moved, *switching(dice, moved[-1][0])])
+    end = moved[-1][0]
+    taps = [report for report in fingers(dice, 1, 5 * MILLISECOND, end) if report[0] < end]
+    tables = [
+        [f"[gesture.{action}]", 'kind = "tap"', *(f"{key} = {n}" for key, n in it.limits.items())]
+        for action, it in gestures.items()
+    ]
+    rig = rig_of(hz, combo.table(), listens, *tables, modes_table(windows, gestures=gestures))
+    glass = a_glass(taps, 1, (WIDTH, HEIGHT), end + 3 * 10**9, resolution=10)
+    told = reports_of_texts("combos", tmp_path, rig, merged(glass, a_pad(moved)))
+    said = [(line["from_ns"], line["fired_tick"]) for line in told if line.get("outcome") == "met"]
+    presses = polled(moved, hz)
+    on = by_buttons(presses, hz, BY.keys() - gestures.keys())
+    for tick, names in by_taps(gestures, taps, hz).items():
+        on.setdefault(tick, set()).update(names)
+    is_open = lambda mode: not its or mode in its
+    search = InModes(combo, presses, hz, stretches(on, freezing), freezing, is_open)
+    assert said == list(search.fired())

@@ -222,10 +222,34 @@ def test_a_button_of_a_pointer_makes_gestures_as_a_finger_does(seed, tmp_path):
 class Pointer(Panel):
     """A mouse as a panel: each button is a contact, and hover is one, all where the mouse is."""
 
+    def maker(self, finger):
+        return MAKERS[finger.contact - 1]
+
     def report(self, time, contact, said):
         is_place = not isinstance(said, bool)
         for one in range(1, len(MAKERS) + 1) if is_place else [contact]:
             super().report(time, one, said)
+
+
+def pointing(dice, hz):
+    """The contacts of a mouse, by the places of their names; no two things happen at one
+    instant."""
+    end = (TICKS - 2) * 10**9 // hz
+    pointed = [
+        (time - time % 7 + n, n, said)
+        for n in dice.sample(range(1, len(MAKERS) + 1), dice.randint(1, len(MAKERS)))
+        for time, _, said in fingers(dice, n, 5_000_000, end)
+        if time < end
+    ]
+    return sorted(pointed, key=lambda report: report[0])
+
+
+def glass_and_mouse(touched, pointed, hz):
+    """The lines of a take in which both report."""
+    until = (TICKS - 1) * 10**9 // hz
+    moved = [moved for report in pointed for moved in as_moved(*report)]
+    glass = a_glass(touched, 3, ENDS, until, resolution=10)
+    return merged(glass, a_mouse(moved, True, until, ENDS))
 
 
 @pytest.mark.parametrize("seed", range(200))
@@ -236,19 +260,8 @@ def test_whatever_points_makes_gestures(seed, tmp_path):
     may_hover = gesture.kind == "aim" or gesture.keys.get("centre") == "fixed"
     makers = ["finger", *(MAKERS if may_hover else MAKERS[:3])]
     gesture.by = dice.sample(makers, dice.randint(1, len(makers)))
-    end = (TICKS - 2) * 10**9 // hz
-    touched = hands(dice, hz)
-    # The contacts of a mouse, by the places of their names; no two things happen at one instant.
-    pointed = [
-        (time - time % 7 + n, n, said)
-        for n in dice.sample(range(1, len(MAKERS) + 1), dice.randint(1, len(MAKERS)))
-        for time, _, said in fingers(dice, n, 5_000_000, end)
-        if time < end
-    ]
-    pointed.sort(key=lambda report: report[0])
-    until = (TICKS - 1) * 10**9 // hz
-    mouse = a_mouse([moved for report in pointed for moved in as_moved(*report)], True, until, ENDS)
-    take = merged(a_glass(touched, 3, ENDS, until, resolution=10), mouse)
+    touched, pointed = hands(dice, hz), pointing(dice, hz)
+    take = glass_and_mouse(touched, pointed, hz)
     # Of the mouse only what the gesture is made by.
     touched = [(time, (0, n), said) for time, n, said in touched if "finger" in gesture.by]
     pointed = [

@@ -5,8 +5,9 @@ import random
 from dataclasses import dataclass, field
 
 import pytest
-from test_fingers import TICKS, Gesture, Run, polled
+from test_fingers import TICKS, Gesture, Panel, Run, hands, polled
 from test_panels import PANELS, hands_on, panels_of, told_of
+from test_pointers import MAKERS, Pointer, glass_and_mouse, pointing
 from workbench import replayed_texts, rig_of
 
 # The limits that are kept no more once they were not.
@@ -29,6 +30,7 @@ class Ranked(Gesture):
             del rows["fingers"]
         rows |= {"waits-for": named(self.waits_for)} if self.waits_for else {}
         rows |= {"beside": named(self.beside)} if self.beside else {}
+        rows |= {"by": self.by} if self.by else {}
         lines = [f"{key} = {value!r}" for key, value in rows.items()]
         lines += ["takes = true"] if self.takes else []
         source = f'from = {{ gesture = "{self.name}" }}'
@@ -139,6 +141,8 @@ class Trial(Run):
 
     def landed(self, finger):
         """The attempts that a finger begins that lands; it joins others."""
+        if finger.panel.maker(finger) not in (self.of.by or ["finger"]):
+            return []
         before = len(self.attempts)
         self.land(finger, None)
         begun = self.attempts[before:]
@@ -210,10 +214,32 @@ def test_gestures_give_way_as_the_page_says(seed, tmp_path):
     gestures, waiting = some_gestures(dice), hands_on(dice, hz, panels)
     lines = told_of(panels, waiting, hz)
     rig = rig_of(hz, *(gesture.table() for gesture in gestures))
-    told = replayed_texts(tmp_path, rig, lines)
-    there, board = panels_of(panels), Board(gestures, hz)
+    fire_as_asked(gestures, replayed_texts(tmp_path, rig, lines), (panels_of(panels), waiting), hz)
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_gestures_of_fingers_and_buttons_give_way_as_the_page_says(seed, tmp_path):
+    """A panel and a mouse at once, each gesture by some of what points."""
+    dice = random.Random(seed)
+    hz = dice.choice([60, 120])
+    gestures, makers = some_gestures(dice), ["finger", *MAKERS[:3]]
+    for it in gestures:
+        it.limits.pop("together-ms", None)
+        it.fingers, it.by = 1, dice.sample(makers, dice.randint(1, len(makers)))
+    touched, pointed = hands(dice, hz), pointing(dice, hz)
+    rig = rig_of(hz, *(gesture.table() for gesture in gestures))
+    told = replayed_texts(tmp_path, rig, glass_and_mouse(touched, pointed, hz))
+    reports = [(time, (0, n), said) for time, n, said in touched]
+    reports += [(time, (1, n), said) for time, n, said in pointed]
+    reports.sort(key=lambda report: report[0])
+    fire_as_asked(gestures, told, ([Panel(), Pointer()], reports), hz)
+
+
+def fire_as_asked(gestures, told, points, hz):
+    """Holds which gestures fire at each tick against what the program said."""
+    board = Board(gestures, hz)
     for tick in range(TICKS):
-        fired = board.tick(tick, *polled(there, waiting, tick * 10**9 // hz))
+        fired = board.tick(tick, *polled(*points, tick * 10**9 // hz))
         values = {action["action"]: action["value"] for action in told[tick].get("actions", [])}
         said = {n for n in range(len(gestures)) if values.get(f"g{n}")}
         assert fired == said, f"tick {tick}"
