@@ -72,6 +72,7 @@ use gtrig_analysis::{LaneLog, Session};
 use gtrig_core::{LaneMarks, Machine, Nanos, Tick, harmless};
 use gtrig_sources::{Source, Terminal, TerminalKeys};
 use ratatui::layout::Rect;
+use std::sync::Arc;
 
 /// What the loop must do for the application.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -149,7 +150,7 @@ pub struct App {
     quit_asked: bool,
     pub(crate) theme: Theme,
     /// The keys in force.
-    pub(crate) keymap: Keymap,
+    pub(crate) keymap: Arc<Keymap>,
     pub(in crate::screen) save_name: fn() -> String,
 }
 
@@ -241,14 +242,14 @@ impl App {
             notice: None,
             quit_asked: false,
             theme,
-            keymap: Keymap::default(),
+            keymap: Keymap::own(),
             save_name: default_save_name,
         }
     }
 
     /// Has other keys from now on.
     pub(super) fn use_keys(&mut self, keymap: Keymap) {
-        self.keymap = keymap;
+        self.keymap = Arc::new(keymap);
     }
 
     /// A command as a message names it: its key, or where it has none what finds it.

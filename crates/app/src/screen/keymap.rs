@@ -6,6 +6,7 @@ use gtrig_formats::settings::{Bound, Key, KeyCode, Settings};
 use std::{
     collections::{BTreeMap, HashMap},
     mem::discriminant,
+    sync::{Arc, LazyLock},
 };
 
 /// What a key does.
@@ -237,13 +238,16 @@ pub(crate) struct Keymap {
     commands: HashMap<Key, Command>,
 }
 
-impl Default for Keymap {
-    fn default() -> Self {
-        Keymap::new(&BTreeMap::new())
-    }
-}
+/// The table as it is by itself. To read its keys takes as long as to read a rig, so it is
+/// done once.
+static OWN: LazyLock<Arc<Keymap>> = LazyLock::new(|| Arc::new(Keymap::new(&BTreeMap::new())));
 
 impl Keymap {
+    /// The table as it is by itself.
+    pub(crate) fn own() -> Arc<Keymap> {
+        Arc::clone(&OWN)
+    }
+
     /// The table with other keys for what `set` names, which has no key twice
     /// ([`gtrig_formats::settings::parse`] sees to that).
     pub(crate) fn new(set: &BTreeMap<String, Vec<Key>>) -> Self {
@@ -321,7 +325,7 @@ impl Keymap {
 
 /// Everything that keys can be set for, with the keys that it has by itself.
 pub fn bound() -> Vec<Bound> {
-    Keymap::default().bound().into_iter().map(|(bound, _)| bound).collect()
+    OWN.bound().into_iter().map(|(bound, _)| bound).collect()
 }
 
 /// The same with the keys that hold by these settings, and what each does.
@@ -407,7 +411,7 @@ mod tests {
         let texts = ROWS.iter().flat_map(|row| row.keys.iter().copied());
         let texts: Vec<&str> = texts.chain(bench::ALL.iter().map(|entry| entry.key)).collect();
         let keys: Vec<Key> = texts.iter().map(|text| text.parse().unwrap()).collect();
-        let keymap = Keymap::default();
+        let keymap = Keymap::own();
         assert_eq!(keymap.commands.len(), keys.len());
         let names = || keymap.bindings().iter().map(|binding| &binding.name);
         assert_eq!(names().collect::<BTreeSet<_>>().len(), names().count());
@@ -417,7 +421,7 @@ mod tests {
     #[case::with(KeyModifiers::SHIFT)]
     #[case::without(KeyModifiers::NONE)]
     fn capitals_work_with_and_without_a_reported_shift(#[case] modifiers: KeyModifiers) {
-        let command = |code, modifiers| Keymap::default().command(&KeyEvent::new(code, modifiers));
+        let command = |code, modifiers| Keymap::own().command(&KeyEvent::new(code, modifiers));
         assert_eq!(command(Typed::Char('M'), modifiers), Some(Command::MarkWithWords));
         assert_eq!(command(Typed::Char('m'), KeyModifiers::NONE), Some(Command::Mark));
         assert_eq!(command(Typed::BackTab, modifiers), Some(Command::NextDevice(-1)));

@@ -226,7 +226,9 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
     // Until the terminal says otherwise; the first frame does not wait for that.
     let how = TerminalKeys::Inferred(release_after);
     let (mut app, clock) = build(start, Theme::of(theme), how, size)?;
-    app.use_keys(Keymap::new(&keys));
+    if !keys.is_empty() {
+        app.use_keys(Keymap::new(&keys));
+    }
     arrange(&mut app);
     app.follow_rig(Some(rig));
     let outbox = Outbox::new();

@@ -22,6 +22,8 @@ pub(super) struct Wire<W: Write> {
     columns: u16,
     look: Option<Look>,
     has_cursor: Option<bool>,
+    /// Those of a sequence while it is made.
+    codes: String,
 }
 
 /// So far back the cursor goes step by step.
@@ -57,7 +59,7 @@ impl<W: Write> Wire<W> {
     /// A terminal with so many columns, of which nothing else is known.
     pub(super) fn new(out: W, columns: u16) -> Self {
         let usual = CrosstermBackend::new(out);
-        Wire { usual, at: None, columns, look: None, has_cursor: None }
+        Wire { usual, at: None, columns, look: None, has_cursor: None, codes: String::new() }
     }
 
     /// The terminal has another width now.
@@ -66,41 +68,58 @@ impl<W: Write> Wire<W> {
     }
 
     fn go_to(&mut self, x: u16, y: u16) -> io::Result<()> {
+        let [column_there, row_there] = [x, y].map(|n| u32::from(n) + 1);
+        let mut back = 0;
+        self.codes.clear();
         match self.at {
-            Some((Some(column), row)) if (column, row) == (x, y) => Ok(()),
-            Some((_, row)) if row == y => write!(self.usual, "\x1b[{}G", u32::from(x) + 1),
+            Some((Some(column), row)) if (column, row) == (x, y) => return Ok(()),
+            Some((_, row)) if row == y => {
+                add_number(&mut self.codes, column_there);
+                self.codes.push('G');
+            }
             // Down in a column, as the newest values of lanes are.
             Some((Some(column), row)) if row < y && x <= column && column - x <= NEAR => {
-                match y - row {
-                    1 => self.usual.write_all(b"\x1b[B")?,
-                    rows => write!(self.usual, "\x1b[{rows}B")?,
+                if y - row > 1 {
+                    add_number(&mut self.codes, (y - row).into());
                 }
-                self.usual.write_all(&[BACKSPACE; NEAR as usize][..usize::from(column - x)])
+                self.codes.push('B');
+                back = usize::from(column - x);
             }
-            _ => write!(self.usual, "\x1b[{};{}H", u32::from(y) + 1, u32::from(x) + 1),
+            _ => {
+                add_number(&mut self.codes, row_there);
+                self.codes.push(';');
+                add_number(&mut self.codes, column_there);
+                self.codes.push('H');
+            }
         }
+        self.send_codes()?;
+        self.usual.write_all(&[BACKSPACE; NEAR as usize][..back])
     }
 
     fn look_like(&mut self, next: Look) -> io::Result<()> {
         if self.look == Some(next) {
             return Ok(());
         }
-        let codes = match self.look {
-            Some(was) => codes(was, next),
-            None => format!("0;{}", codes(PLAIN, next)),
-        };
+        self.codes.clear();
+        if self.look.is_none() {
+            self.codes.push_str("0;");
+        }
+        add_codes(&mut self.codes, self.look.unwrap_or(PLAIN), next);
         self.look = Some(next);
-        write!(self.usual, "\x1b[{}m", codes.trim_end_matches(';'))
+        self.codes.pop();
+        self.codes.push('m');
+        self.send_codes()
+    }
+
+    /// Begins a sequence and says the codes, of which the last is what they are for.
+    fn send_codes(&mut self) -> io::Result<()> {
+        self.usual.write_all(b"\x1b[")?;
+        self.usual.write_all(self.codes.as_bytes())
     }
 }
 
-/// The codes that lead from one look to another, each followed by a semicolon.
-fn codes(was: Look, next: Look) -> String {
-    let mut codes = String::new();
-    let mut add = |code: &str| {
-        codes.push_str(code);
-        codes.push(';');
-    };
+/// Adds the codes that lead from one look to another, each followed by a semicolon.
+fn add_codes(codes: &mut String, was: Look, next: Look) {
     // One that ends bold ends dim as well.
     let ended = was.modifier - next.modifier;
     let weight = Modifier::BOLD | Modifier::DIM;
@@ -112,30 +131,44 @@ fn codes(was: Look, next: Look) -> String {
     for (modifier, _, end) in MODIFIERS {
         let was_ended = &mut is_ended[usize::from(end)];
         if ended.contains(modifier) && !std::mem::replace(was_ended, true) {
-            add(&end.to_string());
+            add_code(codes, end);
         }
     }
     for (modifier, set, _) in MODIFIERS {
         if (next.modifier - kept).contains(modifier) {
-            add(&set.to_string());
+            add_code(codes, set);
         }
     }
     if next.fg != was.fg {
-        add(&colour_code(next.fg, 30));
+        add_colour(codes, next.fg, 30);
     }
     if next.bg != was.bg {
-        add(&colour_code(next.bg, 40));
+        add_colour(codes, next.bg, 40);
     }
-    codes
 }
 
-/// The code of a colour: from 30 on in front, from 40 on behind.
-fn colour_code(colour: Color, from: u8) -> String {
-    let indexed = |n: u8| format!("{};5;{n}", from + 8);
+fn add_code(codes: &mut String, code: u8) {
+    add_number(codes, code.into());
+    codes.push(';');
+}
+
+/// Adds the digits of a number. A frame has a thousand numbers, and the formatting of the
+/// standard library takes ten times as long.
+fn add_number(text: &mut String, number: u32) {
+    if number >= 10 {
+        add_number(text, number / 10);
+    }
+    text.push(char::from(b'0' + (number % 10) as u8));
+}
+
+/// Adds the code of a colour: from 30 on in front, from 40 on behind.
+fn add_colour(codes: &mut String, colour: Color, from: u8) {
+    let mut add = |all: &[u8]| all.iter().for_each(|code| add_code(codes, *code));
+    let mut indexed = |n: u8| add(&[from + 8, 5, n]);
     match colour {
-        Color::Reset => (from + 9).to_string(),
+        Color::Reset => add(&[from + 9]),
+        Color::Rgb(r, g, b) => add(&[from + 8, 2, r, g, b]),
         Color::Indexed(n) => indexed(n),
-        Color::Rgb(r, g, b) => format!("{};2;{r};{g};{b}", from + 8),
         Color::Black => indexed(0),
         Color::Red => indexed(1),
         Color::Green => indexed(2),
@@ -247,9 +280,16 @@ mod tests {
         "22;2;"
     )]
     #[case::both_end(look(Color::Reset, Color::Reset, Modifier::BOLD.union(Modifier::DIM)), PLAIN, "22;")]
+    #[case::a_mixed_one(
+        PLAIN,
+        look(Color::Rgb(0, 10, 255), Color::Rgb(9, 99, 100), Modifier::empty()),
+        "38;2;0;10;255;48;2;9;99;100;"
+    )]
     #[case::reversed(PLAIN, look(Color::Reset, Color::Reset, Modifier::REVERSED), "7;")]
     fn looks_change_by_what_differs(#[case] was: Look, #[case] next: Look, #[case] expected: &str) {
-        assert_eq!(codes(was, next), expected);
+        let mut codes = String::new();
+        add_codes(&mut codes, was, next);
+        assert_eq!(codes, expected);
     }
 
     /// What was sent, to be taken out.

@@ -6,6 +6,7 @@ use crate::{
     screen::jobs::{Outcome, Saving},
 };
 use gtrig_core::Nanos;
+use std::sync::Arc;
 
 impl App {
     /// Takes in what jobs have come to since the last time, in the order in which they ended.
@@ -73,7 +74,7 @@ impl App {
             None => self.tuning.for_another_take(),
             Some(source) => Tuning::of(source),
         };
-        next.keymap = std::mem::take(&mut self.keymap);
+        next.keymap = Arc::clone(&self.keymap);
         next.arranging = std::mem::take(&mut self.arranging);
         next.jobs = std::mem::take(&mut self.jobs);
         next.jobs.begin_document();

@@ -130,7 +130,7 @@ mod tests {
     #[case(24)]
     fn the_way_out_is_always_there(#[case] width: u16) {
         let area = Rect { x: 1, y: 9, width, height: 1 };
-        let keymap = Keymap::default();
+        let keymap = Keymap::own();
         let words = keymap.bindings().iter().filter(|binding| !binding.hint.is_empty());
         let words = words.map(|binding| (binding.command, binding.hint)).collect();
         let hints = layout_of(area, &keymap, words);

@@ -88,7 +88,7 @@ mod tests {
         #[case] named: usize,
     ) {
         let area = Rect { x: 1, y: 2, width, height: 1 };
-        let tabs = layout(area, shown, &Keymap::default());
+        let tabs = layout(area, shown, &Keymap::own());
         assert!(tabs.iter().all(|tab| tab.place.width >= 1));
         assert!(tabs.windows(2).all(|two| two[0].place.right() < two[1].place.x));
         assert!(tabs[shown as usize].is_named);
