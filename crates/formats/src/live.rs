@@ -9,6 +9,7 @@ mod decode;
 mod fault;
 mod greeting;
 mod split;
+mod value_line;
 
 pub use decode::{FrameSaid, LiveDecoder, MAX_CONTROLS, MAX_DEVICES, MAX_VALUES, ReadOf, Said};
 pub use fault::LiveFault;

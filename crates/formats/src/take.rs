@@ -19,6 +19,7 @@ pub use write::{TakeWriter, write};
 #[cfg(feature = "reel")]
 pub(crate) use line::LineOf;
 pub(crate) use line::{HeaderLine, Line, Text, marks, marks_text};
+pub(crate) use value_line::{NamedValue, last_number, names, number};
 
 /// The version of the format that this program reads and writes.
 pub const VERSION: u32 = 1;

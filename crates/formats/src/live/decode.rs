@@ -1,9 +1,9 @@
 //! What each line means.
 
-use super::{LiveFault, MAX_LINE_BYTES};
+use super::{LiveFault, MAX_LINE_BYTES, value_line::LiveValue};
 use crate::{
     nearest::nearest,
-    take::{Fault, Line, Text, marks},
+    take::{Fault, Line, NamedValue, Text, marks, names},
 };
 use gtrig_core::{CleanText, ControlKind, DeviceInfo, Marks, Nanos, Presence};
 use std::collections::{HashMap, HashSet};
@@ -87,6 +87,8 @@ struct Named {
 #[derive(Clone, Debug, Default)]
 pub struct LiveDecoder {
     devices: HashMap<String, Named>,
+    /// The devices that are here and their controls, by what [names](NamedValue::named) them.
+    spelled: HashMap<Vec<u8>, [u16; 2]>,
     /// By number, what each device is.
     infos: Vec<DeviceInfo>,
     controls: usize,
@@ -106,6 +108,11 @@ impl LiveDecoder {
     pub fn line(&mut self, line: &[u8]) -> Result<(Option<Nanos>, Said), LiveFault> {
         if line.len() > MAX_LINE_BYTES {
             return Err(LiveFault::TooLong);
+        }
+        if let Some(line) = LiveValue::of(line)
+            && let Some(of) = self.spelled(line.value.named)
+        {
+            return self.value(line, of);
         }
         let line: Line = match serde_json::from_slice(line) {
             Ok(line) => line,
@@ -142,6 +149,30 @@ impl LiveDecoder {
             self.missed += number.saturating_sub(last).saturating_sub(1);
         }
         self.number = Some(number);
+    }
+
+    /// The device and the control that a line names plainly, where both are known and here.
+    fn spelled(&mut self, named: &[u8]) -> Option<[u16; 2]> {
+        if let Some(&of) = self.spelled.get(named) {
+            return Some(of);
+        }
+        let [id, code] = names(named)?;
+        let device = self.here(id).ok()?;
+        let of = [device.number, *device.controls.get(code)?];
+        self.spelled.insert(named.to_vec(), of);
+        Some(of)
+    }
+
+    /// What a plain line says of a control.
+    fn value(
+        &mut self,
+        line: LiveValue,
+        [device, control]: [u16; 2],
+    ) -> Result<(Option<Nanos>, Said), LiveFault> {
+        let LiveValue { t, n, value: NamedValue { v, mark, .. } } = line;
+        self.count(n);
+        let marks = mark.map_or(Ok(Marks::empty()), marks)?;
+        Ok((t.map(Nanos), Said::Value { device, control, value: v, marks }))
     }
 
     fn said(&mut self, line: &Line) -> Result<Said, LiveFault> {
@@ -223,7 +254,11 @@ impl LiveDecoder {
     fn presence(&mut self, id: &str, presence: Presence) -> Result<Said, Fault> {
         let device = self.here(id)?;
         device.is_here = presence != Presence::Gone;
-        Ok(Said::Presence(device.number, presence))
+        let number = device.number;
+        if presence == Presence::Gone {
+            self.spelled.retain(|_, [device, _]| *device != number);
+        }
+        Ok(Said::Presence(number, presence))
     }
 
     fn plug(&mut self, id: &str, line: &Line) -> Result<Said, LiveFault> {

@@ -1,6 +1,7 @@
 //! Bytes into lines.
 
 use super::MAX_LINE_BYTES;
+use memchr::memchr;
 
 /// What stands next in the bytes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -25,7 +26,7 @@ impl LineSplitter {
     /// Takes in bytes and hands on each line that ends in them. A carriage return before
     /// the line feed is left out, and so are empty lines.
     pub fn feed(&mut self, mut bytes: &[u8], mut each: impl FnMut(Piece<'_>)) {
-        while let Some(end) = bytes.iter().position(|byte| *byte == b'\n') {
+        while let Some(end) = memchr(b'\n', bytes) {
             let (line, rest) = (&bytes[..end], &bytes[end + 1..]);
             bytes = rest;
             let is_too_long = std::mem::take(&mut self.is_too_long);

@@ -221,3 +221,54 @@ fn a_game_has_so_many_names() {
     // Those that it has are good all the same.
     assert!(decoder.line(br#"{"frame":1,"gives":{"v0":1}}"#).is_ok());
 }
+
+/// Lines of senders: values, of devices and controls that are there or not, and what makes
+/// them be there.
+fn lines() -> impl Strategy<Value = Vec<String>> {
+    let plug = |text: &'static str| Just(text.to_owned());
+    let value = (
+        prop::option::of(0..5_000_000_000_000_000_000_u64),
+        prop::sample::select(vec!["p", "q", "r"]),
+        prop::sample::select(vec!["south", "east", "west"]),
+        prop::sample::select(vec!["1", "0", "-32768", "2147483648", "1.5"]),
+        prop::sample::select(vec!["", r#","mark":"late""#, r#","mark":"lat""#]),
+    );
+    let value = value.prop_map(|(t, on, c, v, mark)| {
+        let t = t.map_or(String::new(), |t| format!("\"t\":{t},"));
+        format!(r#"{{{t}"on":"{on}","c":"{c}","v":{v}{mark}}}"#)
+    });
+    let line = prop_oneof![
+        8 => value,
+        2 => plug(PAD),
+        1 => plug(r#"{"plug":"q","kind":"pad","controls":[{"code":"west","kind":"button"}]}"#),
+        1 => plug(r#"{"plug":"p","kind":"pad","controls":[{"code":"west","kind":"button"}]}"#),
+        1 => plug(r#"{"unplug":"p"}"#),
+        1 => plug(r#"{"deaf":"p"}"#),
+    ];
+    let numbered = (line, prop::option::of(0..30_u64)).prop_map(|(line, n)| match n {
+        Some(n) => format!("{},\"n\":{n}}}", &line[..line.len() - 1]),
+        None => line,
+    });
+    prop::collection::vec(numbered, 0..40)
+}
+
+proptest! {
+    /// With a space a line is read by the parser of JSON, and says the same.
+    #[test]
+    fn a_space_changes_nothing(lines in lines()) {
+        let (mut plain, mut spaced) = (LiveDecoder::default(), LiveDecoder::default());
+        for line in lines {
+            // A fault of the text has its column.
+            let without_column = |fault: LiveFault| match fault {
+                LiveFault::Line(crate::take::Fault::NoJson(error)) => {
+                    error.to_string().split(" at line").next().map(str::to_owned)
+                }
+                fault => Some(fault.to_string()),
+            };
+            let said = plain.line(line.as_bytes()).map_err(without_column);
+            let same = spaced.line(format!("{{ {}", &line[1..]).as_bytes());
+            prop_assert_eq!(said, same.map_err(without_column), "{}", line);
+            prop_assert_eq!(plain.missed(), spaced.missed(), "{}", line);
+        }
+    }
+}

@@ -9,7 +9,7 @@ use super::{
     fault::Fault,
     lines::{LinesAsked, ReadLine},
     read::Damage,
-    value_line::ValueLine,
+    value_line::{NamedValue, ValueLine},
 };
 use memchr::memchr_iter;
 use std::{
@@ -67,7 +67,7 @@ struct CutValue {
 impl CutValue {
     /// Takes a line apart.
     fn of(line: &[u8]) -> Option<Self> {
-        let ValueLine { t, named, v, mark } = ValueLine::of(line)?;
+        let ValueLine { t, value: NamedValue { named, v, mark } } = ValueLine::of(line)?;
         let within = |part: &[u8]| {
             let begins = part.as_ptr().addr() - line.as_ptr().addr();
             begins as u32..(begins + part.len()) as u32
@@ -87,7 +87,8 @@ impl CutValue {
             Some(mark) => Some(str::from_utf8(part(mark.clone())).ok()?),
             None => None,
         };
-        Some(ValueLine { t: self.t, named: part(self.named.clone()), v: self.v, mark })
+        let value = NamedValue { named: part(self.named.clone()), v: self.v, mark };
+        Some(ValueLine { t: self.t, value })
     }
 }
 

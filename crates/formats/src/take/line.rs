@@ -112,7 +112,7 @@ pub(crate) struct LineOf<'a> {
 impl<'a> LineOf<'a> {
     /// Of the line of a take, good or bad; what it does not say is 0, or nothing.
     pub(crate) fn read(line: &'a [u8]) -> Self {
-        let value = ValueLine::of(line).and_then(|line| Some((line.t, names(line.named)?)));
+        let value = ValueLine::of(line).and_then(|line| Some((line.t, names(line.value.named)?)));
         if let Some((time, [device, _])) = value {
             return LineOf { time, device: Some(Cow::Borrowed(device)) };
         }

@@ -5,7 +5,7 @@ use super::{
     line::{Line, marks},
     lines::ReadLine,
     read::{Damage, Loaded},
-    value_line::{self, ValueLine},
+    value_line::{self, NamedValue, ValueLine},
 };
 use crate::nearest::nearest;
 use gtrig_analysis::{
@@ -65,7 +65,7 @@ pub(super) struct Loader {
     /// Where the take begins.
     begins: Nanos,
     devices: HashMap<String, Named>,
-    /// The controls of devices that are present, by what [names](ValueLine::named) them.
+    /// The controls of devices that are present, by what [names](NamedValue::named) them.
     spelled: HashMap<Vec<u8>, ControlId>,
     /// The instant of the last line, labels aside.
     pub(super) now: Nanos,
@@ -130,9 +130,9 @@ impl Loader {
     /// When it is damaged, with its number.
     pub(super) fn line(&mut self, line: ReadLine, session: &mut Session) -> Result<(), Damage> {
         let ReadLine { number, text, value } = line;
-        let value = value.and_then(|line| Some((line, self.meant(line.named)?)));
+        let value = value.and_then(|line| Some((line, self.meant(line.value.named)?)));
         let taken = match value {
-            Some((ValueLine { t, v, mark, .. }, of)) => {
+            Some((ValueLine { t, value: NamedValue { v, mark, .. } }, of)) => {
                 self.take_in_value(number, Value { time: t, value: v, mark, of }, session)
             }
             None => {

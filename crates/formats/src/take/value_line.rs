@@ -1,17 +1,24 @@
 //! The line of a value, read without a parser of JSON where it is written as programs write
-//! it: most of the lines of a take are.
+//! it: most of the lines of a take are, and of those of a running program.
 
 /// What the line of a value says.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) struct ValueLine<'a> {
     /// When.
     pub(super) t: u64,
-    /// What names the device and the control, as it is written: see [`names`].
-    pub(super) named: &'a [u8],
     /// The value.
-    pub(super) v: i32,
+    pub(super) value: NamedValue<'a>,
+}
+
+/// A value and what it is of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct NamedValue<'a> {
+    /// What names the device and the control, as it is written: see [`names`].
+    pub(crate) named: &'a [u8],
+    /// The value.
+    pub(crate) v: i32,
     /// What is special about it.
-    pub(super) mark: Option<&'a str>,
+    pub(crate) mark: Option<&'a str>,
 }
 
 impl<'a> ValueLine<'a> {
@@ -21,24 +28,31 @@ impl<'a> ValueLine<'a> {
     /// mostly knows it already.
     pub(super) fn of(line: &'a [u8]) -> Option<Self> {
         let (t, rest) = number(line.strip_prefix(b"{\"t\":")?)?;
-        let rest = rest.strip_suffix(b"}")?;
-        let (rest, mark) = match rest.strip_suffix(b"\"") {
+        let value = NamedValue::of(rest.strip_prefix(b",")?.strip_suffix(b"}")?)?;
+        Some(ValueLine { t, value })
+    }
+}
+
+impl<'a> NamedValue<'a> {
+    /// Reads `on`, `c`, `v` and perhaps `mark`, as [`ValueLine::of`] does.
+    pub(crate) fn of(text: &'a [u8]) -> Option<Self> {
+        let (rest, mark) = match text.strip_suffix(b"\"") {
             Some(marked) => {
                 let begins = marked.iter().rposition(|&byte| byte == b'"')? + 1;
                 let (rest, mark) = marked.split_at(begins);
                 (rest.strip_suffix(b",\"mark\":\"")?, Some(plain(mark)?))
             }
-            None => (rest, None),
+            None => (text, None),
         };
         let (rest, v) = value(rest)?;
         let named = rest.strip_suffix(b",\"v\":")?;
-        Some(ValueLine { t, named, v, mark })
+        Some(NamedValue { named, v, mark })
     }
 }
 
-/// The device and the control that a line [names](ValueLine::named).
-pub(super) fn names(named: &[u8]) -> Option<[&str; 2]> {
-    let rest = named.strip_prefix(b",\"on\":\"")?.strip_suffix(b"\"")?;
+/// The device and the control that a line [names](NamedValue::named).
+pub(crate) fn names(named: &[u8]) -> Option<[&str; 2]> {
+    let rest = named.strip_prefix(b"\"on\":\"")?.strip_suffix(b"\"")?;
     let ends = rest.iter().position(|&byte| byte == b'"')?;
     let (on, rest) = rest.split_at(ends);
     Some([plain(on)?, plain(rest.strip_prefix(b"\",\"c\":\"")?)?])
@@ -49,7 +63,7 @@ pub(super) fn names(named: &[u8]) -> Option<[&str; 2]> {
 const DIGITS: usize = 18;
 
 /// A number without a sign, and what follows it.
-fn number(text: &[u8]) -> Option<(u64, &[u8])> {
+pub(crate) fn number(text: &[u8]) -> Option<(u64, &[u8])> {
     let (mut number, mut digits) = (0_u64, 0);
     if let Some(eight) = text.first_chunk().and_then(eight_digits) {
         (number, digits) = (eight, 8);
@@ -84,20 +98,24 @@ fn eight_digits(text: &[u8; 8]) -> Option<u64> {
     Some((fours * 10_000 + (fours >> 32)) & 0xFFFF_FFFF)
 }
 
-/// What stands before a value, and the value.
-fn value(text: &[u8]) -> Option<(&[u8], i32)> {
-    let (mut number, mut place, mut begins) = (0_i64, 1_i64, text.len());
+/// What stands before a number without a sign, and the number.
+pub(crate) fn last_number(text: &[u8]) -> Option<(&[u8], u64)> {
+    let (mut number, mut place, mut begins) = (0_u64, 1_u64, text.len());
     while let Some(digit @ b'0'..=b'9') = text[..begins].last() {
         // Of too many digits it is wrong, and is not used.
-        number = number.wrapping_add(i64::from(digit - b'0').wrapping_mul(place));
+        number = number.wrapping_add(u64::from(digit - b'0').wrapping_mul(place));
         place = place.wrapping_mul(10);
         begins -= 1;
     }
     let (rest, digits) = text.split_at(begins);
     let is_needless = digits.len() > 1 && digits[0] == b'0';
-    if is_needless || !(1..=DIGITS).contains(&digits.len()) {
-        return None;
-    }
+    ((1..=DIGITS).contains(&digits.len()) && !is_needless).then_some((rest, number))
+}
+
+/// What stands before a value, and the value.
+fn value(text: &[u8]) -> Option<(&[u8], i32)> {
+    let (rest, number) = last_number(text)?;
+    let number = number as i64;
     match rest.strip_suffix(b"-") {
         None => Some((rest, i32::try_from(number).ok()?)),
         // What a negative nought is the parser may say.
@@ -129,7 +147,7 @@ mod tests {
     }
 
     fn read(line: &[u8]) -> Option<(u64, String, String, i32, Option<String>)> {
-        let ValueLine { t, named, v, mark } = ValueLine::of(line)?;
+        let ValueLine { t, value: NamedValue { named, v, mark } } = ValueLine::of(line)?;
         let [on, c] = names(named)?;
         Some((t, on.into(), c.into(), v, mark.map(Into::into)))
     }
