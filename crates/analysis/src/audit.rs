@@ -13,10 +13,7 @@ use alloc::vec::Vec;
 use gtrig_core::{
     Control, ControlId, Edge, Event, Machine, Marks, Nanos, Plan, PollRate, Presence, Tick,
 };
-use rand_pcg::{
-    Pcg32,
-    rand_core::{Rng, SeedableRng},
-};
+use rand_pcg::{Pcg32, rand_core::Rng};
 
 /// A loop that polls.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -50,7 +47,7 @@ impl Loop {
 
     /// Its polls from instant 0 on. The same loop always strays the same way.
     pub(crate) fn polls(self) -> Polls {
-        Polls { of: self, rng: Pcg32::seed_from_u64(1), next: Tick(0), last: None }
+        Polls { of: self, rng: Pcg32::new(1, 1), next: Tick(0), last: None }
     }
 
     /// Whether every poll comes at its instant.

@@ -65,6 +65,10 @@ const PAUSE: Nanos = Nanos::from_millis(100);
 /// Intervals that their median needs.
 const LEAST_INTERVALS: usize = 50;
 
+/// A dead zone must be so much larger than the radius of rest, and what swings no further out
+/// than that has settled: one sample in a thousand is further out than the radius itself.
+const MARGIN: f32 = 1.25;
+
 /// Samples at rest that noise needs: two seconds.
 const LEAST_REST: usize = 500;
 
@@ -183,7 +187,7 @@ pub fn measure(samples: &Samples) -> Measurement {
         asymmetry: rim.asymmetry(is_single),
         hold_jitter: rest::jitter(points, &parts),
         snap_back: match (centre, rest_radius) {
-            (Ok(centre), Ok(radius)) => release::snap_back(points, &parts, centre, radius),
+            (Ok(centre), Ok(radius)) => release::snap_back(points, &parts, centre, radius * MARGIN),
             _ => Err(samples.no_rest()),
         },
         levels: samples.levels(),

@@ -1,6 +1,8 @@
 //! What follows from a measurement for a rig.
 
-use super::{Known, Measurement, Missing, SECTORS, Samples, measure, samples::raw, towards};
+use super::{
+    Known, MARGIN, Measurement, Missing, SECTORS, Samples, measure, samples::raw, towards,
+};
 use gtrig_core::{ControlKind, Travel, length};
 
 /// What to write into a rig, and what it costs.
@@ -35,10 +37,10 @@ pub fn propose(samples: &Samples, measured: &Measurement) -> Proposal {
         travel.iter().find_map(|travel| travel.err().filter(|m| *m != Missing::Directions));
     Proposal {
         travel,
-        dead_zone: then.rest_radius.map(|r| hundredths(r * 1.25, libm::ceilf)),
+        dead_zone: then.rest_radius.map(|r| hundredths(r * MARGIN, libm::ceilf)),
         uncalibrated_dead_zone: measured.rest_radius.and_then(|r| {
             let off = length(measured.centre?);
-            Ok(hundredths(off + r * 1.25, libm::ceilf))
+            Ok(hundredths(off + r * MARGIN, libm::ceilf))
         }),
         outer: missing.map_or_else(|| outer(&then), Err),
         uncalibrated_outer: outer(measured),

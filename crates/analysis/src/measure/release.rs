@@ -4,7 +4,7 @@ use super::{FAR, Known, Missing, Point, SAMPLE, SNAP, SnapBack, apart, rest::Qui
 use alloc::vec::Vec;
 use gtrig_core::{Nanos, length};
 
-/// Over all releases, the worst of each.
+/// Over all releases, the worst of each. What is within `radius` of the centre has settled.
 pub(super) fn snap_back(
     points: &[Point],
     parts: &[Quiet],

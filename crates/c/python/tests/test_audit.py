@@ -110,11 +110,23 @@ def test_an_audit_counts_what_the_page_says(seed, tmp_path):
     assert [loop["poll_hz"] for loop in report["loops"]] == RATES
 
 
-def polls_of(hz, hitch):
-    """When a loop polls, stalls included."""
-    last = -1
+def pcg32():
+    """The numbers of the generator, as `pcg32_srandom(1, 1)` begins it."""
+    multiplier, increment, mask = 6364136223846793005, 3, 2**64 - 1
+    state = (increment + 1) * multiplier + increment & mask
+    while True:
+        shifted = (state >> 18 ^ state) >> 27 & 2**32 - 1
+        turns = state >> 59
+        yield (shifted >> turns | shifted << (-turns & 31)) & 2**32 - 1
+        state = state * multiplier + increment & mask
+
+
+def polls_of(hz, hitch, jitter):
+    """When a loop polls, jitter and stalls included."""
+    last, numbers = -1, pcg32()
     for tick in count():
-        at = tick * 10**9 // hz
+        stray = ((next(numbers) >> 8) / 2**23 - 1) * jitter * (1e9 / hz)
+        at = max(0, math.floor(tick * 10**9 // hz + stray))
         if hitch:
             every, lasts = (ms * MILLISECOND for ms in hitch)
             into = at % every
@@ -142,13 +154,13 @@ class Sent(Button):
             self.pressed_at = time
 
 
-def told_by_loop(moved, hz, hitch, step_hz, edges):
+def told_by_loop(moved, hz, hitch, jitter, step_hz, edges):
     """The counts of each button by a loop, and the latencies of its presses."""
     buttons = {name: Sent(*edges[name]) for _, name, _ in moved}
     told = {name: dict.fromkeys(COUNTS, 0) for name in buttons}
     latencies = {name: [] for name in buttons}
     events, steps = list(moved), 0
-    for now in polls_of(hz, hitch):
+    for now in polls_of(hz, hitch, jitter):
         while events and events[0][0] <= now:
             time, name, value = events.pop(0)
             buttons[name].report(time, value)
@@ -170,7 +182,7 @@ def told_by_loop(moved, hz, hitch, step_hz, edges):
 
 
 @pytest.mark.parametrize("seed", range(60))
-def test_loops_that_stall_and_feed_steps_count_what_the_page_says(seed, tmp_path):
+def test_loops_that_stray_stall_and_feed_steps_count_what_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
     moved = sorted(taps(dice))
     if not moved:
@@ -184,12 +196,14 @@ def test_loops_that_stall_and_feed_steps_count_what_the_page_says(seed, tmp_path
         for name, (latched, ms) in edges.items()
     ]
     rig = rig_of(60, *tables)
+    percent = dice.choice([0, 0, 1, 20, 50])
     options = [f"--hitch={hitch[0]}:{hitch[1]}"] if hitch else []
+    options += [f"--jitter={percent}"] if percent else []
     options += [f"--step={step_hz}"] if step_hz else []
     paths = written(tmp_path, rig, some_pads(moved))
     (report,) = reported("audit", *paths, *options)
     for loop in report["loops"]:
-        asked, latencies = told_by_loop(moved, int(loop["poll_hz"]), hitch, step_hz, edges)
+        asked, latencies = told_by_loop(moved, int(loop["poll_hz"]), hitch, percent / 100, step_hz, edges)
         said = {of["control"].split("/")[1]: of for of in loop["controls"]}
         assert {name: {key: said[name][key] for key in COUNTS} for name in asked} == asked
         for name, counts in said.items():

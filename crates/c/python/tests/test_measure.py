@@ -304,8 +304,7 @@ class Measured:
                 -sum((a - b) * w for a, b, w in zip(place, self.centre, way)) / math.hypot(*way)
                 for place in path
             ]
-            off = [math.dist(place, self.centre) - self.radius for place in path]
-            # One sample is exactly as far off as the radius.
+            off = [math.dist(place, self.centre) - self.radius * 1.25 for place in path]
             assume(all(abs(d) > 1e-6 or abs(d) < 1e-12 for d in off))
             outside = [d > 1e-12 for d in off]
             settled = max((n + 1 for n, is_out in enumerate(outside) if is_out), default=0)
