@@ -6,7 +6,7 @@ import random
 from dataclasses import dataclass, field
 
 import pytest
-from workbench import a_glass, replayed, reported, rig_of, written
+from workbench import a_glass, on_picture, replayed, reported, rig_of, written
 
 # A panel of 160 by 90 mm with ten units a millimetre.
 WIDTH, HEIGHT = 1600, 900
@@ -239,10 +239,15 @@ class Switch:
 
 class Panel:
     """The contacts as the reports say, and as polls find them. The size is in mm, in which the
-    reports have so many units. A debounce is in nanoseconds."""
+    reports have so many units; the picture is as large, turned, unless its size is said. A debounce
+    is in nanoseconds."""
 
-    def __init__(self, size=(160, 90), per_mm=10, latched=False, debounce=0):
-        self.size, self.per_mm = size, per_mm
+    def __init__(
+        self, size=(160, 90), per_mm=10, latched=False, debounce=0, turned=0, picture=None
+    ):
+        self.own, self.per_mm, self.turned = size, per_mm, turned
+        self.upright = size if turned in (0, 180) else size[::-1]
+        self.size = picture or self.upright
         self.latched, self.debounce = latched, debounce
         self.places, self.down, self.polled, self.told = {}, {}, {}, {}
         # For each contact its switch, its last finger, and whether one landed since the last poll.
@@ -250,6 +255,13 @@ class Panel:
 
     def maker(self, finger):
         return "finger"
+
+    def place(self, said):
+        """Where in the picture a report is, in mm."""
+        own = [max(0, min(end, at / self.per_mm)) for at, end in zip(said, self.own)]
+        sizes = zip(on_picture(self.turned, own, self.own), self.size, self.upright)
+        # A place on the edge of a zone is there in floats too.
+        return tuple(round(at * whole / own, 9) for at, whole, own in sizes)
 
     def report(self, time, contact, said):
         self.let_through(time)
@@ -265,8 +277,7 @@ class Panel:
             if time >= switch.until:
                 self.move(contact, time)
         else:
-            ends = zip((at / self.per_mm for at in said), self.size)
-            self.places[contact] = tuple(max(0, min(end, at)) for at, end in ends)
+            self.places[contact] = self.place(said)
 
     def let_through(self, now):
         """What a debounce held back counts when its time is over."""
@@ -683,7 +694,7 @@ def gap(tap, later):
 
 def zone_on(panel, name):
     """A zone of clicks on a panel, in mm."""
-    return tuple(share * whole for share, whole in zip(ZONES[name], panel.size * 2))
+    return tuple(round(share * whole, 9) for share, whole in zip(ZONES[name], panel.size * 2))
 
 
 def away(angle, other):

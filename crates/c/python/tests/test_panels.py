@@ -1,4 +1,4 @@
-"""Gestures on several panels of other sizes, with lengths in every unit, written a second time
+"""Gestures on several panels of other sizes, turned or not, with lengths in every unit, written a second time
 from docs/rig-format.md alone, and held against the program over random hands."""
 
 import random
@@ -35,8 +35,8 @@ def told_of(panels, reports, hz):
     return some_glasses(reports, 3, ends, (TICKS - 1) * 10**9 // hz)
 
 
-def panels_of(panels):
-    return [Panel(size, ends[0] / size[0]) for ends, _, size in panels]
+def panels_of(panels, **surface):
+    return [Panel(size, ends[0] / size[0], **surface) for ends, _, size in panels]
 
 
 @pytest.mark.parametrize("seed", range(200))
@@ -60,9 +60,13 @@ def test_gestures_on_several_panels_give_and_tell_what_the_page_says(seed, tmp_p
     hz, panels = dice.choice([60, 120]), dice.sample(PANELS, dice.choice([1, 2, 2, 3]))
     gesture = a_gesture(dice).in_unit(dice.choice(["mm", "px", "share"]))
     reports = hands_on(dice, hz, panels)
-    surface = ["[surface]", f"pixels = [{PIXELS}, 720]"] if gesture.unit == "px" else []
+    turned = dice.choice([0, 90, 180, 270])
+    picture = dice.choice([None, None, (dice.randint(60, 300), dice.randint(60, 300))])
+    surface = ["[surface]", f"turned = {turned}"]
+    surface += [f"pixels = [{PIXELS}, 720]"] if gesture.unit == "px" else []
+    surface += [f"mm = {list(picture)}"] if picture else []
     rig = rig_of(hz, surface, gesture.table())
     take, rig = written(tmp_path, rig, told_of(panels, reports, hz))
     run = Run(gesture)
-    given(run, reports, replayed(take, rig), hz, panels_of(panels))
+    given(run, reports, replayed(take, rig), hz, panels_of(panels, turned=turned, picture=picture))
     told_alike(run, take, rig)

@@ -18,7 +18,7 @@ from test_fingers import (
     told_alike,
 )
 from test_zones import Contact, Zone, having
-from workbench import a_glass, merged, replayed, replayed_texts, rig_of, written
+from workbench import a_glass, merged, on_picture, replayed, replayed_texts, rig_of, written
 
 SIDE = 1000
 ENDS = (WIDTH, HEIGHT)
@@ -164,7 +164,11 @@ def test_zones_have_what_a_panel_and_a_pointer_make(seed, tmp_path):
     ]
     glass = a_glass(touched, 3, (SIDE, SIDE), until)
     lines = merged(a_mouse(pointed, True, until), glass)
-    told = replayed_texts(tmp_path, rig_of(hz, *(zone.table() for zone in zones)), lines)
+    # The picture of a pointer is upright, however the panel is turned.
+    turned = dice.choice([0, 90, 180, 270])
+    surface = ["[surface]", f"turned = {turned}"]
+    rig = rig_of(hz, surface, *(zone.table() for zone in zones))
+    told = replayed_texts(tmp_path, rig, lines)
     contacts = {name: Hover() if name == "hover" else Contact() for name in MAKERS}
     contacts |= {n: Contact() for n in (1, 2, 3)}
     presses, values = 0, {}
@@ -178,7 +182,7 @@ def test_zones_have_what_a_panel_and_a_pointer_make(seed, tmp_path):
                 for maker in MAKERS:
                     contacts[maker].place = place
             elif isinstance(said, tuple):
-                contacts[name].place = said
+                contacts[name].place = on_picture(turned, said, (SIDE, SIDE))
             else:
                 contact = contacts["hover" if name == "in-range" else name]
                 # One that is down already presses no more.
@@ -270,9 +274,11 @@ def test_whatever_points_makes_gestures(seed, tmp_path):
         if not isinstance(said, bool) or MAKERS[n - 1] in gesture.by
     ]
     reports = sorted(touched + pointed, key=lambda report: report[0])
-    take, rig = written(tmp_path, rig_of(hz, gesture.table()), take)
+    turned = dice.choice([0, 90, 180, 270])
+    rig = rig_of(hz, ["[surface]", f"turned = {turned}"], gesture.table())
+    take, rig = written(tmp_path, rig, take)
     run = Run(gesture)
-    given(run, reports, replayed(take, rig), hz, [Panel(), Pointer()])
+    given(run, reports, replayed(take, rig), hz, [Panel(turned=turned), Pointer()])
     told_alike(run, take, rig)
 
 

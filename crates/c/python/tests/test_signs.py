@@ -7,11 +7,11 @@ import random
 from itertools import accumulate, pairwise
 
 import pytest
-from workbench import a_glass, reports_of_texts, rig_of
+from test_fingers import Panel
+from test_panels import PANELS
+from workbench import reports_of_texts, rig_of, some_glasses
 
 HZ, POINTS, TURN = 60, 16, math.radians(22.5)
-# A panel of 160 by 90 mm with ten units a millimetre.
-ENDS = (1600, 900)
 
 
 def length_of(path):
@@ -46,8 +46,9 @@ def a_path(dice):
     return [(dice.randint(-50, 50), dice.randint(-50, 50)) for _ in range(corners)]
 
 
-def drawn(dice, path):
-    """Places of a hand that draws a path at another place, size and turn, and not quite."""
+def drawn(dice, path, ends):
+    """Places of a hand that draws a path on a panel at another place, size and turn, and not
+    quite."""
     turned, size = math.radians(dice.uniform(-40, 40)), dice.uniform(0.5, 3)
     cos, sin = math.cos(turned) * size, math.sin(turned) * size
     noise = dice.choice([0, 2, 10])
@@ -56,8 +57,9 @@ def drawn(dice, path):
         for n in range(steps):
             x, y = ax + (bx - ax) * n / steps, ay + (by - ay) * n / steps
             x, y = (part + dice.uniform(-noise, noise) for part in (x, y))
-            place = 800 + x * cos - y * sin, 450 + x * sin + y * cos
-            yield tuple(max(0, min(end, round(part))) for part, end in zip(place, ENDS))
+            place = x * cos - y * sin, x * sin + y * cos
+            centred = zip(place, ends)
+            yield tuple(max(0, min(end, round(end / 2 + part))) for part, end in centred)
 
 
 @pytest.mark.parametrize("seed", range(120))
@@ -70,26 +72,33 @@ def test_a_stroke_differs_by_what_the_page_says(seed, tmp_path):
     table = [f"[sign.{name}]\nexamples = {json.dumps(paths)}" for name, paths in signs.items()]
     table += ["[gesture.it]", 'kind = "sign"', 'sign = "sign-0"']
     table += [f"{key} = {value}" for key, value in limits.items()]
+    used = dice.sample(PANELS, dice.randint(1, 2))
+    turned = dice.choice([0, 90, 180, 270])
+    picture = dice.choice([None, None, (dice.randint(60, 300), dice.randint(60, 300))])
+    surface = ["[surface]", f"turned = {turned}", *([f"mm = {list(picture)}"] if picture else [])]
+    panels = [Panel(size, ends[0] / size[0], turned=turned, picture=picture) for ends, _, size in used]
     time, reports, strokes = 10_000_000, [], []
     for _ in range(5):
         path = dice.choice([path for paths in signs.values() for path in paths])
-        places = list(drawn(dice, path))
+        n = dice.randrange(len(used))
+        places = list(drawn(dice, path, used[n][0]))
         told = [(time, places[0])]
         for place in places[1:]:
             time += int(dice.uniform(2e6, 30e6))
             told.append((time, place))
         # Long enough that a poll finds it.
         time += 20_000_000
-        reports += [(told[0][0], 1, said) for said in (places[0], True)]
-        reports += [*((at, 1, place) for at, place in told[1:]), (time, 1, False)]
-        strokes.append((told, time))
+        reports += [(told[0][0], (n, 1), said) for said in (places[0], True)]
+        reports += [*((at, (n, 1), place) for at, place in told[1:]), (time, (n, 1), False)]
+        strokes.append((panels[n], told, time))
         time += 200_000_000
-    rig, lines = rig_of(HZ, table), a_glass(reports, 1, ENDS, time + 10**9, resolution=10)
+    rig = rig_of(HZ, surface, table)
+    lines = some_glasses(reports, 1, [panel[:2] for panel in used], time + 10**9)
     told = reports_of_texts("gestures", tmp_path, rig, lines)
     told = [line for line in told if line["line"] == "verdict"]
     assert len(told) == len(strokes)
-    for line, (its, lifted) in zip(told, strokes):
-        path = [(x / 10, y / 10) for x, y in polled(its, lifted)]
+    for line, (panel, its, lifted) in zip(told, strokes):
+        path = [panel.place(said) for said in polled(its, lifted)]
         checks = {check["limit"]: check["value"] for check in line["checks"]}
         assert checks["length-mm"] == pytest.approx(length_of(path), abs=1e-2)
         if length_of(path) == 0:

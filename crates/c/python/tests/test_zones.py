@@ -6,7 +6,7 @@ import struct
 from dataclasses import dataclass, field
 
 import pytest
-from workbench import a_glass, replayed_texts, rig_of
+from workbench import a_glass, on_picture, replayed_texts, rig_of
 
 TICKS, SIDE = 120, 1000
 
@@ -120,7 +120,9 @@ def test_zones_have_the_fingers_that_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
     hz = dice.choice([60, 120])
     zones = [a_zone(dice, f"zone-{n}") for n in range(dice.randint(1, 6))]
-    rig = rig_of(hz, *(zone.table() for zone in zones))
+    turned = dice.choice([0, 0, 90, 180, 270])
+    surface = ["[surface]", f"turned = {turned}"]
+    rig = rig_of(hz, surface, *(zone.table() for zone in zones))
     waiting = list(reports(dice, hz))
     lines = a_glass(waiting, 2, (SIDE, SIDE), (TICKS - 1) * 10**9 // hz)
     told = replayed_texts(tmp_path, rig, lines)
@@ -133,7 +135,7 @@ def test_zones_have_the_fingers_that_the_page_says(seed, tmp_path):
                 contacts[n].is_down = said
                 contacts[n].finger = fingers if said else contacts[n].finger
             else:
-                contacts[n].place = said
+                contacts[n].place = on_picture(turned, said, (SIDE, SIDE))
         for contact in contacts.values():
             contact.poll(zones)
         asked = {}

@@ -114,6 +114,12 @@ def merged(*takes):
     yield last
 
 
+def on_picture(degrees, place, ends):
+    """Where a place of a panel is on the picture, when the panel is turned."""
+    (x, y), (width, height) = place, ends
+    return {0: (x, y), 90: (height - y, x), 180: (width - x, height - y), 270: (y, width - x)}[degrees]
+
+
 def plug_of_glass(number, contacts, ends, resolution):
     """What a line says that plugs a panel in."""
     per_mm = f',"resolution":{resolution}' if resolution else ""

@@ -57,12 +57,20 @@ impl Turn {
     }
 
     /// A place on the device as a place on the picture, in shares of either.
-    pub const fn apply(self, [x, y]: [f32; 2]) -> [f32; 2] {
+    pub fn apply(self, place: [f32; 2]) -> [f32; 2] {
+        self.place(|axis| place[axis], |axis| 1.0 - place[axis])
+    }
+
+    /// A place on the picture, where the device says of an axis, x or y, how far it is from its
+    /// near end (left or top) and from its far one, in shares.
+    pub(crate) fn place(self, near: impl Fn(usize) -> f32, far: impl Fn(usize) -> f32) -> [f32; 2] {
+        const X: usize = 0;
+        const Y: usize = 1;
         match self {
-            Turn::None => [x, y],
-            Turn::Quarter => [1.0 - y, x],
-            Turn::Half => [1.0 - x, 1.0 - y],
-            Turn::ThreeQuarters => [y, 1.0 - x],
+            Turn::None => [near(X), near(Y)],
+            Turn::Quarter => [far(Y), near(X)],
+            Turn::Half => [far(X), far(Y)],
+            Turn::ThreeQuarters => [near(Y), far(X)],
         }
     }
 

@@ -41,14 +41,22 @@ impl Contact {
     /// values.
     ///
     /// From the top left, y down; 0 to 1 on the picture, whichever way the device is turned.
-    pub const fn place(&self, values: [f32; 2]) -> [f32; 2] {
+    pub fn place(&self, values: [f32; 2]) -> [f32; 2] {
         self.turn.apply(values)
     }
 
-    /// The same for what its controls report.
+    /// The same for what its controls report. Where the picture begins at the far end of an axis
+    /// the share is worked out from there: 1 less a rounded share is not always the nearest
+    /// number, and the edge of a zone may be just there.
     pub(crate) fn place_of(&self, raw: [i32; 2]) -> [f32; 2] {
-        let [x, y] = self.travel;
-        self.place([normalise(x, raw[0]), normalise(y, raw[1])])
+        let near = |axis: usize| normalise(self.travel[axis], raw[axis]);
+        let far = |axis: usize| match self.travel[axis] {
+            ControlKind::Position { min, max } if min < max => {
+                normalise(ControlKind::Position { min: max, max: min }, raw[axis])
+            }
+            _ => 1.0 - near(axis),
+        };
+        self.turn.place(near, far)
     }
 
     /// A place in shares of the picture as millimetres from its top left.
@@ -307,5 +315,42 @@ impl ContactState {
     /// Whether a zone had it at the tick before.
     pub(crate) const fn was_in(&self, zone: ZoneId) -> bool {
         self.had.has(zone)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// However the panel is turned, a finger is at the nearest number there is to where it
+        /// is, and what its controls' values say agrees.
+        #[test]
+        fn a_place_is_the_nearest_number(
+            ends in [1..4000i32, 1..4000i32],
+            (low, shares) in (-50..50i32, [0.0..=1.0f64, 0.0..=1.0f64]),
+            n in 0..4usize,
+        ) {
+            let travel = ends.map(|end| ControlKind::Position { min: low, max: low + end });
+            let (_, turn) = Turn::DEGREES[n];
+            let contact = Contact {
+                down: ControlId(0), x: ControlId(1), y: ControlId(2),
+                size: [160.0, 90.0], turn, by: Pointing::Finger, panel: 0, travel, pixels: None,
+            };
+            let way = [0, 1].map(|n| (shares[n] * f64::from(ends[n])).round() as i32);
+            let near = |n: usize| (f64::from(way[n]) / f64::from(ends[n])) as f32;
+            let far = |n: usize| (f64::from(ends[n] - way[n]) / f64::from(ends[n])) as f32;
+            let place = contact.place_of(way.map(|way| low + way));
+            let nearest = match turn {
+                Turn::None => [near(0), near(1)],
+                Turn::Quarter => [far(1), near(0)],
+                Turn::Half => [far(0), far(1)],
+                Turn::ThreeQuarters => [near(1), far(0)],
+            };
+            prop_assert_eq!(place, nearest);
+            let said = contact.place([near(0), near(1)]);
+            prop_assert!((0..2).all(|n| (said[n] - place[n]).abs() < 1e-6), "{:?}", said);
+        }
     }
 }
