@@ -13,7 +13,7 @@
 //! presses, `P` being its period. This is exact: the polls of one phase are `P`
 //! apart, and those of all phases together fill the time.
 
-use alloc::{vec, vec::Vec};
+use alloc::{collections::BTreeSet, vec, vec::Vec};
 use gtrig_core::{ControlId, Event, Marks, Nanos, Plan, PollRate, Presence};
 
 /// The presses of one control, and how many of them a steady loop loses on average.
@@ -120,9 +120,10 @@ impl Believed {
         }
     }
 
-    /// It can be heard no more: it is up.
-    fn rest(&mut self, at: u64) {
-        (self.is_down, self.reported) = (false, false);
+    /// It can be heard no more: it is up, and what it does next counts at once.
+    fn rest(&mut self, at: u64, debounce: Nanos) {
+        self.pass(at, debounce);
+        (self.is_down, self.reported, self.quiet_until) = (false, false, 0);
         self.downs.release(at);
     }
 }
@@ -132,17 +133,24 @@ impl Believed {
 /// not all that counts.
 pub fn phase_losses(plan: &Plan, events: &[Event], rate: PollRate) -> Vec<PhaseLoss> {
     let mut buttons = vec![Believed::default(); plan.control_count()];
+    let mut silent = BTreeSet::new();
     let debounce = |control| plan.edges(control).debounce;
     for event in events {
         let control = plan.control(event.control);
         let (at, marks) = (event.time.0, event.marks);
         if control.is_presence {
-            if Presence::from_value(event.value) != Presence::Here {
+            if Presence::from_value(event.value) == Presence::Here {
+                silent.remove(&control.device);
+            } else {
+                silent.insert(control.device);
                 let its = (0..).map(ControlId).zip(&mut buttons);
                 its.filter(|(id, _)| plan.control(*id).device == control.device)
-                    .for_each(|(_, button)| button.rest(at));
+                    .for_each(|(id, button)| button.rest(at, debounce(id)));
             }
-        } else if control.kind.is_button() && !marks.contains(Marks::REPEAT) {
+        } else if control.kind.is_button()
+            && !marks.contains(Marks::REPEAT)
+            && !silent.contains(&control.device)
+        {
             let counts = !marks.contains(Marks::CARRIED);
             let button = &mut buttons[event.control.index()];
             button.report(event.value != 0, at, debounce(event.control), counts);

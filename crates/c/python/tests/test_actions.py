@@ -89,8 +89,7 @@ class PadThatGoes(Pad):
             self.axes = dict.fromkeys(AXES, 0)
             for button in self.buttons.values():
                 # Nothing holds that back, and what comes next counts at once.
-                if button.said or button.counts:
-                    button.said = button.counts = button.quiet_until = 0
+                button.said = button.counts = button.quiet_until = 0
 
 
 class Modes:

@@ -6,7 +6,7 @@ import random
 from itertools import count, pairwise
 
 import pytest
-from test_actions import Button
+from test_actions import AXES, Button, PadThatGoes, comings_and_goings, take_of
 from workbench import BUTTONS, MILLISECOND, reported, reports_of_texts, rig_of, some_pads, written
 
 RATES = [20, 30, 60, 120, 240, 1000]
@@ -153,18 +153,29 @@ class Sent(Button):
         elif self.believe(time, 0):
             self.pressed_at = time
 
+    def go(self, time):
+        """Its device goes, or is deaf."""
+        self.let_through(time)
+        self.said = self.counts = self.quiet_until = 0
+
 
 def told_by_loop(moved, hz, hitch, jitter, step_hz, edges):
     """The counts of each button by a loop, and the latencies of its presses."""
-    buttons = {name: Sent(*edges[name]) for _, name, _ in moved}
+    buttons = {name: Sent(*edges[name]) for _, name, _ in moved if name in BUTTONS}
+    is_heard = True
     told = {name: dict.fromkeys(COUNTS, 0) for name in buttons}
     latencies = {name: [] for name in buttons}
     events, steps = list(moved), 0
     for now in polls_of(hz, hitch, jitter):
         while events and events[0][0] <= now:
             time, name, value = events.pop(0)
-            buttons[name].report(time, value)
-            told[name]["sent"] += value
+            if name not in BUTTONS:
+                is_heard = name in ("plug", "heard")
+                for button in buttons.values() if not is_heard else []:
+                    button.go(time)
+            elif is_heard:
+                buttons[name].report(time, value)
+                told[name]["sent"] += value
         due = ((now + 1) * step_hz - 1) // 10**9 if step_hz else 0
         ran, steps = due - steps, due
         for name, button in buttons.items():
@@ -187,6 +198,8 @@ def test_loops_that_stray_stall_and_feed_steps_count_what_the_page_says(seed, tm
     moved = sorted(taps(dice))
     if not moved:
         return
+    if dice.random() < 0.5:
+        moved = [moves for moves in comings_and_goings(dice, moved) if moves[1] not in AXES]
     every = dice.randint(20, 700)
     hitch = dice.choice([None, (every, dice.randint(1, every - 1))])
     step_hz = dice.choice([0, 20, 50, 60, 250])
@@ -200,12 +213,66 @@ def test_loops_that_stray_stall_and_feed_steps_count_what_the_page_says(seed, tm
     options = [f"--hitch={hitch[0]}:{hitch[1]}"] if hitch else []
     options += [f"--jitter={percent}"] if percent else []
     options += [f"--step={step_hz}"] if step_hz else []
-    paths = written(tmp_path, rig, some_pads(moved))
-    (report,) = reported("audit", *paths, *options)
+    *lines, _ = take_of(moved, 60)
+    (report,) = reported("audit", *written(tmp_path, rig, lines), *options)
     for loop in report["loops"]:
         asked, latencies = told_by_loop(moved, int(loop["poll_hz"]), hitch, percent / 100, step_hz, edges)
         said = {of["control"].split("/")[1]: of for of in loop["controls"]}
-        assert {name: {key: said[name][key] for key in COUNTS} for name in asked} == asked
+        # Of a button whose reports nobody heard nothing is told.
+        asked = {name: counts for name, counts in asked.items() if counts["sent"]}
+        counted = {name: {key: of[key] for key in COUNTS} for name, of in said.items()}
+        assert counted == asked
         for name, counts in said.items():
             assert counts["lost"] == counts["sent"] - counts["seen"] - counts["chatter"]
             have_latencies(counts, latencies[name])
+
+
+class Remembered(Button):
+    """A button that knows from when to when it was down."""
+
+    def __init__(self, debounce_ms):
+        super().__init__(False, debounce_ms)
+        self.downs = []
+
+    def believe(self, time, order):
+        was_down = self.counts
+        is_press = super().believe(time, order)
+        if is_press:
+            self.downs.append((time, 10**15))
+        elif was_down and not self.counts:
+            self.let_go(time)
+        return is_press
+
+    def let_go(self, time):
+        self.downs[-1] = self.downs[-1][0], time
+
+    def is_gone(self):
+        return self.downs and not self.counts and self.downs[-1][1] == 10**15
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_over_all_phases_what_goes_lets_go_of_its_buttons(seed, tmp_path):
+    dice = random.Random(seed)
+    moved = sorted(taps(dice))
+    if not moved:
+        return
+    pad = PadThatGoes({name: Remembered(dice.choice([0, 0, 5, 40])) for name in BUTTONS})
+    tables = [
+        ["[[edge]]", f'of = "pad/{name}"', f"debounce-ms = {button.debounce // MILLISECOND}"]
+        for name, button in pad.buttons.items()
+    ]
+    events = list(comings_and_goings(dice, moved))
+    *lines, _ = take_of(events, 60)
+    (report,) = reports_of_texts("audit", tmp_path, rig_of(60, *tables), lines)
+    for time, name, value in events:
+        pad.report(time, name, value)
+        for button in pad.buttons.values():
+            if button.is_gone():
+                button.let_go(time)
+    pad.let_through(10**14)
+    for loop in report["loops"]:
+        told = {of["control"].split("/")[1]: of["mean_lost"] for of in loop["controls"]}
+        for name, button in pad.buttons.items():
+            if button.downs:
+                lost = len(button.downs) - mean_seen(button.downs, loop["poll_hz"])
+                assert told[name] == pytest.approx(lost, abs=1e-9), name

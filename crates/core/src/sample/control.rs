@@ -309,14 +309,14 @@ impl ControlState {
     /// Returns the control to rest because its device can no longer be heard.
     /// A place on a surface has no rest and stays.
     ///
-    /// Returns whether that moved anything. A debounce holds nothing back of it: the device may be
-    /// gone for good.
+    /// Returns whether that moved anything. A debounce holds nothing back of it, for the device may
+    /// be gone for good, nor of what comes next.
     pub(crate) fn let_go(&mut self, kind: ControlKind, time: Nanos) -> bool {
         let is_off = self.actual != kind.rest() || self.reported != kind.rest();
+        self.quiet_until = Nanos(0);
         let held = is_off && !matches!(kind, ControlKind::Position { .. });
         if held {
             (self.actual, self.reported) = (kind.rest(), kind.rest());
-            self.quiet_until = Nanos(0);
             self.marks |= LaneMarks::SYNTHETIC;
             self.turned[0] = time;
         }
