@@ -257,6 +257,7 @@ def test_over_all_phases_what_goes_lets_go_of_its_buttons(seed, tmp_path):
     if not moved:
         return
     pad = PadThatGoes({name: Remembered(dice.choice([0, 0, 5, 40])) for name in BUTTONS})
+    as_reported = PadThatGoes({name: Remembered(0) for name in BUTTONS})
     tables = [
         ["[[edge]]", f'of = "pad/{name}"', f"debounce-ms = {button.debounce // MILLISECOND}"]
         for name, button in pad.buttons.items()
@@ -265,11 +266,18 @@ def test_over_all_phases_what_goes_lets_go_of_its_buttons(seed, tmp_path):
     *lines, _ = take_of(events, 60)
     (report,) = reports_of_texts("audit", tmp_path, rig_of(60, *tables), lines)
     for time, name, value in events:
-        pad.report(time, name, value)
-        for button in pad.buttons.values():
-            if button.is_gone():
-                button.let_go(time)
+        for one in (pad, as_reported):
+            one.report(time, name, value)
+            for button in one.buttons.values():
+                if button.is_gone():
+                    button.let_go(time)
     pad.let_through(10**14)
+    states = []
+    for downs in (button.downs for button in as_reported.buttons.values()):
+        states += [released - pressed for pressed, released in downs if released < 10**15]
+        states += [later[0] - earlier[1] for earlier, later in pairwise(downs)]
+    shortest = report["shortest_state_ms"]
+    assert (shortest and shortest * MILLISECOND) == pytest.approx(min(states, default=None))
     for loop in report["loops"]:
         told = {of["control"].split("/")[1]: of["mean_lost"] for of in loop["controls"]}
         for name, button in pad.buttons.items():
