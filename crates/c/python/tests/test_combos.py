@@ -519,21 +519,51 @@ def dpad_directions(moved, hz):
     return presses
 
 
+def a_combo_of_directions(dice):
+    combo = a_combo(dice, COMPASS, others=["release", "hold"])
+    # Of directions a strict one sees those that the rig names.
+    combo.seen = combo.own.union(*(part.unless for part in combo.parts))
+    return combo
+
+
+def some_dpads(*moved):
+    """The lines of a take in which the d-pads of pads move."""
+    controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in WAYS)
+    yield '{"take":1}'
+    for n, _ in enumerate(moved, 1):
+        yield f'{{"t":0,"plug":"pad{n}","kind":"pad","controls":[{controls}]}}'
+    moves = sorted((*move, n) for n, of_one in enumerate(moved, 1) for move in of_one)
+    for time, name, value, n in moves:
+        yield f'{{"t":{time},"on":"pad{n}","c":"{DPAD[name]}","v":{value}}}'
+    yield f'{{"t":{moves[-1][0] + 3 * 10**9},"ends":true}}'
+
+
+def are_met(said, fires):
+    """A release counts just before the press of the same instant."""
+    assert [(at, device) for at, _, device in said] == [(at, device) for at, _, device in fires]
+    assert all(to - at in (0, 1) for (_, to, _), (_, at, _) in zip(said, fires))
+
+
 @pytest.mark.parametrize("seed", range(100))
 def test_a_dpad_has_directions(seed, tmp_path):
     dice = random.Random(seed)
-    hz, combo = dice.choice([60, 120, 500]), a_combo(dice, COMPASS, others=["release", "hold"])
-    # Of directions a strict one sees those that the rig names.
-    combo.seen = combo.own.union(*(part.unless for part in combo.parts))
-    moved = movements(dice, may_go=False)
-    controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in WAYS)
-    lines = ['{"take":1}', f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}']
-    lines += [f'{{"t":{t},"on":"pad1","c":"{DPAD[name]}","v":{v}}}' for t, name, v in moved]
-    lines.append(f'{{"t":{moved[-1][0] + 3 * 10**9},"ends":true}}')
-    said = met(tmp_path, rig_of(hz, combo.table(), ['stick = "pad/dpad"']), lines)
-    fires = list(Search(combo, dpad_directions(moved, hz), hz).fires())
-    assert [at for at, _, _ in said] == [at for at, _ in fires]
-    assert all(to - at in (0, 1) for (_, to, _), (_, at) in zip(said, fires))
+    hz, combo, moved = dice.choice([60, 120, 500]), a_combo_of_directions(dice), movements(dice, False)
+    said = met(tmp_path, rig_of(hz, combo.table(), ['stick = "pad/dpad"']), some_dpads(moved))
+    fires = Search(combo, dpad_directions(moved, hz), hz).fires()
+    are_met(said, [(*at, None) for at in fires])
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_a_combo_of_one_device_is_one_for_each_dpad(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, combo = dice.choice([60, 120, 500]), a_combo_of_directions(dice)
+    pads = [movements(dice, False) for _ in "12"]
+    rig = rig_of(hz, combo.table(), ['stick = "pad/dpad"', "one-device = true"])
+    fires = [Search(combo, dpad_directions(moved, hz), hz).fires() for moved in pads]
+    asked = [(*at, f"pad{n}") for n, of_one in enumerate(fires, 1) for at in of_one]
+    said = met(tmp_path, rig, some_dpads(*pads))
+    for pad in ("pad1", "pad2"):
+        are_met([at for at in said if at[2] == pad], [at for at in asked if at[2] == pad])
 
 
 def fires_of(steps, others, folder, lines):
