@@ -1,0 +1,175 @@
+"""What a game gave in its frames held against the rig, written a second time from docs/reports.md,
+docs/rig-format.md and docs/take-format.md alone, over random hands, polls and mistakes."""
+
+import json
+import random
+from dataclasses import dataclass
+from itertools import pairwise
+
+import pytest
+from workbench import MILLISECOND, merged, reported, rig_of, written
+
+BUTTONS = ["south", "east"]
+AXIS, FAR = "stick-l-x", 1000
+RIG = [
+    "[action.horn]", 'gives = "on"', 'from = "pad/south"',
+    "[action.light]", 'gives = "toggle"', 'from = "pad/east"',
+    "[action.slew]", 'gives = "axis"', f'from = {{ axis = "pad/{AXIS}" }}',
+    "[game]",
+]
+NAMES = """[game.names]
+Horn = "horn"
+Down = "horn.pressed"
+Up = "horn.released"
+Light = "light"
+Slew = { is = "slew", times = 100 }
+Way = { moves = "slew", times = 90 }
+"""
+
+
+def hands(dice):
+    """What the pad reports, in order of time; nothing before the second frame."""
+    time = 100 * MILLISECOND
+    states = dict.fromkeys(BUTTONS, 0)
+    for _ in range(dice.randint(5, 60)):
+        time += int(dice.uniform(1e6, dice.choice([8e6, 120e6])))
+        name = dice.choice([*BUTTONS, AXIS])
+        if name == AXIS:
+            yield time, name, dice.randint(-FAR, FAR)
+        else:
+            states[name] = 1 - states[name]
+            yield time, name, states[name]
+
+
+def a_pad(moved):
+    button = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS)
+    axis = f'{{"code":"{AXIS}","kind":"axis","min":{-FAR},"centre":0,"max":{FAR}}}'
+    yield '{"take":1}'
+    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{button},{axis}]}}'
+    for time, name, value in moved:
+        yield f'{{"t":{time},"on":"pad1","c":"{name}","v":{value}}}'
+    yield f'{{"t":{moved[-1][0] + 10**9},"ends":true}}'
+
+
+@dataclass
+class Frame:
+    """A frame of a game: its number, its poll, the steps it ran where the game has any, whether it
+    follows the frame before at once, and the seconds since that polled."""
+
+    number: int
+    poll: int
+    steps: int | None
+    follows: bool
+    seconds: float
+
+
+def frames(dice, until):
+    """Frames of which some are missing; and the game may be started again."""
+    has_steps, may_jump = dice.random() < 0.4, dice.random() < 0.5
+    number, now, before = dice.randint(0, 9), 20 * MILLISECOND, None
+    while now < until:
+        steps = dice.choice([0, 1, 1, 2]) if has_steps else None
+        seconds = (now - before.poll) / 1e9 if before else 0
+        follows = before is not None and number == before.number + 1
+        yield (before := Frame(number, now, steps, follows, seconds if follows else 0))
+        now += int(dice.choice([0, 1, 1, 1]) * dice.uniform(4e6, dice.choice([20e6, 60e6])))
+        jumps = may_jump and dice.random() < 0.05
+        number = number + dice.choice([2, 30]) if jumps else number + 1
+        number = 0 if may_jump and dice.random() < 0.03 else number
+
+
+def by_the_rig(moved, its_frames):
+    """What the rig says of each frame, but for which way a toggle is turned."""
+    said = dict.fromkeys([*BUTTONS, AXIS], 0)
+    events, light, waiting = list(moved), False, {}
+    for frame in its_frames:
+        was = dict(said)
+        while events and events[0][0] <= frame.poll:
+            _, name, said[name] = events.pop(0)
+        light ^= said["east"] > was["east"]
+        counts = {"Down": int(said["south"] > was["south"]), "Up": int(said["south"] < was["south"])}
+        # What happens in a frame without a step counts in the next one that runs any.
+        for name, count in counts.items():
+            waiting[name] = waiting.get(name, 0) + count
+            counts[name] = 0 if frame.steps == 0 else waiting.pop(name)
+        slew = said[AXIS] / FAR
+        yield counts | {
+            "Horn": said["south"], "Light": int(light),
+            "Slew": slew * 100, "Way": slew * 90 * frame.seconds,
+        }
+
+
+class Compared:
+    """What is counted of one value."""
+
+    def __init__(self, name):
+        self.name, self.compared, self.differed, self.most = name, 0, 0, 0.0
+        # Whether what happened may have happened in a frame that nobody knows; and whether the
+        # game has said how a toggle is turned, and whether that is as the rig has it.
+        self.may_wait, self.is_turn_known, self.is_turned = False, False, False
+
+    def is_known(self, frame):
+        waited = self.may_wait or not frame.follows
+        self.may_wait = waited and frame.steps == 0
+        if self.name in ("Down", "Up"):
+            return not waited
+        if self.name == "Way":
+            return frame.follows and frame.seconds > 0
+        return frame.steps != 0
+
+    def hold(self, frame, ours, theirs, tolerance):
+        if self.name == "Light":
+            self.is_turn_known &= frame.follows
+            if not self.is_turn_known and frame.steps != 0:
+                self.is_turn_known, self.is_turned = True, bool(theirs) != bool(ours)
+            ours ^= self.is_turned
+        if self.is_known(frame):
+            off = abs(theirs - ours) / {"Slew": 100, "Way": 90 * frame.seconds}.get(self.name, 1)
+            self.compared += 1
+            self.differed += off > tolerance + 1e-6
+            self.most = max(self.most, off)
+
+
+def mistaken(dice, name, ours):
+    """Something else than the rig says, by more than any tolerance."""
+    if name in ("Horn", "Light"):
+        return 1 - int(ours)
+    return ours + (dice.uniform(20, 100) if name in ("Slew", "Way") else dice.choice([1, 2]))
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_a_game_agrees_where_it_gives_what_the_rig_says(seed, tmp_path):
+    dice = random.Random(seed)
+    moved, tolerance = list(hands(dice)), dice.choice([0.001, 0.01, 0.1])
+    its_frames = list(frames(dice, moved[-1][0] + 50 * MILLISECOND))
+    chance, is_late = dice.choice([0, 0.02, 0.3]), dice.choice([0, 3]) * MILLISECOND
+    lines, given, held = ['{"take":1}'], {}, {}
+    for frame, ours in zip(its_frames, by_the_rig(moved, its_frames)):
+        gives = {
+            name: mistaken(dice, name, value) if dice.random() < chance else value
+            for name, value in ours.items()
+        }
+        for name, value in ours.items():
+            held.setdefault(name, Compared(name)).hold(frame, value, gives[name], tolerance)
+        # What is as in the frame before may be left out.
+        given = given if frame.follows else {}
+        changed = {name: value for name, value in gives.items() if given.get(name) != value}
+        changed |= {name: gives[name] for name in gives if dice.random() < 0.5}
+        given = gives
+        line = {"t": frame.poll + is_late, "frame": frame.number, "polled": frame.poll, "gives": changed}
+        line |= {"steps": frame.steps} if frame.steps is not None else {}
+        lines.append(json.dumps(line, separators=(",", ":")))
+    rig = rig_of(60, RIG, [f"tolerance = {tolerance}", NAMES])
+    pad = list(a_pad(moved))
+    take, rig = written(tmp_path, rig, merged(pad[:-1], [*lines, pad[-1]]))
+    (report,) = reported("agree", take, rig, may_say_no=True)
+    jumps = [b.number - a.number - 1 for a, b in pairwise(its_frames)]
+    asked = len(its_frames), sum(jump for jump in jumps if jump > 0), sum(jump < 0 for jump in jumps)
+    assert (report["frames"], report["left_out"], report["restarts"]) == asked
+    told = {value["name"]: value for value in report["values"]}
+    for name, value in held.items():
+        counts = told[name]["compared"], told[name]["differed"]
+        assert counts == (value.compared, value.differed), name
+        assert told[name]["most"] == pytest.approx(value.most, rel=1e-4, abs=1e-4), name
+    compared = any(value.compared for value in held.values())
+    assert report["agrees"] == (compared and not any(value.differed for value in held.values()))
