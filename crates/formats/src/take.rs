@@ -16,6 +16,9 @@ pub use fault::{ControlFault, Fault};
 pub use read::{Damage, Header, Intake, Loaded, TakeLines, TakeReader, TakeRest, Taken};
 pub use write::{TakeWriter, write};
 
+#[cfg(test)]
+pub(crate) use value_line::tests::{changed, changes};
+
 #[cfg(feature = "reel")]
 pub(crate) use line::LineOf;
 pub(crate) use line::{HeaderLine, Line, Text, marks, marks_text};

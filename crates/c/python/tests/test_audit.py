@@ -10,6 +10,8 @@ from test_actions import AXES, Button, PadThatGoes, comings_and_goings, take_of
 from workbench import BUTTONS, MILLISECOND, reported, reports_of_texts, rig_of, some_pads, written
 
 RATES = [20, 30, 60, 120, 240, 1000]
+# Later than anything is released.
+FOR_EVER = 10**15
 COUNTS = ["sent", "seen", "chatter", "delayed", "missed_by_step", "doubled_by_step"]
 
 
@@ -81,6 +83,12 @@ def taps(dice):
             yield time, name, 0
 
 
+def states_of(downs):
+    """How long a button was down, and how long up between two presses."""
+    yield from (released - pressed for pressed, released in downs if released < FOR_EVER)
+    yield from (later[0] - earlier[1] for earlier, later in pairwise(downs))
+
+
 @pytest.mark.parametrize("seed", range(40))
 def test_an_audit_counts_what_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
@@ -90,9 +98,7 @@ def test_an_audit_counts_what_the_page_says(seed, tmp_path):
     (report,) = reports_of_texts("audit", tmp_path, rig_of(60), some_pads(moved))
     all_downs = {name: downs_of(moved, name) for name in BUTTONS}
     all_downs = {name: downs for name, downs in all_downs.items() if downs}
-    states = [b - a for downs in all_downs.values() for a, b in downs]
-    for downs in all_downs.values():
-        states += [later[0] - earlier[1] for earlier, later in pairwise(downs)]
+    states = [state for downs in all_downs.values() for state in states_of(downs)]
     assert report["shortest_state_ms"] == pytest.approx(min(states) / MILLISECOND)
     assert report["sure_hz"] == pytest.approx(1e9 / min(states))
     lossless = []
@@ -238,7 +244,7 @@ class Remembered(Button):
         was_down = self.counts
         is_press = super().believe(time, order)
         if is_press:
-            self.downs.append((time, 10**15))
+            self.downs.append((time, FOR_EVER))
         elif was_down and not self.counts:
             self.let_go(time)
         return is_press
@@ -247,7 +253,7 @@ class Remembered(Button):
         self.downs[-1] = self.downs[-1][0], time
 
     def is_gone(self):
-        return self.downs and not self.counts and self.downs[-1][1] == 10**15
+        return self.downs and not self.counts and self.downs[-1][1] == FOR_EVER
 
 
 @pytest.mark.parametrize("seed", range(100))
@@ -272,10 +278,7 @@ def test_over_all_phases_what_goes_lets_go_of_its_buttons(seed, tmp_path):
                 if button.is_gone():
                     button.let_go(time)
     pad.let_through(10**14)
-    states = []
-    for downs in (button.downs for button in as_reported.buttons.values()):
-        states += [released - pressed for pressed, released in downs if released < 10**15]
-        states += [later[0] - earlier[1] for earlier, later in pairwise(downs)]
+    states = [state for of in as_reported.buttons.values() for state in states_of(of.downs)]
     shortest = report["shortest_state_ms"]
     assert (shortest and shortest * MILLISECOND) == pytest.approx(min(states, default=None))
     for loop in report["loops"]:

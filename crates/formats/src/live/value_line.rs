@@ -38,7 +38,7 @@ impl<'a> LiveValue<'a> {
 #[cfg(test)]
 mod tests {
     use super::LiveValue;
-    use crate::take::{Line, names};
+    use crate::take::{Line, changed, changes, names};
     use proptest::prelude::*;
     use rstest::rstest;
 
@@ -92,17 +92,13 @@ mod tests {
         fn what_it_reads_of_a_changed_line_is_what_the_parser_reads(
             t in prop::option::of(any::<u64>()), v: i32, n in prop::option::of(0..1_000u64),
             mark in prop::option::of("[a-z+]{0,9}"),
-            changes in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 0..3),
+            changes in changes(),
         ) {
             let t = t.map_or(String::new(), |t| format!("\"t\":{t},"));
             let mark = mark.map_or(String::new(), |mark| format!(",\"mark\":\"{mark}\""));
             let n = n.map_or(String::new(), |n| format!(",\"n\":{n}"));
             let line = format!("{{{t}\"on\":\"pad1\",\"c\":\"stick-l-x\",\"v\":{v}{mark}{n}}}");
-            let mut line = line.into_bytes();
-            for (at, byte) in changes {
-                let at = at.index(line.len());
-                line[at] = byte;
-            }
+            let line = changed(line, changes);
             if let Some(read) = read(&line) {
                 prop_assert_eq!(Some(read), parsed(&line), "{}", String::from_utf8_lossy(&line));
             }

@@ -131,10 +131,25 @@ fn plain(text: &[u8]) -> Option<&str> {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::{super::line::Line, *};
-    use proptest::prelude::*;
+    use proptest::{prelude::*, sample::Index};
     use rstest::rstest;
+
+    /// Up to two bytes of a line to be others.
+    pub(crate) fn changes() -> impl Strategy<Value = Vec<(Index, u8)>> {
+        prop::collection::vec((any::<Index>(), any::<u8>()), 0..3)
+    }
+
+    /// A line with those changes.
+    pub(crate) fn changed(line: String, changes: Vec<(Index, u8)>) -> Vec<u8> {
+        let mut line = line.into_bytes();
+        for (at, byte) in changes {
+            let at = at.index(line.len());
+            line[at] = byte;
+        }
+        line
+    }
 
     /// What the parser of JSON makes of a line, if that is a value and nothing else.
     fn parsed(line: &[u8]) -> Option<(u64, String, String, i32, Option<String>)> {
@@ -215,15 +230,11 @@ mod tests {
         fn what_it_reads_of_a_changed_line_is_what_the_parser_reads(
             t in prop_oneof![0..2_592_000_000_000_000u64, any::<u64>()], v: i32,
             mark in prop::option::of("[a-z+]{0,9}"),
-            changes in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 0..3),
+            changes in changes(),
         ) {
             let mark = mark.map_or(String::new(), |mark| format!(",\"mark\":\"{mark}\""));
             let line = format!("{{\"t\":{t},\"on\":\"pad1\",\"c\":\"stick-l-x\",\"v\":{v}{mark}}}");
-            let mut line = line.into_bytes();
-            for (at, byte) in changes {
-                let at = at.index(line.len());
-                line[at] = byte;
-            }
+            let line = changed(line, changes);
             if let Some(read) = read(&line) {
                 prop_assert_eq!(Some(read), parsed(&line), "{}", String::from_utf8_lossy(&line));
             }
