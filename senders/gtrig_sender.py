@@ -50,7 +50,7 @@ class Device:
         value = int(value)
         if self.values[code] != value:
             self.values[code] = value
-            self.sender.line(on=self.name, c=code, v=value, t=at_ns or time.monotonic_ns())
+            self.sender.line(t=at_ns or time.monotonic_ns(), on=self.name, c=code, v=value)
 
     def plug(self):
         self.sender.line(
@@ -59,7 +59,7 @@ class Device:
 
     def state(self, mark):
         for code, value in self.values.items():
-            self.sender.line(on=self.name, c=code, v=value, mark=mark, t=time.monotonic_ns())
+            self.sender.line(t=time.monotonic_ns(), on=self.name, c=code, v=value, mark=mark)
 
 
 class Sender:

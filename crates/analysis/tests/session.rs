@@ -292,6 +292,37 @@ fn a_key_held_for_too_long_is_suspected() {
     assert!(why(130).contains("may be stuck"), "{}", why(130));
 }
 
+proptest! {
+    /// Wherever a recording begins, a button comes to what its device said last.
+    #[test]
+    fn what_a_debounce_holds_back_is_in_the_opening(
+        pauses in prop::collection::vec(1u32..40, 1..12), latched: bool,
+    ) {
+        let mut rig = full_rig(60.0, latched);
+        let of = vec![Scope::Control(reference("pad/south"))];
+        let debounce = Some(Nanos::from_millis(40));
+        rig.edges.push(EdgeRule { of, debounce, ..EdgeRule::default() });
+        let mut desk = Desk::new(rig);
+        let (mut ms, mut value) = (0.0, 0);
+        for pause in pauses {
+            (ms, value) = (ms + f64::from(pause), 1 - value);
+            desk.set(ms, "pad1/south", value);
+        }
+        let (plan, rate) = (desk.session.plan().clone(), desk.session.plan().rate());
+        let last = rate.tick_seeing(Nanos((ms * 1e6) as u64));
+        desk.run_to(last.0);
+        let now = rate.time_of(last);
+        let opening = desk.session.now().opening(&plan, now);
+        let mut another = Machine::new(&plan, Tick(0));
+        another.tick(&plan, now, &opening);
+        for n in 1..30 {
+            another.tick(&plan, Nanos(now.0 + n * 20_000_000), &[]);
+        }
+        let is_down = another.control(desk.control("pad1/south")).is_down();
+        prop_assert_eq!(is_down, value == 1);
+    }
+}
+
 #[test]
 fn chatter_is_taken_out_counted_and_explained() {
     let mut rig = full_rig(60.0, false);

@@ -190,6 +190,25 @@ fn a_rig_is_reloaded_while_the_game_runs() {
     assert_eq!(reader.look(&game.input).presses(game.actions[0]), 0);
 }
 
+/// What a debounce holds back while the rig is reloaded no device says again.
+#[rstest]
+#[case::a_release(&[(1, 1), (9, 0)], false)]
+#[case::a_press(&[(1, 1), (9, 0), (12, 1)], true)]
+#[case::a_press_after_a_tap(&[(1, 1), (60, 0), (70, 1)], true)]
+fn what_a_debounce_holds_back_outlives_a_reload(#[case] said: &[(u64, i32)], #[case] is_on: bool) {
+    let mut game = game();
+    let debounced = format!("{RIG}\n[[edge]]\nof = \"pad/south\"\ndebounce-ms = 50\n");
+    let rig = gtrig_formats::rig::parse("t.toml", &debounced).unwrap();
+    game.input.reload(rig.clone()).unwrap();
+    for &(at, value) in said {
+        game.input.feed(ms(at), &[(game.south, value)]);
+        game.input.frame(ms(at + 1));
+    }
+    game.input.reload(rig).unwrap();
+    game.input.frame(ms(500));
+    assert_eq!(game.input.is_on(game.actions[0]), is_on);
+}
+
 #[rstest]
 #[case::one_less("rig = 1\n[action.horn]\ngives = \"on\"\nfrom = \"pad/south\"\n", "brake")]
 #[case::of_another_kind(

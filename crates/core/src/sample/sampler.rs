@@ -286,7 +286,8 @@ impl Sampler {
     ///
     /// In this order: the presences; of the devices that were used their presences once more, the
     /// one used last at the end; then every control that is off its rest, buttons in the order in
-    /// which they were pressed. What a latch hides is said as an event of its own.
+    /// which they were pressed. What a latch hides is said as an event of its own, and so is what
+    /// a debounce holds back: no device says that again.
     pub(crate) fn opening(
         &self,
         plan: &SamplePlan,
@@ -303,9 +304,15 @@ impl Sampler {
             let kind = plan.control(control).control.kind;
             let carried = Event { time, value: state.seen, control, marks: Marks::CARRIED };
             let hidden = Event { value: state.actual, marks: Marks::empty(), ..carried };
+            let held_back = Event { value: state.reported, ..hidden };
             let is_hiding = kind.is_button() && state.actual != state.seen;
             let is_off = state.seen != kind.rest() && kind != ControlKind::Relative;
-            [is_off.then_some(carried), is_hiding.then_some(hidden)]
+            let is_holding_back = state.held_until().is_some();
+            [
+                is_off.then_some(carried),
+                is_hiding.then_some(hidden),
+                is_holding_back.then_some(held_back),
+            ]
         });
         let (there, mut opening): (Vec<Event>, Vec<Event>) =
             said.flatten().partition(|event| plan.control(event.control).control.is_presence);

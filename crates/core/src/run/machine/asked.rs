@@ -293,10 +293,11 @@ impl Machine {
     /// What a recording that begins before the next tick must say first: every
     /// device that is there; once more those that were used, in that order;
     /// every control that is off its rest as a state carried over, in the order
-    /// of the presses; and what a latch still hides as a plain event.
+    /// of the presses; and what a latch still hides, or a debounce holds back, as a plain event.
     ///
     /// A machine that begins at rest and is given these events goes on as this one does, but for
-    /// what has begun and is not over: attempts at gestures and combos, filters, modes, toggles.
+    /// what has begun and is not over: attempts at gestures and combos, filters, modes, toggles,
+    /// and the time of a debounce.
     pub fn opening(&self, plan: &Plan, time: Nanos) -> Vec<Event> {
         self.sampler.opening(&plan.sample, &self.election, time)
     }
