@@ -297,7 +297,8 @@ impl Machine {
     ///
     /// A machine that begins at rest and is given these events goes on as this one does, but for
     /// what has begun and is not over: attempts at gestures and combos, filters, modes, toggles,
-    /// and the time of a debounce.
+    /// the time of a debounce, and an axis that counts as a button and is between its two
+    /// thresholds, which begins as not pressed.
     pub fn opening(&self, plan: &Plan, time: Nanos) -> Vec<Event> {
         self.sampler.opening(&plan.sample, &self.election, time)
     }
