@@ -2,7 +2,7 @@
 
 use super::{SLACK, gap};
 use alloc::{vec, vec::Vec};
-use core::cmp::Reverse;
+use core::{cmp::Reverse, ops::Range};
 use gtrig_core::Nanos;
 
 /// When an attempt began and was over.
@@ -13,64 +13,76 @@ type Worth = (usize, Reverse<u64>);
 
 const NOTHING: Worth = (0, Reverse(0));
 
+/// What a label and those after it are worth with the attempts from each of its own on.
+struct Row {
+    /// The first of its own.
+    from: usize,
+    /// From each of them on, and from the one after the last.
+    worth: Vec<Worth>,
+}
+
+impl Row {
+    /// With the attempts from one on; what comes before its own changes nothing.
+    fn worth_from(&self, attempt: usize) -> Worth {
+        self.worth[attempt.max(self.from) - self.from]
+    }
+}
+
 /// Pairs labels with attempts, both in order of time (attempts in that in which they were
 /// over): a later label has a later attempt. Of all ways it is the one with the most pairs,
 /// of those the one with the smallest sum of distances, and of those the one in which the
 /// first label has the earliest attempt, then the second. Gives the place of the attempt of
 /// each label.
+///
+/// Each label is held against the attempts around it alone, in time and in memory.
 pub(super) fn pair(labels: &[Nanos], attempts: &[Span]) -> Vec<Option<usize>> {
-    let mut answers = Vec::with_capacity(labels.len());
-    let mut rest = labels;
-    while !rest.is_empty() {
-        let (near, [from, to]) = cluster(rest, attempts);
-        let of_near = pair_all(&rest[..near], &attempts[from..to]);
-        answers.extend(of_near.into_iter().map(|answer| answer.map(|n| from + n)));
-        rest = &rest[near..];
-    }
-    answers
-}
-
-/// How many labels from the first on may want one another's attempts, and the attempts that
-/// they may have: what comes later has nothing to do with them.
-fn cluster(labels: &[Nanos], attempts: &[Span]) -> (usize, [usize; 2]) {
-    let first = |at: Nanos| attempts.partition_point(|[_, ended]| ended.0 + SLACK.0 < at.0);
-    let after = |at: Nanos| {
-        attempts.iter().rposition(|span| gap(*span, at) <= SLACK.0).map_or(0, |last| last + 1)
-    };
-    let from = first(labels[0]);
-    let (mut count, mut to) = (0, from);
-    for &at in labels {
-        if count > 0 && first(at) >= to {
-            break;
-        }
-        (count, to) = (count + 1, to.max(after(at)));
-    }
-    (count, [from, to])
-}
-
-/// [`pair`], with memory for every label with every attempt.
-fn pair_all(labels: &[Nanos], attempts: &[Span]) -> Vec<Option<usize>> {
     let with = |at: Nanos, span: Span, (pairs, Reverse(far)): Worth| {
         let distance = gap(span, at);
         (distance <= SLACK.0).then_some((pairs + 1, Reverse(far + distance)))
     };
-    // What labels and attempts are worth from each of them on; nothing after the last ones.
-    let mut worth = vec![vec![NOTHING; attempts.len() + 1]; labels.len() + 1];
-    for (i, &at) in labels.iter().enumerate().rev() {
-        for (j, &span) in attempts.iter().enumerate().rev() {
-            let apart = worth[i + 1][j].max(worth[i][j + 1]);
-            worth[i][j] = with(at, span, worth[i + 1][j + 1]).map_or(apart, |it| it.max(apart));
+    let bands = bands(labels, attempts);
+    // From the last label back; after it there is nothing.
+    let mut rows = vec![Row { from: attempts.len(), worth: vec![NOTHING] }];
+    for (&at, band) in labels.iter().zip(&bands).rev() {
+        let after = &rows[rows.len() - 1];
+        let mut worth = vec![after.worth_from(band.end); band.len() + 1];
+        for j in band.clone().rev() {
+            let apart = after.worth_from(j).max(worth[j + 1 - band.start]);
+            let paired = with(at, attempts[j], after.worth_from(j + 1));
+            worth[j - band.start] = paired.map_or(apart, |it| it.max(apart));
         }
+        rows.push(Row { from: band.start, worth });
     }
     let mut next = 0;
-    let answer = |(i, &at): (usize, &Nanos)| {
-        let is_best =
-            |&j: &usize| with(at, attempts[j], worth[i + 1][j + 1]) == Some(worth[i][next]);
-        let answer = (next..attempts.len()).find(is_best);
+    let with_after = rows.iter().rev().zip(rows.iter().rev().skip(1));
+    let answer = |((&at, band), (row, after)): ((&Nanos, &Range<usize>), (&Row, &Row))| {
+        let is_best = |&j: &usize| {
+            with(at, attempts[j], after.worth_from(j + 1)) == Some(row.worth_from(next))
+        };
+        let answer = (next.max(band.start)..band.end).find(is_best);
         next = answer.map_or(next, |j| j + 1);
         answer
     };
-    labels.iter().enumerate().map(answer).collect()
+    labels.iter().zip(&bands).zip(with_after).map(answer).collect()
+}
+
+/// The attempts that each label may have: from the first that is not over too early, up to the
+/// last that has not begun too late for it or a label before it. Neither end goes back.
+fn bands(labels: &[Nanos], attempts: &[Span]) -> Vec<Range<usize>> {
+    // The soonest that any attempt from each on began.
+    let mut begins: Vec<Nanos> = attempts.iter().map(|[began, _]| *began).collect();
+    for n in (1..begins.len()).rev() {
+        begins[n - 1] = begins[n - 1].min(begins[n]);
+    }
+    let mut end = 0;
+    let band = |at: &Nanos| {
+        let is_over = |[_, ended]: &Span| ended.0.saturating_add(SLACK.0) < at.0;
+        let has_begun = |began: &Nanos| began.0 <= at.0.saturating_add(SLACK.0);
+        let start = attempts.partition_point(is_over);
+        end = start.max(begins.partition_point(has_begun)).max(end);
+        start..end
+    };
+    labels.iter().map(band).collect()
 }
 
 #[cfg(test)]
@@ -112,6 +124,16 @@ mod tests {
             after.into_iter().map(move |way| [vec![answer], way].concat())
         };
         answers.flat_map(with).collect()
+    }
+
+    /// Labels of an hour, one close to the next, each with its attempt.
+    #[test]
+    fn labels_without_a_pause_have_small_bands() {
+        let labels: Vec<Nanos> = (0..18_000).map(|n| ms(n * 200)).collect();
+        let attempts: Vec<Span> = labels.iter().map(|at| [*at, Nanos(at.0 + 60_000_000)]).collect();
+        assert!(bands(&labels, &attempts).iter().all(|band| band.len() <= 4));
+        let answers = pair(&labels, &attempts);
+        assert!(answers.iter().enumerate().all(|(n, answer)| *answer == Some(n)));
     }
 
     proptest! {
