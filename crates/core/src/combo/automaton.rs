@@ -11,16 +11,15 @@
 //!
 //! Three words are needed to read the rest:
 //!
-//! - A *trigger* is a change of a signal: it goes on or off. It is the key by which an edge finds
-//!   the steps that it meets.
+//! - A *trigger* is a change of a signal: it goes on or off. Those that lead to any step have a
+//!   *key*, by which an edge finds the steps that it meets.
 //! - An *arrival* is a moment at which a node was reached. The engine keeps the latest ones of
 //!   every node in a ring; the automaton only says where each ring lies and how long it is.
 //! - A *copy* is what is run of a combo: one, or one for each player slot where all presses must
 //!   come from one device.
 //!
 //! Invariant: nodes are numbered level by level, and those that follow one node by the same
-//! trigger lie side by side (a node that several triggers lead to lies with the first). Their
-//! edges always do. So an edge of a signal walks over memory that lies together.
+//! trigger lie side by side (a node that several triggers lead to lies with the first). So an edge of a signal walks over memory that lies together.
 
 mod build;
 
@@ -44,15 +43,17 @@ impl CopyId {
     }
 }
 
+/// Of so many fans one is found quicker by looking at each than by halving.
+const FEW_FANS: usize = 6;
+
 /// A node by its place in [`Automaton::nodes`]. 0 is the root: the place before every first step.
 pub(crate) type NodeId = u32;
 
-/// A change of a signal, as a key to look up which steps it meets: the number of the signal,
-/// times two, plus one where it goes on.
+/// A change of a signal: the number of the signal, times two, plus one where it goes on.
 ///
 /// The largest number of all is no signal's: it stands for what begins by itself.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) struct Trigger(u32);
+struct Trigger(u32);
 
 impl Trigger {
     /// What begins by itself as soon as the node before it is reached: a time in which nothing
@@ -60,13 +61,21 @@ impl Trigger {
     const QUIET: Trigger = Trigger(u32::MAX);
 
     /// A signal goes on (`is_press`), or off.
-    pub(crate) const fn new(signal: SignalId, is_press: bool) -> Self {
+    const fn new(signal: SignalId, is_press: bool) -> Self {
         Trigger((signal.0 as u32) << 1 | is_press as u32)
     }
+}
 
+/// A trigger that leads to a step, by its place among all that do; see [`Automaton::key`].
+///
+/// Most changes of most rigs (that of a button that goes off, say) lead nowhere, and have none.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Key(u32);
+
+impl Key {
     /// One of 64 bits, by which most nodes can be told not to want a trigger without looking it
-    /// up. Several triggers share a bit: a bit that is set means perhaps, one that is not set
-    /// means no.
+    /// up. Several share a bit where there are more than 64: a bit that is set means perhaps,
+    /// one that is not set means no.
     pub(crate) const fn bit(self) -> u64 {
         1 << (self.0 % 64)
     }
@@ -124,40 +133,53 @@ pub(crate) struct Node {
     pub(crate) finals: Range<u32>,
     /// What may follow it, one entry for each trigger, as a part of the list of fans.
     fans: Range<u32>,
+    /// The steps that begin by themselves as soon as it is reached, times without presses, as a
+    /// part of the list of steps that are not bare.
+    pub(crate) quiets: Range<u32>,
     /// How many arrivals of it are remembered, at least 1. More than the last one matters only
     /// where what follows may come too early after it, may have begun before it, or is the
     /// release of one of several presses.
     pub(crate) kept: u8,
     /// The place of the first of these arrivals among those of all nodes.
     pub(crate) ring: u32,
-    /// The [bits](Trigger::bit) of all triggers that lead on from it; 0 where no step follows.
+    /// The [bits](Key::bit) of all triggers that lead on from it.
     pub(crate) wants: u64,
-    /// Whether a time without presses begins when it is reached.
-    pub(crate) has_quiet: bool,
+    /// Whether any step follows.
+    pub(crate) leads_on: bool,
     /// For how many nanoseconds after an arrival a step may follow it: the longest window of
     /// those that do, and one tick, for a window in ticks ends with its last tick.
     pub(crate) live: u64,
 }
 
-/// What one trigger leads to from a node. The fans of a node are in the order of their triggers,
-/// so that one is found by halving.
-#[derive(Clone, Debug)]
+/// What one trigger leads to from a node. The fans of a node are in the order of their keys.
+#[derive(Clone, Debug, Default)]
 struct Fan {
     /// What leads there.
-    trigger: Trigger,
-    /// Where, as a part of the list of edges.
-    edges: Range<u32>,
+    key: Key,
+    /// Its bare steps, as a part of the list of these.
+    bare: Range<u32>,
+    /// All others, as a part of the list of these.
+    others: Range<u32>,
 }
 
-/// A step that may follow a node.
+/// A *bare* step that may follow a node. Nothing is asked of it but that it comes in time, and of
+/// the node before only the last arrival is remembered. So all bare steps that follow an arrival
+/// by the same change make the same of it, and each is decided by one comparison.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Edge {
+pub(crate) struct BareStep {
     /// The step.
     pub(crate) node: NodeId,
-    /// For a *bare* step, its window: nothing else is asked of it, and of the node before only
-    /// the last arrival is remembered. So all bare steps that follow an arrival by the same
-    /// change make the same of it, and each is decided by one comparison.
-    pub(crate) bare: Option<TimeSpan>,
+    /// Its window.
+    pub(crate) within: TimeSpan,
+}
+
+/// The steps that a trigger leads to.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct Steps<'a> {
+    /// The bare ones, in the order of their nodes.
+    pub(crate) bare: &'a [BareStep],
+    /// All others, in the same order.
+    pub(crate) others: &'a [NodeId],
 }
 
 /// All combos of a rig, ready to run; see the [module](self). It does not change while it runs:
@@ -171,10 +193,16 @@ pub(crate) struct Automaton {
     pub(crate) nodes: Vec<Node>,
     /// What is asked of each beyond a plain press, in the same order.
     rests: Vec<Rest>,
+    /// By the number of a trigger its key, where it leads anywhere.
+    keys: Vec<Option<Key>>,
     /// What each trigger leads to, node by node.
     fans: Vec<Fan>,
-    /// The steps that follow, fan by fan.
-    edges: Vec<Edge>,
+    /// By the number of a key what it leads to from the root.
+    firsts: Vec<Fan>,
+    /// The bare steps that follow, fan by fan.
+    bare: Vec<BareStep>,
+    /// All other steps that follow, fan by fan.
+    others: Vec<NodeId>,
     /// The copies that end somewhere, node by node.
     finals: Vec<CopyId>,
     /// For each copy the nodes of its steps, those of its variants one after the
@@ -227,6 +255,11 @@ pub(crate) struct BoundCombo {
 }
 
 impl Automaton {
+    /// A node.
+    pub(crate) fn node(&self, node: NodeId) -> &Node {
+        &self.nodes[node as usize]
+    }
+
     /// What is asked of a copy as a whole.
     pub(crate) fn combo(&self, copy: CopyId) -> &BoundCombo {
         &self.combos[copy.index()]
@@ -242,21 +275,44 @@ impl Automaton {
         self.copies.len()
     }
 
+    /// The key of a change of a signal, which goes on (`is_press`) or off; nothing if it leads to
+    /// no step of any combo.
+    pub(crate) fn key(&self, signal: SignalId, is_press: bool) -> Option<Key> {
+        let Trigger(number) = Trigger::new(signal, is_press);
+        self.keys.get(number as usize).copied().flatten()
+    }
+
+    /// The first steps that a trigger leads to.
+    pub(crate) fn firsts(&self, key: Key) -> Steps<'_> {
+        self.steps(&self.firsts[key.0 as usize])
+    }
+
     /// The steps that a trigger leads to from a node; none for most pairs.
     ///
-    /// Found by halving over the triggers of the node, of which there are as many as signals that
-    /// its next steps listen to.
-    pub(crate) fn leads(&self, node: NodeId, trigger: Trigger) -> &[Edge] {
-        let fans = &self.nodes[node as usize].fans;
-        let fans = &self.fans[fans.start as usize..fans.end as usize];
-        let Ok(fan) = fans.binary_search_by_key(&trigger, |fan| fan.trigger) else { return &[] };
-        let edges = &fans[fan].edges;
-        &self.edges[edges.start as usize..edges.end as usize]
+    /// Most nodes have one fan or two, but one has as many as there are signals that its next
+    /// steps listen to.
+    #[inline]
+    pub(crate) fn leads(&self, node: &Node, key: Key) -> Steps<'_> {
+        let fans = &self.fans[node.fans.start as usize..node.fans.end as usize];
+        let fan = match fans.len() {
+            ..=FEW_FANS => fans.iter().find(|fan| fan.key == key),
+            _ => fans.binary_search_by_key(&key, |fan| fan.key).ok().map(|at| &fans[at]),
+        };
+        fan.map_or(Steps::default(), |fan| self.steps(fan))
     }
 
     /// The steps after a node that begin by themselves as soon as it is reached.
-    pub(crate) fn quiets(&self, node: NodeId) -> &[Edge] {
-        self.leads(node, Trigger::QUIET)
+    pub(crate) fn quiets(&self, node: &Node) -> &[NodeId] {
+        &self.others[node.quiets.start as usize..node.quiets.end as usize]
+    }
+
+    /// The steps of a fan.
+    #[inline]
+    fn steps(&self, fan: &Fan) -> Steps<'_> {
+        Steps {
+            bare: &self.bare[fan.bare.start as usize..fan.bare.end as usize],
+            others: &self.others[fan.others.start as usize..fan.others.end as usize],
+        }
     }
 
     /// What is asked of a node beyond a plain press or release.
@@ -265,9 +321,8 @@ impl Automaton {
     }
 
     /// The copies of which a node is the last step, in the order of the rig.
-    pub(crate) fn finals(&self, node: NodeId) -> &[CopyId] {
-        let finals = &self.nodes[node as usize].finals;
-        &self.finals[finals.start as usize..finals.end as usize]
+    pub(crate) fn finals(&self, node: &Node) -> &[CopyId] {
+        &self.finals[node.finals.start as usize..node.finals.end as usize]
     }
 
     /// The nodes of the steps of a copy, in order; of a combo with variants (mirrored, say) those

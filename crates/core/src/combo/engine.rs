@@ -46,8 +46,8 @@ mod waiting;
 
 use crate::base::{ComboId, Moment, Nanos, PollRate, SignalId, SparseSet, Tick};
 use crate::combo::{
-    Automaton, BoundCombo, ComboNews, ComboOutcome, ComboState, CopyId, Edge, HandPress, Node,
-    NodeId, Presses, SignalChange, SignalEdge, SignalState, Trigger,
+    Automaton, BoundCombo, ComboNews, ComboOutcome, ComboState, CopyId, HandPress, Key, Node,
+    NodeId, Presses, SignalChange, SignalEdge, SignalState,
 };
 use crate::spec::{ComboClock, StepKind, TimeSpan};
 use alloc::vec::Vec;
@@ -208,7 +208,7 @@ impl ComboEngine {
     ///
     /// The arrivals of all nodes are not gone through: what has a serial up to `floor` counts no
     /// more, wherever it is kept.
-    fn clear(&mut self, poll: ComboPoll) {
+    fn clear(&mut self, poll: &ComboPoll) {
         self.floor = self.serial;
         self.timers.clear();
         while let Some(waiting) = self.waiting.pop() {
@@ -227,8 +227,8 @@ impl ComboEngine {
     ///
     /// Timers are run up to each edge before it is taken in, and up to the tick at the end: so what
     /// happens by itself happens in its order among what was pressed.
-    pub(crate) fn tick(&mut self, poll: ComboPoll, edges: &[SignalEdge], clock: ClockState) {
-        let ComboPoll { automaton, rate, now, .. } = poll;
+    pub(crate) fn tick(&mut self, poll: &ComboPoll, edges: &[SignalEdge], clock: ClockState) {
+        let &ComboPoll { automaton, rate, now, .. } = poll;
         let is_frozen = clock == ClockState::Frozen;
         self.changed.clear();
         self.news.clear();
@@ -272,12 +272,13 @@ impl ComboEngine {
 
     /// A signal that goes off is held no more.
     fn end_holds(&mut self, edge: &SignalEdge) {
-        if let Some(signal) = edge.signal.filter(|_| !edge.is_on()) {
+        if let Some(signal) = edge.signal.filter(|_| !edge.is_on() && !self.timers.is_empty()) {
             self.timers.retain(|timer| timer.what != Due::Held(signal));
         }
     }
 
     /// What lasts ends when a signal that it lasts by is on no more.
+    #[inline]
     fn end_lasting(&mut self, automaton: &Automaton) {
         let mut at = 0;
         while let Some(&(copy, by)) = self.lasting.get(at) {
@@ -306,13 +307,14 @@ impl ComboEngine {
     }
 
     /// Takes in one edge; see the [module](self) for the order.
-    fn edge(&mut self, poll: ComboPoll, edge: &SignalEdge) {
+    fn edge(&mut self, poll: &ComboPoll, edge: &SignalEdge) {
         self.serial += 1;
         let serial = self.serial;
         self.hold(edge, if edge.is_press() { serial } else { 0 });
         self.end_holds(edge);
-        if let Some(signal) = edge.signal.filter(|_| edge.change != SignalChange::Carried) {
-            self.reach(poll, edge, Trigger::new(signal, edge.is_press()));
+        let signal = edge.signal.filter(|_| edge.change != SignalChange::Carried);
+        if let Some(key) = signal.and_then(|of| poll.automaton.key(of, edge.is_press())) {
+            self.reach(poll, edge, key);
         }
         // What a press breaks is broken for the steps after it.
         if edge.is_press() {
@@ -321,6 +323,13 @@ impl ComboEngine {
             }
             self.break_quiet(poll);
         }
+        if !self.reached.is_empty() {
+            self.enter_reached(poll, edge);
+        }
+    }
+
+    /// Enters the nodes that an edge leads to.
+    fn enter_reached(&mut self, poll: &ComboPoll, edge: &SignalEdge) {
         let first = self.news.len();
         let mut reached = core::mem::take(&mut self.reached);
         let arrivals = core::mem::take(&mut self.arrivals);
@@ -329,10 +338,13 @@ impl ComboEngine {
         }
         (self.reached, self.arrivals) = (reached, arrivals);
         // In the order of the rig, and not of what happened to be watched first.
-        self.news[first..].sort_unstable_by_key(|news| (news.combo, news.copy));
+        if self.news.len() > first + 1 {
+            self.news[first..].sort_unstable_by_key(|news| (news.combo, news.copy));
+        }
     }
 
     /// Has a node watched until nothing can come of an arrival at it any more.
+    #[inline]
     fn watch(&mut self, node: NodeId, &Node { wants, live, .. }: &Node, at: Moment) {
         let until = Nanos(at.time.0.saturating_add(live));
         match (self.place[node as usize] as usize).checked_sub(1) {
@@ -353,20 +365,21 @@ impl ComboEngine {
 
     /// The arrivals of a node that are remembered.
     fn arrivals(&self, automaton: &Automaton, node: NodeId) -> impl Iterator<Item = &Arrival> {
-        let Node { ring, kept, .. } = automaton.nodes[node as usize];
+        let &Node { ring, kept, .. } = automaton.node(node);
         let ring = &self.rings[ring as usize..ring as usize + usize::from(kept)];
         ring.iter().filter(|arrival| arrival.serial != 0)
     }
 
     /// The latest arrival of a node; one of serial 0 if it never was reached.
     fn newest(&self, automaton: &Automaton, node: NodeId) -> &Arrival {
-        let ring = automaton.nodes[node as usize].ring;
+        let ring = automaton.node(node).ring;
         &self.rings[ring as usize + usize::from(self.heads[node as usize])]
     }
 
     /// A node was reached by an edge. A hold begins; any other step is met.
-    fn enter(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival, edge: &SignalEdge) {
-        if !poll.automaton.nodes[node as usize].is_plain
+    #[inline(always)]
+    fn enter(&mut self, poll: &ComboPoll, node: NodeId, arrival: &Arrival, edge: &SignalEdge) {
+        if !poll.automaton.node(node).is_plain
             && let StepKind::Hold(_, span) = poll.automaton.rest(node).what
             && let Some(signal) = edge.signal
         {
@@ -379,30 +392,36 @@ impl ComboEngine {
 
     /// A step was met: its arrival is remembered, what may follow is watched for, quiets begin,
     /// and combos that end there are concluded.
-    #[inline]
-    fn arrive(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival) {
-        let of = &poll.automaton.nodes[node as usize];
+    #[inline(always)]
+    fn arrive(&mut self, poll: &ComboPoll, node: NodeId, arrival: &Arrival) {
+        let of = poll.automaton.node(node);
         // Nobody looks back at a step that none follows.
+        if of.leads_on {
+            let mut newest = of.ring as usize;
+            if of.kept > 1 {
+                let head = &mut self.heads[node as usize];
+                *head = if *head + 1 == of.kept { 0 } else { *head + 1 };
+                newest += usize::from(*head);
+            }
+            self.rings[newest] = *arrival;
+        }
         if of.wants != 0 {
-            let head = &mut self.heads[node as usize];
-            *head = if *head + 1 == of.kept { 0 } else { *head + 1 };
-            self.rings[of.ring as usize + usize::from(*head)] = *arrival;
             self.watch(node, of, arrival.at);
         }
-        if of.has_quiet {
-            self.begin_quiets(poll, node, arrival);
+        if !of.quiets.is_empty() {
+            self.begin_quiets(poll, of, arrival);
         }
         if !of.finals.is_empty() {
-            self.conclude(poll, node, arrival);
+            self.conclude(poll, of, arrival);
         }
     }
 
     /// Starts the times without presses that begin when a node is reached.
-    fn begin_quiets(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival) {
-        for quiet in poll.automaton.quiets(node) {
-            if let StepKind::Quiet(span) = poll.automaton.rest(quiet.node).what {
+    fn begin_quiets(&mut self, poll: &ComboPoll, node: &Node, arrival: &Arrival) {
+        for &quiet in poll.automaton.quiets(node) {
+            if let StepKind::Quiet(span) = poll.automaton.rest(quiet).what {
                 let due = span.over(arrival.at, poll.rate);
-                self.start(poll, Timer::new(poll, quiet.node, Due::Quiet, span, due, *arrival));
+                self.start(poll, Timer::new(poll, quiet, Due::Quiet, span, due, *arrival));
             }
         }
     }
@@ -412,7 +431,8 @@ impl ComboEngine {
     ///
     /// What is spent is noted when an attempt is met, and not when it fires: an attempt that waits
     /// and is cancelled has used its presses up as well.
-    fn conclude(&mut self, poll: ComboPoll, node: NodeId, arrival: &Arrival) {
+    #[inline(never)]
+    fn conclude(&mut self, poll: &ComboPoll, node: &Node, arrival: &Arrival) {
         for &copy in poll.automaton.finals(node) {
             let bound = poll.automaton.combo(copy);
             let is_over =
@@ -420,7 +440,7 @@ impl ComboEngine {
             let is_spent = !bound.again && arrival.first() <= self.spent[copy.index()];
             if !is_over && !is_spent {
                 self.spent[copy.index()] = arrival.serial;
-                self.meet(poll, copy, arrival);
+                self.meet(poll, (copy, bound), arrival);
             }
         }
     }
@@ -445,13 +465,14 @@ impl ComboEngine {
     /// The same of one copy.
     fn progress_of(&self, automaton: &Automaton, copy: CopyId, now: Moment) -> usize {
         let path = automaton.path(copy);
-        let steps = path.iter().position(|&node| automaton.finals(node).contains(&copy));
+        let steps =
+            path.iter().position(|&node| automaton.finals(automaton.node(node)).contains(&copy));
         let steps = steps.map_or(path.len(), |last| last + 1);
         let is_open = |(n, node): &(usize, &NodeId)| {
             let newest = self.newest(automaton, **node);
             let next = path.get(n + 1).filter(|_| (n + 1) % steps != 0);
             next.is_some_and(|&next| {
-                let node = &automaton.nodes[next as usize];
+                let node = automaton.node(next);
                 newest.first() > self.floor
                     && newest.first() > self.spent[copy.index()]
                     && node.within.between(newest.at, now) <= node.within.amount()

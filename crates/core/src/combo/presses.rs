@@ -60,6 +60,18 @@ impl Presses {
         Presses::with_word(early.first, early.word() | moved, beyond)
     }
 
+    /// These and one edge after all of them.
+    pub(crate) fn then(self, serial: u32) -> Self {
+        let by = serial - self.first;
+        let mut all = self;
+        match by {
+            ..64 => all.bits[0] |= 1 << by,
+            ..Self::SPAN => all.bits[1] |= 1 << (by - 64),
+            _ => all.beyond = serial,
+        }
+        all
+    }
+
     /// Whether an edge is in both.
     pub(crate) fn meets(self, other: Presses) -> bool {
         let (early, late) = if self.first <= other.first { (self, other) } else { (other, self) };

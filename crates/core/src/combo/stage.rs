@@ -128,7 +128,7 @@ impl Combos {
         }
         let clock = if self.modes.is_frozen() { ClockState::Frozen } else { ClockState::Running };
         let poll = ComboPoll { automaton: &plan.automaton, rate, now, tick: at.tick };
-        self.engine.tick(poll, self.tracker.edges(), clock);
+        self.engine.tick(&poll, self.tracker.edges(), clock);
     }
 
     /// Whether there is nothing to hear, and nothing of the tick before to end.

@@ -124,7 +124,9 @@ impl SignalTracker {
                 self.hear_action(sources, plan, signal, at);
             }
         }
-        self.edges.sort_unstable_by_key(|edge| (edge.time, edge.change, edge.signal));
+        if self.edges.len() > 1 {
+            self.edges.sort_unstable_by_key(|edge| (edge.time, edge.change, edge.signal));
+        }
     }
 
     /// What a control that was touched does to its signals.

@@ -12,7 +12,7 @@
 //!
 //! Three combos, six nodes. A press of `down` looks at two of them and not at three combos.
 
-use super::{Automaton, BoundCombo, CopyId, Edge, Fan, Node, NodeId, Rest, Trigger};
+use super::{Automaton, BareStep, BoundCombo, CopyId, Fan, Key, Node, NodeId, Rest, Trigger};
 use crate::base::{ComboId, ModeSet, PollRate, SignalId, Tick};
 use crate::combo::{KEPT_MOMENTS, SetId, Sets};
 use crate::spec::{Combo, ComboClock, ComboStep, ComboVariant, StepKind, Strict, TimeSpan};
@@ -29,7 +29,7 @@ use core::ops::Range;
 /// Two combos that differ in one of these would be in different states after the same presses, so
 /// they may not share a node; two that differ in anything else may.
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord)]
-struct Key {
+struct StepKey {
     /// The step before it.
     parent: NodeId,
     /// The step itself, without how it was written; of a first step without its window.
@@ -64,7 +64,7 @@ struct Builder {
     /// What is asked of each beyond a plain press.
     rests: Vec<Rest>,
     /// The nodes so far, by what makes them different.
-    known: BTreeMap<Key, NodeId>,
+    known: BTreeMap<StepKey, NodeId>,
     /// For each node the steps that follow it, each with a trigger that leads there.
     children: Vec<Vec<(Trigger, NodeId)>>,
     /// For each node the copies that end there.
@@ -120,10 +120,10 @@ impl Automaton {
     }
 }
 
-/// The window of a step of which nothing but its window is asked; see [`Edge::bare`].
+/// The window of a step of which nothing but its window is asked; see [`BareStep`].
 ///
 /// Most steps of most rigs are bare: `press east within 300 ms` after a press.
-fn bare(parent: &Node, node: &Node, rest: &Rest) -> Option<TimeSpan> {
+fn bare(parent: &Node, (node, rest): (&Node, &Rest)) -> Option<TimeSpan> {
     let is_bare = node.is_plain
         && !node.is_lift
         && node.opens == TimeSpan::Time(0)
@@ -182,10 +182,11 @@ impl Builder {
             modes: ModeSet::ALL,
             finals: 0..0,
             fans: 0..0,
+            quiets: 0..0,
             kept: 1,
             ring: 0,
             wants: 0,
-            has_quiet: false,
+            leads_on: false,
             live: 0,
         });
         self.children.push(Vec::new());
@@ -220,7 +221,7 @@ impl Builder {
             let within = if n == 0 { TimeSpan::Time(0) } else { step.within };
             let step = ComboStep { written: 0, text: None, within, ..step.clone() };
             let is_lift = n > 0 && variant.steps[n].lifts(&variant.steps[n - 1]);
-            let key = Key {
+            let key = StepKey {
                 parent,
                 step,
                 clock,
@@ -260,7 +261,7 @@ impl Builder {
     /// One arrival is enough where a later one is always as good: its window ends later, and all
     /// that may follow has the same to come. It is not where a step may come too *early* after it,
     /// where a chord may have begun before it, and where a release asks for the press that it ends.
-    fn insert(&mut self, key: Key) -> NodeId {
+    fn insert(&mut self, key: StepKey) -> NodeId {
         let id = self.push(key.parent, &key.step, key.clock);
         let node = &mut self.nodes[id as usize];
         node.broken_by = key.broken_by;
@@ -276,7 +277,6 @@ impl Builder {
         }
         if matches!(key.step.what, StepKind::Quiet(_)) {
             children.push((Trigger::QUIET, id));
-            self.nodes[key.parent as usize].has_quiet = true;
         }
         // The latest arrival is as good as any, unless what follows may come too
         // early after it, or, of a chord, have begun before it.
@@ -334,34 +334,56 @@ impl Builder {
         }
     }
 
-    /// Lays the edges of all nodes side by side.
+    /// Numbers the triggers that lead anywhere, in their order: their keys, by the number of the
+    /// trigger.
+    fn keys(&self, signals: usize) -> Vec<Option<Key>> {
+        let mut keys = vec![None; 2 * signals];
+        for &(Trigger(number), _) in self.children.iter().flatten() {
+            if let Some(key) = keys.get_mut(number as usize) {
+                *key = Some(Key(0));
+            }
+        }
+        keys.iter_mut().flatten().zip(0..).for_each(|(key, n)| *key = Key(n));
+        keys
+    }
+
+    /// Lays what follows each node side by side.
     ///
-    /// They are called fans because one trigger may lead on to many steps: the same press is the
+    /// It is called a fan because one trigger may lead on to many steps: the same press is the
     /// next step of a dozen combos, each with a window of its own.
-    fn lay_edges(&mut self) -> (Vec<Fan>, Vec<Edge>) {
-        let (mut fans, mut edges): (Vec<Fan>, Vec<Edge>) = (Vec::new(), Vec::new());
+    fn lay_fans(&mut self, automaton: &mut Automaton) {
+        let Automaton { keys, fans, firsts, bare: all_bare, others: all_others, .. } = automaton;
+        firsts.resize(keys.iter().flatten().count(), Fan::default());
         for parent in 0..self.nodes.len() {
             let children = &mut self.children[parent];
             children.sort_unstable();
-            let first = fans.len();
+            let first = fans.len() as u32;
+            let (mut wants, mut quiets) = (0, 0..0);
             for of_trigger in children.chunk_by(|(one, _), (other, _)| one == other) {
-                let begin = edges.len() as u32;
-                edges.extend(of_trigger.iter().map(|&(_, node)| Edge {
-                    node,
-                    bare: bare(
-                        &self.nodes[parent],
-                        &self.nodes[node as usize],
-                        &self.rests[node as usize],
-                    ),
-                }));
-                fans.push(Fan { trigger: of_trigger[0].0, edges: begin..edges.len() as u32 });
+                let (bare_begin, others_begin) = (all_bare.len() as u32, all_others.len() as u32);
+                for &(_, node) in of_trigger {
+                    let of = (&self.nodes[node as usize], &self.rests[node as usize]);
+                    match bare(&self.nodes[parent], of) {
+                        Some(within) => all_bare.push(BareStep { node, within }),
+                        None => all_others.push(node),
+                    }
+                }
+                let bare = bare_begin..all_bare.len() as u32;
+                let others = others_begin..all_others.len() as u32;
+                let Trigger(number) = of_trigger[0].0;
+                match keys.get(number as usize).copied().flatten() {
+                    None => quiets = others,
+                    Some(key) if parent == 0 => firsts[key.0 as usize] = Fan { key, bare, others },
+                    Some(key) => {
+                        wants |= key.bit();
+                        fans.push(Fan { key, bare, others });
+                    }
+                }
             }
-            let of_node = &fans[first..];
             let node = &mut self.nodes[parent];
-            node.wants = of_node.iter().fold(0, |bits, fan| bits | fan.trigger.bit());
-            node.fans = first as u32..fans.len() as u32;
+            (node.wants, node.quiets, node.fans) = (wants, quiets, first..fans.len() as u32);
+            node.leads_on = !children.is_empty();
         }
-        (fans, edges)
     }
 
     /// Lays everything out as it is run: nodes numbered level by level, edges beside each other,
@@ -382,7 +404,8 @@ impl Builder {
             let until = &mut live[node.parent as usize];
             *until = node.within.nanos(rate).max(*until);
         }
-        let (fans, edges) = self.lay_edges();
+        let mut automaton = Automaton { keys: self.keys(signals), ..Automaton::default() };
+        self.lay_fans(&mut automaton);
         let (mut finals, mut rings) = (Vec::new(), 0);
         for (n, node) in self.nodes.iter_mut().enumerate() {
             node.finals = finals.len() as u32..(finals.len() + self.finals[n].len()) as u32;
@@ -402,8 +425,6 @@ impl Builder {
         Automaton {
             timer_count: timers.sum(),
             waiting_count: combos.iter().filter(|combo| !combo.waits_for.is_empty()).count(),
-            fans,
-            edges,
             finals,
             paths,
             combos,
@@ -413,6 +434,7 @@ impl Builder {
             ring_count: rings as usize,
             nodes: self.nodes,
             rests: self.rests,
+            ..automaton
         }
     }
 }

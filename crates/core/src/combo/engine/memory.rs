@@ -41,6 +41,12 @@ impl Arrival {
         self.presses.first()
     }
 
+    /// The same of a single press as the next step of an attempt.
+    pub(super) fn next_of(&self, before: &Arrival) -> Arrival {
+        let presses = before.presses.then(self.serial);
+        Arrival { presses, began: before.began, ..*self }
+    }
+
     /// The same as the next step of an attempt.
     pub(super) fn after(self, before: &Arrival) -> Arrival {
         let presses = before.presses.and(self.presses);

@@ -1,6 +1,6 @@
 //! Which steps an edge meets: the nodes that it leads to.
 //!
-//! Of most steps nothing is asked but that they come within their window ([`Edge::bare`]): what
+//! Of most steps nothing is asked but that they come within their window ([`BareStep`]): what
 //! they make of an arrival is made once for all of them. What is asked of the others is looked
 //! at one by one.
 //!
@@ -13,12 +13,29 @@
 //! ```
 
 use super::*;
+use crate::combo::{BareStep, Steps};
 
-impl Edge {
-    /// The window of a bare step; whether a change that no hand made counts is asked of each
-    /// node.
-    fn bare_for(&self, edge: &SignalEdge) -> Option<TimeSpan> {
-        self.bare.filter(|_| edge.change != SignalChange::Forced)
+/// How long it is from one moment to another, by both measures.
+struct Passed {
+    /// In nanoseconds.
+    time: i64,
+    /// In ticks.
+    ticks: i64,
+}
+
+impl Passed {
+    /// From one moment to another.
+    fn between(from: Moment, to: Moment) -> Self {
+        let (time, ticks) = (TimeSpan::Time(0), TimeSpan::Ticks(0));
+        Passed { time: time.between(from, to), ticks: ticks.between(from, to) }
+    }
+
+    /// Whether it is no longer than a span.
+    fn is_within(&self, span: TimeSpan) -> bool {
+        match span {
+            TimeSpan::Time(_) => self.time <= span.amount(),
+            TimeSpan::Ticks(_) => self.ticks <= span.amount(),
+        }
     }
 }
 
@@ -28,11 +45,11 @@ impl ComboEngine {
     ///
     /// The cost follows the nodes that are active, which two comparisons pass over, and the steps
     /// that listen to this trigger there.
-    pub(super) fn reach(&mut self, poll: ComboPoll, edge: &SignalEdge, trigger: Trigger) {
+    pub(super) fn reach(&mut self, poll: &ComboPoll, edge: &SignalEdge, key: Key) {
         self.arrivals.clear();
         self.arrivals.push(Arrival::of(edge, self.serial));
-        self.begin(poll, edge, trigger);
-        let (bit, mut over) = (trigger.bit(), 0);
+        self.begin(poll, edge, key);
+        let (bit, mut over) = (key.bit(), 0);
         let mut due = core::mem::take(&mut self.due);
         for active in &self.active {
             if active.until < edge.time {
@@ -42,7 +59,7 @@ impl ComboEngine {
             }
         }
         for node in due.drain(..) {
-            self.go_on(poll, node, edge, trigger);
+            self.go_on(poll, node, edge, key);
         }
         self.due = due;
         // Rarely, for it looks at all of them; what is over does no harm.
@@ -55,62 +72,90 @@ impl ComboEngine {
     ///
     /// Those that stay keep their order.
     fn put_to_rest(&mut self, time: Nanos) {
-        let place = &mut self.place;
+        // As slices, whose places are known to stay where they are.
+        let (active, place) = (self.active.as_mut_slice(), self.place.as_mut_slice());
         let mut kept = 0;
-        self.active.retain(|active| {
-            let is_over = active.until < time;
-            kept += u32::from(!is_over);
-            place[active.node as usize] = if is_over { 0 } else { kept };
-            !is_over
-        });
+        for at in 0..active.len() {
+            let this = active[at];
+            if this.until < time {
+                place[this.node as usize] = 0;
+            } else {
+                active[kept] = this;
+                kept += 1;
+                place[this.node as usize] = kept as u32;
+            }
+        }
+        self.active.truncate(kept);
     }
 
     /// Collects the first steps that an edge meets.
     ///
     /// A first step has no window. Its guard (which way the combo faces) is asked when the edge
     /// has moved its own signal.
-    fn begin(&mut self, poll: ComboPoll, edge: &SignalEdge, trigger: Trigger) {
-        for of in poll.automaton.leads(0, trigger) {
-            if of.bare_for(edge).is_some() {
-                self.reached.push((of.node, 0));
-                continue;
-            }
-            let node = &poll.automaton.nodes[of.node as usize];
-            let guard = poll.automaton.rest(of.node).guard;
-            let is_faced = guard.is_none_or(|(by, on)| self.held[by.index()].is_on == on);
-            if is_faced && let Some(own) = self.own(poll, (of.node, node), edge) {
-                self.lead_to(of.node, own);
-            }
+    fn begin(&mut self, poll: &ComboPoll, edge: &SignalEdge, key: Key) {
+        let Steps { bare, others } = poll.automaton.firsts(key);
+        // Of a change that no hand made each step is asked whether it counts.
+        if edge.change == SignalChange::Forced {
+            bare.iter().for_each(|step| self.begin_one(poll, step.node, edge));
+        } else {
+            self.reached.extend(bare.iter().map(|step| (step.node, 0)));
+        }
+        others.iter().for_each(|&node| self.begin_one(poll, node, edge));
+    }
+
+    /// Collects a first step, if an edge meets it.
+    fn begin_one(&mut self, poll: &ComboPoll, id: NodeId, edge: &SignalEdge) {
+        let guard = poll.automaton.rest(id).guard;
+        let is_faced = guard.is_none_or(|(by, on)| self.held[by.index()].is_on == on);
+        if is_faced && let Some(own) = self.own(poll, (id, poll.automaton.node(id)), edge) {
+            self.lead_to(id, own);
         }
     }
 
     /// Collects the steps after a node that an edge meets.
-    ///
-    /// The arrival of all bare steps that follow is one and the same; it is made when the first of
-    /// them is met.
-    fn go_on(&mut self, poll: ComboPoll, parent: NodeId, edge: &SignalEdge, trigger: Trigger) {
+    fn go_on(&mut self, poll: &ComboPoll, parent: NodeId, edge: &SignalEdge, key: Key) {
         let automaton = poll.automaton;
-        let from = *self.newest(automaton, parent);
-        let is_open = self.is_open(&from, edge);
-        // Where the arrival after it lies, which all bare steps have.
-        let mut after = None;
-        for of in automaton.leads(parent, trigger) {
-            if let Some(within) = of.bare_for(edge) {
-                if is_open && within.between(from.at, edge.moment()) <= within.amount() {
-                    let at = *after.get_or_insert(self.arrivals.len() as u32);
-                    if at as usize == self.arrivals.len() {
-                        self.arrivals.push(self.arrivals[0].after(&from));
-                    }
-                    self.reached.push((of.node, at));
-                }
-                continue;
+        let Steps { bare, others } = automaton.leads(automaton.node(parent), key);
+        if edge.change == SignalChange::Forced {
+            bare.iter().for_each(|step| self.go_on_to(poll, parent, step.node, edge));
+        } else if !bare.is_empty() {
+            self.go_on_bare(automaton, parent, edge, bare);
+        }
+        others.iter().for_each(|&node| self.go_on_to(poll, parent, node, edge));
+    }
+
+    /// Collects a step after a node, if an edge meets it now or comes early for it.
+    fn go_on_to(&mut self, poll: &ComboPoll, parent: NodeId, node: NodeId, edge: &SignalEdge) {
+        if let Some(arrival) = self.follow(poll, parent, node, edge) {
+            self.lead_to(node, arrival);
+        }
+        if !poll.automaton.node(node).is_plain {
+            self.wait_to_open(poll, parent, node, edge);
+        }
+    }
+
+    /// Collects the bare ones of them. Their arrival is one and the same.
+    fn go_on_bare(
+        &mut self,
+        automaton: &Automaton,
+        parent: NodeId,
+        edge: &SignalEdge,
+        steps: &[BareStep],
+    ) {
+        let from = self.newest(automaton, parent);
+        if !self.is_open(from, edge) {
+            return;
+        }
+        let passed = Passed::between(from.at, edge.moment());
+        let arrival = self.arrivals[0].next_of(from);
+        let (at, count) = (self.arrivals.len() as u32, self.reached.len());
+        for step in steps {
+            if passed.is_within(step.within) {
+                self.reached.push((step.node, at));
             }
-            if let Some(arrival) = self.follow(poll, parent, of.node, edge) {
-                self.lead_to(of.node, arrival);
-            }
-            if !automaton.nodes[of.node as usize].is_plain {
-                self.wait_to_open(poll, parent, of.node, edge);
-            }
+        }
+        if self.reached.len() > count {
+            self.arrivals.push(arrival);
         }
     }
 
@@ -124,7 +169,7 @@ impl ComboEngine {
     /// itself is met. A hold begins.
     pub(super) fn own(
         &self,
-        poll: ComboPoll,
+        poll: &ComboPoll,
         (id, node): (NodeId, &Node),
         edge: &SignalEdge,
     ) -> Option<Arrival> {
@@ -176,12 +221,12 @@ impl ComboEngine {
     /// longest to go on, and no press of it is spent that is not spent for the others.
     fn follow(
         &self,
-        poll: ComboPoll,
+        poll: &ComboPoll,
         parent: NodeId,
         child: NodeId,
         edge: &SignalEdge,
     ) -> Option<Arrival> {
-        let node = &poll.automaton.nodes[child as usize];
+        let node = poll.automaton.node(child);
         let own = self.own(poll, (child, node), edge)?;
         let after = match node.is_plain {
             true => node.opens,

@@ -6,14 +6,14 @@ use super::*;
 impl Timer {
     /// A timer that is over at `due`, by the clock of the combo of its node.
     pub(super) fn new(
-        poll: ComboPoll,
+        poll: &ComboPoll,
         node: NodeId,
         what: Due,
         span: TimeSpan,
         due: Moment,
         arrival: Arrival,
     ) -> Self {
-        let clock = poll.automaton.nodes[node as usize].clock;
+        let clock = poll.automaton.node(node).clock;
         Timer { span, clock, due, node, what, arrival }
     }
 
@@ -47,7 +47,7 @@ impl ComboEngine {
     /// given up, which only more early presses at once than are remembered come to.
     ///
     /// Their order in the list means nothing.
-    pub(super) fn start(&mut self, poll: ComboPoll, timer: Timer) {
+    pub(super) fn start(&mut self, poll: &ComboPoll, timer: Timer) {
         if self.timers.len() == poll.automaton.timer_count {
             let oldest = self.timers.iter().enumerate().min_by_key(|(_, t)| t.arrival.serial);
             let Some((at, _)) = oldest else { return };
@@ -67,12 +67,12 @@ impl ComboEngine {
     /// ```
     pub(super) fn wait_to_open(
         &mut self,
-        poll: ComboPoll,
+        poll: &ComboPoll,
         parent: NodeId,
         child: NodeId,
         edge: &SignalEdge,
     ) {
-        let node = &poll.automaton.nodes[child as usize];
+        let node = poll.automaton.node(child);
         let after = poll.automaton.rest(child).after;
         if after.amount() <= node.opens.amount() {
             return;
@@ -99,10 +99,13 @@ impl ComboEngine {
     ///
     /// A quiet is broken by the signals of its own combo alone; a strict combo asks for more when
     /// its time is over.
-    pub(super) fn break_quiet(&mut self, poll: ComboPoll) {
+    pub(super) fn break_quiet(&mut self, poll: &ComboPoll) {
+        if self.timers.is_empty() {
+            return;
+        }
         let (last_in, serial) = (&self.last_in, self.serial);
         let is_broken = |node: NodeId| {
-            let finals = poll.automaton.finals(node).first();
+            let finals = poll.automaton.finals(poll.automaton.node(node)).first();
             let own = finals.and_then(|&combo| poll.automaton.combo(combo).own);
             own.is_some_and(|set| last_in[set.index()].serial == serial)
         };
@@ -113,14 +116,22 @@ impl ComboEngine {
     ///
     /// Of timers that are over at one moment that of the earlier press comes first, and then that
     /// of the lower node. A timer may start another one, which is run as well if it is over.
-    pub(super) fn run_timers(&mut self, poll: ComboPoll, until: Moment) {
+    #[inline]
+    pub(super) fn run_timers(&mut self, poll: &ComboPoll, until: Moment) {
+        if !self.timers.is_empty() {
+            self.run_due(poll, until);
+        }
+    }
+
+    /// The same, where there are any.
+    fn run_due(&mut self, poll: &ComboPoll, until: Moment) {
         loop {
             let due = self.timers.iter().enumerate();
             let due = due.filter(|(_, timer)| timer.is_over(until, poll.rate));
             let first = due.min_by_key(|(_, timer)| (timer.due, timer.arrival.serial, timer.node));
             let Some((n, _)) = first else { return };
             let Timer { due, node, what, mut arrival, .. } = self.timers.swap_remove(n);
-            let bound = &poll.automaton.nodes[node as usize];
+            let bound = poll.automaton.node(node);
             // What comes after an early press is asked of the step after it.
             let is_broken = what != Due::Opens && self.is_broken(bound, arrival.last(), None);
             if arrival.first() <= self.floor || is_broken {
@@ -134,6 +145,6 @@ impl ComboEngine {
 
 /// Where the arrivals of a node lie.
 fn node_ring(automaton: &Automaton, node: NodeId) -> core::ops::Range<usize> {
-    let Node { ring, kept, .. } = automaton.nodes[node as usize];
+    let &Node { ring, kept, .. } = automaton.node(node);
     ring as usize..ring as usize + usize::from(kept)
 }

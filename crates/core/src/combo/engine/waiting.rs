@@ -11,8 +11,12 @@ impl ComboEngine {
     ///
     /// It fires at once if its combo waits for none; otherwise [`ComboEngine::settle`] decides when
     /// all edges of the tick are in.
-    pub(super) fn meet(&mut self, poll: ComboPoll, copy: CopyId, arrival: &Arrival) {
-        let bound = poll.automaton.combo(copy);
+    pub(super) fn meet(
+        &mut self,
+        poll: &ComboPoll,
+        (copy, bound): (CopyId, &BoundCombo),
+        arrival: &Arrival,
+    ) {
         if bound.is_waited_for {
             if self.met.len() == KEPT_MET {
                 self.met.remove(0);
@@ -20,7 +24,7 @@ impl ComboEngine {
             self.met.push(Met { copy, presses: arrival.presses });
         }
         if bound.waits_for.is_empty() {
-            self.fire(poll, copy, arrival, poll.tick);
+            self.fire(poll, (copy, bound), arrival, poll.tick);
             return;
         }
         let its = |other: &Waiting| other.copy == copy;
@@ -37,8 +41,13 @@ impl ComboEngine {
     /// tick, or as long as it lasts; several copies may be on at once.
     ///
     /// `known` is the tick of its last step; it fires at the tick of `poll`.
-    fn fire(&mut self, poll: ComboPoll, copy: CopyId, arrival: &Arrival, known: Tick) {
-        let bound = poll.automaton.combo(copy);
+    fn fire(
+        &mut self,
+        poll: &ComboPoll,
+        (copy, bound): (CopyId, &BoundCombo),
+        arrival: &Arrival,
+        known: Tick,
+    ) {
         let &BoundCombo { combo, has_siblings, .. } = bound;
         let lasts_by = self.lasts_by(bound, arrival);
         let state = &mut self.states[combo.index()];
@@ -54,16 +63,24 @@ impl ComboEngine {
             }
         }
         self.note(combo);
-        let waiting = Waiting { copy, arrival: *arrival, known };
-        self.tell(poll, &waiting, ComboOutcome::Fired);
+        self.tell_of(poll, bound, (arrival, known), ComboOutcome::Fired);
     }
 
     /// Tells what came of an attempt that was met. More than one of a kind in a tick are as good
     /// as one: what has no room is left out.
-    pub(super) fn tell(&mut self, poll: ComboPoll, waiting: &Waiting, outcome: ComboOutcome) {
-        let &Waiting { copy, arrival, known } = waiting;
-        let &BoundCombo { combo, copy, .. } = poll.automaton.combo(copy);
-        let Arrival { at: met, began, by, .. } = arrival;
+    pub(super) fn tell(&mut self, poll: &ComboPoll, waiting: &Waiting, outcome: ComboOutcome) {
+        let Waiting { copy, arrival, known } = waiting;
+        self.tell_of(poll, poll.automaton.combo(*copy), (arrival, *known), outcome);
+    }
+
+    /// The same of an attempt of which all was known at the tick `known`.
+    fn tell_of(
+        &mut self,
+        poll: &ComboPoll,
+        &BoundCombo { combo, copy, .. }: &BoundCombo,
+        (&Arrival { at: met, began, by, .. }, known): (&Arrival, Tick),
+        outcome: ComboOutcome,
+    ) {
         let news = ComboNews { combo, copy, began, met, known, tick: poll.tick, outcome, by };
         // More than one of a kind in a tick are as good as one.
         if self.news.len() < self.news.capacity() {
@@ -76,7 +93,7 @@ impl ComboEngine {
     ///
     /// For each in turn: one of the others was met with a press of it, and it is cancelled; one of
     /// them still may be, and it waits; otherwise it fires.
-    pub(super) fn settle(&mut self, poll: ComboPoll) {
+    pub(super) fn settle(&mut self, poll: &ComboPoll) {
         let mut at = 0;
         while let Some(&waiting) = self.waiting.get(at) {
             let others = &poll.automaton.combo(waiting.copy).waits_for;
@@ -91,7 +108,8 @@ impl ComboEngine {
                 at += 1;
             } else {
                 self.waiting.remove(at);
-                self.fire(poll, waiting.copy, &waiting.arrival, waiting.known);
+                let bound = poll.automaton.combo(waiting.copy);
+                self.fire(poll, (waiting.copy, bound), &waiting.arrival, waiting.known);
             }
         }
     }
@@ -102,7 +120,7 @@ impl ComboEngine {
     /// It may be where a step of an attempt with such a press was reached whose next step is
     /// neither late nor broken, or where a hold or an early press of it is still running. A quiet
     /// at the end counts only once it runs.
-    fn is_possible(&self, poll: ComboPoll, copy: CopyId, waiting: &Waiting) -> bool {
+    fn is_possible(&self, poll: &ComboPoll, copy: CopyId, waiting: &Waiting) -> bool {
         let path = poll.automaton.path(copy);
         let bound = &poll.automaton.combo(copy);
         let shares = |arrival: &Arrival| {
@@ -116,7 +134,7 @@ impl ComboEngine {
         };
         let goes_on = |timer: &Timer| path.contains(&timer.node) && shares(&timer.arrival);
         let may_follow = |&child: &NodeId| {
-            let node = &poll.automaton.nodes[child as usize];
+            let node = poll.automaton.node(child);
             let now = node.clock.moment(poll.now, poll.rate);
             let is_open = |from: &Arrival| {
                 let passed = node.within.between(from.at, now);
