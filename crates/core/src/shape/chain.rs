@@ -41,8 +41,20 @@ pub struct Chain {
     stages: Vec<Stage>,
     /// The same, tied together.
     steps: Vec<Step>,
-    /// All of it, where it is what most rigs have.
-    usual: Option<UsualChain>,
+    /// How it is run.
+    way: Way,
+}
+
+/// How a chain is run. The steps are there whichever it is: explanations are given by them.
+#[derive(Clone, Debug, Default, PartialEq)]
+enum Way {
+    /// Step by step.
+    #[default]
+    Steps,
+    /// At once: it is what most rigs have.
+    Usual(UsualChain),
+    /// The same, after x and y were exchanged.
+    Exchanged(UsualChain),
 }
 
 /// What is worked out at once: most chains of most rigs are a single step.
@@ -249,18 +261,23 @@ impl From<&[Stage]> for Chain {
             }
             remembering += usize::from(stage.has_memory());
         }
-        Chain { stages: stages.to_vec(), usual: UsualChain::of(&steps), steps }
+        let way = match UsualChain::of(&steps) {
+            None => Way::Steps,
+            Some(usual) if steps[0].axes.swap => Way::Exchanged(usual),
+            Some(usual) => Way::Usual(usual),
+        };
+        Chain { stages: stages.to_vec(), steps, way }
     }
 }
 
 impl Chain {
     /// A chain without stages.
-    pub const NONE: &Chain = &Chain { stages: Vec::new(), steps: Vec::new(), usual: None };
+    pub const NONE: &Chain = &Chain { stages: Vec::new(), steps: Vec::new(), way: Way::Steps };
 
     /// Whether it is worked out at once.
     #[cfg(test)]
     pub(super) fn is_usual(&self) -> bool {
-        self.usual.is_some()
+        self.way != Way::Steps
     }
 
     /// The stages, in order.
@@ -293,14 +310,27 @@ impl Chain {
     /// ```
     #[inline]
     pub fn run(&self, v: [f32; 2], dt: f32, memories: &mut [StageMemory]) -> ([f32; 2], bool) {
-        match &self.usual {
-            Some(usual) => usual.run(v, dt, memories),
-            None => self.run_steps(v, dt, memories),
+        match &self.way {
+            Way::Usual(usual) => usual.run(v, dt, memories),
+            _ => self.run_apart(v, dt, memories),
+        }
+    }
+
+    /// The same of a chain that fewer rigs have: apart, so that a run over the others stays small.
+    #[inline(never)]
+    fn run_apart(
+        &self,
+        [x, y]: [f32; 2],
+        dt: f32,
+        memories: &mut [StageMemory],
+    ) -> ([f32; 2], bool) {
+        match &self.way {
+            Way::Exchanged(usual) => usual.run([y, x], dt, memories),
+            _ => self.run_steps([x, y], dt, memories),
         }
     }
 
     /// A value after all steps, and whether any goes on moving by itself.
-    #[inline(never)]
     fn run_steps(
         &self,
         mut v: [f32; 2],
@@ -384,11 +414,12 @@ impl Chain {
 
 /// Nothing here makes another of finite values; an engine must never see one.
 ///
-/// It is the last thing that a chain does, once, and costs two comparisons.
+/// It is the last thing that a chain does, once, and costs one comparison.
 #[inline]
 fn finite(v: [f32; 2]) -> [f32; 2] {
     let [x, y] = v;
-    if x.is_finite() & y.is_finite() { v } else { only_finite(v) }
+    // 0 times what is not finite is no number.
+    if (x * 0.0 + y * 0.0).is_nan() { only_finite(v) } else { v }
 }
 
 /// A value that is no number, which no stage should come to, is rest.

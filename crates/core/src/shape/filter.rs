@@ -20,19 +20,38 @@ use core::f32::consts::{LN_2, PI, TAU};
 ///
 /// Plain data, the same for every stage, so that a machine keeps all of them in one list and a
 /// copy of it is a checkpoint. A new one means: never run, at rest.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+///
+/// Invariant: `dt` is more than 0 and `is_live` holds once something was worked out for a time
+/// between ticks; before that `dt` is [`NO_TIME`].
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct StageMemory {
     /// The last output.
     pub(super) out: [f32; 2],
     /// What else the stage needs.
     pub(super) aside: [f32; 2],
-    /// The time between ticks for which `aside` was worked out, where it was.
+    /// The time between ticks for which `aside` was worked out.
     pub(super) dt: f32,
     /// Whether there has been an output.
     pub(super) is_live: bool,
 }
 
+/// No time between ticks: nothing was worked out for any.
+const NO_TIME: f32 = f32::NEG_INFINITY;
+
+impl Default for StageMemory {
+    fn default() -> Self {
+        StageMemory { out: [0.0; 2], aside: [0.0; 2], dt: NO_TIME, is_live: false }
+    }
+}
+
 impl StageMemory {
+    /// Whether something was worked out for this time between ticks. Then there has been an output,
+    /// and it is more than 0.
+    #[inline]
+    fn knows(&self, dt: f32) -> bool {
+        self.dt.to_bits() == dt.to_bits()
+    }
+
     /// The last output.
     pub(crate) fn place(&self) -> [f32; 2] {
         self.out
@@ -86,11 +105,11 @@ pub(super) fn half_life(
     dt: f32,
     memory: &mut StageMemory,
 ) -> ([f32; 2], bool) {
-    if !begin(dt, memory) {
-        return (memory.out, false);
-    }
     // The time between ticks is the same for a whole run.
-    if memory.dt != dt {
+    if !memory.knows(dt) {
+        if !begin(dt, memory) {
+            return (memory.out, false);
+        }
         (memory.dt, memory.aside[0]) = (dt, made_up(seconds, dt));
     }
     let is_moving = approach(v, memory.aside[0], memory);
@@ -120,14 +139,16 @@ fn adaptive(
     (memory.out, is_moving || !is_calm)
 }
 
-/// Makes up a share of the way. Returns whether there is any left. A share that is too
-/// small to be added arrives: the output would stand still for ever, a little beside.
+/// Makes up a share of the way. Returns whether there is any left: then the output is finite, for
+/// so is the way that is left. A share that is too small to be added arrives: the output would
+/// stand still for ever, a little beside.
 #[inline]
 fn approach(v: [f32; 2], share: f32, memory: &mut StageMemory) -> bool {
     let [x, y] = memory.out;
     let out = [x + share * (v[0] - x), y + share * (v[1] - y)];
     let away = [v[0] - out[0], v[1] - out[1]];
-    let is_far = away[0] * away[0] + away[1] * away[1] > ARRIVED * ARRIVED;
+    let far = away[0] * away[0] + away[1] * away[1];
+    let is_far = far > ARRIVED * ARRIVED && far < f32::INFINITY;
     let is_moving = is_far && out != memory.out;
     memory.out = if is_moving { out } else { v };
     is_moving
@@ -184,7 +205,7 @@ pub fn turn_limit(v: [f32; 2], limit: f32, dt: f32, memory: &mut StageMemory) ->
     if dt <= 0.0 {
         return (memory.out, false);
     }
-    if !memory.is_live || memory.dt != dt {
+    if !memory.knows(dt) {
         *memory = StageMemory {
             aside: [libm::cosf(most), libm::sinf(most)],
             dt,

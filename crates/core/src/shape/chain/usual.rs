@@ -6,16 +6,24 @@
 
 use super::{AxisMap, LastStage, Length, Step, finite};
 use crate::base::{at_most, length, with_length};
-use crate::shape::{StageMemory, curve::blend, half_life, stage::multiplied, zone::stretch_over};
+use crate::shape::{
+    StageMemory,
+    curve::blend,
+    half_life,
+    stage::{multiplied, on_axes},
+    zone::stretch_over,
+};
 use crate::spec::{Curve, DeadZone, DeadZoneKind, Smooth, Stage};
 
-/// The chain of most rigs, worked out at once: the axes; a gate, a zone of the radius, a
-/// cubic and a factor on the length; and smoothing by a half-life. Any of them may do
-/// nothing.
+/// The chain of most rigs, worked out at once: a factor and a shift of each axis; a gate, a zone of
+/// the radius, a cubic and a factor on the length; and smoothing by a half-life. Any of them may do
+/// nothing. Whether axes are exchanged before is not part of it.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct UsualChain {
-    /// What is done to each axis, first.
-    axes: AxisMap,
+    /// What each axis is multiplied by, first.
+    scale: [f32; 2],
+    /// What is added to each axis after that.
+    offset: [f32; 2],
     /// No length is more than this.
     most: f32,
     /// Zone and curve.
@@ -30,6 +38,7 @@ impl UsualChain {
     /// The usual chain of these steps, if they are one.
     pub(super) fn of(steps: &[Step]) -> Option<Self> {
         let [Step { axes, length: Some(length), last, .. }] = steps else { return None };
+        let AxisMap { scale, offset, .. } = *axes;
         let half_life = match last {
             LastStage::None => None,
             LastStage::Remembers(Stage::Smooth(Smooth::HalfLife(seconds))) => Some(*seconds),
@@ -37,7 +46,7 @@ impl UsualChain {
         };
         let Length { most, by, .. } = *length;
         let cubic = CubicZone::of(&length.zone, &length.curve)?;
-        Some(UsualChain { axes: axes.clone(), most, cubic, by, half_life })
+        Some(UsualChain { scale, offset, most, cubic, by, half_life })
     }
 
     /// A value after all of it, and whether it goes on moving by itself; `dt` seconds after the
@@ -52,7 +61,7 @@ impl UsualChain {
         dt: f32,
         memories: &mut [StageMemory],
     ) -> ([f32; 2], bool) {
-        let v = self.axes.apply(v);
+        let v = on_axes(v, false, self.scale, self.offset);
         let was = length(v);
         let to = multiplied(self.cubic.on_length(at_most(was, self.most)), self.by);
         let v = with_length(v, was, to);
@@ -60,7 +69,8 @@ impl UsualChain {
             (Some(seconds), [memory, ..]) => half_life(seconds, v, dt, memory),
             _ => (v, false),
         };
-        (finite(v), is_moving)
+        // What a filter has not brought to its end yet is finite.
+        (if is_moving { v } else { finite(v) }, is_moving)
     }
 }
 
