@@ -51,7 +51,7 @@ use crate::combo::{
 };
 use crate::spec::{ComboClock, StepKind, TimeSpan};
 use alloc::vec::Vec;
-use memory::{Active, Arrival, Due, LastPress, Met, Timer, Waiting};
+use memory::{Active, Arrival, Due, LastPress, Met, Sifted, Timer, Waiting};
 
 /// Of the moments at which a step was met, so many are remembered where more than the latest one
 /// matters. Part of the format of rigs: with more presses than this inside one window, the oldest
@@ -115,10 +115,10 @@ pub(crate) struct ComboEngine {
     /// When a timer is over, as far as there are any.
     wake: Option<Nanos>,
     /// The nodes that an edge may lead on from.
-    due: Vec<NodeId>,
+    due: Sifted<NodeId>,
     /// The nodes that an edge leads to, each with the place of its arrival among `arrivals`:
     /// many have the same.
-    reached: Vec<(NodeId, u32)>,
+    reached: Sifted<(NodeId, u32)>,
     /// The arrivals that an edge makes; the first is that of a bare first step.
     arrivals: Vec<Arrival>,
 }
@@ -163,8 +163,8 @@ impl ComboEngine {
         self.changed.grow(combos);
         // None of these has an entry of a kind twice. A clone brings no room along.
         make_room(&mut self.active, nodes);
-        make_room(&mut self.due, nodes);
-        make_room(&mut self.reached, nodes);
+        self.due.fit(nodes);
+        self.reached.fit(nodes);
         make_room(&mut self.arrivals, nodes + 1);
         make_room(&mut self.timers, automaton.timer_count);
         make_room(&mut self.pulsed, copies);
@@ -333,9 +333,10 @@ impl ComboEngine {
         let first = self.news.len();
         let mut reached = core::mem::take(&mut self.reached);
         let arrivals = core::mem::take(&mut self.arrivals);
-        for (node, at) in reached.drain(..) {
+        for &(node, at) in reached.as_slice() {
             self.enter(poll, node, &arrivals[at as usize], edge);
         }
+        reached.clear();
         (self.reached, self.arrivals) = (reached, arrivals);
         // In the order of the rig, and not of what happened to be watched first.
         if self.news.len() > first + 1 {

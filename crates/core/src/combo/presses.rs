@@ -65,8 +65,8 @@ impl Presses {
         let by = serial - self.first;
         let mut all = self;
         match by {
-            ..64 => all.bits[0] |= 1 << by,
-            ..Self::SPAN => all.bits[1] |= 1 << (by - 64),
+            0..64 => all.bits[0] |= 1 << by,
+            64..Self::SPAN => all.bits[1] |= 1 << (by - 64),
             _ => all.beyond = serial,
         }
         all

@@ -50,18 +50,15 @@ impl ComboEngine {
         self.arrivals.push(Arrival::of(edge, self.serial));
         self.begin(poll, edge, key);
         let (bit, mut over) = (key.bit(), 0);
-        let mut due = core::mem::take(&mut self.due);
+        self.due.clear();
         for active in &self.active {
-            if active.until < edge.time {
-                over += 1;
-            } else if active.wants & bit != 0 {
-                due.push(active.node);
-            }
+            let is_over = active.until < edge.time;
+            over += usize::from(is_over);
+            self.due.add_if(!is_over & (active.wants & bit != 0), active.node);
         }
-        for node in due.drain(..) {
-            self.go_on(poll, node, edge, key);
+        for n in 0..self.due.len() {
+            self.go_on(poll, self.due.get(n), edge, key);
         }
-        self.due = due;
         // Rarely, for it looks at all of them; what is over does no harm.
         if over > self.active.len() / 2 {
             self.put_to_rest(edge.time);
@@ -98,7 +95,7 @@ impl ComboEngine {
         if edge.change == SignalChange::Forced {
             bare.iter().for_each(|step| self.begin_one(poll, step.node, edge));
         } else {
-            self.reached.extend(bare.iter().map(|step| (step.node, 0)));
+            bare.iter().for_each(|step| self.reached.add((step.node, 0)));
         }
         others.iter().for_each(|&node| self.begin_one(poll, node, edge));
     }
@@ -150,9 +147,7 @@ impl ComboEngine {
         let arrival = self.arrivals[0].next_of(from);
         let (at, count) = (self.arrivals.len() as u32, self.reached.len());
         for step in steps {
-            if passed.is_within(step.within) {
-                self.reached.push((step.node, at));
-            }
+            self.reached.add_if(passed.is_within(step.within), (step.node, at));
         }
         if self.reached.len() > count {
             self.arrivals.push(arrival);
@@ -161,7 +156,7 @@ impl ComboEngine {
 
     /// An edge leads to a node, with an arrival of its own.
     fn lead_to(&mut self, node: NodeId, arrival: Arrival) {
-        self.reached.push((node, self.arrivals.len() as u32));
+        self.reached.add((node, self.arrivals.len() as u32));
         self.arrivals.push(arrival);
     }
 
