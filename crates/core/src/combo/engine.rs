@@ -44,14 +44,14 @@ mod reach;
 mod timers;
 mod waiting;
 
-use crate::base::{ComboId, Moment, Nanos, PollRate, SignalId, SparseSet, Tick};
+use crate::base::{ComboId, Moment, Nanos, PollRate, Sifted, SignalId, SparseSet, Tick};
 use crate::combo::{
     Automaton, BoundCombo, ComboNews, ComboOutcome, ComboState, CopyId, HandPress, Key, Node,
     NodeId, Presses, SignalChange, SignalEdge, SignalState,
 };
 use crate::spec::{ComboClock, StepKind, TimeSpan};
 use alloc::vec::Vec;
-use memory::{Active, Arrival, Due, LastPress, Met, Sifted, Timer, Waiting};
+use memory::{Active, Arrival, Due, LastPress, Met, Timer, Waiting};
 
 /// Of the moments at which a step was met, so many are remembered where more than the latest one
 /// matters. Part of the format of rigs: with more presses than this inside one window, the oldest
@@ -163,8 +163,8 @@ impl ComboEngine {
         self.changed.grow(combos);
         // None of these has an entry of a kind twice. A clone brings no room along.
         make_room(&mut self.active, nodes);
-        self.due.fit(nodes);
-        self.reached.fit(nodes);
+        self.due.fit(nodes, 0);
+        self.reached.fit(nodes, (0, 0));
         make_room(&mut self.arrivals, nodes + 1);
         make_room(&mut self.timers, automaton.timer_count);
         make_room(&mut self.pulsed, copies);

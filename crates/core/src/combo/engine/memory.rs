@@ -3,7 +3,6 @@
 use crate::base::{ControlId, Moment, Nanos, SignalId, Tick};
 use crate::combo::{CopyId, HandPress, NodeId, Presses, SignalEdge};
 use crate::spec::{ComboClock, TimeSpan};
-use alloc::{vec, vec::Vec};
 
 /// A moment at which a step was met, and the attempt that came to it.
 ///
@@ -150,65 +149,4 @@ pub(super) struct Met {
     pub(super) copy: CopyId,
     /// Its presses.
     pub(super) presses: Presses,
-}
-
-/// A list of those out of many that are wanted. Which ones nobody can guess, a processor neither:
-/// so each is written down, and counted if it is wanted, without a branch.
-///
-/// Invariant: there is room for one more than are ever wanted.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Sifted<T> {
-    /// Those that are wanted, and behind them what was written before.
-    room: Vec<T>,
-    /// How many are wanted.
-    count: usize,
-}
-
-impl<T: Copy + Default> Sifted<T> {
-    /// Makes room for so many that are wanted.
-    pub(super) fn fit(&mut self, most: usize) {
-        if self.room.len() <= most {
-            self.room = vec![T::default(); most + 1];
-            self.count = 0;
-        }
-    }
-
-    /// Adds one, if it is wanted.
-    #[inline]
-    pub(super) fn add_if(&mut self, is_wanted: bool, one: T) {
-        self.room[self.count] = one;
-        self.count += usize::from(is_wanted);
-    }
-
-    /// Adds one.
-    #[inline]
-    pub(super) fn add(&mut self, one: T) {
-        self.add_if(true, one);
-    }
-
-    /// How many there are.
-    pub(super) fn len(&self) -> usize {
-        self.count
-    }
-
-    /// Whether there is none.
-    pub(super) fn is_empty(&self) -> bool {
-        self.count == 0
-    }
-
-    /// The one at a place.
-    #[inline]
-    pub(super) fn get(&self, at: usize) -> T {
-        self.room[at]
-    }
-
-    /// All of them, in the order in which they came.
-    pub(super) fn as_slice(&self) -> &[T] {
-        &self.room[..self.count]
-    }
-
-    /// Forgets them.
-    pub(super) fn clear(&mut self) {
-        self.count = 0;
-    }
 }

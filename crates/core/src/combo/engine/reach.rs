@@ -57,7 +57,7 @@ impl ComboEngine {
             self.due.add_if(!is_over & (active.wants & bit != 0), active.node);
         }
         for n in 0..self.due.len() {
-            self.go_on(poll, self.due.get(n), edge, key);
+            self.go_on(poll, self.due.as_slice()[n], edge, key);
         }
         // Rarely, for it looks at all of them; what is over does no harm.
         if over > self.active.len() / 2 {
