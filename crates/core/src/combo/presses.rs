@@ -106,6 +106,15 @@ mod tests {
             prop_assert_eq!(of(&one).first(), *one.first().unwrap());
         }
 
+        /// One edge after all others may be added by itself.
+        #[test]
+        fn one_more_is_added_as_a_set_of_one_is(
+            serials in prop::collection::btree_set(1u32..600, 1..9), later in 1u32..600,
+        ) {
+            let (all, next) = (of(&serials), serials.last().unwrap() + later);
+            prop_assert_eq!(all.then(next), all.and(Presses::one(next)));
+        }
+
         /// A long one errs on the side of sharing.
         #[test]
         fn a_long_one_never_misses_an_edge(
