@@ -48,11 +48,18 @@ fn combo() -> impl Strategy<Value = Combo> {
     })
 }
 
-/// A hand that makes these combos in turn, with so many milliseconds between two steps. Each
-/// button is held for 5 ms.
-fn hand(combos: &[Combo], made: &[(prop::sample::Index, u64)]) -> Vec<(u64, u16, i32)> {
+/// A hand that makes these combos in turn, with so many milliseconds between two steps, and
+/// another one that presses whatever it finds at these instants. Each button is held for 5 ms.
+fn hands(
+    combos: &[Combo],
+    made: &[(prop::sample::Index, u64)],
+    other: &[(u64, u16)],
+) -> Vec<(u64, u16, i32)> {
     let mut at = 100;
     let mut events = Vec::new();
+    for &(at, button) in other {
+        events.extend([(at, button, 1), (at + 5, button, 0)]);
+    }
     for (which, gap) in made {
         for step in &which.get(combos).steps {
             let button = step.what.signals()[0].0;
@@ -88,8 +95,10 @@ proptest! {
     fn a_combo_among_many_is_met_as_if_it_were_alone(
         combos in vec(combo(), 100..140),
         made in vec((any::<prop::sample::Index>(), 20..200u64), 1..8),
+        // Not while the first of them is made.
+        other in vec((800..3000u64, 0..BUTTONS), 0..200),
     ) {
-        let hand = hand(&combos, &made);
+        let hand = hands(&combos, &made, &other);
         let among = met(&combos, &hand);
         for (combo, among) in combos.iter().zip(&among) {
             prop_assert_eq!(among, &met(std::slice::from_ref(combo), &hand)[0], "{:?}", combo);
