@@ -22,7 +22,7 @@ use core::f32::consts::{LN_2, PI, TAU};
 /// copy of it is a checkpoint. A new one means: never run, at rest.
 ///
 /// Invariant: `dt` is more than 0 and `is_live` holds once something was worked out for a time
-/// between ticks; before that `dt` is [`NO_TIME`].
+/// between ticks; before that `dt` is no time at all.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct StageMemory {
     /// The last output.
