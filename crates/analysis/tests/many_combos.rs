@@ -82,7 +82,7 @@ fn met(combos: &[Combo], hand: &[(u64, u16, i32)]) -> Vec<Vec<u64>> {
     }
     session.run_before(Nanos::from_millis(10_000));
     let mut met = vec![Vec::new(); combos.len()];
-    for news in session.history().combo_news().iter() {
+    for news in session.history().combo_news() {
         met[news.combo.index()].push(news.met.time.0 / 1_000_000);
     }
     met
