@@ -500,6 +500,8 @@ fn tap(button: u16, at: u64) -> Tap {
 #[case::repeated_beginnings(
     &[press(0, 0), press(0, 250), press(1, 250)],
     &[tap(0, 0), tap(0, 100), tap(0, 200), tap(1, 300)], &[300], None)]
+#[case::a_signal_named_again_and_again(
+    &[ComboStep::new(StepKind::Press(vec![SignalId(0); 4]), ms(0))], &[tap(0, 100)], &[100], None)]
 fn a_combo_fires_or_says_by_how_much_it_missed(
     #[case] steps: &[ComboStep],
     #[case] taps: &[Tap],

@@ -32,8 +32,8 @@ pub fn clamp_to_circle([x, y]: [f32; 2]) -> [f32; 2] {
 /// A vector of length `r` made as long as `to`, which is 0 where `r` is. No part of it is -0.
 #[inline]
 pub(crate) fn with_length([x, y]: [f32; 2], r: f32, to: f32) -> [f32; 2] {
-    // A root is 0 or more than this, so it is exactly 1 where the length stays, and 0 where there
-    // is none.
+    // A root is 0 or more than this: the scale is exactly 1 where the length stays, and 0 where
+    // there is none.
     let scale = to / if r > f32::MIN_POSITIVE { r } else { f32::MIN_POSITIVE };
     [x * scale + 0.0, y * scale + 0.0]
 }

@@ -19,7 +19,8 @@
 //!   come from one device.
 //!
 //! Invariant: nodes are numbered level by level, and those that follow one node by the same
-//! trigger lie side by side (a node that several triggers lead to lies with the first). So an edge of a signal walks over memory that lies together.
+//! trigger lie side by side (a node that several triggers lead to lies with the first). So an
+//! edge of a signal walks over memory that lies together.
 
 mod build;
 

@@ -357,6 +357,8 @@ impl Builder {
         for parent in 0..self.nodes.len() {
             let children = &mut self.children[parent];
             children.sort_unstable();
+            // A step may name a signal twice, and is met by it once.
+            children.dedup();
             let first = fans.len() as u32;
             let (mut wants, mut quiets) = (0, 0..0);
             for of_trigger in children.chunk_by(|(one, _), (other, _)| one == other) {
