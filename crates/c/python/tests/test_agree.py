@@ -2,6 +2,7 @@
 docs/rig-format.md and docs/take-format.md alone, over random hands, polls and mistakes."""
 
 import json
+import math
 import random
 from dataclasses import dataclass
 from itertools import pairwise
@@ -11,6 +12,7 @@ from workbench import MILLISECOND, merged, reported, rig_of, written
 
 BUTTONS = ["south", "east"]
 AXIS, FAR = "stick-l-x", 1000
+HZ = 60
 RIG = [
     "[action.horn]", 'gives = "on"', 'from = "pad/south"',
     "[action.light]", 'gives = "toggle"', 'from = "pad/east"',
@@ -54,12 +56,14 @@ def a_pad(moved):
 @dataclass
 class Frame:
     """A frame of a game: its number, its poll, the steps it ran where the game has any, whether it
-    follows the frame before at once, and the seconds since that polled."""
+    follows the frame before at once, or is the first of a game that was started again, and the
+    seconds since the one before polled."""
 
     number: int
     poll: int
     steps: int | None
     follows: bool
+    is_again: bool
     seconds: float
 
 
@@ -71,7 +75,9 @@ def frames(dice, until):
         steps = dice.choice([0, 1, 1, 2]) if has_steps else None
         seconds = (now - before.poll) / 1e9 if before else 0
         follows = before is not None and number == before.number + 1
-        yield (before := Frame(number, now, steps, follows, seconds if follows else 0))
+        is_again = before is not None and number <= before.number
+        seconds = seconds if follows else 0
+        yield (before := Frame(number, now, steps, follows, is_again, seconds))
         now += int(dice.choice([0, 1, 1, 1]) * dice.uniform(4e6, dice.choice([20e6, 60e6])))
         jumps = may_jump and dice.random() < 0.05
         number = number + dice.choice([2, 30]) if jumps else number + 1
@@ -81,12 +87,18 @@ def frames(dice, until):
 def by_the_rig(moved, its_frames):
     """What the rig says of each frame, but for which way a toggle is turned."""
     said = dict.fromkeys([*BUTTONS, AXIS], 0)
-    events, light, waiting = list(moved), False, {}
+    events, light, waiting, last = list(moved), False, {}, 0
     for frame in its_frames:
-        was = dict(said)
-        while events and events[0][0] <= frame.poll:
-            _, name, said[name] = events.pop(0)
-        light ^= said["east"] > was["east"]
+        # Where frames are missing the rig polls at its own rate.
+        ticks = range(last * HZ // 10**9, frame.poll * HZ // 10**9 + 1) if not frame.follows else []
+        between = [n * 10**9 // HZ for n in ticks if last < n * 10**9 // HZ < frame.poll]
+        for poll in [*between, frame.poll]:
+            was = dict(said)
+            while events and events[0][0] <= poll:
+                _, name, said[name] = events.pop(0)
+            light ^= said["east"] > was["east"]
+        # No toggle is on in a game that begins.
+        last, light = frame.poll, light and not frame.is_again
         counts = {"Down": int(said["south"] > was["south"]), "Up": int(said["south"] < was["south"])}
         # What happens in a frame without a step counts in the next one that runs any.
         for name, count in counts.items():
@@ -118,16 +130,19 @@ class Compared:
         return frame.steps != 0
 
     def hold(self, frame, ours, theirs, tolerance):
+        """Whether it is compared in this frame."""
         if self.name == "Light":
             self.is_turn_known &= frame.follows
             if not self.is_turn_known and frame.steps != 0:
                 self.is_turn_known, self.is_turned = True, bool(theirs) != bool(ours)
             ours ^= self.is_turned
-        if self.is_known(frame):
+        is_known = self.is_known(frame)
+        if is_known:
             off = abs(theirs - ours) / {"Slew": 100, "Way": 90 * frame.seconds}.get(self.name, 1)
             self.compared += 1
             self.differed += off > tolerance + 1e-6
             self.most = max(self.most, off)
+        return is_known
 
 
 def mistaken(dice, name, ours):
@@ -137,6 +152,49 @@ def mistaken(dice, name, ours):
     return ours + (dice.uniform(20, 100) if name in ("Slew", "Way") else dice.choice([1, 2]))
 
 
+class Waited:
+    """The presses that turned a value of the game on, and how long that took."""
+
+    def __init__(self, button, is_count):
+        self.button, self.is_count = button, is_count
+        self.was_on, self.waiting, self.before = False, None, math.nan
+
+    def hold(self, frame, place, is_on, theirs):
+        """The place of the frame in which the rig turned it on, where the game does so now."""
+        if not frame.follows:
+            self.waiting = None
+        elif is_on and not self.was_on:
+            self.waiting = place
+        turns_on = theirs > 0 and (self.is_count or self.before == 0)
+        self.was_on, self.before = is_on, theirs
+        if turns_on and self.waiting is not None:
+            began, self.waiting = self.waiting, None
+            return began
+        return None
+
+
+def delays(moved, its_frames, on, given, is_late):
+    """From press to poll, from poll to value and from press to value, of each press."""
+    values = {"Horn": Waited("south", False), "Light": Waited("east", False), "Down": Waited("south", True)}
+    for place, frame in enumerate(its_frames):
+        for name, value in values.items():
+            began = value.hold(frame, place, on[place][value.button], given[place][name])
+            if began is None:
+                continue
+            until = its_frames[began].poll
+            pressed = max(t for t, code, v in moved if code == value.button and v and t <= until)
+            read = next(other.poll for other in its_frames if other.poll >= pressed)
+            acted = frame.poll + is_late
+            yield read - pressed, acted - read, acted - pressed
+
+
+def told_of(times):
+    """The median, the longest and what 95 % do not exceed, each by the nearest rank."""
+    times = sorted(times)
+    rank = lambda share: times[math.ceil(share * len(times)) - 1] / 1e6 if times else None
+    return {"median": rank(0.5), "p95": rank(0.95), "longest": rank(1)}
+
+
 @pytest.mark.parametrize("seed", range(150))
 def test_a_game_agrees_where_it_gives_what_the_rig_says(seed, tmp_path):
     dice = random.Random(seed)
@@ -144,13 +202,19 @@ def test_a_game_agrees_where_it_gives_what_the_rig_says(seed, tmp_path):
     its_frames = list(frames(dice, moved[-1][0] + 50 * MILLISECOND))
     chance, is_late = dice.choice([0, 0.02, 0.3]), dice.choice([0, 3]) * MILLISECOND
     lines, given, held = ['{"take":1}'], {}, {}
+    on, compared = [], []
     for frame, ours in zip(its_frames, by_the_rig(moved, its_frames)):
         gives = {
             name: mistaken(dice, name, value) if dice.random() < chance else value
             for name, value in ours.items()
         }
-        for name, value in ours.items():
-            held.setdefault(name, Compared(name)).hold(frame, value, gives[name], tolerance)
+        on.append({"south": ours["Horn"] > 0, "east": ours["Light"] > 0})
+        compared.append({
+            name: gives[name]
+            if held.setdefault(name, Compared(name)).hold(frame, value, gives[name], tolerance)
+            else math.nan
+            for name, value in ours.items()
+        })
         # What is as in the frame before may be left out.
         given = given if frame.follows else {}
         changed = {name: value for name, value in gives.items() if given.get(name) != value}
@@ -159,7 +223,7 @@ def test_a_game_agrees_where_it_gives_what_the_rig_says(seed, tmp_path):
         line = {"t": frame.poll + is_late, "frame": frame.number, "polled": frame.poll, "gives": changed}
         line |= {"steps": frame.steps} if frame.steps is not None else {}
         lines.append(json.dumps(line, separators=(",", ":")))
-    rig = rig_of(60, RIG, [f"tolerance = {tolerance}", NAMES])
+    rig = rig_of(HZ, RIG, [f"tolerance = {tolerance}", NAMES])
     pad = list(a_pad(moved))
     take, rig = written(tmp_path, rig, merged(pad[:-1], [*lines, pad[-1]]))
     (report,) = reported("agree", take, rig, may_say_no=True)
@@ -171,5 +235,13 @@ def test_a_game_agrees_where_it_gives_what_the_rig_says(seed, tmp_path):
         counts = told[name]["compared"], told[name]["differed"]
         assert counts == (value.compared, value.differed), name
         assert told[name]["most"] == pytest.approx(value.most, rel=1e-4, abs=1e-4), name
-    compared = any(value.compared for value in held.values())
-    assert report["agrees"] == (compared and not any(value.differed for value in held.values()))
+    taken = list(delays(moved, its_frames, on, compared, is_late))
+    latency = report["latency"]
+    assert latency["presses"] == len(taken)
+    for key, times in zip(("to_poll_ms", "to_value_ms", "whole_ms"), zip(*taken)):
+        assert latency[key] == pytest.approx(told_of(times), abs=1e-6), key
+    between = [b[0] - a[0] for a, b in pairwise(moved) if 0 < b[0] - a[0] <= 100 * MILLISECOND]
+    if taken and between:
+        assert latency["report_ms"] == pytest.approx(told_of(between), abs=1e-6)
+    is_any = any(value.compared for value in held.values())
+    assert report["agrees"] == (is_any and not any(value.differed for value in held.values()))
