@@ -245,3 +245,101 @@ def test_a_game_agrees_where_it_gives_what_the_rig_says(seed, tmp_path):
         assert latency["report_ms"] == pytest.approx(told_of(between), abs=1e-6)
     is_any = any(value.compared for value in held.values())
     assert report["agrees"] == (is_any and not any(value.differed for value in held.values()))
+
+
+def read_by(dice, moved, its_frames):
+    """What a game reads in each frame, which reads late, early, something else, or twice: of each
+    control at its first and its last poll, and nothing of some."""
+    off = dice.choice([0, 0, -1, 1]) * int(dice.uniform(0, dice.choice([1e6, 12e6, 80e6])))
+    wrong, twice, silent = (dice.choice([0, 0, 0.03]) for _ in range(3))
+    for frame in its_frames:
+        states = dict.fromkeys(["south", AXIS], 0)
+        for time, name, value in moved:
+            if name in states and time <= frame.poll + off:
+                states[name] = value
+        read = {}
+        for name, value in states.items():
+            other = 1 - value if name == "south" else dice.randint(-FAR, FAR)
+            first = other if dice.random() < wrong else value
+            read[name] = first, other if dice.random() < twice else first
+        yield {name: both for name, both in read.items() if dice.random() >= silent}
+
+
+def ages(said, poll, value):
+    """For how long something else had been said that was not read; and how long before it was said
+    this was read."""
+    before = [n for n, (time, _) in enumerate(said) if time <= poll]
+    same = [n for n in before if said[n][1] == value]
+    old = poll - said[same[-1] + 1][0] if same else None
+    soon = [time for time, other in said[len(before):] if other == value and time <= poll + 10**9]
+    return old, soon[0] - poll if soon else None
+
+
+def read_otherwise(moved, its_frames, read, slack):
+    """The places at which a control was read otherwise, and how often one was so by no more than
+    the slack."""
+    found, sums = [], [0, 0]
+    known = {}
+    for place, frame in enumerate(its_frames):
+        # What is left out is as at the last poll of the frame before.
+        known = {name: (both[1],) * 2 for name, both in known.items()} if frame.follows else {}
+        known |= read[place]
+        for name in ("south", AXIS):
+            if name not in known:
+                continue
+            said = [(0, 0)] + [(t, v) for t, code, v in moved if code == name]
+            last = [value for time, value in said if time <= frame.poll][-1]
+            first, second = known[name]
+            if first == second == last:
+                continue
+            its = ages(said, frame.poll, first) if first == second else (None, None)
+            found.append((place, name, last, [first, second], its))
+            sums = [total + min(10**9, 10**9 if age is None else age) for total, age in zip(sums, its)]
+    close, runs = 0, []
+    for place, name, last, both, (old, ahead) in found:
+        kinds = [("read-old", old), ("read-ahead", ahead)]
+        kinds = kinds if sums[0] <= sums[1] else kinds[::-1]
+        kind, late = next((it for it in kinds if it[1] is not None), ("read-other", None))
+        kind = "read-twice" if both[0] != both[1] else kind
+        if late is not None and late <= slack:
+            close += 1
+            continue
+        run = next((run for run in reversed(runs) if run["name"] == name), None)
+        if run and run["kind"] == kind and run["last"] == place - 1:
+            run["last"] = place
+            run["late"] = None if late is None else max(run["late"], late)
+        else:
+            runs.append({
+                "name": name, "kind": kind, "first": place, "last": place, "said": last,
+                "read": both, "late": late,
+            })
+    return runs, close
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_what_a_game_read_otherwise_is_told(seed, tmp_path):
+    dice = random.Random(seed)
+    moved, slack = list(hands(dice)), dice.choice([0, 1, 10])
+    its_frames = list(frames(dice, moved[-1][0] + 50 * MILLISECOND))
+    read = list(read_by(dice, moved, its_frames))
+    lines = ['{"take":1}']
+    for frame, both in zip(its_frames, read):
+        of_pad = {name: list(two) if two[0] != two[1] else two[0] for name, two in both.items()}
+        line = {"t": frame.poll, "frame": frame.number, "read": {"pad1": of_pad}}
+        lines.append(json.dumps(line, separators=(",", ":")))
+    pad = list(a_pad(moved))
+    rig = rig_of(HZ, RIG, [f"slack-ms = {slack}"])
+    take, rig = written(tmp_path, rig, merged(pad[:-1], [*lines, pad[-1]]))
+    (report,) = reported("agree", take, rig, may_say_no=True)
+    runs, close = read_otherwise(moved, its_frames, read, slack * MILLISECOND)
+    assert report["close"] == close
+    assert len(report["reads"]) == len(runs)
+    for told, run in zip(report["reads"], runs):
+        ends = its_frames[run["first"]], its_frames[run["last"]]
+        assert (told["control"], told["kind"]) == (f"pad1/{run['name']}", run["kind"])
+        assert (told["from_frame"], told["to_frame"]) == tuple(frame.number for frame in ends)
+        assert (told["from_ns"], told["to_ns"]) == tuple(frame.poll for frame in ends)
+        assert told["frames"] == run["last"] - run["first"] + 1
+        assert (told["said"], told["read"]) == (run["said"], run["read"])
+        late = None if run["late"] is None else pytest.approx(run["late"] / 1e6, abs=1e-6)
+        assert told.get("late_ms") == late
