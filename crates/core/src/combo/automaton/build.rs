@@ -388,8 +388,8 @@ impl Builder {
         }
     }
 
-    /// Lays everything out as it is run: nodes numbered level by level, edges beside each other,
-    /// a ring of arrivals for each node.
+    /// Lays everything out as it is run: nodes numbered level by level, the steps after each side
+    /// by side, a ring of arrivals for each node.
     ///
     /// Here all that the engine needs room for is counted: arrivals, timers, attempts that wait. It
     /// allocates them once, and no tick does.
