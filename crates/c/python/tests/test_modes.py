@@ -258,7 +258,8 @@ def by_taps(gestures, reports, hz):
     """The ticks at which actions are on that taps drive."""
     panel, waiting, on = Panel(), list(reports), {}
     runs = {action: Run(gesture) for action, gesture in gestures.items()}
-    for tick in range(reports[-1][0] * hz // 10**9 + 2):
+    last = reports[-1][0] if reports else 0
+    for tick in range(last * hz // 10**9 + 2):
         going, landed = touched([panel], waiting, tick * 10**9 // hz)
         names = {action for action, run in runs.items() if run.tick(tick, going, landed)}
         if names:
