@@ -2,8 +2,9 @@
 
 use alloc::vec::Vec;
 
-/// A list of those out of many that are wanted. Which ones nobody can guess, a processor neither:
-/// so each is written down, and counted if it is wanted, without a branch.
+/// A list of those out of many that are wanted. A processor would guess wrong which ones these are,
+/// and a wrong guess costs more than a write: so each is written, and counted if it is wanted,
+/// without a branch.
 ///
 /// Invariant: `count` is less than the length of `room`, or both are 0.
 #[derive(Clone, Debug)]

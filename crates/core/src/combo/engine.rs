@@ -161,7 +161,8 @@ impl ComboEngine {
         self.last_in.resize(automaton.set_count, LastPress::default());
         self.states.resize(combos, ComboState::default());
         self.changed.grow(combos);
-        // None of these has an entry of a kind twice. A clone brings no room along.
+        // None of these has an entry of a kind twice. A clone brings no room along, but for what is
+        // sifted.
         make_room(&mut self.active, nodes);
         self.due.fit(nodes, 0);
         self.reached.fit(nodes, (0, 0));
