@@ -30,20 +30,31 @@ impl<T: Copy> Sifted<T> {
         }
     }
 
-    /// Adds one, if it is wanted.
+    /// Adds those of many that are wanted; each comes with whether it is.
+    ///
+    /// The count is kept beside the list meanwhile: otherwise each of them would have to wait until
+    /// that of the one before is written, to be read again.
     ///
     /// # Panics
     /// When there is no room; see [`Sifted::fit`].
     #[inline]
-    pub(crate) fn add_if(&mut self, is_wanted: bool, one: T) {
-        self.room[self.count] = one;
-        self.count += usize::from(is_wanted);
+    pub(crate) fn sift(&mut self, many: impl Iterator<Item = (bool, T)>) {
+        let (room, mut count) = (self.room.as_mut_slice(), self.count);
+        for (is_wanted, one) in many {
+            room[count] = one;
+            count += usize::from(is_wanted);
+        }
+        self.count = count;
     }
 
     /// Adds one.
+    ///
+    /// # Panics
+    /// When there is no room; see [`Sifted::fit`].
     #[inline]
     pub(crate) fn add(&mut self, one: T) {
-        self.add_if(true, one);
+        self.room[self.count] = one;
+        self.count += 1;
     }
 
     /// How many there are.

@@ -51,11 +51,11 @@ impl ComboEngine {
         self.begin(poll, edge, key);
         let (bit, mut over) = (key.bit(), 0);
         self.due.clear();
-        for active in &self.active {
+        self.due.sift(self.active.iter().map(|active| {
             let is_over = active.until < edge.time;
             over += usize::from(is_over);
-            self.due.add_if(!is_over & (active.wants & bit != 0), active.node);
-        }
+            (!is_over & (active.wants & bit != 0), active.node)
+        }));
         for n in 0..self.due.len() {
             self.go_on(poll, self.due.as_slice()[n], edge, key);
         }
@@ -95,7 +95,7 @@ impl ComboEngine {
         if edge.change == SignalChange::Forced {
             bare.iter().for_each(|step| self.begin_one(poll, step.node, edge));
         } else {
-            bare.iter().for_each(|step| self.reached.add((step.node, 0)));
+            self.reached.sift(bare.iter().map(|step| (true, (step.node, 0))));
         }
         others.iter().for_each(|&node| self.begin_one(poll, node, edge));
     }
@@ -146,9 +146,8 @@ impl ComboEngine {
         let passed = Passed::between(from.at, edge.moment());
         let arrival = self.arrivals[0].next_of(from);
         let (at, count) = (self.arrivals.len() as u32, self.reached.len());
-        for step in steps {
-            self.reached.add_if(passed.is_within(step.within), (step.node, at));
-        }
+        self.reached
+            .sift(steps.iter().map(|step| (passed.is_within(step.within), (step.node, at))));
         if self.reached.len() > count {
             self.arrivals.push(arrival);
         }
