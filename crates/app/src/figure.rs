@@ -18,6 +18,7 @@ pub use stick::{StickSheet, stick};
 pub use timeline::{Excerpt, moving, timeline};
 pub use touch::{TouchSheet, touch};
 
+use crate::packed::{Packed, packed};
 use anyhow::{Context, bail};
 use gtrig_formats::{Over, save_atomically};
 use std::{io::Write, path::Path, sync::Arc};
@@ -28,10 +29,7 @@ use svg2pdf::usvg::{self, fontdb};
 const FONT: &str = "DejaVu Sans Mono";
 
 /// Its faces that figures use: regular and bold.
-const FACES: [&[u8]; 2] = [
-    include_bytes!("../fonts/DejaVuSansMono.ttf"),
-    include_bytes!("../fonts/DejaVuSansMono-Bold.ttf"),
-];
+const FACES: [Packed; 2] = [packed!("DejaVuSansMono.ttf"), packed!("DejaVuSansMono-Bold.ttf")];
 
 /// Writes a figure as the ending of `path` says: `.svg` or `.pdf`.
 ///
@@ -54,7 +52,7 @@ pub fn save(svg: &str, path: &Path) -> anyhow::Result<()> {
 pub fn pdf(svg: &str) -> anyhow::Result<Vec<u8>> {
     let mut fonts = fontdb::Database::new();
     for face in FACES {
-        fonts.load_font_data(face.to_vec());
+        fonts.load_font_data(face.unpack()?);
     }
     fonts.set_monospace_family(FONT);
     let options = usvg::Options {

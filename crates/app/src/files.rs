@@ -4,6 +4,7 @@ use crate::loops::rate;
 use crate::{
     commands::complain,
     followed::{self, Followed, Growing},
+    packed::packed,
     programs::Programs,
     reels::ReelPart,
 };
@@ -116,17 +117,17 @@ pub struct Opened {
 /// # Errors
 /// When it is damaged, which the tests rule out.
 pub fn shipped_take(story: Story, rig: Rig) -> anyhow::Result<Opened> {
-    let text = match story {
-        Story::LostTap => include_str!("../demo/lost-tap.take.jsonl"),
-        Story::Drift => include_str!("../demo/drifting-hook.take.jsonl"),
-        Story::HandOver => include_str!("../demo/hand-over.take.jsonl"),
-        Story::StuckHorn => include_str!("../demo/stuck-horn.take.jsonl"),
-        Story::Skips => include_str!("../demo/jerking-hook.take.jsonl"),
-        Story::Rim => include_str!("../demo/worn-stick.take.jsonl"),
-        Story::Glass => include_str!("../demo/lazy-thumb.take.jsonl"),
-        Story::Hasty => include_str!("../demo/hasty-hands.take.jsonl"),
+    let take = match story {
+        Story::LostTap => packed!("lost-tap.take.jsonl"),
+        Story::Drift => packed!("drifting-hook.take.jsonl"),
+        Story::HandOver => packed!("hand-over.take.jsonl"),
+        Story::StuckHorn => packed!("stuck-horn.take.jsonl"),
+        Story::Skips => packed!("jerking-hook.take.jsonl"),
+        Story::Rim => packed!("worn-stick.take.jsonl"),
+        Story::Glass => packed!("lazy-thumb.take.jsonl"),
+        Story::Hasty => packed!("hasty-hands.take.jsonl"),
     };
-    Ok(load(TakeReader::open(text.as_bytes())?, rig, Capacity::DEFAULT))
+    Ok(load(TakeReader::open(take.reader())?, rig, Capacity::DEFAULT))
 }
 
 fn load<R: BufRead>(reader: TakeReader<R>, rig: Rig, capacity: Capacity) -> Opened {

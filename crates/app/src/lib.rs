@@ -13,6 +13,7 @@ mod loops;
 pub mod maps;
 pub mod out;
 mod own;
+mod packed;
 mod programs;
 mod qr;
 pub mod recorder;
