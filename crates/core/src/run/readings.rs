@@ -186,6 +186,7 @@ impl Readings<'_> {
     /// A control on its own scale, by a calibration where there is one.
     ///
     /// -1 to +1 of an axis, 0 to 1 of a trigger.
+    #[inline]
     fn value(&self, control: ControlId, shape: BoundShape, axis: usize) -> f32 {
         let state = &self.controls[control.index()];
         self.plan.calibrated(shape, axis, state.seen).unwrap_or(state.value)

@@ -119,7 +119,9 @@ impl Panels {
     }
 
     /// Takes in an event of a control that may be part of a contact.
-    #[inline]
+    ///
+    /// Apart, so that taking in events stays small where nobody asks for contacts.
+    #[inline(never)]
     pub(crate) fn receive(&mut self, plan: &TouchPlan, controls: &[ControlState], event: &Event) {
         for id in plan.contacts_of(event.control) {
             self.contacts[id.index()].hear(plan.contact(id), controls, event);
