@@ -33,6 +33,10 @@ pub(super) struct Climb {
     pub(super) paused: Nanos,
     /// No chain begins at or before this press.
     pub(super) spent: u32,
+    /// The press and the moment at which it was met last.
+    met: Option<(u32, Moment)>,
+    /// The hits of last steps that are to be judged, each with its track.
+    to_judge: Vec<(usize, Hit)>,
     pub(super) floor: u32,
     /// For how long, in nanoseconds, hits matter.
     pub(super) horizon: u64,
@@ -73,6 +77,8 @@ impl Climb {
             serial: 0,
             paused: Nanos(0),
             spent: 0,
+            met: None,
+            to_judge: Vec::new(),
             floor: 0,
             unknown: Vec::new(),
             found: Found::default(),
@@ -115,6 +121,7 @@ impl Climb {
             for track in &mut tracks {
                 self.meet(track, signal, edge);
             }
+            self.judge_ends(&mut tracks);
         }
         if edge.is_press() {
             let (signal, at) = (edge.signal, self.at(edge.moment()));
@@ -271,20 +278,23 @@ impl Climb {
     pub(super) fn run_pending(&mut self, until: Moment) {
         let until = self.at(until);
         let mut tracks = core::mem::take(&mut self.tracks);
-        for track in &mut tracks {
-            loop {
-                let over = track.pending.iter().enumerate();
-                let over = over.filter(|(_, of)| of.span.is_over(of.due, until));
-                let first = over.min_by_key(|(_, of)| (of.due, of.hit.serial));
-                let Some((n, _)) = first else { break };
-                let Pending { step, due, mut hit, .. } = track.pending.swap_remove(n);
-                (hit.met, hit.paused) = (due, self.paused);
-                // What comes after an early press is asked of the step after it.
-                if matches!(track.steps[step].what, StepKind::Hold(..) | StepKind::Quiet(_)) {
-                    hit.heard = self.serial;
+        let instant = |of: &Pending| (of.due, of.hit.serial);
+        loop {
+            let all = tracks.iter().flat_map(|track| &track.pending);
+            let over = all.filter(|of| of.span.is_over(of.due, until));
+            let Some(first) = over.map(instant).min() else { break };
+            for track in &mut tracks {
+                while let Some(n) = track.pending.iter().position(|of| instant(of) == first) {
+                    let Pending { step, due, mut hit, .. } = track.pending.swap_remove(n);
+                    (hit.met, hit.paused) = (due, self.paused);
+                    // What comes after an early press is asked of the step after it.
+                    if matches!(track.steps[step].what, StepKind::Hold(..) | StepKind::Quiet(_)) {
+                        hit.heard = self.serial;
+                    }
+                    self.enter(track, step, hit);
                 }
-                self.enter(track, step, hit);
             }
+            self.judge_ends(&mut tracks);
         }
         self.tracks = tracks;
     }
@@ -307,7 +317,7 @@ impl Climb {
         }
         self.note_gap(track, n, &hit);
         if n + 1 == track.steps.len() {
-            self.judge(track, hit);
+            self.to_judge.push((track.number, hit));
         } else if let StepKind::Quiet(span) = track.steps[n + 1].what
             && !self.was_pressed_since(&hit)
         {
@@ -338,6 +348,19 @@ impl Climb {
         }
     }
 
+    /// Judges the hits of last steps of one moment. Of two ways that are met at once, the attempt
+    /// counts that began last.
+    pub(super) fn judge_ends(&mut self, tracks: &mut [Track]) {
+        let mut ends = core::mem::take(&mut self.to_judge);
+        ends.sort_by_key(|(_, hit)| Reverse(hit.best.map(|best| best.first)));
+        for (number, hit) in ends.drain(..) {
+            if self.met != Some((hit.serial, hit.met)) {
+                self.judge(&mut tracks[number], hit);
+            }
+        }
+        self.to_judge = ends;
+    }
+
     /// What the chains that end at a hit of the last step come to.
     fn judge(&mut self, track: &mut Track, hit: Hit) {
         let Some(judged) = Judge::new(self, track, hit).run() else { return };
@@ -349,6 +372,7 @@ impl Climb {
         }
         if is_met {
             self.spent = hit.serial;
+            self.met = Some((hit.serial, hit.met));
         }
         // How long its last step goes on is not known yet, nor of a hold that only a
         // quiet follows.

@@ -135,7 +135,9 @@ class Search:
         """Whether something was pressed since an instant that the part does not bear."""
         others = self.combo.seen - set(part.names if part.kind == "together" else [])
         names = others if self.combo.is_strict else part.unless
-        for at in self.pressed(names, since):
+        # A release of a direction is a nanosecond before the press that the same report makes, which
+        # is no other one.
+        for at in self.pressed(names, since + 1):
             is_before = self.clock(at) < moment.time if part.kind == "hold" else at < moment.edge
             if is_before and at != moment.edge:
                 return True
@@ -553,6 +555,50 @@ def test_a_dpad_has_directions(seed, tmp_path):
     said = met(tmp_path, rig_of(hz, combo.table(), ['stick = "pad/dpad"']), some_dpads(moved))
     fires = Search(combo, dpad_directions(moved, hz), hz).fires()
     are_met(said, [(*at, None) for at in fires])
+
+
+def a_whole_pad(ways, moved, taps):
+    """The lines of a take in which the d-pad of a pad moves, its buttons do, and one more is tapped
+    at some instants."""
+    codes = [*WAYS, *BUTTONS, "mode"]
+    controls = ",".join(f'{{"code":"{code}","kind":"button"}}' for code in codes)
+    said = [(time, DPAD[name], value) for time, name, value in ways] + moved + taps
+    yield '{"take":1}'
+    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}'
+    for time, code, value in sorted(said):
+        yield f'{{"t":{time},"on":"pad1","c":"{code}","v":{value}}}'
+    yield f'{{"t":{max(said)[0] + 3 * 10**9},"ends":true}}'
+
+
+@pytest.mark.parametrize("seed", range(200))
+def test_directions_beside_buttons_and_a_mirror(seed, tmp_path):
+    """A strict one hears every button, the one that turns it as well, but not the others of the
+    d-pad."""
+    dice = random.Random(seed)
+    hz = dice.choice([60, 120, 500])
+    combo = a_combo(dice, [*dice.sample(COMPASS, 4), *dice.sample(BUTTONS, 2)])
+    ways, moved = movements(dice, False), movements(dice, False)
+    named = combo.own.union(*(part.unless for part in combo.parts))
+    has_mirror = any(mirrored(name) != name for name in combo.own)
+    instants = range(MILLISECOND, moved[-1][0], 60 * MILLISECOND)
+    flips = sorted(dice.sample(instants, min(len(instants), dice.choice([0, 1, 3, 8]))))
+    # Longer than from one poll to the next.
+    taps = [(at + n * 18 * MILLISECOND, "mode", 1 - n) for at in flips for n in (0, 1)]
+    # Where no direction is named the d-pad is four buttons like any other.
+    is_named = any(name in COMPASS for name in named)
+    of_dpad = dpad_directions(ways, hz) if is_named else [
+        replace(press, name=DPAD[press.name]) for press in polled(ways, hz)
+    ]
+    presses = [*of_dpad, *polled(moved, hz), *(polled(taps, hz) if taps else [])]
+    presses.sort(key=lambda press: press.time)
+    combo.seen = {*BUTTONS, "mode", *named, *(map(mirrored, named) if has_mirror else [])}
+    combo.seen |= set() if is_named else set(WAYS)
+    flip = ["[action.flip]", 'gives = "toggle"', 'from = "pad/mode"']
+    way = ['stick = "pad/dpad"', *(['mirror-while = "action/flip"'] if has_mirror else [])]
+    said = met(tmp_path, rig_of(hz, combo.table(), way, flip), a_whole_pad(ways, moved, taps))
+    is_turned = lambda instant: sum(flip < instant for flip in flips) % 2 == 1
+    search = Turned(combo, presses, hz, is_turned) if has_mirror else Search(combo, presses, hz)
+    are_met(said, [(*at, None) for at in search.fires()])
 
 
 @pytest.mark.parametrize("seed", range(100))

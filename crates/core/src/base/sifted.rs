@@ -75,6 +75,12 @@ impl<T: Copy> Sifted<T> {
         &self.room[..self.count]
     }
 
+    /// The same, to be put in another order.
+    #[inline]
+    pub(crate) fn as_mut_slice(&mut self) -> &mut [T] {
+        &mut self.room[..self.count]
+    }
+
     /// Forgets all of them.
     pub(crate) fn clear(&mut self) {
         self.count = 0;

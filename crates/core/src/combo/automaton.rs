@@ -225,6 +225,8 @@ pub(crate) struct Automaton {
     pub(crate) timer_count: usize,
     /// How many copies wait for other combos.
     pub(crate) waiting_count: usize,
+    /// Whether any copy is met by either of two ways.
+    pub(crate) has_mirrors: bool,
 }
 
 /// What is asked of a copy of a combo as a whole, and what it does when it fires.
@@ -242,6 +244,8 @@ pub(crate) struct BoundCombo {
     pub(crate) takes: bool,
     /// Whether a press may count for another attempt after it fired.
     pub(crate) again: bool,
+    /// Whether it is met by either of two ways, of which one is the other in a mirror.
+    pub(crate) is_mirrored: bool,
     /// What it is on by for longer than one tick: the signals that may meet its last step with
     /// any, of a chord together. It lasts while all of those are on that met it.
     pub(crate) lasts_by: Vec<Vec<SignalId>>,
@@ -363,6 +367,7 @@ impl BoundCombo {
             all: combo.all,
             takes: combo.takes,
             again: combo.again,
+            is_mirrored: variants.len() > 1,
             lasts_by,
             waits_for: Vec::new(),
             is_waited_for: false,

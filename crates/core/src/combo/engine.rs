@@ -51,6 +51,7 @@ use crate::combo::{
 };
 use crate::spec::{ComboClock, StepKind, TimeSpan};
 use alloc::vec::Vec;
+use core::cmp::Reverse;
 use memory::{Active, Arrival, Due, LastPress, Met, Timer, Waiting};
 
 /// Of the moments at which a step was met, so many are remembered where more than the latest one
@@ -93,6 +94,8 @@ pub(crate) struct ComboEngine {
     /// For each copy the serial of the last press of the attempt that was met last: no press up
     /// to it counts again.
     spent: Vec<u32>,
+    /// For each copy the moment at which it was met last, if any may be met by two ways.
+    met_at: Vec<Moment>,
     /// For each set of signals its last press.
     last_in: Vec<LastPress>,
     /// The serial of the newest edge: how many there were so far.
@@ -158,6 +161,7 @@ impl ComboEngine {
         self.heads.resize(nodes, 0);
         self.place.resize(nodes, 0);
         self.spent.resize(copies, 0);
+        self.met_at.resize(if automaton.has_mirrors { copies } else { 0 }, Moment::default());
         self.last_in.resize(automaton.set_count, LastPress::default());
         self.states.resize(combos, ComboState::default());
         self.changed.grow(combos);
@@ -334,6 +338,11 @@ impl ComboEngine {
         let first = self.news.len();
         let mut reached = core::mem::take(&mut self.reached);
         let arrivals = core::mem::take(&mut self.arrivals);
+        if poll.automaton.has_mirrors {
+            // Of two ways that are met at once, the attempt counts that began last.
+            let first = |at: u32| arrivals[at as usize].first();
+            reached.as_mut_slice().sort_unstable_by_key(|&(node, at)| (Reverse(first(at)), node));
+        }
         for &(node, at) in reached.as_slice() {
             self.enter(poll, node, &arrivals[at as usize], edge);
         }
@@ -439,12 +448,24 @@ impl ComboEngine {
             let bound = poll.automaton.combo(copy);
             let is_over =
                 bound.all.is_some_and(|all| all.between(arrival.began, arrival.at) > all.amount());
-            let is_spent = !bound.again && arrival.first() <= self.spent[copy.index()];
+            let is_spent = match bound.again {
+                false => arrival.first() <= self.spent[copy.index()],
+                true => bound.is_mirrored && self.was_met(copy, arrival),
+            };
             if !is_over && !is_spent {
                 self.spent[copy.index()] = arrival.serial;
+                if bound.is_mirrored {
+                    self.met_at[copy.index()] = arrival.at;
+                }
                 self.meet(poll, (copy, bound), arrival);
             }
         }
+    }
+
+    /// Whether a copy was met by the other way at the same moment, by the same press.
+    fn was_met(&self, copy: CopyId, arrival: &Arrival) -> bool {
+        let met = (self.spent[copy.index()], self.met_at[copy.index()]);
+        met == (arrival.serial, arrival.at)
     }
 
     /// The copies that fired in this tick and take their buttons from all actions.

@@ -12,6 +12,7 @@ impl Climb {
             // A hold that is cut short may begin a quiet, which this ends at once.
             while self.end_pending(track, edge, at) {}
         }
+        self.judge_ends(tracks);
         let ended: Vec<bool> = self
             .unknown
             .iter()

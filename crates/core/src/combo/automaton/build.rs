@@ -426,6 +426,7 @@ impl Builder {
         });
         Automaton {
             timer_count: timers.sum(),
+            has_mirrors: combos.iter().any(|combo| combo.is_mirrored),
             waiting_count: combos.iter().filter(|combo| !combo.waits_for.is_empty()).count(),
             finals,
             paths,

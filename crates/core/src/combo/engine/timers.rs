@@ -114,8 +114,8 @@ impl ComboEngine {
 
     /// Runs what is due up to a moment, in order.
     ///
-    /// Of timers that are over at one moment that of the earlier press comes first, and then that
-    /// of the lower node. A timer may start another one, which is run as well if it is over.
+    /// Of timers that are over at one moment that of the earlier press comes first, then that of the
+    /// attempt that began last, and then that of the lower node. A timer may start another one, which is run as well if it is over.
     #[inline]
     pub(super) fn run_timers(&mut self, poll: &ComboPoll, until: Moment) {
         if !self.timers.is_empty() {
@@ -128,7 +128,9 @@ impl ComboEngine {
         loop {
             let due = self.timers.iter().enumerate();
             let due = due.filter(|(_, timer)| timer.is_over(until, poll.rate));
-            let first = due.min_by_key(|(_, timer)| (timer.due, timer.arrival.serial, timer.node));
+            let first = due.min_by_key(|(_, Timer { due, arrival, node, .. })| {
+                (*due, arrival.serial, Reverse(arrival.first()), *node)
+            });
             let Some((n, _)) = first else { return };
             let Timer { due, node, what, mut arrival, .. } = self.timers.swap_remove(n);
             let bound = poll.automaton.node(node);
