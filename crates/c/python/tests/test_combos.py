@@ -557,17 +557,29 @@ def test_a_dpad_has_directions(seed, tmp_path):
     are_met(said, [(*at, None) for at in fires])
 
 
-def a_whole_pad(ways, moved, taps):
-    """The lines of a take in which the d-pad of a pad moves, its buttons do, and one more is tapped
-    at some instants."""
+def whole_pads(*pads):
+    """The lines of a take in which the d-pad of each pad moves, and its buttons do: instant, name,
+    and 1 or 0 of both."""
     codes = [*WAYS, *BUTTONS, "mode"]
     controls = ",".join(f'{{"code":"{code}","kind":"button"}}' for code in codes)
-    said = [(time, DPAD[name], value) for time, name, value in ways] + moved + taps
+    said = []
     yield '{"take":1}'
-    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{controls}]}}'
-    for time, code, value in sorted(said):
-        yield f'{{"t":{time},"on":"pad1","c":"{code}","v":{value}}}'
+    for n, (ways, moved) in enumerate(pads, 1):
+        yield f'{{"t":0,"plug":"pad{n}","kind":"pad","controls":[{controls}]}}'
+        said += [(time, n, DPAD[name], value) for time, name, value in ways]
+        said += [(time, n, name, value) for time, name, value in moved]
+    for time, n, code, value in sorted(said):
+        yield f'{{"t":{time},"on":"pad{n}","c":"{code}","v":{value}}}'
     yield f'{{"t":{max(said)[0] + 3 * 10**9},"ends":true}}'
+
+
+def of_whole_pad(ways, moved, is_named, hz):
+    """The presses of a pad whose d-pad is directions, or four buttons like any other where no
+    direction is named."""
+    of_dpad = dpad_directions(ways, hz) if is_named else [
+        replace(press, name=DPAD[press.name]) for press in polled(ways, hz)
+    ]
+    return sorted([*of_dpad, *polled(moved, hz)], key=lambda press: press.time)
 
 
 @pytest.mark.parametrize("seed", range(200))
@@ -584,21 +596,32 @@ def test_directions_beside_buttons_and_a_mirror(seed, tmp_path):
     flips = sorted(dice.sample(instants, min(len(instants), dice.choice([0, 1, 3, 8]))))
     # Longer than from one poll to the next.
     taps = [(at + n * 18 * MILLISECOND, "mode", 1 - n) for at in flips for n in (0, 1)]
-    # Where no direction is named the d-pad is four buttons like any other.
     is_named = any(name in COMPASS for name in named)
-    of_dpad = dpad_directions(ways, hz) if is_named else [
-        replace(press, name=DPAD[press.name]) for press in polled(ways, hz)
-    ]
-    presses = [*of_dpad, *polled(moved, hz), *(polled(taps, hz) if taps else [])]
-    presses.sort(key=lambda press: press.time)
+    presses = of_whole_pad(ways, sorted([*moved, *taps]), is_named, hz)
     combo.seen = {*BUTTONS, "mode", *named, *(map(mirrored, named) if has_mirror else [])}
     combo.seen |= set() if is_named else set(WAYS)
     flip = ["[action.flip]", 'gives = "toggle"', 'from = "pad/mode"']
     way = ['stick = "pad/dpad"', *(['mirror-while = "action/flip"'] if has_mirror else [])]
-    said = met(tmp_path, rig_of(hz, combo.table(), way, flip), a_whole_pad(ways, moved, taps))
+    said = met(tmp_path, rig_of(hz, combo.table(), way, flip), whole_pads((ways, [*moved, *taps])))
     is_turned = lambda instant: sum(flip < instant for flip in flips) % 2 == 1
     search = Turned(combo, presses, hz, is_turned) if has_mirror else Search(combo, presses, hz)
     are_met(said, [(*at, None) for at in search.fires()])
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_a_combo_of_one_device_has_directions_and_buttons(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice([60, 120, 500])
+    combo = a_combo(dice, [*dice.sample(COMPASS, 4), *dice.sample(BUTTONS, 2)])
+    pads = [(movements(dice, False), movements(dice, False)) for _ in "12"]
+    named = combo.own.union(*(part.unless for part in combo.parts))
+    is_named = any(name in COMPASS for name in named)
+    combo.seen = {*BUTTONS, *named, *(() if is_named else WAYS)}
+    way = ['stick = "pad/dpad"', "one-device = true"]
+    said = met(tmp_path, rig_of(hz, combo.table(), way), whole_pads(*pads))
+    for n, pad in enumerate(pads, 1):
+        fires = Search(combo, of_whole_pad(*pad, is_named, hz), hz).fires()
+        are_met([at for at in said if at[2] == f"pad{n}"], [(*at, f"pad{n}") for at in fires])
 
 
 @pytest.mark.parametrize("seed", range(100))
