@@ -595,15 +595,19 @@ def test_directions_beside_buttons_and_a_mirror(seed, tmp_path):
     instants = range(MILLISECOND, moved[-1][0], 60 * MILLISECOND)
     flips = sorted(dice.sample(instants, min(len(instants), dice.choice([0, 1, 3, 8]))))
     # Longer than from one poll to the next.
-    taps = [(at + n * 18 * MILLISECOND, "mode", 1 - n) for at in flips for n in (0, 1)]
+    held = dice.choice([18, 40]) * MILLISECOND
+    taps = [(at + n * held, "mode", 1 - n) for at in flips for n in (0, 1)]
     is_named = any(name in COMPASS for name in named)
     presses = of_whole_pad(ways, sorted([*moved, *taps]), is_named, hz)
     combo.seen = {*BUTTONS, "mode", *named, *(map(mirrored, named) if has_mirror else [])}
     combo.seen |= set() if is_named else set(WAYS)
-    flip = ["[action.flip]", 'gives = "toggle"', 'from = "pad/mode"']
+    # It turns over at each tap, or is turned around while the button is held.
+    gives = dice.choice(["toggle", "on"])
+    flip = ["[action.flip]", f'gives = "{gives}"', 'from = "pad/mode"']
     way = ['stick = "pad/dpad"', *(['mirror-while = "action/flip"'] if has_mirror else [])]
     said = met(tmp_path, rig_of(hz, combo.table(), way, flip), whole_pads((ways, [*moved, *taps])))
-    is_turned = lambda instant: sum(flip < instant for flip in flips) % 2 == 1
+    turns = taps[::2] if gives == "toggle" else taps
+    is_turned = lambda instant: sum(time < instant for time, *_ in turns) % 2 == 1
     search = Turned(combo, presses, hz, is_turned) if has_mirror else Search(combo, presses, hz)
     are_met(said, [(*at, None) for at in search.fires()])
 
