@@ -242,6 +242,27 @@ fn a_combo_can_be_turned_around(#[case] taps: &[Tap], #[case] fires: usize) {
     assert_eq!(keys.ladder(ComboId(0)).attempts().len(), fires);
 }
 
+/// Both ways are met by the press at 400 ms: it fires once, with the attempt that began last.
+#[rstest]
+fn of_two_ways_that_are_met_at_once_the_later_one_counts(#[values(false, true)] again: bool) {
+    let either = StepKind::Press(vec![SignalId(0), SignalId(1)]);
+    let after = TimeSpan::millis(150);
+    let late = ComboStep { after, ..ComboStep::new(either, TimeSpan::millis(400)) };
+    let mirror = Mirror { while_on: SignalId(2), pairs: vec![(SignalId(0), SignalId(1))] };
+    let mirror = Some(mirror);
+    let combo = Combo { again, mirror, ..Combo::new("c", vec![press(0, 0), late]) };
+    let taps = [tap(0, 100, 30), tap(2, 150, 400), tap(1, 200, 30), tap(0, 400, 30)];
+    let keys = Keys::run(rig_of(vec![combo]), &taps);
+    let began = |moment: Moment| moment.time.0 / 1_000_000;
+    let news: Vec<u64> =
+        keys.session.history().combo_news().iter().map(|news| began(news.began)).collect();
+    let ladder = keys.ladder(ComboId(0));
+    // The press at 200 ms came too early for the way that is not turned.
+    let met = ladder.attempts().iter().filter(|of| of.outcome == ComboAttemptOutcome::Met);
+    let told: Vec<u64> = met.map(|attempt| began(attempt.began)).collect();
+    assert_eq!((news, told), (vec![200], vec![200]));
+}
+
 /// An action that a combo drives is seen by combos a tick later.
 #[test]
 fn a_combo_may_read_what_another_one_drives() {
