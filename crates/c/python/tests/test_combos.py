@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import pytest
-from workbench import BUTTONS, MILLISECOND, Press, some_pads, polled, reports_of_texts, rig_of
+from workbench import BUTTONS, MILLISECOND, Press, merged, some_pads, polled, reports_of_texts, rig_of
 
 COMPASS = ["right", "up-right", "up", "up-left", "left", "down-left", "down", "down-right"]
 
@@ -452,21 +452,20 @@ def a_stick(reports, taps):
 
 
 def directions(reports, hz):
-    """The presses of the directions that polls of a stick find, at the instants of the ticks."""
-    queue, place, on, presses, is_away = list(reports), (0, 0), None, [], False
+    """The presses of the directions that polls of a stick find, at the last reports before."""
+    queue, place, on, presses, is_away, at = list(reports), (0, 0), None, [], False, 0
     for tick in range(queue[-1][0] * hz // 10**9 + 2):
-        now = tick * 10**9 // hz
-        while queue and queue[0][0] <= now:
-            _, *place = queue.pop(0)
+        while queue and queue[0][0] <= tick * 10**9 // hz:
+            at, *place = queue.pop(0)
         length = math.hypot(*place) / 32767
         angle = math.degrees(math.atan2(place[1], place[0]))
         away = lambda n: abs((45 * n - angle + 180) % 360 - 180)
         is_away = length >= (0.4 if is_away else 0.5)
         if on and (not is_away or away(COMPASS.index(on.name)) > 27.5):
-            # A release counts before a press of the same tick.
-            on.release, on = now - 1, None
+            # A release counts before a press of the same instant.
+            on.release, on = at - 1, None
         if not on and is_away:
-            on = Press(now, min(COMPASS, key=lambda name: away(COMPASS.index(name))))
+            on = Press(at, min(COMPASS, key=lambda name: away(COMPASS.index(name))))
             presses.append(on)
     return presses
 
@@ -610,6 +609,21 @@ def test_directions_beside_buttons_and_a_mirror(seed, tmp_path):
     is_turned = lambda instant: sum(time < instant for time, *_ in turns) % 2 == 1
     search = Turned(combo, presses, hz, is_turned) if has_mirror else Search(combo, presses, hz)
     are_met(said, [(*at, None) for at in search.fires()])
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_directions_of_a_stick_beside_buttons(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice([60, 120, 500])
+    combo = a_combo(dice, [*dice.sample(COMPASS, 4), *dice.sample(BUTTONS, 2)])
+    reports, moved = list(stick_reports(dice)), movements(dice, False)
+    named = combo.own.union(*(part.unless for part in combo.parts))
+    combo.seen = {*BUTTONS, *named}
+    presses = sorted([*directions(reports, hz), *polled(moved, hz)], key=lambda press: press.time)
+    action = ["[action.aim]", 'gives = "plane"', 'from = { stick = "pad1/stick-l" }']
+    rig = rig_of(hz, combo.table(), ['stick = "aim"'], action)
+    lines = merged(a_stick(reports, []), (line.replace("pad1", "pad2") for line in some_pads(moved)))
+    are_met(met(tmp_path, rig, lines), [(*at, None) for at in Search(combo, presses, hz).fires()])
 
 
 @pytest.mark.parametrize("seed", range(100))

@@ -109,7 +109,7 @@ def merged(*takes):
     """The lines of several takes as one, in order of time."""
     lines = [(json.loads(line), line) for take in takes for line in take]
     timed = [(said["t"], line) for said, line in lines if "t" in said and "ends" not in said]
-    last = [line for said, line in lines if "ends" in said][-1]
+    _, last = max((said["t"], line) for said, line in lines if "ends" in said)
     yield '{"take":1}'
     yield from (line for _, line in sorted(timed, key=lambda one: one[0]))
     yield last
