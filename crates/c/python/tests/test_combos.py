@@ -628,18 +628,30 @@ def test_directions_of_a_stick_beside_buttons(seed, tmp_path):
 
 @pytest.mark.parametrize("seed", range(100))
 def test_a_combo_of_one_device_has_directions_and_buttons(seed, tmp_path):
+    """And a mirror, which a button of the first pad turns for both."""
     dice = random.Random(seed)
     hz = dice.choice([60, 120, 500])
     combo = a_combo(dice, [*dice.sample(COMPASS, 4), *dice.sample(BUTTONS, 2)])
-    pads = [(movements(dice, False), movements(dice, False)) for _ in "12"]
+    ways, moved = ([movements(dice, False) for _ in "12"] for _ in "ab")
     named = combo.own.union(*(part.unless for part in combo.parts))
     is_named = any(name in COMPASS for name in named)
-    combo.seen = {*BUTTONS, *named, *(() if is_named else WAYS)}
+    has_mirror = dice.random() < 0.5 and any(mirrored(name) != name for name in combo.own)
+    instants = range(MILLISECOND, moved[0][-1][0], 60 * MILLISECOND)
+    flips = sorted(dice.sample(instants, min(len(instants), dice.choice([0, 1, 3, 8]))))
+    taps = [(at + n * 40 * MILLISECOND, "mode", 1 - n) for at in flips for n in (0, 1)]
+    moved[0] = sorted([*moved[0], *taps])
+    combo.seen = {*BUTTONS, "mode", *named, *(() if is_named else WAYS)}
+    combo.seen |= set(map(mirrored, named)) if has_mirror else set()
+    flip = ["[action.flip]", 'gives = "toggle"', 'from = "pad/mode"']
     way = ['stick = "pad/dpad"', "one-device = true"]
-    said = met(tmp_path, rig_of(hz, combo.table(), way), whole_pads(*pads))
-    for n, pad in enumerate(pads, 1):
-        fires = Search(combo, of_whole_pad(*pad, is_named, hz), hz).fires()
-        are_met([at for at in said if at[2] == f"pad{n}"], [(*at, f"pad{n}") for at in fires])
+    way += ['mirror-while = "action/flip"'] if has_mirror else []
+    said = met(tmp_path, rig_of(hz, combo.table(), way, flip), whole_pads(*zip(ways, moved)))
+    is_turned = lambda instant: sum(flip < instant for flip in flips) % 2 == 1
+    for n, pad in enumerate(zip(ways, moved), 1):
+        its, presses = copy.copy(combo), of_whole_pad(*pad, is_named, hz)
+        search = Turned(its, presses, hz, is_turned) if has_mirror else Search(its, presses, hz)
+        fires = [(*at, f"pad{n}") for at in search.fires()]
+        are_met([at for at in said if at[2] == f"pad{n}"], fires)
 
 
 @pytest.mark.parametrize("seed", range(100))
