@@ -278,13 +278,13 @@ impl Climb {
     pub(super) fn run_pending(&mut self, until: Moment) {
         let until = self.at(until);
         let mut tracks = core::mem::take(&mut self.tracks);
-        let instant = |of: &Pending| (of.due, of.hit.serial);
+        // When it is over, and by which press, if it is.
+        let over = |of: &Pending| of.span.is_over(of.due, until).then_some((of.due, of.hit.serial));
         loop {
             let all = tracks.iter().flat_map(|track| &track.pending);
-            let over = all.filter(|of| of.span.is_over(of.due, until));
-            let Some(first) = over.map(instant).min() else { break };
+            let Some(first) = all.filter_map(over).min() else { break };
             for track in &mut tracks {
-                while let Some(n) = track.pending.iter().position(|of| instant(of) == first) {
+                while let Some(n) = track.pending.iter().position(|of| over(of) == Some(first)) {
                     let Pending { step, due, mut hit, .. } = track.pending.swap_remove(n);
                     (hit.met, hit.paused) = (due, self.paused);
                     // What comes after an early press is asked of the step after it.
