@@ -115,7 +115,8 @@ impl ComboEngine {
     /// Runs what is due up to a moment, in order.
     ///
     /// Of timers that are over at one moment that of the earlier press comes first, then that of the
-    /// attempt that began last, and then that of the lower node. A timer may start another one, which is run as well if it is over.
+    /// attempt that began last, and then that of the lower node. A timer may start another one, which
+    /// is run as well if it is over.
     #[inline]
     pub(super) fn run_timers(&mut self, poll: &ComboPoll, until: Moment) {
         if !self.timers.is_empty() {
