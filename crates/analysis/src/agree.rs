@@ -30,7 +30,7 @@ use crate::recording::Recording;
 use alloc::{collections::BTreeSet, string::String, vec::Vec};
 use explain::Explainer;
 use gtrig_core::{Aspect, CleanText, Event, GameTarget, Nanos, Rig, Roster};
-use road::Road;
+use road::{Heard, Road};
 use rows::{Compared, Rows};
 
 /// A session as far as a game is held against it.
@@ -153,11 +153,12 @@ pub fn agree(held: Held, game: GameId, mut progress: impl FnMut(f64)) -> Agreeme
     let road = Road::new(held, &rows);
     let reading = reading::Reading::of(held, &rows);
     let mut values = rows.values.clone();
-    let ours = road.series(held.rig, held.events, &rows.compared);
+    let said = Heard::said(held.events, &rows);
+    let ours = road.series(held.rig, &said, &rows.compared);
     progress(0.2);
     let mut found = Found::default();
     let mut traces = alloc::vec![Trace::default(); values.len()];
-    let explainer = Explainer::new(held, &rows, &road, &reading);
+    let explainer = Explainer::new(held, &said, &rows, &road, &reading);
     let count = rows.compared.len().max(1);
     for (n, compared) in rows.compared.iter().enumerate() {
         let spans = spans(&rows, compared, &ours[n]);
@@ -183,7 +184,7 @@ pub fn agree(held: Held, game: GameId, mut progress: impl FnMut(f64)) -> Agreeme
         differences: found.differences,
         reads,
         close: found.close + close_reads,
-        latency: latency::measure(held, &rows, &road, &reading),
+        latency: latency::measure(held, &said, &rows, &road, &reading),
     }
 }
 

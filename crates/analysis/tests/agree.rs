@@ -62,7 +62,9 @@ type Beat = (u32, bool, bool);
 fn beats() -> impl Strategy<Value = Vec<Beat>> {
     let lost = prop::bool::weighted(0.05);
     let again = prop::bool::weighted(0.02);
-    prop::collection::vec((5u32..500, lost, again), 60..200)
+    // A coarse clock says one instant twice.
+    let after = prop_oneof![9 => 5u32..500, 1 => Just(0)];
+    prop::collection::vec((after, lost, again), 60..200)
 }
 
 /// The ways in which the game may be wrong.
@@ -271,6 +273,21 @@ fn what_cannot_be_heard_is_at_rest(#[case] is_gone: bool) {
     let found = held(&stuck);
     assert_eq!(found.differences.len(), 1);
     assert_eq!(found.differences[0].frames, 2);
+}
+
+/// By a coarse clock two frames poll at one instant. What each of them read is its own.
+#[test]
+fn of_two_frames_at_one_instant_each_reads_for_itself() {
+    let mut desk = Desk::new(rig());
+    desk.set(20.0, "pad1/south", 1);
+    horn_frames(&mut desk.session, &[(10, 0), (30, 0), (30, 1), (50, 1)]);
+    let found = held(&desk.session);
+    let by = Nanos::from_millis(10);
+    assert!(
+        matches!(causes(&found)[..], [Cause::Read { kind: ReadKind::Old { by: late }, .. }] if *late == by),
+        "{:#?}",
+        found.differences
+    );
 }
 
 /// Of what the history has forgotten nothing is said.

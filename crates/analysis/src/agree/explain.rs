@@ -5,15 +5,17 @@ use super::{
     causes::Cause,
     mistakes::{Mistake, What},
     reading::{Otherwise, Reading},
-    road::Road,
+    road::{Heard, Road},
     rows::{Compared, Row, Rows},
 };
 use alloc::{vec, vec::Vec};
-use gtrig_core::{ActionState, ControlId, DeviceId, Event, Gives, Nanos, Plan};
+use gtrig_core::{ActionState, ControlId, DeviceId, Gives, Nanos, Plan};
 
 /// Looks for causes.
 pub(super) struct Explainer<'a> {
     pub(super) held: Held<'a>,
+    /// What the devices said.
+    pub(super) said: &'a Heard,
     pub(super) rows: &'a Rows,
     pub(super) road: &'a Road<'a>,
     reading: &'a Reading,
@@ -25,14 +27,15 @@ pub(super) struct Explainer<'a> {
 impl<'a> Explainer<'a> {
     pub(super) fn new(
         held: Held<'a>,
+        said: &'a Heard,
         rows: &'a Rows,
         road: &'a Road<'a>,
         reading: &'a Reading,
     ) -> Self {
-        let series = |events: &[Event]| road.series(held.rig, events, &rows.compared);
+        let series = |heard: &Heard| road.series(held.rig, heard, &rows.compared);
         let as_read = reading.is_known().then(|| series(&reading.first));
-        let as_read_last = reading.last.as_deref().map(series);
-        Explainer { held, rows, road, reading, as_read, as_read_last }
+        let as_read_last = reading.last.as_ref().map(series);
+        Explainer { held, said, rows, road, reading, as_read, as_read_last }
     }
 
     /// The cause of each span in which a value differs.
@@ -128,12 +131,9 @@ impl<'a> Explainer<'a> {
         course
     }
 
-    /// The events that the game heard.
-    pub(super) fn heard(&self) -> &[Event] {
-        match self.reading.is_known() {
-            true => &self.reading.first,
-            false => self.held.events,
-        }
+    /// What the game heard.
+    pub(super) fn heard(&self) -> &Heard {
+        if self.reading.is_known() { &self.reading.first } else { self.said }
     }
 
     /// Whether with a mistake all is as the game gave it, in a span and in the compared

@@ -3,7 +3,7 @@
 use super::{
     Held,
     reading::Reading,
-    road::Road,
+    road::{Heard, Road},
     rows::{Compared, Row, Rows},
 };
 use alloc::{collections::BTreeMap, vec::Vec};
@@ -54,7 +54,13 @@ struct Press {
     device: DeviceId,
 }
 
-pub(super) fn measure(held: Held, rows: &Rows, road: &Road, reading: &Reading) -> Latency {
+pub(super) fn measure(
+    held: Held,
+    said: &Heard,
+    rows: &Rows,
+    road: &Road,
+    reading: &Reading,
+) -> Latency {
     let digital: Vec<&Compared> = rows
         .compared
         .iter()
@@ -62,13 +68,13 @@ pub(super) fn measure(held: Held, rows: &Rows, road: &Road, reading: &Reading) -
             of.gives.is_digital() && matches!(of.target.aspect, Aspect::X | Aspect::Pressed)
         })
         .collect();
-    let events = if reading.is_known() { &reading.first } else { held.events };
+    let heard = if reading.is_known() { &reading.first } else { said };
     let mut was: Vec<ActionState> = digital.iter().map(|_| ActionState::IDLE).collect();
     // Of each value, what turned it on by the rig, and has not turned it on there yet.
     let mut waiting: Vec<Option<(usize, ControlId)>> = digital.iter().map(|_| None).collect();
     let mut presses: Vec<Press> = Vec::new();
     let mut at = 0;
-    road.run(held.rig, events, rows.list.len(), |row, machine| {
+    road.run(held.rig, heard, rows.list.len(), |row, machine| {
         for ((of, was), waiting) in digital.iter().zip(&mut was).zip(&mut waiting) {
             let now = machine.action(of.target.action);
             if row.begins() {
@@ -114,12 +120,21 @@ fn press(
     let Row { polled, .. } = rows.list[from];
     let until = held.events.partition_point(|event| event.time <= polled[0]);
     let is_button = held.roster.control(driver).kind.is_button();
-    let pressed = |event: &&Event| {
-        event.control == driver
-            && (!is_button || event.value != 0)
-            && !event.marks.intersects(Marks::REPEAT | Marks::CARRIED)
+    let device = held.roster.control(driver).device;
+    // What is on a device that goes, or comes, is up.
+    let is_presence = |event: &Event| held.roster.control(event.control).is_presence;
+    let of_driver = |event: &&Event| {
+        let is_presence = event.control == held.roster.device(device).presence();
+        (event.control == driver || is_presence) && !event.marks.contains(Marks::REPEAT)
     };
-    let pressed = held.events[..until].iter().rev().find(pressed)?.time;
+    let is_up = |event: &&Event| is_presence(event) || event.value == 0;
+    let mut said = held.events[..until].iter().rev().filter(of_driver);
+    // A button that is down may say so again, in another value: that is no press.
+    let pressed = match is_button {
+        true => said.skip_while(is_up).take_while(|event| !is_up(event)).last(),
+        false => said.find(|event| !is_presence(event)),
+    };
+    let pressed = pressed.filter(|event| !event.marks.contains(Marks::CARRIED))?.time;
     let column = rows.reads.get(&driver).filter(|_| is_button && reading.knows(driver));
     let reads = |row: usize| match column {
         Some(column) => column[row].is_some_and(|read| read[0] != 0),
@@ -131,7 +146,7 @@ fn press(
         pressed,
         polled: rows.list[poll].polled[0].max(pressed),
         acted: rows.list[at].acted.max(pressed),
-        device: held.roster.control(driver).device,
+        device,
     })
 }
 

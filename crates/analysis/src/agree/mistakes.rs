@@ -6,6 +6,7 @@ use super::{
     explain::{At, Explainer},
     numbers::{self, Found},
     reading::is_loss,
+    road::Heard,
     rows::Compared,
     variants,
 };
@@ -58,7 +59,7 @@ impl Explainer<'_> {
             found.extend(series.map(|series| Mistake { what, series }));
         };
         if let Some(polled) = variants::unlatched(rig) {
-            add(What::OnlyPolls, self.with(at, &polled, self.held.events, left));
+            add(What::OnlyPolls, self.with(at, &polled, self.said, left));
         }
         for (gate, rig) in variants::ungated(rig, action) {
             add(What::Told(Cause::GateOpen(gate)), self.with(at, &rig, self.heard(), left));
@@ -74,8 +75,8 @@ impl Explainer<'_> {
         for (other, rig) in variants::others(rig, action) {
             add(What::Told(Cause::Otherwise(other)), self.with(at, &rig, self.heard(), left));
         }
-        for (theirs, events) in self.single_devices(at) {
-            add(What::Follows(theirs), self.with(at, rig, &events, left));
+        for (theirs, heard) in self.single_devices(at) {
+            add(What::Follows(theirs), self.with(at, rig, &heard, left));
         }
         for Found { cause, rig, .. } in far {
             add(What::Told(cause), self.with(at, &rig, self.heard(), left));
@@ -83,8 +84,8 @@ impl Explainer<'_> {
         if let Some((by, series)) = self.times(at, left) {
             add(What::Told(Cause::Times(by)), Some(series));
         }
-        if let Some(events) = self.deafened() {
-            add(What::Told(Cause::Unheard), self.with(at, rig, &events, left));
+        if let Some(heard) = self.deafened() {
+            add(What::Told(Cause::Unheard), self.with(at, rig, &heard, left));
         }
         for (gate, series) in self.closed_there(at) {
             add(What::Told(Cause::GateClosed(gate)), Some(series));
@@ -119,15 +120,15 @@ impl Explainer<'_> {
 
     /// What comes out of the value by another rig or other events, if that explains any of
     /// the first spans.
-    fn with(&self, at: At, rig: &Rig, events: &[Event], left: &[Span]) -> Option<Vec<f64>> {
+    fn with(&self, at: At, rig: &Rig, heard: &Heard, left: &[Span]) -> Option<Vec<f64>> {
         let (studied, count) = self.studied(left);
         let of = core::slice::from_ref(at.of);
-        let mut series = self.road.series_to(rig, events, of, count).pop()?;
+        let mut series = self.road.series_to(rig, heard, of, count).pop()?;
         if !studied.iter().any(|span| self.is_explained_within(at.of, &series, span)) {
             return None;
         }
         if count < self.rows.list.len() {
-            series = self.road.series(rig, events, of).pop()?;
+            series = self.road.series(rig, heard, of).pop()?;
         }
         Some(series)
     }
@@ -187,7 +188,7 @@ impl Explainer<'_> {
     }
 
     /// For each of several devices that can drive a value, its events alone.
-    fn single_devices(&self, at: At) -> Vec<(DeviceId, Vec<Event>)> {
+    fn single_devices(&self, at: At) -> Vec<(DeviceId, Heard)> {
         let device_of = |control: ControlId| self.held.roster.control(control).device;
         let mut devices: Vec<DeviceId> = at.feeders.iter().copied().map(device_of).collect();
         devices.sort_unstable();
@@ -196,18 +197,16 @@ impl Explainer<'_> {
             return Vec::new();
         }
         let alone = |device: DeviceId| {
-            let events = self.heard().iter().filter(|event| device_of(event.control) == device);
-            (device, events.copied().collect())
+            (device, self.heard().only(|event| device_of(event.control) == device))
         };
         devices.into_iter().map(alone).collect()
     }
 
     /// Events without those by which a device can no longer be heard.
-    fn deafened(&self) -> Option<Vec<Event>> {
+    fn deafened(&self) -> Option<Heard> {
         let heard = self.heard();
         let is_loss = |event: &Event| is_loss(self.held, event);
-        let others = || heard.iter().filter(|event| !is_loss(event)).copied().collect();
-        heard.iter().any(is_loss).then(others)
+        heard.events().iter().any(is_loss).then(|| heard.only(|event| !is_loss(event)))
     }
 
     /// What comes out of a way that is the same in every frame.

@@ -1,8 +1,12 @@
 //! What a game read of the devices, beside what they had said by then.
 
-use super::{FrameAt, Held, rows::Rows};
-use alloc::{collections::BTreeMap, vec, vec::Vec};
-use gtrig_core::{ControlId, Event, Marks, Nanos, Presence};
+use super::{FrameAt, Held, road::Heard, rows::Rows};
+use alloc::{
+    collections::{BTreeMap, BTreeSet},
+    vec,
+    vec::Vec,
+};
+use gtrig_core::{ControlId, DeviceId, Event, Marks, Nanos, Presence};
 
 /// A value that the device said so much later is not taken for the one that was read, nor
 /// does one that is older tell more of a game.
@@ -62,9 +66,9 @@ pub(super) struct Otherwise {
 pub(super) struct Reading {
     /// What a rig would hear that hears what the game read at the first poll of each
     /// frame; what the game says nothing of is as the devices said it.
-    pub(super) first: Vec<Event>,
+    pub(super) first: Heard,
     /// The same of the last poll, where any frame has another one.
-    pub(super) last: Option<Vec<Event>>,
+    pub(super) last: Option<Heard>,
     /// In order of rows.
     pub(super) otherwise: Vec<Otherwise>,
     /// What each control said, with its rest as it was at first.
@@ -78,9 +82,12 @@ impl Reading {
             let rest = held.roster.control(control).kind.rest();
             said.insert(control, vec![(Nanos(0), rest)]);
         }
+        let mut lost = Lost::default();
         for event in held.events.iter().filter(|event| !event.marks.contains(Marks::REPEAT)) {
+            let is_heard = lost.lets_hear(held, event);
             match said.get_mut(&event.control) {
-                Some(said) => said.push((event.time, event.value)),
+                Some(said) if is_heard => said.push((event.time, event.value)),
+                Some(_) => {}
                 // What is not heard any more is at rest.
                 None if is_loss(held, event) => {
                     for control in controls_of(held, rows, event) {
@@ -263,6 +270,24 @@ pub(super) fn is_loss(held: Held, event: &Event) -> bool {
         && Presence::from_value(event.value) != Presence::Here
 }
 
+/// The devices that cannot be heard.
+#[derive(Default)]
+struct Lost(BTreeSet<DeviceId>);
+
+impl Lost {
+    /// Takes in an event. Returns whether it is heard: the value of a device that cannot be is
+    /// not.
+    fn lets_hear(&mut self, held: Held, event: &Event) -> bool {
+        let control = held.roster.control(event.control);
+        match control.is_presence {
+            false => return !self.0.contains(&control.device),
+            true if is_loss(held, event) => self.0.insert(control.device),
+            true => self.0.remove(&control.device),
+        };
+        true
+    }
+}
+
 /// The controls that the game reads of the device of an event.
 fn controls_of<'a>(
     held: Held<'a>,
@@ -299,8 +324,9 @@ fn ages_of(
 /// The events as a game read them at one of its polls: of the controls of which it says
 /// something, what it read; of all others, what they said. Before the first frame, where
 /// frames are missing and where the game does not say yet, the devices are believed.
-fn as_read(held: Held, rows: &Rows, poll: usize) -> Vec<Event> {
-    let mut out: Vec<Event> = Vec::with_capacity(held.events.len());
+fn as_read(held: Held, rows: &Rows, poll: usize) -> Heard {
+    let mut heard = Heard::default();
+    let mut out: Vec<Event> = Vec::new();
     // What each control said last and when, and what was passed on of it.
     let mut said: BTreeMap<ControlId, (i32, Nanos)> = BTreeMap::new();
     let mut passed: BTreeMap<ControlId, i32> = BTreeMap::new();
@@ -309,19 +335,29 @@ fn as_read(held: Held, rows: &Rows, poll: usize) -> Vec<Event> {
         said.insert(control, (rest, Nanos(0)));
         passed.insert(control, rest);
     }
+    let mut lost = Lost::default();
     let mut events = held.events.iter().peekable();
     let mut before = Nanos(0);
     for (at, row) in rows.list.iter().enumerate() {
         let now = row.polled[0];
-        let begin = out.len();
         while let Some(event) = events.next_if(|event| event.time <= now) {
+            if !lost.lets_hear(held, event) {
+                // No rig hears it, but one that goes on with devices that cannot be heard.
+                if row.begins() || rows.reads.get(&event.control).is_none_or(|of| of[at].is_none())
+                {
+                    out.push(*event);
+                }
+                continue;
+            }
             let Some(last) = said.get_mut(&event.control) else {
                 out.push(*event);
-                if is_loss(held, event) {
+                if held.roster.control(event.control).is_presence {
+                    // What is read from here on is passed on, whatever it is: a rig may go on
+                    // with devices that cannot be heard.
                     for control in controls_of(held, rows, event) {
                         let rest = held.roster.control(control).kind.rest();
                         said.insert(control, (rest, event.time));
-                        passed.insert(control, rest);
+                        passed.remove(&control);
                     }
                 }
                 continue;
@@ -342,11 +378,10 @@ fn as_read(held: Held, rows: &Rows, poll: usize) -> Vec<Event> {
             let time = if value == read && time > before { time } else { now };
             out.push(Event::new(time.min(now), control, read));
         }
-        out[begin..].sort_by_key(|event| event.time);
+        heard.add_row(&mut out);
         before = now;
     }
-    out.extend(events);
-    out
+    heard
 }
 
 /// The events with those where they happened that came [late](Marks::LATE): they were moved
@@ -359,7 +394,19 @@ pub(super) fn put_back(held: Held, rows: &Rows) -> Option<Vec<Event>> {
     let mut events: Vec<Event> = held.events.to_vec();
     // What each control is known to have said last, and when.
     let mut known: BTreeMap<ControlId, (Nanos, i32)> = BTreeMap::new();
+    let mut lost = Lost::default();
     for event in &mut events {
+        let of = held.roster.control(event.control);
+        if of.is_presence {
+            // Nothing that it says after it came was there before.
+            let rest = |control: ControlId| held.roster.control(control).kind.rest();
+            let its = held.roster.device(of.device).controls();
+            known.extend(its.map(|control| (control, (event.time, rest(control)))));
+        }
+        // Neither a repeat nor what nobody hears says anything.
+        if event.marks.contains(Marks::REPEAT) || !lost.lets_hear(held, event) {
+            continue;
+        }
         let kind = &held.roster.control(event.control).kind;
         let last = known.entry(event.control).or_insert((Nanos(0), kind.rest()));
         if event.marks.contains(Marks::LATE)

@@ -11,6 +11,49 @@ use gtrig_core::{ActionState, Aspect, Event, Gives, Machine, Nanos, Plan, Rig, R
 /// then it has come to rest, or never will.
 const AFTERMATH: Nanos = Nanos::from_millis(10_000);
 
+/// Events, and how many of them have been heard by the poll of each row.
+///
+/// Two frames may poll at one instant, and read different values then: times alone do not tell
+/// which of them heard what.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Heard {
+    events: Vec<Event>,
+    /// For each row; they never fall.
+    ends: Vec<usize>,
+}
+
+impl Heard {
+    /// What devices had said by each poll.
+    pub(super) fn said(events: &[Event], rows: &Rows) -> Self {
+        let end = |row: &Row| events.partition_point(|event| event.time <= row.polled[0]);
+        Heard { events: events.to_vec(), ends: rows.list.iter().map(end).collect() }
+    }
+
+    /// The next row hears what lies in `events` beyond what the rows before it have heard.
+    pub(super) fn add_row(&mut self, events: &mut Vec<Event>) {
+        events.sort_by_key(|event| event.time);
+        self.events.append(events);
+        self.ends.push(self.events.len());
+    }
+
+    /// All of the events.
+    pub(super) fn events(&self) -> &[Event] {
+        &self.events
+    }
+
+    /// Some of them alone.
+    pub(super) fn only(&self, is_heard: impl Fn(&Event) -> bool) -> Self {
+        let mut left = Heard::default();
+        let mut begin = 0;
+        for &end in &self.ends {
+            left.events.extend(self.events[begin..end].iter().filter(|event| is_heard(event)));
+            left.ends.push(left.events.len());
+            begin = end;
+        }
+        left
+    }
+}
+
 /// The frames along which rigs are run.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Road<'a> {
@@ -23,22 +66,22 @@ impl<'a> Road<'a> {
         Road { roster: held.roster, rows }
     }
 
-    /// What values should be in each row by a rig that hears these events.
-    pub(super) fn series(&self, rig: &Rig, events: &[Event], of: &[Compared]) -> Vec<Vec<f64>> {
-        self.series_to(rig, events, of, self.rows.list.len())
+    /// What values should be in each row by a rig that hears this.
+    pub(super) fn series(&self, rig: &Rig, heard: &Heard, of: &[Compared]) -> Vec<Vec<f64>> {
+        self.series_to(rig, heard, of, self.rows.list.len())
     }
 
     /// The same of the first rows.
     pub(super) fn series_to(
         &self,
         rig: &Rig,
-        events: &[Event],
+        heard: &Heard,
         of: &[Compared],
         count: usize,
     ) -> Vec<Vec<f64>> {
         let mut series: Vec<Vec<f64>> = of.iter().map(|_| Vec::with_capacity(count)).collect();
         let mut was: Vec<ActionState> = of.iter().map(|_| ActionState::IDLE).collect();
-        self.run(rig, events, count, |row, machine| {
+        self.run(rig, heard, count, |row, machine| {
             for ((column, was), compared) in series.iter_mut().zip(&mut was).zip(of) {
                 let now = machine.action(compared.target.action);
                 column.push(value(compared, row, *was, now));
@@ -59,22 +102,23 @@ impl<'a> Road<'a> {
     pub(super) fn run(
         &self,
         rig: &Rig,
-        events: &[Event],
+        heard: &Heard,
         count: usize,
         mut see: impl FnMut(&Row, &Machine),
     ) {
         let plan = Plan::bind(rig, self.roster);
-        let mut run = Run { plan: &plan, machine: Machine::new(&plan, Tick(0)), events, used: 0 };
-        for row in &self.rows.list[..count] {
+        let machine = Machine::new(&plan, Tick(0));
+        let mut run = Run { plan: &plan, machine, events: &heard.events, used: 0 };
+        for (row, &end) in self.rows.list[..count].iter().zip(&heard.ends) {
             let poll = row.polled[0];
             if row.begins() {
-                run.pass(poll);
+                run.pass(poll, end);
             }
             let seconds = match row.start {
                 Start::Follows => row.seconds as f32,
                 _ => plan.rate().period_seconds(),
             };
-            run.poll(poll, seconds);
+            run.poll(poll, seconds, end);
             if row.start == Start::Again {
                 run.start_again(poll);
             }
@@ -92,25 +136,25 @@ struct Run<'p> {
 }
 
 impl Run<'_> {
-    fn poll(&mut self, now: Nanos, seconds: f32) {
-        let here = self.events[self.used..].iter().take_while(|event| event.time <= now).count();
+    /// Polls, and hears what lies before `end`.
+    fn poll(&mut self, now: Nanos, seconds: f32, end: usize) {
         let is_due = self.machine.next_deadline().is_some_and(|deadline| deadline <= now);
-        if here == 0 && self.machine.is_settled() && !is_due {
+        if self.used == end && self.machine.is_settled() && !is_due {
             self.machine.skip_to(self.machine.next_tick().next());
             return;
         }
-        let events = &self.events[self.used..self.used + here];
-        self.machine.tick_lasting(self.plan, now, seconds, events);
-        self.used += here;
+        self.machine.tick_lasting(self.plan, now, seconds, &self.events[self.used..end]);
+        self.used = end;
     }
 
     /// Polls at the rate of the rig for as long as no frame is known, up to and not at
-    /// `until`.
-    fn pass(&mut self, until: Nanos) {
+    /// `until`, and hears what lies before `end`.
+    fn pass(&mut self, until: Nanos, end: usize) {
         let rate = self.plan.rate();
         let mut last: Option<(Tick, Nanos)> = None;
         loop {
-            let event = self.events.get(self.used).map(|event| rate.tick_seeing(event.time));
+            let left = &self.events[self.used..end];
+            let event = left.first().map(|event| rate.tick_seeing(event.time));
             let heard = self.events[..self.used].last().map_or(Nanos(0), |event| event.time);
             let next = last.map(|(tick, _)| tick.next());
             let by_itself = next.filter(|tick| {
@@ -123,7 +167,8 @@ impl Run<'_> {
             if now >= until {
                 return;
             }
-            self.poll(now, rate.period_seconds());
+            let here = left.partition_point(|event| event.time <= now);
+            self.poll(now, rate.period_seconds(), self.used + here);
             last = Some((due, now));
         }
     }
