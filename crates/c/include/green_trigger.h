@@ -208,7 +208,8 @@ gt_status gt_input_from_compiled(const uint8_t *rig, size_t length, gt_input **i
 void gt_input_free(gt_input *input);
 
 // Takes another rig from its text, as when a person has edited its file: what is held goes
-// on, and is no press. Toggles are off again. Handles stay as they are.
+// on, and is no press. What has to be let go before it counts still has to. Toggles are off
+// again; modes, gestures, combos and filters begin anew. Handles stay as they are.
 //
 // # Safety
 // `input` is one, and `rig` points at so many bytes.

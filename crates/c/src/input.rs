@@ -178,7 +178,8 @@ pub unsafe extern "C" fn gt_input_free(input: *mut gt_input) {
 }
 
 /// Takes another rig from its text, as when a person has edited its file: what is held goes
-/// on, and is no press. Toggles are off again. Handles stay as they are.
+/// on, and is no press. What has to be let go before it counts still has to. Toggles are off
+/// again; modes, gestures, combos and filters begin anew. Handles stay as they are.
 ///
 /// # Safety
 /// `input` is one, and `rig` points at so many bytes.

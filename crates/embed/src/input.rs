@@ -261,7 +261,9 @@ impl Input {
     }
 
     /// Takes another rig, as when a person has edited its file: what is held goes on, and is
-    /// no press. Toggles are off again.
+    /// no press. What has to be let go before it counts still has to. Toggles are off again;
+    /// modes, gestures, combos and filters begin anew; and a control as a button that is between
+    /// its two thresholds is up, where these are others now.
     ///
     /// # Errors
     /// When it has not the same actions in the same order, by which the game knows them.
@@ -278,14 +280,17 @@ impl Input {
         if let Some(trace) = &mut self.trace {
             trace.reload(rig.clone());
         }
-        let opening = self.machine.opening(&self.plan, self.now);
-        self.plan = Plan::bind(&rig, &self.roster);
-        self.machine = Machine::new(&self.plan, Tick(0));
+        let plan = Plan::bind(&rig, &self.roster);
+        // Before the first frame nothing is held.
+        self.machine = match self.has_run {
+            true => self.machine.handed_over(&self.plan, &plan, self.now),
+            false => Machine::new(&plan, Tick(0)),
+        };
+        self.plan = plan;
         self.pulses = pulses(&self.plan, rig.actions.len());
         self.counts.resize(rig.actions.len(), Count::default());
         self.states.resize(rig.actions.len(), ActionState::IDLE);
         self.rig = rig;
-        self.machine.tick_lasting(&self.plan, self.now, 0.0, &opening);
         for id in ActionId::first(self.states.len()) {
             self.counts[id.index()].take_in(self.states[id.index()], self.now);
             self.states[id.index()] = self.machine.action(id);

@@ -181,7 +181,9 @@ class Input:
         self._devices: Dict[int, Device] = {}
 
     def reload(self, rig: Union[str, bytes]) -> None:
-        """Takes another rig: what is held goes on, and is no press."""
+        """Takes another rig: what is held goes on, and is no press. What has to be let go before
+        it counts still has to. Toggles are off again; modes, gestures, combos and filters begin
+        anew."""
         if isinstance(rig, str):
             text = rig.encode()
             _must(lib.gt_reload_text(self._input, text, len(text)))

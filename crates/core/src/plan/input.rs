@@ -116,6 +116,11 @@ impl BoundInput {
         matches!(self, BoundInput::Button { .. } | BoundInput::Combo(_))
     }
 
+    /// Whether it is this control as a button.
+    pub(crate) fn is_button(self, of: ControlId) -> bool {
+        matches!(self, BoundInput::Button { control, .. } if control == of)
+    }
+
     /// Whether it is made of several keys or fingers.
     pub(crate) const fn has_keys(self) -> bool {
         matches!(self, BoundInput::Zone { .. } | BoundInput::Pair(_) | BoundInput::Cross { .. })

@@ -382,6 +382,34 @@ impl Actions {
         }
     }
 
+    /// Before the first tick: what had to be let go first in another run, still has to be.
+    /// `presses` says how many presses of this run are those up to one of the other.
+    pub(crate) fn hold_back(
+        &mut self,
+        (other, of_other): (&Actions, &ActionPlan),
+        plan: &ActionPlan,
+        presses: impl Fn(u32) -> u32,
+    ) {
+        for (id, gating) in ActionId::first(self.gating.len()).zip(&other.gating) {
+            let is_held_back = |control: ControlId| match gating {
+                // It may be open here: modes begin anew.
+                Gating::Closed => true,
+                Gating::Open(_) => of_other
+                    .inputs_of(id)
+                    .any(|at| other.held[at.index()] && of_other.input(at).0.is_button(control)),
+            };
+            for at in plan.inputs_of(id) {
+                if let BoundInput::Button { control, .. } = plan.input(at).0 {
+                    self.held[at.index()] = is_held_back(*control);
+                }
+            }
+            self.gating[id.index()] = Gating::Open(match gating {
+                Gating::Closed => presses(u32::MAX),
+                Gating::Open(since) => presses(*since),
+            });
+        }
+    }
+
     /// What an action would be if it had this input alone.
     pub(crate) fn through(
         &self,

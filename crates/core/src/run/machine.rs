@@ -34,6 +34,7 @@
 //! | act | all of these | actions, memories | nothing: the road ends here |
 
 mod asked;
+mod handover;
 
 use super::{Actions, Closed, Readings, Which};
 use crate::base::{

@@ -367,6 +367,17 @@ impl ControlState {
         lost
     }
 
+    /// It is held before the first event: taken by a combo, or past some thresholds.
+    pub(crate) fn hold_as<'t>(
+        &mut self,
+        is_taken: bool,
+        past: impl Iterator<Item = &'t BoundThresholds>,
+    ) {
+        self.taken = is_taken;
+        self.past = past.fold(0, |bits, pair| bits | 1 << pair.bit);
+        self.past_before = self.past;
+    }
+
     /// Which thresholds the value is past now: a bit turns on from `press_at`
     /// on, and off below `release_at`.
     ///

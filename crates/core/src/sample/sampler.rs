@@ -7,7 +7,7 @@
 //! and its axes at rest, marked as synthetic, since no hand did it. What it says before it can be
 //! heard again moves nothing.
 
-use super::{ControlState, DeviceStatus, Election, SamplePlan};
+use super::{BoundThresholds, ControlState, DeviceStatus, Election, SamplePlan};
 use crate::base::{ControlId, DeviceId, Nanos, SparseSet};
 use crate::device::{ControlKind, Event, Marks, Presence, Scale};
 use alloc::vec::Vec;
@@ -270,6 +270,23 @@ impl Sampler {
             let lost = state.sample(sampled, plan.thresholds_of(sampled));
             self.lost += u64::from(lost);
             read(id, Polled::Control);
+        }
+    }
+
+    /// Before the first tick: what is held in another run is held as it is there.
+    pub(crate) fn hold_as(
+        &mut self,
+        (other, of_other): (&Sampler, &SamplePlan),
+        plan: &SamplePlan,
+    ) {
+        let ids = ControlId::first(self.controls.len());
+        for (id, (state, before)) in ids.zip(self.controls.iter_mut().zip(&other.controls)) {
+            let its = of_other.thresholds_of(of_other.control(id));
+            let was_past = |pair: &BoundThresholds| {
+                its.iter().any(|it| it.thresholds == pair.thresholds && before.is_past(it.bit))
+            };
+            let pairs = plan.thresholds_of(plan.control(id)).iter();
+            state.hold_as(before.taken, pairs.filter(|pair| was_past(pair)));
         }
     }
 

@@ -297,8 +297,9 @@ impl Machine {
     ///
     /// A machine that begins at rest and is given these events goes on as this one does, but for
     /// what has begun and is not over: attempts at gestures and combos, filters, modes, toggles,
-    /// the time of a debounce, and an axis that counts as a button and is between its two
-    /// thresholds, which begins as not pressed.
+    /// the time of a debounce, an axis that counts as a button and is between its two thresholds,
+    /// which begins as not pressed, and what was held while its action was closed or was taken by
+    /// a combo, which counts without being let go first; but see [`Machine::handed_over`].
     pub fn opening(&self, plan: &Plan, time: Nanos) -> Vec<Event> {
         self.sampler.opening(&plan.sample, &self.election, time)
     }

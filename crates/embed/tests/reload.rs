@@ -1,0 +1,171 @@
+//! A rig takes the place of the one before: what is held goes on.
+
+mod common;
+
+use common::pad;
+use gtrig_core::{
+    CleanText, ControlInfo, ControlKind, DeviceId, DeviceInfo, DeviceKind, Nanos, Presence,
+};
+use gtrig_embed::{Action, Control, Input, News};
+use proptest::prelude::*;
+
+/// Nothing here goes by time, or turns over. The tap is over with its frame, and only its presses
+/// are compared.
+const RIG: &str = r#"
+rig = 1
+[action.menu]
+gives = "on"
+from = "keys/KeyM"
+[action.horn]
+gives = "on"
+from = ["pad/south", "keys/KeyH"]
+[action.bell]
+gives = "on"
+closed-while = "menu"
+from = "pad/south"
+[action.light]
+gives = "on"
+open-while = "menu"
+from = ["keys/KeyH", "keys/KeyA"]
+[action.walk]
+gives = "axis"
+from = [
+    { pair = [["keys/KeyA", "keys/KeyH"], "keys/KeyD"], both = "last" },
+    { axis = "pad/stick-l-x", dead-zone = 0.1 },
+]
+[action.climb]
+gives = "axis"
+closed-while = "menu"
+from = { pair = ["keys/KeyA", "keys/KeyD"], both = "first" }
+[action.look]
+gives = "plane"
+from = { stick = "pad/stick-l", dead-zone = 0.1 }
+[action.nod]
+gives = "on"
+from = { control = "pad/stick-l-y", press-at = 0.6, release-at = 0.3 }
+[action.bow]
+gives = "on"
+closed-while = "menu"
+from = { control = "pad/stick-l-y", press-at = 0.5, release-at = 0.1 }
+[action.tap]
+gives = "pulse"
+closed-while = "menu"
+from = ["pad/south", "keys/KeyA"]
+[action.mine]
+gives = "on"
+devices = "main"
+from = ["pad/south", "keys/KeyH"]
+"#;
+
+struct Game {
+    input: Input,
+    devices: [DeviceId; 2],
+    controls: Vec<Control>,
+    actions: Vec<Action>,
+}
+
+fn game() -> Game {
+    let mut input = Input::new(rig());
+    let keys = DeviceInfo {
+        identity: "k".into(),
+        kind: DeviceKind::Keys,
+        name: CleanText::new("k"),
+        bus: CleanText::default(),
+        slot: None,
+        controls: KEYS.map(|code| ControlInfo::new(code, ControlKind::Button)).into(),
+    };
+    let devices = [pad(), keys].map(|device| input.plug(device, Nanos(0)).unwrap());
+    let of = |device: usize, code: &&str| input.control(devices[device], code).unwrap();
+    let pad = ["south", "stick-l-x", "stick-l-y"];
+    let controls = pad.iter().map(|code| of(0, code)).chain(KEYS.iter().map(|code| of(1, code)));
+    let controls = controls.collect();
+    let names = input.rig().actions.iter().map(|action| action.name.clone()).collect::<Vec<_>>();
+    let actions = names.iter().map(|name| input.action(name).unwrap()).collect();
+    Game { input, devices, controls, actions }
+}
+
+const KEYS: [&str; 4] = ["KeyM", "KeyH", "KeyA", "KeyD"];
+
+fn rig() -> gtrig_core::Rig {
+    gtrig_formats::rig::parse("t.toml", RIG).unwrap()
+}
+
+/// What happens next.
+#[derive(Clone, Copy, Debug)]
+enum Next {
+    Button(usize, bool),
+    Push(usize, i32),
+    Presence(usize, bool),
+    Frame,
+    Reload,
+}
+
+fn next() -> impl Strategy<Value = Next> {
+    prop_oneof![
+        6 => (prop_oneof![Just(0), 3usize..7], any::<bool>()).prop_map(|(n, down)| Next::Button(n, down)),
+        2 => (1usize..3, -100i32..=100).prop_map(|(n, at)| Next::Push(n, at)),
+        1 => (0usize..2, any::<bool>()).prop_map(|(n, is_here)| Next::Presence(n, is_here)),
+        6 => Just(Next::Frame),
+        2 => Just(Next::Reload),
+    ]
+}
+
+proptest! {
+    /// The same rig once more changes nothing, whatever is held.
+    #[test]
+    fn the_same_rig_changes_nothing(all in prop::collection::vec(next(), 1..120)) {
+        let [mut plain, mut other] = [game(), game()];
+        let (mut reader, mut other_reader) = (plain.input.reader(), other.input.reader());
+        let mut now = Nanos(0);
+        for next in all {
+            now.0 += 1_000_000;
+            for (n, game) in [&mut plain, &mut other].into_iter().enumerate() {
+                match next {
+                    Next::Button(n, down) => game.input.feed(now, &[(game.controls[n], i32::from(down))]),
+                    Next::Push(n, at) => game.input.feed(now, &[(game.controls[n], at)]),
+                    Next::Presence(n, is_here) => {
+                        let presence = if is_here { Presence::Here } else { Presence::Deaf };
+                        game.input.set_presence(game.devices[n], presence, now);
+                    }
+                    Next::Frame => game.input.frame(now),
+                    Next::Reload if n == 1 => game.input.reload(rig()).unwrap(),
+                    Next::Reload => {}
+                }
+            }
+            let (news, other_news) = (reader.look(&plain.input), other_reader.look(&other.input));
+            for (&action, spec) in plain.actions.iter().zip(&rig().actions) {
+                let told = |game: &Game, news: &News| {
+                    let driver = game.input.driver(action);
+                    let driver = driver.map(|(device, code)| (device, code.to_owned()));
+                    let is = (spec.name != "tap").then(|| (game.input.vector(action), driver));
+                    (is, news.presses(action), news.releases(action))
+                };
+                prop_assert_eq!(told(&plain, &news), told(&other, &other_news), "{}", spec.name);
+            }
+        }
+    }
+}
+
+/// A button that a combo took counts once it was let go, as without the reload.
+#[test]
+fn what_a_combo_took_is_not_given_back() {
+    let combo =
+        "[combo.grab]\nsteps = \"press keys/KeyA, press pad/south within 500 ms\"\ntakes = true\n";
+    let rig = || gtrig_formats::rig::parse("t.toml", &format!("{RIG}{combo}")).unwrap();
+    let mut game = game();
+    game.input.reload(rig()).unwrap();
+    let (horn, [south, a]) = (game.actions[1], [game.controls[0], game.controls[5]]);
+    for (ms, control, value) in [(10, a, 1), (20, a, 0), (30, south, 1)] {
+        game.input.feed(Nanos::from_millis(ms), &[(control, value)]);
+        game.input.frame(Nanos::from_millis(ms + 1));
+    }
+    assert!(!game.input.is_on(horn), "the combo took it");
+    game.input.reload(rig()).unwrap();
+    game.input.frame(Nanos::from_millis(50));
+    assert!(!game.input.is_on(horn));
+    for (ms, value, is_on) in [(60, 0, false), (70, 1, true)] {
+        game.input.feed(Nanos::from_millis(ms), &[(south, value)]);
+        game.input.frame(Nanos::from_millis(ms + 1));
+        assert_eq!(game.input.is_on(horn), is_on);
+    }
+}
