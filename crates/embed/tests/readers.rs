@@ -50,6 +50,8 @@ fn ms(ms: u64) -> Nanos {
 enum Next {
     South(bool),
     Push(i32),
+    /// The pad can be heard, or not.
+    Heard(bool),
     Frame(u64),
     Look(usize),
 }
@@ -58,6 +60,7 @@ fn next() -> impl Strategy<Value = Next> {
     prop_oneof![
         3 => any::<bool>().prop_map(Next::South),
         2 => (-100i32..=100).prop_map(Next::Push),
+        1 => any::<bool>().prop_map(Next::Heard),
         4 => (1u64..60).prop_map(Next::Frame),
         4 => (0usize..3).prop_map(Next::Look),
     ]
@@ -76,6 +79,7 @@ proptest! {
         let (mut now, mut at) = (0, 0);
         // By hand: what frames saw.
         let (mut down, mut was_down, mut push, mut is_lit) = (false, false, 0, false);
+        let mut is_heard = true;
         let (mut expected, mut way, mut last_frame) = ([0u32; 5], 0.0f64, None);
         let look = |game: &Game, readers: &mut [gtrig_embed::Reader; 3], n: usize, told: &mut [[u32; 5]; 3], ways: &mut [f64; 3]| {
             let news = readers[n].look(&game.input);
@@ -90,13 +94,22 @@ proptest! {
             match next {
                 Next::South(is_down) => {
                     at += 1;
-                    down = is_down;
+                    down = is_down && is_heard;
                     game.input.feed(Nanos(now + at), &[(game.south, i32::from(is_down))]);
                 }
                 Next::Push(value) => {
                     at += 1;
-                    push = value;
+                    push = if is_heard { value } else { 0 };
                     game.input.feed(Nanos(now + at), &[(game.stick[0], value)]);
+                }
+                Next::Heard(heard) => {
+                    at += 1;
+                    is_heard = heard;
+                    if !heard {
+                        (down, push) = (false, 0);
+                    }
+                    let presence = if heard { Presence::Here } else { Presence::Deaf };
+                    game.input.set_presence(game.device, presence, Nanos(now + at));
                 }
                 Next::Frame(after) => {
                     now += after * 1_000_000;
