@@ -188,12 +188,13 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
     };
     let mut flags = app.marks().enumerate().filter_map(flag).peekable();
     while let Some((column, (glyph, style), words)) = flags.next() {
-        // Words end before the next flag, and say where they go on; at the playhead the
-        // row of the why has them all.
-        let end = flags.peek().map_or(traces.width, |(next, ..)| *next);
-        let room = Rect { x: traces.x + column, width: end - column, ..traces };
+        // Words end a column before the next flag, and say where they go on; at the playhead
+        // the row of the why has them all.
+        let next = flags.peek().map(|(next, ..)| *next);
+        let width = next.unwrap_or(traces.width) - column;
+        let room = Rect { x: traces.x + column, width, ..traces };
         let x = paint::text(buffer, room, room.x, glyph, style);
-        let room = room.right().saturating_sub(x);
+        let room = room.right().saturating_sub(u16::from(next.is_some())).saturating_sub(x);
         paint::text(buffer, traces, x, &paint::cut(&words, room), style);
     }
 }
