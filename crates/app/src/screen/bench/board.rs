@@ -257,7 +257,7 @@ impl<'a> Block<'a> {
             let room = first.right().saturating_sub(after);
             let is_whole = usize::from(room) >= value.width();
             let short = value.split(' ').next().filter(|_| !is_whole).unwrap_or(&value);
-            paint::text(buffer, first, after, &paint::cut(short, room), style);
+            paint::text(buffer, first, after, short, style);
             return;
         };
         if let Some(stick) = dial::stick_of(self.inputs, self.winner)
@@ -284,8 +284,7 @@ impl<'a> Block<'a> {
             for ((text, style), row) in
                 words.iter().zip([style, app.theme.faint()]).zip(paint::rows(right).skip(1))
             {
-                let room = row.right().saturating_sub(x + width + 1);
-                paint::text(buffer, row, x + width + 1, &paint::cut(text, room), style);
+                paint::text(buffer, row, x + width + 1, text, style);
             }
             return;
         }

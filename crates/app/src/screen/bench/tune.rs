@@ -137,12 +137,9 @@ fn about_chosen(buffer: &mut Buffer, rows: &[Rect], app: &App, knob: &Knob) {
         tunable.step,
         app.use_in_words(&knob.place)
     );
-    let room = |row: &Rect| row.width.saturating_sub(MARGIN);
-    let words = paint::cut(&text, room(range));
-    paint::text(buffer, *range, range.x + MARGIN, &words, theme.plain());
+    paint::text(buffer, *range, range.x + MARGIN, &text, theme.plain());
     if let Some(text) = app.changed_in_words() {
-        let words = paint::cut(&text, room(changed));
-        paint::text(buffer, *changed, changed.x + MARGIN, &words, theme.doubtful());
+        paint::text(buffer, *changed, changed.x + MARGIN, &text, theme.doubtful());
     }
 }
 
@@ -173,7 +170,7 @@ pub(super) fn head(buffer: &mut Buffer, row: Rect, app: &App, title: &str) {
             let room = usize::from(row.right().saturating_sub(x));
             let texts = [format!("{whole}{keys}"), format!("{words}{keys}"), words];
             let fits = texts.iter().position(|text| text.width() <= room).unwrap_or(2);
-            (paint::cut(&texts[fits], room as u16).into_owned(), theme.doubtful())
+            (texts[fits].clone(), theme.doubtful())
         }
     };
     paint::text(buffer, row, x, &text, style);
@@ -251,7 +248,6 @@ impl<'a> Table<'a> {
         let x = paint::text(buffer, row, x, &format!("{was:<was_width$}"), theme.wire());
         let unit = format!("{:<unit_width$}", knob.tunable.unit);
         let x = paint::text(buffer, row, x, &unit, theme.faint()) + 2;
-        let meaning = paint::cut(meaning, row.right().saturating_sub(x));
-        paint::text(buffer, row, x, &meaning, theme.faint());
+        paint::text(buffer, row, x, meaning, theme.faint());
     }
 }

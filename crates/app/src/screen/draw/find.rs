@@ -75,8 +75,8 @@ pub(super) fn draw(buffer: &mut Buffer, whole: Rect, app: &App, find: &Find) -> 
         paint::text(buffer, row, row.x + 2, item.goal.word(), theme.faint());
         let key = item.key.width() as u16;
         let room = row.width.saturating_sub(key + 1);
-        let words = paint::cut(&item.words, room.saturating_sub(2 + KIND));
-        paint::text(buffer, Rect { width: room, ..row }, row.x + 2 + KIND, &words, style);
+        let left = Rect { width: room, ..row };
+        paint::text(buffer, left, row.x + 2 + KIND, &item.words, style);
         paint::text_right(buffer, row, &item.key, theme.strong());
     }
     let cursor = (x + find.line.cursor() as u16).min(line.right().saturating_sub(1));

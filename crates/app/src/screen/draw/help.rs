@@ -217,8 +217,7 @@ fn item(buffer: &mut Buffer, place: Rect, line: &Line, app: &App) {
         }
         Line::Item(shown, meaning, style) => {
             paint::text(buffer, place, place.x + 1, shown, *style);
-            let meaning = paint::cut(meaning, place.width.saturating_sub(KEYS));
-            paint::text(buffer, place, place.x + KEYS, &meaning, app.theme.plain());
+            paint::text(buffer, place, place.x + KEYS, meaning, app.theme.plain());
         }
     }
 }

@@ -82,8 +82,7 @@ fn name_folded(buffer: &mut Buffer, area: Rect, app: &App, folded: &[Lane]) {
         false => format!("at rest, {} shows them: {names}", app.key_of(Command::Fold)),
     };
     let text = format!("{hidden}{folded}");
-    let room = area.width.saturating_sub(2);
-    paint::text(buffer, area, area.x + 2, &paint::cut(&text, room), app.theme.faint());
+    paint::text(buffer, area, area.x + 2, &text, app.theme.faint());
 }
 
 /// Time along the top, the place of the playhead, and what the filter is.
@@ -194,8 +193,8 @@ fn marks(buffer: &mut Buffer, areas: &Areas, app: &App) {
         let width = next.unwrap_or(traces.width) - column;
         let room = Rect { x: traces.x + column, width, ..traces };
         let x = paint::text(buffer, room, room.x, glyph, style);
-        let room = room.right().saturating_sub(u16::from(next.is_some())).saturating_sub(x);
-        paint::text(buffer, traces, x, &paint::cut(&words, room), style);
+        let width = room.width.saturating_sub(u16::from(next.is_some()));
+        paint::text(buffer, Rect { width, ..room }, x, &words, style);
     }
 }
 

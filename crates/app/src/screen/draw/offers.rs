@@ -35,8 +35,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     paint::text(buffer, area, area.x + 2, text, theme.strong());
     let mut say = |row: Rect, keys: &str, words: &str| {
         paint::text(buffer, row, row.x + 4, keys, theme.wire());
-        let words = paint::cut(words, row.width.saturating_sub(4 + KEYS));
-        paint::text(buffer, row, row.x + 4 + KEYS, &words, theme.plain());
+        paint::text(buffer, row, row.x + 4 + KEYS, words, theme.plain());
     };
     for (row, (command, words)) in paint::rows(area).skip(2).zip(OFFERS) {
         app.view.spots.note(row, Spot::Command(command));

@@ -10,7 +10,8 @@ use std::borrow::Cow;
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 /// Writes on the first row of `area`, from column `x` on, no further than its
-/// right edge. Returns the column after the text.
+/// right edge: what has no room ends with a sign that it goes on. Returns the column after the
+/// text.
 pub(in crate::screen) fn text(
     buffer: &mut Buffer,
     area: Rect,
@@ -22,10 +23,14 @@ pub(in crate::screen) fn text(
     if area.height == 0 || x >= area.right() || !is_visible {
         return x;
     }
-    let room = usize::from(area.right() - x);
+    let room = area.right() - x;
     // What stood there must not show through in a style that names no colour.
     let style = Style { fg: style.fg.or(Some(Color::Reset)), ..style };
-    buffer.set_stringn(x, area.y, text, room, style).0
+    // Spaces behind it need no room. No column has less than a byte.
+    let words = text.trim_end();
+    let fits = words.len() <= room.into() || words.width() <= room.into();
+    let text = if fits { text.into() } else { cut(words, room) };
+    buffer.set_stringn(x, area.y, text, room.into(), style).0
 }
 
 /// A text, or as much of it as so many columns have room for, with a sign that it goes on.

@@ -297,7 +297,7 @@ fn a_curve_has_a_scale_and_its_limits_where_there_is_room() {
     let mut small = Bench::new(app, Nanos(0), (80, 24));
     assert!(small.lane("pad·2 stick-r-y").starts_with(" ▸  pad·2 stick-r-y "));
     small.keys("I");
-    assert!(small.rows().iter().any(|row| row.starts_with(" ▸▪  pad·2 stick-r-")));
+    assert!(small.rows().iter().any(|row| row.starts_with(" ▸▪  pad·2 stick-r…")));
 }
 
 /// What came of a gesture does not hide the edge at which it came.

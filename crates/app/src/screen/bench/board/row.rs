@@ -31,7 +31,7 @@ impl InputRow<'_> {
         let Reading { label, meter, own, shaped } = self.reading(out);
         self.edge(buffer, row);
         let name = field(row, LABEL, METER);
-        paint::text(buffer, name, name.x, &paint::cut(&label, name.width), lit);
+        paint::text(buffer, name, name.x, &label, lit);
         meter.draw(buffer, field(row, METER, OWN), Look { lit, theme });
         for (from, to, text) in [(OWN, SHAPED, own), (SHAPED, WIRE, shaped)] {
             paint::text_right(buffer, field(row, from, to), &text, lit);
