@@ -22,6 +22,7 @@ mod offers;
 mod overview;
 pub(super) mod paint;
 mod reel;
+pub(super) mod ring;
 mod status;
 mod tabs;
 mod tour;

@@ -1,7 +1,7 @@
 //! Gestures on the touch bench: the attempts that go on and how far each is,
 //! what came of the last ones, and their limits drawn on the panel.
 
-use crate::screen::draw::paint;
+use crate::screen::draw::{paint, ring::Ring};
 use crate::screen::{App, Theme};
 use gtrig_analysis::{
     limits::{LimitShape, limit_shapes},
@@ -17,7 +17,7 @@ use ratatui::{
     layout::Rect,
     style::{Color, Style},
     text::Span,
-    widgets::canvas::{Circle, Context, Line},
+    widgets::canvas::{Context, Line},
 };
 
 /// For so many ticks a verdict is drawn on the panel.
@@ -217,7 +217,7 @@ impl Sheet<'_, '_, '_> {
     fn circle(&mut self, place: [f32; 2], mm: f32, style: Style) {
         let ((x, y), color) = (self.at(place), style.fg.unwrap_or(Color::Reset));
         let radius = f64::from(mm / self.size[0]);
-        self.context.draw(&Circle { x, y, radius, color });
+        self.context.draw(&Ring { x, y, radius, color });
     }
 
     fn limits(&mut self, candidate: &GestureCandidate) {

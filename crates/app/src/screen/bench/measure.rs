@@ -3,7 +3,7 @@
 
 use super::{Bench, Entry};
 use crate::figure;
-use crate::screen::draw::paint;
+use crate::screen::draw::{paint, ring::Ring};
 use crate::screen::keymap::Command;
 use crate::screen::{App, jobs::Measured};
 use gtrig_analysis::measure::SECTORS;
@@ -15,7 +15,7 @@ use ratatui::{
     symbols::Marker,
     widgets::{
         Widget,
-        canvas::{Canvas, Circle, Points},
+        canvas::{Canvas, Points},
     },
 };
 use std::f64::consts::TAU;
@@ -108,11 +108,11 @@ fn reach(buffer: &mut Buffer, area: Rect, app: &App, measured: &Measured) {
         .y_bounds([-1.3, 1.3])
         .paint(|context| {
             let rule = colour(app.theme.rule());
-            context.draw(&Circle { x: 0.0, y: 0.0, radius: 1.0, color: rule });
+            context.draw(&Ring { x: 0.0, y: 0.0, radius: 1.0, color: rule });
             if let (Ok([x, y]), Ok(radius)) = (measured.found.centre, measured.found.rest_radius) {
                 let color = colour(app.theme.doubtful());
                 let (x, y, radius) = (f64::from(x), -f64::from(y), f64::from(radius));
-                context.draw(&Circle { x, y, radius, color });
+                context.draw(&Ring { x, y, radius, color });
             }
             context.layer();
             context.draw(&Points { coords: &points, color: colour(app.theme.signal()) });

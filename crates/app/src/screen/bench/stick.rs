@@ -5,7 +5,7 @@
 use super::tune;
 use super::{Bench, Entry};
 use crate::figure::{self, StickSheet};
-use crate::screen::draw::paint;
+use crate::screen::draw::{paint, ring::Ring};
 use crate::screen::keymap::Command;
 use crate::screen::{App, Theme};
 use gtrig_core::{
@@ -19,7 +19,7 @@ use ratatui::{
     symbols::Marker,
     widgets::{
         Widget,
-        canvas::{Canvas, Circle, Context, Line, Points, Rectangle},
+        canvas::{Canvas, Context, Line, Points, Rectangle},
     },
 };
 
@@ -159,7 +159,7 @@ impl Stick<'_> {
             }
             return;
         }
-        context.draw(&Circle { x: 0.0, y: 0.0, radius: 1.0, color: rule });
+        context.draw(&Ring { x: 0.0, y: 0.0, radius: 1.0, color: rule });
         context.draw(&Line { x1: -0.06, y1: 0.0, x2: 0.06, y2: 0.0, color: rule });
         context.draw(&Line { x1: 0.0, y1: -0.06, x2: 0.0, y2: 0.06, color: rule });
     }
@@ -179,8 +179,8 @@ impl Stick<'_> {
         context.draw(&Points { coords: &old, color: self.colour(self.theme().faint()) });
         context.draw(&Points { coords: &coords[fresh..], color: colour });
         if let Some(&(x, y)) = coords.last() {
-            context.draw(&Circle { x, y, radius: 0.05, color: colour });
-            context.draw(&Circle { x, y, radius: 0.02, color: colour });
+            context.draw(&Ring { x, y, radius: 0.05, color: colour });
+            context.draw(&Ring { x, y, radius: 0.02, color: colour });
         }
     }
 
@@ -228,7 +228,7 @@ impl Stick<'_> {
             }
             for &[x, y] in &others {
                 let (x, y) = (f64::from(x), f64::from(y));
-                context.draw(&Circle { x, y, radius: 0.07, color: faint });
+                context.draw(&Ring { x, y, radius: 0.07, color: faint });
             }
             if let Some(laid) = &laid {
                 self.trail(context, laid, wire);
@@ -314,7 +314,7 @@ impl Stick<'_> {
                 context.draw(&rim);
                 paint(context);
                 context.layer();
-                context.draw(&Circle { x, y, radius: 0.03, color: wire });
+                context.draw(&Ring { x, y, radius: 0.03, color: wire });
             })
             .render(area, buffer);
     }
@@ -407,7 +407,7 @@ pub(super) fn zones(context: &mut Context, stage: &Stage, is_single: bool, color
     for border in zone.borders() {
         match border {
             DeadZoneBorder::Circle(radius) => {
-                context.draw(&Circle { x: 0.0, y: 0.0, radius: radius.into(), color });
+                context.draw(&Ring { x: 0.0, y: 0.0, radius: radius.into(), color });
             }
             DeadZoneBorder::Line([[x1, y1], [x2, y2]]) => {
                 let [x1, y1, x2, y2] = [x1, y1, x2, y2].map(f64::from);

@@ -15,7 +15,7 @@ use super::{
     tune,
 };
 use crate::figure::{self, Excerpt, TouchSheet};
-use crate::screen::draw::paint;
+use crate::screen::draw::{paint, ring::Ring};
 use crate::screen::keymap::Command;
 use crate::screen::view::Lane;
 use crate::screen::{App, app::MARGIN};
@@ -30,7 +30,7 @@ use ratatui::{
     text::Span,
     widgets::{
         Widget,
-        canvas::{Canvas, Circle, Context, Line, Points, Rectangle},
+        canvas::{Canvas, Context, Line, Points, Rectangle},
     },
 };
 
@@ -152,7 +152,7 @@ impl Touch<'_> {
                         }
                     }
                     if let Some((x, y)) = self.place(contact).map(|place| self.at(place)) {
-                        context.draw(&Circle { x, y, radius: 0.02, color });
+                        context.draw(&Ring { x, y, radius: 0.02, color });
                     }
                 }
             })
@@ -170,7 +170,7 @@ impl Touch<'_> {
             }
             Outline::Circle { centre, radius } => {
                 let (x, y) = self.at(*centre);
-                context.draw(&Circle { x, y, radius: f64::from(*radius), color });
+                context.draw(&Ring { x, y, radius: f64::from(*radius), color });
                 [centre[0] - radius * 0.6, centre[1]]
             }
             Outline::Polygon(corners) => {

@@ -11,7 +11,7 @@
 use super::tune;
 use super::{Bench, Entry};
 use crate::screen::App;
-use crate::screen::draw::paint;
+use crate::screen::draw::{paint, ring::Ring};
 use crate::screen::keymap::Command;
 use gtrig_analysis::motion::Crane;
 use gtrig_core::{CranePart, Keyword};
@@ -23,7 +23,7 @@ use ratatui::{
     text::Span,
     widgets::{
         Widget,
-        canvas::{Canvas, Circle, Context, Line, Points, Rectangle},
+        canvas::{Canvas, Context, Line, Points, Rectangle},
     },
 };
 
@@ -144,13 +144,13 @@ fn draw_crane(context: &mut Context, crane: &Crane, color: Color, hook: Color) {
     };
     let ((x1, y1), (x2, y2)) = (along(-8.0), along(41.0));
     context.draw(&Line { x1, y1, x2, y2, color });
-    context.draw(&Circle { x: 0.0, y: 0.0, radius: 2.5, color });
+    context.draw(&Ring { x: 0.0, y: 0.0, radius: 2.5, color });
     context.layer();
     let (x, y) = place(crane.hook());
     let radius = 1.2 + f64::from(hoist) / 15.0;
-    context.draw(&Circle { x, y, radius, color: hook });
+    context.draw(&Ring { x, y, radius, color: hook });
     if crane.is_gripping {
-        context.draw(&Circle { x, y, radius: radius / 2.0, color: hook });
+        context.draw(&Ring { x, y, radius: radius / 2.0, color: hook });
     }
 }
 

@@ -3,6 +3,7 @@
 
 use crate::screen::App;
 use crate::screen::bench::stick::zones;
+use crate::screen::draw::ring::Ring;
 use gtrig_core::{ActionId, BoundInput, Tick};
 use ratatui::{
     buffer::Buffer,
@@ -11,7 +12,7 @@ use ratatui::{
     symbols::Marker,
     widgets::{
         Widget,
-        canvas::{Canvas, Circle, Context, Points},
+        canvas::{Canvas, Context, Points},
     },
 };
 
@@ -72,5 +73,5 @@ fn colour(style: Style) -> Color {
 }
 
 fn circle(context: &mut Context, (x, y): (f64, f64), radius: f64, style: Style) {
-    context.draw(&Circle { x, y, radius, color: colour(style) });
+    context.draw(&Ring { x, y, radius, color: colour(style) });
 }

@@ -2,6 +2,7 @@
 //! zones that have one.
 
 use crate::screen::App;
+use crate::screen::draw::ring::Ring;
 use gtrig_core::{ActionId, BoundInput, Contact, ContactId, Outline, Tick, Zone, ZoneId};
 use ratatui::{
     buffer::Buffer,
@@ -10,7 +11,7 @@ use ratatui::{
     symbols::Marker,
     widgets::{
         Widget,
-        canvas::{Canvas, Circle, Context, Points, Rectangle},
+        canvas::{Canvas, Context, Points, Rectangle},
     },
 };
 
@@ -82,7 +83,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
             context.draw(&Points { coords: &trail, color: colour(theme.faint()) });
             context.layer();
             for &(x, y) in &fingers {
-                context.draw(&Circle { x, y, radius: 0.07, color: colour(theme.signal()) });
+                context.draw(&Ring { x, y, radius: 0.07, color: colour(theme.signal()) });
             }
         })
         .render(area, buffer);
