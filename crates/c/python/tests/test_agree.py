@@ -12,11 +12,15 @@ from workbench import MILLISECOND, merged, reported, rig_of, written
 
 BUTTONS = ["south", "east"]
 AXIS, FAR = "stick-l-x", 1000
+AXES = [AXIS, "stick-l-y"]
 HZ = 60
 RIG = [
     "[action.horn]", 'gives = "on"', 'from = "pad/south"',
     "[action.light]", 'gives = "toggle"', 'from = "pad/east"',
     "[action.slew]", 'gives = "axis"', f'from = {{ axis = "pad/{AXIS}" }}',
+    "[action.brake]", 'gives = "pulse"', 'from = "pad/east"',
+    "[action.look]", 'gives = "plane"', 'from = { stick = "pad/stick-l" }',
+    "[action.swing]", 'gives = "axis"', 'closed-while = "horn"', f'from = {{ axis = "pad/{AXIS}" }}',
     "[game]",
 ]
 NAMES = """[game.names]
@@ -26,7 +30,14 @@ Up = "horn.released"
 Light = "light"
 Slew = { is = "slew", times = 100 }
 Way = { moves = "slew", times = 90 }
+Brake = "brake"
+LookX = "look.x"
+LookY = { is = "look.y", times = -50 }
+Swing = { is = "swing", times = 10 }
 """
+COUNTS = ["Down", "Up", "Brake"]
+# What one unit of an action is there.
+TIMES = {"Slew": 100, "LookY": 50, "Swing": 10}
 
 
 def hands(dice):
@@ -36,8 +47,8 @@ def hands(dice):
     states = dict.fromkeys(BUTTONS, 0)
     for _ in range(dice.randint(5, 60)):
         time += int(dice.uniform(1e6, dice.choice([8e6, 120e6])))
-        name = dice.choice([*BUTTONS, AXIS])
-        if name == AXIS:
+        name = dice.choice([*BUTTONS, *AXES])
+        if name in AXES:
             yield time, name, dice.randint(-FAR, FAR)
         elif states[name] and dice.random() < 0.15:
             yield time, name, 2
@@ -48,14 +59,16 @@ def hands(dice):
 
 def read_as(name, value):
     """What a game reads of it."""
-    return value if name == AXIS else min(value, 1)
+    return value if name in AXES else min(value, 1)
 
 
 def a_pad(moved):
     button = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in BUTTONS)
-    axis = f'{{"code":"{AXIS}","kind":"axis","min":{-FAR},"centre":0,"max":{FAR}}}'
+    axes = ",".join(
+        f'{{"code":"{name}","kind":"axis","min":{-FAR},"centre":0,"max":{FAR}}}' for name in AXES
+    )
     yield '{"take":1}'
-    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{button},{axis}]}}'
+    yield f'{{"t":0,"plug":"pad1","kind":"pad","controls":[{button},{axes}]}}'
     for time, name, value in moved:
         yield f'{{"t":{time},"on":"pad1","c":"{name}","v":{value}}}'
     yield f'{{"t":{moved[-1][0] + 10**9},"ends":true}}'
@@ -93,8 +106,9 @@ def frames(dice, until):
 
 
 def by_the_rig(moved, its_frames):
-    """What the rig says of each frame, but for which way a toggle is turned."""
-    said = dict.fromkeys([*BUTTONS, AXIS], 0)
+    """What the rig says of each frame, but for which way a toggle is turned; and which actions are
+    on."""
+    said = dict.fromkeys([*BUTTONS, *AXES], 0)
     events, light, waiting, last = list(moved), False, {}, 0
     for frame in its_frames:
         # Where frames are missing the rig polls at its own rate.
@@ -108,15 +122,22 @@ def by_the_rig(moved, its_frames):
             light ^= said["east"] > was["east"]
         # No toggle is on in a game that begins.
         last, light = frame.poll, light and not frame.is_again
-        counts = {"Down": int(said["south"] > was["south"]), "Up": int(said["south"] < was["south"])}
+        counts = {
+            "Down": int(said["south"] > was["south"]), "Up": int(said["south"] < was["south"]),
+            "Brake": int(said["east"] > was["east"]),
+        }
+        on = {"horn": said["south"], "light": light, "brake": counts["Brake"]}
         # What happens in a frame without a step counts in the next one that runs any.
         for name, count in counts.items():
             waiting[name] = waiting.get(name, 0) + count
             counts[name] = 0 if frame.steps == 0 else waiting.pop(name)
-        slew = said[AXIS] / FAR
-        yield counts | {
+        slew, up = said[AXIS] / FAR, said["stick-l-y"] / FAR
+        long = max(1, math.hypot(slew, up))
+        yield on, counts | {
             "Horn": said["south"], "Light": int(light),
             "Slew": slew * 100, "Way": slew * 90 * frame.seconds,
+            "LookX": slew / long, "LookY": up / long * -50,
+            "Swing": 0 if said["south"] else slew * 10,
         }
 
 
@@ -132,7 +153,7 @@ class Compared:
     def is_known(self, frame):
         waited = self.may_wait or not frame.follows
         self.may_wait = waited and frame.steps == 0
-        if self.name in ("Down", "Up"):
+        if self.name in COUNTS:
             return not waited
         if self.name == "Way":
             return frame.follows and frame.seconds > 0
@@ -147,7 +168,8 @@ class Compared:
             ours ^= self.is_turned
         is_known = self.is_known(frame)
         if is_known:
-            off = abs(theirs - ours) / {"Slew": 100, "Way": 90 * frame.seconds}.get(self.name, 1)
+            unit = 90 * frame.seconds if self.name == "Way" else TIMES.get(self.name, 1)
+            off = abs(theirs - ours) / unit
             self.compared += 1
             self.differed += off > tolerance + 1e-6
             self.most = max(self.most, off)
@@ -158,14 +180,14 @@ def mistaken(dice, name, ours):
     """Something else than the rig says, by more than any tolerance."""
     if name in ("Horn", "Light"):
         return 1 - int(ours)
-    return ours + (dice.uniform(20, 100) if name in ("Slew", "Way") else dice.choice([1, 2]))
+    return ours + (dice.choice([1, 2]) if name in COUNTS else dice.uniform(20, 100))
 
 
 class Waited:
     """The presses that turned a value of the game on, and how long that took."""
 
-    def __init__(self, button, is_count):
-        self.button, self.is_count = button, is_count
+    def __init__(self, action, button, is_count):
+        self.action, self.button, self.is_count = action, button, is_count
         self.was_on, self.waiting, self.before = False, None, math.nan
 
     def hold(self, frame, place, is_on, theirs):
@@ -184,10 +206,13 @@ class Waited:
 
 def delays(moved, its_frames, on, given, is_late):
     """From press to poll, from poll to value and from press to value, of each press."""
-    values = {"Horn": Waited("south", False), "Light": Waited("east", False), "Down": Waited("south", True)}
+    values = {
+        "Horn": Waited("horn", "south", False), "Light": Waited("light", "east", False),
+        "Down": Waited("horn", "south", True), "Brake": Waited("brake", "east", True),
+    }
     for place, frame in enumerate(its_frames):
         for name, value in values.items():
-            began = value.hold(frame, place, on[place][value.button], given[place][name])
+            began = value.hold(frame, place, on[place][value.action], given[place][name])
             if began is None:
                 continue
             until = its_frames[began].poll
@@ -212,12 +237,12 @@ def test_a_game_agrees_where_it_gives_what_the_rig_says(seed, tmp_path):
     chance, is_late = dice.choice([0, 0.02, 0.3]), dice.choice([0, 3]) * MILLISECOND
     lines, given, held = ['{"take":1}'], {}, {}
     on, compared = [], []
-    for frame, ours in zip(its_frames, by_the_rig(moved, its_frames)):
+    for frame, (is_on, ours) in zip(its_frames, by_the_rig(moved, its_frames)):
         gives = {
             name: mistaken(dice, name, value) if dice.random() < chance else value
             for name, value in ours.items()
         }
-        on.append({"south": ours["Horn"] > 0, "east": ours["Light"] > 0})
+        on.append(is_on)
         compared.append({
             name: gives[name]
             if held.setdefault(name, Compared(name)).hold(frame, value, gives[name], tolerance)
