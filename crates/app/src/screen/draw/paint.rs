@@ -111,6 +111,7 @@ pub(in crate::screen) fn grouped(n: u64) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use ratatui::buffer::Cell;
     use rstest::rstest;
 
     #[rstest]
@@ -128,5 +129,17 @@ mod tests {
     ) {
         assert_eq!(cut(text, room), expected);
         assert!(cut(text, room).width() <= room.into());
+    }
+
+    #[rstest]
+    #[case::it_fits("hoisted", "hoisted")]
+    #[case::spaces_need_no_room("hoist    ", "hoist")]
+    #[case::it_goes_on("hoisted up", "hoiste…")]
+    fn what_has_no_room_says_that_it_goes_on(#[case] what: &str, #[case] expected: &str) {
+        let area = Rect::new(0, 0, 7, 1);
+        let mut buffer = Buffer::empty(area);
+        text(&mut buffer, area, 0, what, Style::new());
+        let shown: String = buffer.content().iter().map(Cell::symbol).collect();
+        assert_eq!(shown.trim_end(), expected);
     }
 }

@@ -300,6 +300,15 @@ fn a_curve_has_a_scale_and_its_limits_where_there_is_room() {
     assert!(small.rows().iter().any(|row| row.starts_with(" ▸▪  pad·2 stick-r…")));
 }
 
+/// Names of marks that have too little room never run into the next flag.
+#[test]
+fn a_name_that_is_cut_leaves_a_column_before_the_next_flag() {
+    let mut bench = Bench::story(Story::Hasty);
+    bench.keys("f");
+    let marks = bench.row("marks");
+    assert!(marks.contains("… ⚑") && !marks.contains("…⚑"), "{marks}");
+}
+
 /// What came of a gesture does not hide the edge at which it came.
 #[test]
 fn verdicts_have_words_in_a_row_of_their_own_where_there_is_room() {
