@@ -7,7 +7,7 @@ mod command;
 mod common;
 
 use command::{demo, stderr};
-use common::Tmux;
+use common::{Tmux, wait_until_listening};
 use rstest::rstest;
 use serde_json::Value;
 use std::{
@@ -16,7 +16,6 @@ use std::{
     process::{Command, Output},
     sync::LazyLock,
     thread,
-    time::{Duration, Instant},
 };
 
 const MISTAKES: [&str; 10] = [
@@ -34,9 +33,6 @@ const MISTAKES: [&str; 10] = [
 
 /// So often they play at most.
 const PLAYS: u32 = 4;
-
-/// Nothing takes this long.
-const PATIENCE: Duration = Duration::from_secs(60);
 
 /// The game, built as its story says. A busy machine lets it stand still now and then for
 /// longer than it promises: it promises as much as one may, and no line comes late.
@@ -78,11 +74,7 @@ fn played(game: &Path, socket: &Path, mistake: &str) -> (Output, Value) {
     gtrig.args(["agree", &format!("unix:{}", socket.display()), "--json"]);
     gtrig.args(["--rig", &demo("game.toml")]);
     let gtrig = gtrig.stdout(std::process::Stdio::piped()).spawn().unwrap();
-    let started = Instant::now();
-    while !socket.exists() {
-        assert!(started.elapsed() < PATIENCE, "nobody listens");
-        thread::yield_now();
-    }
+    wait_until_listening(socket);
     let played = Command::new(game).arg(socket).arg(mistake).output().unwrap();
     assert!(stderr(&played).contains("0 lines were not sent"), "{}", stderr(&played));
     let output = gtrig.wait_with_output().unwrap();

@@ -6,7 +6,7 @@ mod command;
 mod common;
 
 use command::{demo, file, stdout};
-use common::Tmux;
+use common::{Tmux, wait_until_listening};
 use nix::{
     sys::signal::{Signal, kill},
     unistd::{Pid, mkfifo},
@@ -125,11 +125,7 @@ impl Socket {
 
     /// Waits until somebody listens.
     fn wait(&self) {
-        let started = Instant::now();
-        while !self.path().exists() {
-            assert!(started.elapsed() < PATIENCE, "nobody listens");
-            thread::yield_now();
-        }
+        wait_until_listening(&self.path());
     }
 }
 

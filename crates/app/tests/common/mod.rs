@@ -5,6 +5,8 @@
 pub mod pty;
 
 use std::{
+    fs,
+    path::Path,
     process::{Command, Output},
     thread,
     time::{Duration, Instant},
@@ -106,5 +108,18 @@ impl Tmux {
 impl Drop for Tmux {
     fn drop(&mut self) {
         self.run(&["kill-server"]);
+    }
+}
+
+/// Waits until somebody listens at a socket: its path is there a moment before, and who connects
+/// in between is refused.
+pub fn wait_until_listening(socket: &Path) {
+    let path = socket.to_str().unwrap();
+    let is_listening =
+        |line: &str| line.ends_with(path) && line.split_whitespace().nth(3) == Some("00010000");
+    let started = Instant::now();
+    while !fs::read_to_string("/proc/net/unix").unwrap().lines().any(is_listening) {
+        assert!(started.elapsed() < PATIENCE, "nobody listens");
+        thread::yield_now();
     }
 }
