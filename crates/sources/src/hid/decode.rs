@@ -1,6 +1,6 @@
 //! From the bytes of a report to the values of controls.
 
-use super::layout::{Becomes, Layout, Report, Route};
+use super::layout::{Becomes, Layout, List, Listed, Report, Route};
 use gtrig_core::ControlKind;
 use std::ops::Range;
 
@@ -10,7 +10,7 @@ pub(crate) struct Decoder {
     layout: Layout,
     /// The last value of each control; `None` until it was told.
     values: Vec<Option<i32>>,
-    /// What is on of the lists of the report at hand.
+    /// What is on of the list at hand, by its place there.
     on: Vec<bool>,
 }
 
@@ -42,7 +42,7 @@ impl std::fmt::Display for ReportFault {
 impl Decoder {
     pub(crate) fn new(layout: Layout) -> Self {
         let count = layout.info.controls.len();
-        Decoder { layout, values: vec![None; count], on: vec![false; count] }
+        Decoder { layout, values: vec![None; count], on: Vec::with_capacity(count) }
     }
 
     pub(crate) fn layout(&self) -> &Layout {
@@ -60,13 +60,7 @@ impl Decoder {
         mut tell: impl FnMut(u16, i32),
     ) -> Result<(), ReportFault> {
         let Decoder { layout, values, on } = self;
-        let first = *bytes.first().ok_or(ReportFault::Empty)?;
-        let id = if layout.is_numbered { first } else { 0 };
-        let report = layout.reports.iter().find(|report| report.id == id);
-        let report = report.ok_or(ReportFault::NoSuchReport(id))?;
-        if bytes.len() < report.bytes {
-            return Err(ReportFault::Short(bytes.len(), report.bytes));
-        }
+        let report = report_of(layout, bytes)?;
         let mut change = |control: u16, value: i32| {
             let was = &mut values[usize::from(control)];
             // A button that is up before anything was said is no news.
@@ -80,33 +74,25 @@ impl Decoder {
                 tell(control, value);
             }
         };
-        on.fill(false);
         for Route { bits, is_signed, becomes } in &report.fields {
-            let value = value_of(bytes, bits, *is_signed);
+            let value = |bits: &Range<u32>| value_of(bytes, bits, *is_signed);
             match becomes {
                 Becomes::Value(control) => {
                     let kind = layout.info.controls[usize::from(*control)].kind;
-                    let is_button = kind == ControlKind::Button;
+                    let (is_button, value) = (kind == ControlKind::Button, value(bits));
                     change(*control, if is_button { i32::from(value != 0) } else { value });
                 }
                 Becomes::Hat { controls, first, places } => {
-                    let down = sides(value.wrapping_sub(*first), *places);
+                    let down = sides(value(bits).wrapping_sub(*first), *places);
                     for (control, is_down) in controls.iter().zip(down) {
                         change(*control, i32::from(is_down));
                     }
                 }
-                Becomes::Listed { first, controls } => {
-                    let at = usize::try_from(i64::from(value) - i64::from(*first)).ok();
-                    if let Some(at) = at.filter(|at| *at < controls.len()) {
-                        on[usize::from(controls.start) + at] = true;
-                    }
+                Becomes::List(list) => {
+                    let begins = bits.clone().step_by(list.width as usize);
+                    read_list(list, begins.map(|n| value(&(n..n + list.width))), on, &mut change);
                 }
                 Becomes::Count(_) => {}
-            }
-        }
-        for controls in lists(report) {
-            for control in controls {
-                change(control, i32::from(on[usize::from(control)]));
             }
         }
         let (control, begins) = report.bytes_at;
@@ -125,16 +111,47 @@ impl Decoder {
     }
 }
 
-/// The controls of each list of a report, once.
-fn lists(report: &Report) -> impl Iterator<Item = Range<u16>> {
-    let mut last = None;
-    report.fields.iter().filter_map(move |route| match &route.becomes {
-        Becomes::Listed { controls, .. } if last != Some(controls.start) => {
-            last = Some(controls.start);
-            Some(controls.clone())
+/// Which report of a device this is.
+fn report_of<'a>(layout: &'a Layout, bytes: &[u8]) -> Result<&'a Report, ReportFault> {
+    let first = *bytes.first().ok_or(ReportFault::Empty)?;
+    let id = if layout.is_numbered { first } else { 0 };
+    let report = layout.reports.iter().find(|report| report.id == id);
+    let report = report.ok_or(ReportFault::NoSuchReport(id))?;
+    if bytes.len() < report.bytes {
+        return Err(ReportFault::Short(bytes.len(), report.bytes));
+    }
+    Ok(report)
+}
+
+/// What a list names is on and all else is off; `on` is room to work in.
+///
+/// Where the device says that it cannot tell, its buttons stay as they were: what was down is not
+/// known to be up.
+fn read_list(
+    list: &List,
+    numbers: impl Iterator<Item = i32>,
+    on: &mut Vec<bool>,
+    mut change: impl FnMut(u16, i32),
+) {
+    on.clear();
+    on.resize(list.controls.len(), false);
+    for number in numbers {
+        let at = usize::try_from(i64::from(number) - i64::from(list.first)).ok();
+        if let Some(is_on) = at.and_then(|at| on.get_mut(at)) {
+            *is_on = true;
         }
-        _ => None,
-    })
+    }
+    let listed = || list.controls.iter().zip(on.iter());
+    let is_unknown = listed().any(|(of, is_on)| *is_on && matches!(of, Listed::Unknown(_)));
+    for (of, is_on) in listed() {
+        match of {
+            Listed::Nothing => {}
+            Listed::Button(_) if is_unknown => {}
+            Listed::Button(control) | Listed::Unknown(control) => {
+                change(*control, i32::from(*is_on));
+            }
+        }
+    }
 }
 
 /// Up, right, down and left of a hat that points at a place of 8, or of 4, clockwise

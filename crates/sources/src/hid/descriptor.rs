@@ -35,14 +35,15 @@ pub(crate) struct UsageId {
 pub(crate) enum FieldKind {
     /// The value of one control.
     Variable { usage: UsageId, is_relative: bool },
-    /// The number of a control that is on, counted from `logical.0` on.
-    Index { usages: Vec<UsageId> },
+    /// A list of what is on: numbers of `width` bits, each of which names one of the usages,
+    /// counted from `logical.0` on.
+    List { usages: Vec<UsageId>, width: u32 },
     /// Nothing.
     Padding,
 }
 
 /// Some bits of a report. `bits` counts from the first bit of the report, its number
-/// included; there are 1 to 32 of them, but for padding.
+/// included; a value has 1 to 32 of them.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Field {
     pub(crate) bits: Range<u32>,
@@ -144,8 +145,46 @@ impl Globals {
 /// What holds for the next main item.
 #[derive(Clone, Debug, Default)]
 struct Locals {
-    usages: Vec<UsageId>,
+    usages: Vec<LocalUsage>,
     minimum: Option<u32>,
+    /// While usages are alternatives for one control: how many of them there were.
+    alternatives: Option<usize>,
+}
+
+/// A usage as an item says it: without a page of its own it is of the last one that is said
+/// before the main item.
+#[derive(Clone, Copy, Debug)]
+struct LocalUsage {
+    page: Option<u16>,
+    id: u16,
+}
+
+impl LocalUsage {
+    /// A usage of four bytes brings its page along.
+    const fn new(usage: u32) -> Self {
+        let page = match (usage >> 16) as u16 {
+            0 => None,
+            page => Some(page),
+        };
+        LocalUsage { page, id: usage as u16 }
+    }
+
+    fn on(self, page: u16) -> UsageId {
+        UsageId { page: self.page.unwrap_or(page), id: self.id }
+    }
+}
+
+impl Locals {
+    /// Takes in usages, of alternatives the first alone.
+    fn add(&mut self, usages: impl Iterator<Item = u32>) {
+        for usage in usages {
+            let is_first = self.alternatives.is_none_or(|before| before == 0);
+            if is_first {
+                self.usages.push(LocalUsage::new(usage));
+            }
+            self.alternatives = self.alternatives.map(|before| before + 1);
+        }
+    }
 }
 
 /// Reads a descriptor.
@@ -203,10 +242,11 @@ impl Reader {
             MainItem::Input(input) if input.is_variable() => {
                 self.input(Sort::Variable { is_relative: input.is_relative() })
             }
-            MainItem::Input(_) => self.input(Sort::Index),
+            MainItem::Input(_) => self.input(Sort::List),
             MainItem::Collection(_) => {
                 let outer = self.collections.last().copied().flatten();
-                let application = outer.or(self.locals.usages.first().copied());
+                let own = self.locals.usages.first().map(|usage| usage.on(self.globals.page));
+                let application = outer.or(own);
                 self.collections.push(application);
                 within(self.collections.len() <= MAX_DEPTH, "collections nested too deeply")
             }
@@ -261,27 +301,27 @@ impl Reader {
     }
 
     fn local(&mut self, local: LocalItem) -> Told {
-        let page = self.globals.page;
-        let usages = &mut self.locals.usages;
+        let locals = &mut self.locals;
         match local {
-            LocalItem::Usage(page, id) => usages.push(UsageId { page: page.into(), id: id.into() }),
-            LocalItem::UsageId(id) => usages.push(UsageId { page, id: id.into() }),
-            LocalItem::UsageMinimum(least) => self.locals.minimum = Some(least.into()),
+            LocalItem::Usage(page, id) => {
+                let (page, id): (u16, u16) = (page.into(), id.into());
+                locals.add(std::iter::once(u32::from(page) << 16 | u32::from(id)));
+            }
+            LocalItem::UsageId(id) => locals.add(std::iter::once(u16::from(id).into())),
+            LocalItem::UsageMinimum(least) => locals.minimum = Some(least.into()),
             LocalItem::UsageMaximum(most) => {
-                let least = self.locals.minimum.take().unwrap_or(0);
+                let least = locals.minimum.take().unwrap_or(0);
                 let most: u32 = most.into();
                 let count = u64::from(most).saturating_sub(least.into()) + 1;
                 within(count <= MAX_USAGES as u64, "a range of too many usages")?;
-                // A usage of four bytes brings its page along.
-                let of = |usage: u32| match (usage >> 16) as u16 {
-                    0 => UsageId { page, id: usage as u16 },
-                    page => UsageId { page, id: usage as u16 },
-                };
-                usages.extend((least..=most).map(of));
+                locals.add(least..=most);
+            }
+            LocalItem::Delimiter(opens) => {
+                locals.alternatives = (u32::from(opens) == 1).then_some(0);
             }
             _ => {}
         }
-        within(usages.len() <= MAX_USAGES, "too many usages")
+        within(locals.usages.len() <= MAX_USAGES, "too many usages")
     }
 
     /// The fields of an input item.
@@ -302,29 +342,32 @@ impl Reader {
             return self.field(begins..begins + length as u32, FieldKind::Padding);
         }
         within(count <= MAX_FIELDS, "too many fields")?;
+        let usages = self.locals.usages.iter().map(|usage| usage.on(self.globals.page));
+        let Sort::Variable { is_relative } = sort else {
+            // A number beyond the logical range names nothing.
+            let (least, most) = range(self.globals.logical, size);
+            let usages = usages.take((i64::from(most) - i64::from(least)) as usize + 1).collect();
+            let kind = FieldKind::List { usages, width: size as u32 };
+            return self.field(begins..begins + length as u32, kind);
+        };
+        let usages: Vec<UsageId> = usages.collect();
         for n in 0..count {
             let from = begins + (n * size) as u32;
-            let usages = &self.locals.usages;
-            let kind = match sort {
-                // The last usage stands for all that follow.
-                Sort::Variable { is_relative } => FieldKind::Variable {
-                    usage: usages.get(n).or(usages.last()).copied().ok_or("no usage")?,
-                    is_relative,
-                },
-                Sort::Index | Sort::Padding => FieldKind::Index { usages: usages.clone() },
-            };
-            self.field(from..from + size as u32, kind)?;
+            // The last usage stands for all that follow.
+            let usage = usages.get(n).or(usages.last()).copied().ok_or("no usage")?;
+            self.field(from..from + size as u32, FieldKind::Variable { usage, is_relative })?;
         }
         Ok(())
     }
 
     fn field(&mut self, bits: Range<u32>, kind: FieldKind) -> Told {
-        self.fields += match &kind {
-            FieldKind::Index { usages } => usages.len().max(1),
-            _ => 1,
+        let (count, width) = match &kind {
+            FieldKind::List { usages, width } => (usages.len(), *width as usize),
+            FieldKind::Variable { .. } | FieldKind::Padding => (1, bits.len()),
         };
+        self.fields += count;
         within(self.fields <= MAX_FIELDS, "too many fields")?;
-        let logical = range(self.globals.logical, bits.len());
+        let logical = range(self.globals.logical, width);
         let physical = self.globals.physical();
         let application = self.collections.last().copied().flatten();
         let id = self.globals.id;
@@ -347,7 +390,7 @@ impl Reader {
 #[derive(Clone, Copy)]
 enum Sort {
     Variable { is_relative: bool },
-    Index,
+    List,
     Padding,
 }
 

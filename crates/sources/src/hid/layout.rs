@@ -87,8 +87,27 @@ pub(super) enum Becomes {
     Count(u16),
     /// Up, right, down and left of a hat whose first place is up.
     Hat { controls: [u16; 4], first: i32, places: i32 },
-    /// Of these the one is on whose number it is; of one list all fields are together.
-    Listed { first: i32, controls: Range<u16> },
+    /// What is on.
+    List(List),
+}
+
+/// A list of what is on: numbers of so many bits, of which `first` names the first control.
+#[derive(Clone, Debug)]
+pub(super) struct List {
+    pub(super) width: u32,
+    pub(super) first: i32,
+    pub(super) controls: Vec<Listed>,
+}
+
+/// What a number of a list names.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Listed {
+    /// Nothing: the number stands where there is nothing to name.
+    Nothing,
+    /// A button that is on.
+    Button(u16),
+    /// That the device cannot tell what is on. It is a button too.
+    Unknown(u16),
 }
 
 /// What a device is known by.
@@ -154,7 +173,7 @@ impl Layout {
         let fields = descriptor.reports.iter().flat_map(|report| &report.fields);
         let usages = fields.clone().flat_map(|field| match &field.kind {
             FieldKind::Variable { usage, .. } => std::slice::from_ref(usage),
-            FieldKind::Index { usages } => usages.as_slice(),
+            FieldKind::List { usages, .. } => usages.as_slice(),
             FieldKind::Padding => &[],
         });
         // Letters, digits, signs and the numeric pad.
@@ -194,8 +213,10 @@ impl Layout {
                 self.physical.push(field.physical.clone());
                 Becomes::Value(control)
             }
-            FieldKind::Index { usages } => match self.listed(usages, field, report) {
-                Some(listed) => listed,
+            FieldKind::List { usages, width } => match self.list(usages, report) {
+                Some(controls) => {
+                    Becomes::List(List { width: *width, first: field.logical.0, controls })
+                }
                 None => return,
             },
         };
@@ -204,7 +225,8 @@ impl Layout {
     }
 
     fn hat(&mut self, field: &Field, bits: Option<ReportBits>) -> Becomes {
-        let which = self.info.controls.iter().filter(|c| c.code.ends_with("-up")).count();
+        let is_hat = |code: &str| code.starts_with("hat-") && code.ends_with("-up");
+        let which = self.info.controls.iter().filter(|c| is_hat(&c.code)).count();
         let prefix = if which == 0 { "hat".to_owned() } else { format!("hat-{}", which + 1) };
         let controls = ["up", "right", "down", "left"]
             .map(|side| self.control(&format!("{prefix}-{side}"), ControlKind::Button, bits));
@@ -213,27 +235,21 @@ impl Layout {
         Becomes::Hat { controls, first, places }
     }
 
-    /// The controls of a list of what is on; all fields of one list have the same.
-    fn listed(&mut self, usages: &[UsageId], field: &Field, report: u8) -> Option<Becomes> {
+    /// The controls of a list of what is on, if it names no more than there may be.
+    fn list(&mut self, usages: &[UsageId], report: u8) -> Option<Vec<Listed>> {
         if usages.len() > MAX_LISTED || self.info.controls.len() + usages.len() > MAX_FIELDS {
             self.left_out.push(format!("a list of {} controls in report {report}", usages.len()));
             return None;
         }
-        let first = field.logical.0;
-        let report = self.reports.iter().find(|own| own.id == report)?;
-        if let Some(Route { becomes: Becomes::Listed { controls, .. }, bits, .. }) =
-            report.fields.last()
-            && bits.end == field.bits.start
-            && controls.len() == usages.len()
-        {
-            return Some(Becomes::Listed { first, controls: controls.clone() });
-        }
-        let from = self.info.controls.len() as u16;
-        for usage in usages {
-            // Nothing is on where the number is that of no control.
-            self.control(&usage::name(*usage), ControlKind::Button, None);
-        }
-        Some(Becomes::Listed { first, controls: from..self.info.controls.len() as u16 })
+        let listed = |&usage: &UsageId| match usage {
+            UsageId { id: 0, .. } => Listed::Nothing,
+            _ => {
+                let control = self.control(&usage::name(usage), ControlKind::Button, None);
+                let is_unknown = usage::says_nothing_of_keys(usage);
+                if is_unknown { Listed::Unknown(control) } else { Listed::Button(control) }
+            }
+        };
+        Some(usages.iter().map(listed).collect())
     }
 
     /// The fields that a person named, who knows better than the descriptor: the map
@@ -309,10 +325,11 @@ fn place(report: u8, bits: &Range<u32>) -> ReportBits {
     ReportBits { report, first: bits.start, width: bits.len() as u8 }
 }
 
-/// What a field is read as: one bit is a button, anything else goes by degrees.
+/// What a field is read as: two values are a button, anything else goes by degrees.
 fn kind(usage: UsageId, field: &Field) -> ControlKind {
     let (min, max) = field.logical;
-    let is_button = matches!(usage.page, usage::BUTTON | usage::KEYBOARD) || (min, max) == (0, 1);
+    let is_key = matches!(usage.page, usage::BUTTON | usage::KEYBOARD);
+    let is_button = is_key || field.bits.len() == 1 || (min, max) == (0, 1);
     let centre = (i64::from(min) + i64::from(max) + 1).div_euclid(2) as i32;
     match usage {
         _ if is_button => ControlKind::Button,

@@ -88,6 +88,12 @@ fn words(UsageId { page, id }: UsageId) -> Option<String> {
     (!name.is_empty()).then(|| name.to_owned())
 }
 
+/// Whether a list that has this does not say which keys are down: too many are, or the
+/// keyboard is at fault.
+pub(super) const fn says_nothing_of_keys(usage: UsageId) -> bool {
+    usage.page == KEYBOARD && matches!(usage.id, 0x01..=0x03)
+}
+
 /// Whether such a control has its rest at its lower end: what one presses, pulls or
 /// turns up.
 pub(super) fn is_one_sided(usage: UsageId) -> bool {
