@@ -309,7 +309,7 @@ impl Sender {
                 if self.unknown.remove(&device) {
                     marks |= Marks::RESYNCED;
                 }
-                Heard::Changed(node(device), Change { control, value, marks, time })
+                Heard::Changed(node(device), Change { control, value, marks, time, is_last: true })
             }
             Said::Arrived(device, mut info) => {
                 // Two senders may have a device of the same name.

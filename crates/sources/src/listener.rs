@@ -91,6 +91,8 @@ pub struct Change {
     pub marks: Marks,
     /// When it did.
     pub time: Nanos,
+    /// Whether it is the last that its report says.
+    pub is_last: bool,
 }
 
 /// A device as the session knows it.
@@ -211,16 +213,20 @@ impl Listener {
     pub fn take_in(&mut self, session: &mut Session, heard: Heard) {
         match heard {
             Heard::Arrived(node, info, time) => self.plug(session, node, *info, self.at(time)),
-            Heard::Changed(node, Change { control, value, marks, time }) => {
+            Heard::Changed(node, Change { control, value, marks, time, is_last }) => {
                 let time = self.at(time);
                 let Some(known) = self.devices.get_mut(&node) else { return };
                 if let Some(said) = known.said.get_mut(usize::from(control)) {
                     *said = value;
                 }
-                known.mapped.report(usize::from(control), value, |control, value| {
+                let mut tell = |control, value| {
                     let control = known.controls[usize::from(control)];
                     session.report(Event { time, value, control, marks });
-                });
+                };
+                known.mapped.report(usize::from(control), value, &mut tell);
+                if is_last {
+                    known.mapped.settle(tell);
+                }
             }
             Heard::Presence(node, presence, time) => {
                 if let Some(known) = self.devices.get(&node) {
@@ -315,15 +321,17 @@ impl Source for Listener {
             self.plug(session, node, found.clone(), now);
             let Some(known) = self.devices.get_mut(&node) else { continue };
             let Known { mapped, controls, .. } = known;
+            let mut tell = |control, value| {
+                let control = controls[usize::from(control)];
+                session.report(Event { time: now, value, control, marks: Marks::CARRIED });
+            };
             for ((at, value), info) in said.iter().copied().enumerate().zip(&found.controls) {
                 if value == info.kind.rest() || info.kind == ControlKind::Relative {
                     continue;
                 }
-                mapped.report(at, value, |control, value| {
-                    let control = controls[usize::from(control)];
-                    session.report(Event { time: now, value, control, marks: Marks::CARRIED });
-                });
+                mapped.report(at, value, &mut tell);
             }
+            mapped.settle(tell);
             known.said = said;
         }
     }

@@ -199,7 +199,8 @@ impl Peer {
     fn change(&mut self, node: NodeId, control: u16, value: i32, time: Nanos) {
         let unsure = std::mem::take(&mut self.is_unsure);
         let marks = if unsure { Marks::RESYNCED } else { Marks::empty() };
-        self.hand_over(Heard::Changed(node, Change { control, value, marks, time }));
+        let change = Change { control, value, marks, time, is_last: true };
+        self.hand_over(Heard::Changed(node, change));
     }
 
     fn fingers(&mut self, source: &str, message: &OscMessage, time: Nanos) {
@@ -281,8 +282,8 @@ impl Peer {
             if let Some(made) = self.devices.get_mut(&place) {
                 made.numbers[control] = Some(number);
             }
-            let change =
-                Change { control: control as u16, value, marks: Marks::CARRIED, time: now };
+            let (control, marks) = (control as u16, Marks::CARRIED);
+            let change = Change { control, value, marks, time: now, is_last: true };
             self.hand_over(Heard::Changed(node, change));
         }
     }

@@ -143,12 +143,14 @@ impl Source for HexLog {
         while let Some(Report { line, time, bytes }) =
             self.reports.pop_if(|report| report.time <= now)
         {
+            let mut tell = |control, value| {
+                let control = controls[usize::from(control)];
+                session.report(Event { time, value, control, marks: Marks::empty() });
+            };
             let told = decoder.report(&bytes, |control, value| {
-                mapped.report(usize::from(control), value, |control, value| {
-                    let control = controls[usize::from(control)];
-                    session.report(Event { time, value, control, marks: Marks::empty() });
-                });
+                mapped.report(usize::from(control), value, &mut tell);
             });
+            mapped.settle(tell);
             if let Err(fault) = told {
                 troubles.push(format!("line {line}: left out: {fault}"));
             }

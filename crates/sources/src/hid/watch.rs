@@ -162,11 +162,15 @@ impl Open {
     fn read(&mut self, to: &Sender<Heard>) -> io::Result<()> {
         while let Some(bytes) = self.node.read()? {
             let (id, time) = (self.id, monotonic_now()?);
+            // Without a listener the thread is about to end.
+            let say = |change| drop(to.send(Heard::Changed(id, change)));
+            let mut last = None;
             let told = self.decoder.report(bytes, |control, value| {
-                let change = Change { control, value, marks: Marks::empty(), time };
-                // Without a listener the thread is about to end.
-                let _ = to.send(Heard::Changed(id, change));
+                let (marks, is_last) = (Marks::empty(), false);
+                let change = Change { control, value, marks, time, is_last };
+                last.replace(change).into_iter().for_each(say);
             });
+            last.map(|last| Change { is_last: true, ..last }).into_iter().for_each(say);
             if let Err(fault) = told
                 && !std::mem::replace(&mut self.is_told, true)
             {

@@ -122,6 +122,7 @@ impl Decoder {
 
     /// The device is there still: what was held back was a hand's.
     pub(super) fn let_go(&mut self, out: &mut Vec<Change>) {
+        end(&mut self.held_back);
         for change in self.held_back.drain(..) {
             self.values[usize::from(change.control)] = change.value;
             out.push(change);
@@ -277,6 +278,7 @@ impl Decoder {
 
     fn close(&mut self, out: &mut Vec<Change>) {
         (self.events, self.has_others) = (0, false);
+        end(&mut self.packet);
         for change in self.packet.drain(..) {
             self.values[usize::from(change.control)] = change.value;
             out.push(change);
@@ -284,7 +286,7 @@ impl Decoder {
     }
 
     fn add(&mut self, control: u16, value: i32, marks: Marks, time: Nanos) {
-        self.packet.push(Change { control, value, marks, time });
+        self.packet.push(Change { control, value, marks, time, is_last: false });
     }
 
     /// A part of a contact changes. What was taken back, or is not there, is nowhere.
@@ -432,7 +434,8 @@ impl Decoder {
                 // Another finger, or the flat of a hand: that one is gone.
                 let taken = if slot.is_palm { Marks::CANCELLED } else { Marks::empty() };
                 self.values[usize::from(down)] = 0;
-                out.push(Change { control: down, value: 0, marks: marks | taken, time });
+                let (marks, is_last) = (marks | taken, false);
+                out.push(Change { control: down, value: 0, marks, time, is_last });
             }
             contact[0] = i32::from(id >= 0);
             if id >= 0 {
@@ -445,8 +448,16 @@ impl Decoder {
         for (control, (value, was)) in (0..).zip(wanted.into_iter().zip(&mut self.values)) {
             if value != *was {
                 *was = value;
-                out.push(Change { control, value, marks, time });
+                out.push(Change { control, value, marks, time, is_last: false });
             }
         }
+        end(out);
+    }
+}
+
+/// A report ends with the last of some changes.
+fn end(changes: &mut [Change]) {
+    if let Some(last) = changes.last_mut() {
+        last.is_last = true;
     }
 }

@@ -378,7 +378,8 @@ fn a_device_is_seen_through_its_map() {
     let at = |code: &str| info.controls.iter().position(|c| c.code == code).unwrap() as u16;
     let change = |code: &str, value| {
         let marks = Marks::empty();
-        Heard::Changed(node, Change { control: at(code), value, marks, time: Nanos(1) })
+        let (control, time) = (at(code), Nanos(1));
+        Heard::Changed(node, Change { control, value, marks, time, is_last: true })
     };
     says.send(Heard::Arrived(node, Box::new(info.clone()), Nanos(0))).unwrap();
     for (code, value) in [("south", 1), ("stick-l-x", -40), ("stick-l-x", 90), ("trigger-l", 7)] {

@@ -4,8 +4,8 @@ use super::*;
 
 /// A device seen through a map.
 ///
-/// It keeps the last value of every control, for a joined axis is made of two values that are
-/// reported one after the other.
+/// It keeps the last value of every control, for a joined axis is made of two values that a report
+/// of the device says one after the other: it is told once both are known, when the report ends.
 ///
 /// ```
 /// use gtrig_core::*;
@@ -36,10 +36,14 @@ use super::*;
 /// let (mut mapped, faults) = map.apply(&pedals);
 /// assert!(faults.is_empty() && mapped.info.controls[0].code == "rudder");
 /// let mut heard = vec![];
-/// mapped.report(1, 200, |control, value| heard.push((control, value)));
-/// mapped.report(0, 50, |control, value| heard.push((control, value)));
-/// // Right alone, and then both against each other.
-/// assert_eq!(heard, [(0, 200), (0, 150)]);
+/// // Right alone, and then both against each other in one report.
+/// for report in [&[(1, 200)][..], &[(0, 50), (1, 180)]] {
+///     for (control, value) in report {
+///         mapped.report(*control, *value, |control, value| heard.push((control, value)));
+///     }
+///     mapped.settle(|control, value| heard.push((control, value)));
+/// }
+/// assert_eq!(heard, [(0, 200), (0, 130)]);
 /// ```
 #[derive(Clone, Debug)]
 pub struct MappedDevice {
@@ -51,6 +55,8 @@ pub struct MappedDevice {
     values: Vec<i32>,
     /// The last value of each control here.
     reported: Vec<i32>,
+    /// The axes that are joined.
+    joined: Vec<Joined>,
 }
 
 /// What becomes of the value of one control of the device.
@@ -73,13 +79,21 @@ enum How {
     Held(i32, i32),
     /// A button that is down at some values.
     Level(Levels),
-    /// The side of an axis that two share.
-    Joined {
-        /// The side that goes down.
-        negative: Part,
-        /// The side that goes up.
-        positive: Part,
-    },
+    /// A side of a joined axis, by the place of this among [`MappedDevice::joined`].
+    Side(usize),
+}
+
+/// An axis that two controls share.
+#[derive(Clone, Copy, Debug)]
+struct Joined {
+    /// The control here that it is.
+    control: u16,
+    /// The side that goes down.
+    negative: Part,
+    /// The side that goes up.
+    positive: Part,
+    /// Whether a side of it was reported since it was told.
+    is_due: bool,
 }
 
 /// A side of a joined axis.
@@ -159,10 +173,10 @@ impl DeviceMap {
             ..device.clone()
         };
         let mut uses = vec![Vec::new(); device.controls.len()];
-        let mut faults = Vec::new();
+        let (mut joined, mut faults) = (Vec::new(), Vec::new());
         for MappedControl { code, from } in &self.controls {
             let control = info.controls.len() as u16;
-            match from.bind(device, control, &mut uses) {
+            match from.bind(device, control, (&mut uses, &mut joined)) {
                 Ok(kind) => {
                     let first = from.parts().next().and_then(|code| place_of(device, code).ok());
                     let (grain, bits) = first.map_or(Default::default(), |at| {
@@ -185,7 +199,7 @@ impl DeviceMap {
         }
         let values = device.controls.iter().map(|control| control.kind.rest()).collect();
         let reported = info.controls.iter().map(|control| control.kind.rest()).collect();
-        (MappedDevice { info, uses, values, reported }, faults)
+        (MappedDevice { info, uses, values, reported, joined }, faults)
     }
 }
 
@@ -204,7 +218,7 @@ impl MappedFrom {
         &self,
         device: &DeviceInfo,
         control: u16,
-        uses: &mut [Vec<Use>],
+        (uses, joined): (&mut [Vec<Use>], &mut Vec<Joined>),
     ) -> Result<ControlKind, MapFault> {
         let mut add = |at: usize, how| uses[at].push(Use { control, how });
         Ok(match self {
@@ -224,8 +238,9 @@ impl MappedFrom {
                 let negative = Part::new(device, negative)?;
                 let positive = Part::new(device, positive)?;
                 for part in [negative, positive] {
-                    add(part.control, How::Joined { negative, positive });
+                    add(part.control, How::Side(joined.len()));
                 }
+                joined.push(Joined { control, negative, positive, is_due: false });
                 let (min, max) = (narrow(-negative.length()), narrow(positive.length()));
                 ControlKind::Axis { min, centre: 0, max }
             }
@@ -240,7 +255,7 @@ impl MappedDevice {
             .map(|control| vec![Use { control, how: How::Same }])
             .collect();
         let values: Vec<i32> = info.controls.iter().map(|control| control.kind.rest()).collect();
-        MappedDevice { info, uses, reported: values.clone(), values }
+        MappedDevice { info, uses, reported: values.clone(), values, joined: Vec::new() }
     }
 
     /// The control here that says just what a control of the device says, if one does.
@@ -259,7 +274,8 @@ impl MappedDevice {
 
     /// The device reported a value of the control at a place; `tell` hears each control
     /// here that is told something by it. What is as it was said before is said again
-    /// only where the device says a value as it is here.
+    /// only where the device says a value as it is here. A joined axis is told by
+    /// [`MappedDevice::settle`].
     pub fn report(&mut self, control: usize, value: i32, mut tell: impl FnMut(u16, i32)) {
         let Some(uses) = self.uses.get(control) else { return };
         self.values[control] = value;
@@ -268,13 +284,29 @@ impl MappedDevice {
                 How::Same => (value, true),
                 How::Held(min, max) => (value.clamp(*min, *max), false),
                 How::Level(levels) => (i32::from(levels.has(value)), false),
-                How::Joined { negative, positive } => {
-                    (narrow(positive.way(&self.values) - negative.way(&self.values)), false)
+                How::Side(of) => {
+                    self.joined[*of].is_due = true;
+                    continue;
                 }
             };
             let reported = &mut self.reported[usize::from(*control)];
             if is_as_told || *reported != value {
                 *reported = value;
+                tell(*control, value);
+            }
+        }
+    }
+
+    /// The report ends that said the values since the last time: `tell` hears each joined axis
+    /// that is elsewhere. Between two values of one report it is nowhere.
+    pub fn settle(&mut self, mut tell: impl FnMut(u16, i32)) {
+        for Joined { control, negative, positive, is_due } in &mut self.joined {
+            if !core::mem::take(is_due) {
+                continue;
+            }
+            let value = narrow(positive.way(&self.values) - negative.way(&self.values));
+            let reported = &mut self.reported[usize::from(*control)];
+            if core::mem::replace(reported, value) != value {
                 tell(*control, value);
             }
         }

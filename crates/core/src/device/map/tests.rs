@@ -46,9 +46,18 @@ fn control(code: &str, kind: Option<ControlKind>) -> MappedFrom {
     MappedFrom::Control { code: code.into(), kind }
 }
 
+/// What is told by a report of one value.
 fn told(device: &mut MappedDevice, control: usize, value: i32) -> Vec<(String, i32)> {
+    told_of(device, &[(control, value)])
+}
+
+/// What is told by a report of several values.
+fn told_of(device: &mut MappedDevice, report: &[(usize, i32)]) -> Vec<(String, i32)> {
     let mut told = Vec::new();
-    device.report(control, value, |control, value| told.push((control, value)));
+    for (control, value) in report {
+        device.report(*control, *value, |control, value| told.push((control, value)));
+    }
+    device.settle(|control, value| told.push((control, value)));
     let name =
         |(at, value): (u16, i32)| (device.info.controls[usize::from(at)].code.clone(), value);
     told.into_iter().map(name).collect()
@@ -80,6 +89,9 @@ fn pedals_are_joined_each_from_its_own_rest() {
     assert_eq!(told(&mut device, 2, 0), [("drive".to_string(), -1023)]);
     assert_eq!(told(&mut device, 1, 255), [("drive".to_string(), 255 - 1023)]);
     assert_eq!(told(&mut device, 2, 1023), [("drive".to_string(), 255)]);
+    // Both in one report: it is never where neither of them has left and the other has.
+    assert_eq!(told_of(&mut device, &[(1, 0), (2, 0)]), [("drive".to_string(), -1023)]);
+    assert_eq!(told_of(&mut device, &[(1, 5), (1, 0)]), []);
 }
 
 #[test]
@@ -155,6 +167,7 @@ proptest! {
         for (control, value) in reports {
             let mut told = Vec::new();
             mapped.report(control, value, |control, value| told.push((control, value)));
+            mapped.settle(|control, value| told.push((control, value)));
             for (control, value) in told.into_iter().filter(|(control, _)| *control < 3) {
                 let at = usize::from(control);
                 let (min, max) = kinds[at].range().unwrap();
