@@ -1,5 +1,7 @@
 //! The socket of a port: each packet with when it came, and how many were lost before it.
 
+#[cfg(target_os = "linux")]
+use super::wall::WallClock;
 use gtrig_core::Nanos;
 use gtrig_sources::monotonic_now;
 #[cfg(target_os = "linux")]
@@ -18,11 +20,7 @@ use std::{
     time::Duration,
 };
 #[cfg(target_os = "linux")]
-use std::{
-    io::IoSliceMut,
-    os::fd::AsRawFd,
-    time::{SystemTime, UNIX_EPOCH},
-};
+use std::{io::IoSliceMut, os::fd::AsRawFd};
 
 /// The kernel is asked for so much room for packets that wait; it gives what it may.
 const ROOM: usize = 1 << 20;
@@ -44,6 +42,8 @@ pub(super) struct Ear {
     /// How many the kernel had lost by the last packet.
     #[cfg_attr(not(target_os = "linux"), expect(dead_code, reason = "it says nothing of them"))]
     lost: u32,
+    /// When the last packet came: none comes before one that was there already.
+    last: Nanos,
 }
 
 impl Ear {
@@ -57,7 +57,7 @@ impl Ear {
         }
         // Less will do.
         let _ = setsockopt(&socket, RcvBuf, &ROOM);
-        Ok(Ear { socket, lost: 0 })
+        Ok(Ear { socket, lost: 0, last: Nanos(0) })
     }
 
     pub(super) fn address(&self) -> io::Result<SocketAddr> {
@@ -78,7 +78,11 @@ impl Ear {
             Ok(_) => {}
             Err(errno) => return Err(errno.into()),
         }
-        self.receive(buffer)
+        let heard = self.receive(buffer)?;
+        Ok(heard.map(|datagram| {
+            self.last = self.last.max(datagram.arrived);
+            Datagram { arrived: self.last, ..datagram }
+        }))
     }
 
     /// A packet that is there, with what the kernel says of it.
@@ -99,7 +103,7 @@ impl Ear {
         for said in message.cmsgs()? {
             match said {
                 ControlMessageOwned::ScmTimestampns(at) => {
-                    arrived = Nanos(now.0.saturating_sub(since(&Duration::from(at))));
+                    arrived = instant(&Duration::from(at), now, &WallClock::now()?);
                 }
                 ControlMessageOwned::RxqOvfl(count) => lost = count,
                 _ => {}
@@ -124,12 +128,12 @@ impl Ear {
     }
 }
 
-/// How long ago a time of day is; not at all where the clock was set meanwhile.
+/// By the monotonic clock, a time of day at which a packet came that was read by `now`; `now`
+/// where the time of day was set meanwhile.
 #[cfg(target_os = "linux")]
-fn since(at: &Duration) -> u64 {
-    let now = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
-    let since = now.checked_sub(*at).unwrap_or_default();
-    if since < Duration::from_secs(1) { since.as_nanos() as u64 } else { 0 }
+fn instant(at: &Duration, now: Nanos, wall: &WallClock) -> Nanos {
+    let at = wall.monotonic_at(at.as_nanos() as i128).map(|at| at.min(now));
+    at.filter(|at| now.0 - at.0 < 1_000_000_000).unwrap_or(now)
 }
 
 #[cfg(target_os = "linux")]
@@ -144,4 +148,25 @@ fn ip(address: &SockaddrStorage) -> Option<IpAddr> {
 fn canonical(ip: IpAddr) -> IpAddr {
     let ip = ip.to_canonical();
     if ip.is_loopback() { IpAddr::V4(Ipv4Addr::LOCALHOST) } else { ip }
+}
+
+#[cfg(all(test, target_os = "linux"))]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    const SECOND: u64 = 1_000_000_000;
+
+    /// It is 5 s by the monotonic clock and 1000 s after 1970.
+    #[rstest]
+    #[case::just_now(1_000 * SECOND - 30, 5 * SECOND - 30)]
+    #[case::held_up(1_000 * SECOND - SECOND / 2, 5 * SECOND - SECOND / 2)]
+    #[case::the_time_of_day_was_set_forth(900 * SECOND, 5 * SECOND)]
+    #[case::and_back(1_100 * SECOND, 5 * SECOND)]
+    #[case::before_the_machine_began(SECOND, 5 * SECOND)]
+    fn a_packet_came_when_the_kernel_had_it(#[case] at: u64, #[case] expected: u64) {
+        let (now, wall) = (Nanos(5 * SECOND), 1_000 * i128::from(SECOND));
+        let clock = WallClock::at(now, wall);
+        assert_eq!(instant(&Duration::from_nanos(at), now, &clock), Nanos(expected));
+    }
 }

@@ -8,6 +8,11 @@ use std::time::{SystemTime, UNIX_EPOCH};
 /// From the beginning of 1900 to that of 1970, in seconds (RFC 5905).
 const TO_1970: u64 = 2_208_988_800;
 
+/// Two clocks that are read within this were read together.
+const TOGETHER: u64 = 2_000;
+/// A thread that is held up between them tries so often.
+const TRIES: usize = 4;
+
 /// What the monotonic clock showed at a time of day.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct WallClock {
@@ -17,19 +22,30 @@ pub(super) struct WallClock {
 }
 
 impl WallClock {
-    /// Both clocks now, as nearly as they can be read together.
+    /// Both clocks now, as nearly as they can be read together: of a few readings the one that
+    /// took the least time.
     ///
     /// # Errors
     /// Those of the clock.
     pub(super) fn now() -> io::Result<Self> {
-        let before = monotonic_now()?;
-        let wall = SystemTime::now().duration_since(UNIX_EPOCH);
-        let after = monotonic_now()?;
-        let wall = wall.map_or(0, |since| since.as_nanos() as i128);
-        Ok(WallClock::at(Nanos(before.0.midpoint(after.0)), wall))
+        let mut best = (u64::MAX, WallClock::at(Nanos(0), 0));
+        for _ in 0..TRIES {
+            let before = monotonic_now()?;
+            let wall = SystemTime::now().duration_since(UNIX_EPOCH);
+            let after = monotonic_now()?;
+            let took = after.0.saturating_sub(before.0);
+            if took < best.0 {
+                let wall = wall.map_or(0, |since| since.as_nanos() as i128);
+                best = (took, WallClock::at(Nanos(before.0.midpoint(after.0)), wall));
+            }
+            if took <= TOGETHER {
+                break;
+            }
+        }
+        Ok(best.1)
     }
 
-    fn at(monotonic: Nanos, wall: i128) -> Self {
+    pub(super) fn at(monotonic: Nanos, wall: i128) -> Self {
         WallClock { monotonic, wall }
     }
 
@@ -40,7 +56,11 @@ impl WallClock {
         let era = u64::from(seconds < 1 << 31) << 32;
         let nanos = ((tag & 0xffff_ffff) * 1_000_000_000) >> 32;
         let since_1970 = i128::from(seconds + era) - i128::from(TO_1970);
-        let wall = since_1970 * 1_000_000_000 + i128::from(nanos);
+        self.monotonic_at(since_1970 * 1_000_000_000 + i128::from(nanos))
+    }
+
+    /// The monotonic clock at a time of day, in nanoseconds since 1970.
+    pub(super) fn monotonic_at(&self, wall: i128) -> Option<Nanos> {
         let at = i128::from(self.monotonic.0) + wall - self.wall;
         u64::try_from(at).ok().map(Nanos)
     }
