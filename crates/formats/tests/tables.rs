@@ -303,6 +303,30 @@ fn events_of_another_program_are_a_take() {
     assert_eq!(kind(&session, "glass/contact-1-x"), ControlKind::Position { min: 0, max: 127 });
 }
 
+/// A device has the address in the take that it has in the table, whichever spoke first, and
+/// values that millionths have no room for keep as much as there is room for.
+#[test]
+fn devices_keep_their_addresses() {
+    let text = "time_s,address,value\n\
+                1,other2/a,1\n\
+                2,other/a,3000.25\n\
+                3,pad2/south,1\n\
+                4,pad/south,1\n\
+                5,pad1/south,0\n";
+    let session = of_events(text).unwrap();
+    let expected = [
+        (1_000_000, "other2/a", 1),
+        (2_000_000, "other/a", 300_025_000),
+        (3_000_000, "pad2/south", 1),
+        (4_000_000, "pad1/south", 1),
+        (5_000_000, "pad1/south", 0),
+    ];
+    let expected: Vec<_> = expected.iter().map(|(t, of, v)| (*t, (*of).to_owned(), *v)).collect();
+    assert_eq!(told(&session), expected);
+    let end = ControlKind::Trigger { min: 0, max: 300_025_000 };
+    assert_eq!(kind(&session, "other/a"), end);
+}
+
 #[rstest]
 #[case::no_time("address,value\n", "no column time_ns, time_us, time_ms or time_s")]
 #[case::no_address("time_s,value\n", "no column address")]
@@ -318,6 +342,15 @@ fn events_of_another_program_are_a_take() {
 #[case::too_large("time_s,address,value\n1,pad/south,1e10\n", "no number of 32 bits")]
 #[case::nothing("time_s,address,value\n1,pad/south,\n", "line 2: no value")]
 #[case::a_mark("time_s,address,value,marks\n1,pad/south,1,soon\n", "line 2")]
+#[case::a_slot_for_two(
+    "time_s,address,value\n1,pad/south,1\n2,lever1/travel,1\n",
+    "line 3: lever1 and pad1 cannot both be"
+)]
+#[case::not_counted(
+    "time_s,address,value\n1,other/a,1\n2,other3/a,1\n",
+    "line 3: other3, but no row of other2"
+)]
+#[case::not_from_one("time_s,address,value\n1,keys2/KeyA,1\n", "line 2: keys2, but no row of keys:")]
 #[case::too_few("time_s,address,value\n1,pad/south\n", "cannot read log.csv")]
 fn what_is_wrong_with_events_is_said(#[case] text: &str, #[case] says: &str) {
     let fault = of_events(text).map(drop).unwrap_err();

@@ -191,7 +191,8 @@ impl Convert {
         });
         match (saved, fault) {
             (Ok(()), _) => Ok(Status::Fine),
-            (Err(_), Some(fault)) => bail!("{from}: {fault}"),
+            (Err(_), Some(fault)) if self.from.is_dir() => bail!("{from}: {fault}"),
+            (Err(_), Some(fault)) => bail!("{fault}"),
             (Err(error), None) => {
                 Err(error).with_context(|| format!("cannot write {}", self.to.display()))
             }

@@ -1,5 +1,5 @@
-"""What becomes of the reports of a HID device, written a second time from docs/hid.md and *HID 1.11*
-alone, and held against the program over random descriptors and reports."""
+"""What becomes of the reports of a HID device, written a second time from docs/hid.md and *HID
+1.11* alone, and held against the program over random descriptors and reports."""
 
 import json
 import random

@@ -105,9 +105,13 @@ impl<R: Read> Sheet<R> {
             .map_err(|error| TableFault::Unreadable { file: file.clone(), error })
     }
 
+    /// The line of the file that the row begins in, from 1.
+    fn line(&self) -> u64 {
+        self.row.position().map_or(0, csv::Position::line)
+    }
+
     fn wrong(&self, what: impl Into<String>) -> TableFault {
-        let line = self.row.position().map_or(0, csv::Position::line);
-        TableFault::Row { file: self.file.clone(), line, what: what.into() }
+        TableFault::Row { file: self.file.clone(), line: self.line(), what: what.into() }
     }
 
     /// A cell as it was before it was written.
