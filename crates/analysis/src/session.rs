@@ -152,23 +152,32 @@ impl Session {
         }
     }
 
-    /// Writes a label.
+    /// Writes a label. One without a text is none.
     pub fn add_label(&mut self, label: Label) {
+        if label.text.as_str().is_empty() {
+            return;
+        }
         let at = self.labels.partition_point(|other| other.time <= label.time);
         self.labels.insert(at, label);
     }
 
-    /// Writes many labels, in any order.
+    /// Writes many labels, in any order. Those without a text are none.
     pub fn add_labels(&mut self, labels: impl IntoIterator<Item = Label>) {
-        self.labels.extend(labels);
+        let has_text = |label: &Label| !label.text.as_str().is_empty();
+        self.labels.extend(labels.into_iter().filter(has_text));
         self.labels.sort_by_key(|label| label.time);
     }
 
     /// Removes the labels of a tick. Returns whether there were any.
     pub fn remove_labels_at(&mut self, tick: Tick) -> bool {
-        let before = self.labels.len();
         let rate = self.plan.rate();
-        self.labels.retain(|label| rate.tick_seeing(label.time) != tick);
+        self.remove_labels(|label| rate.tick_seeing(label.time) == tick)
+    }
+
+    /// Removes some labels. Returns whether there were any.
+    pub fn remove_labels(&mut self, is_to_go: impl Fn(&Label) -> bool) -> bool {
+        let before = self.labels.len();
+        self.labels.retain(|label| !is_to_go(label));
         self.labels.len() != before
     }
 

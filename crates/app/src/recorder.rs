@@ -21,7 +21,7 @@ use gtrig_analysis::{Label, Session, frames::Frame};
 use gtrig_core::Nanos;
 use gtrig_formats::{reel::SegmentSize, take::TakeWriter};
 use std::{
-    collections::VecDeque,
+    collections::{BTreeSet, VecDeque},
     fs, io,
     path::{Path, PathBuf},
     sync::mpsc::{Receiver, Sender, channel},
@@ -43,6 +43,8 @@ pub struct Recorder {
     /// not among them yet.
     frames: VecDeque<Frame>,
     next_frame: u64,
+    /// The labels that a reader has after what is written, in order of time.
+    labels: Vec<Label>,
     last: Nanos,
     /// The segment that is written, of a reel.
     segment: Option<Segment>,
@@ -52,14 +54,23 @@ pub struct Recorder {
     thread: Option<JoinHandle<io::Result<()>>>,
 }
 
+/// Where among labels in order of time those of an instant begin.
+fn begin(labels: &[Label], time: Nanos) -> usize {
+    labels.partition_point(|label| label.time < time)
+}
+
+/// Those that are about an instant.
+fn about(labels: &[Label], time: Nanos) -> &[Label] {
+    let to = labels.partition_point(|label| label.time <= time);
+    &labels[begin(labels, time)..to]
+}
+
 /// A segment of a reel that is being written.
 #[derive(Debug)]
 struct Segment {
     begins: Nanos,
     /// Bytes of its lines.
     bytes: u64,
-    /// The labels that were written, here and in those before.
-    labels: Vec<Label>,
 }
 
 /// What a recording is written to.
@@ -118,7 +129,7 @@ impl Recorder {
                 let opening = std::mem::take(lines.out());
                 fs::create_dir(path)?;
                 let disk = Disk::of_reel(path, (begins, &opening), ring, tell)?;
-                let segment = Segment { begins, bytes: 0, labels: Vec::new() };
+                let segment = Segment { begins, bytes: 0 };
                 (path.to_owned(), disk, Some(segment))
             }
         };
@@ -130,6 +141,7 @@ impl Recorder {
             next: kept_from,
             frames: recording.frames.told(recording.begins_at).collect(),
             next_frame: recording.frames.said(),
+            labels: Vec::new(),
             last: Nanos(0),
             segment,
             to_disk: Some(to_disk),
@@ -164,7 +176,7 @@ impl Recorder {
         self.next = session.seen_count();
         let seen_to = session.plan().rate().time_of(session.now().at());
         self.write_frames(session, |frame| frame.acted <= seen_to);
-        self.write_new_labels(session);
+        self.write_labels(session.labels());
         let lines = std::mem::take(self.lines.out());
         if lines.is_empty() {
             return;
@@ -179,16 +191,26 @@ impl Recorder {
         }
     }
 
-    /// Writes the labels that were not there before: nobody reads a reel to its end for those
-    /// of its beginning. A take has them at its end, for until then they may be removed.
-    fn write_new_labels(&mut self, session: &Session) {
-        let Some(Segment { labels, .. }) = &mut self.segment else { return };
-        for label in session.labels() {
-            if !labels.contains(label) {
+    /// Writes the labels that were not there before, and takes back those that are there no more.
+    fn write_labels(&mut self, now: &[Label]) {
+        let same = self.labels.iter().zip(now).take_while(|(old, new)| old == new).count();
+        let [old, new] = [&self.labels[..], now].map(|labels| labels.get(same));
+        let Some(from) = old.into_iter().chain(new).map(|label| label.time).min() else { return };
+        let [old, new] = [&self.labels[..], now].map(|labels| &labels[begin(labels, from)..]);
+        let times: BTreeSet<Nanos> = old.iter().chain(new).map(|label| label.time).collect();
+        for time in times {
+            let [old, new] = [old, new].map(|labels| about(labels, time));
+            // Further labels of an instant stand behind those that it has.
+            let further = new.strip_prefix(old).unwrap_or_else(|| {
+                let _ = self.lines.take_back_labels(time);
+                new
+            });
+            for label in further {
                 let _ = self.lines.label(label);
-                labels.push(label.clone());
             }
         }
+        self.labels.truncate(begin(&self.labels, from));
+        self.labels.extend_from_slice(&now[begin(now, from)..]);
     }
 
     /// What follows goes to another segment.
@@ -268,7 +290,7 @@ impl Recorder {
         std::mem::take(&mut self.said)
     }
 
-    /// Writes the rest, with the labels, and ends. What the thread told to the end is
+    /// Writes the rest, and ends. What the thread told to the end is
     /// among the news, and the path is the one at which the take is.
     ///
     /// # Errors
@@ -277,11 +299,6 @@ impl Recorder {
         loop {
             self.hand_over(session);
             self.write_frames(session, |_| true);
-            if self.segment.is_none() {
-                session.labels().iter().for_each(|label| {
-                    let _ = self.lines.label(label);
-                });
-            }
             let _ = self.lines.end(session.ends_at());
             self.hand_over(session);
             self.to_disk = None;
@@ -303,8 +320,9 @@ mod tests {
     use super::*;
     use crate::files;
     use gtrig_analysis::Capacity;
-    use gtrig_core::Tick;
+    use gtrig_core::{CleanText, Tick};
     use gtrig_sources::{Cab, Source};
+    use proptest::prelude::*;
     use rstest::rstest;
     use std::{
         fs,
@@ -358,6 +376,77 @@ mod tests {
         assert!(opened.loaded.is_sound());
         let count = opened.session.history().event_count() as u64;
         assert_eq!(count, session.seen_count());
+    }
+
+    fn label(ms: u64, text: &str) -> Label {
+        Label { time: Nanos::from_millis(ms), text: CleanText::new(text) }
+    }
+
+    fn opened_labels(path: &Path) -> Vec<Label> {
+        let opened = files::open_take(path, files::rig(None, None).unwrap(), Capacity::DEFAULT);
+        opened.unwrap().session.labels().to_vec()
+    }
+
+    /// A program that is killed has written its labels.
+    #[test]
+    fn a_label_is_in_the_take_at_once() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("r.take.jsonl");
+        let mut session = session(Capacity::DEFAULT);
+        let mut recorder = recorded(&mut session, &path, 200);
+        session.add_label(label(100, "here"));
+        recorder.catch_up(&session, Nanos::from_millis(300));
+        let late = Instant::now() + Duration::from_secs(20);
+        while opened_labels(&path).is_empty() {
+            assert!(Instant::now() < late, "it is not there");
+            std::thread::sleep(Duration::from_millis(5));
+        }
+        assert_eq!(opened_labels(&path), session.labels());
+    }
+
+    /// What a person does with labels while a take is recorded.
+    #[derive(Clone, Debug)]
+    enum Step {
+        Add(u64, &'static str),
+        Remove(u64),
+        HandOver,
+    }
+
+    fn step() -> impl Strategy<Value = Step> {
+        let text = prop_oneof![Just("a"), Just("b")];
+        prop_oneof![
+            4 => (0u64..8, text).prop_map(|(at, text)| Step::Add(25 * at, text)),
+            2 => (0u64..8).prop_map(|at| Step::Remove(25 * at)),
+            3 => Just(Step::HandOver),
+        ]
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+
+        /// Labels that were written and removed are gone, and all others there, in their order.
+        #[test]
+        fn a_take_has_the_labels_that_were_left(
+            steps in prop::collection::vec(step(), 0..40),
+            name in prop_oneof![Just("r.take.jsonl"), Just("r.reel")],
+        ) {
+            let folder = tempfile::tempdir().unwrap();
+            let path = folder.path().join(name);
+            let mut session = session(Capacity::DEFAULT);
+            let mut recorder = recorded(&mut session, &path, 200);
+            for step in steps {
+                match step {
+                    Step::Add(ms, text) => session.add_label(label(ms, text)),
+                    Step::Remove(ms) => {
+                        let rate = session.plan().rate();
+                        session.remove_labels_at(rate.tick_seeing(Nanos::from_millis(ms)));
+                    }
+                    Step::HandOver => recorder.hand_over(&session),
+                }
+            }
+            recorder.finish(&session).unwrap();
+            prop_assert_eq!(opened_labels(&path), session.labels());
+        }
     }
 
     #[rstest]

@@ -5,6 +5,7 @@
 
 mod ahead;
 mod fault;
+mod labels;
 mod line;
 mod lines;
 mod loader;

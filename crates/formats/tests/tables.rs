@@ -235,6 +235,10 @@ fn replace(file: &'static str, from: &'static str, to: &'static str) -> impl Fn(
     "controls.csv, line 3: controls are numbered from 0"
 )]
 #[case::no_such_kind(replace("controls.csv", ",button,", ",knob,"), "\"knob\" is none of presence")]
+#[case::a_label_without_a_text(
+    |folder: &Path| fs::write(folder.join("labels.csv"), "time_ns,text\n5,\n").unwrap(),
+    "labels.csv, line 2: a label has no text"
+)]
 #[case::too_late(
     replace("events.csv", "\n0,0,0,", "\n9999999999999999,0,0,"),
     "later than 30 days"
@@ -350,7 +354,10 @@ fn devices_keep_their_addresses() {
     "time_s,address,value\n1,other/a,1\n2,other3/a,1\n",
     "line 3: other3, but no row of other2"
 )]
-#[case::not_from_one("time_s,address,value\n1,keys2/KeyA,1\n", "line 2: keys2, but no row of keys:")]
+#[case::not_from_one(
+    "time_s,address,value\n1,keys2/KeyA,1\n",
+    "line 2: keys2, but no row of keys:"
+)]
 #[case::too_few("time_s,address,value\n1,pad/south\n", "cannot read log.csv")]
 fn what_is_wrong_with_events_is_said(#[case] text: &str, #[case] says: &str) {
     let fault = of_events(text).map(drop).unwrap_err();

@@ -192,6 +192,9 @@ impl LiveDecoder {
             Line { unplug: Some(id), .. } => self.presence(&id.0, Presence::Gone)?,
             Line { deaf: Some(id), .. } => self.presence(&id.0, Presence::Deaf)?,
             Line { heard: Some(id), .. } => self.presence(&id.0, Presence::Here)?,
+            Line { label: Some(text), .. } if text.0.is_empty() => {
+                return Err(LiveFault::EmptyLabel);
+            }
             Line { label: Some(text), .. } => Said::Label(CleanText::new(&text.0)),
             Line { frame: Some(number), .. } => Said::Frame(Box::new(self.frame(line, *number)?)),
             Line { sync: Some(number), .. } => Said::Answer(*number),

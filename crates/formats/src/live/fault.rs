@@ -44,6 +44,9 @@ pub enum LiveFault {
     /// More labels than a sender may write.
     #[error("a sender writes at most {MAX_LABELS} labels, counted over every time it comes")]
     TooManyLabels,
+    /// A label without a text, which in a take takes others back.
+    #[error("a label has no text")]
+    EmptyLabel,
     /// More names for values than a game may have.
     #[error("a game has at most {MAX_VALUES} names for its values")]
     TooManyValues,

@@ -114,6 +114,7 @@ fn lines_say_what_happens() {
 #[case::no_control(r#"{"on":"p","c":"eazt","v":1}"#, "did you mean \"east\"")]
 #[case::no_value(r#"{"on":"p","c":"east"}"#, "a value needs")]
 #[case::plugged_already(PAD, "plugged in already")]
+#[case::a_label_without_a_text(r#"{"label":""}"#, "a label has no text")]
 #[case::a_time_beyond_all(r#"{"t":4611686018427387904,"deaf":"p"}"#, "at most 2^62 - 1")]
 fn a_line_that_is_none_changes_nothing(#[case] line: &str, #[case] why: &str) {
     let press = r#"{"on":"p","c":"east","v":1}"#;

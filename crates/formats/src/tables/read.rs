@@ -243,6 +243,9 @@ fn labels(folder: &Path) -> Result<Vec<Label>, TableFault> {
     let (time, text) = (sheet.column("time_ns")?, sheet.column("text")?);
     while sheet.next()? {
         let text = CleanText::new(sheet.text(text));
+        if text.as_str().is_empty() {
+            return Err(sheet.wrong("a label has no text"));
+        }
         all.push(Label { time: Nanos(sheet.needed(time)?), text });
     }
     all.sort_by_key(|label| label.time);

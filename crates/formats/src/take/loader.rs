@@ -2,6 +2,7 @@
 
 use super::{
     fault::Fault,
+    labels::ReadLabels,
     line::{Line, marks},
     lines::ReadLine,
     read::{Damage, Loaded},
@@ -75,7 +76,7 @@ pub(super) struct Loader {
     pub(super) has_ended: bool,
     /// Values of devices that no line has plugged in yet.
     pub(super) early: Vec<Early>,
-    pub(super) labels: Vec<Label>,
+    pub(super) labels: ReadLabels,
     pub(super) loaded: Loaded,
 }
 
@@ -107,7 +108,7 @@ impl Loader {
             until: begins,
             has_ended: false,
             early: Vec::new(),
-            labels: Vec::new(),
+            labels: ReadLabels::default(),
             loaded: Loaded::default(),
         }
     }
@@ -189,7 +190,7 @@ impl Loader {
         if let Some(text) = &line.label {
             // People write about the past; a label may stand anywhere.
             let text = CleanText::new(&text.0);
-            self.labels.push(Label { time: Nanos(time), text });
+            self.labels.add(Label { time: Nanos(time), text });
             self.until = self.until.max(Nanos(time));
             return Ok(());
         }

@@ -200,9 +200,7 @@ impl<R: BufRead> TakeLines<R> {
         }
         // A label may be about later, and a damaged line is about nothing.
         session.run_before(self.loader.now.min(self.loader.until));
-        if !self.loader.labels.is_empty() {
-            session.add_labels(std::mem::take(&mut self.loader.labels));
-        }
+        self.loader.labels.hand_over(session);
         self.end.is_none()
     }
 
@@ -252,7 +250,7 @@ impl<R: BufRead> TakeLines<R> {
 
     /// Runs the session to the last line that was read: after that no line is taken in.
     pub fn run_to_last(&mut self, session: &mut Session) {
-        session.add_labels(std::mem::take(&mut self.loader.labels));
+        self.loader.labels.hand_over(session);
         let last = session.plan().rate().tick_seeing(self.loader.until);
         session.run_until(last);
     }
@@ -324,7 +322,7 @@ impl<R: BufRead> Intake<R> {
         let Intake { mut session, lines: mut rest } = self;
         while rest.take_in(&mut session, BATCH) {}
         let TakeLines { lines, mut loader, end } = rest;
-        session.add_labels(std::mem::take(&mut loader.labels));
+        loader.labels.hand_over(&mut session);
         let last = session.plan().rate().tick_seeing(loader.until);
         session.run_until(last);
         loader.clock = Some((ClockMap::default(), Nanos(0)));
@@ -360,7 +358,7 @@ impl TakeRest {
             *came = now;
         }
         self.loader.line(ReadLine::of(self.number, line), session)?;
-        session.add_labels(std::mem::take(&mut self.loader.labels));
+        self.loader.labels.hand_over(session);
         Ok(())
     }
 

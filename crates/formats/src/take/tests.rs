@@ -405,6 +405,29 @@ fn the_time_of_a_damaged_line_does_not_lengthen_the_session(#[case] bad: &str) {
     assert!(session.now().at() <= Tick(2), "it runs to {:?}", session.now().at());
 }
 
+/// Of labels the empty one takes back those before it that are about its instant, wherever they
+/// stand, and nothing else.
+#[rstest]
+#[case::all_of_an_instant(&[(5, "a"), (5, "b"), (6, "c"), (5, "")], &["c"])]
+#[case::none_after_it(&[(5, "a"), (5, ""), (5, "b"), (4, "c")], &["c", "b"])]
+#[case::none(&[(5, ""), (5, "a")], &["a"])]
+fn labels_are_taken_back(
+    #[case] lines: &[(u64, &str)],
+    #[case] left: &[&str],
+    #[values(false, true)] is_ended_between: bool,
+) {
+    let label = |(time, text): &(u64, &str)| format!(r#"{{"t":{time},"label":"{text}"}}"#);
+    let mut all: Vec<String> = lines.iter().map(label).collect();
+    if is_ended_between {
+        all.insert(1, r#"{"t":9,"ends":true}"#.to_owned());
+    }
+    let all: Vec<&str> = all.iter().map(String::as_str).collect();
+    let (session, loaded) = load(&take_of(&all));
+    assert!(loaded.is_sound(), "{loaded:?}");
+    let texts: Vec<&str> = session.labels().iter().map(|label| label.text.as_str()).collect();
+    assert_eq!(texts, left);
+}
+
 #[test]
 fn a_take_goes_on_to_its_end_and_only_labels_stand_after_it() {
     let end = r#"{"t":2000000000,"ends":true}"#;

@@ -9,7 +9,7 @@ use gtrig_analysis::{
     Label, Recording, Session,
     frames::{Frame, Frames, Given},
 };
-use gtrig_core::{Device, DeviceId, Event, Keyword, Nanos, Presence, Roster};
+use gtrig_core::{CleanText, Device, DeviceId, Event, Keyword, Nanos, Presence, Roster};
 use std::{
     borrow::Cow,
     collections::BTreeMap,
@@ -170,6 +170,14 @@ impl<W: Write> TakeWriter<W> {
         let text = Text(Cow::Borrowed(label.text.as_str()));
         let line = Line { t: Some(label.time.0), label: Some(text), ..Line::default() };
         write_line(&mut self.out, &line)
+    }
+
+    /// Takes back the labels of an instant that were written so far.
+    ///
+    /// # Errors
+    /// Those of the output.
+    pub fn take_back_labels(&mut self, time: Nanos) -> io::Result<()> {
+        self.label(&Label { time, text: CleanText::default() })
     }
 
     /// Writes what a game said of a frame. What it read of a device that came too late to
