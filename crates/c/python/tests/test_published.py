@@ -6,7 +6,9 @@ import json
 import random
 import signal
 import socket
+import struct
 import subprocess
+import threading
 import time
 
 import pytest
@@ -119,6 +121,76 @@ def send(rng, stream, lines):
         data = data[length:]
 
 
+class Heard:
+    """What comes to a port of UDP: for each address the arguments of its messages."""
+
+    def __init__(self):
+        self.socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        self.socket.bind(("127.0.0.1", 0))
+        self.socket.settimeout(0.05)
+        self.port, self.said, self.is_over = self.socket.getsockname()[1], {}, False
+        self.thread = threading.Thread(target=self.listen)
+        self.thread.start()
+
+    def listen(self):
+        while True:
+            try:
+                packet = self.socket.recv(65536)
+            except TimeoutError:
+                if self.is_over:
+                    return self.socket.close()
+                continue
+            for part in parts_of(packet):
+                address, rest = text_of(part)
+                kinds, rest = text_of(rest)
+                arguments = []
+                for kind in kinds[1:]:
+                    length = {"i": 4, "f": 4, "h": 8}.get(kind)
+                    if kind == "s":
+                        value, rest = text_of(rest)
+                    else:
+                        value = struct.unpack(">" + {"h": "q"}.get(kind, kind), rest[:length])[0]
+                        rest = rest[length:]
+                    arguments.append(value)
+                self.said.setdefault(address, []).append(tuple(arguments))
+
+    def all(self):
+        """All that came."""
+        self.is_over = True
+        self.thread.join()
+        return self.said
+
+
+def parts_of(packet):
+    """The messages of a bundle."""
+    assert packet[:8] == b"#bundle\0" and packet[8:16] == (1).to_bytes(8, "big")
+    rest = packet[16:]
+    while rest:
+        length = int.from_bytes(rest[:4], "big")
+        yield rest[4 : 4 + length]
+        rest = rest[4 + length :]
+
+
+def text_of(data):
+    """A text and what stands behind it."""
+    end = data.index(0)
+    return data[:end].decode(), data[end // 4 * 4 + 4 :]
+
+
+def changes(values):
+    """Values without those that are as the one before."""
+    values = list(values)
+    return [value for n, value in enumerate(values) if n == 0 or value != values[n - 1]]
+
+
+def as_sent(value):
+    """The value of an action as it is sent: 1 or 0, or numbers of 32 bits."""
+    if isinstance(value, bool):
+        return (int(value),)
+    numbers = value if isinstance(value, list) else [value]
+    return tuple(struct.unpack("f", struct.pack("f", number))[0] for number in numbers)
+
+
 def said_of(command, take):
     """What a command says of a take, with the shipped rig."""
     ran = subprocess.run([GTRIG, command, "--json", take], capture_output=True, text=True)
@@ -129,7 +201,9 @@ def said_of(command, take):
 def test_what_is_published_is_what_a_replay_says(seed, tmp_path):
     rng = random.Random(seed)
     take, lines_in, lines_out = (tmp_path / name for name in ["it.take.jsonl", "in", "out"])
+    heard = Heard()
     places = ["--listen", f"unix:{lines_in}", "--publish", f"unix:{lines_out}"]
+    places += ["--publish", f"osc:{heard.port}"]
     command = [GTRIG, "record", "--kernel", "none", *places, take]
     process = subprocess.Popen(command, stderr=subprocess.PIPE)
     published = connected(lines_out, process).makefile()
@@ -162,3 +236,18 @@ def test_what_is_published_is_what_a_replay_says(seed, tmp_path):
     assert len(ticks) > 20 and len(replay) - len(ticks) < 3
     mine = [line for line in said_of("gestures", take) if line["line"] == "verdict"]
     assert verdicts == mine[: len(verdicts)] and len(mine) - len(verdicts) < 30
+
+    sent, actions = heard.all(), {}
+    for line in [first, *ticks]:
+        for action in line.get("actions", []):
+            actions.setdefault(action["action"], []).append(as_sent(action["value"]))
+    for name, values in actions.items():
+        assert changes(sent[f"/gtrig/action/{name}"]) == changes(values), name
+    outcomes = {}
+    for verdict in verdicts:
+        outcomes.setdefault(verdict["gesture"], []).append((verdict["outcome"],))
+    told = {name: said for name, said in sent.items() if name.startswith("/gtrig/gesture/")}
+    assert told == {f"/gtrig/gesture/{name}": said for name, said in outcomes.items()}
+    numbers = [tick for tick, _ in sent["/gtrig/tick"]]
+    acted = [line["tick"] for line in ticks if line.get("actions")]
+    assert numbers == sorted(numbers) and set(acted) <= set(numbers)
