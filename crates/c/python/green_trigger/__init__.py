@@ -25,6 +25,7 @@ from __future__ import annotations
 import enum
 import json
 from dataclasses import dataclass
+from itertools import count
 from pathlib import Path
 from typing import Any, Dict, Iterable, Iterator, Mapping, NamedTuple, Optional, Sequence, Tuple, Union
 
@@ -263,17 +264,20 @@ class Input:
         return None if device[0] < 0 else self._devices[device[0]]
 
     def play(self, take: "Take", hz: float) -> Iterator[int]:
-        """Feeds a take and runs frames at a rate; gives the instant after each."""
+        """Feeds a take and runs frames at a rate, to the first that is not before its end; gives
+        the instant of each after it ran."""
         devices: Dict[str, Device] = {}
         lines = iter(take.lines)
         line = next(lines, None)
-        for n in range(int(take.ends * hz / 1e9) + 2):
+        for n in count():
             now = int(n * 1e9 / hz)
             while line is not None and line["t"] <= now:
                 self._take_in(devices, line)
                 line = next(lines, None)
             self.frame(now)
             yield now
+            if now >= take.ends:
+                return
 
     def _take_in(self, devices: Dict[str, Device], line: Mapping[str, Any]) -> None:
         time = line["t"]

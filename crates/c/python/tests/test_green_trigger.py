@@ -1,11 +1,13 @@
 """The module against the program: the same rig and the same take give the same actions."""
 
+import random
 import subprocess
 from pathlib import Path
 
 import green_trigger as gt
 import pytest
-from workbench import GTRIG, replayed
+from test_actions import AXES, a_rig, comings_and_goings, presses, take_of
+from workbench import GTRIG, replayed, replayed_texts
 
 DEMO = Path(__file__).parents[4] / "demo"
 
@@ -49,6 +51,34 @@ def test_a_take_gives_what_the_workbench_says(story):
                 assert state.value == pytest.approx(value, abs=1e-5), (n, name)
             compared += 1
     assert compared > 1000
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_any_rig_gives_what_the_workbench_says(seed, tmp_path):
+    """Also what drives an action, and while the pad goes, is silent, and comes back."""
+    dice = random.Random(seed)
+    hz = dice.choice([30, 60, 120, 500])
+    text, _, rules, _ = a_rig(dice, hz)
+    for name in AXES:
+        text += f'[action.{name}]\ngives = "axis"\nfrom = {{ axis = "pad/{name}" }}\n'
+    lines = list(take_of(comings_and_goings(dice, presses(dice, hz)), hz))
+    ticks = replayed_texts(tmp_path, text, lines)
+    game = gt.Input(text)
+    actions = {name: game.action(name) for name in [*rules, *AXES]}
+    for n, _ in enumerate(game.play(gt.Take(lines), hz)):
+        told = {action["action"]: action for action in ticks[n].get("actions", [])}
+        for name, action in actions.items():
+            state, said = action.state(), told.get(name)
+            value = said["value"] if said else 0.0
+            if isinstance(value, bool):
+                assert state.is_on == value, (n, name)
+            else:
+                value = value if isinstance(value, list) else [value, 0.0]
+                assert state.vector == pytest.approx(value, abs=1e-6), (n, name)
+            driver = action.driver()
+            by = f"pad1/{driver.code}" if driver else None
+            assert by == (said or {}).get("by"), (n, name)
+    assert n == max(ticks)
 
 
 def test_each_reader_sees_each_press_once():
