@@ -399,7 +399,7 @@ mod tests {
         let late = Instant::now() + Duration::from_secs(20);
         while opened_labels(&path).is_empty() {
             assert!(Instant::now() < late, "it is not there");
-            std::thread::sleep(Duration::from_millis(5));
+            thread::sleep(Duration::from_millis(5));
         }
         assert_eq!(opened_labels(&path), session.labels());
     }

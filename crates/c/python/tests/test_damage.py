@@ -2,13 +2,12 @@
 and a line that is damage, written a second time from docs/take-format.md alone, and held against
 the program over random lines."""
 
-import csv
 import json
 import random
 import subprocess
 
 import pytest
-from workbench import GTRIG
+from workbench import GTRIG, table
 
 CONTROLS = {
     "pad": [
@@ -123,11 +122,6 @@ def a_take(rng):
                 device.waiting.append((line, marks | back))
                 is_sound = False
     return lines, events, labels, is_sound
-
-
-def table(folder, name):
-    with (folder / f"{name}.csv").open(newline="") as file:
-        return list(csv.DictReader(file))
 
 
 @pytest.mark.parametrize("seed", range(150))

@@ -6,7 +6,7 @@ import random
 import subprocess
 
 import pytest
-from workbench import GTRIG
+from workbench import GTRIG, table
 
 ENDS = [1, 127, 255, 1023, 32767, 65535]
 MOST = 2**31 - 1
@@ -81,11 +81,6 @@ def share_of(kind, value, low, centre, high):
         share = (value - ends[1]) / (ends[2] - ends[1] if value >= ends[1] else ends[1] - ends[0])
         return max(-1.0, min(1.0, share))
     return max(0.0, min(1.0, (value - ends[0]) / (ends[2] - ends[0])))
-
-
-def table(folder, name):
-    with (folder / f"{name}.csv").open(newline="") as file:
-        return list(csv.DictReader(file))
 
 
 @pytest.mark.parametrize("seed", range(100))

@@ -1,5 +1,6 @@
 """The program, as the tests run it."""
 
+import csv
 import json
 import os
 import subprocess
@@ -40,6 +41,12 @@ def replayed_texts(folder, rig, lines):
 def reports_of_texts(command, folder, rig, lines):
     """What another command says of them."""
     return reported(command, *written(folder, rig, lines))
+
+
+def table(folder, name):
+    """The rows of a table that ``gtrig convert --as csv`` wrote, by the names of its columns."""
+    with (folder / f"{name}.csv").open(newline="") as file:
+        return list(csv.DictReader(file))
 
 
 @dataclass
