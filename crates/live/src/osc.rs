@@ -123,6 +123,7 @@ impl Port {
         let mut buffer = vec![0; 1 << 16];
         let mut map = self.rules.map();
         while self.house.is_open() {
+            let asked = monotonic_now();
             let result = self.ear.hear(&mut buffer, self.patience());
             let newest = self.rules.map();
             if !Arc::ptr_eq(&map, &newest) {
@@ -130,14 +131,18 @@ impl Port {
                 self.peers.values_mut().for_each(|peer| peer.use_map(&map));
             }
             match result {
-                Ok(Some(datagram)) => self.datagram(&buffer[..datagram.length], &datagram),
-                Ok(None) => {}
+                Ok(Some(datagram)) => {
+                    // What was to take effect before it came is told before it.
+                    self.take_effect(datagram.arrived);
+                    self.datagram(&buffer[..datagram.length], &datagram);
+                }
+                // No packet waits that came before it was asked for.
+                Ok(None) => asked.into_iter().for_each(|asked| self.take_effect(asked)),
                 Err(error) => {
                     let _ = self.house.troubles.send(format!("{}: {error}", self.place));
                     std::thread::sleep(LOOK);
                 }
             }
-            self.take_effect();
         }
     }
 
@@ -148,15 +153,14 @@ impl Port {
         Duration::from_nanos(next.0.saturating_sub(now.0)).min(LOOK)
     }
 
-    /// What was to take effect by now does.
-    fn take_effect(&mut self) {
-        let Ok(now) = monotonic_now() else { return };
+    /// What was to take effect by an instant does.
+    fn take_effect(&mut self, by: Nanos) {
         while let Some(next) = self.later.first_entry()
-            && next.key().0 <= now
+            && next.key().0 <= by
         {
             let ((time, _), Later { from, source, says }) = next.remove_entry();
             if let Some(peer) = self.peers.get_mut(&from) {
-                peer.hear(&source, &says, [time, now], &self.heard);
+                peer.hear(&source, &says, [time, by], &self.heard);
             }
         }
     }
