@@ -292,6 +292,54 @@ fn a_packet_counts_when_it_is_closed() {
 }
 
 #[test]
+fn a_report_ends_with_the_last_change_of_its_packet() {
+    let mut decoder = Decoder::new(pad().layout().unwrap());
+    let mut changes = Vec::new();
+    for (kind, code, value) in [(KEY, SOUTH, 1), (ABS, 0, 5), (SYN, 0, 0), (ABS, 0, 9), (SYN, 0, 0)]
+    {
+        decoder.event(Raw { time: Nanos(1), kind, code, value }, &mut changes);
+    }
+    let last: Vec<bool> = changes.iter().map(|change| change.is_last).collect();
+    assert_eq!(last, [false, true, true]);
+}
+
+/// Both sides of an axis move in one report: it is never where only one of them has moved.
+#[test]
+fn a_joined_axis_is_told_once_for_a_report() {
+    let mut abilities = pad();
+    abilities.identity = "0003:6b71:0009:0100:here:Pad".into();
+    let info = abilities.layout().unwrap().info;
+    let from = MappedFrom::Joined { negative: "trigger-l".into(), positive: "stick-l-x".into() };
+    let map = DeviceMap {
+        device: DeviceMatch {
+            vendor: 0x6b71,
+            product: 9,
+            version: None,
+            name: None,
+            is_raw: false,
+        },
+        name: None,
+        kind: Some(DeviceKind::Other),
+        controls: vec![MappedControl { code: "drive".into(), from }],
+        left_out: Vec::new(),
+    };
+    let (mut kernel, says, _) = Listener::new(vec![map], Nanos(0));
+    let mut session = Session::new(Rig::bare("t", PollRate::DEFAULT), Tick(0), Capacity::DEFAULT);
+    let node = NodeId(0);
+    let at = |code: &str| info.controls.iter().position(|c| c.code == code).unwrap() as u16;
+    let [left, right] = ["trigger-l", "stick-l-x"].map(at);
+    says.send(Heard::Arrived(node, Box::new(info), Nanos(0))).unwrap();
+    for (control, value, is_last) in [(left, 40, true), (right, 90, false), (left, 0, true)] {
+        let change = Change { control, value, marks: Marks::empty(), time: Nanos(1), is_last };
+        says.send(Heard::Changed(node, change)).unwrap();
+    }
+    kernel.drain(&mut session, Nanos(2));
+    session.run_until(Tick(1));
+    let values: Vec<i32> = session.seen_from(1).map(|event| event.value).collect();
+    assert_eq!(values, [-40, 90]);
+}
+
+#[test]
 fn a_hat_is_two_buttons() {
     let layout = pad().layout().unwrap();
     let mut decoder = Decoder::new(layout.clone());
