@@ -16,6 +16,16 @@ AXES = {0x30 + n: name for n, name in enumerate(["x", "y", "z", "rx", "ry", "rz"
 TRIGGERS = {0x36: "slider", 0x37: "dial"}
 OTHERS = {0x38: "wheel-y", 0x90: "dpad-up", 0x91: "dpad-down"}
 HAT = 0x39
+SIMULATION, DIGITIZERS = 0x02, 0x0D
+# By page and usage: what rests at its lower end, and what rests in the middle.
+PEDALS = {
+    (SIMULATION, 0xBB): "throttle",
+    (SIMULATION, 0xC4): "accelerator",
+    (SIMULATION, 0xC5): "brake",
+    (SIMULATION, 0xC6): "clutch",
+    (DIGITIZERS, 0x30): "tip-pressure",
+}
+WHEELS = {(SIMULATION, 0xBA): "rudder", (SIMULATION, 0xC8): "steering"}
 LETTERS = {0x04 + n: f"Key{chr(ord('A') + n)}" for n in range(26)}
 # What a keyboard lists that cannot tell which keys are down.
 UNKNOWN = {1: "errorrollover", 2: "postfail", 3: "errorundefined"}
@@ -130,6 +140,8 @@ def controls_of(device, is_numbered):
         controls.append(Control(unique, *rest, **more))
 
     def name_of(page, usage):
+        if (page, usage) in PEDALS | WHEELS:
+            return (PEDALS | WHEELS)[page, usage]
         if page == DESKTOP:
             return (AXES | TRIGGERS | OTHERS)[usage]
         if page == BUTTONS_PAGE:
@@ -201,7 +213,7 @@ def controls_of(device, is_numbered):
                 )
                 continue
             value = lambda report, bit=bit, logical=logical: logical(report, bit)  # noqa: E731
-            if page == DESKTOP and usage in TRIGGERS:
+            if (page == DESKTOP and usage in TRIGGERS) or (page, usage) in PEDALS:
                 add(name, "trigger", *place, value, (lowest, highest))
             else:
                 add(name, "axis", *place, value, (lowest, (lowest + highest + 1) // 2, highest))
@@ -276,7 +288,7 @@ def a_descriptor(rng):
 def an_item(rng, report):
     """A random input item."""
     what = rng.choice(
-        ["axes", "buttons", "list", "keys", "hat", "padding", "wheel", "maker", "bits"]
+        ["axes", "buttons", "list", "keys", "hat", "padding", "wheel", "maker", "bits", "pedals"]
     )
     flags = VARIABLE
     if what == "buttons":
@@ -326,6 +338,11 @@ def an_item(rng, report):
     if what == "wheel":
         usage = rng.choice(sorted(AXES | OTHERS))
         return Item(report, [(DESKTOP, usage)], flags | RELATIVE, size, 1, -half, half - 1)
+    if what == "pedals":
+        page = rng.choice([SIMULATION, SIMULATION, DIGITIZERS])
+        known = sorted(usage for usage in PEDALS | WHEELS if usage[0] == page)
+        usages = rng.sample(known, rng.randint(1, min(4, len(known))))
+        return Item(report, usages, flags, size, len(usages), lowest, highest)
     if what == "maker":
         page = rng.choice([MAKER, NAMELESS])
         usages = [(page, rng.randint(1, 0xFFFF)) for _ in range(rng.randint(1, 2))]

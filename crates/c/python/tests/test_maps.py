@@ -119,7 +119,7 @@ def a_field(rng, device, is_numbered):
 def a_map(rng, raw, fields):
     """Random controls, and what is left out."""
     names = list(raw) + [name for name, _ in fields]
-    new = rng.sample([*list(raw), "grab", "brake", "hoist", "slew", "horn", "lamp"], 6)
+    new = rng.sample([*list(raw), "grab", "claw", "hoist", "slew", "horn", "lamp"], 6)
     controls = []
     for name in new[: rng.randint(0, 6)]:
         part = rng.choice(names) if rng.random() < 0.95 else "nowhere"
