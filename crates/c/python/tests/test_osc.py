@@ -22,7 +22,8 @@ PATTERNS = [
     "/desk/[!a-c]*", "/desk/1{,2}", "/desk/[ab]-b", "/?", "/desk/?", "/*", "/crane/*o*", "/desk/1*",
     "/{crane,desk}/*", "/desk/[0-2]?", "/crane/[!g]*",
 ]  # fmt: skip
-NEVER, MARK = "/nobody", "/mark"
+# No pattern means the mark.
+NEVER, MARK = "/nobody", "/test/mark"
 # The beginning of a rig with a control that reports the number that it is told.
 MARKED = [
     "rig = 1",
@@ -165,7 +166,8 @@ class Recording:
         """Waits until all that was sent is in the take; what is not listened to yet is lost."""
         self.marks += 1
         until = time.monotonic() + 20
-        while f'"c":"mark","v":{self.marks}' not in self.lines():
+        said = re.compile(f'"c":"mark","v":{self.marks}[,}}]')
+        while not said.search(self.lines()):
             assert time.monotonic() < until and self.process.poll() is None
             self.send(message(MARK, ("i", self.marks)))
             time.sleep(0.01)
