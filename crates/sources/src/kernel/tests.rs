@@ -16,8 +16,8 @@ use crate::{
 };
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{
-    AxisInfo, ControlInfo, ControlKind, DeviceKind, DeviceMap, DeviceMatch, Keyword, MappedControl,
-    MappedFrom, Marks, Nanos, PollRate, Rig, Tick,
+    AxisInfo, ControlInfo, ControlKind, DeviceInfo, DeviceKind, DeviceMap, DeviceMatch, Keyword,
+    MappedControl, MappedFrom, Marks, Nanos, PollRate, Rig, Tick,
 };
 use rstest::rstest;
 
@@ -44,6 +44,19 @@ fn pad() -> Abilities {
         axes: axes(&[(0, -32768, 32767), (2, 0, 255), (0x10, -1, 1)]),
         ..Abilities::default()
     }
+}
+
+/// The pad with numbers by which [`map`] knows it.
+fn mapped_pad() -> DeviceInfo {
+    let mut abilities = pad();
+    abilities.identity = "0003:6b71:0009:0100:here:Pad".into();
+    abilities.layout().unwrap().info
+}
+
+fn map(kind: DeviceKind, controls: Vec<MappedControl>) -> DeviceMap {
+    let (version, name, is_raw) = (None, None, false);
+    let device = DeviceMatch { vendor: 0x6b71, product: 9, version, name, is_raw };
+    DeviceMap { device, name: None, kind: Some(kind), controls, left_out: Vec::new() }
 }
 
 fn glass() -> Abilities {
@@ -306,23 +319,9 @@ fn a_report_ends_with_the_last_change_of_its_packet() {
 /// Both sides of an axis move in one report: it is never where only one of them has moved.
 #[test]
 fn a_joined_axis_is_told_once_for_a_report() {
-    let mut abilities = pad();
-    abilities.identity = "0003:6b71:0009:0100:here:Pad".into();
-    let info = abilities.layout().unwrap().info;
+    let info = mapped_pad();
     let from = MappedFrom::Joined { negative: "trigger-l".into(), positive: "stick-l-x".into() };
-    let map = DeviceMap {
-        device: DeviceMatch {
-            vendor: 0x6b71,
-            product: 9,
-            version: None,
-            name: None,
-            is_raw: false,
-        },
-        name: None,
-        kind: Some(DeviceKind::Other),
-        controls: vec![MappedControl { code: "drive".into(), from }],
-        left_out: Vec::new(),
-    };
+    let map = map(DeviceKind::Other, vec![MappedControl { code: "drive".into(), from }]);
     let (mut kernel, says, _) = Listener::new(vec![map], Nanos(0));
     let mut session = Session::new(Rig::bare("t", PollRate::DEFAULT), Tick(0), Capacity::DEFAULT);
     let node = NodeId(0);
@@ -395,32 +394,19 @@ fn releases_that_the_kernel_makes_up_at_unplug_are_left_out() {
 
 #[test]
 fn a_device_is_seen_through_its_map() {
-    let mut abilities = pad();
-    abilities.identity = "0003:6b71:0009:0100:here:Pad".into();
-    let info = abilities.layout().unwrap().info;
+    let info = mapped_pad();
     let half = |max| Some(ControlKind::Trigger { min: 0, max });
     let control = |code: &str, from: &str, kind| MappedControl {
         code: code.into(),
         from: MappedFrom::Control { code: from.into(), kind },
     };
-    let map = DeviceMap {
-        device: DeviceMatch {
-            vendor: 0x6b71,
-            product: 9,
-            version: None,
-            name: None,
-            is_raw: false,
-        },
-        name: None,
-        kind: Some(DeviceKind::Lever),
-        controls: vec![
-            control("thumb", "south", None),
-            control("travel", "stick-l-x", half(-32768)),
-            control("detent", "nowhere", None),
-        ],
-        left_out: Vec::new(),
-    };
-    let (mut kernel, says, _) = Listener::new(vec![map], Nanos(0));
+    let controls = vec![
+        control("thumb", "south", None),
+        control("travel", "stick-l-x", half(-32768)),
+        control("detent", "nowhere", None),
+    ];
+    let lever = map(DeviceKind::Lever, controls);
+    let (mut kernel, says, _) = Listener::new(vec![lever], Nanos(0));
     let mut session = Session::new(Rig::bare("t", PollRate::DEFAULT), Tick(0), Capacity::DEFAULT);
     let node = NodeId(0);
     let at = |code: &str| info.controls.iter().position(|c| c.code == code).unwrap() as u16;
@@ -442,21 +428,9 @@ fn a_device_is_seen_through_its_map() {
     assert_eq!(kernel.troubles(), ["the map of Pad: the device has no control `nowhere`"]);
     // Another map while it runs: the device goes and comes again, and what is held is
     // carried over.
-    let map = DeviceMap {
-        device: DeviceMatch {
-            vendor: 0x6b71,
-            product: 9,
-            version: None,
-            name: None,
-            is_raw: false,
-        },
-        name: None,
-        kind: Some(DeviceKind::Pad),
-        controls: vec![control("east", "south", None)],
-        left_out: Vec::new(),
-    };
+    let pad = map(DeviceKind::Pad, vec![control("east", "south", None)]);
     let seen = session.seen_count();
-    kernel.use_map(&mut session, &map, Nanos(20_000_000));
+    kernel.use_map(&mut session, &pad, Nanos(20_000_000));
     session.run_until(Tick(2));
     let reports: Vec<String> = { session.seen_from(seen) }
         .map(|event| format!("{}={}", session.roster().code(event.control), event.value))

@@ -89,7 +89,7 @@ fn pedals_are_joined_each_from_its_own_rest() {
     assert_eq!(told(&mut device, 2, 0), [("drive".to_string(), -1023)]);
     assert_eq!(told(&mut device, 1, 255), [("drive".to_string(), 255 - 1023)]);
     assert_eq!(told(&mut device, 2, 1023), [("drive".to_string(), 255)]);
-    // Both in one report: it is never where neither of them has left and the other has.
+    // Both in one report: it is told once, where both have moved.
     assert_eq!(told_of(&mut device, &[(1, 0), (2, 0)]), [("drive".to_string(), -1023)]);
     assert_eq!(told_of(&mut device, &[(1, 5), (1, 0)]), []);
 }
