@@ -382,9 +382,9 @@ mod tests {
         Label { time: Nanos::from_millis(ms), text: CleanText::new(text) }
     }
 
-    fn opened_labels(path: &Path) -> Vec<Label> {
-        let opened = files::open_take(path, files::rig(None, None).unwrap(), Capacity::DEFAULT);
-        opened.unwrap().session.labels().to_vec()
+    fn opened_labels(path: &Path) -> anyhow::Result<Vec<Label>> {
+        let opened = files::open_take(path, files::rig(None, None)?, Capacity::DEFAULT)?;
+        Ok(opened.session.labels().to_vec())
     }
 
     /// A program that is killed has written its labels.
@@ -397,11 +397,11 @@ mod tests {
         session.add_label(label(100, "here"));
         recorder.catch_up(&session, Nanos::from_millis(300));
         let late = Instant::now() + Duration::from_secs(20);
-        while opened_labels(&path).is_empty() {
-            assert!(Instant::now() < late, "it is not there");
+        // A file in which the thread has written nothing yet cannot be opened.
+        while !opened_labels(&path).is_ok_and(|labels| labels == session.labels()) {
+            assert!(Instant::now() < late, "it is not there: {:?}", opened_labels(&path));
             thread::sleep(Duration::from_millis(5));
         }
-        assert_eq!(opened_labels(&path), session.labels());
     }
 
     /// What a person does with labels while a take is recorded.
@@ -445,7 +445,7 @@ mod tests {
                 }
             }
             recorder.finish(&session).unwrap();
-            prop_assert_eq!(opened_labels(&path), session.labels());
+            prop_assert_eq!(opened_labels(&path).unwrap(), session.labels());
         }
     }
 
