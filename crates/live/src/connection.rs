@@ -3,6 +3,7 @@
 use crate::{place::Place, web::Web};
 use nix::{
     errno::Errno,
+    fcntl::{FcntlArg, OFlag, fcntl},
     poll::{PollFd, PollFlags, PollTimeout, poll},
     sys::{
         socket::{
@@ -19,11 +20,11 @@ use std::{
     os::{
         fd::{AsFd, AsRawFd, BorrowedFd},
         unix::{
-            fs::FileTypeExt,
+            fs::{FileTypeExt, OpenOptionsExt},
             net::{UnixListener, UnixStream},
         },
     },
-    path::Path,
+    path::{Path, PathBuf},
     time::Duration,
 };
 
@@ -203,19 +204,60 @@ fn unix_listener(path: &Path) -> io::Result<UnixListener> {
     Ok(UnixListener::from(socket))
 }
 
-/// Waits until a program writes to a named pipe.
+/// A named pipe, into which one program after the other writes.
 ///
-/// # Errors
-/// When there is none.
-pub(crate) fn open_pipe(path: &Path) -> io::Result<Connection> {
-    let meta = fs::metadata(path)?;
+/// It is open for reading at all times: who writes between two programs finds a reader, and what it
+/// says waits to be heard.
+#[derive(Debug)]
+pub(crate) struct Pipe {
+    path: PathBuf,
+    end: File,
+    /// Whether a program was heard at this end: it would say for ever that that one has gone.
+    was_heard: bool,
+}
+
+impl Pipe {
+    /// # Errors
+    /// When there is none.
+    pub(crate) fn open(path: &Path) -> io::Result<Self> {
+        let end = reading_end(path)?;
+        Ok(Pipe { path: path.to_owned(), end, was_heard: false })
+    }
+
+    /// Waits so long for the next program to say something.
+    ///
+    /// # Errors
+    /// When the pipe is there no more.
+    pub(crate) fn next(&mut self, wait: Duration) -> io::Result<Option<Connection>> {
+        if self.was_heard {
+            // The one before is closed when this one is open.
+            self.end = reading_end(&self.path)?;
+            self.was_heard = false;
+        }
+        if !is_ready(self.end.as_fd(), wait)? {
+            return Ok(None);
+        }
+        self.was_heard = true;
+        Ok(Some(Connection::Pipe(self.end.try_clone()?)))
+    }
+}
+
+/// Opens a named pipe without waiting for who writes.
+fn reading_end(path: &Path) -> io::Result<File> {
+    let meta = fs::metadata(path).map_err(|error| match error.kind() {
+        io::ErrorKind::NotFound => {
+            io::Error::new(error.kind(), "there is no such pipe; mkfifo makes one")
+        }
+        _ => error,
+    })?;
     if !meta.file_type().is_fifo() {
         return Err(io::Error::other(match meta.is_file() {
-            true => {
-                "it is a file; `gtrig open --follow` and other commands with --follow read one that grows"
-            }
+            true => "it is a file; gtrig open --follow reads one that grows",
             false => "it is no named pipe",
         }));
     }
-    Ok(Connection::Pipe(File::open(path)?))
+    let end = File::options().read(true).custom_flags(OFlag::O_NONBLOCK.bits()).open(path)?;
+    // Only the opening does not wait.
+    fcntl(end.as_raw_fd(), FcntlArg::F_SETFL(OFlag::empty()))?;
+    Ok(end)
 }

@@ -1,7 +1,7 @@
 //! All senders as one source of a session.
 
 use crate::{
-    connection::{Connection, Door, open_pipe},
+    connection::{Connection, Door, Pipe},
     osc::{HeardList, Port, Rules},
     place::Place,
     publish::ReaderDoor,
@@ -197,25 +197,15 @@ impl Hub {
                     .spawn(move || receive(&house, &entrance, &door, &Greeter::Sender))?;
             }
             (Place::Pipe(path), None) => {
-                if !path.exists() {
-                    return Err(io::Error::new(
-                        io::ErrorKind::NotFound,
-                        "there is no such pipe; mkfifo makes one",
-                    ));
-                }
-                let meta = fs::metadata(path)?;
-                if meta.is_file() {
-                    return Err(io::Error::other(
-                        "it is a file: gtrig open --follow reads one that grows",
-                    ));
-                }
-                let path = path.clone();
+                let mut pipe = Pipe::open(path)?;
                 thread::Builder::new().spawn(move || {
                     while house.is_open() {
-                        match open_pipe(&path) {
-                            Ok(connection) => serve(&house, &entrance, connection),
+                        match pipe.next(LOOK) {
+                            Ok(Some(connection)) => serve(&house, &entrance, connection),
+                            Ok(None) => {}
                             Err(error) => {
-                                let _ = house.troubles.send(format!("{}: {error}", path.display()));
+                                let trouble = format!("{}: {error}", entrance.place);
+                                let _ = house.troubles.send(trouble);
                                 return;
                             }
                         }

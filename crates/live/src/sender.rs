@@ -103,14 +103,16 @@ pub(crate) fn serve(house: &House, entrance: &Entrance, mut connection: Connecti
         let why = "another sender came under this name";
         connection.say(&serde_json::json!({ "error": why, "replaced": true }).to_string());
     }
-    if let Some(sender) = visitor.sender {
-        let state = if visitor.is_done { SenderIs::Done } else { SenderIs::Lost };
-        // Once it counts as gone, all that it said waits to be taken in.
-        let ticket = sender.ticket.clone();
-        sender.leave();
-        house.registry.left(&ticket, state);
-    }
+    visitor.leave(SenderIs::Lost);
     connection.close();
+}
+
+impl Entrance {
+    /// Whether this line is the greeting of another program. In a pipe one follows the other, and
+    /// nobody sees an end between them where the second opens it before the first has closed it.
+    fn is_of_next(&self, connection: &Connection, line: &[u8]) -> bool {
+        !connection.has_way_back() && Greeting::read(line, &self.name_of_take).is_ok()
+    }
 }
 
 /// A program that came, and perhaps was let in.
@@ -118,7 +120,7 @@ struct Visitor<'h> {
     house: &'h House,
     entrance: &'h Entrance,
     sender: Option<Sender>,
-    /// It said that it is.
+    /// It said that it is, and has left.
     is_done: bool,
 }
 
@@ -155,7 +157,8 @@ impl Visitor<'_> {
                 }
             });
             result?;
-            if self.is_done {
+            // In a pipe another program may follow.
+            if self.is_done && connection.has_way_back() {
                 return Ok(());
             }
         }
@@ -171,19 +174,56 @@ impl Visitor<'_> {
             Piece::Line(line) => Ok(line),
             Piece::TooLong => Err(LiveFault::TooLong),
         };
-        match (&mut self.sender, line) {
-            (Some(sender), line) => match line.and_then(|line| sender.decoder.line(line)) {
-                Ok((_, Said::Label(_))) if !sender.may_write_a_label() => {
-                    sender.fault(connection, &LiveFault::TooManyLabels)
+        let Some(sender) = &mut self.sender else { return self.first(connection, line) };
+        let line = match line {
+            Ok(line) => line,
+            Err(fault) => return sender.fault(connection, &fault),
+        };
+        match sender.decoder.line(line) {
+            Ok((_, Said::Label(_))) if !sender.may_write_a_label() => {
+                sender.fault(connection, &LiveFault::TooManyLabels)
+            }
+            Ok((time, said)) => {
+                let is_end = said == Said::End;
+                sender.said(self.house, time, said, now)?;
+                if is_end {
+                    self.leave(SenderIs::Done);
+                    self.is_done = true;
                 }
-                Ok((time, said)) => {
-                    self.is_done |= said == Said::End;
-                    sender.said(self.house, time, said, now)
-                }
-                Err(fault) => sender.fault(connection, &fault),
-            },
-            (None, Ok(line)) => self.greeted(line),
-            (None, Err(fault)) => Err(Ending::Refused(fault.to_string())),
+                Ok(())
+            }
+            Err(_) if self.entrance.is_of_next(connection, line) => {
+                self.leave(SenderIs::Lost);
+                self.greeted(line)
+            }
+            Err(fault) => sender.fault(connection, &fault),
+        }
+    }
+
+    /// The first line of a program. What stands behind the end of one and is no greeting says
+    /// nothing.
+    fn first(
+        &mut self,
+        connection: &Connection,
+        line: Result<&[u8], LiveFault>,
+    ) -> Result<(), Ending> {
+        match line {
+            Ok(line) if !self.is_done || self.entrance.is_of_next(connection, line) => {
+                self.is_done = false;
+                self.greeted(line)
+            }
+            Err(fault) if !self.is_done => Err(Ending::Refused(fault.to_string())),
+            _ => Ok(()),
+        }
+    }
+
+    /// The program that was let in goes.
+    fn leave(&mut self, state: SenderIs) {
+        if let Some(sender) = self.sender.take() {
+            // Once it counts as gone, all that it said waits to be taken in.
+            let ticket = sender.ticket.clone();
+            sender.leave();
+            self.house.registry.left(&ticket, state);
         }
     }
 

@@ -391,13 +391,52 @@ fn a_pipe_is_heard_and_heard_again() {
     nix::unistd::mkfifo(&path, nix::sys::stat::Mode::S_IRWXU).unwrap();
     let mut house = House::at(&Place::Pipe(path.clone()), Options::default());
     for round in 1..=2 {
-        let mut pipe = std::fs::OpenOptions::new().write(true).open(&path).unwrap();
-        writeln!(pipe, "{}\n{PAD}\n{{\"on\":\"pad1\",\"c\":\"south\",\"v\":1}}", greeting("crane"))
-            .unwrap();
+        let mut pipe = writer(&path);
+        pipe.write_all(press("crane").as_bytes()).unwrap();
         house.until("the press", |house| house.values("south").len() == round);
         drop(pipe);
         house.until("it went", |house| house.presence() == Some(Presence::Gone));
     }
+}
+
+fn writer(pipe: &std::path::Path) -> std::fs::File {
+    std::fs::OpenOptions::new().write(true).open(pipe).unwrap()
+}
+
+/// All that a program says which presses a button.
+fn press(name: &str) -> String {
+    format!("{}\n{PAD}\n{{\"on\":\"pad1\",\"c\":\"south\",\"v\":1}}\n", greeting(name))
+}
+
+/// What each of many programs says is heard, however soon it comes after the one before, and
+/// though it is gone before anybody looks.
+#[test]
+fn nothing_is_lost_between_two_programs_of_a_pipe() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("crane.pipe");
+    nix::unistd::mkfifo(&path, nix::sys::stat::Mode::S_IRWXU).unwrap();
+    let mut house = House::at(&Place::Pipe(path.clone()), Options::default());
+    for _ in 0..200 {
+        writer(&path).write_all(press("crane").as_bytes()).unwrap();
+    }
+    house.until("all of them", |house| house.values("south").len() == 200);
+}
+
+/// A program opens a pipe before the one before has closed it: nobody can see an end between them.
+#[rstest]
+#[case::it_is_killed("", SenderIs::Lost)]
+#[case::it_ends("{\"t\":9000000000,\"ends\":true}\nno line counts behind it\n", SenderIs::Done)]
+fn a_greeting_in_a_pipe_is_that_of_the_next_program(#[case] end: &str, #[case] is: SenderIs) {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("crane.pipe");
+    nix::unistd::mkfifo(&path, nix::sys::stat::Mode::S_IRWXU).unwrap();
+    let mut house = House::at(&Place::Pipe(path.clone()), Options::default());
+    let mut pipe = writer(&path);
+    write!(pipe, "{}{end}{}", press("one"), press("other")).unwrap();
+    house.until("both", |house| house.values("south").len() == 2);
+    let states: Vec<_> = house.hub.senders().iter().map(|of| (of.name.clone(), of.state)).collect();
+    assert_eq!(states, [("one".to_owned(), is), ("other".to_owned(), SenderIs::Here)]);
+    assert!(house.hub.senders().iter().all(|sender| sender.faults == 0));
 }
 
 #[rstest]
