@@ -199,9 +199,14 @@ const HOIST: &str = "# The hoist.\nrig = 1\n[action.hoist]\ngives = \"axis\"\nfr
 
 /// A live session with the shipped rig and no device at all.
 fn bare() -> Bench {
+    bare_of((160, 47))
+}
+
+/// The same on a screen of this size.
+fn bare_of(size: (u16, u16)) -> Bench {
     let session = Session::new(files::rig(None, None).unwrap(), Tick(0), Capacity::DEFAULT);
     let app = App::live(session, Vec::new(), None, Theme::new(true));
-    let mut bench = Bench::new(app, Nanos::from_millis(100), (160, 47));
+    let mut bench = Bench::new(app, Nanos::from_millis(100), size);
     bench.keys("9");
     bench
 }

@@ -180,17 +180,10 @@ fn value_row(buffer: &mut Buffer, row: Rect, app: &App, agreed: &Agreed, at: usi
     }
 }
 
-/// A text, with a mark where it does not fit.
+/// A text, and a column that stays free behind it.
 fn fitted(buffer: &mut Buffer, area: Rect, text: &str, style: ratatui::style::Style) {
-    if area.width == 0 {
-        return;
-    }
-    let room = usize::from(area.width.saturating_sub(1));
-    let cut: String = match text.chars().count() > room {
-        true => text.chars().take(room.saturating_sub(1)).chain(['…']).collect(),
-        false => text.to_owned(),
-    };
-    paint::text(buffer, area, area.x, &cut, style);
+    let area = Rect { width: area.width.saturating_sub(1), ..area };
+    paint::text(buffer, area, area.x, text, style);
 }
 
 fn rule(buffer: &mut Buffer, row: Rect, app: &App, agreed: &Agreed, shown: usize) {

@@ -22,6 +22,7 @@ use ratatui::{
         canvas::{Canvas, Context, Line, Points, Rectangle},
     },
 };
+use unicode_width::UnicodeWidthStr;
 
 /// How many ticks of the past the trails show.
 const TRAIL: u32 = 45;
@@ -210,7 +211,14 @@ impl Stick<'_> {
             Some(axes) => {
                 format!("reported ◌ {}", self.app.session().roster().axes_label(axes))
             }
-            None => format!("{name} reported"),
+            None => {
+                let whole = format!("{name} reported");
+                if whole.width() <= area.width.into() {
+                    whole
+                } else {
+                    paint::cut_name(&name, area.width).into_owned()
+                }
+            }
         };
         let area = self.title(buffer, area, &title);
         let theme = self.theme();

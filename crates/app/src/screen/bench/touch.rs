@@ -9,6 +9,8 @@
 //!  └────────────────────────────┘   ▸ horn left 0.70 …
 //! ```
 
+mod names;
+
 use super::{Bench, Entry};
 use super::{
     gestures::{self, Sheet},
@@ -22,12 +24,12 @@ use crate::screen::{App, app::MARGIN};
 use gtrig_core::{
     Claim, Contact, ContactId, ControlId, Keyword, Outline, Space, Tick, Zone, ZoneId,
 };
+use names::Names;
 use ratatui::{
     buffer::Buffer,
     layout::Rect,
     style::{Color, Style},
     symbols::Marker,
-    text::Span,
     widgets::{
         Widget,
         canvas::{Canvas, Context, Line, Points, Rectangle},
@@ -130,14 +132,20 @@ impl Touch<'_> {
                 let (width, height) = (1.0, f64::from(self.proportion));
                 let color = self.colour(theme.rule());
                 context.draw(&Rectangle { x: 0.0, y: 0.0, width, height, color });
-                // Those that have a contact last, so that their borders are whole.
-                for is_touched in [false, true] {
-                    let zones = self.app.session().plan().zones().on_panel().iter().enumerate();
-                    let style = if is_touched { theme.fired() } else { theme.plain() };
-                    for (_, zone) in
-                        zones.filter(|(n, _)| self.is_touched(ZoneId::at(*n)) == is_touched)
-                    {
-                        self.zone(context, zone, style);
+                // Those that have a contact last, so that their borders are whole, and first of
+                // the names, so that theirs are.
+                let mut names = Names::on(area, f64::from(self.proportion));
+                let [others, touched] = [false, true].map(|is| self.zones(is));
+                for zone in &others {
+                    self.zone(context, zone, theme.plain());
+                }
+                for zone in &touched {
+                    self.zone(context, zone, theme.fired());
+                }
+                let [others, touched] = [(others, theme.plain()), (touched, theme.fired())];
+                for (zones, style) in [touched, others] {
+                    for zone in zones {
+                        names.print(context, self.name_at(zone), &zone.name, style);
                     }
                 }
                 Sheet { app: self.app, context, size: self.app.panel_size() }.draw();
@@ -159,19 +167,24 @@ impl Touch<'_> {
             .render(area, buffer);
     }
 
+    /// The zones that have a contact, or those that have none.
+    fn zones(&self, touched: bool) -> Vec<&Zone> {
+        let zones = self.app.session().plan().zones().on_panel().iter().enumerate();
+        let zones = zones.filter(|(n, _)| self.is_touched(ZoneId::at(*n)) == touched);
+        zones.map(|(_, zone)| zone).collect()
+    }
+
     fn zone(&self, context: &mut Context, zone: &Zone, style: Style) {
         let color = self.colour(style);
-        let corner = match &zone.outline {
+        match &zone.outline {
             Outline::Rect { at: [left, top], size: [width, height] } => {
                 let (x, y) = self.at([*left, top + height]);
                 let height = f64::from(height * self.proportion);
                 context.draw(&Rectangle { x, y, width: f64::from(*width), height, color });
-                [*left, *top]
             }
             Outline::Circle { centre, radius } => {
                 let (x, y) = self.at(*centre);
                 context.draw(&Ring { x, y, radius: f64::from(*radius), color });
-                [centre[0] - radius * 0.6, centre[1]]
             }
             Outline::Polygon(corners) => {
                 for (n, from) in corners.iter().enumerate() {
@@ -179,15 +192,18 @@ impl Touch<'_> {
                         (self.at(*from), self.at(corners[(n + 1) % corners.len()]));
                     context.draw(&Line { x1, y1, x2, y2, color });
                 }
-                corners[0]
             }
-        };
-        let (x, y) = self.at(corner);
-        // Within the border, a row below it; a long name at the right begins before
-        // its zone rather than being cut.
-        let room = f64::from(self.app.view.hit.panel.width.max(1));
-        let x = (x + 0.02).min(1.0 - zone.name.chars().count() as f64 / room).max(0.0);
-        context.print(x, y - 0.06, Span::styled(zone.name.clone(), style));
+        }
+    }
+
+    /// Where the name of a zone begins: within its border, a row below it.
+    fn name_at(&self, zone: &Zone) -> (f64, f64) {
+        let (x, y) = self.at(match &zone.outline {
+            Outline::Rect { at, .. } => *at,
+            Outline::Circle { centre: [x, y], radius } => [x - radius * 0.6, *y],
+            Outline::Polygon(corners) => corners[0],
+        });
+        (x + 0.02, y - 0.06)
     }
 
     /// Where a contact was, a stroke for each time it was down.

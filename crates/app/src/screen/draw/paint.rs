@@ -35,20 +35,33 @@ pub(in crate::screen) fn text(
 
 /// A text, or as much of it as so many columns have room for, with a sign that it goes on.
 pub(in crate::screen) fn cut(text: &str, room: u16) -> Cow<'_, str> {
+    cut_to(text, room, |room| format!("{}…", &text[..bytes_within(text.chars(), room)]))
+}
+
+/// A name, or as much of its end as so many columns have room for: what tells names apart, as the
+/// control of a device, stands at their end.
+pub(in crate::screen) fn cut_name(name: &str, room: u16) -> Cow<'_, str> {
+    cut_to(name, room, |room| {
+        format!("…{}", &name[name.len() - bytes_within(name.chars().rev(), room)..])
+    })
+}
+
+/// A text that fits, or what is made of it for the room beside a sign.
+fn cut_to(text: &str, room: u16, cut: impl FnOnce(u16) -> String) -> Cow<'_, str> {
     if text.width() <= room.into() {
         return text.into();
     }
-    if room == 0 {
-        return "".into();
-    }
+    room.checked_sub(1).map_or("".into(), |beside| cut(beside).into())
+}
+
+/// How many bytes the first of these characters have, of which so many columns have room.
+fn bytes_within(chars: impl Iterator<Item = char>, room: u16) -> usize {
     let mut width = 0;
     let fits = |c: &char| {
         width += c.width().unwrap_or(0);
-        width < room.into()
+        width <= room.into()
     };
-    let mut part: String = text.chars().take_while(fits).collect();
-    part.push('…');
-    part.into()
+    chars.take_while(fits).map(char::len_utf8).sum()
 }
 
 /// Writes so that the text ends at the right edge of `area`.
@@ -129,6 +142,23 @@ mod tests {
     ) {
         assert_eq!(cut(text, room), expected);
         assert!(cut(text, room).width() <= room.into());
+    }
+
+    #[rstest]
+    #[case("pad·1 stick-l", 13, "pad·1 stick-l")]
+    #[case("pad·1 stick-l", 10, "…1 stick-l")]
+    #[case("pad·1 stick-l", 1, "…")]
+    #[case("pad·1 stick-l", 0, "")]
+    #[case("", 0, "")]
+    #[case("起重机", 5, "…重机")]
+    #[case("起重机", 4, "…机")]
+    fn a_name_that_is_cut_keeps_its_end(
+        #[case] name: &str,
+        #[case] room: u16,
+        #[case] expected: &str,
+    ) {
+        assert_eq!(cut_name(name, room), expected);
+        assert!(cut_name(name, room).width() <= room.into());
     }
 
     #[rstest]

@@ -297,7 +297,24 @@ fn a_curve_has_a_scale_and_its_limits_where_there_is_room() {
     let mut small = Bench::new(app, Nanos(0), (80, 24));
     assert!(small.lane("pad·2 stick-r-y").starts_with(" ▸  pad·2 stick-r-y "));
     small.keys("I");
-    assert!(small.rows().iter().any(|row| row.starts_with(" ▸▪  pad·2 stick-r…")));
+    assert!(
+        small.rows().iter().any(|row| row.starts_with(" ▸▪  …d·2 stick-r-y")),
+        "{:#?}",
+        small.rows()
+    );
+}
+
+/// The lanes of one finger differ in their last letter.
+#[test]
+fn names_of_lanes_that_are_cut_can_be_told_apart() {
+    let rig = files::rig(None, Story::Glass.poll_hz()).unwrap();
+    let app = App::take(files::shipped_take(Story::Glass, rig).unwrap(), Theme::new(true));
+    let bench = Bench::new(app, Nanos(0), (80, 24));
+    assert!(
+        bench.shows("…ss contact-1-x") && bench.shows("…ss contact-1-y"),
+        "{:#?}",
+        bench.rows()
+    );
 }
 
 /// Names of marks that have too little room never run into the next flag.

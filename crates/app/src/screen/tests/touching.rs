@@ -74,6 +74,13 @@ fn the_mouse_is_a_finger_on_the_touch_bench() {
     assert!(row.contains("length-mm") && row.contains("mm short"), "{row}");
 }
 
+/// The names of two narrow zones at both edges of a small panel.
+#[test]
+fn names_of_zones_keep_apart_on_a_small_panel() {
+    let bench = bare_of((80, 24));
+    assert!(bench.shows("walk-left walk-ri…"), "{:#?}", bench.rows());
+}
+
 /// A live session with a rig of this text after its version, and no device.
 fn bare_by(rig: &str) -> Bench {
     let folder = tempfile::tempdir().unwrap();

@@ -8,6 +8,7 @@ use super::*;
 use crate::screen::viewport::PLOT;
 use gtrig_core::{GestureOutcome, Gives};
 use gtrig_formats::words::verdict_brief;
+use unicode_width::UnicodeWidthStr;
 
 pub(super) struct Row<'a> {
     pub(super) buffer: &'a mut Buffer,
@@ -102,12 +103,14 @@ impl Row<'_> {
         let name = lane_name(self.app.session(), self.lane);
         let indent = if self.is_action() { "" } else { "  " };
         let pointer = if chosen { "▸" } else { " " };
-        let width = usize::from(self.traces.x - self.area.x).saturating_sub(1);
+        let width = self.traces.x - self.area.x;
         let pin = if self.app.is_pinned(self.lane) { "▪" } else { "" };
         let gathered = if self.app.is_gathered(self.lane) { " …" } else { "" };
+        let signs = pointer.width() + pin.width() + indent.width() + gathered.width();
+        let name = paint::cut_name(&name, width.saturating_sub(signs as u16));
         let text = format!("{pointer}{pin}{indent}{name}{gathered}");
-        let text = format!("{text:<width$}");
-        let gutter = Rect { width: self.traces.x - self.area.x, ..self.area };
+        let text = format!("{text:<width$}", width = usize::from(width).saturating_sub(1));
+        let gutter = Rect { width, ..self.area };
         paint::text(self.buffer, gutter, gutter.x, &text, style);
     }
 
