@@ -2,7 +2,12 @@
 
 use super::MARGIN;
 use crate::screen::draw::paint;
-use ratatui::{layout::Rect, style::Style, text::Span, widgets::canvas::Context};
+use ratatui::{
+    layout::Rect,
+    style::{Color, Style},
+    text::Span,
+    widgets::canvas::Context,
+};
 use std::{borrow::Cow, ops::Range};
 use unicode_width::UnicodeWidthStr;
 
@@ -49,6 +54,8 @@ impl Names {
         if let Some((column, text)) = self.taken.place(row, 1..columns, column, name) {
             // Not on the edge of a cell, where what is rounded may be of the one before.
             let x = left + (f64::from(column) + 0.1) * width / f64::from(columns);
+            // What is drawn below it must not show through in a style that names no colour.
+            let style = Style { fg: style.fg.or(Some(Color::Reset)), ..style };
             context.print(x, y, Span::styled(text.into_owned(), style));
         }
     }
