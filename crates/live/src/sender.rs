@@ -91,12 +91,11 @@ enum Ending {
 
 /// Hears a program until it goes.
 pub(crate) fn serve(house: &House, entrance: &Entrance, mut connection: Connection) {
-    let mut visitor = Visitor { house, entrance, sender: None, is_done: false };
+    let mut visitor = Visitor { house, entrance, sender: None, is_over: false };
     let ending = visitor.hear(&mut connection);
     if let Err(Ending::Refused(why)) = &ending {
         connection.say(&serde_json::json!({ "error": why }).to_string());
-        let who = visitor.sender.as_ref().map_or(&entrance.place, |sender| &sender.ticket.name);
-        let _ = house.troubles.send(format!("{who}: {why}; it was closed"));
+        visitor.tell(&format!("{why}; it was closed"));
     }
     let is_replaced = |sender: &Sender| sender.ticket.is_replaced.load(Ordering::Relaxed);
     if visitor.sender.as_ref().is_some_and(is_replaced) {
@@ -120,8 +119,8 @@ struct Visitor<'h> {
     house: &'h House,
     entrance: &'h Entrance,
     sender: Option<Sender>,
-    /// It said that it is, and has left.
-    is_done: bool,
+    /// What it says counts for nothing: it said that it is done, or was refused.
+    is_over: bool,
 }
 
 impl Visitor<'_> {
@@ -158,13 +157,32 @@ impl Visitor<'_> {
             });
             result?;
             // In a pipe another program may follow.
-            if self.is_done && connection.has_way_back() {
+            if self.is_over && connection.has_way_back() {
                 return Ok(());
             }
         }
     }
 
+    /// Takes in a line. A pipe cannot be closed to one program and stay open to the next: what is
+    /// left of one that is refused is read, and counts for nothing.
     fn line(
+        &mut self,
+        connection: &mut Connection,
+        piece: Piece,
+        now: Nanos,
+    ) -> Result<(), Ending> {
+        match self.heard(connection, piece, now) {
+            Err(Ending::Refused(why)) if !connection.has_way_back() => {
+                self.tell(&format!("{why}; the rest of what it says is left out"));
+                self.leave(SenderIs::Lost);
+                self.is_over = true;
+                Ok(())
+            }
+            result => result,
+        }
+    }
+
+    fn heard(
         &mut self,
         connection: &mut Connection,
         piece: Piece,
@@ -188,7 +206,7 @@ impl Visitor<'_> {
                 sender.said(self.house, time, said, now)?;
                 if is_end {
                     self.leave(SenderIs::Done);
-                    self.is_done = true;
+                    self.is_over = true;
                 }
                 Ok(())
             }
@@ -200,21 +218,26 @@ impl Visitor<'_> {
         }
     }
 
-    /// The first line of a program. What stands behind the end of one and is no greeting says
-    /// nothing.
+    /// The first line of a program, or one behind the end of a program.
     fn first(
         &mut self,
         connection: &Connection,
         line: Result<&[u8], LiveFault>,
     ) -> Result<(), Ending> {
         match line {
-            Ok(line) if !self.is_done || self.entrance.is_of_next(connection, line) => {
-                self.is_done = false;
+            Ok(line) if !self.is_over || self.entrance.is_of_next(connection, line) => {
+                self.is_over = false;
                 self.greeted(line)
             }
-            Err(fault) if !self.is_done => Err(Ending::Refused(fault.to_string())),
+            Err(fault) if !self.is_over => Err(Ending::Refused(fault.to_string())),
             _ => Ok(()),
         }
+    }
+
+    /// Tells of a trouble with the program.
+    fn tell(&self, what: &str) {
+        let who = self.sender.as_ref().map_or(&self.entrance.place, |sender| &sender.ticket.name);
+        let _ = self.house.troubles.send(format!("{who}: {what}"));
     }
 
     /// The program that was let in goes.

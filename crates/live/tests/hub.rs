@@ -426,6 +426,7 @@ fn nothing_is_lost_between_two_programs_of_a_pipe() {
 #[rstest]
 #[case::it_is_killed("", SenderIs::Lost)]
 #[case::it_ends("{\"t\":9000000000,\"ends\":true}\nno line counts behind it\n", SenderIs::Done)]
+#[case::it_is_refused(&"nonsense\n".repeat(1_000), SenderIs::Lost)]
 fn a_greeting_in_a_pipe_is_that_of_the_next_program(#[case] end: &str, #[case] is: SenderIs) {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("crane.pipe");
@@ -436,7 +437,23 @@ fn a_greeting_in_a_pipe_is_that_of_the_next_program(#[case] end: &str, #[case] i
     house.until("both", |house| house.values("south").len() == 2);
     let states: Vec<_> = house.hub.senders().iter().map(|of| (of.name.clone(), of.state)).collect();
     assert_eq!(states, [("one".to_owned(), is), ("other".to_owned(), SenderIs::Here)]);
-    assert!(house.hub.senders().iter().all(|sender| sender.faults == 0));
+}
+
+/// A program that says nonsense for ever is told of once.
+#[test]
+fn nonsense_in_a_pipe_is_told_of_once() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("crane.pipe");
+    nix::unistd::mkfifo(&path, nix::sys::stat::Mode::S_IRWXU).unwrap();
+    let mut house = House::at(&Place::Pipe(path.clone()), Options::default());
+    let mut pipe = writer(&path);
+    for _ in 0..100 {
+        pipe.write_all("nonsense\n".repeat(1_000).as_bytes()).unwrap();
+    }
+    pipe.write_all(press("crane").as_bytes()).unwrap();
+    house.until("the press", |house| house.values("south").len() == 1);
+    let told = house.troubles();
+    assert!(matches!(&told[..], [once] if once.contains("no greeting")), "{told:?}");
 }
 
 #[rstest]
