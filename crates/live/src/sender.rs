@@ -188,14 +188,13 @@ impl Visitor<'_> {
         piece: Piece,
         now: Nanos,
     ) -> Result<(), Ending> {
+        let Some(sender) = &mut self.sender else { return self.first(connection, piece) };
         let line = match piece {
-            Piece::Line(line) => Ok(line),
-            Piece::TooLong => Err(LiveFault::TooLong),
-        };
-        let Some(sender) = &mut self.sender else { return self.first(connection, line) };
-        let line = match line {
-            Ok(line) => line,
-            Err(fault) => return sender.fault(connection, &fault),
+            Piece::Line(line) => line,
+            Piece::TooLong => {
+                let fault = sender.decoder.too_long();
+                return sender.fault(connection, &fault);
+            }
         };
         match sender.decoder.line(line) {
             Ok((_, Said::Label(_))) if !sender.may_write_a_label() => {
@@ -219,17 +218,13 @@ impl Visitor<'_> {
     }
 
     /// The first line of a program, or one behind the end of a program.
-    fn first(
-        &mut self,
-        connection: &Connection,
-        line: Result<&[u8], LiveFault>,
-    ) -> Result<(), Ending> {
-        match line {
-            Ok(line) if !self.is_over || self.entrance.is_of_next(connection, line) => {
+    fn first(&mut self, connection: &Connection, piece: Piece) -> Result<(), Ending> {
+        match piece {
+            Piece::Line(line) if !self.is_over || self.entrance.is_of_next(connection, line) => {
                 self.is_over = false;
                 self.greeted(line)
             }
-            Err(fault) if !self.is_over => Err(Ending::Refused(fault.to_string())),
+            Piece::TooLong if !self.is_over => Err(Ending::Refused(LiveFault::TooLong.to_string())),
             _ => Ok(()),
         }
     }

@@ -113,8 +113,9 @@ def connected(path, process):
 
 
 def send(rng, stream, lines):
-    """Sends lines in pieces of any length."""
-    data = "".join(json.dumps(line) + rng.choice(["\n", "\r\n", "\n\n"]) for line in lines).encode()
+    """Sends lines, or texts of lines, in pieces of any length."""
+    texts = (line if isinstance(line, str) else json.dumps(line) for line in lines)
+    data = "".join(text + rng.choice(["\n", "\r\n", "\n\n"]) for text in texts).encode()
     while data:
         length = rng.choice([1, 7, len(data), len(data)])
         stream.sendall(data[:length])

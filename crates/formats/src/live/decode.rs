@@ -107,22 +107,42 @@ impl LiveDecoder {
     /// When the line cannot be read. Then it changed nothing; only its number was counted.
     pub fn line(&mut self, line: &[u8]) -> Result<(Option<Nanos>, Said), LiveFault> {
         if line.len() > MAX_LINE_BYTES {
-            return Err(LiveFault::TooLong);
+            return Err(self.too_long());
         }
+        let mut number = None;
+        let said = self.read(line, &mut number);
+        match (number, &said) {
+            (None, Err(_)) => self.count_bad(),
+            _ => self.count(number),
+        }
+        said
+    }
+
+    /// Counts a line that is too long to be handed over.
+    pub fn too_long(&mut self) -> LiveFault {
+        self.count_bad();
+        LiveFault::TooLong
+    }
+
+    /// A bad line of which no number is known: it had one like any other, and is not lost.
+    fn count_bad(&mut self) {
+        self.number = self.number.map(|number| number.wrapping_add(1));
+    }
+
+    /// Reads a line, and its number before what may be wrong with the rest.
+    fn read(
+        &mut self,
+        line: &[u8],
+        number: &mut Option<u64>,
+    ) -> Result<(Option<Nanos>, Said), LiveFault> {
         if let Some(line) = LiveValue::of(line)
             && let Some(of) = self.spelled(line.value.named)
         {
-            return self.value(line, of);
+            *number = line.n;
+            return value(line, of);
         }
-        let line: Line = match serde_json::from_slice(line) {
-            Ok(line) => line,
-            Err(error) => {
-                // It had a number like any other, and is bad, not lost.
-                self.number = self.number.map(|number| number.wrapping_add(1));
-                return Err(Fault::NoJson(error).into());
-            }
-        };
-        self.count(line.n);
+        let line: Line = serde_json::from_slice(line).map_err(Fault::NoJson)?;
+        *number = line.n;
         if let Some(late) = line.t.filter(|time| *time >= TIMES) {
             return Err(LiveFault::TooLate(late));
         }
@@ -161,18 +181,6 @@ impl LiveDecoder {
         let of = [device.number, *device.controls.get(code)?];
         self.spelled.insert(named.to_vec(), of);
         Some(of)
-    }
-
-    /// What a plain line says of a control.
-    fn value(
-        &mut self,
-        line: LiveValue,
-        [device, control]: [u16; 2],
-    ) -> Result<(Option<Nanos>, Said), LiveFault> {
-        let LiveValue { t, n, value: NamedValue { v, mark, .. } } = line;
-        self.count(n);
-        let marks = mark.map_or(Ok(Marks::empty()), marks)?;
-        Ok((t.map(Nanos), Said::Value { device, control, value: v, marks }))
     }
 
     fn said(&mut self, line: &Line) -> Result<Said, LiveFault> {
@@ -299,6 +307,13 @@ impl LiveDecoder {
         self.devices.insert(id.to_owned(), named);
         Ok(number)
     }
+}
+
+/// What a plain line says of a control.
+fn value(line: LiveValue, [device, control]: [u16; 2]) -> Result<(Option<Nanos>, Said), LiveFault> {
+    let LiveValue { t, value: NamedValue { v, mark, .. }, .. } = line;
+    let marks = mark.map_or(Ok(Marks::empty()), marks)?;
+    Ok((t.map(Nanos), Said::Value { device, control, value: v, marks }))
 }
 
 fn unknown_control(id: &str, code: &str, device: &Named) -> Fault {

@@ -124,17 +124,23 @@ fn a_line_that_is_none_changes_nothing(#[case] line: &str, #[case] why: &str) {
     assert!(found[2].is_ok());
 }
 
-/// The same device again is the same; another under its name is another.
 /// What is bad is not lost as well.
-#[test]
-fn a_bad_line_has_a_number_like_any_other() {
+#[rstest]
+#[case::its_own("{\"unplug\":\"nobody\",\"n\":2}", 0)]
+#[case::its_own_after_a_gap("{\"unplug\":\"nobody\",\"n\":3}", 1)]
+#[case::one_that_cannot_be_read("{\"v\":true,\"n\":2}", 0)]
+#[case::none("{\"unplug\":\"nobody\"}", 0)]
+#[case::too_long(&"x".repeat(MAX_LINE_BYTES + 1), 0)]
+fn a_bad_line_has_a_number_like_any_other(#[case] bad: &str, #[case] missed: u64) {
     let mut decoder = LiveDecoder::default();
-    for line in ["{\"ends\":true,\"n\":1}", "{\"v\":true,\"n\":2}", "{\"ends\":true,\"n\":3}"] {
-        let _ = decoder.line(line.as_bytes());
-    }
-    assert_eq!(decoder.missed(), 0);
+    decoder.line(b"{\"ends\":true,\"n\":1}").unwrap();
+    decoder.line(bad.as_bytes()).unwrap_err();
+    let next = 3 + missed;
+    decoder.line(format!("{{\"ends\":true,\"n\":{next}}}").as_bytes()).unwrap();
+    assert_eq!(decoder.missed(), missed);
 }
 
+/// The same device again is the same; another under its name is another.
 #[test]
 fn devices_are_counted_as_long_as_they_are_known() {
     let other = PAD.replace("east", "west");

@@ -1,0 +1,196 @@
+"""The lines of a sender, rebuilt from docs/live-format.md: random senders that come several times by
+one name, with lines that are bad, missing, or cut anywhere, and what of them is in the take."""
+
+import json
+import random
+import signal
+import subprocess
+import time
+from collections import Counter
+from pathlib import Path
+
+import pytest
+from test_published import connected, send
+from workbench import GTRIG
+
+BOOT = Path("/proc/sys/kernel/random/boot_id").read_text().strip()
+MARKS = ["repeat", "inferred", "cancelled", "carried", "resynced"]
+DEVICES = {
+    "p": [
+        {"code": "south", "kind": "button"},
+        {"code": "east", "kind": "button"},
+        {"code": "stick-l-x", "kind": "axis", "min": -100, "centre": 0, "max": 100},
+    ],
+    "k": [{"code": "KeyA", "kind": "button"}, {"code": "KeyB", "kind": "button"}],
+    "w": [
+        {"code": "wheel", "kind": "relative"},
+        {"code": "dial", "kind": "trigger", "min": 0, "max": 9},
+    ],
+}
+WORDS = ["unplug", "deaf", "heard"]
+KINDS = {"p": "pad", "k": "keys", "w": "other"}
+
+
+class Sender:
+    """One that comes several times: what it says, and what is to be in the take."""
+
+    def __init__(self, rng):
+        self.rng, self.heard, self.faults, self.time = rng, [], 0, 0
+
+    def now(self):
+        """The time of the next line, which may be that of the line before."""
+        if self.rng.random() < 0.7:
+            self.time = time.monotonic_ns()
+        return self.time
+
+    def numbered(self, line):
+        """A good line, with a number or without, behind lines that were lost or not."""
+        if self.number is None:
+            return line
+        if self.rng.random() < 0.1:
+            self.number += self.rng.randint(1, 9)
+            self.doubtful = set(self.plugged)
+        self.number += 1
+        return line | {"n": self.number}
+
+    def comes(self):
+        self.plugged, self.doubtful, self.deaf, self.known = set(), set(), set(), []
+        self.number, self.time = self.rng.choice([None, 0, 10**6]), time.monotonic_ns()
+
+    def line(self):
+        """The next line, as text."""
+        rng = self.rng
+        what = rng.random()
+        if what < 0.1:
+            self.faults += 1
+            line = self.bad()
+            if line.startswith('{"') and rng.random() < 0.5:
+                return json.dumps(self.numbered(json.loads(line)))
+            if self.number is not None:
+                # Its number is not known: it had the next one.
+                self.number += 1
+            return line
+        device = rng.choice(list(DEVICES))
+        if device not in self.plugged:
+            at = self.now()
+            line = {"t": at, "plug": device, "kind": KINDS[device], "controls": DEVICES[device]}
+            # What was lost before a device is there says nothing of it.
+            line = self.numbered(line)
+            self.plugged.add(device)
+            self.known += [device] if device not in self.known else []
+            self.heard.append(("plug", device, at))
+            return json.dumps(line)
+        if what < 0.14:
+            at = self.now()
+            line = self.numbered({"t": at, "unplug": device})
+            self.plugged.discard(device)
+            self.doubtful.discard(device)
+            self.deaf.discard(device)
+            self.heard.append(("unplug", device, at))
+            return json.dumps(line)
+        if what < 0.17:
+            word = "heard" if device in self.deaf else "deaf"
+            at = self.now()
+            line = self.numbered({"t": at, word: device})
+            self.deaf ^= {device}
+            self.heard.append((word, device, at))
+            return json.dumps(line)
+        control = rng.choice(DEVICES[device])["code"]
+        value, at = rng.randint(-120, 120), self.now()
+        marks = set(rng.sample(MARKS, rng.choice([0, 0, 0, 1, 2])))
+        line = {"t": at, "on": device, "c": control, "v": value}
+        if marks:
+            line["mark"] = "+".join(sorted(marks))
+        line = self.numbered(line)
+        if device in self.doubtful:
+            self.doubtful.discard(device)
+            marks |= {"resynced"}
+        self.heard.append((device, control, value, frozenset(marks), at))
+        keys = list(line.items())
+        if rng.random() < 0.3:
+            rng.shuffle(keys)
+        return json.dumps(dict(keys), separators=rng.choice([(",", ":"), (", ", ": ")]))
+
+    def bad(self):
+        """A line that cannot be used."""
+        here = self.rng.choice(sorted(self.plugged) or ["p"])
+        at = self.now()
+        lines = [
+            "nonsense",
+            "x" * 300_000,
+            "{",
+            "[]",
+            json.dumps({"t": at, "on": "nobody", "c": "south", "v": 1}),
+            json.dumps({"t": at, "on": here, "c": "no-such", "v": 1}),
+            json.dumps({"t": at, "on": here, "c": DEVICES[here][0]["code"], "v": 1.5}),
+            json.dumps({"t": at, "on": here, "c": DEVICES[here][0]["code"], "v": 1, "more": 1}),
+            json.dumps({"t": at, "on": here, "c": DEVICES[here][0]["code"], "v": 1, "mark": "odd"}),
+            json.dumps({"t": at, "on": here, "c": DEVICES[here][0]["code"], "v": 2**31}),
+            json.dumps({"t": 2**62, "on": here, "c": DEVICES[here][0]["code"], "v": 1}),
+            json.dumps({"t": at, "unplug": "nobody"}),
+            json.dumps({"t": at, "label": ""}),
+            json.dumps({"live": 1, "name": "another"}),
+        ]
+        if self.plugged:
+            lines.append(
+                json.dumps({"t": at, "plug": here, "kind": "pad", "controls": DEVICES[here]})
+            )
+        return self.rng.choice(lines)
+
+    def goes(self):
+        gone = [device for device in self.known if device in self.plugged]
+        self.heard += [("unplug", device, None) for device in gone]
+
+
+def in_take(path):
+    """What a take has of the devices: as the sender keeps it, with the times of the take."""
+    ids, heard = {}, []
+    for line in map(json.loads, path.read_text().splitlines()[1:]):
+        if "plug" in line and line.get("identity", "").startswith("crane/"):
+            ids[line["plug"]] = line["identity"].removeprefix("crane/")
+            heard.append(("plug", ids[line["plug"]], line["t"]))
+        elif word := next((word for word in WORDS if line.get(word) in ids), None):
+            heard.append((word, ids[line[word]], line["t"]))
+        elif line.get("on") in ids:
+            marks = frozenset(line["mark"].split("+")) if "mark" in line else frozenset()
+            heard.append((ids[line["on"]], line["c"], line["v"], marks, line["t"]))
+    return heard
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_what_a_sender_says_is_in_the_take(seed, tmp_path):
+    rng = random.Random(seed)
+    take, place = tmp_path / "it.take.jsonl", tmp_path / "in"
+    command = [GTRIG, "record", "--kernel", "none", "--listen", f"unix:{place}", take]
+    process = subprocess.Popen(command, stderr=subprocess.PIPE)
+    sender, errors = Sender(rng), 0
+    greeting = {"live": 1, "name": "crane", "clock": "monotonic", "boot": BOOT, "delay": 10**9}
+    for _ in range(rng.randint(1, 3)):
+        stream = connected(place, process)
+        sender.comes()
+        send(rng, stream, [greeting])
+        for _ in range(rng.randint(5, 30)):
+            # With the hundredth bad line it would be closed.
+            if sender.faults < 60:
+                send(rng, stream, [sender.line() for _ in range(rng.choice([1, 1, 5, 60]))])
+                time.sleep(rng.choice([0, 0.001, 0.03]))
+        if rng.random() < 0.5:
+            send(rng, stream, [{"ends": True}, {"on": "p", "c": "south", "v": 7}, "nonsense"])
+        else:
+            stream.shutdown(1)
+        errors += sum("error" in json.loads(line) for line in stream.makefile())
+        sender.goes()
+        stream.close()
+    time.sleep(0.1)
+    process.send_signal(signal.SIGINT)
+    _, complaints = process.communicate(timeout=20)
+
+    assert errors == sender.faults, complaints
+    heard = in_take(take)
+    assert [event[:-1] for event in heard] == [event[:-1] for event in sender.heard]
+    zeros = Counter(
+        said[-1] - event[-1]
+        for event, said in zip(heard, sender.heard, strict=True)
+        if said[-1] is not None
+    )
+    assert len(zeros) == 1, zeros
