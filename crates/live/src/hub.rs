@@ -274,6 +274,10 @@ impl Hub {
     fn welcome(&mut self, session: &mut Session, now: Nanos) {
         while let Ok(Arrival { ticket, heard }) = self.arrivals.try_recv() {
             if let Some(at) = self.peers.iter().position(|peer| peer.ticket.name == ticket.name) {
+                // Of two that came at once the older may be told of behind the newer.
+                if self.peers[at].ticket.came > ticket.came {
+                    continue;
+                }
                 let mut before = self.peers.remove(at).listener;
                 // What it said to the end counts, but not what it goes on to say.
                 for _ in 0..QUEUE {
@@ -460,4 +464,38 @@ fn name_of_take(place: &Place) -> String {
 fn boot_id() -> Option<u128> {
     let text = fs::read_to_string("/proc/sys/kernel/random/boot_id").ok()?;
     u128::from_str_radix(text.trim().replace('-', "").as_str(), 16).ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use gtrig_analysis::Capacity;
+    use gtrig_core::{PollRate, Rig, Tick};
+    use gtrig_formats::live::Greeting;
+    use std::sync::mpsc::{SyncSender, sync_channel};
+
+    /// Two programs of one name are let in by threads of their own, and one of these may stand
+    /// still between giving it its place and telling of it.
+    #[test]
+    fn of_two_that_come_at_once_the_newer_is_heard() {
+        let mut hub = Hub::open(&[], Options::default(), Nanos(0)).unwrap();
+        let greeting = Greeting::read(br#"{"live":1,"name":"phone"}"#, "take").unwrap();
+        let come = || {
+            let ticket = hub.house.registry.enter(&greeting, "here", false, false).unwrap();
+            let (says, heard) = sync_channel(1);
+            (says, Arrival { ticket, heard })
+        };
+        let [(older, arrival_of_older), (newer, arrival_of_newer)] = [come(), come()];
+        for arrival in [arrival_of_newer, arrival_of_older] {
+            hub.house.arrivals.send(arrival).unwrap();
+        }
+        let rig = Rig::bare("test", PollRate::DEFAULT);
+        let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+        hub.drain(&mut session, Nanos(0));
+        let say = |says: &SyncSender<Heard>, text: &str| says.send(Heard::Trouble(text.into()));
+        assert!(say(&older, "the older").is_err(), "it has no place any more");
+        say(&newer, "the newer").unwrap();
+        hub.drain(&mut session, Nanos(1));
+        assert_eq!(hub.troubles(), ["the newer"]);
+    }
 }
