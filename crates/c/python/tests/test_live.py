@@ -11,8 +11,7 @@ import time
 from pathlib import Path
 
 import pytest
-from test_published import connected, send
-from workbench import GTRIG
+from workbench import GTRIG, connected, send
 
 BOOT = Path("/proc/sys/kernel/random/boot_id").read_text().strip()
 MARKS = ["repeat", "inferred", "cancelled", "carried", "resynced"]

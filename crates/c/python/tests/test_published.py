@@ -12,7 +12,7 @@ import threading
 import time
 
 import pytest
-from workbench import GTRIG
+from workbench import GTRIG, connected, send
 
 PAD = [
     "south",
@@ -96,30 +96,6 @@ class Hands:
     def place(self, n):
         axes = zip("xy", self.places[n], strict=True)
         return [{"on": "g", "c": f"contact-{n}-{axis}", "v": value} for axis, value in axes]
-
-
-def connected(path, process):
-    """A connection to the program, once it listens."""
-    until = time.monotonic() + 20
-    while True:
-        stream = socket.socket(socket.AF_UNIX)
-        try:
-            stream.connect(str(path))
-            return stream
-        except OSError:
-            stream.close()
-            assert time.monotonic() < until and process.poll() is None
-            time.sleep(0.01)
-
-
-def send(rng, stream, lines):
-    """Sends lines, or texts of lines, in pieces of any length."""
-    texts = (line if isinstance(line, str) else json.dumps(line) for line in lines)
-    data = "".join(text + rng.choice(["\n", "\r\n", "\n\n"]) for text in texts).encode()
-    while data:
-        length = rng.choice([1, 7, len(data), len(data)])
-        stream.sendall(data[:length])
-        data = data[length:]
 
 
 class Heard:

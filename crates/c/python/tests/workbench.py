@@ -3,7 +3,9 @@
 import csv
 import json
 import os
+import socket
 import subprocess
+import time
 from dataclasses import dataclass
 
 GTRIG = os.environ["GTRIG"]
@@ -104,7 +106,9 @@ def some_glasses(reports, contacts, panels, until):
     for time, (panel, n), said in reports:
         glass = f"glass{panel + 1}"
         if n == 0:
-            yield f'{{"t":{time},{glasses[panel]}}}' if said else f'{{"t":{time},"unplug":"{glass}"}}'
+            yield (
+                f'{{"t":{time},{glasses[panel]}}}' if said else f'{{"t":{time},"unplug":"{glass}"}}'
+            )
             continue
         values = {"": int(said)} if isinstance(said, bool) else dict(zip(("-x", "-y"), said))
         for axis, value in values.items():
@@ -125,7 +129,9 @@ def merged(*takes):
 def on_picture(degrees, place, ends):
     """Where a place of a panel is on the picture, when the panel is turned."""
     (x, y), (width, height) = place, ends
-    return {0: (x, y), 90: (height - y, x), 180: (width - x, height - y), 270: (y, width - x)}[degrees]
+    return {0: (x, y), 90: (height - y, x), 180: (width - x, height - y), 270: (y, width - x)}[
+        degrees
+    ]
 
 
 def plug_of_glass(number, contacts, ends, resolution):
@@ -164,3 +170,27 @@ def polled(moved, hz, carried=()):
                 down[name].is_forced = moved_at[name] == forced_at
         before = dict(states)
     return sorted(seen, key=lambda press: press.time)
+
+
+def connected(path, process):
+    """A connection to the program, once it listens."""
+    until = time.monotonic() + 20
+    while True:
+        stream = socket.socket(socket.AF_UNIX)
+        try:
+            stream.connect(str(path))
+            return stream
+        except OSError:
+            stream.close()
+            assert time.monotonic() < until and process.poll() is None
+            time.sleep(0.01)
+
+
+def send(rng, stream, lines):
+    """Sends lines, or texts of lines, in pieces of any length."""
+    texts = (line if isinstance(line, str) else json.dumps(line) for line in lines)
+    data = "".join(text + rng.choice(["\n", "\r\n", "\n\n"]) for text in texts).encode()
+    while data:
+        length = rng.choice([1, 7, len(data), len(data)])
+        stream.sendall(data[:length])
+        data = data[length:]
