@@ -216,6 +216,11 @@ impl ClockMap {
         Nanos(theirs.0.saturating_add_signed(straight.at(theirs.0 as i64))).min(now)
     }
 
+    /// Whether anything is known of the clock.
+    pub fn is_known(&self) -> bool {
+        self.straight.is_some()
+    }
+
     /// What is known of the clock; nothing before it was heard.
     pub fn reading(&self) -> Option<ClockReading> {
         let straight = self.straight?;

@@ -4,7 +4,7 @@ use crate::{
     connection::Connection,
     registry::{Registry, Ticket, count},
 };
-use gtrig_analysis::clock::ClockMap;
+use gtrig_analysis::clock::{ClockMap, JUMP};
 use gtrig_core::{CleanText, Marks, Nanos, Presence};
 use gtrig_formats::live::{
     FrameSaid, Greeting, LineSplitter, LiveDecoder, LiveFault, MAX_LABELS, PeerClock, Piece,
@@ -156,6 +156,7 @@ impl Visitor<'_> {
                 }
             });
             result?;
+            self.settle(connection, now)?;
             // In a pipe another program may follow.
             if self.is_over && connection.has_way_back() {
                 return Ok(());
@@ -163,15 +164,32 @@ impl Visitor<'_> {
         }
     }
 
-    /// Takes in a line. A pipe cannot be closed to one program and stay open to the next: what is
-    /// left of one that is refused is read, and counts for nothing.
+    /// Takes in a line.
     fn line(
         &mut self,
         connection: &mut Connection,
         piece: Piece,
         now: Nanos,
     ) -> Result<(), Ending> {
-        match self.heard(connection, piece, now) {
+        let result = self.heard(connection, piece, now);
+        self.or_the_next(connection, result)
+    }
+
+    /// Takes in what was held back until all that came at once was read.
+    fn settle(&mut self, connection: &mut Connection, now: Nanos) -> Result<(), Ending> {
+        let Some(sender) = &mut self.sender else { return Ok(()) };
+        let result = sender.settle(self.house, connection, now);
+        self.or_the_next(connection, result)
+    }
+
+    /// A pipe cannot be closed to one program and stay open to the next: what is left of one that
+    /// is refused is read, and counts for nothing.
+    fn or_the_next(
+        &mut self,
+        connection: &Connection,
+        result: Result<(), Ending>,
+    ) -> Result<(), Ending> {
+        match result {
             Err(Ending::Refused(why)) if !connection.has_way_back() => {
                 self.tell(&format!("{why}; the rest of what it says is left out"));
                 self.leave(SenderIs::Lost);
@@ -189,32 +207,33 @@ impl Visitor<'_> {
         now: Nanos,
     ) -> Result<(), Ending> {
         let Some(sender) = &mut self.sender else { return self.first(connection, piece) };
-        let line = match piece {
-            Piece::Line(line) => line,
-            Piece::TooLong => {
-                let fault = sender.decoder.too_long();
-                return sender.fault(connection, &fault);
-            }
-        };
-        match sender.decoder.line(line) {
-            Ok((_, Said::Label(_))) if !sender.may_write_a_label() => {
-                sender.fault(connection, &LiveFault::TooManyLabels)
-            }
-            Ok((time, said)) => {
-                let is_end = said == Said::End;
-                sender.said(self.house, time, said, now)?;
-                if is_end {
-                    self.leave(SenderIs::Done);
-                    self.is_over = true;
+        let means = match piece {
+            Piece::Line(line) => match sender.decoder.line(line) {
+                Err(_) if self.entrance.is_of_next(connection, line) => {
+                    self.settle(connection, now)?;
+                    self.leave(SenderIs::Lost);
+                    return self.greeted(line);
                 }
-                Ok(())
-            }
-            Err(_) if self.entrance.is_of_next(connection, line) => {
-                self.leave(SenderIs::Lost);
-                self.greeted(line)
-            }
-            Err(fault) => sender.fault(connection, &fault),
+                Ok((_, Said::Label(_))) if !sender.may_write_a_label() => {
+                    Err(LiveFault::TooManyLabels)
+                }
+                means => means,
+            },
+            Piece::TooLong => Err(sender.decoder.too_long()),
+        };
+        let is_end = matches!(means, Ok((_, Said::End)));
+        let line = Line { missed: sender.decoder.missed(), means };
+        if sender.waits_for_its_clock() {
+            sender.held.push(line);
+        } else {
+            sender.line(self.house, connection, line, now)?;
         }
+        if is_end {
+            self.settle(connection, now)?;
+            self.leave(SenderIs::Done);
+            self.is_over = true;
+        }
+        Ok(())
     }
 
     /// The first line of a program, or one behind the end of a program.
@@ -264,6 +283,7 @@ impl Visitor<'_> {
             queue,
             decoder: LiveDecoder::default(),
             clock,
+            held: Vec::new(),
             answers: greeting.answers,
             here: BTreeSet::new(),
             unknown: BTreeSet::new(),
@@ -283,6 +303,15 @@ enum Clock {
     Theirs(ClockMap),
 }
 
+/// A line of a program that was let in.
+#[derive(Debug)]
+struct Line {
+    /// How many before it were lost.
+    missed: u64,
+    /// When by its clock, and what; or why it cannot be used.
+    means: Result<(Option<Nanos>, Said), LiveFault>,
+}
+
 /// A program that was let in.
 #[derive(Debug)]
 struct Sender {
@@ -290,6 +319,8 @@ struct Sender {
     queue: SyncSender<Heard>,
     decoder: LiveDecoder,
     clock: Clock,
+    /// What came at once before anything was known of its clock.
+    held: Vec<Line>,
     answers: bool,
     /// The devices that it has.
     here: BTreeSet<u16>,
@@ -301,6 +332,16 @@ struct Sender {
     last_asked: Option<Instant>,
     /// When a trouble was told last.
     told: Option<Instant>,
+}
+
+impl Line {
+    /// The time of their clock at which it was written; a label may be about any other.
+    fn tells_of_clock(&self) -> Option<Nanos> {
+        match &self.means {
+            Ok((theirs, said)) if !matches!(said, Said::Label(_)) => *theirs,
+            _ => None,
+        }
+    }
 }
 
 impl Sender {
@@ -327,6 +368,48 @@ impl Sender {
 
     fn may_write_a_label(&self) -> bool {
         self.ticket.counts.labels.fetch_add(1, Ordering::Relaxed) < MAX_LABELS
+    }
+
+    /// Nothing is known of its clock yet.
+    fn waits_for_its_clock(&self) -> bool {
+        matches!(&self.clock, Clock::Theirs(map) if !map.is_known())
+    }
+
+    /// Takes in what was held back. Where the program could not be heard for a while, the line
+    /// that was written last waited least: its time tells most of the clock, and is heard first,
+    /// so that those before it stand where they happened and not all at the instant at which they
+    /// arrived. If they tell of a longer time than that, they were not written as it went by.
+    fn settle(
+        &mut self,
+        house: &House,
+        connection: &mut Connection,
+        now: Nanos,
+    ) -> Result<(), Ending> {
+        let held = std::mem::take(&mut self.held);
+        let times = || held.iter().filter_map(Line::tells_of_clock);
+        if let (Clock::Theirs(map), Some(oldest), Some(newest)) =
+            (&mut self.clock, times().min(), times().max())
+            && newest.0 - oldest.0 <= JUMP.0
+        {
+            map.heard(newest, now);
+        }
+        held.into_iter().try_for_each(|line| self.line(house, connection, line, now))
+    }
+
+    /// Takes in a line.
+    fn line(
+        &mut self,
+        house: &House,
+        connection: &mut Connection,
+        line: Line,
+        now: Nanos,
+    ) -> Result<(), Ending> {
+        count(&self.ticket.counts.lines);
+        self.count_missed(line.missed)?;
+        match line.means {
+            Ok((theirs, said)) => self.said(house, theirs, said, now),
+            Err(fault) => self.fault(connection, &fault),
+        }
     }
 
     /// Where a line stands in our time.
@@ -357,8 +440,6 @@ impl Sender {
         said: Said,
         now: Nanos,
     ) -> Result<(), Ending> {
-        count(&self.ticket.counts.lines);
-        self.count_missed()?;
         let time = self.time(theirs, &said, now);
         self.ticket.counts.latency.store(now.0.saturating_sub(time.0), Ordering::Relaxed);
         let node = |device: u16| NodeId(device.into());
@@ -416,8 +497,7 @@ impl Sender {
     }
 
     /// Of what was lost nothing is known but that it was.
-    fn count_missed(&mut self) -> Result<(), Ending> {
-        let missed = self.decoder.missed();
+    fn count_missed(&mut self, missed: u64) -> Result<(), Ending> {
         if missed > 0 {
             self.ticket.counts.missed.fetch_add(missed, Ordering::Relaxed);
             self.unknown.extend(&self.here);
@@ -427,9 +507,7 @@ impl Sender {
     }
 
     fn fault(&mut self, connection: &mut Connection, fault: &LiveFault) -> Result<(), Ending> {
-        count(&self.ticket.counts.lines);
         count(&self.ticket.counts.faults);
-        self.count_missed()?;
         let number = self.ticket.counts.lines.load(Ordering::Relaxed);
         let why = format!("line {number}: {fault}");
         connection.say(&serde_json::json!({ "error": why }).to_string());

@@ -527,6 +527,44 @@ fn a_frame_keeps_its_times_by_any_clock() {
     assert_eq!(house.session.frames().games()[0].as_str(), "crane");
 }
 
+/// Times of `south` as the sender told them, in milliseconds; how far apart they come out.
+fn apart(told: &[u64], more: &[&str]) -> Vec<u64> {
+    let mut house = House::open(true);
+    let mut sender = house.connect();
+    let value = |(at, ms): (usize, &u64)| {
+        format!(r#"{{"t":{},"on":"pad1","c":"south","v":{}}}"#, ms * 1_000_000, (at + 1) % 2)
+    };
+    let values: Vec<String> = told.iter().enumerate().map(value).collect();
+    let greeting = greeting("crane");
+    let plug = PAD.replacen('{', "{\"t\":6990000000,", 1);
+    let lines: Vec<&str> =
+        [greeting.as_str(), &plug].into_iter().chain(more.iter().copied()).collect();
+    // In one piece, as what is read late arrives.
+    sender.say(&[lines, values.iter().map(String::as_str).collect()].concat());
+    house.until("all", |house| house.events("south").len() == told.len());
+    let events = house.events("south");
+    events.windows(2).map(|pair| pair[1].time.0 - pair[0].time.0).collect()
+}
+
+/// Nothing is known of a clock when a program is first heard. What it wrote while nobody read
+/// stands where it happened all the same, unless it tells of so long a time that it cannot have
+/// been written as it went by.
+#[rstest]
+#[case::while_nobody_read(&[7000, 7040, 7055, 7240], &[], &[40, 15, 185])]
+#[case::a_label_tells_nothing_of_the_clock(
+    &[7000, 7100], &[r#"{"t":9000000000,"label":"later"}"#], &[100]
+)]
+#[case::a_bad_line_is_no_hindrance(&[7000, 7100], &["nonsense"], &[100])]
+#[case::all_at_once(&[7000, 7100, 7300], &[], &[0, 0])]
+fn what_waited_before_the_clock_was_known_stands_where_it_happened(
+    #[case] told: &[u64],
+    #[case] more: &[&str],
+    #[case] apart_by: &[u64],
+) {
+    let apart_by: Vec<u64> = apart_by.iter().map(|ms| ms * 1_000_000).collect();
+    assert_eq!(apart(told, more), apart_by);
+}
+
 /// A game may say what it read of a device that another one says.
 #[test]
 fn a_frame_may_read_the_device_of_another() {
