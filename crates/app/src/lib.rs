@@ -20,3 +20,4 @@ pub mod recorder;
 pub mod reels;
 pub mod screen;
 pub mod settings;
+pub mod settling;

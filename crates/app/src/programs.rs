@@ -1,10 +1,6 @@
 //! Programs that send, in the place of a take: until they are done.
 
-use crate::{
-    commands::hub,
-    maps::Maps,
-    screen::{Clock, settled},
-};
+use crate::{commands::hub, maps::Maps, screen::Clock, settling::Settling};
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Nanos, Rig, Tick};
 use gtrig_live::Place;
@@ -26,6 +22,7 @@ const STEP: Duration = Duration::from_millis(5);
 pub struct Programs {
     session: Session,
     sources: Vec<Box<dyn Source>>,
+    settling: Settling,
     clock: Clock,
     is_interrupted: Arc<AtomicBool>,
 }
@@ -49,7 +46,9 @@ impl Programs {
             signal_hook::flag::register(signal, Arc::clone(&is_interrupted))?;
         }
         let session = Session::new(rig, Tick(0), capacity);
-        Ok(Programs { session, sources: vec![Box::new(hub)], clock, is_interrupted })
+        let sources: Vec<Box<dyn Source>> = vec![Box::new(hub)];
+        let settling = Settling::default();
+        Ok(Programs { session, sources, settling, clock, is_interrupted })
     }
 
     /// Waits a moment and takes in what has come. Returns whether more may come: until
@@ -66,7 +65,7 @@ impl Programs {
         for source in &mut self.sources {
             source.drain(&mut self.session, now);
         }
-        self.session.run_before(settled(now, &self.sources));
+        self.session.run_before(self.settling.until(now, &self.sources));
         let waits = senders.iter().any(|sender| sender.waiting > 0);
         !self.is_interrupted.load(Ordering::Relaxed) && (!all_gone || waits)
     }

@@ -32,7 +32,6 @@ mod viewport;
 mod wire;
 
 pub use app::{App, Request};
-pub use document::settled;
 pub use draw::draw;
 pub use keymap::{bound, keys_in_force};
 pub use run::{Clock, Start, run};

@@ -5,11 +5,7 @@ use super::{
     publish::PublishArgs,
     shared::{RigArgs, RingArgs, SourceArgs, Status, complain},
 };
-use crate::{
-    broadcast::Broadcast,
-    recorder::Recorder,
-    screen::{Clock, settled},
-};
+use crate::{broadcast::Broadcast, recorder::Recorder, screen::Clock, settling::Settling};
 use anyhow::Context;
 use clap::Args;
 use gtrig_analysis::{Capacity, Session};
@@ -54,7 +50,7 @@ impl Record {
         let mut broadcast = self.publish.start_with(&session, self.sources.listen.has_page())?;
         let readers = broadcast.as_ref().map(Broadcast::door);
         let mut sources = self.sources.start_for_work(session.rig(), readers, clock.now())?;
-        let mut invited = Invited::default();
+        let (mut invited, mut settling) = (Invited::default(), Settling::default());
         invited.tell(&sources);
         let mut recorder = Recorder::start(&self.take, &session, None, ring)
             .with_context(|| format!("cannot record to {}", self.take.display()))?;
@@ -67,7 +63,7 @@ impl Record {
                 source.troubles().iter().for_each(|trouble| complain(trouble));
             }
             invited.tell(&sources);
-            session.run_before(settled(now, &sources));
+            session.run_before(settling.until(now, &sources));
             recorder.catch_up(&session, now);
             if let Some(broadcast) = &mut broadcast {
                 broadcast.catch_up(&session);

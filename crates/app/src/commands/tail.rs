@@ -5,10 +5,7 @@ use super::{
     shared::{RigArgs, SourceArgs, Status, complain},
     takes::{FollowArgs, judged},
 };
-use crate::{
-    out,
-    screen::{Clock, settled},
-};
+use crate::{out, screen::Clock, settling::Settling};
 use clap::Args;
 use gtrig_analysis::{Capacity, Session};
 use gtrig_core::{Nanos, Rig, Tick};
@@ -76,7 +73,7 @@ impl Tail {
     fn live(&self, rig: Rig) -> anyhow::Result<Status> {
         let clock = Clock::starting_at(Nanos(0));
         let mut sources = self.sources.start_for_work(&rig, None, clock.now())?;
-        let mut invited = Invited::default();
+        let (mut invited, mut settling) = (Invited::default(), Settling::default());
         invited.tell(&sources);
         let mut session = Session::new(rig, Tick(0), LITTLE);
         let mut lines = self.lines(&session);
@@ -88,7 +85,7 @@ impl Tail {
                 source.troubles().iter().for_each(|trouble| complain(trouble));
             }
             invited.tell(&sources);
-            session.run_before(settled(now, &sources));
+            session.run_before(settling.until(now, &sources));
             lines.catch_up(&session)?;
             thread::sleep(STEP);
         }

@@ -6,24 +6,12 @@ use crate::{
     files::{Begun, Opened, Reading},
     recorder::Recorder,
     reels::ReelPart,
+    settling::Settling,
 };
 use anyhow::Context;
 use gtrig_analysis::{Session, stream::StreamWatch};
 use gtrig_core::{AddressMap, CleanText, DeviceMap, Nanos, Tick};
 use gtrig_sources::{AddressHeard, Invitation, SenderState, Source, Terminal};
-
-/// Events are given this long to arrive before the tick that should see them
-/// runs; see [`Session::report`] on those that come later still.
-const SETTLE: Nanos = Nanos::from_millis(4);
-
-/// Up to when the ticks may run: what happened before has been handed over.
-pub fn settled(now: Nanos, sources: &[Box<dyn Source>]) -> Nanos {
-    Nanos(now.0.saturating_sub(SETTLE.0 + delay_of(sources).0))
-}
-
-fn delay_of(sources: &[Box<dyn Source>]) -> Nanos {
-    sources.iter().map(|source| source.delay()).max().unwrap_or_default()
-}
 
 /// A live session or a take. Opening another take puts another document in its
 /// place.
@@ -31,6 +19,7 @@ pub(crate) struct Document {
     pub(crate) session: Session,
     /// What feeds the session while it is live; a take has no sources.
     sources: Vec<Box<dyn Source>>,
+    settling: Settling,
     /// The keys of the terminal, which feed it while they are captured.
     pub(super) terminal: Option<Terminal>,
     pub(crate) is_take: bool,
@@ -58,6 +47,7 @@ impl Document {
         Document {
             session,
             sources: Vec::new(),
+            settling: Settling::default(),
             terminal: None,
             is_take: false,
             reading: None,
@@ -131,7 +121,7 @@ impl Document {
     /// When the next tick may run; none of a take does.
     pub(super) fn next_settles(&self) -> Option<Nanos> {
         let next = self.session.plan().rate().time_of(self.last().next());
-        (!self.is_take).then(|| Nanos(next.0 + SETTLE.0 + delay_of(&self.sources).0))
+        (!self.is_take).then(|| self.settling.settles(next, &self.sources))
     }
 
     /// Drains the sources and runs the ticks whose events have had time to
@@ -148,12 +138,7 @@ impl Document {
         if let Some(terminal) = &mut self.terminal {
             terminal.drain(&mut self.session, now);
         }
-        // Also while it is too early for any tick: what came is drawn.
-        self.session.bind();
-        if now >= SETTLE {
-            let tick = self.session.plan().rate().tick_at(settled(now, &self.sources));
-            self.session.run_until(tick);
-        }
+        self.session.run_before(self.settling.until(now, &self.sources));
         self.streams.catch_up(&self.session);
         if let Some(recorder) = &mut self.recorder {
             recorder.catch_up(&self.session, now);

@@ -55,9 +55,9 @@ fn sixty_four_senders_can_be_read_at_once() {
 struct Sending(Vec<SenderState>);
 
 impl Source for Sending {
-    fn drain(&mut self, _: &mut Session, _: Nanos) {
-        // They say more each time.
-        self.0.iter_mut().for_each(|sender| sender.lines += 100);
+    fn drain(&mut self, _: &mut Session, now: Nanos) {
+        // They say a line every 2.5 ms.
+        self.0.iter_mut().for_each(|sender| sender.lines = now.0 / 2_500_000);
     }
 
     fn senders(&self) -> Vec<SenderState> {
