@@ -96,7 +96,7 @@ impl<'a> Explainer<'a> {
         if let Some(other) = near.clone().filter(of).max_by_key(worst) {
             return Some(Cause::Read { control: other.control, kind: other.kind });
         }
-        if let Some(between) = self.between(feeders, span) {
+        if let Some(between) = self.between(feeders, span.first) {
             return Some(between);
         }
         // What a combo or a toggle came to may be of long before.
@@ -140,18 +140,9 @@ impl<'a> Explainer<'a> {
     /// rows beside it.
     pub(super) fn is_explained(&self, of: &Compared, series: &[f64], span: &Span) -> bool {
         let is_compared = |row: &usize| !of.theirs[*row].is_nan();
-        let list = &self.rows.list;
-        let mut before = (0..span.first).rev().take(8);
-        let before = match list[span.first].begins() {
-            true => None,
-            false => before
-                .find(is_compared)
-                .filter(|&row| list[row + 1..=span.first].iter().all(|between| !between.begins())),
-        };
-        let end = series.len();
-        let after = (span.last + 1..end.min(span.last + 9))
-            .take_while(|&row| !list[row].begins())
-            .find(is_compared);
+        let begins = |row: &usize| self.rows.list[*row].begins();
+        let before = (0..span.first).rev().take_while(|row| !begins(&(row + 1))).find(is_compared);
+        let after = (span.last + 1..series.len()).take_while(|row| !begins(row)).find(is_compared);
         let beside = [before, after].into_iter().flatten();
         self.is_explained_within(of, series, span)
             && beside.into_iter().all(|row| !self.rows.differs(of, series, row))
@@ -185,7 +176,7 @@ impl<'a> Explainer<'a> {
     fn told(&self, at: At, what: &What, span: &Span) -> Cause {
         match what {
             What::Told(cause) => cause.clone(),
-            What::OnlyPolls => self.between(at.feeders, span).unwrap_or(Cause::Unknown),
+            What::OnlyPolls => self.last_between(at.feeders, span).unwrap_or(Cause::Unknown),
             What::ReadsInEachStep => self.step_of(at, span),
             What::Follows(theirs) => {
                 // The one in the middle of the span.
@@ -202,10 +193,17 @@ impl<'a> Explainer<'a> {
         }
     }
 
-    /// A button that moved and moved back before the first poll of a span.
-    fn between(&self, feeders: &[ControlId], span: &Span) -> Option<Cause> {
-        let after = self.rows.list[span.first.saturating_sub(1)].polled[0];
-        let until = self.rows.list[span.first].polled[0];
+    /// A button that moved and moved back last before a span: a release that was caught is shown at
+    /// one poll, and the press after it at the next; and what happens waits for a frame with a step.
+    fn last_between(&self, feeders: &[ControlId], span: &Span) -> Option<Cause> {
+        let begun = (0..=span.first).rev().find(|&row| self.rows.list[row].begins());
+        (begun.unwrap_or(0)..=span.first).rev().find_map(|row| self.between(feeders, row))
+    }
+
+    /// A button that moved and moved back before the first poll of a row.
+    fn between(&self, feeders: &[ControlId], row: usize) -> Option<Cause> {
+        let after = self.rows.list[row.saturating_sub(1)].polled[0];
+        let until = self.rows.list[row].polled[0];
         let found = self.reading.between(self.held, feeders, (after, until));
         found.map(|(control, moved, back)| Cause::Between { control, moved, back })
     }

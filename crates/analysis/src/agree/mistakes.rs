@@ -11,7 +11,7 @@ use super::{
     variants,
 };
 use alloc::vec::Vec;
-use gtrig_core::{Aspect, ControlId, DeviceId, Event, Gives, Rig};
+use gtrig_core::{Aspect, ControlId, DeviceId, Event, Gives, Plan, Rig};
 
 /// At most so many of the first spans are looked at to find out whether a mistake explains
 /// any; then all are.
@@ -187,17 +187,27 @@ impl Explainer<'_> {
             .collect()
     }
 
-    /// For each of several devices that can drive a value, its events alone.
+    /// For each of several devices that can drive a value, the events without those of the others
+    /// that drive it. Where the main device alone counts, what these others say besides is left
+    /// out too: any of it could make one of them the main device.
     fn single_devices(&self, at: At) -> Vec<(DeviceId, Heard)> {
-        let device_of = |control: ControlId| self.held.roster.control(control).device;
-        let mut devices: Vec<DeviceId> = at.feeders.iter().copied().map(device_of).collect();
+        let (rig, roster) = (self.held.rig, self.held.roster);
+        let action = at.of.target.action;
+        let drivers: Vec<ControlId> = Plan::bind(rig, roster).feeders(action).collect();
+        let device_of = |control: ControlId| roster.control(control).device;
+        let mut devices: Vec<DeviceId> = drivers.iter().copied().map(device_of).collect();
         devices.sort_unstable();
         devices.dedup();
         if devices.len() < 2 {
             return Vec::new();
         }
+        let main_only = rig.actions[action.index()].main_only;
         let alone = |device: DeviceId| {
-            (device, self.heard().only(|event| device_of(event.control) == device))
+            let is_left = |event: &Event| {
+                device_of(event.control) == device
+                    || !(main_only || drivers.contains(&event.control))
+            };
+            (device, self.heard().only(is_left))
         };
         devices.into_iter().map(alone).collect()
     }

@@ -218,6 +218,16 @@ impl Reading {
         let mut moved: BTreeMap<ControlId, Event> = BTreeMap::new();
         let begin = held.events.partition_point(|event| event.time <= after);
         for event in held.events[begin..].iter().take_while(|event| event.time <= until) {
+            // What is held on a device that goes or falls silent is let go.
+            if is_loss(held, event) {
+                let device = |control: ControlId| held.roster.control(control).device;
+                let on_it = |(control, first): &(&ControlId, &Event)| {
+                    first.value != 0 && device(**control) == device(event.control)
+                };
+                if let Some((&control, first)) = moved.iter().find(on_it) {
+                    return Some((control, first.time, event.time));
+                }
+            }
             if !controls.contains(&event.control) || event.marks.contains(Marks::REPEAT) {
                 continue;
             }

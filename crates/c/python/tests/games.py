@@ -9,12 +9,25 @@ AXIS, FAR = "stick-l-x", 1000
 AXES = [AXIS, "stick-l-y"]
 HZ = 60
 RIG = [
-    "[action.horn]", 'gives = "on"', 'from = "pad/south"',
-    "[action.light]", 'gives = "toggle"', 'from = "pad/east"',
-    "[action.slew]", 'gives = "axis"', f'from = {{ axis = "pad/{AXIS}" }}',
-    "[action.brake]", 'gives = "pulse"', 'from = "pad/east"',
-    "[action.look]", 'gives = "plane"', 'from = { stick = "pad/stick-l" }',
-    "[action.swing]", 'gives = "axis"', 'closed-while = "horn"', f'from = {{ axis = "pad/{AXIS}" }}',
+    "[action.horn]",
+    'gives = "on"',
+    'from = "pad/south"',
+    "[action.light]",
+    'gives = "toggle"',
+    'from = "pad/east"',
+    "[action.slew]",
+    'gives = "axis"',
+    f'from = {{ axis = "pad/{AXIS}" }}',
+    "[action.brake]",
+    'gives = "pulse"',
+    'from = "pad/east"',
+    "[action.look]",
+    'gives = "plane"',
+    'from = { stick = "pad/stick-l" }',
+    "[action.swing]",
+    'gives = "axis"',
+    'closed-while = "horn"',
+    f'from = {{ axis = "pad/{AXIS}" }}',
     "[game]",
 ]
 
@@ -67,6 +80,24 @@ class Frame:
     seconds: float
 
 
+class Known:
+    """In which frames a value of a game is compared."""
+
+    def __init__(self, is_count, is_way):
+        self.is_count, self.is_way = is_count, is_way
+        # Whether what happened may have happened in a frame that nobody knows.
+        self.may_wait = False
+
+    def is_compared(self, frame):
+        waited = self.may_wait or not frame.follows
+        self.may_wait = waited and frame.steps == 0
+        if self.is_count:
+            return not waited
+        if self.is_way:
+            return frame.follows and frame.seconds > 0
+        return frame.steps != 0
+
+
 def frames(dice, until):
     """Frames of which some are missing; and the game may be started again."""
     has_steps, may_jump = dice.random() < 0.4, dice.random() < 0.5
@@ -82,3 +113,13 @@ def frames(dice, until):
         jumps = may_jump and dice.random() < 0.05
         number = number + dice.choice([2, 30]) if jumps else number + 1
         number = 0 if may_jump and dice.random() < 0.03 else number
+
+
+def polls_of(its_frames):
+    """The polls, each with its frame; where frames are missing the rig polls at its own rate."""
+    last = 0
+    for frame in its_frames:
+        ticks = range(last * HZ // 10**9, frame.poll * HZ // 10**9 + 1) if not frame.follows else []
+        yield from ((at, None) for n in ticks if last < (at := n * 10**9 // HZ) < frame.poll)
+        yield frame.poll, frame
+        last = frame.poll

@@ -7,7 +7,7 @@ import random
 from itertools import pairwise
 
 import pytest
-from games import AXES, AXIS, BUTTONS, FAR, HZ, RIG, a_pad, frames, hands, read_as
+from games import AXES, AXIS, BUTTONS, FAR, HZ, RIG, Known, a_pad, frames, hands, polls_of, read_as
 from workbench import MILLISECOND, merged, reported, rig_of, written
 
 NAMES = """[game.names]
@@ -31,21 +31,20 @@ def by_the_rig(moved, its_frames):
     """What the rig says of each frame, but for which way a toggle is turned; and which actions are
     on."""
     said = dict.fromkeys([*BUTTONS, *AXES], 0)
-    events, light, waiting, last = list(moved), False, {}, 0
-    for frame in its_frames:
-        # Where frames are missing the rig polls at its own rate.
-        ticks = range(last * HZ // 10**9, frame.poll * HZ // 10**9 + 1) if not frame.follows else []
-        between = [n * 10**9 // HZ for n in ticks if last < n * 10**9 // HZ < frame.poll]
-        for poll in [*between, frame.poll]:
-            was = dict(said)
-            while events and events[0][0] <= poll:
-                _, name, value = events.pop(0)
-                said[name] = read_as(name, value)
-            light ^= said["east"] > was["east"]
+    events, light, waiting = list(moved), False, {}
+    for poll, frame in polls_of(its_frames):
+        was = dict(said)
+        while events and events[0][0] <= poll:
+            _, name, value = events.pop(0)
+            said[name] = read_as(name, value)
+        light ^= said["east"] > was["east"]
+        if frame is None:
+            continue
         # No toggle is on in a game that begins.
-        last, light = frame.poll, light and not frame.is_again
+        light = light and not frame.is_again
         counts = {
-            "Down": int(said["south"] > was["south"]), "Up": int(said["south"] < was["south"]),
+            "Down": int(said["south"] > was["south"]),
+            "Up": int(said["south"] < was["south"]),
             "Brake": int(said["east"] > was["east"]),
         }
         on = {"horn": said["south"], "light": light, "brake": counts["Brake"]}
@@ -55,12 +54,19 @@ def by_the_rig(moved, its_frames):
             counts[name] = 0 if frame.steps == 0 else waiting.pop(name)
         slew, up = said[AXIS] / FAR, said["stick-l-y"] / FAR
         long = max(1, math.hypot(slew, up))
-        yield on, counts | {
-            "Horn": said["south"], "Light": int(light),
-            "Slew": slew * 100, "Way": slew * 90 * frame.seconds,
-            "LookX": slew / long, "LookY": up / long * -50,
-            "Swing": 0 if said["south"] else slew * 10,
-        }
+        yield (
+            on,
+            counts
+            | {
+                "Horn": said["south"],
+                "Light": int(light),
+                "Slew": slew * 100,
+                "Way": slew * 90 * frame.seconds,
+                "LookX": slew / long,
+                "LookY": up / long * -50,
+                "Swing": 0 if said["south"] else slew * 10,
+            },
+        )
 
 
 class Compared:
@@ -68,18 +74,9 @@ class Compared:
 
     def __init__(self, name):
         self.name, self.compared, self.differed, self.most = name, 0, 0, 0.0
-        # Whether what happened may have happened in a frame that nobody knows; and whether the
-        # game has said how a toggle is turned, and whether that is as the rig has it.
-        self.may_wait, self.is_turn_known, self.is_turned = False, False, False
-
-    def is_known(self, frame):
-        waited = self.may_wait or not frame.follows
-        self.may_wait = waited and frame.steps == 0
-        if self.name in COUNTS:
-            return not waited
-        if self.name == "Way":
-            return frame.follows and frame.seconds > 0
-        return frame.steps != 0
+        self.known = Known(name in COUNTS, name == "Way")
+        # Whether the game has said how a toggle is turned, and whether that is as the rig has it.
+        self.is_turn_known, self.is_turned = False, False
 
     def hold(self, frame, ours, theirs, tolerance):
         """Whether it is compared in this frame."""
@@ -88,14 +85,14 @@ class Compared:
             if not self.is_turn_known and frame.steps != 0:
                 self.is_turn_known, self.is_turned = True, bool(theirs) != bool(ours)
             ours ^= self.is_turned
-        is_known = self.is_known(frame)
-        if is_known:
+        is_compared = self.known.is_compared(frame)
+        if is_compared:
             unit = 90 * frame.seconds if self.name == "Way" else TIMES.get(self.name, 1)
             off = abs(theirs - ours) / unit
             self.compared += 1
             self.differed += off > tolerance + 1e-6
             self.most = max(self.most, off)
-        return is_known
+        return is_compared
 
 
 def mistaken(dice, name, ours):
@@ -129,8 +126,10 @@ class Waited:
 def delays(moved, its_frames, on, given, is_late):
     """From press to poll, from poll to value and from press to value, of each press."""
     values = {
-        "Horn": Waited("horn", "south", False), "Light": Waited("light", "east", False),
-        "Down": Waited("horn", "south", True), "Brake": Waited("brake", "east", True),
+        "Horn": Waited("horn", "south", False),
+        "Light": Waited("light", "east", False),
+        "Down": Waited("horn", "south", True),
+        "Brake": Waited("brake", "east", True),
     }
     for place, frame in enumerate(its_frames):
         for name, value in values.items():
@@ -138,7 +137,9 @@ def delays(moved, its_frames, on, given, is_late):
             if began is None:
                 continue
             until = its_frames[began].poll
-            pressed = max(t for t, code, v in moved if (code, v) == (value.button, 1) and t <= until)
+            pressed = max(
+                t for t, code, v in moved if (code, v) == (value.button, 1) and t <= until
+            )
             read = next(other.poll for other in its_frames if other.poll >= pressed)
             acted = frame.poll + is_late
             yield read - pressed, acted - read, acted - pressed
@@ -165,18 +166,25 @@ def test_a_game_agrees_where_it_gives_what_the_rig_says(seed, tmp_path):
             for name, value in ours.items()
         }
         on.append(is_on)
-        compared.append({
-            name: gives[name]
-            if held.setdefault(name, Compared(name)).hold(frame, value, gives[name], tolerance)
-            else math.nan
-            for name, value in ours.items()
-        })
+        compared.append(
+            {
+                name: gives[name]
+                if held.setdefault(name, Compared(name)).hold(frame, value, gives[name], tolerance)
+                else math.nan
+                for name, value in ours.items()
+            }
+        )
         # What is as in the frame before may be left out.
         given = given if frame.follows else {}
         changed = {name: value for name, value in gives.items() if given.get(name) != value}
         changed |= {name: gives[name] for name in gives if dice.random() < 0.5}
         given = gives
-        line = {"t": frame.poll + is_late, "frame": frame.number, "polled": frame.poll, "gives": changed}
+        line = {
+            "t": frame.poll + is_late,
+            "frame": frame.number,
+            "polled": frame.poll,
+            "gives": changed,
+        }
         line |= {"steps": frame.steps} if frame.steps is not None else {}
         lines.append(json.dumps(line, separators=(",", ":")))
     rig = rig_of(HZ, RIG, [f"tolerance = {tolerance}", NAMES])
@@ -184,7 +192,11 @@ def test_a_game_agrees_where_it_gives_what_the_rig_says(seed, tmp_path):
     take, rig = written(tmp_path, rig, merged(pad[:-1], [*lines, pad[-1]]))
     (report,) = reported("agree", take, rig, may_say_no=True)
     jumps = [b.number - a.number - 1 for a, b in pairwise(its_frames)]
-    asked = len(its_frames), sum(jump for jump in jumps if jump > 0), sum(jump < 0 for jump in jumps)
+    asked = (
+        len(its_frames),
+        sum(jump for jump in jumps if jump > 0),
+        sum(jump < 0 for jump in jumps),
+    )
     assert (report["frames"], report["left_out"], report["restarts"]) == asked
     told = {value["name"]: value for value in report["values"]}
     for name, value in held.items():
