@@ -6,7 +6,8 @@ use crate::{
     place::Place,
     publish::ReaderDoor,
     registry::{Registry, Ticket},
-    sender::{Arrival, Entrance, House, QUEUE, serve},
+    sender::{Arrival, QUEUE},
+    visitor::{Entrance, House, serve},
     web::{Caller, Certificate, Keys, Porter, addresses},
 };
 use gtrig_analysis::Session;

@@ -19,6 +19,7 @@ mod place;
 mod publish;
 mod registry;
 mod sender;
+mod visitor;
 mod web;
 
 pub use hub::{Hub, MAX_CONNECTIONS, Options};

@@ -13,7 +13,7 @@ mod wall;
 pub(crate) use heard::HeardList;
 pub use target::OscTarget;
 
-use crate::sender::House;
+use crate::visitor::House;
 use gtrig_core::{AddressMap, Nanos};
 use gtrig_formats::osc::{CURSORS, OscMessage, OscType, TOKEN, When, read_packet};
 use gtrig_sources::monotonic_now;

@@ -1,24 +1,22 @@
-//! The thread of a program that sends: its greeting, its lines, its clock, its end.
+//! A program that was let in: its clock, its devices, and what it says.
 
 use crate::{
     connection::Connection,
-    registry::{Registry, Ticket, count},
+    registry::{Ticket, count},
+    visitor::{Ending, Entrance, House},
 };
 use gtrig_analysis::clock::{ClockMap, JUMP};
 use gtrig_core::{CleanText, Marks, Nanos, Presence};
 use gtrig_formats::live::{
-    FrameSaid, Greeting, LineSplitter, LiveDecoder, LiveFault, MAX_LABELS, PeerClock, Piece,
-    ReadOf as SaidOf, Said,
+    FrameSaid, Greeting, LiveDecoder, LiveFault, MAX_LABELS, PeerClock, Piece, ReadOf as SaidOf,
+    Said,
 };
-use gtrig_sources::{
-    Change, FrameHeard, Heard, NodeId, ReadHeard, ReadOf, SenderIs, monotonic_now,
-};
+use gtrig_sources::{Change, FrameHeard, Heard, NodeId, ReadHeard, ReadOf, monotonic_now};
 use std::{
     collections::{BTreeSet, VecDeque},
     sync::{
-        Weak,
         atomic::Ordering,
-        mpsc::{Receiver, Sender as Channel, SyncSender, TrySendError, sync_channel},
+        mpsc::{Receiver, SyncSender, TrySendError, sync_channel},
     },
     time::{Duration, Instant},
 };
@@ -29,12 +27,6 @@ pub const QUEUE: usize = 1 << 14;
 
 /// A sender is closed after so many lines that cannot be read.
 pub const MAX_FAULTS: u64 = 100;
-
-/// It must have greeted by then.
-const PATIENCE: Duration = Duration::from_secs(5);
-
-/// Whether anybody still listens is looked at this often.
-const LOOK: Duration = Duration::from_millis(100);
 
 /// One that answers is asked for its clock, and every clock is read, this often.
 const ASK: Duration = Duration::from_millis(500);
@@ -52,250 +44,6 @@ pub(crate) struct Arrival {
     pub(crate) heard: Receiver<Heard>,
 }
 
-/// What all senders share.
-#[derive(Debug)]
-pub(crate) struct House {
-    pub(crate) registry: Registry,
-    /// Of this machine, since it was started; none where the system has none.
-    pub(crate) boot: Option<u128>,
-    /// While it lives, somebody listens.
-    pub(crate) alive: Weak<()>,
-    pub(crate) arrivals: Channel<Arrival>,
-    /// What went wrong where there is no sender to say it of.
-    pub(crate) troubles: Channel<String>,
-}
-
-impl House {
-    pub(crate) fn is_open(&self) -> bool {
-        self.alive.strong_count() > 0
-    }
-}
-
-/// Where a sender came in.
-#[derive(Clone, Debug)]
-pub(crate) struct Entrance {
-    pub(crate) place: String,
-    pub(crate) needs_token: bool,
-    /// What a take is called that comes in here.
-    pub(crate) name_of_take: String,
-}
-
-/// Why a connection ends, if not because the program closed it.
-#[derive(Debug)]
-enum Ending {
-    /// Something is wrong with it.
-    Refused(String),
-    /// Nobody listens any more, or another has its name.
-    Closed,
-}
-
-/// Hears a program until it goes.
-pub(crate) fn serve(house: &House, entrance: &Entrance, mut connection: Connection) {
-    let mut visitor = Visitor { house, entrance, sender: None, is_over: false };
-    let ending = visitor.hear(&mut connection);
-    if let Err(Ending::Refused(why)) = &ending {
-        connection.say(&serde_json::json!({ "error": why }).to_string());
-        visitor.tell(&format!("{why}; it was closed"));
-    }
-    let is_replaced = |sender: &Sender| sender.ticket.is_replaced.load(Ordering::Relaxed);
-    if visitor.sender.as_ref().is_some_and(is_replaced) {
-        let why = "another sender came under this name";
-        connection.say(&serde_json::json!({ "error": why, "replaced": true }).to_string());
-    }
-    visitor.leave(SenderIs::Lost);
-    connection.close();
-}
-
-impl Entrance {
-    /// Whether this line is the greeting of another program. In a pipe one follows the other, and
-    /// nobody sees an end between them where the second opens it before the first has closed it.
-    fn is_of_next(&self, connection: &Connection, line: &[u8]) -> bool {
-        !connection.has_way_back() && Greeting::read(line, &self.name_of_take).is_ok()
-    }
-}
-
-/// A program that came, and perhaps was let in.
-struct Visitor<'h> {
-    house: &'h House,
-    entrance: &'h Entrance,
-    sender: Option<Sender>,
-    /// What it says counts for nothing: it said that it is done, or was refused.
-    is_over: bool,
-}
-
-impl Visitor<'_> {
-    fn hear(&mut self, connection: &mut Connection) -> Result<(), Ending> {
-        let came = Instant::now();
-        let mut lines = LineSplitter::default();
-        let mut buffer = vec![0; 1 << 16];
-        loop {
-            if !self.house.is_open() {
-                return Err(Ending::Closed);
-            }
-            match &mut self.sender {
-                None if came.elapsed() > PATIENCE && connection.has_way_back() => {
-                    let secs = PATIENCE.as_secs();
-                    return Err(Ending::Refused(format!("no greeting came within {secs} s")));
-                }
-                None => {}
-                Some(sender) => sender.now_and_then(self.house, connection)?,
-            }
-            let refused = |error| Ending::Refused(format!("cannot be read: {error}"));
-            if !connection.is_ready(LOOK).map_err(refused)? {
-                continue;
-            }
-            let read = connection.read(&mut buffer).map_err(refused)?;
-            if read == 0 {
-                return Ok(());
-            }
-            let now = monotonic_now().map_err(refused)?;
-            let mut result = Ok(());
-            lines.feed(&buffer[..read], |piece| {
-                if result.is_ok() {
-                    result = self.line(connection, piece, now);
-                }
-            });
-            result?;
-            self.settle(connection, now)?;
-            // In a pipe another program may follow.
-            if self.is_over && connection.has_way_back() {
-                return Ok(());
-            }
-        }
-    }
-
-    /// Takes in a line.
-    fn line(
-        &mut self,
-        connection: &mut Connection,
-        piece: Piece,
-        now: Nanos,
-    ) -> Result<(), Ending> {
-        let result = self.heard(connection, piece, now);
-        self.or_the_next(connection, result)
-    }
-
-    /// Takes in what was held back until all that came at once was read.
-    fn settle(&mut self, connection: &mut Connection, now: Nanos) -> Result<(), Ending> {
-        let Some(sender) = &mut self.sender else { return Ok(()) };
-        let result = sender.settle(self.house, connection, now);
-        self.or_the_next(connection, result)
-    }
-
-    /// A pipe cannot be closed to one program and stay open to the next: what is left of one that
-    /// is refused is read, and counts for nothing.
-    fn or_the_next(
-        &mut self,
-        connection: &Connection,
-        result: Result<(), Ending>,
-    ) -> Result<(), Ending> {
-        match result {
-            Err(Ending::Refused(why)) if !connection.has_way_back() => {
-                self.tell(&format!("{why}; the rest of what it says is left out"));
-                self.leave(SenderIs::Lost);
-                self.is_over = true;
-                Ok(())
-            }
-            result => result,
-        }
-    }
-
-    fn heard(
-        &mut self,
-        connection: &mut Connection,
-        piece: Piece,
-        now: Nanos,
-    ) -> Result<(), Ending> {
-        let Some(sender) = &mut self.sender else { return self.first(connection, piece) };
-        let means = match piece {
-            Piece::Line(line) => match sender.decoder.line(line) {
-                Err(_) if self.entrance.is_of_next(connection, line) => {
-                    self.settle(connection, now)?;
-                    self.leave(SenderIs::Lost);
-                    return self.greeted(line);
-                }
-                Ok((_, Said::Label(_))) if !sender.may_write_a_label() => {
-                    Err(LiveFault::TooManyLabels)
-                }
-                means => means,
-            },
-            Piece::TooLong => Err(sender.decoder.too_long()),
-        };
-        let is_end = matches!(means, Ok((_, Said::End)));
-        let line = Line { missed: sender.decoder.missed(), means };
-        if sender.waits_for_its_clock() {
-            sender.held.push(line);
-        } else {
-            sender.line(self.house, connection, line, now)?;
-        }
-        if is_end {
-            self.settle(connection, now)?;
-            self.leave(SenderIs::Done);
-            self.is_over = true;
-        }
-        Ok(())
-    }
-
-    /// The first line of a program, or one behind the end of a program.
-    fn first(&mut self, connection: &Connection, piece: Piece) -> Result<(), Ending> {
-        match piece {
-            Piece::Line(line) if !self.is_over || self.entrance.is_of_next(connection, line) => {
-                self.is_over = false;
-                self.greeted(line)
-            }
-            Piece::TooLong if !self.is_over => Err(Ending::Refused(LiveFault::TooLong.to_string())),
-            _ => Ok(()),
-        }
-    }
-
-    /// Tells of a trouble with the program.
-    fn tell(&self, what: &str) {
-        let who = self.sender.as_ref().map_or(&self.entrance.place, |sender| &sender.ticket.name);
-        let _ = self.house.troubles.send(format!("{who}: {what}"));
-    }
-
-    /// The program that was let in goes.
-    fn leave(&mut self, state: SenderIs) {
-        if let Some(sender) = self.sender.take() {
-            // Once it counts as gone, all that it said waits to be taken in.
-            let ticket = sender.ticket.clone();
-            sender.leave();
-            self.house.registry.left(&ticket, state);
-        }
-    }
-
-    fn greeted(&mut self, line: &[u8]) -> Result<(), Ending> {
-        let Entrance { place, needs_token, name_of_take } = self.entrance;
-        let greeting = Greeting::read(line, name_of_take);
-        let greeting = greeting.map_err(|fault| Ending::Refused(fault.to_string()))?;
-        let clock = match greeting.clock {
-            PeerClock::Monotonic(boot) if self.house.boot == Some(boot) => Clock::Ours,
-            PeerClock::Monotonic(_) | PeerClock::Own => Clock::Theirs(ClockMap::default()),
-        };
-        let is_our_clock = matches!(clock, Clock::Ours);
-        let ticket = self.house.registry.enter(&greeting, place, *needs_token, is_our_clock);
-        let ticket = ticket.map_err(|refusal| Ending::Refused(refusal.to_string()))?;
-        let (queue, heard) = sync_channel(QUEUE);
-        let arrival = Arrival { ticket: ticket.clone(), heard };
-        self.house.arrivals.send(arrival).map_err(|_| Ending::Closed)?;
-        self.sender = Some(Sender {
-            ticket,
-            queue,
-            decoder: LiveDecoder::default(),
-            clock,
-            held: Vec::new(),
-            answers: greeting.answers,
-            here: BTreeSet::new(),
-            unknown: BTreeSet::new(),
-            asked: VecDeque::new(),
-            questions: 0,
-            last_asked: None,
-            told: None,
-        });
-        Ok(())
-    }
-}
-
 /// By which clock a sender tells.
 #[derive(Debug)]
 enum Clock {
@@ -305,17 +53,17 @@ enum Clock {
 
 /// A line of a program that was let in.
 #[derive(Debug)]
-struct Line {
+pub(crate) struct Line {
     /// How many before it were lost.
     missed: u64,
     /// When by its clock, and what; or why it cannot be used.
-    means: Result<(Option<Nanos>, Said), LiveFault>,
+    pub(crate) means: Result<(Option<Nanos>, Said), LiveFault>,
 }
 
 /// A program that was let in.
 #[derive(Debug)]
-struct Sender {
-    ticket: Ticket,
+pub(crate) struct Sender {
+    pub(crate) ticket: Ticket,
     queue: SyncSender<Heard>,
     decoder: LiveDecoder,
     clock: Clock,
@@ -345,8 +93,75 @@ impl Line {
 }
 
 impl Sender {
+    /// Lets a program in.
+    pub(crate) fn enter(
+        house: &House,
+        entrance: &Entrance,
+        greeting: &Greeting,
+    ) -> Result<Self, Ending> {
+        let clock = match greeting.clock {
+            PeerClock::Monotonic(boot) if house.boot == Some(boot) => Clock::Ours,
+            PeerClock::Monotonic(_) | PeerClock::Own => Clock::Theirs(ClockMap::default()),
+        };
+        let is_our_clock = matches!(clock, Clock::Ours);
+        let Entrance { place, needs_token, .. } = entrance;
+        let ticket = house.registry.enter(greeting, place, *needs_token, is_our_clock);
+        let ticket = ticket.map_err(|refusal| Ending::Refused(refusal.to_string()))?;
+        let (queue, heard) = sync_channel(QUEUE);
+        let arrival = Arrival { ticket: ticket.clone(), heard };
+        house.arrivals.send(arrival).map_err(|_| Ending::Closed)?;
+        Ok(Sender {
+            ticket,
+            queue,
+            decoder: LiveDecoder::default(),
+            clock,
+            held: Vec::new(),
+            answers: greeting.answers,
+            here: BTreeSet::new(),
+            unknown: BTreeSet::new(),
+            asked: VecDeque::new(),
+            questions: 0,
+            last_asked: None,
+            told: None,
+        })
+    }
+
+    /// What a line of it means.
+    pub(crate) fn decode(&mut self, piece: Piece) -> Line {
+        let means = match piece {
+            Piece::Line(line) => match self.decoder.line(line) {
+                Ok((_, Said::Label(_))) if !self.may_write_a_label() => {
+                    Err(LiveFault::TooManyLabels)
+                }
+                means => means,
+            },
+            Piece::TooLong => Err(self.decoder.too_long()),
+        };
+        Line { missed: self.decoder.missed(), means }
+    }
+
+    /// Takes in a line, or holds it back until all that came at once was read.
+    pub(crate) fn take_in(
+        &mut self,
+        house: &House,
+        connection: &mut Connection,
+        line: Line,
+        now: Nanos,
+    ) -> Result<(), Ending> {
+        let is_clock_unknown = matches!(&self.clock, Clock::Theirs(map) if !map.is_known());
+        if is_clock_unknown {
+            self.held.push(line);
+            return Ok(());
+        }
+        self.line(house, connection, line, now)
+    }
+
     /// Asks for its clock, and shows what is known of it.
-    fn now_and_then(&mut self, house: &House, connection: &mut Connection) -> Result<(), Ending> {
+    pub(crate) fn now_and_then(
+        &mut self,
+        house: &House,
+        connection: &mut Connection,
+    ) -> Result<(), Ending> {
         if self.ticket.is_replaced.load(Ordering::Relaxed) {
             return Err(Ending::Closed);
         }
@@ -370,16 +185,11 @@ impl Sender {
         self.ticket.counts.labels.fetch_add(1, Ordering::Relaxed) < MAX_LABELS
     }
 
-    /// Nothing is known of its clock yet.
-    fn waits_for_its_clock(&self) -> bool {
-        matches!(&self.clock, Clock::Theirs(map) if !map.is_known())
-    }
-
     /// Takes in what was held back. Where the program could not be heard for a while, the line
     /// that was written last waited least: its time tells most of the clock, and is heard first,
     /// so that those before it stand where they happened and not all at the instant at which they
     /// arrived. If they tell of a longer time than that, they were not written as it went by.
-    fn settle(
+    pub(crate) fn settle(
         &mut self,
         house: &House,
         connection: &mut Connection,
@@ -396,7 +206,6 @@ impl Sender {
         held.into_iter().try_for_each(|line| self.line(house, connection, line, now))
     }
 
-    /// Takes in a line.
     fn line(
         &mut self,
         house: &House,
@@ -542,7 +351,7 @@ impl Sender {
     }
 
     /// Its devices go with it.
-    fn leave(mut self) {
+    pub(crate) fn leave(mut self) {
         let Ok(now) = monotonic_now() else { return };
         for device in std::mem::take(&mut self.here) {
             if self.hand_over(Heard::Gone(NodeId(device.into()), now)).is_err() {

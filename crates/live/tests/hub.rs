@@ -430,6 +430,12 @@ fn nothing_is_lost_between_two_programs_of_a_pipe() {
 /// A program opens a pipe before the one before has closed it: nobody can see an end between them.
 #[rstest]
 #[case::it_is_killed("", SenderIs::Lost)]
+#[case::it_is_killed_in_a_line(r#"{"on":"pad1","c":"so"#, SenderIs::Lost)]
+#[case::it_is_killed_where_it_greets(
+    r#"{"t":9,"ends":true}
+{"live":1,"na"#,
+    SenderIs::Done
+)]
 #[case::it_ends("{\"t\":9000000000,\"ends\":true}\nno line counts behind it\n", SenderIs::Done)]
 #[case::it_is_refused(&"nonsense\n".repeat(1_000), SenderIs::Lost)]
 fn a_greeting_in_a_pipe_is_that_of_the_next_program(#[case] end: &str, #[case] is: SenderIs) {

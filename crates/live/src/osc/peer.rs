@@ -3,7 +3,8 @@
 use super::HeardList;
 use crate::{
     registry::{Ticket, count},
-    sender::{Arrival, House, QUEUE},
+    sender::{Arrival, QUEUE},
+    visitor::House,
 };
 use gtrig_core::{
     AddressMap, AddressedAs, CleanText, ControlInfo, DeviceInfo, DeviceKind, Marks, Nanos,
