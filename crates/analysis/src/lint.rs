@@ -45,21 +45,25 @@ pub enum Finding {
         /// The share.
         share: f32,
     },
-    /// Another zone lies over all of it and takes every contact.
+    /// Another zone lies over all of it, whenever it is open, and takes every contact that it could
+    /// have.
     Covered(ZoneId),
     /// The zone is measured in the world and moves with the camera.
     Scrolls,
-    /// A time limit of the gesture is shorter than the time between two polls.
-    ShortLimit {
-        /// What it limits.
-        quantity: Quantity,
+    /// A finger must be down for a shorter time than that between two polls.
+    ShortTap {
         /// The limit, in milliseconds.
         ms: f64,
         /// Between two polls, in milliseconds.
         period_ms: f64,
     },
-    /// The gesture fires with every tap of this one.
-    WithEachTap(GestureId),
+    /// The gesture fires with taps of another one.
+    WithTaps {
+        /// The other one.
+        of: GestureId,
+        /// With each of them: it asks no more of a tap, and nothing ends its attempts.
+        is_sure: bool,
+    },
     /// The gesture waits for this one, whose other finger may land at any time.
     Stalls(GestureId),
     /// The gesture is late by so many milliseconds at most, waiting for another.
@@ -87,8 +91,13 @@ pub enum Finding {
     CancelsItself(SignalId),
     /// The combo listens in no mode of the rig.
     NoMode,
-    /// The combo waits for this one, with whose steps it begins.
-    WaitsForItsBeginning(ComboId),
+    /// The combo waits for another one, with whose steps it begins.
+    WaitsForItsBeginning {
+        /// The other one.
+        shorter: ComboId,
+        /// That one is always met first: it asks no more of these steps.
+        is_sure: bool,
+    },
     /// The combo has the same steps as this one.
     SameSteps(ComboId),
     /// This combo begins with all steps of the other.
@@ -97,6 +106,8 @@ pub enum Finding {
         longer: ComboId,
         /// What waiting for it would cost at most.
         at_most: TimeSpan,
+        /// The shorter one always fires first: it asks no more of its steps.
+        is_sure: bool,
     },
     /// The combo fires so long after its last press.
     FiresAfterQuiet(TimeSpan),
@@ -121,16 +132,16 @@ impl Finding {
             Finding::Outside | Finding::Beyond { .. } => "zone-beyond",
             Finding::Covered(_) => "zone-covered",
             Finding::Scrolls => "zone-scrolls",
-            Finding::ShortLimit { .. } => "gesture-short",
-            Finding::WithEachTap(_) => "gesture-twice",
+            Finding::ShortTap { .. } => "gesture-short",
+            Finding::WithTaps { .. } => "gesture-twice",
             Finding::Stalls(_) => "gesture-stalls",
             Finding::GestureLate { .. } => "gesture-waits",
             Finding::ShortWindow { .. } | Finding::ShortHold { .. } => "combo-short",
-            Finding::CancelsItself(_) | Finding::NoMode | Finding::WaitsForItsBeginning(_) => {
-                "combo-never"
-            }
+            Finding::CancelsItself(_)
+            | Finding::NoMode
+            | Finding::WaitsForItsBeginning { is_sure: true, .. } => "combo-never",
             Finding::SameSteps(_) => "combo-twice",
-            Finding::Begins { .. } => "combo-begins",
+            Finding::Begins { .. } | Finding::WaitsForItsBeginning { .. } => "combo-begins",
             Finding::FiresAfterQuiet(_) | Finding::ComboLate { .. } => "combo-waits",
             Finding::Unread => "combo-unread",
             Finding::FastCorners(_) => "action-corners",
@@ -150,10 +161,11 @@ pub fn lint(rig: &Rig) -> Vec<Lint> {
     for (n, zone) in zones.on_panel().iter().enumerate() {
         let about = Subject::Zone(ZoneId::at(n));
         let mut found = |finding| lints.push(Lint { about, finding });
-        beyond(zone, proportion).map(&mut found);
-        covered(zones.on_panel(), n, proportion).map(Finding::Covered).map(&mut found);
-        if rig.zones[n].space == Space::World {
-            found(Finding::Scrolls);
+        covered(rig, zones.on_panel(), n, proportion).map(Finding::Covered).map(&mut found);
+        match rig.zones[n].space {
+            // Where it is now says nothing.
+            Space::World => found(Finding::Scrolls),
+            _ => beyond(zone, proportion).into_iter().for_each(found),
         }
     }
     lints.extend(gestures(rig));
@@ -199,10 +211,11 @@ fn beyond(zone: &Zone, proportion: f32) -> Option<Finding> {
 }
 
 /// The zone above one that takes every contact it could have.
-fn covered(zones: &[Zone], n: usize, proportion: f32) -> Option<ZoneId> {
-    let [left, top, right, bottom] = zones[n].outline.bounds(proportion);
+fn covered(rig: &Rig, on_panel: &[Zone], n: usize, proportion: f32) -> Option<ZoneId> {
+    let zone = &on_panel[n];
+    let [left, top, right, bottom] = zone.outline.bounds(proportion);
     let is_above = |(m, other): &(usize, &Zone)| {
-        let is_first = other.layer > zones[n].layer || (other.layer == zones[n].layer && *m < n);
+        let is_first = other.layer > zone.layer || (other.layer == zone.layer && *m < n);
         // A rectangle that reaches around its bounds covers anything.
         let reaches = match &other.outline {
             Outline::Rect { at, size } => {
@@ -214,11 +227,22 @@ fn covered(zones: &[Zone], n: usize, proportion: f32) -> Option<ZoneId> {
             _ => false,
         };
         // Of one that does not follow, what slides in from beside is not kept out.
-        let keeps_out = other.follows || !zones[n].follows;
-        is_first && other.claim == Claim::Take && keeps_out && reaches
+        let keeps_out = other.follows || !zone.follows;
+        let takes = other.claim == Claim::Take && zone.by.iter().all(|by| other.by.has(by));
+        let is_there = is_there_with(&rig.zones[*m], &rig.zones[n]);
+        is_first && takes && keeps_out && reaches && is_there
     };
-    let mut others = zones.iter().enumerate().filter(|(m, _)| *m != n);
+    let mut others = on_panel.iter().enumerate().filter(|(m, _)| *m != n);
     others.find(is_above).map(|(m, _)| ZoneId::at(m))
+}
+
+/// Whether a zone is where it is, and open, whenever another one is.
+fn is_there_with(zone: &Zone, other: &Zone) -> bool {
+    let moves = |zone: &Zone| zone.space == Space::World;
+    let are_among = |own: &[ActionId], all: &[ActionId]| own.iter().all(|gate| all.contains(gate));
+    moves(zone) == moves(other)
+        && are_among(&zone.closed_while, &other.closed_while)
+        && are_among(&zone.open_while, &other.open_while)
 }
 
 fn gestures(rig: &Rig) -> Vec<Lint> {
@@ -226,21 +250,19 @@ fn gestures(rig: &Rig) -> Vec<Lint> {
     let mut lints = Vec::new();
     for (gesture, id) in rig.gestures.iter().zip((0..).map(GestureId)) {
         let mut found = |finding| lints.push(Lint { about: Subject::Gesture(id), finding });
-        let limit = |quantity| gesture.limits.of(quantity).map(f64::from);
-        for quantity in [Quantity::Lift, Quantity::Gap, Quantity::Together] {
-            if let Some(ms) = limit(quantity).filter(|ms| *ms < period_ms) {
-                found(Finding::ShortLimit { quantity, ms, period_ms });
-            }
+        let lift = gesture.limits.of(Quantity::Lift).map(f64::from);
+        if let Some(ms) = lift.filter(|ms| *ms < period_ms) {
+            found(Finding::ShortTap { ms, period_ms });
         }
-        tap_of_double(rig, gesture).map(Finding::WithEachTap).map(&mut found);
+        tap_of_several(rig, gesture).map(&mut found);
         stalls(rig, gesture).map(Finding::Stalls).map(&mut found);
         latency(rig, gesture).map(&mut found);
     }
     lints
 }
 
-/// A tap that fires with each tap of several.
-fn tap_of_double(rig: &Rig, gesture: &Gesture) -> Option<GestureId> {
+/// A tap that fires with taps of several.
+fn tap_of_several(rig: &Rig, gesture: &Gesture) -> Option<Finding> {
     let GestureKind::Tap { times: 1 } = gesture.kind else { return None };
     let shares = |id: &GestureId| {
         let other = &rig.gestures[id.index()];
@@ -248,28 +270,57 @@ fn tap_of_double(rig: &Rig, gesture: &Gesture) -> Option<GestureId> {
             && (other.zone, other.fingers) == (gesture.zone, gesture.fingers)
             && !gesture.waits_for.contains(id)
     };
-    GestureId::first(rig.gestures.len()).find(shares)
+    let of = GestureId::first(rig.gestures.len()).find(shares)?;
+    let other = &rig.gestures[of.index()];
+    let is_wider = |quantity| match [gesture, other].map(|of| of.limits.of(quantity)) {
+        [Some(own), Some(limit)] => own >= limit,
+        [own, _] => own.is_none(),
+    };
+    let asks_no_more =
+        [Quantity::Lift, Quantity::Move, Quantity::Together].into_iter().all(is_wider);
+    let is_free = gesture.waits_for.is_empty() && rig.gestures.iter().all(|of| !of.takes);
+    let is_by_all = other.by.iter().all(|by| gesture.by.has(by));
+    Some(Finding::WithTaps { of, is_sure: asks_no_more && is_free && is_by_all })
 }
+
+/// Limits that stay passed: once one is, an attempt is waited for no longer.
+const PASSING: [Quantity; 6] = [
+    Quantity::Lift,
+    Quantity::Time,
+    Quantity::Together,
+    Quantity::Move,
+    Quantity::Edge,
+    Quantity::Catch,
+];
 
 /// A gesture that waits for one of several fingers, which can come at any time.
 fn stalls(rig: &Rig, gesture: &Gesture) -> Option<GestureId> {
     let is_open = |id: &&GestureId| {
         let other = rig.gestures.get(id.index());
         other.is_some_and(|other| {
-            other.fingers > gesture.fingers && other.limits.of(Quantity::Together).is_none()
+            let passes = |quantity: &Quantity| other.limits.of(*quantity).is_some();
+            other.fingers > gesture.fingers && !PASSING.iter().any(passes)
         })
     };
     gesture.waits_for.iter().find(is_open).copied()
 }
 
-/// What waiting for others costs at most.
+/// What waiting for others costs at most. Each further tap may land until its gap is over, and be
+/// lifted until its own time is; of what is met while a finger is down, the first one too.
 fn latency(rig: &Rig, gesture: &Gesture) -> Option<Finding> {
     let cost = |&by: &GestureId| {
         let other = rig.gestures.get(by.index())?;
+        let limit = |quantity| other.limits.of(quantity);
         let ms = match other.kind {
-            GestureKind::Tap { times: 2.. } => other.limits.of(Quantity::Gap)?,
-            GestureKind::Swipe { .. } => other.limits.of(Quantity::Time)?,
-            GestureKind::Press => other.limits.of(Quantity::Hold)?,
+            GestureKind::Tap { times: 1 } => limit(Quantity::Lift)?,
+            GestureKind::Tap { times } => {
+                let is_lifted = matches!(gesture.kind, GestureKind::Tap { .. })
+                    && gesture.fingers >= other.fingers;
+                let lifts = f32::from(if is_lifted { times - 1 } else { times });
+                f32::from(times - 1) * limit(Quantity::Gap)? + lifts * limit(Quantity::Lift)?
+            }
+            GestureKind::Swipe { .. } => limit(Quantity::Time)?,
+            GestureKind::Press => limit(Quantity::Hold)?,
             _ => return None,
         };
         Some((ms, by))
@@ -353,12 +404,12 @@ pub(crate) mod tests {
         assert_eq!(codes_of(&rig), expected);
     }
 
-    /// Ten milliseconds between two taps, and seventeen between two polls.
+    /// A tap of ten milliseconds, and seventeen between two polls.
     #[test]
     fn a_limit_shorter_than_a_tick_is_told() {
-        let mut double = gesture("a", GestureKind::Tap { times: 2 }, &[]);
-        double.limits.set(Quantity::Gap, Some(10.0));
-        let rig = Rig { gestures: vec![double], ..Rig::bare("r", PollRate::DEFAULT) };
+        let mut tap = gesture("a", GestureKind::Tap { times: 2 }, &[]);
+        tap.limits.set(Quantity::Lift, Some(10.0));
+        let rig = Rig { gestures: vec![tap], ..Rig::bare("r", PollRate::DEFAULT) };
         assert_eq!(codes_of(&rig), ["gesture-short gesture.a"]);
     }
 

@@ -105,7 +105,7 @@ fn a_sound_rig_is_doubted_where_it_hardly_means_what_it_says() {
     assert_eq!(output.status.code(), Some(0));
     let text = stdout(&output);
     assert!(
-        text.contains("zone-beyond     line 4, zone.right: 50 % of it lies beyond the right edge"),
+        text.contains("zone-beyond     line 4, zone.right: it reaches beyond the right edge by 50 % of its width"),
         "{text}"
     );
     assert!(

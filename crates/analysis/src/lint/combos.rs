@@ -2,7 +2,10 @@
 
 use super::{Finding, Lint, Subject};
 use alloc::{collections::BTreeMap, vec::Vec};
-use gtrig_core::{Combo, ComboId, ComboStep, InputSpec, ModeId, Rig, StepKind, TimeSpan};
+use core::mem;
+use gtrig_core::{
+    Combo, ComboId, ComboStep, InputSpec, ModeId, Rig, Signal, SignalId, StepKind, TimeSpan,
+};
 
 /// How one combo stands to another that begins like it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -62,15 +65,89 @@ pub(super) fn lints(rig: &Rig) -> Vec<Lint> {
         let (one, other) = (&rig.combos[short.index()], &rig.combos[long.index()]);
         let waits = one.waits_for.contains(&long);
         if other.waits_for.contains(&short) {
-            found(long, Finding::WaitsForItsBeginning(short));
-        } else if is_same && !waits {
+            let is_sure = asks_no_more(one, other);
+            found(long, Finding::WaitsForItsBeginning { shorter: short, is_sure });
+        } else if is_same && waits {
+            let is_sure = asks_no_more(other, one);
+            found(short, Finding::WaitsForItsBeginning { shorter: long, is_sure });
+        } else if is_same {
             found(short, Finding::SameSteps(long));
-        } else if !is_same && !waits {
-            let at_most = other.steps[one.steps.len()].within;
-            found(short, Finding::Begins { longer: long, at_most });
+        } else if !waits {
+            let at_most = open_for(rig, one, other);
+            let is_sure = one.waits_for.is_empty() && asks_no_more(one, other);
+            found(short, Finding::Begins { longer: long, at_most, is_sure });
         }
     }
     lints
+}
+
+/// Whether a combo asks no more of its steps than one that begins with them: what meets these of
+/// the longer one meets it.
+fn asks_no_more(short: &Combo, long: &Combo) -> bool {
+    let is_wider = |own: TimeSpan, limit: TimeSpan| {
+        mem::discriminant(&own) == mem::discriminant(&limit) && own.amount() >= limit.amount()
+    };
+    let step = |(n, (own, other)): (usize, (&ComboStep, &ComboStep))| {
+        n == 0
+            || (is_wider(own.within, other.within)
+                && (own.after, own.buffer) == (other.after, other.buffer)
+                && own.unless.iter().all(|signal| other.unless.contains(signal)))
+    };
+    let all = match (short.all, long.all) {
+        (Some(own), Some(limit)) => is_wider(own, limit),
+        (own, _) => own.is_none(),
+    };
+    short.steps.iter().zip(&long.steps).enumerate().all(step)
+        && all
+        && (short.calm.is_none() || short.calm == long.calm)
+        && (short.strict.is_none() || short.strict == long.strict)
+        && (short.clock, &short.mirror, &short.devices, short.counts_forced)
+            == (long.clock, &long.mirror, &long.devices, long.counts_forced)
+        && (short.modes.is_all() || short.modes == long.modes)
+}
+
+/// For how long at most an attempt at `other` that shares a press with a combo can still be met
+/// once that one is: all windows of `other` after the first step that may share it.
+fn open_for(rig: &Rig, combo: &Combo, other: &Combo) -> TimeSpan {
+    let own: Vec<SignalId> = combo.signals().collect();
+    let shares = |step: &ComboStep| {
+        step.what.signals().iter().any(|of| own.iter().any(|own| may_be_one_press(rig, *of, *own)))
+    };
+    let is_as_written = [combo, other].iter().all(|combo| combo.mirror.is_none());
+    let shared = other.steps.iter().position(shares).filter(|_| is_as_written).unwrap_or(0);
+    let lasts = |step: &ComboStep| match step.what {
+        StepKind::Hold(_, span) | StepKind::Quiet(span) => Some(span),
+        _ => None,
+    };
+    let window = |step: &ComboStep| match step.what {
+        StepKind::Quiet(_) => None,
+        _ => Some(step.within),
+    };
+    let later = other.steps[shared + 1..].iter().flat_map(|step| [window(step), lasts(step)]);
+    let sum = sum_of(rig, lasts(&other.steps[shared]).into_iter().chain(later.flatten()));
+    let most = other.all.filter(|all| all.nanos(rig.rate) < sum.nanos(rig.rate));
+    most.unwrap_or(sum)
+}
+
+/// Whether a press may be one of both signals: two controls of other names are never pressed by one.
+fn may_be_one_press(rig: &Rig, one: SignalId, other: SignalId) -> bool {
+    let signal = |id: SignalId| rig.signals.get(id.index());
+    match (signal(one), signal(other)) {
+        (Some(Signal::Control { control, .. }), Some(Signal::Control { control: other, .. })) => {
+            control.code == other.code
+        }
+        _ => true,
+    }
+}
+
+/// In ticks where all are; else in time.
+fn sum_of(rig: &Rig, spans: impl Iterator<Item = TimeSpan>) -> TimeSpan {
+    let spans: Vec<TimeSpan> = spans.collect();
+    let is_ticks = |span: &TimeSpan| matches!(span, TimeSpan::Ticks(_));
+    match spans.iter().all(is_ticks) && !spans.is_empty() {
+        true => TimeSpan::Ticks(0).with(spans.iter().map(|span| span.amount()).sum()),
+        false => TimeSpan::Time(spans.iter().map(|span| span.nanos(rig.rate)).sum()),
+    }
 }
 
 /// Times that are shorter than what the loop can tell apart.
@@ -122,8 +199,7 @@ fn waits(rig: &Rig, combo: &Combo) -> Option<Finding> {
     }
     let cost = |&by: &ComboId| {
         let other = rig.combos.get(by.index())?;
-        let at = combo.steps.len().min(other.steps.len() - 1);
-        Some((other.steps[at].within, by))
+        Some((open_for(rig, combo, other), by))
     };
     let costs = combo.waits_for.iter().filter_map(cost);
     let (span, by) = costs.max_by_key(|(span, _)| span.nanos(rig.rate))?;

@@ -20,8 +20,8 @@ pub fn lint_words(rig: &Rig, lint: &Lint) -> String {
         Finding::Outside | Finding::Beyond { .. } | Finding::Covered(_) | Finding::Scrolls => {
             zone(rig, &lint.finding)
         }
-        Finding::ShortLimit { .. }
-        | Finding::WithEachTap(_)
+        Finding::ShortTap { .. }
+        | Finding::WithTaps { .. }
         | Finding::Stalls(_)
         | Finding::GestureLate { .. } => gesture(rig, &lint.finding),
         Finding::FastCorners(ratio) => format!(
@@ -37,14 +37,14 @@ fn zone(rig: &Rig, finding: &Finding) -> String {
             "it lies outside the panel, where no finger can meet it: is it in another space than its numbers?".to_owned()
         }
         Finding::Beyond { edge, share } => {
-            let edge = match edge {
-                PanelEdge::Left => "left",
-                PanelEdge::Right => "right",
-                PanelEdge::Top => "upper",
-                PanelEdge::Bottom => "lower",
+            let (edge, size) = match edge {
+                PanelEdge::Left => ("left", "width"),
+                PanelEdge::Right => ("right", "width"),
+                PanelEdge::Top => ("upper", "height"),
+                PanelEdge::Bottom => ("lower", "height"),
             };
             format!(
-                "{:.0} % of it lies beyond the {edge} edge: was a full width given where a half was meant, or a value in another space?",
+                "it reaches beyond the {edge} edge by {:.0} % of its {size}: was a full {size} given where a half was meant, or a value in another space?",
                 share * 100.0
             )
         }
@@ -58,14 +58,17 @@ fn zone(rig: &Rig, finding: &Finding) -> String {
 
 fn gesture(rig: &Rig, finding: &Finding) -> String {
     match finding {
-        Finding::ShortLimit { quantity, ms, period_ms } => format!(
-            "`{}` is {ms} ms, shorter than the {period_ms:.1} ms between two polls: most fingers that keep it are never seen",
-            quantity.tunable().name
+        Finding::ShortTap { ms, period_ms } => format!(
+            "`lift-ms` is {ms} ms, shorter than the {period_ms:.1} ms between two polls: a finger that keeps it may be down at none of them, and is lost then unless its contact is `latched`"
         ),
-        Finding::WithEachTap(other) => {
-            let other = &rig.gestures[other.index()].name;
+        Finding::WithTaps { of, is_sure } => {
+            let other = &rig.gestures[of.index()].name;
+            let when = match is_sure {
+                true => format!("it fires with every tap of `{other}` too"),
+                false => format!("it may fire with taps of `{other}` too"),
+            };
             format!(
-                "it fires with every tap of `{other}` too; with `waits-for = \"{other}\"` only one of the two does, at the price of its `gap-ms`"
+                "{when}; with `waits-for = \"{other}\"` only one of the two does, and this one waits for the taps that may follow"
             )
         }
         Finding::Stalls(other) => {
@@ -96,20 +99,30 @@ fn combo(rig: &Rig, finding: &Finding) -> String {
             format!("its own {} cancels it: this step can never come", signal_words(rig, signal))
         }
         Finding::NoMode => "it listens in no mode of this rig".to_owned(),
-        Finding::WaitsForItsBeginning(other) => {
-            let other = &rig.combos[other.index()].name;
+        Finding::WaitsForItsBeginning { shorter, is_sure } => {
+            let other = &rig.combos[shorter.index()].name;
+            let so = match is_sure {
+                true => "that is met first, and so this one never fires",
+                false => {
+                    "where the limits of both are kept that is met first, and this one does not fire"
+                }
+            };
             format!(
-                "it waits for `{other}`, with whose steps it begins: that fires first, and so this one never; let `{other}` wait instead"
+                "it waits for `{other}`, with whose steps it begins: {so}; let `{other}` wait instead"
             )
         }
         Finding::SameSteps(other) => format!(
-            "its steps are those of `{}`: where both keep their times both fire",
+            "its steps are those of `{}`: where the limits of both are kept both are met",
             rig.combos[other.index()].name
         ),
-        Finding::Begins { longer, at_most } => {
+        Finding::Begins { longer, at_most, is_sure } => {
             let longer = &rig.combos[longer.index()].name;
+            let so = match is_sure {
+                true => format!("so doing `{longer}` fires this one first"),
+                false => "so where the limits of both are kept this one is met first".to_owned(),
+            };
             format!(
-                "`{longer}` begins with all steps of this one, so doing `{longer}` fires this one first; with `waits-for = \"{longer}\"` only one of the two fires, and this one up to {} later",
+                "`{longer}` begins with all steps of this one, {so}; with `waits-for = \"{longer}\"` only one of the two fires, and this one up to {} later",
                 span_words(at_most)
             )
         }
