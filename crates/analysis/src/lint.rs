@@ -7,8 +7,7 @@ pub use combos::begins_alike;
 use alloc::vec::Vec;
 use gtrig_core::{
     ActionId, ActionSpec, Chain, Claim, ComboId, Gesture, GestureId, GestureKind, InputSpec,
-    Outline, PanelEdge, Quantity, Response, Rig, Rim, SignalId, Space, TimeSpan, Zone, ZoneId,
-    Zones,
+    Outline, PanelEdge, Quantity, Response, Rig, Rim, Space, TimeSpan, Zone, ZoneId, Zones,
 };
 
 /// Something about a sound rig that is worth a second look.
@@ -87,8 +86,6 @@ pub enum Finding {
         /// Between two polls, in milliseconds.
         period_ms: f64,
     },
-    /// A step of the combo is cancelled by its own signal.
-    CancelsItself(SignalId),
     /// The combo listens in no mode of the rig.
     NoMode,
     /// The combo waits for another one, with whose steps it begins.
@@ -137,9 +134,7 @@ impl Finding {
             Finding::Stalls(_) => "gesture-stalls",
             Finding::GestureLate { .. } => "gesture-waits",
             Finding::ShortWindow { .. } | Finding::ShortHold { .. } => "combo-short",
-            Finding::CancelsItself(_)
-            | Finding::NoMode
-            | Finding::WaitsForItsBeginning { is_sure: true, .. } => "combo-never",
+            Finding::NoMode | Finding::WaitsForItsBeginning { is_sure: true, .. } => "combo-never",
             Finding::SameSteps(_) => "combo-twice",
             Finding::Begins { .. } | Finding::WaitsForItsBeginning { .. } => "combo-begins",
             Finding::FiresAfterQuiet(_) | Finding::ComboLate { .. } => "combo-waits",

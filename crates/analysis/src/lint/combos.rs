@@ -58,7 +58,7 @@ pub(super) fn lints(rig: &Rig) -> Vec<Lint> {
     let mut found = |id, finding| lints.push(Lint { about: Subject::Combo(id), finding });
     for (combo, id) in rig.combos.iter().zip((0..).map(ComboId)) {
         short(rig, combo, |finding| found(id, finding));
-        let others = [never(rig, combo), waits(rig, combo), unread(rig, id)];
+        let others = [without_mode(rig, combo), waits(rig, combo), unread(rig, id)];
         others.into_iter().flatten().for_each(|finding| found(id, finding));
     }
     for Alike { short, long, is_same } in begins_alike(rig) {
@@ -170,23 +170,8 @@ fn short(rig: &Rig, combo: &Combo, mut found: impl FnMut(Finding)) {
     }
 }
 
-/// A step that cannot come after the one before it.
-fn never(rig: &Rig, combo: &Combo) -> Option<Finding> {
-    let of = |step: &ComboStep| match &step.what {
-        StepKind::Hold(of, _) => Some(of.clone()),
-        _ => None,
-    };
-    let pairs = combo.steps.windows(2).filter_map(|two| Some((of(&two[0])?, &two[1])));
-    for (held, next) in pairs {
-        let is_again = match &next.what {
-            StepKind::Press(other) | StepKind::Hold(other, _) => *other == held,
-            _ => false,
-        };
-        let cancelled = held.iter().find(|held| next.unless.contains(held));
-        if let Some(&held) = cancelled.filter(|_| is_again && combo.strict.is_some()) {
-            return Some(Finding::CancelsItself(held));
-        }
-    }
+/// No mode in which it listens.
+fn without_mode(rig: &Rig, combo: &Combo) -> Option<Finding> {
     let mut modes = ModeId::first(rig.modes.len());
     let gated = !combo.modes.is_all() && !modes.any(|mode| combo.modes.has(mode));
     gated.then_some(Finding::NoMode)

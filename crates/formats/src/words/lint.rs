@@ -1,6 +1,6 @@
 //! What is worth a second look about a rig, and what to do.
 
-use super::{signal_words, span_words};
+use super::span_words;
 use gtrig_analysis::lint::{Finding, Lint, Subject};
 use gtrig_core::{PanelEdge, Rig};
 
@@ -95,9 +95,6 @@ fn combo(rig: &Rig, finding: &Finding) -> String {
     match *finding {
         Finding::ShortWindow { span, period_ms } => short("a window", span, period_ms),
         Finding::ShortHold { span, period_ms } => short("a hold", span, period_ms),
-        Finding::CancelsItself(signal) => {
-            format!("its own {} cancels it: this step can never come", signal_words(rig, signal))
-        }
         Finding::NoMode => "it listens in no mode of this rig".to_owned(),
         Finding::WaitsForItsBeginning { shorter, is_sure } => {
             let other = &rig.combos[shorter.index()].name;
