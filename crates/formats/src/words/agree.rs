@@ -118,7 +118,9 @@ pub(crate) fn read_words(control: &str, kind: ReadKind) -> String {
             "read {control} before it is said to have happened, by up to {:.2} ms",
             by.as_millis()
         ),
-        ReadKind::Other => format!("read a value of {control} that the device never said"),
+        ReadKind::Other => format!(
+            "read a value of {control} that the device had not said by then, and did not say within a second"
+        ),
         ReadKind::Twice => format!("read {control} twice in the frame, and differently"),
     }
 }

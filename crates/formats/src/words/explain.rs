@@ -224,10 +224,10 @@ impl Asked<'_> {
             self.here()
         );
         if marks.contains(LaneMarks::INFERRED) {
-            why += " The terminal reports no releases: this one was inferred from silence.";
+            why += " What reports it does not report releases: this one was inferred from silence.";
         }
         if marks.contains(LaneMarks::RESYNCED) {
-            why += " The kernel's queue had overrun: the state was asked for again, and what happened before it is not known.";
+            why += " Reports before it were lost on the way: this is the state that was asked for again, and what happened between is not known.";
         }
         if marks.contains(LaneMarks::LOST) {
             why += " It moved more than once between the two polls: at least one press was lost.";
