@@ -86,7 +86,8 @@ def test_combos_do_what_is_said_of_them(seed, tmp_path):
                 assert any(one["to_ns"] in span for one in fired[name]), (words, attempt)
 
 
-GATES = {"menu": "east", "work": "west"}
+# The buttons of what opens and closes zones.
+GATES, KEYS = {"menu": "east", "work": "west"}, ["closed-while", "open-while"]
 
 
 def bounds(zone):
@@ -109,9 +110,6 @@ def is_covered(zone, others, gates):
         if is_first and reaches and is_there:
             return True
     return False
-
-
-KEYS = ["closed-while", "open-while"]
 
 
 @pytest.mark.parametrize("seed", range(150))
