@@ -363,8 +363,8 @@ def bears_out(value, kind, _how):
 class Game:
     """A game that makes a mistake in most of its values, all the time."""
 
-    def __init__(self, dice):
-        self.said = hands_of_two(dice)
+    def __init__(self, dice, said):
+        self.said = said
         self.frames = list(frames(dice, self.said[-1][0] + 50 * MILLISECOND))
         self.right = played(self.said, self.frames, RIG)
         names = ["Horn", "Down", *TIMES]
@@ -375,20 +375,22 @@ class Game:
             for its, was, value in zip(self.given, self.right, out):
                 its[name] = was[name] if math.isnan(value) else value
 
-    def lines(self):
-        """A take of it."""
-        own = ['{"take":1}']
+    def lines(self, name="game"):
+        """A take of its frames."""
+        yield '{"take":1}'
         for frame, gives in zip(self.frames, self.given):
-            line = {"t": frame.poll, "frame": frame.number, "polled": frame.poll, "gives": gives}
+            line = {"t": frame.poll, "frame": frame.number, "game": name, "polled": frame.poll}
             line |= {"steps": frame.steps} if frame.steps is not None else {}
-            own.append(json.dumps(line, separators=(",", ":")))
-        return merged(lines_of(self.said), [*own, '{"t":0,"ends":true}'])
+            yield json.dumps(line | {"gives": gives}, separators=(",", ":"))
+        yield '{"t":0,"ends":true}'
 
 
 @pytest.mark.parametrize("seed", range(150))
 def test_the_mistake_that_explains_most_is_told(seed, tmp_path):
-    game = Game(random.Random(seed))
-    take, rig = written(tmp_path, text_of_rig(), game.lines())
+    dice = random.Random(seed)
+    game = Game(dice, hands_of_two(dice))
+    lines = merged(lines_of(game.said), game.lines())
+    take, rig = written(tmp_path, text_of_rig(), lines)
     (report,) = reported("agree", take, rig, may_say_no=True)
     has_steps = any(frame.steps not in (None, 1) for frame in game.frames)
     is_silent = any(value == "deaf" for *_, value in game.said)
@@ -402,3 +404,18 @@ def test_the_mistake_that_explains_most_is_told(seed, tmp_path):
         assert [told_as(one) for one in told] == causes, (name, mistake)
         if mistake and bears_out(value, *mistake):
             assert ("unknown", None) not in causes, (name, mistake)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_of_two_games_each_is_judged_by_itself(seed, tmp_path):
+    dice = random.Random(seed)
+    said = hands_of_two(dice)
+    games = {name: Game(dice, said) for name in ("one", "other")}
+    frames_of = {name: list(game.lines(name)) for name, game in games.items()}
+    together = merged(lines_of(said), *frames_of.values())
+    take, rig = written(tmp_path, text_of_rig(), together)
+    both = reported("agree", take, rig, may_say_no=True)
+    for name, lines in frames_of.items():
+        take, _ = written(tmp_path, text_of_rig(), merged(lines_of(said), lines))
+        (alone,) = reported("agree", take, rig, may_say_no=True)
+        assert [report for report in both if report["game"] == name] == [alone]
