@@ -6,8 +6,12 @@ import json
 import random
 import re
 import subprocess
+from dataclasses import replace
 
 import pytest
+from test_combos import Combo as WholeCombo
+from test_combos import a_combo, a_step
+from test_combos import movements as whole_movements
 from test_waiting import Combo, movements
 from test_zones import SIDE, TICKS, a_zone, reports, single
 from workbench import (
@@ -58,32 +62,74 @@ def some_combos(dice):
     return combos
 
 
-@pytest.mark.parametrize("seed", range(150))
-def test_combos_do_what_is_said_of_them(seed, tmp_path):
-    dice = random.Random(seed)
-    hz, combos, moved = dice.choice([60, 120, 500]), some_combos(dice), movements(dice)
-    rig = rig_of(hz, *(combo.table() for combo in combos))
-    take, rig = written(tmp_path, rig, list(some_pads(moved)))
+def holds_of_combos(take, rig, waits):
+    """Combos do what is said of them; `waits` are those for which each of them waits."""
     told = [one for one in reported("combos", take, rig) if one.get("line") == "attempt"]
-    met = {combo.name: [] for combo in combos}
+    met = {name: [] for name in waits}
     for attempt in told:
         if attempt["outcome"] in ("met", "cancelled"):
             met[attempt["combo"]].append(attempt)
     fired = {
         name: [one for one in all_of if one["outcome"] == "met"] for name, all_of in met.items()
     }
+    period = 1e9 / int(re.search(r"poll-hz = (\d+)", rig.read_text())[1])
     for name, words in doubts(rig, "combo-never"):
         assert not fired[name], words
-    single = {combo.name for combo in combos if len(combo.waits_for) == 1}
-    for name, _, at_most in (waits_for(*doubt) for doubt in doubts(rig, "combo-waits")):
-        for attempt in fired[name] if name in single else []:
-            assert attempt["waited_ms"] * 1e6 <= at_most + 1e9 / hz, (name, attempt)
+    for name, words in doubts(rig, "combo-waits"):
+        if "waits for" not in words or len(waits[name]) != 1:
+            continue
+        _, _, at_most = waits_for(name, words)
+        for attempt in fired[name]:
+            assert attempt["waited_ms"] * 1e6 <= at_most + period, (name, attempt)
     for name, words in doubts(rig, "combo-begins"):
         if " fires this one first" in words:
             (longer,) = re.search(r"^`(.+)` begins", words).groups()
             for attempt in met[longer]:
                 span = range(attempt["from_ns"], attempt["to_ns"] + 1)
                 assert any(one["to_ns"] in span for one in fired[name]), (words, attempt)
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_combos_do_what_is_said_of_them(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, combos, moved = dice.choice([60, 120, 500]), some_combos(dice), movements(dice)
+    rig = rig_of(hz, *(combo.table() for combo in combos))
+    take, rig = written(tmp_path, rig, list(some_pads(moved)))
+    holds_of_combos(take, rig, {combo.name: combo.waits_for for combo in combos})
+
+
+def longer(dice, combo):
+    """A combo that begins with all steps of another one, of which some ask for other times."""
+    steps = [replace(step) for step in combo.steps]
+    if len(steps) > 1 and steps[-1].kind == "quiet":
+        steps.pop()
+    if dice.random() < 0.3:
+        step = dice.choice(steps)
+        step.within = step.within and dice.randint(max(30, step.after), 700)
+    for _ in range(dice.randint(0, 2)):
+        kind = dice.choice(["press", "press", "hold", "tap", "release"])
+        steps.append(a_step(dice, kind, steps[-1], BUTTONS[:3]))
+    flags = [combo.again, combo.is_strict, combo.in_ticks, combo.forced]
+    again, is_strict, in_ticks, forced = (flag ^ (dice.random() < 0.1) for flag in flags)
+    return WholeCombo(steps, 0, is_strict=is_strict, again=again, in_ticks=in_ticks, forced=forced)
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_holds_chords_and_quiets_do_too(seed, tmp_path):
+    dice = random.Random(seed)
+    combos = [a_combo(dice, BUTTONS[:3])]
+    combos += [longer(dice, dice.choice(combos)) for _ in range(dice.randint(1, 2))]
+    order = dice.sample(range(len(combos)), len(combos))
+    waits, tables = {}, []
+    for n, combo in enumerate(combos):
+        waits[f"c{n}"] = [f"c{other}" for other in order[: order.index(n)] if dice.random() < 0.5]
+        _, *rest = combo.table()
+        tables.append([f"[combo.c{n}]", *rest])
+        tables[-1] += [f"waits-for = {waits[f'c{n}']}"] if waits[f"c{n}"] else []
+    moved = whole_movements(dice)
+    rig = rig_of(dice.choice([60, 120, 500]), *tables)
+    take, rig = written(tmp_path, rig, list(some_pads(moved)))
+    holds_of_combos(take, rig, waits)
 
 
 # The buttons of what opens and closes zones.

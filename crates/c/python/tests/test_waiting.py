@@ -15,6 +15,8 @@ class Combo:
     steps: list
     waits_for: list
     is_strict: bool
+    # The longest time from its first press to its last, where there is such a limit.
+    all_within: int | None = None
     # For each step the chain that began last of those that lead to its newest press.
     chains: list = field(default_factory=list)
     spent: int = 0
@@ -27,6 +29,7 @@ class Combo:
             texts.append(f"press {' or '.join(names)}{clauses}")
         lines = [f"[combo.{self.name}]", f"steps = {texts}"]
         lines += ["strict = true"] if self.is_strict else []
+        lines += [f'all-within = "{self.all_within} ms"'] if self.all_within else []
         return lines + ([f"waits-for = {self.waits_for}"] if self.waits_for else [])
 
     def press(self, press, before):
@@ -38,10 +41,13 @@ class Combo:
                 if chain:
                     self.chains[n] = chain
                     met = chain if n + 1 == len(self.steps) else met
-        if met and met[0].time > self.spent:
+        if met and met[0].time > self.spent and self.is_whole(met, press.time):
             self.spent = press.time
             return met
         return None
+
+    def is_whole(self, chain, now):
+        return not self.all_within or now - chain[0].time <= self.all_within * MILLISECOND
 
     def follow(self, n, press, before):
         chain = self.chains[n - 1]
@@ -58,7 +64,8 @@ class Combo:
                 continue
             between = [other.name for other in before if other.time > mine[-1].time]
             is_broken = (self.is_strict and between) or self.steps[n][2] in between
-            if not is_broken and now - mine[-1].time <= self.steps[n][1] * MILLISECOND:
+            is_in_time = now - mine[-1].time <= self.steps[n][1] * MILLISECOND
+            if not is_broken and is_in_time and self.is_whole(mine, now):
                 return True
         return False
 
@@ -73,7 +80,9 @@ def some_combos(dice):
             unless = dice.choice([None, None, None, dice.choice(others)])
             steps.append((names, dice.randint(30, 600), unless))
         waits_for = [combo.name for combo in combos if dice.random() < 0.6]
-        combos.append(Combo(f"c{n}", steps, waits_for, dice.random() < 0.2, [None] * len(steps)))
+        all_within = dice.choice([None, None, dice.randint(100, 900)])
+        strict = dice.random() < 0.2
+        combos.append(Combo(f"c{n}", steps, waits_for, strict, all_within, [None] * len(steps)))
     return combos
 
 

@@ -118,21 +118,23 @@ impl ComboEngine {
     /// waits.
     ///
     /// It may be where a step of an attempt with such a press was reached whose next step is
-    /// neither late nor broken, or where a hold or an early press of it is still running. A quiet
-    /// at the end counts only once it runs.
+    /// neither late, by its own window or in all, nor broken, or where a hold or an early press of
+    /// it is still running. A quiet at the end counts only once it runs.
     fn is_possible(&self, poll: &ComboPoll, copy: CopyId, waiting: &Waiting) -> bool {
         let path = poll.automaton.path(copy);
         let bound = &poll.automaton.combo(copy);
-        let shares = |arrival: &Arrival| {
+        // `next` is the earliest moment at which the attempt may go on.
+        let shares = |arrival: &Arrival, next: Moment| {
             let is_spent = !bound.again && arrival.first() <= self.spent[copy.index()];
-            let is_whole = |all: &TimeSpan| all.between(arrival.began, arrival.at) <= all.amount();
+            let is_whole = |all: &TimeSpan| all.between(arrival.began, next) <= all.amount();
             arrival.serial != 0
                 && arrival.first() > self.floor
                 && !is_spent
                 && bound.all.as_ref().is_none_or(is_whole)
                 && arrival.presses.meets(waiting.arrival.presses)
         };
-        let goes_on = |timer: &Timer| path.contains(&timer.node) && shares(&timer.arrival);
+        let goes_on =
+            |timer: &Timer| path.contains(&timer.node) && shares(&timer.arrival, timer.due);
         let may_follow = |&child: &NodeId| {
             let node = poll.automaton.node(child);
             let now = node.clock.moment(poll.now, poll.rate);
@@ -144,7 +146,7 @@ impl ComboEngine {
                 && !matches!(poll.automaton.rest(child).what, StepKind::Quiet(_))
                 && self
                     .arrivals(poll.automaton, node.parent)
-                    .any(|from| shares(from) && is_open(from))
+                    .any(|from| shares(from, now) && is_open(from))
         };
         self.timers.iter().any(goes_on) || path.iter().any(may_follow)
     }
