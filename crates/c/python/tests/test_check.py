@@ -6,12 +6,9 @@ import json
 import random
 import re
 import subprocess
-from dataclasses import replace
 
 import pytest
-from test_combos import Combo as WholeCombo
-from test_combos import a_combo, a_step
-from test_combos import movements as whole_movements
+from libraries import Library
 from test_waiting import Combo, movements
 from test_zones import SIDE, TICKS, a_zone, reports, single
 from workbench import (
@@ -98,38 +95,10 @@ def test_combos_do_what_is_said_of_them(seed, tmp_path):
     holds_of_combos(take, rig, {combo.name: combo.waits_for for combo in combos})
 
 
-def longer(dice, combo):
-    """A combo that begins with all steps of another one, of which some ask for other times."""
-    steps = [replace(step) for step in combo.steps]
-    if len(steps) > 1 and steps[-1].kind == "quiet":
-        steps.pop()
-    if dice.random() < 0.3:
-        step = dice.choice(steps)
-        step.within = step.within and dice.randint(max(30, step.after), 700)
-    for _ in range(dice.randint(0, 2)):
-        kind = dice.choice(["press", "press", "hold", "tap", "release"])
-        steps.append(a_step(dice, kind, steps[-1], BUTTONS[:3]))
-    flags = [combo.again, combo.is_strict, combo.in_ticks, combo.forced]
-    again, is_strict, in_ticks, forced = (flag ^ (dice.random() < 0.1) for flag in flags)
-    return WholeCombo(steps, 0, is_strict=is_strict, again=again, in_ticks=in_ticks, forced=forced)
-
-
 @pytest.mark.parametrize("seed", range(150))
 def test_holds_chords_and_quiets_do_too(seed, tmp_path):
-    dice = random.Random(seed)
-    combos = [a_combo(dice, BUTTONS[:3])]
-    combos += [longer(dice, dice.choice(combos)) for _ in range(dice.randint(1, 2))]
-    order = dice.sample(range(len(combos)), len(combos))
-    waits, tables = {}, []
-    for n, combo in enumerate(combos):
-        waits[f"c{n}"] = [f"c{other}" for other in order[: order.index(n)] if dice.random() < 0.5]
-        _, *rest = combo.table()
-        tables.append([f"[combo.c{n}]", *rest])
-        tables[-1] += [f"waits-for = {waits[f'c{n}']}"] if waits[f"c{n}"] else []
-    moved = whole_movements(dice)
-    rig = rig_of(dice.choice([60, 120, 500]), *tables)
-    take, rig = written(tmp_path, rig, list(some_pads(moved)))
-    holds_of_combos(take, rig, waits)
+    library = Library(random.Random(seed), tmp_path)
+    holds_of_combos(library.take, library.rig, library.waits)
 
 
 # The buttons of what opens and closes zones.

@@ -5,7 +5,8 @@ import random
 from dataclasses import dataclass, field
 
 import pytest
-from workbench import BUTTONS, MILLISECOND, some_pads, polled, reports_of_texts, rig_of
+from libraries import Library
+from workbench import BUTTONS, MILLISECOND, polled, reported, reports_of_texts, rig_of, some_pads
 
 
 @dataclass
@@ -130,3 +131,30 @@ def test_combos_wait_as_the_page_says(seed, tmp_path):
     said = {(r["combo"], r["to_ns"], r["outcome"], r["fired_tick"]) for r in told}
     last_tick = (moved[-1][0] + 3 * 10**9) * hz // 10**9
     assert said == set(outcomes(combos, polled(moved, hz), hz, last_tick))
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_one_that_waited_fires_only_where_no_other_is_met(seed, tmp_path):
+    library = Library(random.Random(seed), tmp_path)
+    told = [one for one in reported("combos", library.take, library.rig) if "rungs" in one]
+    met = [one for one in told if one["outcome"] in ("met", "cancelled")]
+    presses = lambda attempt: {rung["press_ns"] for rung in attempt["rungs"]}
+    clock = lambda attempt: library.combos[attempt["combo"]].in_ticks
+    for attempt in met:
+        others = [
+            other
+            for other in met
+            if other["combo"] in library.waits[attempt["combo"]]
+            and clock(other) == clock(attempt)
+            and presses(other) & presses(attempt)
+        ]
+        # What shares a press with one that was met before or after it is cancelled.
+        assert not others or attempt["outcome"] == "cancelled", (attempt, others)
+        by = attempt.get("cancelled_by")
+        steps = [
+            step for name in (attempt["combo"], by) if by for step in library.combos[name].steps
+        ]
+        # Of a chord the last press alone is told.
+        if by and all(step.kind != "together" for step in steps):
+            is_of_one_clock = library.combos[by].in_ticks == clock(attempt)
+            assert by in [other["combo"] for other in others] or not is_of_one_clock, attempt

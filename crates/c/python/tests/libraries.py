@@ -1,0 +1,44 @@
+"""Combos with all kinds of steps, as the tests of what combos do to each other have them."""
+
+from dataclasses import replace
+
+from test_combos import Combo, a_combo, a_step, movements
+from workbench import BUTTONS, rig_of, some_pads, written
+
+
+def longer(dice, combo):
+    """A combo that begins with all steps of another one, of which some ask for other times."""
+    steps = [replace(step) for step in combo.steps]
+    if len(steps) > 1 and steps[-1].kind == "quiet":
+        steps.pop()
+    if dice.random() < 0.3:
+        step = dice.choice(steps)
+        step.within = step.within and dice.randint(max(30, step.after), 700)
+    for _ in range(dice.randint(0, 2)):
+        kind = dice.choice(["press", "press", "hold", "tap", "release"])
+        steps.append(a_step(dice, kind, steps[-1], BUTTONS[:3]))
+    flags = [combo.again, combo.is_strict, combo.in_ticks, combo.forced]
+    again, is_strict, in_ticks, forced = (flag ^ (dice.random() < 0.1) for flag in flags)
+    return Combo(steps, 0, is_strict=is_strict, again=again, in_ticks=in_ticks, forced=forced)
+
+
+class Library:
+    """Combos with all kinds of steps, of which some begin like others and wait for them."""
+
+    def __init__(self, dice, folder):
+        combos = [a_combo(dice, BUTTONS[:3])]
+        for _ in range(dice.randint(1, 2)):
+            begins_alike = dice.random() < 0.7
+            alike = longer(dice, dice.choice(combos))
+            combos.append(alike if begins_alike else a_combo(dice, BUTTONS[:3]))
+        self.combos = {f"c{n}": combo for n, combo in enumerate(combos)}
+        order, self.waits, tables = dice.sample(list(self.combos), len(combos)), {}, []
+        for name, combo in self.combos.items():
+            others = order[: order.index(name)]
+            self.waits[name] = waits = [other for other in others if dice.random() < 0.6]
+            _, *rest = combo.table()
+            tables.append([f"[combo.{name}]", *rest])
+            tables[-1] += [f"waits-for = {waits}"] if waits else []
+        rig = rig_of(dice.choice([60, 120, 500]), *tables)
+        moved = movements(dice)
+        self.take, self.rig = written(folder, rig, list(some_pads(moved)))
