@@ -118,7 +118,7 @@ pub enum Finding {
     /// Nothing reads the combo.
     Unread,
     /// A stick of the action gives so many times as much in a corner, where both
-    /// axes are at their ends, as straight ahead.
+    /// axes are at their ends, as where one of them is. Infinite where it gives nothing there.
     FastCorners(f32),
 }
 

@@ -95,7 +95,7 @@ pub struct Point {
     pub output: f32,
 }
 
-/// The response of the stages that do not remember, at `count` shares of the
+/// The response to pushes from rest, after all smoothing, at `count` shares of the
 /// travel from 0 to 1, both included; at least two.
 pub fn table(stages: &[Stage], count: usize) -> Vec<Point> {
     let chain = Chain::from(stages);
@@ -103,7 +103,7 @@ pub fn table(stages: &[Stage], count: usize) -> Vec<Point> {
     (0..count.max(2))
         .map(|n| n as f32 / last)
         .map(|travel| {
-            let output = length(chain.without_memory([travel, 0.0]));
+            let output = length(chain.from_rest([travel, 0.0]));
             Point { travel, output }
         })
         .collect()

@@ -1,12 +1,17 @@
 """The stages of docs/rig-format.md, "What a stage computes", written a second time from that
-page alone, and held against the program over random rigs and random pushes of a stick."""
+page alone, and held against the program over random rigs and random pushes of a stick, and against
+what ``gtrig check`` says of its corners."""
 
+import copy
+import json
 import math
 import random
+import re
 import struct
+import subprocess
 
 import pytest
-from workbench import replayed_texts
+from workbench import GTRIG, replayed_texts
 
 TICKS = 120
 # Roots, powers and angles may differ in their last digit, and a chain passes that on.
@@ -237,7 +242,13 @@ def a_stage(dice, dt):
         written = f'dead-zone = {text(inner)}, on = "{on}", outer = {text(outer)}{sloped}'
         return written, lambda v: dead_zone(v, on, inner, outer, slope)
     if kind == "curve":
-        keys = {"linear": "", "power": "exponent", "blend": "cubic", "s": "steepness", "points": "points"}
+        keys = {
+            "linear": "",
+            "power": "exponent",
+            "blend": "cubic",
+            "s": "steepness",
+            "points": "points",
+        }
         shape = dice.choice(list(keys))
         ranges = {"power": (0.2, 5), "blend": (0, 1), "s": (1, 5)}
         value, rest = None, ""
@@ -255,7 +266,9 @@ def a_stage(dice, dt):
         return f'curve = "{shape}"{rest}{axes}', lambda v: apply(v, formula)
     if kind == "sensitivity":
         by = number(0.05, 5)
-        return f"sensitivity = {text(by)}", lambda v: on_length(v, lambda r: min(r * by, max(1.0, r)))
+        return f"sensitivity = {text(by)}", lambda v: on_length(
+            v, lambda r: min(r * by, max(1.0, r))
+        )
     if kind == "half-life-ms":
         ms = number(0.1, 200)
         return f"half-life-ms = {text(ms)}", HalfLife(dt, ms)
@@ -333,3 +346,42 @@ def test_stages_compute_what_the_page_says(seed, tmp_path):
         for action in reports[tick].get("actions", []):
             value = action["value"]
         assert value == pytest.approx(asked, abs=NEAR), f"tick {tick} of {[s for s, _ in stages]}"
+
+
+FILTERS = (HalfLife, Steady, TurnLimit)
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_corners_give_as_much_as_is_said(seed, tmp_path):
+    dice, rig = random.Random(seed), tmp_path / "it.rig.toml"
+    clamp, written, ratios = dice.random() < 0.3, "", []
+    for n in range(dice.randint(1, 2)):
+        stages = [a_stage(dice, 1 / 60) for _ in range(dice.randint(1, 3))]
+        table = "".join(f"{{ {text} }},\n" for text, _ in stages)
+        written += f"[shape.s{n}]\nstages = [\n{table}]\n"
+
+        def given(v):
+            # A push from rest: what remembers begins anew.
+            for _, stage in copy.deepcopy(stages):
+                v = v if isinstance(stage, FILTERS) else [single(part) for part in stage(v)]
+            return min(length(v), 1.0) if clamp else length(v)
+
+        straight = max(given(list(v)) for v in [(1, 0), (0, 1), (-1, 0), (0, -1)])
+        corner = max(given([x, y]) for x in (-1, 1) for y in (-1, 1))
+        ratios.append(corner / straight if straight else math.inf if corner else 1.0)
+    sticks = [f'{{ stick = "pad/stick-{"lr"[n]}", shape = "s{n}" }}' for n in range(len(ratios))]
+    action = ["[action.it]", 'gives = "plane"', f"clamp = {str(clamp).lower()}"]
+    rig.write_text("rig = 1\n" + written + "\n".join([*action, f"from = [{', '.join(sticks)}]"]))
+    ran = subprocess.run([GTRIG, "check", "--json", rig], capture_output=True, text=True)
+    assert ran.returncode == 0, ran.stderr
+    told = [
+        one["words"] for one in map(json.loads, ran.stdout.splitlines()) if "corner" in one["code"]
+    ]
+    worst = max(ratios)
+    if abs(worst - 1.02) < 1e-4:
+        return
+    assert bool(told) == (worst > 1.02), (worst, told)
+    if told and worst != math.inf:
+        assert float(re.search(r"gives ([\d.]+) times", told[0])[1]) == pytest.approx(
+            worst, abs=0.006
+        )

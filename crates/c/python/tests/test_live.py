@@ -1,5 +1,6 @@
 """The lines of a sender, rebuilt from docs/live-format.md: random senders that come several times by
-one name, with lines that are bad, missing, or cut anywhere, and what of them is in the take."""
+one name, with lines that are bad, missing, or cut anywhere, with labels and the frames of a game, and
+what of them is in the take."""
 
 import contextlib
 import json
@@ -27,6 +28,7 @@ DEVICES = {
         {"code": "dial", "kind": "trigger", "min": 0, "max": 9},
     ],
 }
+NAMES = ["HornDown", "SlewX", "hoist", "lamp on", "größe"]
 LATE = {"late", "disordered"}
 WORDS = ["unplug", "deaf", "heard"]
 KINDS = {"p": "pad", "k": "keys", "w": "other"}
@@ -37,6 +39,7 @@ class Sender:
 
     def __init__(self, rng):
         self.rng, self.heard, self.faults, self.time = rng, [], 0, 0
+        self.labels, self.frames, self.frame, self.told = [], [], 0, ({}, {})
 
     def now(self):
         """The time of the next line, which may be that of the line before."""
@@ -71,6 +74,13 @@ class Sender:
                 # Its number is not known: it had the next one.
                 self.number += 1
             return line
+        if what < 0.13:
+            label = f"seen {rng.randint(0, 10**6)}"
+            at = self.now() - rng.choice([0, 10**6])
+            self.labels.append((at, label))
+            return json.dumps(self.numbered({"t": at, "label": label}))
+        if what < 0.25:
+            return json.dumps(self.numbered(self.of_a_game()))
         device = rng.choice(list(DEVICES))
         if device not in self.plugged:
             at = self.now()
@@ -81,7 +91,7 @@ class Sender:
             self.known += [device] if device not in self.known else []
             self.heard.append(("plug", device, at))
             return json.dumps(line)
-        if what < 0.14:
+        if what < 0.29:
             at = self.now()
             line = self.numbered({"t": at, "unplug": device})
             self.plugged.discard(device)
@@ -89,7 +99,7 @@ class Sender:
             self.deaf.discard(device)
             self.heard.append(("unplug", device, at))
             return json.dumps(line)
-        if what < 0.17:
+        if what < 0.32:
             word = "heard" if device in self.deaf else "deaf"
             at = self.now()
             line = self.numbered({"t": at, word: device})
@@ -112,6 +122,47 @@ class Sender:
             rng.shuffle(keys)
         return json.dumps(dict(keys), separators=rng.choice([(",", ":"), (", ", ": ")]))
 
+    def of_a_game(self):
+        """A frame: everything, or what changed since the frame before, unless frames are missing."""
+        rng, at = self.rng, self.now()
+        last, (read, gives) = self.frame, self.told
+        self.frame = rng.choice([last + 1] * 6 + [last + 3, last, 0, 7])
+        polled = sorted(at - rng.choice([0, 0, 10**6, 2 * 10**6]) for _ in range(2))
+        line = {"t": at, "frame": self.frame, "polled": rng.choice([polled, polled[0], at])}
+        if rng.random() < 0.2:
+            del line["polled"]
+        if rng.random() < 0.5:
+            line["steps"] = rng.choice([0, 1, 3, 65_535])
+        if self.frame != last + 1 or not self.frames:
+            read, gives = {}, {}
+        new_read = {
+            (device, control["code"]): [rng.randint(-120, 120) for _ in range(2)]
+            for device in sorted(self.plugged)
+            for control in DEVICES[device]
+            if control["kind"] != "relative" and rng.random() < 0.4
+        }
+        new_gives = {
+            name: rng.choice([0, 1, -0.5, 0.125, 1e-7, 3e9]) for name in NAMES if rng.random() < 0.4
+        }
+        line["read"] = {}
+        for (device, control), values in new_read.items():
+            if rng.random() < 0.5:
+                values[0] = values[1]
+            said = values if values[0] != values[1] or rng.random() < 0.5 else values[0]
+            line["read"].setdefault(device, {})[control] = said
+        if rng.random() < 0.2:
+            line["read"]["nobody"] = {"south": 1}
+        line["gives"] = new_gives
+        before = {key: [values[1]] * 2 for key, values in read.items()}
+        self.told = (before | new_read, gives | new_gives)
+        said = line.get("polled", at)
+        first, last = said if isinstance(said, list) else (said, said)
+        self.frames.append((at, first, last, self.frame, line.get("steps"), *self.told))
+        keys = list(line.items())
+        if rng.random() < 0.3:
+            rng.shuffle(keys)
+        return dict(keys)
+
     def bad(self):
         """A line that cannot be used."""
         here = self.rng.choice(sorted(self.plugged) or ["p"])
@@ -130,6 +181,12 @@ class Sender:
             json.dumps({"t": 2**62, "on": here, "c": DEVICES[here][0]["code"], "v": 1}),
             json.dumps({"t": at, "unplug": "nobody"}),
             json.dumps({"t": at, "label": ""}),
+            json.dumps({"t": at, "frame": 1, "polled": at + 1}),
+            json.dumps({"t": at, "frame": 1, "polled": [at, at - 1]}),
+            json.dumps({"t": at, "frame": 1, "steps": 65_536}),
+            json.dumps({"t": at, "frame": -1}),
+            json.dumps({"t": at, "frame": 1, "gives": {"SlewX": "1"}}),
+            json.dumps({"t": at, "frame": 1, "read": {here: {DEVICES[here][0]["code"]: 0.5}}}),
             json.dumps({"live": 1, "name": "another"}),
         ]
         if self.plugged:
@@ -157,6 +214,30 @@ def in_take(path):
             at = None if "late" in marks else line["t"]
             heard.append((ids[line["on"]], line["c"], line["v"], marks - LATE, at))
     return heard
+
+
+def frames_in_take(path):
+    """The frames of the game as they were sent, each with all that is known in it."""
+    ids, frames, number, read, gives = {}, [], None, {}, {}
+    for line in map(json.loads, path.read_text().splitlines()[1:]):
+        if "plug" in line:
+            ids[line["plug"]] = line.get("identity", "").removeprefix("crane/")
+        if "frame" not in line:
+            continue
+        assert line["game"] == "crane"
+        if number is None or line["frame"] != number + 1:
+            read, gives = {}, {}
+        number = line["frame"]
+        read = {key: [values[1]] * 2 for key, values in read.items()}
+        for device, controls in line.get("read", {}).items():
+            for control, value in controls.items():
+                values = value if isinstance(value, list) else [value] * 2
+                read = read | {(ids[device], control): values}
+        gives = gives | line.get("gives", {})
+        said = line.get("polled", line["t"])
+        first, last = said if isinstance(said, list) else (said, said)
+        frames.append((line["t"], first, last, number, line.get("steps"), read, gives))
+    return frames
 
 
 @pytest.mark.parametrize("seed", range(40))
@@ -204,3 +285,11 @@ def test_what_a_sender_says_is_in_the_take(seed, tmp_path):
     zeros = {said - at for at, said in values}
     assert len(zeros) == 1, zeros
     assert all(at >= said - min(zeros) for at, said in presences)
+
+    zero, frames = min(zeros), frames_in_take(take)
+    assert [frame[3:] for frame in frames] == [frame[3:] for frame in sender.frames]
+    times = [tuple(at - zero for at in frame[:3]) for frame in sender.frames]
+    assert [frame[:3] for frame in frames] == times
+    lines = map(json.loads, take.read_text().splitlines())
+    labels = sorted((line["t"], line["label"]) for line in lines if "label" in line)
+    assert labels == sorted((at - zero, label) for at, label in sender.labels)

@@ -399,14 +399,17 @@ impl Chain {
         self.stages.iter().filter(turns).fold(v, |v, stage| stage.plain(v))
     }
 
-    /// The value after all stages that do not remember: what a hand that holds
-    /// still comes to, but for smoothing.
+    /// What a push from rest comes to, of a hand that then holds still.
     ///
-    /// Smoothing comes to it in time; directions, facing and a turn limit are left out.
-    pub fn without_memory(&self, v: [f32; 2]) -> [f32; 2] {
+    /// Smoothing and a turn limit come to it in time, and are left out.
+    pub fn from_rest(&self, v: [f32; 2]) -> [f32; 2] {
         let after = |v, step: &Step| {
             let v = step.before_last(v);
-            if let LastStage::Forgets(stage) = &step.last { stage.plain(v) } else { v }
+            match &step.last {
+                LastStage::None | LastStage::Remembers(Stage::Smooth(_) | Stage::TurnLimit(_)) => v,
+                LastStage::Remembers(stage) => stage.apply(v, 0.0, &mut StageMemory::default()).0,
+                LastStage::Forgets(stage) => stage.plain(v),
+            }
         };
         finite(self.steps.iter().fold(v, after))
     }

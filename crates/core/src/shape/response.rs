@@ -1,11 +1,11 @@
-//! What a chain makes of a hand that holds still: its response by length and
-//! by direction.
+//! What a chain makes of a hand that pushes from rest and holds still: its response by length
+//! and by direction.
 
 use crate::base::{clamp_to_circle, length};
 use crate::shape::Chain;
-use core::f32::consts::{FRAC_PI_4, TAU};
+use core::f32::consts::{FRAC_1_SQRT_2, TAU};
 
-/// The response of a chain without what its stages remember.
+/// The response of a chain to a push from rest, after all smoothing.
 ///
 /// This is what a curve on the stick bench is drawn from, and what a measurement of "diagonals are
 /// too fast" comes to.
@@ -54,7 +54,7 @@ impl Rim {
 impl Response<'_> {
     /// The output for a deflection.
     pub fn at(&self, v: [f32; 2]) -> [f32; 2] {
-        let out = self.chain.without_memory(v);
+        let out = self.chain.from_rest(v);
         if self.clamp { clamp_to_circle(out) } else { out }
     }
 
@@ -76,12 +76,22 @@ impl Response<'_> {
         length(self.at(rim.at(angle)))
     }
 
-    /// How much faster a diagonal is than a straight push.
+    /// How much faster the fastest diagonal is than the fastest straight push.
     ///
     /// 1 where they are alike; the square root of 2, 1.41, where both axes are full at once and
-    /// nothing holds them.
+    /// nothing holds them. Infinite where a straight push gives nothing and a diagonal something.
     pub fn diagonal_ratio(&self, rim: Rim) -> f32 {
-        self.speed(rim, FRAC_PI_4) / self.speed(rim, 0.0).max(1e-6)
+        let fastest = |pushes: [[f32; 2]; 4]| {
+            pushes.into_iter().map(|push| length(self.at(push))).fold(0.0, f32::max)
+        };
+        // Exactly along the axes: a cosine of a quarter turn is not quite 0.
+        let straight = fastest([[1.0, 0.0], [0.0, 1.0], [-1.0, 0.0], [0.0, -1.0]]);
+        let part = match rim {
+            Rim::Round => FRAC_1_SQRT_2,
+            Rim::Square => 1.0,
+        };
+        let diagonal = fastest([[part, part], [-part, part], [-part, -part], [part, -part]]);
+        if diagonal == straight { 1.0 } else { diagonal / straight }
     }
 
     /// The output at full deflection in `count` directions all round, as
