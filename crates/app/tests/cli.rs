@@ -442,7 +442,9 @@ fn a_shape_is_a_table_too() {
     assert!((points[3]["output"].as_f64().unwrap() - 0.25).abs() < 1e-6);
     let unknown = gtrig(&["shape", rig, "torn", "--table", "6"]);
     assert_eq!(unknown.status.code(), Some(2));
-    assert!(stderr(&unknown).contains("it has worn"), "{}", stderr(&unknown));
+    assert!(stderr(&unknown).contains("no shape \"torn\"; it has worn"), "{}", stderr(&unknown));
+    // The shipped rig has none.
+    assert!(stderr(&gtrig(&["shape", "worn"])).contains("no shape \"worn\"; it has none"));
     let flat = gtrig(&["shape", rig, "worn", "--range", "5,5,5"]);
     assert!(stderr(&flat).contains("does not rise"), "{}", stderr(&flat));
 }

@@ -1,7 +1,7 @@
 //! `gtrig figure`.
 
 use super::{
-    shared::{RigArgs, Status},
+    shared::{RigArgs, Status, missing},
     takes::{FollowArgs, judged},
 };
 use crate::{
@@ -91,8 +91,9 @@ impl Figure {
             return figure::touch(session, &sheet).context("the take has no touch panel");
         }
         if let Some(name) = &self.ladder {
-            let place = session.rig().combos.iter().position(|combo| combo.name == *name);
-            let place = place.with_context(|| format!("the rig has no combo {name:?}"))?;
+            let names = session.rig().combos.iter().map(|combo| combo.name.as_str());
+            let place = names.clone().position(|combo| combo == name);
+            let place = place.ok_or_else(|| missing("the rig has no combo", name, names))?;
             let sheet = LadderSheet { title, combo: ComboId::at(place), from, to };
             return Ok(figure::ladder(session, &sheet));
         }
@@ -109,20 +110,17 @@ impl Figure {
 }
 
 fn gesture_of(session: &Session, name: &str) -> anyhow::Result<GestureId> {
-    let place = session.rig().gestures.iter().position(|gesture| gesture.name == name);
-    Ok(GestureId::at(place.with_context(|| format!("the rig has no gesture {name:?}"))?))
+    let names = session.rig().gestures.iter().map(|gesture| gesture.name.as_str());
+    let place = names.clone().position(|gesture| gesture == name);
+    Ok(GestureId::at(place.ok_or_else(|| missing("the rig has no gesture", name, names))?))
 }
 
 /// The analogue input of an action that moved the most, or else the first.
 fn shaped_input(session: &Session, name: &str) -> anyhow::Result<(ActionId, BoundInput)> {
     let actions = &session.rig().actions;
     let Some(action) = actions.iter().position(|action| action.name == name) else {
-        let names: Vec<&str> = actions.iter().map(|action| action.name.as_str()).collect();
-        anyhow::bail!(
-            "the rig has no action \"{}\"; it has {}",
-            name.escape_debug(),
-            names.join(", ")
-        );
+        let names = actions.iter().map(|action| action.name.as_str());
+        return Err(missing("the rig has no action", name, names));
     };
     let (action, plan) = (ActionId(action as u16), session.plan());
     let moved = |input: &&BoundInput| -> usize {

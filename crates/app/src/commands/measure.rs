@@ -1,7 +1,7 @@
 //! `gtrig measure`.
 
 use super::{
-    shared::{Printing, RigArgs, Status, complain},
+    shared::{Printing, RigArgs, Status, complain, missing},
     takes::{Output, TakeArgs},
 };
 use crate::figure;
@@ -73,13 +73,9 @@ impl Measure {
         let roster = session.roster();
         let all: Vec<_> = roster.axes().map(|axes| (roster.axes_address(axes), axes)).collect();
         let wanted: Vec<_> = all.iter().filter(|(n, _)| of.is_none_or(|of| of == n)).collect();
-        if let Some(of) = of {
-            anyhow::ensure!(
-                !wanted.is_empty(),
-                "the take has no stick, lever or trigger {}; it has {}",
-                of.escape_debug(),
-                all.iter().map(|(name, _)| name.as_str()).collect::<Vec<_>>().join(", ")
-            );
+        if let Some(of) = of.filter(|_| wanted.is_empty()) {
+            let names = all.iter().map(|(name, _)| name.as_str());
+            return Err(missing("the take has no stick, lever or trigger", of, names));
         }
         for &&(ref name, axes) in &wanted {
             let samples = Samples::of(roster, axes, session.recording().events());

@@ -1,6 +1,6 @@
 //! `gtrig shape`.
 
-use super::shared::{Form, Status, complain};
+use super::shared::{Form, Status, complain, missing};
 use crate::{
     figure::{self, StickSheet},
     files, out,
@@ -34,7 +34,8 @@ pub struct Shape {
     /// poll rate.
     #[arg(long, value_name = "HZ")]
     hz: Option<f64>,
-    /// Print the response at so many shares of the travel, and read nothing.
+    /// Print the response at so many shares of the travel, and read nothing: to pushes from rest,
+    /// after all smoothing.
     #[arg(long, value_name = "POINTS", value_parser = clap::value_parser!(u32).range(2..=1_000_000))]
     table: Option<u32>,
     /// Print the table as JSON.
@@ -62,8 +63,8 @@ impl Shape {
         let path = self.shape.pop().map(PathBuf::from).or(self.rig.take());
         let rig = files::rig(path.as_deref(), self.hz)?;
         let Some(named) = rig.shapes.iter().find(|shape| shape.name == name) else {
-            let names: Vec<&str> = rig.shapes.iter().map(|shape| shape.name.as_str()).collect();
-            anyhow::bail!("the rig has no shape {name:?}; it has {}", names.join(", "));
+            let names = rig.shapes.iter().map(|shape| shape.name.as_str());
+            return Err(missing("the rig has no shape", &name, names));
         };
         let kind = self.kind()?;
         match (self.table, &self.chart) {

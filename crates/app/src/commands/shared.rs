@@ -216,6 +216,22 @@ pub fn complain(text: &str) {
     let _ = writeln!(io::stderr(), "gtrig: {}", harmless(text));
 }
 
+/// So many names are told of those that could have been meant.
+const NAMES: usize = 20;
+
+/// That somebody asked for what is not there, with what is: `what` is as in "the rig has no shape".
+pub fn missing<'n>(what: &str, name: &str, names: impl Iterator<Item = &'n str>) -> anyhow::Error {
+    let names: Vec<&str> = names.collect();
+    let told = match names.len() {
+        0 => "none".to_owned(),
+        count if count > NAMES => {
+            format!("{} and {} more", names[..NAMES].join(", "), count - NAMES)
+        }
+        _ => names.join(", "),
+    };
+    anyhow::anyhow!("{what} \"{}\"; it has {told}", name.escape_debug())
+}
+
 /// An error and what caused it, without the causes that it names itself.
 pub fn told(error: &anyhow::Error) -> String {
     error.chain().fold(String::new(), |told, cause| {

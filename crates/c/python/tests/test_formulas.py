@@ -385,3 +385,37 @@ def test_corners_give_as_much_as_is_said(seed, tmp_path):
         assert float(re.search(r"gives ([\d.]+) times", told[0])[1]) == pytest.approx(
             worst, abs=0.006
         )
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_a_passage_shows_each_stage(seed, tmp_path):
+    dice, rig = random.Random(seed), tmp_path / "it.rig.toml"
+    hz = dice.choice([30, 60, 144, 1000])
+    stages = [a_stage(dice, single(1 / hz)) for _ in range(dice.randint(1, 6))]
+    table = "".join(f"{{ {text} }},\n" for text, _ in stages)
+    rig.write_text(f"rig = 1\n[shape.it]\nstages = [\n{table}]\n")
+    rest = dice.choice([0, 100])
+    asked, expected = [], []
+    for _ in range(80):
+        x, y = (dice.choice([rest, dice.randint(-1200, 1200)]) for _ in range(2))
+        is_alone = dice.random() < 0.2
+        asked.append(str(x) if is_alone else f"{x}{dice.choice([',', ' ', ', '])}{y}")
+        y = 0 if is_alone else y
+        v = [own_scale(raw, -1000, rest, 1000) for raw in (x, y)]
+        row = [x, y, *v]
+        try:
+            for _, stage in stages:
+                v = [single(part) for part in stage(v)]
+                row += v
+        except Tie:
+            asked.pop()
+            break
+        expected.append(row)
+    command = [GTRIG, "shape", rig, "it", "--range", f"-1000,{rest},1000", "--hz", str(hz)]
+    ran = subprocess.run(command, input="\n".join(asked), capture_output=True, text=True)
+    assert ran.returncode == 0, ran.stderr
+    header, *rows = [line.split(",") for line in ran.stdout.splitlines()]
+    assert len(header) == 4 + 2 * len(stages)
+    assert len(rows) == len(expected)
+    for row, values in zip(rows, expected):
+        assert list(map(float, row)) == pytest.approx(values, abs=NEAR), stages

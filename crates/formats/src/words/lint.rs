@@ -25,7 +25,8 @@ pub fn lint_words(rig: &Rig, lint: &Lint) -> String {
         | Finding::Stalls(_)
         | Finding::GestureLate { .. } => gesture(rig, &lint.finding),
         Finding::FastCorners(ratio) if ratio.is_infinite() => {
-            "where one axis alone is at its end, a stick gives nothing, and in a corner something".to_owned()
+            "where one axis alone is at its end, a stick gives nothing, and in a corner something"
+                .to_owned()
         }
         Finding::FastCorners(ratio) => format!(
             "in a corner, where both axes are at their ends, a stick gives {ratio:.2} times what it gives where one of them is: dead zones, curves and sensitivity leave what is longer than 1; put {{ gate = \"circle\" }} before them"
