@@ -250,17 +250,21 @@ impl LaneLog {
         self.changes.entries.range(..to).rev().copied()
     }
 
-    /// Sums up consecutive columns of `width` ticks each, from `first` on.
+    /// Sums up consecutive columns of so many ticks each, at least one, from `first` on.
     /// A column's span holds the values in force in its ticks and the value
     /// it starts from.
-    pub fn columns(&self, first: Tick, width: u32) -> impl Iterator<Item = LaneSummary> + '_ {
+    pub fn columns<'l>(
+        &'l self,
+        first: Tick,
+        widths: impl IntoIterator<Item = u32, IntoIter: 'l>,
+    ) -> impl Iterator<Item = LaneSummary> + 'l {
         let mut edge = u64::from(first.0);
         let mut number = match first.0 {
             0 => self.changes.first,
             n => self.after(Tick(n - 1)),
         };
         let mut held = 1;
-        core::iter::from_fn(move || {
+        widths.into_iter().map(move |width| {
             edge += u64::from(width);
             let last = Tick(u32::try_from(edge - 1).unwrap_or(u32::MAX));
             let end = self.after_near(last, number, held);
@@ -272,7 +276,7 @@ impl LaneLog {
             };
             let span = self.sum(LaneSummary::steady(start_value), number, end);
             number = end;
-            Some(span)
+            span
         })
     }
 
@@ -356,7 +360,7 @@ mod tests {
                 log.push(Change { tick: Tick(tick), value, marks: LaneMarks::empty() });
             }
             let first = first + forget;
-            for (i, span) in log.columns(Tick(first), width).take(6).enumerate() {
+            for (i, span) in log.columns(Tick(first), [width; 6]).enumerate() {
                 let from = first + i as u32 * width;
                 let values = (from..from + width).map(|t| log.value_at(Tick(t)));
                 let (min, max) = values.fold((f32::MAX, f32::MIN), |(lo, hi), v| (lo.min(v), hi.max(v)));

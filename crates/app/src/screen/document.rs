@@ -104,6 +104,11 @@ impl Document {
         self.reading.as_ref().map(|reading| reading.share(&self.session))
     }
 
+    /// Whether there will be more of it.
+    pub(crate) fn is_growing(&self) -> bool {
+        !self.is_take || self.reading.is_some()
+    }
+
     /// Reads on a little. At the end returns what the person has to be told of it.
     fn read_on(&mut self) -> Vec<String> {
         let is_over = self.reading.as_mut().is_some_and(|rest| !rest.read_on(&mut self.session));

@@ -259,7 +259,7 @@ impl App {
     /// between two polls; of an action with a value, what code that acts on
     /// events would have made of it.
     pub(crate) fn shows_reports(&self, lane: Lane) -> bool {
-        let has_room = self.view.stretch.zoom.columns_per_tick() > 1;
+        let has_room = self.view.stretch.zoom.has_room_in_ticks();
         let is_chosen = self.view.chosen == Some(lane);
         match lane {
             Lane::Control(_) => is_chosen && has_room,

@@ -101,10 +101,10 @@ fn ruler(buffer: &mut Buffer, areas: &Areas, app: &App) {
         &title,
         app.theme.strong(),
     );
-    if app.view.stretch.zoom.columns_per_tick() > 1 {
+    if app.view.stretch.zoom.has_room_in_ticks() {
         // There is room between two polls: say where they are.
-        for column in (0..traces.width).step_by(app.view.stretch.zoom.columns_per_tick() as usize) {
-            paint::glyph(buffer, traces, traces.x + column, "╷", app.theme.faint());
+        for cell in app.view.stretch.cells() {
+            paint::glyph(buffer, traces, traces.x + cell.column, "╷", app.theme.faint());
         }
     }
     let pointers = pointers(traces, app);

@@ -13,7 +13,11 @@ use ratatui::{buffer::Buffer, layout::Rect};
 
 /// The whole history over the columns of the row.
 pub(super) fn stretch(app: &App, columns: u16) -> Stretch {
-    Stretch::whole(app.session().history().begins(), app.last(), columns.max(1))
+    let (first, last) = (app.session().history().begins(), app.last());
+    match app.document.is_growing() {
+        true => Stretch::whole_so_far(first, last, columns.max(1)),
+        false => Stretch::whole(first, last, columns.max(1)),
+    }
 }
 
 pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
@@ -24,10 +28,9 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
     paint::text(buffer, row, row.x + 2, name, theme.faint());
     let whole = stretch(app, traces.width);
     let (begins, last) = (app.session().history().begins(), app.last());
-    let columns = app.log(lane).columns(whole.first, whole.zoom.ticks_per_column());
-    let wide = whole.zoom.columns_per_tick() as usize;
     let extent = app.extent_of(lane);
-    let columns = columns.flat_map(|span| std::iter::repeat_n(span.scaled(extent), wide));
+    let columns = app.log(lane).columns(whole.first, whole.widths());
+    let columns = whole.spread(columns.map(|span| span.scaled(extent)));
     let in_view = app.view.stretch.first..=app.view.end(last);
     for (span, column) in columns.zip(0..traces.width) {
         let tick = whole.tick_at(column);

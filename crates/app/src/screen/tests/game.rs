@@ -42,6 +42,8 @@ fn what_differs_is_listed_and_jumped_to() {
 #[test]
 fn the_lane_of_the_game_stands_below_the_rigs() {
     let mut bench = story("late-read");
+    // Each tick has a column of its own.
+    bench.keys("+");
     let lanes = usize::from(bench.app.view.hit.lanes.top());
     let rows = bench.rows();
     let below = rows[lanes..].windows(2).find(|pair| pair[0].contains("▷ horn ")).unwrap();

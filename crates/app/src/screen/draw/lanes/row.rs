@@ -177,21 +177,17 @@ impl Row<'_> {
     fn columns(&self) -> Vec<Column> {
         let app = self.app;
         let stretch = app.view.stretch;
-        let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
         let begins = app.session().history().begins();
         let count = usize::from(self.traces.width);
-        let spans = app.log(self.lane).columns(stretch.first, width);
+        let spans = app.log(self.lane).columns(stretch.first, stretch.widths());
         let extent = self.app.extent_of(self.lane);
         let spans = spans.map(|span| span.scaled(extent));
-        let mut presence = self.presence().map(|log| log.columns(stretch.first, width));
+        let mut presence = self.presence().map(|log| log.columns(stretch.first, stretch.widths()));
         let mut columns = Vec::with_capacity(count);
-        let ticks = (0u32..).map(|i| stretch.first.0.saturating_add(i.saturating_mul(width)));
-        for (span, tick) in spans.zip(ticks) {
-            if columns.len() >= count {
-                break;
-            }
+        for (span, cell) in spans.zip(stretch.cells()) {
             let heard = presence.as_mut().and_then(Iterator::next).is_none_or(|p| p.max > 0.0);
-            let known = tick <= app.last().0 && tick.saturating_add(width) > begins.0;
+            let tick = cell.first.0;
+            let known = tick <= app.last().0 && tick.saturating_add(cell.ticks) > begins.0;
             let column = match (known, heard || !span.marks.is_empty()) {
                 (false, _) => Column::Nothing,
                 (true, false) => Column::Hole,
@@ -202,7 +198,7 @@ impl Row<'_> {
                 Column::Summary(span) => Column::Same(span),
                 other => other,
             };
-            columns.extend((1..repeat).map(|_| same));
+            columns.extend((1..cell.columns).map(|_| same));
         }
         columns.truncate(count);
         self.cut_out_missing(&mut columns);

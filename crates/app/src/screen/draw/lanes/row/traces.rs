@@ -72,15 +72,13 @@ impl Row<'_> {
     pub(super) fn by_events(&mut self, action: ActionId, columns: &[Column]) {
         let row = self.below("if on events");
         let (plan, stretch) = (self.app.session().plan(), self.app.view.stretch);
-        let width = stretch.zoom.ticks_per_column();
-        let count = columns.len().div_ceil(stretch.zoom.columns_per_tick() as usize);
         let history = self.app.session().history();
-        let drivers = history.driver_lane(action).columns(stretch.first, width);
-        let drivers: Vec<LaneSummary> = drivers.take(count).collect();
+        let drivers = history.driver_lane(action).columns(stretch.first, stretch.widths());
+        let drivers: Vec<LaneSummary> = drivers.collect();
         // A change of driver is an event of one of the two.
         let mut has_event: Vec<bool> = drivers.iter().map(|span| span.min < span.max).collect();
         for feeder in plan.feeders(action) {
-            let lane = history.control_lane(feeder).columns(stretch.first, width);
+            let lane = history.control_lane(feeder).columns(stretch.first, stretch.widths());
             for ((has, span), by) in has_event.iter_mut().zip(lane).zip(&drivers) {
                 // Other devices report too, but do not move the action.
                 let is_driver =
@@ -88,13 +86,9 @@ impl Row<'_> {
                 *has |= span.changes > 0 && is_driver;
             }
         }
-        for (at, column) in columns.iter().enumerate() {
+        for (at, (column, has_event)) in columns.iter().zip(stretch.spread(has_event)).enumerate() {
             let (glyph, style) = match column {
-                Column::Summary(span)
-                    if has_event[at / stretch.zoom.columns_per_tick() as usize] =>
-                {
-                    self.height_of(furthest(*span))
-                }
+                Column::Summary(span) if has_event => self.height_of(furthest(*span)),
                 Column::Summary(span) | Column::Same(span) if furthest(*span) != 0.0 => {
                     ("·", self.theme().doubtful())
                 }
@@ -111,15 +105,13 @@ impl Row<'_> {
         let row = self.below("before");
         let Some(lanes) = before.lanes(action) else { return };
         let stretch = self.app.view.stretch;
-        let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
         let known = self.app.view.stretch.column_of(before.last());
         let known = known.map_or(usize::from(self.traces.width), |last| usize::from(last) + 1);
         let extent = self.app.extent_of(self.lane);
         let scaled = |span: LaneSummary| span.scaled(extent);
-        let now = self.app.log(self.lane).columns(stretch.first, width).map(scaled);
-        let was = lanes[axis].columns(stretch.first, width).map(scaled);
-        let each = |pair| std::iter::repeat_n(pair, repeat as usize);
-        for (at, (was, now)) in was.zip(now).flat_map(each).enumerate().take(known) {
+        let now = self.app.log(self.lane).columns(stretch.first, stretch.widths()).map(scaled);
+        let was = lanes[axis].columns(stretch.first, stretch.widths()).map(scaled);
+        for (at, (was, now)) in stretch.spread(was.zip(now)).enumerate().take(known) {
             let is_other = (was.max - now.max).abs() > SAME || (was.min - now.min).abs() > SAME;
             let (glyph, style) = match self.app.is_digital(self.lane) {
                 true => self.edge_or_level(was),
@@ -135,15 +127,14 @@ impl Row<'_> {
         let Some((agreed, value)) = self.app.game_value_of(self.lane) else { return };
         let row = self.below("in the game");
         let (stretch, rate) = (self.app.view.stretch, self.app.session().plan().rate());
-        let (width, repeat) = (stretch.zoom.ticks_per_column(), stretch.zoom.columns_per_tick());
         let trace = &agreed.found.traces[value];
         let extent = self.app.extent_of(self.lane);
         let is_digital = self.app.is_digital(self.lane);
-        for at in 0..usize::from(self.traces.width) {
-            let first = stretch.first.0.saturating_add((at as u32 / repeat).saturating_mul(width));
+        for (at, cell) in stretch.spread(stretch.cells()).enumerate() {
+            let first = cell.first.0;
             let tick = |tick: u32| rate.time_of(Tick(tick));
             let after = if first == 0 { Nanos(0) } else { tick(first - 1) };
-            let until = tick(first.saturating_add(width - 1));
+            let until = tick(first.saturating_add(cell.ticks - 1));
             if after > trace.ends() {
                 break;
             }
@@ -218,9 +209,7 @@ impl Row<'_> {
         let stretch = self.app.view.stretch;
         let poll = rate.tick_at(time);
         let (from, to) = (rate.time_of(poll), rate.time_of(poll.next()));
-        let per_tick = u64::from(stretch.zoom.columns_per_tick());
-        let between = (time.0 - from.0) * per_tick / (to.0 - from.0);
-        (u64::from(poll.0 - stretch.first.0) * per_tick + between) as usize
+        stretch.column_between(poll, time.0 - from.0, to.0 - from.0)
     }
 
     /// A value in one row: upwards from the bottom, or below rest hanging from
