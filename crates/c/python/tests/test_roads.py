@@ -1,0 +1,167 @@
+"""One take by many roads, over random rigs with all kinds of things in them: from a pipe, from a
+reel, from its own tables, cut off anywhere, and later, the same comes of it."""
+
+import json
+import random
+import subprocess
+
+import pytest
+from test_actions import a_rig, comings_and_goings, presses, take_of
+from test_combos import a_combo
+from test_fingers import HEIGHT, TICKS, WIDTH, a_gesture, hands
+from test_formulas import a_stage
+from test_zones import a_zone
+from workbench import GTRIG, a_glass, merged, written
+
+# Polls whose times, and so all shares of a second between them, are whole nanoseconds.
+RATES = [30, 60, 120, 500]
+COMMANDS = [["replay", "--every-tick"], ["gestures"], ["combos"], ["tail"]]
+
+
+def named(lines, of, name):
+    """A table, and all that reads it, under another name."""
+    return [
+        line.replace(f"{of}.it]", f"{of}.{name}]")
+        .replace("[action.it]", f"[action.of-{name}]")
+        .replace(f'{of} = "it"', f'{of} = "{name}"')
+        for line in lines
+    ]
+
+
+def some_rig(dice, hz):
+    """The text of a rig with actions, modes, gestures, zones, combos and a shape."""
+    text, *_ = a_rig(dice, hz)
+    lines = [text, "[gesture.stays]", 'kind = "press"', f"hold-ms = {dice.randint(100, 600)}"]
+    gestures = [a_gesture(dice) for _ in range(dice.randint(1, 4))]
+    for n, gesture in enumerate(gestures):
+        if gesture.kind != "click":
+            lines += named(gesture.table(), "gesture", f"g{n}")
+    for n in range(dice.randint(0, 3)):
+        lines += a_zone(dice, f"zone-{n}").table()
+    for n in range(dice.randint(1, 4)):
+        lines += named(a_combo(dice, ["south", "east", "west"]).table(), "combo", f"c{n}")
+        if dice.random() < 0.6:
+            lines += [f"[action.of-c{n}]", 'gives = "pulse"', f'from = {{ combo = "c{n}" }}']
+    stages = [a_stage(dice, 1 / hz)[0] for _ in range(dice.randint(1, 4))]
+    lines += ["[shape.worn]", f"stages = [{', '.join(f'{{ {stage} }}' for stage in stages)}]"]
+    lines += [
+        "[action.worn]",
+        'gives = "plane"',
+        'from = { stick = "pad/stick-l", shape = "worn" }',
+    ]
+    return "\n".join(lines) + "\n"
+
+
+def some_take(dice, hz):
+    """The lines of a take in which a pad and a panel do what hands do."""
+    events = comings_and_goings(dice, presses(dice, hz))
+    touches = [report for report in hands(dice, hz) if report[0] < TICKS * 10**9 // hz]
+    glass = a_glass(touches, 3, (WIDTH, HEIGHT), (TICKS - 1) * 10**9 // hz, 10)
+    return list(merged(take_of(events, hz), glass))
+
+
+def ran(*command, **more):
+    result = subprocess.run(
+        [GTRIG, *command], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, **more
+    )
+    assert result.returncode == 0, result.stderr
+    return result.stdout
+
+
+def said(take, rig):
+    """What the commands print of a take."""
+    return [ran(*command, "--json", "--rig", rig, take) for command in COMMANDS]
+
+
+def by_tick(text):
+    return {line["tick"]: line for line in map(json.loads, text.splitlines()) if "tick" in line}
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_the_same_comes_of_a_take_by_every_road(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice(RATES)
+    lines = some_take(dice, hz)
+    take, rig = written(tmp_path, some_rig(dice, hz), lines)
+    asked = said(take, rig)
+
+    with take.open() as piped:
+        assert ran("replay", "--every-tick", "--json", "--rig", rig, "-", stdin=piped) == asked[0]
+
+    # As Green Trigger writes it, which its tables give again to the byte.
+    reel, again = tmp_path / "it.reel", tmp_path / "again.take.jsonl"
+    ran("convert", take, reel)
+    assert said(reel, rig) == asked
+    ran("convert", reel, again)
+    assert said(again, rig) == asked
+    tables, third = tmp_path / "tables", tmp_path / "third.take.jsonl"
+    ran("convert", take, tables, "--as", "csv", "--rig", rig)
+    ran("convert", tables, third)
+    assert said(third, rig) == asked
+    ran("convert", third, tmp_path / "tables-2", "--as", "csv", "--rig", rig)
+    for table in tables.iterdir():
+        assert (tmp_path / "tables-2" / table.name).read_bytes() == table.read_bytes(), table.name
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_what_comes_later_changes_nothing_before(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice(RATES)
+    lines, rig = some_take(dice, hz), some_rig(dice, hz)
+    whole, rig_file = written(tmp_path, rig, lines)
+    asked = by_tick(ran("replay", "--every-tick", "--json", "--rig", rig_file, whole))
+    until = dice.randint(1, (TICKS - 2) * 10**9 // hz)
+    before = [line for line in lines if json.loads(line).get("t", 0) <= until]
+    cut = tmp_path / "cut.take.jsonl"
+    cut.write_text("\n".join([*before, f'{{"t":{until},"ends":true}}']) + "\n")
+    told = by_tick(ran("replay", "--every-tick", "--json", "--rig", rig_file, cut))
+    last = until * hz // 10**9
+    assert [told[tick] for tick in range(last + 1)] == [asked[tick] for tick in range(last + 1)]
+
+
+def compared(line):
+    """A line without its words, which tell of instants; none of a shape, for what it remembers
+    has come further."""
+    if line.get("of") == "worn":
+        return None
+    return {key: value for key, value in line.items() if key != "words"}
+
+
+def moved(value, by):
+    """The same some ticks and nanoseconds later."""
+    ticks, nanos = by
+    # What is there from the beginning stays there.
+    if isinstance(value, dict) and value.get("time_ns") == 0:
+        return value
+    if isinstance(value, list):
+        return [moved(part, by) for part in value]
+    if not isinstance(value, dict):
+        return value
+    more = {key: ticks for key in value if key == "tick" or key.endswith("_tick")}
+    more |= {key: nanos for key in value if key.endswith("_ns")}
+    return {
+        key: part + more[key] if key in more and part is not None else moved(part, by)
+        for key, part in value.items()
+    }
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_the_same_comes_of_it_an_hour_later(seed, tmp_path):
+    dice = random.Random(seed)
+    hz = dice.choice(RATES)
+    lines, rig = some_take(dice, hz), some_rig(dice, hz)
+    take, rig_file = written(tmp_path, rig, lines)
+    seconds = dice.choice([1, 3600])
+    later = tmp_path / "later.take.jsonl"
+    times = [
+        line | {"t": line["t"] + seconds * 10**9} if line.get("t") else line
+        for line in map(json.loads, lines)
+    ]
+    later.write_text("".join(json.dumps(line) + "\n" for line in times))
+    by = seconds * hz, seconds * 10**9
+    for command in COMMANDS[1:]:
+        one, other = (
+            [compared(json.loads(line)) for line in text.splitlines()]
+            for text in (ran(*command, "--json", "--rig", rig_file, of) for of in (take, later))
+        )
+        assert [moved(line, by) for line in one if line] == [line for line in other if line]
