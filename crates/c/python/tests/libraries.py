@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from test_combos import Combo, a_combo, a_step, movements
+from test_modes import a_pad, modes_table, switching
 from workbench import BUTTONS, rig_of, some_pads, written
 
 
@@ -23,9 +24,10 @@ def longer(dice, combo):
 
 
 class Library:
-    """Combos with all kinds of steps, of which some begin like others and wait for them."""
+    """Combos with all kinds of steps, of which some begin like others and wait for them; and modes
+    that forget them, where it has some."""
 
-    def __init__(self, dice, folder):
+    def __init__(self, dice, folder, has_modes=False):
         combos = [a_combo(dice, BUTTONS[:3])]
         for _ in range(dice.randint(1, 2)):
             begins_alike = dice.random() < 0.7
@@ -39,6 +41,12 @@ class Library:
             _, *rest = combo.table()
             tables.append([f"[combo.{name}]", *rest])
             tables[-1] += [f"waits-for = {waits}"] if waits else []
-        rig = rig_of(dice.choice([60, 120, 500]), *tables)
-        moved = movements(dice)
-        self.take, self.rig = written(folder, rig, list(some_pads(moved)))
+            if has_modes and dice.random() < 0.8:
+                modes = dice.choice([["a"], ["b"], ["a", "b"], ["b", "c"], ["a", "b", "c"]])
+                tables[-1].append(f"modes = {modes}")
+        hz, moved = dice.choice([60, 120, 500]), movements(dice, may_go=not has_modes)
+        lines = list(some_pads(moved))
+        if has_modes:
+            tables.append(modes_table(dict.fromkeys("bc", "forget")))
+            lines = list(a_pad(sorted([*moved, *switching(dice, moved[-1][0])])))
+        self.take, self.rig = written(folder, rig_of(hz, *tables), lines)
