@@ -13,7 +13,7 @@ from test_formulas import a_stage
 from test_zones import a_zone
 from workbench import GTRIG, a_glass, merged, written
 
-# Polls whose times, and so all shares of a second between them, are whole nanoseconds.
+# A second has a whole number of polls: a second later they are where they were.
 RATES = [30, 60, 120, 500]
 COMMANDS = [["replay", "--every-tick"], ["gestures"], ["combos"], ["tail"]]
 
@@ -60,6 +60,14 @@ def some_take(dice, hz):
     return list(merged(take_of(events, hz), glass))
 
 
+def random_one(seed, folder):
+    """Dice, a poll rate, the lines of a take, and the files of it and of a rig."""
+    dice = random.Random(seed)
+    hz = dice.choice(RATES)
+    lines = some_take(dice, hz)
+    return dice, hz, lines, *written(folder, some_rig(dice, hz), lines)
+
+
 def ran(*command, **more):
     result = subprocess.run(
         [GTRIG, *command], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, **more
@@ -79,10 +87,7 @@ def by_tick(text):
 
 @pytest.mark.parametrize("seed", range(100))
 def test_the_same_comes_of_a_take_by_every_road(seed, tmp_path):
-    dice = random.Random(seed)
-    hz = dice.choice(RATES)
-    lines = some_take(dice, hz)
-    take, rig = written(tmp_path, some_rig(dice, hz), lines)
+    *_, take, rig = random_one(seed, tmp_path)
     asked = said(take, rig)
 
     with take.open() as piped:
@@ -105,16 +110,13 @@ def test_the_same_comes_of_a_take_by_every_road(seed, tmp_path):
 
 @pytest.mark.parametrize("seed", range(100))
 def test_what_comes_later_changes_nothing_before(seed, tmp_path):
-    dice = random.Random(seed)
-    hz = dice.choice(RATES)
-    lines, rig = some_take(dice, hz), some_rig(dice, hz)
-    whole, rig_file = written(tmp_path, rig, lines)
-    asked = by_tick(ran("replay", "--every-tick", "--json", "--rig", rig_file, whole))
+    dice, hz, lines, whole, rig = random_one(seed, tmp_path)
+    asked = by_tick(ran("replay", "--every-tick", "--json", "--rig", rig, whole))
     until = dice.randint(1, (TICKS - 2) * 10**9 // hz)
     before = [line for line in lines if json.loads(line).get("t", 0) <= until]
     cut = tmp_path / "cut.take.jsonl"
     cut.write_text("\n".join([*before, f'{{"t":{until},"ends":true}}']) + "\n")
-    told = by_tick(ran("replay", "--every-tick", "--json", "--rig", rig_file, cut))
+    told = by_tick(ran("replay", "--every-tick", "--json", "--rig", rig, cut))
     last = until * hz // 10**9
     assert [told[tick] for tick in range(last + 1)] == [asked[tick] for tick in range(last + 1)]
 
@@ -147,10 +149,7 @@ def moved(value, by):
 
 @pytest.mark.parametrize("seed", range(100))
 def test_the_same_comes_of_it_an_hour_later(seed, tmp_path):
-    dice = random.Random(seed)
-    hz = dice.choice(RATES)
-    lines, rig = some_take(dice, hz), some_rig(dice, hz)
-    take, rig_file = written(tmp_path, rig, lines)
+    dice, hz, lines, take, rig = random_one(seed, tmp_path)
     seconds = dice.choice([1, 3600])
     later = tmp_path / "later.take.jsonl"
     times = [
@@ -162,6 +161,6 @@ def test_the_same_comes_of_it_an_hour_later(seed, tmp_path):
     for command in COMMANDS[1:]:
         one, other = (
             [compared(json.loads(line)) for line in text.splitlines()]
-            for text in (ran(*command, "--json", "--rig", rig_file, of) for of in (take, later))
+            for text in (ran(*command, "--json", "--rig", rig, of) for of in (take, later))
         )
         assert [moved(line, by) for line in one if line] == [line for line in other if line]
