@@ -1,12 +1,14 @@
 """The module against the program: the same rig and the same take give the same actions."""
 
 import random
+import re
 import subprocess
 from pathlib import Path
 
 import green_trigger as gt
 import pytest
 from test_actions import AXES, a_rig, comings_and_goings, presses, take_of
+from test_roads import random_one
 from workbench import GTRIG, replayed, replayed_texts
 
 DEMO = Path(__file__).parents[4] / "demo"
@@ -53,6 +55,16 @@ def test_a_take_gives_what_the_workbench_says(story):
     assert compared > 1000
 
 
+def holds_as_told(action, said, where):
+    """Holds an action against what ``gtrig replay`` says of it; at rest where that says nothing."""
+    state, value = action.state(), said["value"] if said else 0.0
+    if isinstance(value, bool):
+        assert state.is_on == value, where
+    else:
+        value = value if isinstance(value, list) else [value, 0.0]
+        assert state.vector == pytest.approx(value, abs=1e-6), where
+
+
 @pytest.mark.parametrize("seed", range(60))
 def test_any_rig_gives_what_the_workbench_says(seed, tmp_path):
     """Also what drives an action, and while the pad goes, is silent, and comes back."""
@@ -68,16 +80,30 @@ def test_any_rig_gives_what_the_workbench_says(seed, tmp_path):
     for n, _ in enumerate(game.play(gt.Take(lines), hz)):
         told = {action["action"]: action for action in ticks[n].get("actions", [])}
         for name, action in actions.items():
-            state, said = action.state(), told.get(name)
-            value = said["value"] if said else 0.0
-            if isinstance(value, bool):
-                assert state.is_on == value, (n, name)
-            else:
-                value = value if isinstance(value, list) else [value, 0.0]
-                assert state.vector == pytest.approx(value, abs=1e-6), (n, name)
+            said = told.get(name)
+            holds_as_told(action, said, (n, name))
             driver = action.driver()
             by = f"pad1/{driver.code}" if driver else None
             assert by == (said or {}).get("by"), (n, name)
+    assert n == max(ticks)
+
+
+@pytest.mark.parametrize("is_compiled", [False, True])
+@pytest.mark.parametrize("seed", range(60))
+def test_rigs_with_all_kinds_of_things_do_too(seed, is_compiled, tmp_path):
+    _, hz, lines, take, rig = random_one(seed, tmp_path)
+    ticks = replayed(take, rig)
+    names = re.findall(r"^\[action\.(.+)\]$", rig.read_text(), re.MULTILINE)
+    game = gt.Input(rig.read_text())
+    if is_compiled:
+        compiled = tmp_path / "it.rig"
+        subprocess.run([GTRIG, "compile", rig, compiled], check=True)
+        game = gt.Input(compiled.read_bytes())
+    actions = {name: game.action(name) for name in names}
+    for n, _ in enumerate(game.play(gt.Take(lines), hz)):
+        told = {action["action"]: action for action in ticks[n].get("actions", [])}
+        for name, action in actions.items():
+            holds_as_told(action, told.get(name), (n, name))
     assert n == max(ticks)
 
 
