@@ -446,3 +446,20 @@ impl SlowBar {
         self.bar.finish_and_clear();
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(0, "no shape \"it\"; it has none")]
+    #[case(2, "no shape \"it\"; it has s0, s1")]
+    #[case(20, "s18, s19")]
+    #[case(23, "s18, s19 and 3 more")]
+    fn so_many_names_are_told(#[case] count: usize, #[case] expected: &str) {
+        let names: Vec<String> = (0..count).map(|n| format!("s{n}")).collect();
+        let told = missing("the rig has no shape", "it", names.iter().map(String::as_str));
+        assert!(told.to_string().ends_with(expected), "{told}");
+    }
+}

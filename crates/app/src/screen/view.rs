@@ -196,8 +196,8 @@ impl Stretch {
     /// after the poll of a tick from `first` on. It may be beyond the last one.
     pub(crate) fn column_between(&self, poll: Tick, part: u64, of: u64) -> usize {
         let since = u128::from(poll.0 - self.first.0) * u128::from(of) + u128::from(part);
-        let column = since * u128::from(self.zoom.columns)
-            / (u128::from(of.max(1)) * u128::from(self.zoom.ticks));
+        let column =
+            since * u128::from(self.zoom.columns) / (u128::from(of) * u128::from(self.zoom.ticks));
         usize::try_from(column).unwrap_or(usize::MAX)
     }
 
