@@ -92,7 +92,7 @@ pub enum Finding {
     WaitsForItsBeginning {
         /// The other one.
         shorter: ComboId,
-        /// That one is always met first: it asks no more of these steps.
+        /// That one is always met first: it asks no more of these steps, and has not spent them.
         is_sure: bool,
     },
     /// The combo has the same steps as this one.

@@ -65,10 +65,10 @@ pub(super) fn lints(rig: &Rig) -> Vec<Lint> {
         let (one, other) = (&rig.combos[short.index()], &rig.combos[long.index()]);
         let waits = one.waits_for.contains(&long);
         if other.waits_for.contains(&short) {
-            let is_sure = asks_no_more(one, other);
+            let is_sure = is_met_whenever(one, other);
             found(long, Finding::WaitsForItsBeginning { shorter: short, is_sure });
         } else if is_same && waits {
-            let is_sure = asks_no_more(other, one);
+            let is_sure = is_met_whenever(other, one);
             found(short, Finding::WaitsForItsBeginning { shorter: long, is_sure });
         } else if is_same {
             found(short, Finding::SameSteps(long));
@@ -104,6 +104,16 @@ fn asks_no_more(short: &Combo, long: &Combo) -> bool {
         && (short.clock, &short.mirror, &short.devices, short.counts_forced)
             == (long.clock, &long.mirror, &long.devices, long.counts_forced)
         && (short.modes.is_all() || short.modes == long.modes)
+}
+
+/// Whether a combo is met by the presses of one that begins with its steps, whenever that one is.
+///
+/// It may have spent these presses, by an attempt that has none of them in common. Of a single press
+/// it has not: what is spent ended before this press began.
+fn is_met_whenever(short: &Combo, long: &Combo) -> bool {
+    let is_a_press =
+        matches!(short.steps.as_slice(), [one] if matches!(one.what, StepKind::Press(_)));
+    asks_no_more(short, long) && (short.again || is_a_press)
 }
 
 /// For how long at most an attempt at `other` that shares a press with a combo can still be met
@@ -243,6 +253,24 @@ mod tests {
         vec![
             Combo::new("a", vec![press(0, 9)]),
             waiting(Combo::new("b", vec![press(0, 9), press(1, 90)]), 0),
+        ],
+        &["combo-waits combo.b", "combo-never combo.b"])]
+    #[case::one_that_may_have_spent_the_presses(
+        vec![
+            Combo::new("a", vec![press(0, 90), press(1, 90)]),
+            waiting(Combo::new("b", vec![press(0, 90), press(1, 90), press(2, 90)]), 0),
+        ],
+        &["combo-waits combo.b", "combo-begins combo.b"])]
+    #[case::a_hold_that_may_have_spent_the_press(
+        vec![
+            Combo::new("a", vec![hold(0, 90)]),
+            waiting(Combo::new("b", vec![hold(0, 90), press(2, 90)]), 0),
+        ],
+        &["combo-waits combo.b", "combo-begins combo.b"])]
+    #[case::one_that_spends_none(
+        vec![
+            Combo { again: true, ..Combo::new("a", vec![press(0, 90), press(1, 90)]) },
+            waiting(Combo::new("b", vec![press(0, 90), press(1, 90), press(2, 90)]), 0),
         ],
         &["combo-waits combo.b", "combo-never combo.b"])]
     #[case::the_same_twice(

@@ -80,6 +80,9 @@ def holds_of_combos(take, rig, waits):
         for attempt in fired[name]:
             # The poll before it fired was not beyond the end of the wait.
             fired_at = attempt["fired_tick"]
+            if fired_at is None:
+                # It still waits where the take ends.
+                continue
             last = poll(fired_at) - poll(fired_at - 1)
             assert round(attempt["waited_ms"] * 1e6) - last <= at_most, (name, attempt)
     for name, words in doubts(rig, "combo-begins"):

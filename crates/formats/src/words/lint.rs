@@ -105,7 +105,7 @@ fn combo(rig: &Rig, finding: &Finding) -> String {
             let so = match is_sure {
                 true => "that is met first, and so this one never fires",
                 false => {
-                    "where the limits of both are kept that is met first, and this one does not fire"
+                    "where the limits of both are kept, and the presses are not spent for that one, it is met first, and this one does not fire"
                 }
             };
             format!(
