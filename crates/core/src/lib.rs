@@ -153,10 +153,10 @@ pub use spec::{
     GameSpec, GameTarget, Gesture, GestureKind, GestureLimits, Gives, InputSpec, Knob, LengthUnit,
     LimitSense, LimitUse, MAX_COMBOS, MAX_EXAMPLES, MAX_FINGERS, MAX_GAME_NAMES, MAX_GESTURES,
     MAX_MODES, MAX_SIGNS, MAX_STEPS, MAX_TAPS, MAX_THRESHOLDS, MAX_ZONES, MainRule, MainRules,
-    MeasuredFrom, Mirror, Mode, NamedShape, OnDevice, OscSpec, Outline, PanelEdge, Place,
-    PlaceAxis, Pointing, PointingSet, Quantity, Rig, Scope, Selector, SentAt, Shape, ShapeUse,
-    SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage, StepKind, StickCentre, StickGate,
-    Strict, Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn, ViewWindow,
-    YardSpec, Zone, crosses_itself, places_of, tunable,
+    MeasuredFrom, Mirror, Mode, NamedShape, Nearness, OnDevice, OscSpec, Outline, PanelEdge, Part,
+    Place, PlaceAxis, Pointing, PointingSet, Quantity, Rig, Scope, Selector, SentAt, Shape,
+    ShapeUse, SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage, StepKind, StickCentre,
+    StickGate, Strict, Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn,
+    ViewWindow, YardSpec, Zone, crosses_itself, places_of, tunable,
 };
 pub use touch::{Contact, Zones};

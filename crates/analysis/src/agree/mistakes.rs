@@ -69,8 +69,9 @@ impl Explainer<'_> {
         }
         let (near, far): (Vec<Found>, Vec<Found>) =
             self.numbers(at, left).into_iter().partition(|found| found.is_near);
-        for Found { cause, rig, .. } in near {
-            add(What::Told(cause), self.with(at, &rig, self.heard(), left));
+        for number in near {
+            let series = self.with_number(at, &number, left);
+            add(What::Told(number.into_cause()), series);
         }
         for (other, rig) in variants::others(rig, action) {
             add(What::Told(Cause::Otherwise(other)), self.with(at, &rig, self.heard(), left));
@@ -78,8 +79,9 @@ impl Explainer<'_> {
         for (theirs, heard) in self.single_devices(at) {
             add(What::Follows(theirs), self.with(at, rig, &heard, left));
         }
-        for Found { cause, rig, .. } in far {
-            add(What::Told(cause), self.with(at, &rig, self.heard(), left));
+        for number in far {
+            let series = self.with_number(at, &number, left);
+            add(What::Told(number.into_cause()), series);
         }
         if let Some((by, series)) = self.times(at, left) {
             add(What::Told(Cause::Times(by)), Some(series));
@@ -116,6 +118,24 @@ impl Explainer<'_> {
             }
         };
         numbers::search(self.held.rig, at.of.target.action, series, judge)
+    }
+
+    /// What comes out with a number that explains some of the first spans: of all values that it may
+    /// be, with the one that explains the most of all spans.
+    fn with_number(&self, at: At, number: &Found, left: &[Span]) -> Option<Vec<f64>> {
+        let with = |value: f64| {
+            let rig = self.held.rig.with(&number.place, value);
+            self.with(at, &rig, self.heard(), left)
+        };
+        if self.studied(left).0.len() == left.len() {
+            return with(number.best);
+        }
+        let explained = |series: &Vec<f64>| {
+            left.iter().filter(|span| self.is_explained(at.of, series, span)).count()
+        };
+        let series = number.values().filter_map(with).map(|series| (explained(&series), series));
+        // Of equals the first.
+        series.rev().max_by_key(|(count, _)| *count).map(|(_, series)| series)
     }
 
     /// What comes out of the value by another rig or other events, if that explains any of

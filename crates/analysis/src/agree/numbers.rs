@@ -2,7 +2,7 @@
 
 use super::causes::Cause;
 use alloc::vec::Vec;
-use gtrig_core::{ActionId, InputSpec, Knob, Rig, ShapeUse};
+use gtrig_core::{ActionId, Knob, Nearness, Place, Rig};
 
 /// Shares of a number that are tried first, besides the ends of its range.
 const SHARES: [f64; 22] = [
@@ -41,15 +41,41 @@ impl Score {
     }
 }
 
-/// A number that explains differences, and the rig with it.
+/// How many values from one end of a range to the other are tried on what the search did not look
+/// at.
+const SPREAD: u32 = 9;
+
+/// A number that explains differences.
 pub(super) struct Found {
-    pub(super) cause: Cause,
-    pub(super) rig: Rig,
-    /// Whether it is no more than a few times the rig's: one that somebody may have set.
+    pub(super) place: Place,
+    pub(super) unit: &'static str,
+    /// What it is in the rig.
+    pub(super) ours: f64,
+    /// The value that explains best.
+    pub(super) best: f64,
+    /// From where to where it explains as much.
+    pub(super) range: [f64; 2],
+    /// Whether the action itself or what it reads has it, and it is no more than a few times the
+    /// rig's: one that somebody may have set.
     pub(super) is_near: bool,
 }
 
-/// Tries every number that an action depends on. `series` runs a rig; `judge` says how well
+impl Found {
+    /// Values that it may be, the best one first.
+    pub(super) fn values(&self) -> impl DoubleEndedIterator<Item = f64> {
+        let [from, to] = self.range;
+        let part = move |n: u32| from + (to - from) * f64::from(n) / f64::from(SPREAD - 1);
+        core::iter::once(self.best).chain((0..SPREAD).map(part))
+    }
+
+    /// The same as it is told.
+    pub(super) fn into_cause(self) -> Cause {
+        let Found { place, unit, ours, range: [from, to], .. } = self;
+        Cause::Number { place, unit, ours, from, to }
+    }
+}
+
+/// Tries every number that bears on an action. `series` runs a rig; `judge` says how well
 /// what came out explains what the game gave.
 pub(super) fn search(
     rig: &Rig,
@@ -58,33 +84,35 @@ pub(super) fn search(
     judge: impl Fn(&[f64]) -> Score,
 ) -> Vec<Found> {
     let plain = series(rig);
-    let knobs = rig.knobs().into_iter().filter(|knob| is_of(rig, action, knob));
     let mut found: Vec<(usize, Found)> = Vec::new();
-    for knob in knobs {
-        let try_one = |value: f64| {
-            let came = series(&rig.with(&knob.place, value));
-            (judge(&came), came)
-        };
-        let Some(best) = best_of(&knob, &plain, &try_one) else { continue };
-        let score = try_one(best).0;
-        if score.counted() == 0 {
+    for (knob, nearness) in bearing_on(rig, action) {
+        let run = |value: f64| series(&rig.with(&knob.place, value));
+        let score = |value: f64| judge(&run(value));
+        let Some(tried) = tried(&knob, &plain, run, &judge) else { continue };
+        let (best, most) = best_of(&tried, &score);
+        if most.counted() == 0 {
             continue;
         }
-        let explains = |value: f64| try_one(value).0.counted() >= score.counted();
-        let from = last_that(best, knob.tunable.min, &explains);
-        let to = last_that(best, knob.tunable.max, &explains);
-        let cause = Cause::Number {
-            place: knob.place.clone(),
-            unit: knob.tunable.unit,
-            ours: knob.value,
-            from,
-            to,
+        let explains = |score: Score| score.counted() >= most.counted();
+        let reach = |beyond: &mut dyn Iterator<Item = &(f64, Score)>| {
+            furthest(best, beyond, explains, &score)
         };
-        let is_near = is_near(&knob, if from > knob.value { from } else { to });
-        found.push((score.counted(), Found { cause, rig: rig.with(&knob.place, best), is_near }));
+        let from = reach(&mut tried.iter().rev().filter(|(value, _)| *value < best));
+        let to = reach(&mut tried.iter().filter(|(value, _)| *value > best));
+        let is_near =
+            nearness == Nearness::Read && is_near(&knob, if from > knob.value { from } else { to });
+        let Knob { place, tunable, value: ours } = knob;
+        // What belongs together is held together: an outer border stays above the inner one.
+        let range = [from, to].map(|end| number_at(&rig.with(&place, end), &place).unwrap_or(end));
+        let found_one = Found { place, unit: tunable.unit, ours, best, range, is_near };
+        found.push((most.counted(), found_one));
     }
     found.sort_by_key(|(explained, _)| core::cmp::Reverse(*explained));
     found.into_iter().map(|(_, found)| found).collect()
+}
+
+fn number_at(rig: &Rig, place: &Place) -> Option<f64> {
+    rig.knobs().into_iter().find(|knob| knob.place == *place).map(|knob| knob.value)
 }
 
 /// Whether a number may have been set instead of the rig's: up to three times as much, or
@@ -97,74 +125,74 @@ fn is_near(knob: &Knob, other: f64) -> bool {
     }
 }
 
-/// Whether an action may depend on a number.
-fn is_of(rig: &Rig, action: ActionId, knob: &Knob) -> bool {
-    let spec = &rig.actions[action.index()];
-    let place = &knob.place;
-    let is_source = |input: &InputSpec| match input {
-        InputSpec::Combo(combo) => place.is_of("combo", &rig.combos[combo.index()].name),
-        InputSpec::Gesture { gesture, .. } => {
-            place.is_of("gesture", &rig.gestures[gesture.index()].name)
-        }
-        InputSpec::Zone(zone) | InputSpec::Place { zone, .. } => {
-            place.is_of("zone", &rig.zones[zone.index()].name)
-        }
-        _ => false,
-    };
-    let of_input = |input: &InputSpec| {
-        is_source(input) || input.shape().is_some_and(|shape| is_of_shape(rig, shape, knob))
-    };
-    place.is_of("action", &spec.name) || place.is_in("edge") || spec.inputs.iter().any(of_input)
-}
-
-fn is_of_shape(rig: &Rig, shape: &ShapeUse, knob: &Knob) -> bool {
-    match shape {
-        ShapeUse::Named(at) => knob.place.is_of("shape", &rig.shapes[at.index()].name),
-        ShapeUse::Own(_) => false,
+/// The numbers that bear on an action, each with how near it is: those of what it reads, and how
+/// the edges of its buttons are derived, before those beyond.
+fn bearing_on(rig: &Rig, action: ActionId) -> Vec<(Knob, Nearness)> {
+    let (edges, mut others): (Vec<Knob>, Vec<Knob>) =
+        rig.knobs().into_iter().partition(|knob| knob.place.is_in("edge"));
+    let mut found: Vec<(Knob, Nearness)> = Vec::new();
+    for (part, nearness) in rig.parts_of(action) {
+        let its = others.extract_if(.., |knob| part.has(rig, &knob.place));
+        found.extend(its.map(|knob| (knob, nearness)));
     }
+    let near = found.partition_point(|(_, nearness)| *nearness == Nearness::Read);
+    found.splice(near..near, edges.into_iter().map(|knob| (knob, Nearness::Read)));
+    found
 }
 
-/// The value that explains most, if any other than the one of the rig changes anything.
-fn best_of(knob: &Knob, plain: &[f64], try_one: &impl Fn(f64) -> (Score, Vec<f64>)) -> Option<f64> {
+/// Values of a number over its range, in order, and how well each explains; nothing if none
+/// changes what comes out.
+fn tried(
+    knob: &Knob,
+    plain: &[f64],
+    run: impl Fn(f64) -> Vec<f64>,
+    judge: impl Fn(&[f64]) -> Score,
+) -> Option<Vec<(f64, Score)>> {
     let Knob { tunable, value, .. } = knob;
     let (least, most) = (tunable.min, tunable.max);
     let shares = SHARES.iter().map(|share| value * share);
     let parts = PARTS.iter().map(|part| least + (most - least) * part);
-    let mut tried: Vec<f64> = match *value == 0.0 {
-        true => parts.collect(),
-        false => shares.chain([least, most]).collect(),
-    };
-    tried.iter_mut().for_each(|value| *value = value.clamp(least, most));
-    tried.push(*value);
-    tried.sort_by(f64::total_cmp);
-    tried.dedup();
+    let mut values: Vec<f64> = if *value == 0.0 { parts.collect() } else { shares.collect() };
+    values.iter_mut().for_each(|value| *value = value.clamp(least, most));
+    values.extend([*value, least, most]);
+    values.sort_by(f64::total_cmp);
+    values.dedup();
     let mut changes = false;
-    let mut best: Option<(usize, Score)> = None;
-    for (n, &candidate) in tried.iter().enumerate() {
-        let (score, came) = try_one(candidate);
+    let tried = values.into_iter().map(|value| {
+        let came = run(value);
         changes |= came != plain;
-        if best.is_none_or(|(_, known)| score.is_better_than(known)) {
-            best = Some((n, score));
+        (value, judge(&came))
+    });
+    let tried: Vec<(f64, Score)> = tried.collect();
+    changes.then_some(tried)
+}
+
+/// The value that explains most: one of those that were tried, or one near the best of them.
+fn best_of(tried: &[(f64, Score)], score: &impl Fn(f64) -> Score) -> (f64, Score) {
+    let mut at = 0;
+    for (n, (_, score)) in tried.iter().enumerate() {
+        if score.is_better_than(tried[at].1) {
+            at = n;
         }
     }
-    let (at, score) = best.filter(|_| changes)?;
-    if score.error == 0.0 && score.counted() > 0 {
-        return Some(tried[at]);
+    let (_, best) = tried[at];
+    if best.error == 0.0 && best.counted() > 0 {
+        return tried[at];
     }
-    let around = [tried[at.saturating_sub(1)], tried[(at + 1).min(tried.len() - 1)]];
-    Some(narrowed(around, (tried[at], score), try_one))
+    let around = [tried[at.saturating_sub(1)].0, tried[(at + 1).min(tried.len() - 1)].0];
+    narrowed(around, tried[at], score)
 }
 
 /// The place of the least error between two values, by thirds.
 fn narrowed(
     [mut low, mut high]: [f64; 2],
     mut best: (f64, Score),
-    try_one: &impl Fn(f64) -> (Score, Vec<f64>),
-) -> f64 {
+    score: &impl Fn(f64) -> Score,
+) -> (f64, Score) {
     for _ in 0..STEPS {
         let third = (high - low) / 3.0;
         let (one, other) = (low + third, high - third);
-        let (of_one, of_other) = (try_one(one).0, try_one(other).0);
+        let (of_one, of_other) = (score(one), score(other));
         for (value, score) in [(one, of_one), (other, of_other)] {
             if score.is_better_than(best.1) {
                 best = (value, score);
@@ -175,21 +203,32 @@ fn narrowed(
             false => low = one,
         }
     }
-    best.0
+    best
 }
 
-/// The last value from one that explains towards an end that still does.
-fn last_that(from: f64, end: f64, explains: &impl Fn(f64) -> bool) -> f64 {
-    if explains(end) {
-        return end;
-    }
-    let (mut good, mut bad) = (from, end);
-    for _ in 0..HALVINGS {
-        let middle = f64::midpoint(good, bad);
-        match explains(middle) {
-            true => good = middle,
-            false => bad = middle,
+/// The last value from one that explains on that still does, as far as all that were tried up to
+/// there do: further away one may explain again by chance.
+fn furthest(
+    from: f64,
+    beyond: &mut dyn Iterator<Item = &(f64, Score)>,
+    explains: impl Fn(Score) -> bool,
+    score: impl Fn(f64) -> Score,
+) -> f64 {
+    let mut good = from;
+    for &(value, of_value) in beyond {
+        if explains(of_value) {
+            good = value;
+            continue;
         }
+        let mut bad = value;
+        for _ in 0..HALVINGS {
+            let middle = f64::midpoint(good, bad);
+            match explains(score(middle)) {
+                true => good = middle,
+                false => bad = middle,
+            }
+        }
+        break;
     }
     good
 }

@@ -25,8 +25,8 @@ use crate::base::{ActionId, Keyword, Nanos, PollRate, ZoneId};
 use crate::device::{ControlRef, DeviceKind};
 use crate::spec::tunable::Tunable;
 use crate::spec::{
-    CranePart, Curve, DeadZoneKind, InputSpec, Outline, Quantity, Rig, Shape, ShapeUse, Smooth,
-    Space, Stage, Travel, tunable,
+    CranePart, Curve, CurvePoints, DeadZoneKind, GestureKind, InputSpec, Outline, Quantity, Rig,
+    Shape, ShapeUse, Smooth, Space, Stage, StickCentre, Travel, tunable,
 };
 use alloc::{format, vec, vec::Vec};
 use strum::VariantArray;
@@ -158,6 +158,16 @@ impl Rig {
         }
         for gesture in &mut self.gestures {
             let place = [key("gesture"), key(&gesture.name)];
+            let is_said = gesture.origin.is_none();
+            match &mut gesture.kind {
+                GestureKind::Stick(StickCentre::Fixed(at)) => {
+                    two(visitor, &place, &tunable::AT, at)
+                }
+                GestureKind::Aim { origin } if is_said => {
+                    two(visitor, &place, &tunable::ORIGIN, origin);
+                }
+                _ => {}
+            }
             for &quantity in Quantity::VARIANTS {
                 if let Some(mut limit) = gesture.limits.of(quantity) {
                     number(visitor, &place, quantity.tunable_in(gesture.unit), &mut limit);
@@ -312,6 +322,7 @@ fn stage(visitor: &mut Visitor, place: &[Selector], stage: &mut Stage) {
         }
         Stage::Curve { curve: Curve::Blend(n), .. } => number(visitor, place, &tunable::CUBIC, n),
         Stage::Curve { curve: Curve::S(n), .. } => number(visitor, place, &tunable::STEEPNESS, n),
+        Stage::Curve { curve: Curve::Points(points), .. } => self::points(visitor, place, points),
         Stage::Sensitivity(n) => number(visitor, place, &tunable::SENSITIVITY, n),
         Stage::Smooth(Smooth::HalfLife(seconds)) => {
             let mut ms = *seconds * 1000.0;
@@ -328,6 +339,20 @@ fn stage(visitor: &mut Visitor, place: &[Selector], stage: &mut Stage) {
         }
         Stage::Facing(n) => number(visitor, place, &tunable::FACING, n),
         Stage::Invert { .. } | Stage::Swap | Stage::Gate(_) | Stage::Curve { .. } => {}
+    }
+}
+
+/// The points of a curve between its ends. Those that would not rise stay as they were.
+fn points(visitor: &mut Visitor, place: &[Selector], points: &mut CurvePoints) {
+    let mut inner: Vec<[f32; 2]> = points.inner().collect();
+    for (n, [x, y]) in inner.iter_mut().enumerate() {
+        for (axis, number) in [x, y].into_iter().enumerate() {
+            let at = [key(tunable::POINTS.name), Selector::At(n), Selector::At(axis)];
+            named(visitor, &joined(place, at), &tunable::POINTS, number);
+        }
+    }
+    if let Ok(changed) = CurvePoints::new(&inner) {
+        *points = changed;
     }
 }
 

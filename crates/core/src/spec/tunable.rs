@@ -93,7 +93,7 @@ const fn written(number: f64) -> f64 {
 /// All of them, in the order documents list them.
 ///
 /// Numbers with the same key in several units are there once, by their first unit.
-pub const ALL: [&Tunable; 70] = [
+pub const ALL: [&Tunable; 73] = [
     &POLL_HZ,
     &DEAD_ZONE,
     &PRESS_AT,
@@ -114,6 +114,7 @@ pub const ALL: [&Tunable; 70] = [
     &TURN_LIMIT,
     &HYSTERESIS,
     &FACING,
+    &POINTS,
     &OFFSET,
     &SCALE,
     &COUNTS,
@@ -145,7 +146,9 @@ pub const ALL: [&Tunable; 70] = [
     &SLOP_MM,
     &SLOP_DEG,
     &CATCH_MM,
+    &AT,
     &DEAD_MM,
+    &ORIGIN,
     &DIFFERS_DEG,
     &LEAD_DEG,
     &RING_MM,

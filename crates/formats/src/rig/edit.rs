@@ -2,7 +2,7 @@
 
 use super::parse;
 use crate::Mistakes;
-use gtrig_core::{Place, Rig, Selector};
+use gtrig_core::{Knob, Place, Rig, Selector};
 use toml_edit::{Array, DocumentMut, Formatted, InlineTable, Item, TomlError, Value};
 
 /// Why numbers could not be written back: the text was changed meanwhile.
@@ -35,23 +35,48 @@ pub fn update_numbers(text: &str, wanted: &Rig) -> Result<String, EditError> {
     let mut text = text.to_owned();
     for _ in 0..ROUNDS {
         let knobs = parse("the file", &text)?.knobs();
-        let others = wanted.knobs().into_iter().filter(|knob| !knobs.contains(knob));
-        let numbers: Vec<(Place, f64)> = others.map(|knob| (knob.place, knob.value)).collect();
-        if numbers.is_empty() {
+        let all = wanted.knobs();
+        let others: Vec<&Knob> = all.iter().filter(|knob| !knobs.contains(knob)).collect();
+        if others.is_empty() {
             break;
         }
-        text = set_numbers(&text, &numbers)?;
+        text = set_numbers(&text, &others, &all)?;
     }
     Ok(text)
 }
 
-fn set_numbers(text: &str, numbers: &[(Place, f64)]) -> Result<String, EditError> {
+/// Sets numbers; of a list that is not there yet, all that it has among `all`.
+fn set_numbers(text: &str, numbers: &[&Knob], all: &[Knob]) -> Result<String, EditError> {
     let mut document: DocumentMut = text.parse()?;
-    for (place, number) in numbers {
-        set(document.as_item_mut(), &place.0, *number)
-            .ok_or_else(|| EditError::NoPlace(place.clone()))?;
+    for knob in numbers {
+        let whole = match knob.place.0.as_slice() {
+            [list @ .., Selector::At(_)] if !is_there(document.as_item(), list) => {
+                all.iter().filter(|other| is_in_list(&other.place, list)).collect()
+            }
+            _ => vec![*knob],
+        };
+        for Knob { place, value, .. } in whole {
+            set(document.as_item_mut(), &place.0, *value)
+                .ok_or_else(|| EditError::NoPlace(place.clone()))?;
+        }
     }
     Ok(document.to_string())
+}
+
+fn is_in_list(place: &Place, list: &[Selector]) -> bool {
+    matches!(place.0.strip_prefix(list), Some([Selector::At(_)]))
+}
+
+/// Whether a text has something at a place. What is no list is its own entry 0.
+fn is_there(item: &Item, steps: &[Selector]) -> bool {
+    match steps {
+        [] => true,
+        [Selector::Key(key), rest @ ..] => item.get(key).is_some_and(|item| is_there(item, rest)),
+        [Selector::At(at), rest @ ..] => match item.get(*at) {
+            Some(entry) => is_there(entry, rest),
+            None => *at == 0 && is_there(item, rest),
+        },
+    }
 }
 
 fn set(item: &mut Item, steps: &[Selector], number: f64) -> Option<()> {
@@ -294,8 +319,8 @@ mod tests {
     #[test]
     fn a_place_that_is_gone_is_said() {
         let rig = parse("t", RIG).unwrap();
-        let place = rig.knobs().into_iter().map(|knob| knob.place).nth(2).unwrap();
-        let error = set_numbers("rig = 1\nshape = 3\n", &[(place, 1.0)]).unwrap_err();
+        let knob = rig.knobs().into_iter().nth(2).unwrap();
+        let error = set_numbers("rig = 1\nshape = 3\n", &[&knob], &[]).unwrap_err();
         assert_eq!(error.to_string(), "the file has no shape.worn.stages[1].dead-zone any more");
     }
 }

@@ -2,7 +2,10 @@
 
 use super::App;
 use gtrig_analysis::compare::{Difference, DifferenceKind};
-use gtrig_core::{ActionId, GestureId, InputSpec, Keyword, Knob, Place, Rig, Selector, SideSpec};
+use gtrig_core::{ActionId, Keyword, Knob, Nearness, Place, Rig, Selector};
+
+/// So many actions are named at most in a sentence.
+const MOST_NAMES: usize = 6;
 
 impl App {
     /// The numbers whose place or meaning has every word of the filter.
@@ -21,31 +24,62 @@ impl App {
         self.original(knob).is_some_and(|was| was != knob.value)
     }
 
-    /// What reads a number: actions with the controls of theirs that it is about.
+    /// What reads a number: the actions on which it bears, and of one that stands in an action the
+    /// controls that it is about.
     pub(crate) fn use_in_words(&self, place: &Place) -> String {
         let rig = self.session().rig();
         let [Selector::Key(table), Selector::Key(entry), rest @ ..] = place.0.as_slice() else {
             return "It is about the whole rig.".to_owned();
         };
-        match table.as_str() {
-            "action" => named(&rig.actions, entry, |action| &action.name)
-                .map(|at| self.inputs_in_words(ActionId(at as u16), rest)),
-            "gesture" => named(&rig.gestures, entry, |gesture| &gesture.name)
-                .map(|at| self.driven_in_words(|input| is_gesture(input, at))),
-            "combo" => named(&rig.combos, entry, |combo| &combo.name).map(|at| {
-                self.driven_in_words(
-                    |input| matches!(input, InputSpec::Combo(id) if id.index() == at),
-                )
-            }),
-            "zone" => named(&rig.zones, entry, |zone| &zone.name).map(|at| {
-                let is_in_it = |gesture: GestureId| {
-                    rig.gestures[gesture.index()].zone.is_some_and(|zone| zone.index() == at)
-                };
-                self.driven_in_words(|input| reads_zone(input, at, is_in_it))
-            }),
-            _ => None,
+        let (read, beyond) = self.actions_with(place);
+        if table == "action"
+            && let Some(at) = rig.actions.iter().position(|action| action.name == *entry)
+        {
+            let own = self.inputs_in_words(ActionId::at(at), rest);
+            return match self.names_in_words(&beyond) {
+                Some(names) => format!("{own} It also bears on {names}."),
+                None => own,
+            };
         }
-        .unwrap_or_else(|| format!("It is about {table} {entry}."))
+        match [&read, &beyond].map(|actions| self.names_in_words(actions)) {
+            [Some(read), Some(beyond)] => {
+                format!("What comes of it is read for {read}. It also bears on {beyond}.")
+            }
+            [Some(read), None] => format!("What comes of it is read for {read}."),
+            [None, Some(beyond)] => format!("No action reads it itself. It bears on {beyond}."),
+            [None, None] if table == "yard" => format!("It is about {table} {entry}."),
+            [None, None] => "No action reads it.".to_owned(),
+        }
+    }
+
+    /// The actions that read a number, and those on which it bears by way of something else.
+    fn actions_with(&self, place: &Place) -> (Vec<ActionId>, Vec<ActionId>) {
+        let rig = self.session().rig();
+        let (mut read, mut beyond) = (Vec::new(), Vec::new());
+        for action in self.actions() {
+            let parts = rig.parts_of(action);
+            match parts.into_iter().find(|(part, _)| part.has(rig, place)) {
+                Some((_, Nearness::Read)) => read.push(action),
+                Some((_, Nearness::Beyond)) => beyond.push(action),
+                None => {}
+            }
+        }
+        (read, beyond)
+    }
+
+    /// The names of actions, of many the first ones; nothing of none.
+    fn names_in_words(&self, actions: &[ActionId]) -> Option<String> {
+        let rig = self.session().rig();
+        let names = actions.iter().map(|action| rig.actions[action.index()].name.as_str());
+        let named: Vec<&str> = names.take(MOST_NAMES).collect();
+        let left = actions.len() - named.len();
+        let list = named.join(", ");
+        match left {
+            0 if named.is_empty() => None,
+            0 => Some(list),
+            1 => Some(format!("{list} and one more")),
+            _ => Some(format!("{list} and {left} more")),
+        }
     }
 
     /// The controls that an input of an action reads, or those of all its inputs.
@@ -70,17 +104,6 @@ impl App {
         }
     }
 
-    /// The actions to which the rig gives such an input, connected or not.
-    fn driven_in_words(&self, is_it: impl Fn(&InputSpec) -> bool) -> String {
-        let actions = self.session().rig().actions.iter();
-        let reading = actions.filter(|action| action.inputs.iter().any(&is_it));
-        let names: Vec<&str> = reading.map(|action| action.name.as_str()).collect();
-        match names.as_slice() {
-            [] => "No action reads it itself.".to_owned(),
-            names => format!("What comes of it is read for {}.", names.join(", ")),
-        }
-    }
-
     /// What the nudges changed, action by action; `None` where nothing was nudged.
     pub(crate) fn changed_in_words(&self) -> Option<String> {
         self.tuning.before.as_ref()?;
@@ -101,28 +124,5 @@ impl App {
             [] => "The nudges changed nothing that comes out.".to_owned(),
             changed => format!("The nudges changed {}.", changed.join("; ")),
         })
-    }
-}
-
-/// The place of an entry of this name.
-fn named<T>(entries: &[T], name: &str, name_of: impl Fn(&T) -> &String) -> Option<usize> {
-    entries.iter().position(|entry| name_of(entry) == name)
-}
-
-fn is_gesture(input: &InputSpec, at: usize) -> bool {
-    matches!(input, InputSpec::Gesture { gesture, .. } if gesture.index() == at)
-}
-
-/// Whether an input reads a zone: itself, as one side of it, or by a gesture in it.
-fn reads_zone(input: &InputSpec, at: usize, is_in_it: impl Fn(GestureId) -> bool) -> bool {
-    let has_it = |side: &SideSpec| side.zones.iter().any(|zone| zone.index() == at);
-    match input {
-        InputSpec::Zone(zone) | InputSpec::Place { zone, .. } => zone.index() == at,
-        InputSpec::Pair { negative, positive, .. } => has_it(negative) || has_it(positive),
-        InputSpec::Cross(cross) => {
-            [&cross.left, &cross.right, &cross.up, &cross.down].into_iter().any(has_it)
-        }
-        InputSpec::Gesture { gesture, .. } => is_in_it(*gesture),
-        _ => false,
     }
 }

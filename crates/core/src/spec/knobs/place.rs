@@ -90,6 +90,17 @@ impl Knob {
             {
                 format!("{name} {key}")
             }
+            [
+                Selector::Key(gesture),
+                Selector::Key(name),
+                Selector::Key(key),
+                Selector::At(axis),
+            ] if gesture == "gesture" => {
+                format!("{name} {key} {}", axis_word(*axis))
+            }
+            [.., Selector::At(stage), Selector::Key(key), Selector::At(n), Selector::At(axis)] => {
+                format!("{}: {key} {} {}", stage + 1, n + 1, axis_word(*axis))
+            }
             [Selector::Key(zone), Selector::Key(name), Selector::Key(key), Selector::At(at)]
                 if zone == "zone" =>
             {
@@ -99,9 +110,14 @@ impl Knob {
                 format!("{name} {part}")
             }
             [.., Selector::Key(key), Selector::At(axis)] => {
-                format!("{key} {}", if *axis == 0 { "x" } else { "y" })
+                format!("{key} {}", axis_word(*axis))
             }
             _ => format!("{}", self.place),
         }
     }
+}
+
+/// The name of one number of a pair.
+const fn axis_word(axis: usize) -> &'static str {
+    if axis == 0 { "x" } else { "y" }
 }

@@ -223,6 +223,28 @@ pub const CATCH_MM: Tunable = Tunable::new(
     "A fixed on-screen stick: how far from its centre a finger may land.",
 );
 
+/// `at`.
+///
+/// Two numbers; see [`StickCentre::Fixed`](crate::StickCentre::Fixed).
+pub const AT: Tunable = Tunable::new(
+    "at",
+    "of the surface",
+    (0.0, 1.0),
+    (0.01, 0.5),
+    "A fixed stick: its centre, x and y.",
+);
+
+/// `origin`.
+///
+/// Two numbers, where no controls say it; see [`GestureKind::Aim`](crate::GestureKind::Aim).
+pub const ORIGIN: Tunable = Tunable::new(
+    "origin",
+    "of the surface",
+    (0.0, 1.0),
+    (0.01, 0.5),
+    "Aiming: where a direction begins, x and y.",
+);
+
 /// `dead-mm`.
 ///
 /// The least of [`Quantity::Dead`](crate::Quantity::Dead): close to the origin a trembling finger

@@ -148,6 +148,17 @@ pub const FACING: Tunable = Tunable::new(
     "Deflection from which on a side is taken.",
 );
 
+/// `points`.
+///
+/// Two numbers for each; see [`CurvePoints`](crate::CurvePoints).
+pub const POINTS: Tunable = Tunable::new(
+    "points",
+    "of full travel",
+    (0.0, 1.0),
+    (0.01, 0.5),
+    "A point of a curve: a deflection, and what becomes of it.",
+);
+
 /// An offset.
 ///
 /// It adds to what the stages before it came to.
