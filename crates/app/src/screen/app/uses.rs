@@ -29,7 +29,7 @@ impl App {
     pub(crate) fn use_in_words(&self, place: &Place) -> String {
         let rig = self.session().rig();
         let [Selector::Key(table), Selector::Key(entry), rest @ ..] = place.0.as_slice() else {
-            return "It is about the whole rig.".to_owned();
+            return "It is about edges, before any action reads them.".to_owned();
         };
         let (read, beyond) = self.actions_with(place);
         if table == "action"
@@ -48,6 +48,7 @@ impl App {
             [Some(read), None] => format!("What comes of it is read for {read}."),
             [None, Some(beyond)] => format!("No action reads it itself. It bears on {beyond}."),
             [None, None] if table == "yard" => format!("It is about {table} {entry}."),
+            [None, None] if table == "sampling" => "It is about the whole rig.".to_owned(),
             [None, None] => "No action reads it.".to_owned(),
         }
     }

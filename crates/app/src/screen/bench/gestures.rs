@@ -8,8 +8,8 @@ use gtrig_analysis::{
     score::{Confusion, Score},
 };
 use gtrig_core::{
-    CheckedLimit, ContactId, GestureCandidate, GestureId, GestureKind, GestureOutcome,
-    GestureVerdict, ZoneId,
+    CheckedLimit, Contact, ContactId, GestureCandidate, GestureId, GestureKind, GestureOutcome,
+    GestureVerdict, StickCentre, ZoneId,
 };
 use gtrig_formats::words::verdict_brief;
 use ratatui::{
@@ -22,6 +22,10 @@ use ratatui::{
 
 /// For so many ticks a verdict is drawn on the panel.
 const SHOWN: u32 = 90;
+
+/// So far right of its centre stands the name of what has a place of its own, in widths of the
+/// panel.
+const BESIDE: f64 = 0.03;
 
 /// The attempts that go on, a row each.
 pub(super) fn candidates(buffer: &mut Buffer, rows: &mut impl Iterator<Item = Rect>, app: &App) {
@@ -179,16 +183,15 @@ pub(super) struct Sheet<'a, 'c, 'b> {
 }
 
 impl Sheet<'_, '_, '_> {
-    /// The limits of what is being tried, around where it began, and the way of
-    /// what came of it just now.
+    /// The limits of what is being tried, around where it began; those of what has a place of its
+    /// own at rest too; and the way of what came of it just now.
     pub(super) fn draw(&mut self) {
         let contacts = &self.app.session().plan().contacts()[self.app.panel()];
         let is_here = |control| contacts.iter().any(|contact| contact.down == control);
-        for candidate in self.app.machine().candidates(self.app.session().plan()) {
-            if is_here(candidate.contact) {
-                self.limits(&candidate);
-            }
-        }
+        let mut tried = self.app.machine().candidates(self.app.session().plan());
+        tried.retain(|candidate| is_here(candidate.contact));
+        self.at_rest(contacts, |gesture| tried.iter().any(|of| of.gesture == gesture));
+        tried.iter().for_each(|candidate| self.limits(candidate));
         let since = self.app.tick().0.saturating_sub(SHOWN);
         let last = past(self.app)
             .take_while(|verdict| verdict.tick.0 >= since)
@@ -220,16 +223,10 @@ impl Sheet<'_, '_, '_> {
         self.context.draw(&Ring { x, y, radius, color });
     }
 
-    fn limits(&mut self, candidate: &GestureCandidate) {
-        let gesture = &self.app.session().rig().gestures[candidate.gesture.index()];
-        let theme = self.app.theme;
-        let style = if candidate.has_fired { theme.fired() } else { theme.faint() };
-        let contact =
-            self.app.session().plan().contacts().iter().find(|c| c.down == candidate.contact);
-        let per_mm = contact.map_or(1.0, |contact| contact.per_mm(gesture.unit));
-        for shape in limit_shapes(gesture, per_mm, candidate.way[0], candidate.centre) {
+    fn shapes(&mut self, shapes: &[LimitShape], style: Style) {
+        for shape in shapes {
             match shape {
-                LimitShape::Circle { centre, radius } => self.circle(centre, radius, style),
+                LimitShape::Circle { centre, radius } => self.circle(*centre, *radius, style),
                 LimitShape::Line(places) => {
                     for two in places.windows(2) {
                         self.line(self.at(two[0]), self.at(two[1]), style);
@@ -237,6 +234,40 @@ impl Sheet<'_, '_, '_> {
                 }
             }
         }
+    }
+
+    /// Fixed sticks, and origins that the rig states, that nobody tries.
+    fn at_rest(&mut self, contacts: &[Contact], is_tried: impl Fn(GestureId) -> bool) {
+        let (app, [width, height]) = (self.app, self.size);
+        for (gesture, id) in app.session().rig().gestures.iter().zip((0..).map(GestureId)) {
+            let share = match gesture.kind {
+                GestureKind::Stick(StickCentre::Fixed(at)) => at,
+                GestureKind::Aim { origin } if gesture.origin.is_none() => origin,
+                _ => continue,
+            };
+            // A panel has no gestures of a pointer, nor a pointer those of fingers.
+            let Some(contact) = contacts.iter().find(|contact| gesture.by.has(contact.by)) else {
+                continue;
+            };
+            if !is_tried(id) {
+                let centre = [share[0] * width, share[1] * height];
+                let shapes = limit_shapes(gesture, contact.per_mm(gesture.unit), centre, centre);
+                self.shapes(&shapes, app.theme.faint());
+                let (x, y) = self.at(centre);
+                let name = Span::styled(gesture.name.clone(), app.theme.faint());
+                self.context.print(x + BESIDE, y, name);
+            }
+        }
+    }
+
+    fn limits(&mut self, candidate: &GestureCandidate) {
+        let gesture = &self.app.session().rig().gestures[candidate.gesture.index()];
+        let theme = self.app.theme;
+        let style = if candidate.has_fired { theme.fired() } else { theme.faint() };
+        let contact =
+            self.app.session().plan().contacts().iter().find(|c| c.down == candidate.contact);
+        let per_mm = contact.map_or(1.0, |contact| contact.per_mm(gesture.unit));
+        self.shapes(&limit_shapes(gesture, per_mm, candidate.way[0], candidate.centre), style);
         if matches!(gesture.kind, GestureKind::Stick(_) | GestureKind::Aim { .. }) {
             self.line(self.at(candidate.centre), self.at(candidate.way[1]), style);
         }

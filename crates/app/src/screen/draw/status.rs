@@ -39,7 +39,7 @@ pub(super) fn line(buffer: &mut Buffer, area: Rect, app: &App) {
     x = paint::text(buffer, area, x, session.rig().name.as_str(), theme.plain()) + 3;
     if let Some(other) = app.document.other_rig() {
         let find = app.key_of(Command::Find);
-        let text = format!("≠ recorded by {other}: {find} rig");
+        let text = format!("≠ recorded by {other} ({find} rig)");
         x = paint::text(buffer, area, x, &text, theme.doubtful()) + 3;
     }
     let begins = rate.time_of(session.history().begins());

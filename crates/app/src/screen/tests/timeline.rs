@@ -223,7 +223,7 @@ fn words_of_marks_that_lie_close_say_that_they_go_on() {
 fn a_take_that_another_rig_recorded_says_so() {
     let text = |rig: &str| format!("{{\"take\":1,\"rig\":\"{rig}\"}}\n");
     let bench = Bench::opened(&text("Hangar Nine"));
-    assert!(bench.row(" TAKE ").contains("Kestrel Quay   ≠ recorded by Hangar Nine: : rig"));
+    assert!(bench.row(" TAKE ").contains("Kestrel Quay   ≠ recorded by Hangar Nine (: rig)"));
     assert!(!Bench::opened(&text("Kestrel Quay")).shows("recorded by"));
 }
 

@@ -132,6 +132,28 @@ fn a_finger_is_where_it_is_drawn_however_the_panel_is_turned() {
 }
 
 #[test]
+fn what_has_a_place_of_its_own_is_seen_where_a_nudge_puts_it() {
+    let mut bench = bare_by(
+        "[gesture.helm]\nkind = \"stick\"\ncentre = \"fixed\"\nat = [0.2, 0.7]\n\
+         [gesture.spot]\nkind = \"aim\"\n",
+    );
+    // The mouse becomes a panel, and lets go.
+    bench.drag([5], 2);
+    bench.lift();
+    bench.pass(40);
+    let column = |bench: &Bench| {
+        let panel = usize::from(bench.app.view.hit.panel.right());
+        let rows = bench.rows();
+        let columns = rows.iter().filter_map(|row| row.find("helm").map(|at| &row[..at]));
+        columns.map(|before| before.chars().count()).find(|at| *at < panel).unwrap()
+    };
+    let before = column(&bench);
+    bench.keys(")");
+    assert!(bench.row("helm at x").contains("0.3"));
+    assert!(column(&bench) > before);
+}
+
+#[test]
 fn a_pinned_finger_makes_a_pinch_of_a_drag() {
     let mut bench = bare();
     let area = bench.app.view.hit.panel;

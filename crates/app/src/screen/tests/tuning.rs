@@ -57,7 +57,7 @@ fn a_nudge_runs_the_history_again_and_says_what_is_different() {
 #[test]
 fn the_rig_that_recorded_a_take_can_be_used() {
     let (_folder, _, mut bench) = tuned(HOIST);
-    assert!(bench.row(" TAKE ").contains("≠ recorded by Kestrel Quay: : rig"));
+    assert!(bench.row(" TAKE ").contains("≠ recorded by Kestrel Quay (: rig)"));
     bench.keys(":rig ships");
     bench.key(KeyCode::Enter);
     assert!(bench.shows("Kestrel Quay is in force"));
