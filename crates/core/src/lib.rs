@@ -155,8 +155,8 @@ pub use spec::{
     MAX_MODES, MAX_SIGNS, MAX_STEPS, MAX_TAPS, MAX_THRESHOLDS, MAX_ZONES, MainRule, MainRules,
     MeasuredFrom, Mirror, Mode, NamedShape, Nearness, OnDevice, OscSpec, Outline, PanelEdge, Part,
     Place, PlaceAxis, Pointing, PointingSet, Quantity, Rig, Scope, Selector, SentAt, Shape,
-    ShapeUse, SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage, StepKind, StickCentre,
-    StickGate, Strict, Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan, Travel, Turn,
-    ViewWindow, YardSpec, Zone, crosses_itself, places_of, tunable,
+    ShapeUse, SideSpec, Sign, Signal, Smooth, Space, SpaceMap, Stage, StepKind, StepText,
+    StickCentre, StickGate, Strict, Surface, SwipeDirections, SwipeFires, Thresholds, TimeSpan,
+    Travel, Turn, ViewWindow, YardSpec, Zone, crosses_itself, places_of, tunable,
 };
 pub use touch::{Contact, Zones};

@@ -15,7 +15,7 @@ pub const MAGIC: [u8; 6] = *b"gtrig\0";
 
 /// Which fields a rig has, and in which order. One of another version is refused: compile
 /// the text again.
-pub const VERSION: u16 = 2;
+pub const VERSION: u16 = 3;
 
 const CRC: crc::Crc<u32> = crc::Crc::<u32>::new(&crc::CRC_32_ISO_HDLC);
 

@@ -20,7 +20,7 @@
 //! those with equal beginnings share them; `combo::engine` runs it.
 
 use crate::base::{ActionId, ComboId, ModeId, ModeSet, SignalId};
-use crate::spec::{ComboClock, ComboStep, StepKind, TimeSpan};
+use crate::spec::{ComboClock, ComboStep, StepKind, StepText, TimeSpan};
 use alloc::{string::String, vec::Vec};
 
 /// A rig has at most this many combos.
@@ -35,9 +35,9 @@ pub const MAX_COMBOS: usize = 10_000;
 pub struct Calm {
     /// How long.
     pub span: TimeSpan,
-    /// Which of the texts of its combo it stands in; `None` where it comes from
-    /// another combo.
-    pub text: Option<u8>,
+    /// Where it stands: in a text of its own, or in that of presses that are exact, whose window
+    /// is as long. `None` where it stands nowhere.
+    pub text: Option<StepText>,
 }
 
 /// A combo of a rig.

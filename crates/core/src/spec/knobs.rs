@@ -21,7 +21,7 @@ mod place;
 
 pub use place::*;
 
-use crate::base::{ActionId, Keyword, Nanos, PollRate, ZoneId};
+use crate::base::{ActionId, ComboId, Keyword, Nanos, PollRate, ZoneId};
 use crate::device::{ControlRef, DeviceKind};
 use crate::spec::tunable::Tunable;
 use crate::spec::{
@@ -175,9 +175,10 @@ impl Rig {
                 }
             }
         }
-        for combo in &mut self.combos {
-            combos::combo(visitor, combo);
+        for (combo, id) in self.combos.iter_mut().zip((0..).map(ComboId)) {
+            combos::combo(visitor, combo, id);
         }
+        combos::follow(&mut self.combos);
         for action in &mut self.actions {
             for (n, input) in action.inputs.iter_mut().enumerate() {
                 let place = [key("action"), key(&action.name), key("from"), Selector::At(n)];

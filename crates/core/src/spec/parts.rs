@@ -165,6 +165,9 @@ impl Rig {
         let signals = signals_of(combo).map(|signal| &self.signals[signal.index()]);
         let mut parts: Vec<Part> = signals.filter_map(stands_for).collect();
         parts.extend(combo.waits_for.iter().copied().map(Part::Combo));
+        // Steps that it does of another combo stand there.
+        let texts = combo.steps.iter().flat_map(|step| [step.own_text, step.window_text]);
+        parts.extend(texts.flatten().map(|text| Part::Combo(text.combo)));
         parts.extend(self.switches_of(combo.modes));
         parts
     }

@@ -1,6 +1,6 @@
 //! Steps of combos: what must happen, and in which time.
 
-use crate::base::{Moment, Nanos, PollRate, SignalId, Tick};
+use crate::base::{ComboId, Moment, Nanos, PollRate, SignalId, Tick};
 use alloc::vec::Vec;
 use strum::{IntoStaticStr, VariantArray};
 
@@ -157,16 +157,40 @@ pub struct ComboStep {
     pub unless: Vec<SignalId>,
     /// Which step it is of those that were written down: a tap is two.
     pub written: u8,
-    /// Which of the texts of its combo it stands in; `None` for one that comes
-    /// from another combo.
-    pub text: Option<u8>,
+    /// Where its own time stands: for how long a hold or a quiet lasts, in what time a chord comes
+    /// together or a tap is let go. `None` where it has none, or stands nowhere.
+    pub own_text: Option<StepText>,
+    /// Where it stands when the step comes; `None` of the first step, and of one that stands
+    /// nowhere.
+    pub window_text: Option<StepText>,
+}
+
+/// One of the texts in which the steps of a combo are written.
+///
+/// A combo that does another one has steps whose numbers stand in a text of that.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct StepText {
+    /// The combo that has the text.
+    pub combo: ComboId,
+    /// Which of its texts it is, from 0.
+    pub text: u8,
 }
 
 impl ComboStep {
     /// A step that may come at any time up to `within`.
     pub fn new(what: StepKind, within: TimeSpan) -> Self {
         let (after, buffer) = (within.with(0), within.with(0));
-        ComboStep { what, after, within, buffer, unless: Vec::new(), written: 0, text: None }
+        ComboStep {
+            what,
+            after,
+            within,
+            buffer,
+            unless: Vec::new(),
+            written: 0,
+            own_text: None,
+            window_text: None,
+        }
     }
 
     /// Whether it is the release of the very press of the step before.

@@ -14,7 +14,7 @@ use super::{
 use gtrig_core::{
     ActionId, ActionSpec, Calm, Combo, ComboClock, ComboId, ComboStep, ControlRef, Direction,
     GestureId, Gives, Keyword, MAX_COMBOS, MAX_STEPS, Mirror, Rig, Signal, SignalId, StepKind,
-    Strict, SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
+    StepText, Strict, SwipeDirections, Thresholds, TimeSpan, ZoneId, tunable, vocabulary,
 };
 use std::ops::Range;
 

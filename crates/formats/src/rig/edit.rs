@@ -238,7 +238,7 @@ mod generated;
 #[cfg(test)]
 mod tests {
     use super::*;
-    use gtrig_core::Travel;
+    use gtrig_core::{TimeSpan, Travel};
     use rstest::rstest;
 
     const RIG: &str = "# A rig.\nrig = 1\n\n[shape.worn]  # the left one\nstages = [\n  { invert = \"y\" },\n  { dead-zone = 0.12 },   # measured\n  { half-life-ms = 20 },\n]\n\n[[edge]]\nof = \"pad\"\ndebounce-ms = 3\n\n[action.slew]\ngives = \"plane\"\nfrom = { stick = \"pad/stick-l\", shape = \"worn\" }\n\n[action.grip]\ngives = \"on\"\nfrom = [{ control = \"pad/trigger-r\" }, \"keys/KeyG\"]\n";
@@ -314,6 +314,20 @@ mod tests {
         let written = update_numbers(&text, &wanted).unwrap();
         assert!(written.contains(found), "{written}");
         assert_eq!(parse("t", &written).unwrap(), wanted);
+    }
+
+    #[test]
+    fn a_combo_follows_the_one_that_it_does() {
+        let text = "rig = 1\n[combo.all]\nsteps = \"do double 2 times within 400 ms\"\n\
+                    [combo.double]\nsteps = \"press south, press south within 250 ms\"\n";
+        let rig = parse("t", text).unwrap();
+        let place = |knob: &Knob| knob.place.to_string();
+        let knobs = rig.knobs();
+        let double = knobs.iter().find(|of| place(of) == "combo.double.steps[1].within").unwrap();
+        let wanted = rig.with(&double.place, 200.0);
+        let within = wanted.combos[0].steps.iter().skip(1).map(|step| step.within);
+        assert!(within.eq([200, 400, 200].map(TimeSpan::millis)));
+        assert_eq!(parse("t", &update_numbers(text, &wanted).unwrap()).unwrap(), wanted);
     }
 
     #[test]

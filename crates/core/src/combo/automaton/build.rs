@@ -219,7 +219,8 @@ impl Builder {
             let (clock, modes, counts_forced) = (combo.clock, combo.modes, combo.counts_forced);
             // How it was written makes no difference, nor when a first step comes.
             let within = if n == 0 { TimeSpan::Time(0) } else { step.within };
-            let step = ComboStep { written: 0, text: None, within, ..step.clone() };
+            let (own_text, window_text) = (None, None);
+            let step = ComboStep { written: 0, own_text, window_text, within, ..step.clone() };
             let is_lift = n > 0 && variant.steps[n].lifts(&variant.steps[n - 1]);
             let key = StepKey {
                 parent,

@@ -12,49 +12,134 @@
 //! ```
 
 use super::{Selector, Visitor, joined, key};
+use crate::base::ComboId;
 use crate::spec::tunable::{self, Tunable};
-use crate::spec::{Calm, Combo, ComboStep, StepKind, TimeSpan};
+use crate::spec::{Calm, Combo, ComboStep, StepKind, StepText, TimeSpan};
+use alloc::vec::Vec;
 
 /// The times of a combo: those of its steps stand in their texts.
 ///
 /// In the order of the texts; a calm that has a text of its own comes first, and what the whole may
-/// take last.
-pub(super) fn combo(visitor: &mut Visitor, combo: &mut Combo) {
+/// take last. Those of steps that stand in the texts of another combo are that one's: they
+/// [follow](follow()) it.
+pub(super) fn combo(visitor: &mut Visitor, combo: &mut Combo, id: ComboId) {
     let place = [key("combo"), key(&combo.name)];
-    let at = |text: u8| joined(&place, [key("steps"), Selector::At(usize::from(text))]);
+    let at = |text: StepText| joined(&place, [key("steps"), Selector::At(usize::from(text.text))]);
+    let here = |text: Option<StepText>| text.filter(|text| text.combo == id);
     let Combo { calm, steps, all, .. } = combo;
-    let first_text = steps.first().and_then(|step| step.text);
-    if let Some(Calm { span: calm, text: Some(text) }) = calm
-        && Some(*text) != first_text
+    if let Some(calm) = calm
+        && let Some(text) = here(calm.text).filter(|_| !is_exact(calm, steps))
     {
-        span(visitor, &at(*text), (&tunable::FOR, &tunable::FOR_TICKS), calm);
+        span(visitor, &at(text), (&tunable::FOR, &tunable::FOR_TICKS), &mut calm.span);
     }
     for n in 0..steps.len() {
         let (before, step) = steps.split_at_mut(n);
         let step = &mut step[0];
-        let Some(text) = step.text else { continue };
-        let same = before.iter().position(|other| other.text == Some(text));
-        match same {
-            Some(first) => again(visitor, &at(text), &before[first..], first == 0, step),
-            None => once(visitor, &at(text), n == 0, step),
+        if let Some(text) = here(step.own_text)
+            && !follows_own(step, before)
+        {
+            own(visitor, &at(text), step);
+        }
+        if let Some(text) = here(step.window_text)
+            && !follows_window(step, before)
+        {
+            came(visitor, &at(text), step);
         }
     }
-    // A count that is exact says the quiet before it by the same words.
-    if let Some(Calm { span: calm, text: Some(text) }) = calm
-        && Some(*text) == first_text
-    {
-        let limited = steps.iter().filter(|step| matches!(step.what, StepKind::Press(_))).nth(1);
-        *calm = limited.map_or(*calm, |step| step.within);
-    }
+    follow_exact(calm, steps);
     if let Some(all) = all {
         span(visitor, &place, (&tunable::ALL_WITHIN, &tunable::ALL_WITHIN_TICKS), all);
     }
 }
 
-/// The times of a step that stands in a text of its own, or is the first of it.
-///
-/// When the first step of a combo comes is not limited, and a quiet comes at once.
-fn once(visitor: &mut Visitor, place: &[Selector], is_first: bool, step: &mut ComboStep) {
+/// What a combo does of others has the times that those have now.
+pub(super) fn follow(combos: &mut [Combo]) {
+    for n in 0..combos.len() {
+        let is_foreign = |text: &Option<StepText>| text.is_some_and(|text| text.combo.index() != n);
+        let mut others: Vec<ComboId> = Vec::new();
+        let calm = combos[n].calm.and_then(|calm| calm.text);
+        let texts = combos[n].steps.iter().flat_map(|step| [step.own_text, step.window_text]);
+        for text in texts.chain([calm]).filter(is_foreign).flatten() {
+            if !others.contains(&text.combo) {
+                others.push(text.combo);
+            }
+        }
+        for other in others {
+            let (sources, calm_of_other) =
+                (combos[other.index()].steps.clone(), combos[other.index()].calm);
+            let Combo { calm, steps, .. } = &mut combos[n];
+            for step in &mut *steps {
+                if step.own_text.is_some_and(|text| text.combo == other) {
+                    follows_own(step, &sources);
+                }
+                if step.window_text.is_some_and(|text| text.combo == other) {
+                    follows_window(step, &sources);
+                }
+            }
+            if let (Some(calm), Some(source)) = (calm, calm_of_other)
+                && calm.text.is_some()
+                && calm.text == source.text
+            {
+                calm.span = source.span;
+            }
+        }
+    }
+}
+
+/// Whether a calm is that of presses that are exact: their text says when they come, too.
+fn is_exact(calm: &Calm, steps: &[ComboStep]) -> bool {
+    steps.iter().any(|step| step.window_text == calm.text)
+}
+
+/// A count that is exact says the quiet before it, and that after it, by the same words.
+fn follow_exact(calm: &mut Option<Calm>, steps: &[ComboStep]) {
+    if let Some(calm) = calm
+        && calm.text.is_some()
+        && let Some(press) = steps.iter().find(|step| step.window_text == calm.text)
+    {
+        calm.span = press.within;
+    }
+}
+
+/// Takes the own time of a step from one of the same text that says it too. Returns whether there
+/// is one.
+fn follows_own(step: &mut ComboStep, among: &[ComboStep]) -> bool {
+    let is_same = |other: &&ComboStep| {
+        let kinds = [&other.what, &step.what].map(core::mem::discriminant);
+        other.own_text == step.own_text && kinds[0] == kinds[1]
+    };
+    let Some(known) = among.iter().find(is_same) else { return false };
+    match (&mut step.what, &known.what) {
+        (
+            StepKind::Hold(_, own) | StepKind::Quiet(own),
+            StepKind::Hold(_, other) | StepKind::Quiet(other),
+        ) => {
+            *own = *other;
+        }
+        (StepKind::Together { spread, .. }, StepKind::Together { spread: other, .. }) => {
+            *spread = *other;
+        }
+        // That of a tap is when it is let go.
+        _ => step.within = known.within,
+    }
+    true
+}
+
+/// Takes from a step of the same text when a step comes. Returns whether there is one.
+fn follows_window(step: &mut ComboStep, among: &[ComboStep]) -> bool {
+    let is_quiet = |step: &ComboStep| matches!(step.what, StepKind::Quiet(_));
+    let is_same = |other: &&ComboStep| other.window_text == step.window_text && !is_quiet(other);
+    let Some(known) = among.iter().find(is_same) else { return false };
+    match &mut step.what {
+        // The quiet after presses that are exact.
+        StepKind::Quiet(own) => *own = known.within,
+        _ => (step.within, step.after, step.buffer) = (known.within, known.after, known.buffer),
+    }
+    true
+}
+
+/// The own time of a step.
+fn own(visitor: &mut Visitor, place: &[Selector], step: &mut ComboStep) {
     match &mut step.what {
         StepKind::Hold(_, own) | StepKind::Quiet(own) => {
             span(visitor, place, (&tunable::FOR, &tunable::FOR_TICKS), own);
@@ -62,43 +147,9 @@ fn once(visitor: &mut Visitor, place: &[Selector], is_first: bool, step: &mut Co
         StepKind::Together { spread, .. } => {
             span(visitor, place, (&tunable::IN, &tunable::IN_TICKS), spread);
         }
-        StepKind::Press(_) | StepKind::Release(_) => {}
-    }
-    if !is_first && !matches!(step.what, StepKind::Quiet(_)) {
-        came(visitor, place, step);
-    }
-}
-
-/// The times of a step in the text of others: the release of a tap, or the same step
-/// done again, for which the same words count.
-///
-/// `before` are the steps of the same text so far; `is_first` says that the text is the first of its
-/// combo, whose first press has no window.
-fn again(
-    visitor: &mut Visitor,
-    place: &[Selector],
-    before: &[ComboStep],
-    is_first: bool,
-    step: &mut ComboStep,
-) {
-    let is_press = |step: &&ComboStep| matches!(step.what, StepKind::Press(_));
-    match &mut step.what {
-        StepKind::Release(_) => {
-            let known = before.iter().find(|step| matches!(step.what, StepKind::Release(_)));
-            match known {
-                Some(known) => step.within = known.within,
-                None => span(visitor, place, (&tunable::IN, &tunable::IN_TICKS), &mut step.within),
-            }
+        StepKind::Press(_) | StepKind::Release(_) => {
+            span(visitor, place, (&tunable::IN, &tunable::IN_TICKS), &mut step.within);
         }
-        StepKind::Quiet(own) => {
-            *own = before.iter().rfind(is_press).map_or(*own, |press| press.within);
-        }
-        _ => match before.iter().filter(is_press).nth(usize::from(is_first)) {
-            Some(known) => {
-                (step.within, step.after, step.buffer) = (known.within, known.after, known.buffer);
-            }
-            None => came(visitor, place, step),
-        },
     }
 }
 

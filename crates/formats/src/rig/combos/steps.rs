@@ -15,8 +15,8 @@ impl Reader<'_> {
         let Text { steps: written, is_whole } = self.written[n].clone();
         let mut is_sound = is_whole;
         for (at, part) in written.iter().enumerate() {
+            let text = StepText { combo: ComboId::at(n), text: at as u8 };
             if part.verb != Verb::Do {
-                let text = (within.len() == 1).then_some(at as u8);
                 is_sound &= self.step(problems, part, (names, text), steps).is_some();
                 check_count(problems, part, steps)?;
                 continue;
@@ -32,7 +32,6 @@ impl Reader<'_> {
                 problems.add(name.span.clone(), found, "a combo that does not do itself");
                 return None;
             }
-            let text = (within.len() == 1).then_some(at as u8);
             let is_first = steps.is_empty() && part.times == 1;
             within.push(other);
             for _ in 0..part.times {
@@ -54,7 +53,7 @@ impl Reader<'_> {
         &mut self,
         problems: &mut Problems,
         part: &Written,
-        (names, text): (&Names, Option<u8>),
+        (names, text): (&Names, StepText),
         group: &mut [ComboStep],
     ) -> Option<()> {
         let unless: Vec<Option<SignalId>> =
@@ -68,10 +67,8 @@ impl Reader<'_> {
         first.within = part.within.unwrap_or(first.within);
         first.after = part.after.unwrap_or(first.after);
         first.buffer = part.buffered.unwrap_or(first.buffer);
-        // Its other numbers stand in the text of the other combo.
-        let is_plain = matches!(first.what, StepKind::Press(_) | StepKind::Release(_));
-        if is_plain && part.within.or(part.after).or(part.buffered).is_some() {
-            first.text = text;
+        if part.within.or(part.after).or(part.buffered).is_some() {
+            first.window_text = Some(text);
         }
         Some(())
     }
@@ -81,9 +78,10 @@ impl Reader<'_> {
         &mut self,
         problems: &mut Problems,
         part: &Written,
-        (names, text): (&Names, Option<u8>),
+        (names, text): (&Names, StepText),
         steps: &mut Vec<ComboStep>,
     ) -> Option<()> {
+        let text = Some(text);
         if part.verb == Verb::Quiet && steps.is_empty() && self.calm.is_none() {
             check_written(problems, part, &StepKind::Quiet(part.own?), false)?;
             self.calm = Some(Calm { span: part.own?, text });
@@ -119,38 +117,48 @@ impl Reader<'_> {
         let within = part.within.unwrap_or(default(&tunable::WITHIN));
         let after = part.after.unwrap_or(within.with(0));
         let buffer = part.buffered.unwrap_or(after.with(0));
-        let step = ComboStep { what, after, within, buffer, unless, written, text };
-        push_times(part, &step, steps);
+        let is_plain = matches!(what, StepKind::Press(_) | StepKind::Release(_));
+        let own_text = text.filter(|_| !is_plain);
+        let window_text = text.filter(|_| !matches!(what, StepKind::Quiet(_)));
+        let step =
+            ComboStep { what, after, within, buffer, unless, written, own_text, window_text };
+        push_times(part, &step, text, steps);
         if part.is_exact {
             self.calm = Some(Calm { span: within, text });
             let quiet = ComboStep::new(StepKind::Quiet(within), default(&tunable::WITHIN));
-            steps.push(ComboStep { written: written + part.times, text, ..quiet });
+            let written = written + part.times;
+            steps.push(ComboStep { written, window_text: text, ..quiet });
         }
         Some(())
     }
 }
 
 /// A step as often as it is done, each time with its release if it is a tap.
-fn push_times(part: &Written, step: &ComboStep, steps: &mut Vec<ComboStep>) {
+fn push_times(
+    part: &Written,
+    step: &ComboStep,
+    text: Option<StepText>,
+    steps: &mut Vec<ComboStep>,
+) {
     let signals = step.what.signals().to_vec();
     let is_first = steps.is_empty();
     for n in 0..part.times {
-        let ComboStep { written, text, .. } = *step;
+        let ComboStep { written, own_text, .. } = *step;
         let mut step = step.clone();
         if is_first && n == 0 {
             let within = TimeSpan::millis(tunable::WITHIN.default as u64);
-            step = ComboStep::new(step.what, within);
+            step = ComboStep { own_text, ..ComboStep::new(step.what, within) };
         } else if n > 0 && part.is_exact {
             // One more in between would be one too many.
             let more = signals.iter().filter(|of| !step.unless.contains(of));
             let more: Vec<SignalId> = more.copied().collect();
             step.unless.extend(more);
         }
-        steps.push(ComboStep { written: written + n, text, ..step });
+        steps.push(ComboStep { written: written + n, ..step });
         if part.verb == Verb::Tap {
             let lift = part.own.unwrap_or(TimeSpan::millis(tunable::TAP_MS));
             let lift = ComboStep::new(StepKind::Release(signals.clone()), lift);
-            steps.push(ComboStep { written: written + n, text, ..lift });
+            steps.push(ComboStep { written: written + n, own_text: text, ..lift });
         }
     }
 }
