@@ -9,7 +9,7 @@ use super::{
     rows::{Compared, Row, Rows},
 };
 use alloc::{vec, vec::Vec};
-use gtrig_core::{ActionState, ControlId, DeviceId, Gives, Nanos, Plan};
+use gtrig_core::{ActionState, ControlId, DeviceId, Gives, Nanos, Part, Plan};
 
 /// Looks for causes.
 pub(super) struct Explainer<'a> {
@@ -54,19 +54,31 @@ impl<'a> Explainer<'a> {
             left.map(|(span, _)| *span).collect()
         };
         let mistakes = self.mistakes(at, ours, &open(&causes));
+        // What each would tell of each span that is left.
+        let told: Vec<Vec<Option<Cause>>> = mistakes
+            .iter()
+            .map(|mistake| {
+                let left = spans.iter().zip(&causes);
+                left.map(|(span, cause)| match cause {
+                    None => self.told_of(at, mistake, span),
+                    Some(_) => None,
+                })
+                .collect()
+            })
+            .collect();
         loop {
-            let left = open(&causes);
-            let explained = |mistake: &Mistake| {
-                left.iter().filter(|span| self.fits(at.of, mistake, span)).count()
+            let explained = |told: &[Option<Cause>]| {
+                told.iter()
+                    .zip(&causes)
+                    .filter(|(told, cause)| told.is_some() && cause.is_none())
+                    .count()
             };
             // Of those that explain as many, the first.
-            let best = mistakes.iter().map(|mistake| (explained(mistake), mistake));
+            let best = told.iter().map(|told| (explained(told), told));
             let best = best.rev().max_by_key(|(count, _)| *count).filter(|(count, _)| *count > 0);
-            let Some((_, mistake)) = best else { break };
-            for (span, cause) in spans.iter().zip(&mut causes) {
-                if cause.is_none() && self.fits(at.of, mistake, span) {
-                    *cause = Some(self.told(at, &mistake.what, span));
-                }
+            let Some((_, told)) = best else { break };
+            for (cause, told) in causes.iter_mut().zip(told) {
+                *cause = cause.take().or_else(|| told.clone());
             }
         }
         causes.into_iter().map(|cause| cause.unwrap_or(Cause::Unknown)).collect()
@@ -106,13 +118,16 @@ impl<'a> Explainer<'a> {
         Some(Cause::Read { control: other.control, kind: other.kind })
     }
 
-    /// The controls that drive an action, and those that open and close it.
+    /// The controls that drive an action, and those of actions that bear on it: that open and
+    /// close it, or switch its modes.
     fn feeders(&self, of: &Compared) -> Vec<ControlId> {
         let plan = Plan::bind(self.held.rig, self.held.roster);
-        let spec = &self.held.rig.actions[of.target.action.index()];
-        let gates = spec.closed_while.iter().chain(&spec.open_while);
-        let actions = core::iter::once(&of.target.action).chain(gates);
-        actions.flat_map(|action| plan.feeders(*action)).collect()
+        let parts = self.held.rig.parts_of(of.target.action);
+        let actions = parts.into_iter().filter_map(|(part, _)| match part {
+            Part::Action(action) => Some(action),
+            _ => None,
+        });
+        actions.flat_map(|action| plan.feeders(action).collect::<Vec<_>>()).collect()
     }
 
     /// How the action of a value went by what the game read.
@@ -154,15 +169,17 @@ impl<'a> Explainer<'a> {
             && (span.first..=span.last).all(|row| !self.rows.differs(of, series, row))
     }
 
-    /// Whether a mistake explains a span. One that comes and goes need not be there beside
-    /// it.
-    fn fits(&self, of: &Compared, mistake: &Mistake, span: &Span) -> bool {
-        match mistake.what {
+    /// A mistake as it is told of a span, if it explains that. One that comes and goes need not be
+    /// there beside it.
+    fn told_of(&self, at: At, mistake: &Mistake, span: &Span) -> Option<Cause> {
+        let fits = match mistake.what {
             What::Follows(_) => {
-                self.is_explained_within(of, &mistake.series, span) && self.follows_one(of, span)
+                self.is_explained_within(at.of, &mistake.series, span)
+                    && self.follows_one(at.of, span)
             }
-            _ => self.is_explained(of, &mistake.series, span),
-        }
+            _ => self.is_explained(at.of, &mistake.series, span),
+        };
+        if fits { self.told(at, &mistake.what, span) } else { None }
     }
 
     /// Whether a value can follow a device there: it is of the main device, or it is not
@@ -172,12 +189,13 @@ impl<'a> Explainer<'a> {
             || (span.first..=span.last).any(|row| !self.rows.is_at_rest(of, row))
     }
 
-    /// A mistake as it is told of a span: with what is known of that span alone.
-    fn told(&self, at: At, what: &What, span: &Span) -> Cause {
-        match what {
+    /// A mistake as it is told of a span: with what is known of that span alone. Nothing where what
+    /// it is about did not happen there.
+    fn told(&self, at: At, what: &What, span: &Span) -> Option<Cause> {
+        Some(match what {
             What::Told(cause) => cause.clone(),
-            What::OnlyPolls => self.last_between(at.feeders, span).unwrap_or(Cause::Unknown),
-            What::ReadsInEachStep => self.step_of(at, span),
+            What::OnlyPolls => self.last_between(at.feeders, span)?,
+            What::ReadsInEachStep => self.step_of(at, span)?,
             What::Follows(theirs) => {
                 // The one in the middle of the span.
                 let ours = at.course.drivers[usize::midpoint(span.first, span.last)];
@@ -190,7 +208,7 @@ impl<'a> Explainer<'a> {
                 let longest = rows.iter().map(lasted).max().unwrap_or_default();
                 Cause::PerFrame { seconds: *seconds, lasted: [shortest, longest] }
             }
-        }
+        })
     }
 
     /// A button that moved and moved back last before a span: a release that was caught is shown at
@@ -209,17 +227,16 @@ impl<'a> Explainer<'a> {
     }
 
     /// The frame of the event that a span is about, which ran no step or several.
-    fn step_of(&self, at: At, span: &Span) -> Cause {
+    fn step_of(&self, at: At, span: &Span) -> Option<Cause> {
         let Course { turned_on, turned_off, .. } = at.course;
         let found = (0..=span.first).rev().find_map(|row| {
             let steps = self.rows.list[row].steps.filter(|steps| *steps != 1)?;
             (turned_on[row] || turned_off[row]).then_some((row, steps))
         });
-        match found {
-            Some((row, 0)) => Cause::StepLost(self.rows.at(row)),
-            Some((row, steps)) => Cause::StepRepeated(self.rows.at(row), steps),
-            None => Cause::Unknown,
-        }
+        found.map(|(row, steps)| match steps {
+            0 => Cause::StepLost(self.rows.at(row)),
+            _ => Cause::StepRepeated(self.rows.at(row), steps),
+        })
     }
 }
 

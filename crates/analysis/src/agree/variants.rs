@@ -4,7 +4,7 @@ use super::causes::Gate;
 use alloc::vec::Vec;
 use gtrig_core::{
     ActionId, ActionSpec, BothHeld, Combine, DeadZoneKind, InputSpec, Keyword, ModeSet, Rig,
-    ShapeUse, Stage,
+    ShapeUse, Stage, tunable,
 };
 
 /// What is done otherwise, without a number.
@@ -79,6 +79,8 @@ pub(super) fn others(rig: &Rig, action: ActionId) -> Vec<(Other, Rig)> {
                             stages_of(rig, action, n).and_then(|stages| stages.get_mut(at))
                         {
                             zone.kind = theirs;
+                            // The rig says a slope of sloped ones alone.
+                            zone.slope = tunable::SLOPE.default as f32;
                         }
                     });
                 }

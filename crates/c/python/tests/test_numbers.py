@@ -18,6 +18,9 @@ TOLERANCE = 0.002
 ROUNDED = 5e-5
 # Numbers that are no tunables.
 FIXED = ["rig", "poll-hz", "times", "fingers", "layer"]
+ZONES = ["radius", "cut", "axes", "sloped"]
+BOTH = ["neutral", "last", "first"]
+STAGES = {"half-life-ms": "smooth", "steady-hz": "smooth"}
 TIME = re.compile(r"(\w+) (\d+) ms")
 
 
@@ -162,3 +165,88 @@ def test_a_number_that_is_told_explains_what_was_given(seed, tmp_path):
             came = quay.given(with_number(quay.rig, place_of(number["place"]), tried))
             off = differing(came, theirs, name)
             assert not off & there and not off & agreed, (place, number, tried)
+
+
+def with_action(rig, name, **keys):
+    """The rig with other keys of an action; without those that are None."""
+    action = {key: its for key, its in (rig["action"][name] | keys).items() if its is not None}
+    return rig | {"action": rig["action"] | {name: action}}
+
+
+def ungated(rig, name):
+    """The rig without each of the gates of an action, and the words for it."""
+    action = rig["action"][name]
+    for key, state in (("closed-while", "on"), ("open-while", "off")):
+        for gate in action.get(key, []):
+            left = [other for other in action[key] if other != gate]
+            words = f"has it open while {gate} is {state}, where by the rig it is closed"
+            yield words, with_action(rig, name, **{key: left})
+    if "modes" in action:
+        words = "has it open in this mode, where by the rig it is closed"
+        yield words, with_action(rig, name, modes=None)
+
+
+def otherwise(rig, name):
+    """The rig that does something otherwise of an action that has no number, and the words."""
+    action = rig["action"][name]
+    if name == "worn":
+        stages = rig["shape"]["worn"]["stages"]
+        for n, stage in enumerate(stages):
+            ours = stage.get("on", "radius")
+            for theirs in ZONES if "dead-zone" in stage else []:
+                shape = {
+                    "worn": {"stages": [*stages[:n], stage | {"on": theirs}, *stages[n + 1 :]]}
+                }
+                words = f"has a dead zone of the kind {theirs}, where the rig has {ours}"
+                yield words, rig | {"shape": shape}
+            shape = {"worn": {"stages": stages[:n] + stages[n + 1 :]}}
+            yield (
+                f"leaves out the {STAGES.get(first := next(iter(stage)), first)}",
+                rig | {"shape": shape},
+            )
+    if action["gives"] == "plane":
+        is_held = action.get("clamp", True)
+        words = f"{'does not hold' if is_held else 'holds'} it in the unit circle"
+        yield words, with_action(rig, name, clamp=not is_held)
+    ours = action.get("combine", "strongest")
+    theirs = "sum" if ours == "strongest" else "strongest"
+    words = f"takes of several inputs the {theirs}, where the rig takes the {ours}"
+    yield words, with_action(rig, name, combine=theirs)
+    for n, its in enumerate(action["from"] if isinstance(action["from"], list) else []):
+        ours = its.get("both") if isinstance(its, dict) else None
+        for theirs in BOTH if ours else []:
+            words = f"takes opposite keys together as {theirs}, where the rig takes them as {ours}"
+            inputs = [
+                its | {"both": theirs} if n == m else it for m, it in enumerate(action["from"])
+            ]
+            yield words, with_action(rig, name, **{"from": inputs})
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_what_a_game_does_otherwise_is_told(seed, tmp_path):
+    dice = random.Random(seed)
+    quay = Quay(dice, tmp_path)
+    right = quay.given(quay.rig)
+    changes = [
+        (name, changed)
+        for name in quay.rig["action"]
+        for _, changed in [*ungated(quay.rig, name), *otherwise(quay.rig, name)]
+    ]
+    for changed_one, changed in dice.sample(changes, min(12, len(changes))):
+        theirs = quay.given(changed)
+        if theirs and theirs != right:
+            break
+    else:
+        return
+
+    for one in quay.judged(theirs)["differences"]:
+        name, words = one["name"], one["words"].split(": the game ")[1]
+        action = name.split(".")[0]
+        assert one["kind"] != "unknown" or action != changed_one, words
+        if one["kind"] not in ("gate-open", "otherwise"):
+            continue
+        there = set(range(one["from_frame"] - 2, one["to_frame"] + 1))
+        told = [*ungated(quay.rig, action), *otherwise(quay.rig, action)]
+        came = [quay.given(rig) for its_words, rig in told if its_words == words]
+        assert came, words
+        assert any(not differing(its, theirs, name) & there for its in came), words
