@@ -41,6 +41,9 @@ impl Score {
     }
 }
 
+/// At most so many numbers are tried for a value, the nearest of those that bear on its action.
+const MOST_NUMBERS: usize = 120;
+
 /// How many values from one end of a range to the other are tried on what the search did not look
 /// at.
 const SPREAD: u32 = 9;
@@ -95,7 +98,7 @@ pub(super) fn search(
         }
         let explains = |score: Score| score.counted() >= most.counted();
         let reach = |beyond: &mut dyn Iterator<Item = &(f64, Score)>| {
-            furthest(best, beyond, explains, &score)
+            furthest(best, beyond, explains, score)
         };
         let from = reach(&mut tried.iter().rev().filter(|(value, _)| *value < best));
         let to = reach(&mut tried.iter().filter(|(value, _)| *value > best));
@@ -137,6 +140,7 @@ fn bearing_on(rig: &Rig, action: ActionId) -> Vec<(Knob, Nearness)> {
     }
     let near = found.partition_point(|(_, nearness)| *nearness == Nearness::Read);
     found.splice(near..near, edges.into_iter().map(|knob| (knob, Nearness::Read)));
+    found.truncate(MOST_NUMBERS);
     found
 }
 
@@ -231,4 +235,40 @@ fn furthest(
         break;
     }
     good
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use gtrig_core::{
+        ActionSpec, Combo, ComboId, ComboStep, Gives, InputSpec, PollRate, Signal, SignalId,
+        StepKind, StepText, Thresholds, TimeSpan,
+    };
+    use std::format;
+
+    /// A combo of two presses, the second with a window that stands in its second text.
+    fn combo(n: u16) -> Combo {
+        let step = |text: u8| ComboStep {
+            window_text: (text > 0).then_some(StepText { combo: ComboId(n), text }),
+            ..ComboStep::new(StepKind::press(SignalId(0)), TimeSpan::millis(500))
+        };
+        Combo::new(&format!("c{n}"), [step(0), step(1)].into())
+    }
+
+    #[test]
+    fn the_nearest_numbers_are_tried_of_very_many() {
+        let mut rig = Rig::bare("t", PollRate::DEFAULT);
+        let thresholds = Thresholds { press_at: 0.5, release_at: 0.5 };
+        let control = "pad/south".parse().unwrap();
+        rig.signals = [Signal::Control { control, thresholds }].into();
+        rig.combos = (0..300).map(combo).collect();
+        rig.combos[7].waits_for = (8..300).map(ComboId).collect();
+        let inputs = [InputSpec::Combo(ComboId(7))].into();
+        rig.actions = [ActionSpec::new("roll", Gives::Pulse, inputs)].into();
+        let tried = bearing_on(&rig, ActionId(0));
+        assert_eq!(tried.len(), MOST_NUMBERS);
+        let (nearest, nearness) = &tried[0];
+        assert!(nearest.place.is_of("combo", "c7") && *nearness == Nearness::Read);
+        assert!(tried[1..].iter().all(|(_, nearness)| *nearness == Nearness::Beyond));
+    }
 }

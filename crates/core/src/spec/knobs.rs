@@ -161,7 +161,7 @@ impl Rig {
             let is_said = gesture.origin.is_none();
             match &mut gesture.kind {
                 GestureKind::Stick(StickCentre::Fixed(at)) => {
-                    two(visitor, &place, &tunable::AT, at)
+                    two(visitor, &place, &tunable::AT, at);
                 }
                 GestureKind::Aim { origin } if is_said => {
                     two(visitor, &place, &tunable::ORIGIN, origin);

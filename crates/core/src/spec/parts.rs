@@ -17,10 +17,10 @@ use super::{
 };
 use crate::base::{ActionId, ComboId, GestureId, ModeSet, ShapeId, SignalId, ZoneId};
 use crate::device::ControlRef;
-use alloc::{vec, vec::Vec};
+use alloc::{collections::BTreeSet, vec, vec::Vec};
 
 /// A part of a rig that has numbers.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Part {
     /// An action, with the shapes of its own.
     Action(ActionId),
@@ -71,7 +71,12 @@ impl Rig {
     /// # Panics
     /// For an action that the rig does not have.
     pub fn parts_of(&self, action: ActionId) -> Vec<(Part, Nearness)> {
+        let mut known = BTreeSet::from([Part::Action(action)]);
         let mut found = vec![(Part::Action(action), Nearness::Read)];
+        let mut add = |found: &mut Vec<_>, parts: Vec<Part>, nearness: Nearness| {
+            let new = parts.into_iter().filter(|part| known.insert(*part));
+            found.extend(new.map(|part| (part, nearness)));
+        };
         add(&mut found, self.read_by(action), Nearness::Read);
         let mut at = 0;
         while let Some(&(part, _)) = found.get(at) {
@@ -95,7 +100,8 @@ impl Rig {
                 InputSpec::Gesture { gesture, .. } => parts.push(Part::Gesture(*gesture)),
                 InputSpec::Combo(combo) => parts.push(Part::Combo(*combo)),
                 _ => {
-                    parts.extend(sides(input).flat_map(|side| &side.zones).copied().map(Part::Zone))
+                    parts
+                        .extend(sides(input).flat_map(|side| &side.zones).copied().map(Part::Zone));
                 }
             }
         }
@@ -113,6 +119,7 @@ impl Rig {
         }
     }
 
+    /// What its inputs read, what opens and closes it, and combos that take its buttons.
     fn bearing_on_action(&self, action: ActionId) -> Vec<Part> {
         let spec = &self.actions[action.index()];
         let mut parts = self.read_by(action);
@@ -136,6 +143,7 @@ impl Rig {
         parts
     }
 
+    /// The zones that keep their contacts from those below, and from gestures without a zone.
     fn taking_zones(&self) -> impl Iterator<Item = ZoneId> {
         let zones = self.zones.iter().zip((0..).map(ZoneId));
         zones.filter(|(zone, _)| zone.claim == Claim::Take).map(|(_, id)| id)
@@ -197,15 +205,7 @@ impl Rig {
     }
 }
 
-/// Adds what is not there yet.
-fn add(found: &mut Vec<(Part, Nearness)>, parts: Vec<Part>, nearness: Nearness) {
-    for part in parts {
-        if !found.iter().any(|(known, _)| *known == part) {
-            found.push((part, nearness));
-        }
-    }
-}
-
+/// The actions that open and close something.
 fn gates<'a>(
     closed_while: &'a [ActionId],
     open_while: &'a [ActionId],
