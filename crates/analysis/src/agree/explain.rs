@@ -54,31 +54,26 @@ impl<'a> Explainer<'a> {
             left.map(|(span, _)| *span).collect()
         };
         let mistakes = self.mistakes(at, ours, &open(&causes));
-        // What each would tell of each span that is left.
-        let told: Vec<Vec<Option<Cause>>> = mistakes
+        // Which spans each explains, of those that are left.
+        let fits: Vec<Vec<bool>> = mistakes
             .iter()
             .map(|mistake| {
-                let left = spans.iter().zip(&causes);
-                left.map(|(span, cause)| match cause {
-                    None => self.told_of(at, mistake, span),
-                    Some(_) => None,
-                })
-                .collect()
+                let spans = spans.iter().zip(&causes);
+                spans.map(|(span, cause)| cause.is_none() && self.fits(at, mistake, span)).collect()
             })
             .collect();
         loop {
-            let explained = |told: &[Option<Cause>]| {
-                told.iter()
-                    .zip(&causes)
-                    .filter(|(told, cause)| told.is_some() && cause.is_none())
-                    .count()
+            let explained = |fits: &[bool]| {
+                fits.iter().zip(&causes).filter(|(fits, cause)| **fits && cause.is_none()).count()
             };
             // Of those that explain as many, the first.
-            let best = told.iter().map(|told| (explained(told), told));
-            let best = best.rev().max_by_key(|(count, _)| *count).filter(|(count, _)| *count > 0);
-            let Some((_, told)) = best else { break };
-            for (cause, told) in causes.iter_mut().zip(told) {
-                *cause = cause.take().or_else(|| told.clone());
+            let best = mistakes.iter().zip(&fits).map(|(what, fits)| (explained(fits), what, fits));
+            let best = best.rev().max_by_key(|(count, ..)| *count).filter(|(count, ..)| *count > 0);
+            let Some((_, mistake, fits)) = best else { break };
+            for ((cause, fits), span) in causes.iter_mut().zip(fits).zip(spans) {
+                if *fits && cause.is_none() {
+                    *cause = Some(self.told(at, &mistake.what, span));
+                }
             }
         }
         causes.into_iter().map(|cause| cause.unwrap_or(Cause::Unknown)).collect()
@@ -169,17 +164,19 @@ impl<'a> Explainer<'a> {
             && (span.first..=span.last).all(|row| !self.rows.differs(of, series, row))
     }
 
-    /// A mistake as it is told of a span, if it explains that. One that comes and goes need not be
-    /// there beside it.
-    fn told_of(&self, at: At, mistake: &Mistake, span: &Span) -> Option<Cause> {
-        let fits = match mistake.what {
+    /// Whether a mistake explains a span: all is as the game gave it, and what the mistake is about
+    /// happened there. One that comes and goes need not be there beside it.
+    fn fits(&self, at: At, mistake: &Mistake, span: &Span) -> bool {
+        let is_explained = || self.is_explained(at.of, &mistake.series, span);
+        match mistake.what {
             What::Follows(_) => {
                 self.is_explained_within(at.of, &mistake.series, span)
                     && self.follows_one(at.of, span)
             }
-            _ => self.is_explained(at.of, &mistake.series, span),
-        };
-        if fits { self.told(at, &mistake.what, span) } else { None }
+            What::OnlyPolls => is_explained() && self.last_between(at.feeders, span).is_some(),
+            What::ReadsInEachStep => is_explained() && self.step_of(at, span).is_some(),
+            What::Told(_) | What::PerFrame(_) => is_explained(),
+        }
     }
 
     /// Whether a value can follow a device there: it is of the main device, or it is not
@@ -189,13 +186,12 @@ impl<'a> Explainer<'a> {
             || (span.first..=span.last).any(|row| !self.rows.is_at_rest(of, row))
     }
 
-    /// A mistake as it is told of a span: with what is known of that span alone. Nothing where what
-    /// it is about did not happen there.
-    fn told(&self, at: At, what: &What, span: &Span) -> Option<Cause> {
-        Some(match what {
+    /// A mistake as it is told of a span that it explains: with what is known of that span alone.
+    fn told(&self, at: At, what: &What, span: &Span) -> Cause {
+        match what {
             What::Told(cause) => cause.clone(),
-            What::OnlyPolls => self.last_between(at.feeders, span)?,
-            What::ReadsInEachStep => self.step_of(at, span)?,
+            What::OnlyPolls => self.last_between(at.feeders, span).unwrap_or(Cause::Unknown),
+            What::ReadsInEachStep => self.step_of(at, span).unwrap_or(Cause::Unknown),
             What::Follows(theirs) => {
                 // The one in the middle of the span.
                 let ours = at.course.drivers[usize::midpoint(span.first, span.last)];
@@ -208,7 +204,7 @@ impl<'a> Explainer<'a> {
                 let longest = rows.iter().map(lasted).max().unwrap_or_default();
                 Cause::PerFrame { seconds: *seconds, lasted: [shortest, longest] }
             }
-        })
+        }
     }
 
     /// A button that moved and moved back last before a span: a release that was caught is shown at
