@@ -12,6 +12,7 @@
 //! | `signal`, `step`, `combo` | combos and modes |
 //! | `osc`, `game`, `yard` | what other programs call things; the crane |
 //! | `tunable`, `knobs` | every number, its range and its place |
+//! | `parts` | what bears on what an action gives |
 //!
 //! All of it is plain data without behaviour in time: what it means tick by tick is in the stages.
 
