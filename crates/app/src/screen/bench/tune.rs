@@ -203,6 +203,15 @@ fn first_of(lines: usize, chosen: usize, rows: usize) -> usize {
     chosen.saturating_sub(rows / 2).min(lines.saturating_sub(rows))
 }
 
+/// So wide is the column of values at least, that it stays where it is while one is nudged.
+const LEAST_VALUE: usize = 6;
+
+/// What a number that was nudged was before; nothing of any other.
+fn was_of(app: &App, knob: &Knob) -> String {
+    let was = app.original(knob).filter(|was| *was != knob.value);
+    was.map_or(String::new(), |was| format!("was {was}"))
+}
+
 /// Numbers in columns.
 struct Table<'a> {
     app: &'a App,
@@ -210,6 +219,7 @@ struct Table<'a> {
     names: &'a [String],
     chosen: usize,
     name_width: usize,
+    value_width: usize,
     was_width: usize,
     unit_width: usize,
 }
@@ -217,34 +227,35 @@ struct Table<'a> {
 impl<'a> Table<'a> {
     fn of(app: &'a App, knobs: &'a [Knob], names: &'a [String]) -> Self {
         let width = |text: &String| text.chars().count();
+        let value = |knob: &Knob| format!("{}", knob.value).len();
         // Room for what was, once anything was another number.
-        let is_tuned = knobs.iter().any(|knob| app.is_nudged(knob));
+        let was = knobs.iter().filter(|knob| app.is_nudged(knob)).map(|knob| was_of(app, knob));
         Table {
             app,
             knobs,
             names,
             chosen: app.tuning.chosen.min(knobs.len().saturating_sub(1)),
             name_width: names.iter().map(width).max().unwrap_or(0),
-            was_width: if is_tuned { 10 } else { 0 },
+            value_width: knobs.iter().map(value).max().unwrap_or(0).max(LEAST_VALUE),
+            was_width: was.map(|was| was.len() + 2).max().unwrap_or(0),
             unit_width: knobs.iter().map(|knob| knob.tunable.unit.len()).max().unwrap_or(0),
         }
     }
 
     fn draw(&self, buffer: &mut Buffer, row: Rect, at: usize, meaning: &str) {
-        let Table { app, name_width, was_width, unit_width, .. } = *self;
+        let Table { app, name_width, value_width, was_width, unit_width, .. } = *self;
         let (knob, name, theme) = (&self.knobs[at], &self.names[at], app.theme);
         app.view.spots.note(row, Spot::Number(at));
         let is_chosen = at == self.chosen;
-        let was = app.original(knob).filter(|was| *was != knob.value);
-        let style = match (is_chosen, was.is_some()) {
+        let was = was_of(app, knob);
+        let style = match (is_chosen, !was.is_empty()) {
             (_, true) => theme.wire(),
             (true, false) => theme.strong(),
             (false, false) => theme.plain(),
         };
         let pointer = if is_chosen { "▸" } else { " " };
-        let text = format!("{pointer} {name:<name_width$} {:>8}", knob.value);
+        let text = format!("{pointer} {name:<name_width$} {:>value_width$}", knob.value);
         let x = paint::text(buffer, row, row.x + MARGIN, &text, style) + 1;
-        let was = was.map_or(String::new(), |was| format!("was {was}"));
         let x = paint::text(buffer, row, x, &format!("{was:<was_width$}"), theme.wire());
         let unit = format!("{:<unit_width$}", knob.tunable.unit);
         let x = paint::text(buffer, row, x, &unit, theme.faint()) + 2;
