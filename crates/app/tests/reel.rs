@@ -354,7 +354,7 @@ fn recorded(happens: impl Fn(&Path, &mut Recording)) -> (TempDir, PathBuf, Strin
         texts.any(|mut text| {
             let mut lines = String::new();
             let _ = text.read_to_string(&mut lines);
-            lines.contains("\"v\":1000}")
+            has_value(&lines, 1_000)
         })
     };
     let places = [reel.clone(), reel.with_file_name("b.reel")];
@@ -392,7 +392,7 @@ fn after_a_segment_that_is_cut_the_next_one_goes_on() {
     assert_eq!(found.segments().len(), 2);
     let mut rest = String::new();
     ReelText::of(&found, 1..2).read_to_string(&mut rest).unwrap();
-    assert!(rest.contains("\"v\":1000}") && rest.contains("\"ends\":true"), "{rest}");
+    assert!(has_value(&rest, 1_000) && rest.contains("\"ends\":true"), "{rest}");
     let health = gtrig(&["health", &text(&found.segments()[1].path)]);
     assert!(health.status.success(), "{}", stderr(&health));
     let whole: Output = gtrig(&["health", &text(&reel)]);
