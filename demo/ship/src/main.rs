@@ -15,7 +15,7 @@ use core::{
 use gtrig_core::{CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Nanos};
 use gtrig_embed::{Input, compiled};
 
-const RIG: &[u8] = include_bytes!("../../../crates/embed/tests/form-2/kestrel-quay.rig");
+const RIG: &[u8] = include_bytes!("../../../crates/embed/tests/form-3/kestrel-quay.rig");
 const ACTIONS: [&str; 4] = ["slew", "hoist", "grip", "horn"];
 
 /// The memory of C.
