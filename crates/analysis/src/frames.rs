@@ -67,6 +67,17 @@ pub struct Frame {
     pub reads: Vec<Read>,
     /// What it made of it.
     pub gives: Vec<Given>,
+    /// When the last of the devices came that it or a frame before it reads. A session
+    /// [works it out](crate::Session::add_frame), whatever it was.
+    pub devices_came: Nanos,
+}
+
+impl Frame {
+    /// The instant behind whose events a take has its line: when it acted, or when its devices
+    /// came, where they were told of too late.
+    pub fn stands_behind(&self) -> Nanos {
+        self.acted.max(self.devices_came)
+    }
 }
 
 /// How a game stood after a frame.
@@ -136,6 +147,8 @@ pub struct Frames {
     /// Of each game, how it stood before the first frame that is kept, and after the last.
     before: Vec<GameState>,
     after: Vec<GameState>,
+    /// When the last of the devices came that any of them reads.
+    devices_came: Nanos,
     weight: usize,
     forgotten: u64,
     len: usize,
@@ -179,6 +192,8 @@ impl Frames {
 
     /// Takes in a frame that a game said.
     pub(crate) fn push(&mut self, mut frame: Frame) {
+        self.devices_came = self.devices_came.max(frame.devices_came);
+        frame.devices_came = self.devices_came;
         let after = &mut self.after[usize::from(frame.game.0)];
         after.take_known_from(&mut frame);
         after.go_on(&frame);
@@ -311,6 +326,7 @@ mod tests {
             steps: None,
             reads: vec![Read { control: ControlId(1), values: south }],
             gives: vec![Given { name: NameId(0), value: horn }],
+            devices_came: Nanos(0),
         }
     }
 

@@ -51,6 +51,11 @@ impl Order {
         self.turned_over(time);
     }
 
+    /// When a device came last.
+    pub(crate) fn came_at(&self, device: DeviceId) -> Nanos {
+        self.devices[usize::from(device.0)].came
+    }
+
     /// Marks an event that is older than another of its device.
     pub(crate) fn mark(&mut self, device: DeviceId, event: &mut Event) {
         let newest = &mut self.devices[usize::from(device.0)].newest;

@@ -1,6 +1,6 @@
 //! A run with its past: what the application, live or replaying, holds.
 
-use crate::frames::{Frame, Frames};
+use crate::frames::{Frame, Frames, Read};
 use crate::history::{Capacity, History, Segment};
 use crate::label::Label;
 use crate::order::Order;
@@ -199,7 +199,10 @@ impl Session {
 
     /// A game said what a frame came to. Those from before the history that is kept are
     /// forgotten.
-    pub fn add_frame(&mut self, frame: Frame) {
+    pub fn add_frame(&mut self, mut frame: Frame) {
+        let device_of = |read: &Read| self.roster.control(read.control).device;
+        let came = frame.reads.iter().map(|read| self.order.came_at(device_of(read))).max();
+        frame.devices_came = came.unwrap_or_default();
         self.frames.push(frame);
         self.frames.forget_before(self.begins_at());
     }

@@ -205,6 +205,7 @@ fn played(hand: &[Move], beats: &[Beat], wrong: Wrong) -> Session {
             steps,
             reads: if wrong.says_reads { reads.collect() } else { Vec::new() },
             gives: names.iter().zip(values).map(|(&name, value)| Given { name, value }).collect(),
+            devices_came: Nanos(0),
         });
     }
     session
@@ -246,6 +247,7 @@ fn frames_of(session: &mut Session, (name, code): (&str, &str), unit: i32, frame
             steps: None,
             reads: vec![Read { control, values: [read; 2] }],
             gives: vec![Given { name, value: f64::from(read) / f64::from(unit) }],
+            devices_came: Nanos(0),
         });
     }
 }

@@ -169,13 +169,13 @@ impl Recorder {
         self.frames.extend(session.frames().said_from(self.next_frame).cloned());
         self.next_frame = session.frames().said();
         for event in session.seen_from(self.next) {
-            self.write_frames(session, |frame| frame.acted < event.time);
+            self.write_frames(session, |frame| frame.stands_behind() < event.time);
             // Writing to memory cannot fail.
             let _ = self.lines.event(session.roster(), event);
         }
         self.next = session.seen_count();
         let seen_to = session.plan().rate().time_of(session.now().at());
-        self.write_frames(session, |frame| frame.acted <= seen_to);
+        self.write_frames(session, |frame| frame.stands_behind() <= seen_to);
         self.write_labels(session.labels());
         let lines = std::mem::take(self.lines.out());
         if lines.is_empty() {

@@ -269,6 +269,7 @@ impl Listener {
             steps: heard.steps,
             reads,
             gives,
+            devices_came: Nanos(0),
         };
         session.add_frame(frame);
     }

@@ -362,7 +362,8 @@ impl Loader {
         gives.sort_by_key(|given| given.name);
         gives.dedup_by_key(|given| given.name);
         let steps = line.steps;
-        session.add_frame(Frame { game, number, acted, polled, steps, reads, gives });
+        let devices_came = Nanos(0);
+        session.add_frame(Frame { game, number, acted, polled, steps, reads, gives, devices_came });
         Ok(())
     }
 

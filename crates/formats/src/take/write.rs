@@ -30,7 +30,7 @@ pub fn write(recording: &Recording, title: Option<&str>, out: &mut impl Write) -
         while let Some(label) = labels.next_if(|label| label.time < event.time) {
             writer.label(label)?;
         }
-        while let Some(frame) = frames.next_if(|frame| frame.acted < event.time) {
+        while let Some(frame) = frames.next_if(|frame| frame.stands_behind() < event.time) {
             writer.frame(&recording.roster, &recording.frames, &frame)?;
         }
         writer.event(&recording.roster, event)?;
@@ -180,8 +180,9 @@ impl<W: Write> TakeWriter<W> {
         self.label(&Label { time, text: CleanText::default() })
     }
 
-    /// Writes what a game said of a frame. What it read of a device that came too late to
-    /// be written before is left out.
+    /// Writes what a game said of a frame, behind all events up to
+    /// [that instant](Frame::stands_behind). What it read of a device that had gone when the take
+    /// begins is left out.
     ///
     /// # Errors
     /// Those of the output.

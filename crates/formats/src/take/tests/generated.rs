@@ -1,6 +1,7 @@
 //! Whatever happened is read again as it was written.
 
 use super::*;
+use gtrig_analysis::frames::{Frame, Read};
 
 /// One thing that can happen, and how long after the one before.
 #[derive(Clone, Debug)]
@@ -16,6 +17,13 @@ enum Happening {
     ComesOrGoes(usize),
     /// It is written about an instant that may be long past.
     Label(String, u64),
+    /// A game says what it read of a device, an instant ago that may be before the device came.
+    Frame {
+        device: usize,
+        control: usize,
+        value: i32,
+        ago: u64,
+    },
     /// Time goes on, and ticks run.
     Runs,
     /// What comes next is reported after its tick.
@@ -60,9 +68,13 @@ fn happening() -> impl Strategy<Value = (u64, Happening)> {
         value,
         marks,
     });
+    let ago = prop_oneof![2 => Just(0), 1 => 0u64..3_000_000_000];
+    let frame = (device.clone(), 0usize..4, -130i32..130, ago)
+        .prop_map(|(device, control, value, ago)| Happening::Frame { device, control, value, ago });
     let presence = prop_oneof![Just(Presence::Here), Just(Presence::Deaf)];
     let what = prop_oneof![
         30 => value,
+        4 => frame,
         3 => (device.clone(), presence).prop_map(|(device, p)| Happening::Presence(device, p)),
         5 => device.prop_map(Happening::ComesOrGoes),
         1 => (".{0,20}", 0u64..3_000_000_000).prop_map(|(text, ago)| Happening::Label(text, ago)),
@@ -80,8 +92,9 @@ fn session_of(happenings: &[(u64, Happening)], deal: Deal, capacity: Capacity) -
     let mut session = Session::new(rig, Tick(0), capacity);
     let mut here = vec![None; devices().len()];
     here[0] = Some(session.plug(devices()[0].clone(), Nanos(0)).unwrap());
+    let game = session.frames_mut().game(&CleanText::new("quay")).unwrap();
     let (mut time, mut late) = (0, 0);
-    for (gap, what) in happenings {
+    for ((gap, what), number) in happenings.iter().zip(1..) {
         time += gap;
         let now = Nanos(time - std::mem::take(&mut late).min(time));
         match what {
@@ -105,6 +118,25 @@ fn session_of(happenings: &[(u64, Happening)], deal: Deal, capacity: Capacity) -
             Happening::Label(text, ago) => {
                 let time = Nanos(time.saturating_sub(*ago));
                 session.add_label(Label { time, text: CleanText::new(text) });
+            }
+            Happening::Frame { device, control, value, ago } => {
+                let Some(device) = here[*device] else { continue };
+                let mut controls = session.roster().device(device).controls();
+                let Some(control) = controls.nth(*control) else { continue };
+                if session.roster().control(control).kind == ControlKind::Relative {
+                    continue;
+                }
+                let acted = Nanos(time.saturating_sub(*ago));
+                session.add_frame(Frame {
+                    game,
+                    number,
+                    acted,
+                    polled: [acted; 2],
+                    steps: None,
+                    reads: vec![Read { control, values: [*value; 2] }],
+                    gives: Vec::new(),
+                    devices_came: Nanos(0),
+                });
             }
             Happening::Runs => session.run_before(Nanos(time)),
             Happening::Late(by) => late = *by,
@@ -130,6 +162,8 @@ proptest! {
         prop_assert!(loaded.is_sound(), "{:?}\n{}", loaded, text);
         prop_assert_eq!(written(&again), text);
         prop_assert_eq!(reported(&again), reported(&session));
+        let frames = |session: &Session| session.frames().iter().cloned().collect::<Vec<_>>();
+        prop_assert_eq!(frames(&again), frames(&session));
     }
 
     /// So has one whose beginning was forgotten, but for what nobody knows any more of
