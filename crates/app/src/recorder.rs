@@ -174,8 +174,9 @@ impl Recorder {
             let _ = self.lines.event(session.roster(), event);
         }
         self.next = session.seen_count();
-        let seen_to = session.plan().rate().time_of(session.now().at());
-        self.write_frames(session, |frame| frame.stands_behind() <= seen_to);
+        let rate = session.plan().rate();
+        let unseen = rate.begin_of(session.now().next_tick());
+        self.write_frames(session, |frame| frame.stands_behind() < unseen);
         self.write_labels(session.labels());
         let lines = std::mem::take(self.lines.out());
         if lines.is_empty() {
@@ -185,6 +186,7 @@ impl Recorder {
         self.order(Order::Lines(lines));
         if let Some(segment) = &mut self.segment {
             segment.bytes += bytes;
+            let seen_to = rate.time_of(session.now().at());
             if SegmentSize::DEFAULT.is_over(segment.begins, segment.bytes, seen_to) {
                 self.begin_segment(session);
             }

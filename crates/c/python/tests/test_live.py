@@ -298,3 +298,25 @@ def test_what_a_sender_says_is_in_the_take(seed, tmp_path):
     lines = map(json.loads, take.read_text().splitlines())
     labels = sorted((line["t"], line["label"]) for line in lines if "label" in line)
     assert labels == sorted((max(at - zero, 0), label) for at, label in sender.labels)
+
+
+@pytest.mark.parametrize("ago", [0, AGES])
+def test_a_frame_from_before_the_recording_keeps_what_it_read(ago, tmp_path):
+    take, place = tmp_path / "it.take.jsonl", tmp_path / "in"
+    command = [GTRIG, "record", "--kernel", "none", "--listen", f"unix:{place}", take]
+    process = subprocess.Popen(command, stderr=subprocess.PIPE)
+    with connected(place, process) as stream:
+        now = time.monotonic_ns()
+        plug = {"plug": "p", "kind": "pad", "controls": DEVICES["p"]}
+        greeting = {"live": 1, "name": "crane", "clock": "monotonic", "boot": BOOT, "delay": 10**9}
+        read = {"p": {"south": 1}}
+        lines = [greeting, {"t": now - ago, **plug}, {"t": now - AGES, "frame": 1, "read": read}]
+        send(random.Random(1), stream, lines)
+        # It looks at what has come before its first tick, which waits for as long as the delay is.
+        time.sleep(0.2)
+        stream.shutdown(socket.SHUT_WR)
+        assert stream.makefile().read() == ""
+    process.send_signal(signal.SIGINT)
+    process.communicate(timeout=20)
+    [frame] = frames_in_take(take)
+    assert frame[5] == {("p", "south"): [1, 1]}
