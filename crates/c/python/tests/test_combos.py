@@ -591,10 +591,11 @@ def test_directions_beside_buttons_and_a_mirror(seed, tmp_path):
     ways, moved = movements(dice, False), movements(dice, False)
     named = combo.own.union(*(part.unless for part in combo.parts))
     has_mirror = any(mirrored(name) != name for name in combo.own)
-    instants = range(MILLISECOND, moved[-1][0], 60 * MILLISECOND)
-    flips = sorted(dice.sample(instants, min(len(instants), dice.choice([0, 1, 3, 8]))))
-    # Longer than from one poll to the next.
-    held = dice.choice([18, 40]) * MILLISECOND
+    # Longer than from one poll to the next, or several between two.
+    apart, held = dice.choice([(60, 18), (60, 40), (7, 1), (7, 3)])
+    instants = range(MILLISECOND, moved[-1][0], apart * MILLISECOND)
+    flips = sorted(dice.sample(instants, min(len(instants), dice.choice([0, 1, 3, 8, 80]))))
+    held *= MILLISECOND
     taps = [(at + n * held, "mode", 1 - n) for at in flips for n in (0, 1)]
     is_named = any(name in COMPASS for name in named)
     presses = of_whole_pad(ways, sorted([*moved, *taps]), is_named, hz)
@@ -605,8 +606,10 @@ def test_directions_beside_buttons_and_a_mirror(seed, tmp_path):
     flip = ["[action.flip]", f'gives = "{gives}"', 'from = "pad/mode"']
     way = ['stick = "pad/dpad"', *(['mirror-while = "action/flip"'] if has_mirror else [])]
     said = met(tmp_path, rig_of(hz, combo.table(), way, flip), whole_pads((ways, [*moved, *taps])))
-    turns = taps[::2] if gives == "toggle" else taps
-    is_turned = lambda instant: sum(time < instant for time, *_ in turns) % 2 == 1
+    found = polled(taps, hz) if taps else []
+    turns = [press.time for press in found]
+    turns += [press.release for press in found if press.release] if gives == "on" else []
+    is_turned = lambda instant: sum(time < instant for time in turns) % 2 == 1
     search = Turned(combo, presses, hz, is_turned) if has_mirror else Search(combo, presses, hz)
     are_met(said, [(*at, None) for at in search.fires()])
 
