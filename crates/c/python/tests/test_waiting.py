@@ -1,6 +1,7 @@
 """Combos that wait for others, written a second time from docs/rig-format.md alone, and held
 against the program over random combos and presses."""
 
+import itertools
 import random
 from dataclasses import dataclass, field
 
@@ -18,9 +19,19 @@ class Combo:
     is_strict: bool
     # The longest time from its first press to its last, where there is such a limit.
     all_within: int | None = None
-    # For each step the chain that began last of those that lead to its newest press.
-    chains: list = field(default_factory=list)
+    is_mirrored: bool = False
+    # For each way that it may be turned, and each step, the chain that began last of those that
+    # lead to its newest press.
+    chains: dict = field(default_factory=dict)
     spent: int = 0
+
+    def __post_init__(self):
+        self.chains = {way: [None] * len(self.steps) for way in range(1 + self.is_mirrored)}
+
+    def step(self, way, n):
+        """A step as it is when the combo is turned around, or not."""
+        names, within, unless = self.steps[n]
+        return [turned(name, way) for name in names], within, turned(unless, way)
 
     def table(self):
         texts = []
@@ -30,48 +41,63 @@ class Combo:
             texts.append(f"press {' or '.join(names)}{clauses}")
         lines = [f"[combo.{self.name}]", f"steps = {texts}"]
         lines += ["strict = true"] if self.is_strict else []
+        lines += ['mirror-while = "action/flip"'] if self.is_mirrored else []
         lines += [f'all-within = "{self.all_within} ms"'] if self.all_within else []
         return lines + ([f"waits-for = {self.waits_for}"] if self.waits_for else [])
 
-    def press(self, press, before):
-        """The chain that a press meets the combo with, if it does; `before` are all before it."""
+    def press(self, press, before, way):
+        """The chain that a press meets the combo with, if it does; `before` are all before it, and
+        the combo is turned that way."""
+        way = way if self.is_mirrored else 0
+        met = [self.press_one_way(of, press, before, of == way) for of in self.chains]
+        met = [chain for chain in met if chain and chain[0].time > self.spent]
+        met = [chain for chain in met if self.is_whole(chain, press.time)]
+        if not met:
+            return None
+        self.spent = press.time
+        return max(met, key=lambda chain: chain[0].time)
+
+    def press_one_way(self, way, press, before, may_begin):
         met = None
         for n in reversed(range(len(self.steps))):
-            if press.name in self.steps[n][0]:
-                chain = [press] if n == 0 else self.follow(n, press, before)
+            if press.name in self.step(way, n)[0]:
+                begun = [press] if may_begin else None
+                chain = begun if n == 0 else self.follow(way, n, press, before)
                 if chain:
-                    self.chains[n] = chain
+                    self.chains[way][n] = chain
                     met = chain if n + 1 == len(self.steps) else met
-        if met and met[0].time > self.spent and self.is_whole(met, press.time):
-            self.spent = press.time
-            return met
-        return None
+        return met
 
     def is_whole(self, chain, now):
         return not self.all_within or now - chain[0].time <= self.all_within * MILLISECOND
 
-    def follow(self, n, press, before):
-        chain = self.chains[n - 1]
-        if not chain or press.time - chain[-1].time > self.steps[n][1] * MILLISECOND:
+    def follow(self, way, n, press, before):
+        chain, (_, within, unless) = self.chains[way][n - 1], self.step(way, n)
+        if not chain or press.time - chain[-1].time > within * MILLISECOND:
             return None
         between = [other.name for other in before if other.time > chain[-1].time]
-        is_broken = (self.is_strict and between) or self.steps[n][2] in between
+        is_broken = (self.is_strict and between) or unless in between
         return None if is_broken else [*chain, press]
 
     def is_possible(self, chain, now, before):
         """Whether it can still be met by an attempt that has a press of a chain."""
-        for n, mine in enumerate(self.chains[:-1], 1):
+        for way, n in itertools.product(self.chains, range(1, len(self.steps))):
+            mine, (_, within, unless) = self.chains[way][n - 1], self.step(way, n)
             if not mine or mine[0].time <= self.spent or not any(p in chain for p in mine):
                 continue
             between = [other.name for other in before if other.time > mine[-1].time]
-            is_broken = (self.is_strict and between) or self.steps[n][2] in between
-            is_in_time = now - mine[-1].time <= self.steps[n][1] * MILLISECOND
+            is_broken = (self.is_strict and between) or unless in between
+            is_in_time = now - mine[-1].time <= within * MILLISECOND
             if not is_broken and is_in_time and self.is_whole(mine, now):
                 return True
         return False
 
 
-def some_combos(dice):
+def turned(name, way):
+    return {"east": "west", "west": "east"}.get(name, name) if way else name
+
+
+def some_combos(dice, may_mirror=False):
     combos, count = [], dice.choice([2, 3, 4])
     for n in range(count):
         steps = []
@@ -83,7 +109,10 @@ def some_combos(dice):
         waits_for = [combo.name for combo in combos if dice.random() < 0.6]
         all_within = dice.choice([None, None, dice.randint(100, 900)])
         strict = dice.random() < 0.2
-        combos.append(Combo(f"c{n}", steps, waits_for, strict, all_within, [None] * len(steps)))
+        is_mirrored = may_mirror and dice.random() < 0.6
+        # One that looks the same in a mirror has none.
+        is_mirrored &= any({"east", "west"} & set(names) for names, *_ in steps)
+        combos.append(Combo(f"c{n}", steps, waits_for, strict, all_within, is_mirrored))
     return combos
 
 
@@ -97,7 +126,7 @@ def movements(dice):
     return sorted(moved)
 
 
-def outcomes(combos, presses, hz, last_tick):
+def outcomes(combos, presses, hz, last_tick, way_at=lambda time: 0):
     """The combo, the instant of its last press, what came of it and when it fired."""
     queue, before, waiting, all_met = list(presses), [], [], []
     for tick in range(last_tick):
@@ -105,7 +134,7 @@ def outcomes(combos, presses, hz, last_tick):
         while queue and queue[0].time <= now:
             press = queue.pop(0)
             for combo in combos:
-                chain = combo.press(press, before)
+                chain = combo.press(press, before, way_at(press.time))
                 met += [(combo, chain)] if chain else []
             before.append(press)
         waiting, all_met = waiting + met, all_met + met
@@ -131,6 +160,26 @@ def test_combos_wait_as_the_page_says(seed, tmp_path):
     said = {(r["combo"], r["to_ns"], r["outcome"], r["fired_tick"]) for r in told}
     last_tick = (moved[-1][0] + 3 * 10**9) * hz // 10**9
     assert said == set(outcomes(combos, polled(moved, hz), hz, last_tick))
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_combos_with_a_mirror_wait_as_the_page_says(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, combos, moved = dice.choice([60, 120, 500]), some_combos(dice, True), movements(dice)
+    flip = ["[action.flip]", 'gives = "toggle"', 'from = "pad/north"']
+    rig = rig_of(hz, flip, *(combo.table() for combo in combos))
+    lines = list(some_pads(moved))
+    for name, way in (("east", "left"), ("west", "right")):
+        rig, lines = rig.replace(name, f"dpad-{way}"), [
+            line.replace(name, f"dpad-{way}") for line in lines
+        ]
+    told = reports_of_texts("combos", tmp_path, rig, lines)
+    told = [report for report in told if report.get("outcome") in ("met", "cancelled")]
+    said = {(r["combo"], r["to_ns"], r["outcome"], r["fired_tick"]) for r in told}
+    last_tick, presses = (moved[-1][0] + 3 * 10**9) * hz // 10**9, polled(moved, hz)
+    flips = [press.time for press in presses if press.name == "north"]
+    way_at = lambda time: sum(flip < time for flip in flips) % 2
+    assert said == set(outcomes(combos, presses, hz, last_tick, way_at))
 
 
 @pytest.mark.parametrize("seed", range(150))
