@@ -23,11 +23,22 @@ def longer(dice, combo):
     return Combo(steps, 0, is_strict=is_strict, again=again, in_ticks=in_ticks, forced=forced)
 
 
-class Library:
-    """Combos with all kinds of steps, of which some begin like others and wait for them; and modes
-    that forget them, where it has some."""
+FLIP = ["[action.flip]", 'gives = "toggle"', 'from = "pad/north"']
+# What stands for a button in a rig with mirrors.
+SIDES = {"east": "dpad-left", "west": "dpad-right"}
 
-    def __init__(self, dice, folder, has_modes=False):
+
+def with_sides(text):
+    for name, side in SIDES.items():
+        text = text.replace(name, side)
+    return text
+
+
+class Library:
+    """Combos with all kinds of steps, of which some begin like others and wait for them; modes that
+    forget them, where it has some; and mirrors, names that may pass, and combos of one device."""
+
+    def __init__(self, dice, folder, has_modes=False, has_mirrors=False):
         combos = [a_combo(dice, BUTTONS[:3])]
         for _ in range(dice.randint(1, 2)):
             begins_alike = dice.random() < 0.7
@@ -44,9 +55,26 @@ class Library:
             if has_modes and dice.random() < 0.8:
                 modes = dice.choice([["a"], ["b"], ["a", "b"], ["b", "c"], ["a", "b", "c"]])
                 tables[-1].append(f"modes = {modes}")
+            if has_mirrors:
+                tables[-1] += self.more_of(dice, combo)
         hz, moved = dice.choice([60, 120, 500]), movements(dice, may_go=not has_modes)
         lines = list(some_pads(moved))
         if has_modes:
             tables.append(modes_table(dict.fromkeys("bc", "forget")))
             lines = list(a_pad(sorted([*moved, *switching(dice, moved[-1][0])])))
-        self.take, self.rig = written(folder, rig_of(hz, *tables), lines)
+        rig = rig_of(hz, *tables)
+        if has_mirrors:
+            rig, lines = with_sides(rig_of(hz, FLIP, *tables)), map(with_sides, lines)
+        self.take, self.rig = written(folder, rig, list(lines))
+
+    @staticmethod
+    def more_of(dice, combo):
+        """Lines of a combo that turns around, lets names pass, or is of one device."""
+        lines = ["one-device = true"] if dice.random() < 0.15 else []
+        if combo.is_strict and dice.random() < 0.7:
+            passing = dice.sample(BUTTONS, dice.choice([1, 1, 2]))
+            lines.append(f"passing = {passing}")
+        if set(SIDES) & {name for step in combo.steps for name in step.names}:
+            lines += ['mirror-while = "action/flip"'] if dice.random() < 0.6 else []
+        return lines
+

@@ -109,6 +109,12 @@ def test_holds_chords_and_quiets_do_too(has_modes, seed, tmp_path):
     holds_of_combos(library.take, library.rig, library.waits)
 
 
+@pytest.mark.parametrize("seed", range(150))
+def test_those_with_mirrors_and_names_that_may_pass_do_too(seed, tmp_path):
+    library = Library(random.Random(seed), tmp_path, has_mirrors=True)
+    holds_of_combos(library.take, library.rig, library.waits)
+
+
 # The buttons of what opens and closes zones.
 GATES, KEYS = {"menu": "east", "work": "west"}, ["closed-while", "open-while"]
 
