@@ -144,10 +144,9 @@ fn of_combo(session: &Session, id: ComboId, missed: &[Missed]) -> Vec<AlmostMet>
     for missed in missed.iter().filter(its) {
         let is_before =
             |edge: &&SignalEdge| (edge.seen(), edge.reported()) <= (missed.at.tick, missed.at.time);
-        while let Some(edge) = edges.get(read).filter(is_before) {
-            ladder.feed(edge);
-            read += 1;
-        }
+        let before = edges.range(read..).take_while(is_before).count();
+        ladder.feed(edges.range(read..read + before));
+        read += before;
         let after = edges.iter().skip(read).take(READ_ON);
         let attempt = with_press(session, ladder.fork(), missed, after);
         found.extend(attempt.and_then(|attempt| {
@@ -180,12 +179,9 @@ fn with_press<'e>(
     let Moment { time, tick } = missed.at.before(paused);
     let (signal, change, by) = (Some(missed.signal), SignalChange::Press, None);
     let press = SignalEdge { signal, change, time, tick, paused, mode, by };
-    ladder.feed(&press);
+    ladder.feed([&press]);
     let mut read = 0;
-    for edge in after {
-        ladder.feed(edge);
-        read += 1;
-    }
+    ladder.feed(after.inspect(|_| read += 1));
     if read < READ_ON {
         let end = session.now().combo_now(session.plan());
         ladder.advance(end);

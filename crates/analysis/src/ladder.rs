@@ -87,9 +87,7 @@ impl Ladder {
         now: Moment,
     ) -> Self {
         let mut ladder = Ladder::new(rig, combo);
-        for edge in edges {
-            ladder.feed(edge);
-        }
+        ladder.feed(edges);
         ladder.advance(now);
         ladder
     }
@@ -117,9 +115,24 @@ impl Ladder {
         &self.found.gaps[step]
     }
 
-    /// Takes in the next edge.
-    pub fn feed(&mut self, edge: &SignalEdge) {
-        self.each(|climb| climb.feed(edge));
+    /// Takes in the next edges, up to the last of those that came at once: together they say what
+    /// a press is called.
+    pub fn feed<'e>(&mut self, edges: impl IntoIterator<Item = &'e SignalEdge>) {
+        let mut at_once: Vec<SignalEdge> = Vec::new();
+        for edge in edges {
+            if at_once.last().is_some_and(|before| !edge.is_at_once_with(before)) {
+                self.feed_at_once(&at_once);
+                at_once.clear();
+            }
+            at_once.push(*edge);
+        }
+        self.feed_at_once(&at_once);
+    }
+
+    fn feed_at_once(&mut self, at_once: &[SignalEdge]) {
+        for edge in at_once {
+            self.each(|climb| climb.feed(edge, at_once));
+        }
     }
 
     /// Lets time pass up to a moment by the clock of the combos.

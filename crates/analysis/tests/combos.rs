@@ -636,7 +636,7 @@ fn a_ladder_that_reads_piece_by_piece_reads_the_same() {
     let mut ladder = Ladder::new(keys.session.rig(), ComboId(0));
     for edge in keys.session.history().signal_edges() {
         ladder.advance(edge.moment());
-        ladder.feed(edge);
+        ladder.feed([edge]);
     }
     assert_eq!(ladder.attempts(), keys.ladder(ComboId(0)).attempts());
 }

@@ -3,13 +3,16 @@
 mod ending;
 
 use super::*;
+use alloc::boxed::Box;
 use core::cmp::Reverse;
 
 /// A press of a signal, or of a button that no signal names.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Pressed {
     pub(super) serial: u32,
     pub(super) signal: Option<SignalId>,
+    /// What else it is called.
+    pub(super) others: Box<[SignalId]>,
     pub(super) at: Moment,
     pub(super) hand: HandPress,
 }
@@ -50,12 +53,11 @@ const MAX_GAPS: usize = 100_000;
 
 impl Climb {
     pub(super) fn new((combo, copy): (&Combo, u8), rig: &Rig) -> Self {
-        let of = |(number, ComboVariant { steps, guard }): (usize, ComboVariant)| Track {
+        let of = |(number, way): (usize, ComboVariant)| Track {
             number,
-            hits: vec![VecDeque::new(); steps.len()],
-            counts: vec![0; steps.len()],
-            steps,
-            guard,
+            hits: vec![VecDeque::new(); way.steps.len()],
+            counts: vec![0; way.steps.len()],
+            way,
             pending: Vec::new(),
         };
         let spans = |step: &ComboStep| {
@@ -85,7 +87,8 @@ impl Climb {
         }
     }
 
-    pub(super) fn feed(&mut self, edge: &SignalEdge) {
+    /// Takes in one edge of those that came at once.
+    pub(super) fn feed(&mut self, edge: &SignalEdge, at_once: &[SignalEdge]) {
         if edge.change == SignalChange::Clear {
             // What was over at the tick that switched is met.
             self.run_pending(edge.moment());
@@ -111,7 +114,8 @@ impl Climb {
         let serial = self.serial;
         self.hold(edge, if edge.is_press() { serial } else { 0 });
         let mut tracks = core::mem::take(&mut self.tracks);
-        self.end(&mut tracks, edge);
+        let others: Box<[SignalId]> = edge.other_names(at_once).collect();
+        self.end(&mut tracks, edge, &others);
         let is_deaf = match edge.change {
             SignalChange::Carried => true,
             SignalChange::Forced => !self.combo.counts_forced,
@@ -125,7 +129,7 @@ impl Climb {
         }
         if edge.is_press() {
             let (signal, at) = (edge.signal, self.at(edge.moment()));
-            self.presses.push_back(Pressed { serial, signal, at, hand: edge.hand() });
+            self.presses.push_back(Pressed { serial, signal, others, at, hand: edge.hand() });
             if self.presses.len() > 4 * WIDTH {
                 self.presses.pop_front();
             }
@@ -153,7 +157,7 @@ impl Climb {
     fn let_go(&mut self, edge: &SignalEdge) {
         self.serial += 1;
         let mut tracks = core::mem::take(&mut self.tracks);
-        self.end(&mut tracks, edge);
+        self.end(&mut tracks, edge, &[]);
         self.tracks = tracks;
     }
 
@@ -175,11 +179,11 @@ impl Climb {
     /// Finds the steps that an edge meets.
     fn meet(&mut self, track: &mut Track, signal: SignalId, edge: &SignalEdge) {
         // The last step first: a press leads on from what was, not from itself.
-        for n in (0..track.steps.len()).rev() {
-            let step = &track.steps[n];
+        for n in (0..track.way.steps.len()).rev() {
+            let step = &track.way.steps[n];
             let is_its = step.what.signals().contains(&signal)
                 && edge.is_press() != matches!(step.what, StepKind::Release(_));
-            if !is_its || (n == 0 && !self.is_faced(track.guard)) {
+            if !is_its || (n == 0 && !self.is_faced(track.way.guard)) {
                 continue;
             }
             let at = self.at(edge.moment());
@@ -198,7 +202,7 @@ impl Climb {
                 number: u32::MAX,
                 own: i64::MAX,
                 calm: if n == 0 { self.calm(at) } else { i64::MAX },
-                lifts: self.lifts(&track.steps, n, signal),
+                lifts: self.lifts(&track.way.steps, n, signal),
                 cut_by: None,
                 heard: self.serial,
                 of: None,
@@ -221,7 +225,7 @@ impl Climb {
             }
             let waits = self.wait_to_open(track, n, hit);
             // What counts later for one attempt is no miss of another.
-            let is_last = n + 1 == track.steps.len();
+            let is_last = n + 1 == track.way.steps.len();
             let spent = self.spent_for();
             let is_met = || self.best(track, n, &hit).is_some_and(|best| best.first > spent);
             if !(waits && is_last) || is_met() {
@@ -234,7 +238,7 @@ impl Climb {
     /// time has come, and where that is the same moment, for the one that began last. Returns
     /// whether it did.
     fn wait_to_open(&self, track: &mut Track, n: usize, hit: Hit) -> bool {
-        let step = &track.steps[n];
+        let step = &track.way.steps[n];
         if n == 0 || step.buffer.amount() <= 0 || hit.own < 0 {
             return false;
         }
@@ -288,7 +292,8 @@ impl Climb {
                     let Pending { step, due, mut hit, .. } = track.pending.swap_remove(n);
                     (hit.met, hit.paused) = (due, self.paused);
                     // What comes after an early press is asked of the step after it.
-                    if matches!(track.steps[step].what, StepKind::Hold(..) | StepKind::Quiet(_)) {
+                    if matches!(track.way.steps[step].what, StepKind::Hold(..) | StepKind::Quiet(_))
+                    {
                         hit.heard = self.serial;
                     }
                     self.enter(track, step, hit);
@@ -301,8 +306,7 @@ impl Climb {
 
     /// A step was met, or nearly was.
     pub(super) fn enter(&mut self, track: &mut Track, n: usize, mut hit: Hit) {
-        let step = &track.steps[n];
-        if n == 0 && self.broken(step, &hit, &hit).is_some() {
+        if n == 0 && self.broken(&track.way, n, &hit, &hit).is_some() {
             return;
         }
         hit.number = track.counts[n];
@@ -316,9 +320,9 @@ impl Climb {
             before.is_used = true;
         }
         self.note_gap(track, n, &hit);
-        if n + 1 == track.steps.len() {
+        if n + 1 == track.way.steps.len() {
             self.to_judge.push((track.number, hit));
-        } else if let StepKind::Quiet(span) = track.steps[n + 1].what
+        } else if let StepKind::Quiet(span) = track.way.steps[n + 1].what
             && !self.was_pressed_since(&hit)
         {
             let (press, of) = (hit.met, Some(hit.number));
@@ -337,7 +341,7 @@ impl Climb {
         if n == 0 || hit.of.is_some() || self.found.gaps[n].len() >= MAX_GAPS {
             return;
         }
-        let within = track.steps[n].within;
+        let within = track.way.steps[n].within;
         let before = track.hits[n - 1].iter().rev();
         let mut before = before.filter(|before| before.best.is_some() && before.serial < hit.first);
         if let Some(before) = before.next() {
@@ -376,12 +380,12 @@ impl Climb {
         }
         // How long its last step goes on is not known yet, nor of a hold that only a
         // quiet follows.
-        let last = track.steps.len() - 1;
-        let is_quiet = matches!(track.steps[last].what, StepKind::Quiet(_));
+        let last = track.way.steps.len() - 1;
+        let is_quiet = matches!(track.way.steps[last].what, StepKind::Quiet(_));
         let before = last.checked_sub(1).filter(|_| is_quiet);
         let before = before.and_then(|n| Some((n, *find(&track.hits[n], hit.of?)?)));
         for (step, hit) in [(last, hit)].into_iter().chain(before) {
-            if hit.own == i64::MAX && track.steps[step].what.span().is_some() {
+            if hit.own == i64::MAX && track.way.steps[step].what.span().is_some() {
                 let (attempt, track) = (self.found.attempts.len(), track.number);
                 let Hit { signal, hand, serial, press: from, .. } = hit;
                 self.unknown.push(Unknown { attempt, track, step, signal, hand, serial, from });
@@ -404,7 +408,7 @@ impl Climb {
                 {
                     let hit = *hit;
                     track.hits[n].pop_front();
-                    if n + 1 < track.steps.len() && !hit.is_used {
+                    if n + 1 < track.way.steps.len() && !hit.is_used {
                         self.note_stopped(track, n, &hit);
                     }
                 }
@@ -416,7 +420,7 @@ impl Climb {
     /// An attempt that went on for two written steps and no further.
     fn note_stopped(&mut self, track: &Track, n: usize, hit: &Hit) {
         let Some(best) = hit.best else { return };
-        let is_long = track.steps[n + 1].written > 2;
+        let is_long = track.way.steps[n + 1].written > 2;
         if !is_long || best.first <= self.spent {
             return;
         }

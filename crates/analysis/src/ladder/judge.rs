@@ -89,7 +89,7 @@ impl<'a> Judge<'a> {
 
     /// `None` if no chain comes near.
     pub(super) fn run(self) -> Option<Judged> {
-        let count = self.track.steps.len();
+        let count = self.track.way.steps.len();
         let all = self.all_slack();
         let spent = self.ladder.spent_for();
         let whole = self.last.best.filter(|best| best.first > spent);
@@ -108,7 +108,9 @@ impl<'a> Judge<'a> {
             (Some((_, n, through)), _) => {
                 // What cut a hold short is what was wrong with it.
                 let outcome = match through.to.cut_by.filter(|_| through.to.own < 0) {
-                    Some(by) if is_hold(&self.track.steps[n]) => ComboAttemptOutcome::Broken(by),
+                    Some(by) if is_hold(&self.track.way.steps[n]) => {
+                        ComboAttemptOutcome::Broken(by)
+                    }
                     _ => ComboAttemptOutcome::Near,
                 };
                 (outcome, self.chain(n, through.from, through.to))
@@ -143,7 +145,7 @@ impl<'a> Judge<'a> {
         let mut checks = Vec::new();
         let mut nearest: Option<(f64, usize, Through)> = None;
         let mut broken: Option<(usize, Through)> = None;
-        for n in 0..self.track.steps.len() {
+        for n in 0..self.track.way.steps.len() {
             for &part in Part::VARIANTS {
                 let Some(through) = self.through(n, part) else { continue };
                 let Some(limit) = part.limit(n) else {
@@ -172,14 +174,13 @@ impl<'a> Judge<'a> {
 
     /// From which hits a chain leads to the last one.
     fn leading(&self) -> Vec<Vec<bool>> {
-        let count = self.track.steps.len();
+        let count = self.track.way.steps.len();
         let mut leads: Vec<Vec<bool>> = vec![Vec::new(); count];
         for n in (0..count - 1).rev() {
-            let step = &self.track.steps[n + 1];
             let leads_on = |from: &Hit| {
                 let mut next = self.hits(n + 1).zip(leads[n + 1].iter().copied().chain([true]));
                 next.any(|(to, on)| {
-                    let link = || self.ladder.link(step, from, to);
+                    let link = || self.ladder.link(&self.track.way, n + 1, from, to);
                     on && to.is_sound() && link().is_some_and(|link| link.is_kept())
                 })
             };
@@ -190,14 +191,14 @@ impl<'a> Judge<'a> {
 
     /// The hits of a step; of the last only the one that is judged.
     pub(super) fn hits(&self, n: usize) -> impl Iterator<Item = &Hit> {
-        let is_last = n + 1 == self.track.steps.len();
+        let is_last = n + 1 == self.track.way.steps.len();
         let hits = self.track.hits[n].iter().filter(move |_| !is_last);
         hits.chain(is_last.then_some(&self.last))
     }
 
     /// Whether a chain leads from the hit at a place of a step to the last one.
     fn is_leading(&self, n: usize, at: usize) -> bool {
-        n + 1 == self.track.steps.len() || self.leads[n].get(at).copied().unwrap_or(false)
+        n + 1 == self.track.way.steps.len() || self.leads[n].get(at).copied().unwrap_or(false)
     }
 
     /// By how much the limit on the whole is kept by the best chain; `None`
@@ -217,8 +218,8 @@ impl<'a> Judge<'a> {
     /// The chain that keeps one part of a step best, all others being kept.
     fn through(&self, n: usize, part: Part) -> Option<Through> {
         let mut best: Option<Through> = None;
-        let is_hold = matches!(self.track.steps[n].what, StepKind::Hold(..));
-        let is_coupled = part == Part::Own && is_hold && n + 1 < self.track.steps.len();
+        let is_hold = matches!(self.track.way.steps[n].what, StepKind::Hold(..));
+        let is_coupled = part == Part::Own && is_hold && n + 1 < self.track.way.steps.len();
         // A hold that goes on has been long enough for a smaller limit.
         let going = self.track.pending.iter().filter(|of| is_coupled && of.step == n);
         let going = going.map(|of| &of.hit);
@@ -260,13 +261,12 @@ impl<'a> Judge<'a> {
             Part::Calm => to.calm < 0,
             _ => false,
         };
-        if !is_missed || n + 1 == self.track.steps.len() {
+        if !is_missed || n + 1 == self.track.way.steps.len() {
             return self.is_leading(n, at);
         }
-        let step = &self.track.steps[n + 1];
         let mut next = self.hits(n + 1).enumerate();
         next.any(|(at, next)| {
-            let link = self.ladder.link(step, to, next);
+            let link = self.ladder.link(&self.track.way, n + 1, to, next);
             next.is_sound() && self.is_leading(n + 1, at) && link.is_some_and(|link| link.is_kept())
         })
     }
@@ -275,10 +275,10 @@ impl<'a> Judge<'a> {
     /// the last step be met the later, the later that moment is: so it is held by
     /// what is asked of the whole too.
     fn after_slack(&self, n: usize, began: Moment, from: Option<u32>, link: Link) -> i64 {
-        let step = &self.track.steps[n];
+        let step = &self.track.way.steps[n];
         let from = from.and_then(|number| find(&self.track.hits[n - 1], number));
         let (Some(all), Some(from)) = (self.ladder.combo.all, from) else { return link.after };
-        if step.buffer.amount() == 0 || n + 1 < self.track.steps.len() {
+        if step.buffer.amount() == 0 || n + 1 < self.track.way.steps.len() {
             return link.after;
         }
         let room = all.amount() - all.between(began, from.met) - step.after.amount();
@@ -288,7 +288,7 @@ impl<'a> Judge<'a> {
     /// Whether a limit moves the moment at which a press that came early counts,
     /// and with it what other limits ask of what follows.
     fn is_coupled_by_early(&self, n: usize, part: Part) -> bool {
-        let steps = &self.track.steps;
+        let steps = &self.track.way.steps;
         let may_be_early = |n: usize| steps.get(n).is_some_and(|step| step.buffer.amount() > 0);
         let is_last = n + 1 == steps.len();
         let is_alike = |all: TimeSpan| {
@@ -309,10 +309,13 @@ impl<'a> Judge<'a> {
         if n == 0 {
             return (to.first > spent).then_some((None, to.began, None)).into_iter().collect();
         }
-        let step = &self.track.steps[n];
         let from = self.track.hits[n - 1].iter().filter_map(|from| {
             let best = from.best.filter(|best| best.first > spent)?;
-            Some((Some(from.number), best.began, Some(self.ladder.link(step, from, to)?)))
+            Some((
+                Some(from.number),
+                best.began,
+                Some(self.ladder.link(&self.track.way, n, from, to)?),
+            ))
         });
         from.collect()
     }
@@ -320,9 +323,9 @@ impl<'a> Judge<'a> {
     /// By how much the last step keeps its own limit, which moves the end of the
     /// whole.
     fn own_slack(&self, n: usize, to: &Hit, began: Moment) -> Option<i64> {
-        let span = self.track.steps[n].what.span()?;
-        let is_end = !matches!(self.track.steps[n].what, StepKind::Together { .. });
-        let all = self.ladder.combo.all.filter(|_| is_end && n + 1 == self.track.steps.len());
+        let span = self.track.way.steps[n].what.span()?;
+        let is_end = !matches!(self.track.way.steps[n].what, StepKind::Together { .. });
+        let all = self.ladder.combo.all.filter(|_| is_end && n + 1 == self.track.way.steps.len());
         let Some(all) = all else { return Some(to.own) };
         // Longer than the whole allows it cannot be asked to be.
         let room = all.amount() - all.between(began, to.press);
@@ -338,14 +341,14 @@ impl<'a> Judge<'a> {
     /// By how much a hold that is not the last step keeps its own limit: how long
     /// it must be moves when the next step may come.
     fn hold_slack(&self, n: usize, to: &Hit, began: Moment) -> Option<i64> {
-        let span = self.track.steps[n].what.span()?;
-        let step = &self.track.steps[n + 1];
+        let span = self.track.way.steps[n].what.span()?;
+        let step = &self.track.way.steps[n + 1];
         if let StepKind::Quiet(quiet) = step.what {
             return self.hold_slack_before_quiet(span, quiet, to, began);
         }
         let opens = step.opens();
         let next = self.hits(n + 1).enumerate().filter(|(at, next)| {
-            let is_kept = self.ladder.broken(step, to, next).is_none()
+            let is_kept = self.ladder.broken(&self.track.way, n + 1, to, next).is_none()
                 && next.lifts.is_none_or(|press| press == to.serial);
             to.serial < next.first && next.is_sound() && self.is_leading(n + 1, *at) && is_kept
         });
@@ -378,7 +381,7 @@ impl<'a> Judge<'a> {
             });
         let most = most.min(room);
         // A quiet that began earlier would have had more to bear.
-        let noise = self.ladder.noise(&self.track.steps, to, next.press, span);
+        let noise = self.ladder.noise(&self.track.way, to, next.press, span);
         noise.is_none_or(|noise| noise < most).then_some(most - span.amount())
     }
 
@@ -394,16 +397,15 @@ impl<'a> Judge<'a> {
             before = hit.best.and_then(|best| best.before);
         }
         chain.reverse();
-        for n in n + 1..self.track.steps.len() {
+        for n in n + 1..self.track.way.steps.len() {
             let Some(from) = chain.last() else { break };
-            let step = &self.track.steps[n];
             let leads = |(at, to): &(usize, &Hit)| {
                 to.serial > from.serial && to.is_sound() && self.is_leading(n, *at)
             };
             let next: Vec<&Hit> =
                 self.hits(n).enumerate().filter(leads).map(|(_, to)| to).collect();
             let is_kept = |to: &&&Hit| {
-                let link = self.ladder.link(step, from, to);
+                let link = self.ladder.link(&self.track.way, n, from, to);
                 link.is_some_and(|link| link.is_kept())
             };
             let Some(&next) = next.iter().find(is_kept).or(next.first()) else { break };
@@ -415,10 +417,10 @@ impl<'a> Judge<'a> {
     /// The limits of which no chain keeps all others, as the chain shown has
     /// them.
     fn add_others(&self, checks: &mut Vec<LimitCheck>, chain: &[Hit]) {
-        for n in 0..chain.len().min(self.track.steps.len()) {
+        for n in 0..chain.len().min(self.track.way.steps.len()) {
             let link = n
                 .checked_sub(1)
-                .and_then(|m| self.ladder.link(&self.track.steps[n], &chain[m], &chain[n]));
+                .and_then(|m| self.ladder.link(&self.track.way, n, &chain[m], &chain[n]));
             for &part in Part::VARIANTS {
                 let Some(limit) = part.limit(n) else { continue };
                 let Some(asked) = self.ladder.combo.limit(limit) else { continue };
@@ -434,7 +436,7 @@ impl<'a> Judge<'a> {
                 }
             }
         }
-        let all = self.ladder.combo.all.filter(|_| chain.len() == self.track.steps.len());
+        let all = self.ladder.combo.all.filter(|_| chain.len() == self.track.way.steps.len());
         let is_known = checks.iter().any(|check| check.limit == ComboLimit::All);
         if let (Some(asked), Some(first), false) = (all, chain.first(), is_known) {
             let margin = asked.amount() - asked.between(first.began, self.last.met);

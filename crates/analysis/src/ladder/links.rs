@@ -22,34 +22,28 @@ impl Climb {
         is_lift.then(|| self.held[signal.index()].lifted)
     }
 
-    /// Whether a step does not bear a press before it is met.
-    pub(super) fn breaks(&self, step: &ComboStep, signal: Option<SignalId>) -> bool {
-        let is_cancel = signal.is_some_and(|signal| step.unless.contains(&signal));
-        let strict = self.combo.strict.as_ref();
-        is_cancel || strict.is_some_and(|strict| strict.bans(signal, step.what.chord()))
-    }
-
     /// The chain up to a hit that keeps every limit and began last.
     pub(super) fn best(&self, track: &Track, n: usize, hit: &Hit) -> Option<Best> {
         if n == 0 {
             return Some(Best { first: hit.first, began: hit.began, before: None });
         }
-        let from = track.hits[n - 1].iter().filter(|from| {
-            self.link(&track.steps[n], from, hit).is_some_and(|link| link.is_kept())
-        });
+        let from = track.hits[n - 1]
+            .iter()
+            .filter(|from| self.link(&track.way, n, from, hit).is_some_and(|link| link.is_kept()));
         let from = from.filter_map(|from| Some((from.best?, from.number)));
         let (best, number) = from.max_by_key(|(best, number)| (best.first, *number))?;
         Some(Best { before: Some(number), ..best })
     }
 
-    /// How a hit follows one of the step before; `None` if it does not at all.
-    pub(super) fn link(&self, step: &ComboStep, from: &Hit, to: &Hit) -> Option<Link> {
+    /// How a hit of step `n` follows one of the step before; `None` if it does not at all.
+    pub(super) fn link(&self, way: &ComboVariant, n: usize, from: &Hit, to: &Hit) -> Option<Link> {
+        let step = &way.steps[n];
         if to.of.is_some_and(|of| of != from.number) {
             return None;
         }
         if let StepKind::Quiet(_) = step.what {
             // What breaks the combo from outside breaks a quiet too.
-            let broken = self.broken(step, from, to);
+            let broken = self.broken(way, n, from, to);
             return Some(Link { after: 0, within: 0, broken });
         }
         let opens = step.opens();
@@ -66,14 +60,14 @@ impl Climb {
             return None;
         }
         let within = step.within.amount() - step.within.between(from.met, to.press);
-        Some(Link { after, within, broken: self.broken(step, from, to) })
+        Some(Link { after, within, broken: self.broken(way, n, from, to) })
     }
 
-    /// What else was pressed since a press, and before the step was met, that it does
-    /// not bear.
+    /// What else was pressed since a press, and before step `n` was met, that this does not bear.
     pub(super) fn broken(
         &self,
-        step: &ComboStep,
+        way: &ComboVariant,
+        n: usize,
         since: &Hit,
         to: &Hit,
     ) -> Option<Option<SignalId>> {
@@ -83,24 +77,25 @@ impl Climb {
         // One press may turn several signals on.
         let is_else = |press: &&Pressed| !press.hand.is(since.hand) && !press.hand.is(to.hand);
         let between = self.presses.iter().filter(is_between).filter(is_else);
-        let mut breaking = between.map(|press| press.signal);
-        breaking.find(|signal| self.breaks(step, *signal))
+        let mut breaking = between.filter(|press| way.is_broken_by(press.signal, &press.others, n));
+        breaking.next().map(|press| press.signal)
     }
 
     /// How long after a press the last one came that a quiet does not bear, before
     /// another moment; `None` without one.
     pub(super) fn noise(
         &self,
-        steps: &[ComboStep],
+        way: &ComboVariant,
         since: &Hit,
         until: Moment,
         unit: TimeSpan,
     ) -> Option<i64> {
-        let quiet = steps.last()?;
+        let last = way.steps.len().checked_sub(1)?;
         let later = self.presses.iter().filter(|press| press.serial > since.serial);
         let noisy = later.filter(|press| {
             let is_own = press.signal.is_some_and(|signal| self.own.contains(&signal));
-            let breaks = !press.hand.is(since.hand) && self.breaks(quiet, press.signal);
+            let breaks =
+                !press.hand.is(since.hand) && way.is_broken_by(press.signal, &press.others, last);
             press.at < until && (is_own || breaks)
         });
         noisy.map(|press| unit.between(since.press, press.at)).max()

@@ -28,7 +28,7 @@ impl Judge<'_> {
     /// that misses the fewest limits, and those by the least. No hit of it was part of
     /// another attempt, for a press is tried once.
     pub(super) fn least_missed(&self) -> Option<Vec<Hit>> {
-        let count = self.track.steps.len();
+        let count = self.track.way.steps.len();
         let mut best: Vec<Vec<Option<(Missed, usize)>>> = Vec::with_capacity(count);
         let spent = self.ladder.spent_for();
         let first: Vec<&Hit> = self.hits(0).collect();
@@ -75,15 +75,16 @@ impl Judge<'_> {
 
     fn missed_by_itself(&self, n: usize, hit: &Hit) -> Missed {
         let calm = self.ladder.combo.calm.map_or(0, |calm| calm.span.amount());
-        let own = self.track.steps[n].what.span().map_or(0, gtrig_core::TimeSpan::amount);
+        let own = self.track.way.steps[n].what.span().map_or(0, gtrig_core::TimeSpan::amount);
         Missed::default().and(hit.calm, calm).and(hit.own, own)
     }
 
     /// What is missed up to a hit, by way of one of the step before; `None` if it does
     /// not follow that, or if something was pressed in between.
     fn missed_between(&self, n: usize, before: Missed, from: &Hit, to: &Hit) -> Option<Missed> {
-        let step = &self.track.steps[n];
-        let link = self.ladder.link(step, from, to).filter(|link| link.broken.is_none())?;
+        let step = &self.track.way.steps[n];
+        let link =
+            self.ladder.link(&self.track.way, n, from, to).filter(|link| link.broken.is_none())?;
         let missed = before.and(link.after, step.opens().amount());
         Some(missed.and(link.within, step.within.amount()))
     }

@@ -51,7 +51,7 @@ impl Attempts {
         let new = (self.read.max(forgotten) - forgotten) as usize;
         let now = session.now().combo_now(session.plan());
         for ladder in &mut self.ladders {
-            edges.range(new..).for_each(|edge| ladder.feed(edge));
+            ladder.feed(edges.range(new..));
             ladder.advance(now);
         }
         self.read = forgotten + edges.len() as u64;

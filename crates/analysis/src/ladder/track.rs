@@ -65,8 +65,7 @@ pub(super) struct Link {
 pub(super) struct Track {
     /// Its place among the variants.
     pub(super) number: usize,
-    pub(super) steps: Vec<ComboStep>,
-    pub(super) guard: Option<(SignalId, bool)>,
+    pub(super) way: ComboVariant,
     pub(super) hits: Vec<VecDeque<Hit>>,
     pub(super) counts: Vec<u32>,
     /// Holds, quiets and early presses that go on.

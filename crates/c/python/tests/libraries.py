@@ -20,7 +20,9 @@ def longer(dice, combo):
         steps.append(a_step(dice, kind, steps[-1], BUTTONS[:3]))
     flags = [combo.again, combo.is_strict, combo.in_ticks, combo.forced]
     again, is_strict, in_ticks, forced = (flag ^ (dice.random() < 0.1) for flag in flags)
-    return Combo(steps, 0, is_strict=is_strict, again=again, in_ticks=in_ticks, forced=forced)
+    passing = combo.passing if dice.random() < 0.8 else dice.sample(BUTTONS, 1)
+    flags = {"is_strict": is_strict, "again": again, "in_ticks": in_ticks, "forced": forced}
+    return Combo(steps, 0, **flags, passing=passing)
 
 
 FLIP = ["[action.flip]", 'gives = "toggle"', 'from = "pad/north"']
@@ -36,7 +38,7 @@ def with_sides(text):
 
 class Library:
     """Combos with all kinds of steps, of which some begin like others and wait for them; modes that
-    forget them, where it has some; and mirrors, names that may pass, and combos of one device."""
+    forget them, where it has some; and mirrors and combos of one device."""
 
     def __init__(self, dice, folder, has_modes=False, has_mirrors=False):
         combos = [a_combo(dice, BUTTONS[:3])]
@@ -69,11 +71,8 @@ class Library:
 
     @staticmethod
     def more_of(dice, combo):
-        """Lines of a combo that turns around, lets names pass, or is of one device."""
+        """Lines of a combo that turns around, or is of one device."""
         lines = ["one-device = true"] if dice.random() < 0.15 else []
-        if combo.is_strict and dice.random() < 0.7:
-            passing = dice.sample(BUTTONS, dice.choice([1, 1, 2]))
-            lines.append(f"passing = {passing}")
         if set(SIDES) & {name for step in combo.steps for name in step.names}:
             lines += ['mirror-while = "action/flip"'] if dice.random() < 0.6 else []
         return lines

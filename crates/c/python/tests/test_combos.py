@@ -61,10 +61,10 @@ class Moment:
 
 
 class Combo:
-    def __init__(self, steps, all_within, *, is_strict, again, in_ticks, forced):
+    def __init__(self, steps, all_within, *, is_strict, again, in_ticks, forced, passing=()):
         self.steps, self.all_within = steps, all_within * MILLISECOND
         self.is_strict, self.again, self.in_ticks = is_strict, again, in_ticks
-        self.forced = forced
+        self.forced, self.passing = forced, list(passing)
         quiet = [step.kind == "quiet" for step in steps]
         self.calm = steps[0].long * MILLISECOND if quiet[0] else 0
         self.behind = steps[-1].long * MILLISECOND if quiet[-1] else 0
@@ -80,9 +80,16 @@ class Combo:
         all_within = f'all-within = "{self.all_within // MILLISECOND} ms"'
         lines += [all_within] if self.all_within else []
         lines += ["strict = true"] if self.is_strict else []
+        lines += [f"passing = {self.passing}"] if self.is_strict and self.passing else []
         lines += ['clock = "ticks"'] if self.in_ticks else []
         lines += ["forced-releases = true"] if self.forced else []
         return lines + (["again = true"] if self.again else [])
+
+
+    def named(self):
+        """All names in it."""
+        passing = self.passing if self.is_strict else []
+        return self.own.union(passing, *(part.unless for part in self.parts))
 
 
 class Search:
@@ -90,6 +97,10 @@ class Search:
 
     def __init__(self, combo, presses, hz):
         self.combo, self.presses, self.hz = combo, presses, hz
+
+    def strange(self):
+        """What a strict one does not bear."""
+        return self.combo.seen - set(self.combo.passing)
 
     def clock(self, instant):
         """An instant by the clock of the combo."""
@@ -133,8 +144,8 @@ class Search:
 
     def is_broken(self, part, since, moment):
         """Whether something was pressed since an instant that the part does not bear."""
-        others = self.combo.seen - set(part.names if part.kind == "together" else [])
-        names = others if self.combo.is_strict else part.unless
+        others = self.strange() - set(part.names if part.kind == "together" else [])
+        names = {*(others if self.combo.is_strict else []), *part.unless}
         # A release of a direction is a nanosecond before the press that the same report makes, which
         # is no other one.
         for at in self.pressed(names, since + 1):
@@ -178,7 +189,7 @@ class Search:
         """Whether nothing that may not be pressed is pressed from the last step on."""
         own = self.pressed(self.combo.own, last.last)
         is_own = any(last.time <= self.clock(at) < end for at in own)
-        others = self.pressed(self.combo.seen if self.combo.is_strict else [], last.last)
+        others = self.pressed(self.strange() if self.combo.is_strict else [], last.last)
         return not is_own and all(self.clock(at) >= end for at in others)
 
     def ends(self):
@@ -219,6 +230,7 @@ class Turned(Search):
         other.parts = [
             replace(part, names=turn(part.names), unless=turn(part.unless)) for part in combo.parts
         ]
+        other.passing = turn(combo.passing)
         self.other, self.is_turned = Search(other, presses, hz), is_turned
 
     def ends(self):
@@ -269,7 +281,8 @@ def a_combo(dice, signals, others=("tap", "release", "hold", "together"), early=
     all_within = dice.choice([0, 0, max(100, least) + dice.randint(0, 900)])
     chances = {"is_strict": 0.25, "again": 0.2, "in_ticks": 0.2, "forced": 0.3}
     flags = {name: dice.random() < chance for name, chance in chances.items()}
-    return Combo(steps, all_within, **flags)
+    passing = dice.sample(signals, dice.choice([0, 1, 1, 2])) if flags["is_strict"] else []
+    return Combo(steps, all_within, **flags, passing=passing)
 
 
 def movements(dice, may_go=True):
@@ -473,7 +486,7 @@ def directions(reports, hz):
 def a_combo_of_directions(dice):
     combo = a_combo(dice, COMPASS, others=["release", "hold"])
     # Of directions a strict one sees those that the rig names.
-    combo.seen = combo.own.union(*(part.unless for part in combo.parts))
+    combo.seen = combo.named()
     return combo
 
 
@@ -589,7 +602,7 @@ def test_directions_beside_buttons_and_a_mirror(seed, tmp_path):
     hz = dice.choice([60, 120, 500])
     combo = a_combo(dice, [*dice.sample(COMPASS, 4), *dice.sample(BUTTONS, 2)])
     ways, moved = movements(dice, False), movements(dice, False)
-    named = combo.own.union(*(part.unless for part in combo.parts))
+    named = combo.named()
     has_mirror = any(mirrored(name) != name for name in combo.own)
     # Longer than from one poll to the next, or several between two.
     apart, held = dice.choice([(60, 18), (60, 40), (7, 1), (7, 3)])
@@ -620,7 +633,7 @@ def test_directions_of_a_stick_beside_buttons(seed, tmp_path):
     hz = dice.choice([60, 120, 500])
     combo = a_combo(dice, [*dice.sample(COMPASS, 4), *dice.sample(BUTTONS, 2)])
     reports, moved = list(stick_reports(dice)), movements(dice, False)
-    named = combo.own.union(*(part.unless for part in combo.parts))
+    named = combo.named()
     combo.seen = {*BUTTONS, *named}
     presses = sorted([*directions(reports, hz), *polled(moved, hz)], key=lambda press: press.time)
     action = ["[action.aim]", 'gives = "plane"', 'from = { stick = "pad1/stick-l" }']
@@ -636,7 +649,7 @@ def test_a_combo_of_one_device_has_directions_and_buttons(seed, tmp_path):
     hz = dice.choice([60, 120, 500])
     combo = a_combo(dice, [*dice.sample(COMPASS, 4), *dice.sample(BUTTONS, 2)])
     ways, moved = ([movements(dice, False) for _ in "12"] for _ in "ab")
-    named = combo.own.union(*(part.unless for part in combo.parts))
+    named = combo.named()
     is_named = any(name in COMPASS for name in named)
     has_mirror = dice.random() < 0.5 and any(mirrored(name) != name for name in combo.own)
     instants = range(MILLISECOND, moved[0][-1][0], 60 * MILLISECOND)
@@ -739,3 +752,32 @@ def test_a_strict_combo_hears_every_press_of_two_pads(seed, tmp_path):
         if (one, other) == (first, second) and b - a <= within * MILLISECOND
     ]
     assert fires_of(steps, tables, tmp_path, list(some_pads(*moved))) == asked
+
+
+THEN = ["press south", "press east within 500 ms"]
+CHORD = ["press south", "together action/horn and east in 300 ms within 500 ms"]
+
+
+@pytest.mark.parametrize(
+    ("steps", "passing", "named", "is_met"),
+    [
+        (CHORD, [], "west", True),
+        (CHORD, [], "north", True),
+        (THEN, ["action/horn"], "west", True),
+        (THEN, ["action/horn"], "north", True),
+        (THEN, ["north"], "action/horn", True),
+        (THEN, ["pad1/north"], "action/horn", True),
+        (THEN, ["west"], "action/horn", False),
+        (THEN, [], "west", False),
+    ],
+)
+def test_a_press_may_pass_by_any_of_its_names(steps, passing, named, is_met, tmp_path):
+    """North is pressed between south and east. It is the horn too, and another combo names it."""
+    strict = ["[combo.it]", f"steps = {steps}", "strict = true"]
+    strict += [f"passing = {passing}"] if passing else []
+    other = ["[combo.other]", f'steps = ["press {named}", "press west within 1 ms"]']
+    presses = enumerate(["south", "north", "east"], 1)
+    moved = [(n * 50 * MILLISECOND, name, 1) for n, name in presses]
+    told = reports_of_texts("combos", tmp_path, rig_of(60, HORN, strict, other), some_pads(moved))
+    its = [line for line in told if line["line"] == "attempt" and line["combo"] == "it"]
+    assert [line["outcome"] for line in its] == ["met" if is_met else "broken"]

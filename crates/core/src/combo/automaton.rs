@@ -25,7 +25,7 @@
 mod build;
 
 use crate::base::{ComboId, ModeSet, SignalId};
-use crate::combo::SetId;
+use crate::combo::{SetId, SignalEdge};
 use crate::spec::{Combo, ComboClock, ComboVariant, StepKind, TimeSpan};
 use alloc::vec::Vec;
 use core::ops::Range;
@@ -341,6 +341,17 @@ impl Automaton {
     pub(crate) fn sets_of(&self, signal: Option<SignalId>) -> &[SetId] {
         let last = self.sets_of.len() - 1;
         &self.sets_of[signal.map_or(last, SignalId::index)]
+    }
+
+    /// Whether a set is everything but some signals, of which one is another name of a press.
+    pub(crate) fn bears_another_name(
+        &self,
+        set: SetId,
+        edge: &SignalEdge,
+        at_once: &[SignalEdge],
+    ) -> bool {
+        let lacks = |signal| !self.sets_of(Some(signal)).contains(&set);
+        self.sets_of(None).contains(&set) && edge.other_names(at_once).any(lacks)
     }
 }
 

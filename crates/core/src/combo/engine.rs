@@ -244,15 +244,17 @@ impl ComboEngine {
         }
         self.pulsed.clear();
         self.end_lasting(automaton);
-        for edge in edges {
-            if edge.change == SignalChange::Clear {
-                self.clear(poll);
-            } else if is_frozen {
-                self.end_holds(edge);
-                self.hold(edge, 0);
-            } else {
-                self.run_timers(poll, edge.moment());
-                self.edge(poll, edge);
+        for at_once in edges.chunk_by(|before, edge| edge.is_at_once_with(before)) {
+            for edge in at_once {
+                if edge.change == SignalChange::Clear {
+                    self.clear(poll);
+                } else if is_frozen {
+                    self.end_holds(edge);
+                    self.hold(edge, 0);
+                } else {
+                    self.run_timers(poll, edge.moment());
+                    self.edge(poll, edge, at_once);
+                }
             }
         }
         if !is_frozen {
@@ -311,8 +313,8 @@ impl ComboEngine {
         bound.lasts_by.iter().position(met_it).map(|by| by as u16)
     }
 
-    /// Takes in one edge; see the [module](self) for the order.
-    fn edge(&mut self, poll: &ComboPoll, edge: &SignalEdge) {
+    /// Takes in one edge of those that came at once; see the [module](self) for the order.
+    fn edge(&mut self, poll: &ComboPoll, edge: &SignalEdge, at_once: &[SignalEdge]) {
         self.serial += 1;
         let serial = self.serial;
         self.hold(edge, if edge.is_press() { serial } else { 0 });
@@ -323,8 +325,11 @@ impl ComboEngine {
         }
         // What a press breaks is broken for the steps after it.
         if edge.is_press() {
-            for set in poll.automaton.sets_of(edge.signal) {
-                self.last_in[set.index()].note(serial, edge);
+            let is_one_of_all = at_once.len() == 1;
+            for &set in poll.automaton.sets_of(edge.signal) {
+                if is_one_of_all || !poll.automaton.bears_another_name(set, edge, at_once) {
+                    self.last_in[set.index()].note(serial, edge);
+                }
             }
             self.break_quiet(poll);
         }

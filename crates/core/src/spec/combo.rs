@@ -109,11 +109,11 @@ pub struct Combo {
 ///
 /// let (south, east, menu) = (SignalId(0), SignalId(1), SignalId(2));
 /// let all_but_menu = Strict::AllBut(vec![menu]);
-/// assert!(all_but_menu.bans(Some(east), &[]) && !all_but_menu.bans(Some(menu), &[]));
-/// // A button that is no signal of the rig is strange too.
-/// assert!(all_but_menu.bans(None, &[]));
+/// assert!(all_but_menu.bans(Some(east), &[], &[]) && !all_but_menu.bans(Some(menu), &[], &[]));
+/// // A button that is no signal of the rig is strange too, unless it is the menu by another name.
+/// assert!(all_but_menu.bans(None, &[], &[]) && !all_but_menu.bans(None, &[menu], &[]));
 /// // The presses of a chord come one after the other, and do not break it.
-/// assert!(!all_but_menu.bans(Some(south), &[south, east]));
+/// assert!(!all_but_menu.bans(Some(south), &[], &[south, east]));
 /// ```
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -125,13 +125,26 @@ pub enum Strict {
 }
 
 impl Strict {
-    /// Whether a press, of a signal or of a button that is none, breaks an attempt
-    /// before a step. A chord does not break itself.
-    pub fn bans(&self, signal: Option<SignalId>, chord: &[SignalId]) -> bool {
+    /// Whether a press, of a signal or of a button that is none, breaks an attempt before a step.
+    /// A chord does not break itself. `others` are what else the same press of a hand is called:
+    /// it may pass if one of its names may.
+    pub fn bans(&self, signal: Option<SignalId>, others: &[SignalId], chord: &[SignalId]) -> bool {
         let is_among = |list: &[SignalId]| signal.is_some_and(|signal| list.contains(&signal));
+        let may_pass = |passing: &[SignalId]| {
+            is_among(passing) || others.iter().any(|other| passing.contains(other))
+        };
         match self {
-            Strict::AllBut(passing) => !is_among(passing) && !is_among(chord),
+            Strict::AllBut(passing) => !may_pass(passing) && !may_pass(chord),
             Strict::Only(banned) => is_among(banned) && !is_among(chord),
+        }
+    }
+
+    /// The same about other signals.
+    fn with_signals(&self, other: impl Fn(SignalId) -> SignalId) -> Strict {
+        let all = |signals: &[SignalId]| signals.iter().map(|&signal| other(signal)).collect();
+        match self {
+            Strict::AllBut(passing) => Strict::AllBut(all(passing)),
+            Strict::Only(banned) => Strict::Only(all(banned)),
         }
     }
 }
@@ -165,7 +178,7 @@ pub struct Mirror {
     /// While this is on when the first step is met. What it does later turns no attempt that
     /// has begun.
     pub while_on: SignalId,
-    /// These change places, in steps and in what ends an attempt.
+    /// These change places, in steps, in what ends an attempt and in what may pass.
     pub pairs: Vec<(SignalId, SignalId)>,
 }
 
@@ -181,13 +194,29 @@ impl Mirror {
     }
 }
 
-/// The steps of a combo, as it is written or turned around.
+/// A combo as it is written, or turned around.
 #[derive(Clone, Debug)]
 pub struct ComboVariant {
     /// The steps, in order.
     pub steps: Vec<ComboStep>,
+    /// What may not be pressed between them.
+    pub strict: Option<Strict>,
     /// This signal must be on (or off) when the first step is met.
     pub guard: Option<(SignalId, bool)>,
+}
+
+impl ComboVariant {
+    /// Whether a press, of a signal or of a button that is none, breaks an attempt before step
+    /// `n`. `others` are what else the press is called; see [`Strict::bans`].
+    ///
+    /// # Panics
+    /// When there is no such step.
+    pub fn is_broken_by(&self, signal: Option<SignalId>, others: &[SignalId], n: usize) -> bool {
+        let step = &self.steps[n];
+        let is_cancel = signal.is_some_and(|signal| step.unless.contains(&signal));
+        let bans = |strict: &Strict| strict.bans(signal, others, step.what.chord());
+        is_cancel || self.strict.as_ref().is_some_and(bans)
+    }
 }
 
 impl Combo {
@@ -244,13 +273,13 @@ impl Combo {
     ///
     /// Just one of the two can be done at a time: their guards ask the opposite of one signal.
     pub fn variants(&self) -> Vec<ComboVariant> {
-        let Some(mirror) = &self.mirror else {
-            return [ComboVariant { steps: self.steps.clone(), guard: None }].into();
-        };
-        let turned = self.with_signals(|signal| mirror.of(signal));
-        let steps = self.steps.clone();
-        let plain = ComboVariant { steps, guard: Some((mirror.while_on, false)) };
-        [plain, ComboVariant { steps: turned, guard: Some((mirror.while_on, true)) }].into()
+        let guard = |on: bool| self.mirror.as_ref().map(|mirror| (mirror.while_on, on));
+        let (steps, strict) = (self.steps.clone(), self.strict.clone());
+        let plain = ComboVariant { steps, strict, guard: guard(false) };
+        let Some(mirror) = &self.mirror else { return [plain].into() };
+        let steps = self.with_signals(|signal| mirror.of(signal));
+        let strict = self.strict.as_ref().map(|strict| strict.with_signals(|of| mirror.of(of)));
+        [plain, ComboVariant { steps, strict, guard: guard(true) }].into()
     }
 
     /// Every signal that its steps are about.

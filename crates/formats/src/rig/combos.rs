@@ -178,7 +178,9 @@ impl<'a> Reader<'a> {
         self.steps(problems, n, &mut vec![n], &names, &mut steps)?;
         let calm = self.calm.take();
         self.check(problems, entry, (calm, &steps), all);
-        let mirror = mirror.and_then(|value| self.mirror(problems, value, &steps, &names));
+        let may_pass = passing.as_deref().unwrap_or_default();
+        let of = (steps.as_slice(), may_pass);
+        let mirror = mirror.and_then(|value| self.mirror(problems, value, of, &names));
         Some(Combo {
             calm,
             counts_forced,

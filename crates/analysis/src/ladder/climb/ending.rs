@@ -2,36 +2,43 @@
 
 use super::*;
 
+/// An edge, and what else its press is called.
+type Named<'e> = (&'e SignalEdge, &'e [SignalId]);
+
 impl Climb {
     /// What a change brings to an end: a hold by the release of what is held, a
     /// quiet by a press of the combo's own, and both by a press that breaks them.
-    pub(super) fn end(&mut self, tracks: &mut [Track], edge: &SignalEdge) {
+    pub(super) fn end(&mut self, tracks: &mut [Track], edge: &SignalEdge, others: &[SignalId]) {
         let at = self.at(edge.moment());
         for track in &mut *tracks {
-            self.end_going(track, edge, at);
+            self.end_going(track, (edge, others), at);
             // A hold that is cut short may begin a quiet, which this ends at once.
-            while self.end_pending(track, edge, at) {}
+            while self.end_pending(track, (edge, others), at) {}
         }
         self.judge_ends(tracks);
         let ended: Vec<bool> = self
             .unknown
             .iter()
             .map(|unknown| {
-                let steps = &tracks[unknown.track].steps;
+                let way = &tracks[unknown.track].way;
                 unknown.serial < self.serial
-                    && self.ends((steps, unknown.step), (unknown.signal, unknown.hand), edge)
+                    && self.ends(
+                        (way, unknown.step),
+                        (unknown.signal, unknown.hand),
+                        (edge, others),
+                    )
             })
             .collect();
         self.learn(&ended, at);
     }
 
     /// Holds that were long enough already end.
-    fn end_going(&self, track: &mut Track, edge: &SignalEdge, at: Moment) {
-        let Track { steps, hits, .. } = track;
-        for (n, step) in steps.iter().enumerate() {
+    fn end_going(&self, track: &mut Track, edge: Named, at: Moment) {
+        let Track { way, hits, .. } = track;
+        for (n, step) in way.steps.iter().enumerate() {
             let StepKind::Hold(_, span) = step.what else { continue };
             let going = hits[n].iter_mut().filter(|hit| hit.own == i64::MAX);
-            let ended = going.filter(|hit| self.ends((steps, n), (hit.signal, hit.hand), edge));
+            let ended = going.filter(|hit| self.ends((way, n), (hit.signal, hit.hand), edge));
             for hit in ended.filter(|hit| hit.serial < self.serial) {
                 hit.own = span.between(hit.press, at) - span.amount();
             }
@@ -40,19 +47,20 @@ impl Climb {
 
     /// Holds and quiets end that were not long enough. Returns whether there were
     /// any.
-    fn end_pending(&mut self, track: &mut Track, edge: &SignalEdge, at: Moment) -> bool {
+    fn end_pending(&mut self, track: &mut Track, named: Named, at: Moment) -> bool {
+        let (edge, _) = named;
         let mut over = Vec::new();
-        let Track { steps, pending, .. } = &mut *track;
+        let Track { way, pending, .. } = &mut *track;
         pending.retain(|&Pending { step, hit, .. }| {
             let is_over =
-                hit.serial < self.serial && self.ends((steps, step), (hit.signal, hit.hand), edge);
+                hit.serial < self.serial && self.ends((way, step), (hit.signal, hit.hand), named);
             if is_over {
                 over.push((step, hit));
             }
             !is_over
         });
         for (step, mut hit) in over.iter().copied() {
-            let Some(span) = track.steps[step].what.span() else { continue };
+            let Some(span) = track.way.steps[step].what.span() else { continue };
             hit.own = span.between(hit.press, at) - span.amount();
             // What ended it did not come before.
             (hit.met, hit.heard, hit.paused) = (at, self.serial - 1, self.paused);
@@ -66,13 +74,13 @@ impl Climb {
     /// this press of a hand.
     fn ends(
         &self,
-        (steps, n): (&[ComboStep], usize),
+        (way, n): (&ComboVariant, usize),
         (of, hand): (Option<SignalId>, HandPress),
-        edge: &SignalEdge,
+        (edge, others): Named,
     ) -> bool {
         let is_else = edge.is_press() && !edge.hand().is(hand);
-        let is_breaking = is_else && self.breaks(&steps[n], edge.signal);
-        match steps[n].what {
+        let is_breaking = is_else && way.is_broken_by(edge.signal, others, n);
+        match way.steps[n].what {
             StepKind::Hold(..) => {
                 let is_released = !edge.is_on() && edge.signal == of;
                 is_released || (is_breaking && edge.signal != of)

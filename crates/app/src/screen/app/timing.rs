@@ -54,9 +54,7 @@ impl Ladders {
         let new = edges.range((self.read.max(forgotten) - forgotten) as usize..);
         let other = self.other.iter_mut().map(|(_, ladder)| ladder);
         for ladder in self.of.iter_mut().chain(other) {
-            for edge in new.clone() {
-                ladder.feed(edge);
-            }
+            ladder.feed(new.clone());
             ladder.advance(now);
         }
         self.read = forgotten + edges.len() as u64;

@@ -209,7 +209,7 @@ impl Builder {
         let mut nodes = Vec::new();
         let mut parent = 0;
         for (n, step) in variant.steps.iter().enumerate() {
-            let foreign = combo.strict.as_ref().map(|strict| self.banned(strict, step));
+            let foreign = variant.strict.as_ref().map(|strict| self.banned(strict, step));
             let is_cancelled = !step.unless.is_empty();
             let cancel = is_cancelled.then(|| self.sets.of(step.unless.iter().copied(), false));
             let broken_by = [foreign, cancel];

@@ -8,7 +8,7 @@ impl Reader<'_> {
         &mut self,
         problems: &mut Problems,
         value: Value,
-        steps: &[ComboStep],
+        (steps, passing): (&[ComboStep], &[SignalId]),
         names: &Names,
     ) -> Option<Mirror> {
         let text = value.string(problems)?;
@@ -18,6 +18,7 @@ impl Reader<'_> {
         self.add_pairs(&mut pairs, of_steps.copied());
         let is_turned = !pairs.is_empty();
         self.add_pairs(&mut pairs, steps.iter().flat_map(|step| step.unless.iter().copied()));
+        self.add_pairs(&mut pairs, passing.iter().copied());
         if !is_turned {
             let expected =
                 "a step to the left or to the right: without one there is nothing to turn around";

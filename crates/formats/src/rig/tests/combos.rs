@@ -58,17 +58,24 @@ from = "pad/mode"
 [combo.roll]
 stick = "slew"
 mirror-while = "action/flip"
+strict = true
+passing = ["down-left", "south"]
 steps = "push down-right, push up within 200 ms unless left or north"
 "#;
     let rig = parse("t", text).unwrap();
     let variants = rig.combos[0].variants();
-    let unless = |n: usize| variants[n].steps[1].unless.clone();
-    let direction = |signal: SignalId| match rig.signals[signal.index()] {
+    let direction = |signal: &SignalId| match rig.signals[signal.index()] {
         Signal::Way(_, Direction(way)) => Some(way),
         _ => None,
     };
-    let ways = [0, 1].map(|n| unless(n).into_iter().map(direction).collect::<Vec<_>>());
-    assert_eq!(ways, [[Some(4), None], [Some(0), None]]);
+    let ways = |signals: &[SignalId]| signals.iter().map(direction).collect::<Vec<_>>();
+    let unless = [0, 1].map(|n| ways(&variants[n].steps[1].unless));
+    assert_eq!(unless, [[Some(4), None], [Some(0), None]]);
+    let passing = [0, 1].map(|n| match &variants[n].strict {
+        Some(gtrig_core::Strict::AllBut(passing)) => ways(passing),
+        other => panic!("{other:?}"),
+    });
+    assert_eq!(passing, [[Some(5), None], [Some(7), None]]);
 }
 
 #[test]
