@@ -115,23 +115,18 @@ impl Ladder {
         &self.found.gaps[step]
     }
 
-    /// Takes in the next edges, up to the last of those that came at once: together they say what
-    /// a press is called.
+    /// Takes in the next edges, with all names of the last press.
     pub fn feed<'e>(&mut self, edges: impl IntoIterator<Item = &'e SignalEdge>) {
-        let mut at_once: Vec<SignalEdge> = Vec::new();
+        let mut names: Vec<SignalEdge> = Vec::new();
         for edge in edges {
-            if at_once.last().is_some_and(|before| !edge.is_at_once_with(before)) {
-                self.feed_at_once(&at_once);
-                at_once.clear();
+            if names.last().is_some_and(|before| !edge.is_same_as(before)) {
+                self.each(|climb| climb.feed(&names));
+                names.clear();
             }
-            at_once.push(*edge);
+            names.push(*edge);
         }
-        self.feed_at_once(&at_once);
-    }
-
-    fn feed_at_once(&mut self, at_once: &[SignalEdge]) {
-        for edge in at_once {
-            self.each(|climb| climb.feed(edge, at_once));
+        if !names.is_empty() {
+            self.each(|climb| climb.feed(&names));
         }
     }
 

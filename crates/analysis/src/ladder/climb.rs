@@ -87,8 +87,13 @@ impl Climb {
         }
     }
 
-    /// Takes in one edge of those that came at once.
-    pub(super) fn feed(&mut self, edge: &SignalEdge, at_once: &[SignalEdge]) {
+    /// Takes in the edges of one press, or of one release.
+    pub(super) fn feed(&mut self, names: &[SignalEdge]) {
+        self.serial += 1;
+        names.iter().for_each(|edge| self.take_in(edge, names));
+    }
+
+    fn take_in(&mut self, edge: &SignalEdge, names: &[SignalEdge]) {
         if edge.change == SignalChange::Clear {
             // What was over at the tick that switched is met.
             self.run_pending(edge.moment());
@@ -110,11 +115,11 @@ impl Climb {
         self.run_pending(edge.moment());
         // What is too old is no part of an attempt, whatever came since.
         self.prune(edge.moment());
-        self.serial += 1;
         let serial = self.serial;
         self.hold(edge, if edge.is_press() { serial } else { 0 });
         let mut tracks = core::mem::take(&mut self.tracks);
-        let others: Box<[SignalId]> = edge.other_names(at_once).collect();
+        let others = names.iter().filter_map(|name| name.signal);
+        let others: Box<[SignalId]> = others.filter(|of| Some(*of) != edge.signal).collect();
         self.end(&mut tracks, edge, &others);
         let is_deaf = match edge.change {
             SignalChange::Carried => true,
@@ -155,7 +160,6 @@ impl Climb {
 
     /// What was held goes off while nothing counts.
     fn let_go(&mut self, edge: &SignalEdge) {
-        self.serial += 1;
         let mut tracks = core::mem::take(&mut self.tracks);
         self.end(&mut tracks, edge, &[]);
         self.tracks = tracks;

@@ -9,7 +9,19 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import pytest
-from workbench import BUTTONS, MILLISECOND, Press, merged, some_pads, polled, reports_of_texts, rig_of
+from workbench import (
+    BUTTONS,
+    CALLED,
+    MILLISECOND,
+    OF_BUTTONS,
+    Press,
+    called,
+    merged,
+    polled,
+    reports_of_texts,
+    rig_of,
+    some_pads,
+)
 
 COMPASS = ["right", "up-right", "up", "up-left", "left", "down-left", "down", "down-right"]
 
@@ -315,8 +327,14 @@ def met(folder, rig, lines):
 def test_combos_fire_as_the_page_says(seed, tmp_path):
     dice = random.Random(seed)
     hz, combo, moved = dice.choice([60, 120, 500]), a_combo(dice, BUTTONS), movements(dice)
-    said = met(tmp_path, rig_of(hz, combo.table()), some_pads(moved))
-    assert said == [(*at, None) for at in Search(combo, polled(moved, hz), hz).fires()]
+    # Another one names the same presses otherwise, and is no press of its own.
+    others = [f'"press {alias.format(name)}"' for alias in CALLED for name in BUTTONS]
+    other = ["[combo.other]", f"steps = [{', '.join(dice.sample(others, 2))}]"]
+    rig = rig_of(hz, OF_BUTTONS, called(dice, combo.table()), other)
+    told = reports_of_texts("combos", tmp_path, rig, some_pads(moved))
+    its = [line for line in told if line["line"] == "attempt" and line["combo"] == "it"]
+    said = [(one["from_ns"], one["to_ns"]) for one in its if one["outcome"] == "met"]
+    assert said == list(Search(combo, polled(moved, hz), hz).fires())
 
 
 @pytest.mark.parametrize("seed", range(100))

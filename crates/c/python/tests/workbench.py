@@ -3,6 +3,7 @@
 import csv
 import json
 import os
+import re
 import socket
 import subprocess
 import time
@@ -68,6 +69,22 @@ def rig_of(hz, *tables):
     """The text of a rig with these lines, polled so often."""
     lines = [line for table in tables for line in table]
     return "\n".join(["rig = 1", "[sampling]", f"poll-hz = {hz}", *lines]) + "\n"
+
+
+# What else the button of a pad may be called.
+CALLED = ["{}", "pad/{}", "pad1/{}", "action/of-{}"]
+OF_BUTTONS = [
+    line
+    for name in BUTTONS
+    for line in (f"[action.of-{name}]", 'gives = "on"', f'from = "pad/{name}"')
+]
+
+
+def called(dice, table):
+    """The lines of a combo, each of whose buttons is called by any of its names."""
+    names = {name: dice.choice(CALLED).format(name) for name in BUTTONS}
+    is_name = re.compile(rf"\b({'|'.join(BUTTONS)})\b")
+    return [is_name.sub(lambda found: names[found[0]], line) for line in table]
 
 
 def some_pads(*moved):

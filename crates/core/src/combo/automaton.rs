@@ -343,15 +343,10 @@ impl Automaton {
         &self.sets_of[signal.map_or(last, SignalId::index)]
     }
 
-    /// Whether a set is everything but some signals, of which one is another name of a press.
-    pub(crate) fn bears_another_name(
-        &self,
-        set: SetId,
-        edge: &SignalEdge,
-        at_once: &[SignalEdge],
-    ) -> bool {
-        let lacks = |signal| !self.sets_of(Some(signal)).contains(&set);
-        self.sets_of(None).contains(&set) && edge.other_names(at_once).any(lacks)
+    /// Whether a set is everything but some signals, and a press has the name of one of these.
+    pub(crate) fn bears_one_of(&self, set: SetId, names: &[SignalEdge]) -> bool {
+        let lacks = |edge: &SignalEdge| !self.sets_of(edge.signal).contains(&set);
+        self.sets_of(None).contains(&set) && names.iter().any(lacks)
     }
 }
 

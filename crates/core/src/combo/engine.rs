@@ -161,7 +161,7 @@ impl ComboEngine {
         self.heads.resize(nodes, 0);
         self.place.resize(nodes, 0);
         self.spent.resize(copies, 0);
-        self.met_at.resize(if automaton.has_mirrors { copies } else { 0 }, Moment::default());
+        self.met_at.resize(copies, Moment::default());
         self.last_in.resize(automaton.set_count, LastPress::default());
         self.states.resize(combos, ComboState::default());
         self.changed.grow(combos);
@@ -244,8 +244,9 @@ impl ComboEngine {
         }
         self.pulsed.clear();
         self.end_lasting(automaton);
-        for at_once in edges.chunk_by(|before, edge| edge.is_at_once_with(before)) {
-            for edge in at_once {
+        for names in edges.chunk_by(|before, edge| edge.is_same_as(before)) {
+            self.serial += u32::from(!is_frozen);
+            for edge in names {
                 if edge.change == SignalChange::Clear {
                     self.clear(poll);
                 } else if is_frozen {
@@ -253,7 +254,7 @@ impl ComboEngine {
                     self.hold(edge, 0);
                 } else {
                     self.run_timers(poll, edge.moment());
-                    self.edge(poll, edge, at_once);
+                    self.edge(poll, edge, names);
                 }
             }
         }
@@ -313,9 +314,9 @@ impl ComboEngine {
         bound.lasts_by.iter().position(met_it).map(|by| by as u16)
     }
 
-    /// Takes in one edge of those that came at once; see the [module](self) for the order.
-    fn edge(&mut self, poll: &ComboPoll, edge: &SignalEdge, at_once: &[SignalEdge]) {
-        self.serial += 1;
+    /// Takes in one edge, which is one of the names of a press; see the [module](self) for the
+    /// order.
+    fn edge(&mut self, poll: &ComboPoll, edge: &SignalEdge, names: &[SignalEdge]) {
         let serial = self.serial;
         self.hold(edge, if edge.is_press() { serial } else { 0 });
         self.end_holds(edge);
@@ -325,9 +326,8 @@ impl ComboEngine {
         }
         // What a press breaks is broken for the steps after it.
         if edge.is_press() {
-            let is_one_of_all = at_once.len() == 1;
             for &set in poll.automaton.sets_of(edge.signal) {
-                if is_one_of_all || !poll.automaton.bears_another_name(set, edge, at_once) {
+                if names.len() == 1 || !poll.automaton.bears_one_of(set, names) {
                     self.last_in[set.index()].note(serial, edge);
                 }
             }
@@ -455,19 +455,18 @@ impl ComboEngine {
                 bound.all.is_some_and(|all| all.between(arrival.began, arrival.at) > all.amount());
             let is_spent = match bound.again {
                 false => arrival.first() <= self.spent[copy.index()],
-                true => bound.is_mirrored && self.was_met(copy, arrival),
+                true => self.was_met(copy, arrival),
             };
             if !is_over && !is_spent {
                 self.spent[copy.index()] = arrival.serial;
-                if bound.is_mirrored {
-                    self.met_at[copy.index()] = arrival.at;
-                }
+                self.met_at[copy.index()] = arrival.at;
                 self.meet(poll, (copy, bound), arrival);
             }
         }
     }
 
-    /// Whether a copy was met by the other way at the same moment, by the same press.
+    /// Whether a copy was met at the same moment by the same press, by another name of it or the
+    /// other way round.
     fn was_met(&self, copy: CopyId, arrival: &Arrival) -> bool {
         let met = (self.spent[copy.index()], self.met_at[copy.index()]);
         met == (arrival.serial, arrival.at)

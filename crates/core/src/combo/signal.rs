@@ -127,18 +127,16 @@ impl SignalEdge {
         Tick(self.tick.0 + self.paused.tick.0)
     }
 
-    /// Whether it came at once with the edge before it: a press may turn several signals on.
-    pub fn is_at_once_with(&self, before: &SignalEdge) -> bool {
-        (self.time, self.tick, self.change) == (before.time, before.tick, before.change)
+    /// Whether it came at once with another edge.
+    pub fn is_at_once_with(&self, other: &SignalEdge) -> bool {
+        (self.time, self.tick, self.change) == (other.time, other.tick, other.change)
     }
 
-    /// What else its press of a hand is called, of the edges that came at once.
-    pub fn other_names<'e>(
-        &'e self,
-        at_once: &'e [SignalEdge],
-    ) -> impl Iterator<Item = SignalId> + 'e {
-        let its = at_once.iter().filter(|other| self.is_press() && other.hand().is(self.hand()));
-        its.filter_map(|other| other.signal).filter(|other| Some(*other) != self.signal)
+    /// Whether it is another name of the press, or release, that the edge before it is one of.
+    ///
+    /// All names of one stand side by side, and count as one.
+    pub fn is_same_as(&self, before: &SignalEdge) -> bool {
+        self.is_at_once_with(before) && self.hand().is(before.hand())
     }
 
     /// The press of a hand that it comes from.

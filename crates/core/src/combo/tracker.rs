@@ -101,9 +101,6 @@ impl SignalTracker {
         for &control in sources.touched {
             self.hear_control(sources, plan, control, at);
         }
-        for &control in sources.touched {
-            self.hear_nameless(sources, plan, control, at);
-        }
         if sources.panels.has_changed() {
             for &signal in &plan.zones {
                 let BoundSignal::Zone(zone) = *plan.signal(signal) else { continue };
@@ -124,8 +121,13 @@ impl SignalTracker {
                 self.hear_action(sources, plan, signal, at);
             }
         }
+        for &control in sources.touched {
+            self.hear_nameless(sources, plan, control, at);
+        }
         if self.edges.len() > 1 {
             self.edges.sort_unstable_by_key(|edge| (edge.time, edge.change, edge.signal));
+            let at_once = self.edges.chunk_by_mut(SignalEdge::is_at_once_with);
+            at_once.for_each(gather_presses);
         }
     }
 
@@ -159,7 +161,8 @@ impl SignalTracker {
     }
 
     /// A press of a button that is the press of no signal is an edge too, for strict combos: no
-    /// signal names it, or another device holds all that do. The landing of a finger is none: it
+    /// signal names it, or another device holds all that do. It is asked last, when all that is
+    /// called otherwise is known. The landing of a finger is none: it
     /// is the press of the zones and gestures that it belongs to. Nor is a button of a d-pad that
     /// is named by its directions: which one it makes, the other three say as well.
     fn hear_nameless(
@@ -274,6 +277,17 @@ impl SignalTracker {
         });
         let change = if is_forced && !on { SignalChange::Forced } else { change };
         self.edges.push(edge(Some(signal), change, (time, by), at));
+    }
+}
+
+/// Puts the names of one press side by side, where its first one is.
+fn gather_presses(at_once: &mut [SignalEdge]) {
+    for at in 1..at_once.len() {
+        let hand = at_once[at].hand();
+        let before = at_once[..at].iter().rposition(|edge| edge.hand().is(hand));
+        if let Some(before) = before {
+            at_once[before + 1..=at].rotate_right(1);
+        }
     }
 }
 
