@@ -227,6 +227,8 @@ pub(crate) struct Automaton {
     pub(crate) waiting_count: usize,
     /// Whether any copy is met by either of two ways.
     pub(crate) has_mirrors: bool,
+    /// Whether any of its combos may use a press again.
+    pub(crate) has_again: bool,
 }
 
 /// What is asked of a copy of a combo as a whole, and what it does when it fires.

@@ -94,7 +94,7 @@ pub(crate) struct ComboEngine {
     /// For each copy the serial of the last press of the attempt that was met last: no press up
     /// to it counts again.
     spent: Vec<u32>,
-    /// For each copy the moment at which it was met last, if any may be met by two ways.
+    /// For each copy the moment at which it was met last, if any may use a press again.
     met_at: Vec<Moment>,
     /// For each set of signals its last press.
     last_in: Vec<LastPress>,
@@ -161,7 +161,7 @@ impl ComboEngine {
         self.heads.resize(nodes, 0);
         self.place.resize(nodes, 0);
         self.spent.resize(copies, 0);
-        self.met_at.resize(copies, Moment::default());
+        self.met_at.resize(if automaton.has_again { copies } else { 0 }, Moment::default());
         self.last_in.resize(automaton.set_count, LastPress::default());
         self.states.resize(combos, ComboState::default());
         self.changed.grow(combos);
@@ -459,7 +459,9 @@ impl ComboEngine {
             };
             if !is_over && !is_spent {
                 self.spent[copy.index()] = arrival.serial;
-                self.met_at[copy.index()] = arrival.at;
+                if bound.again {
+                    self.met_at[copy.index()] = arrival.at;
+                }
                 self.meet(poll, (copy, bound), arrival);
             }
         }

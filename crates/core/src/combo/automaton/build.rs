@@ -428,6 +428,7 @@ impl Builder {
         Automaton {
             timer_count: timers.sum(),
             has_mirrors: combos.iter().any(|combo| combo.is_mirrored),
+            has_again: combos.iter().any(|combo| combo.again),
             waiting_count: combos.iter().filter(|combo| !combo.waits_for.is_empty()).count(),
             finals,
             paths,
