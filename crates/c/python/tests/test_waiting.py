@@ -11,7 +11,9 @@ from workbench import (
     BUTTONS,
     MILLISECOND,
     OF_BUTTONS,
+    a_glass,
     called,
+    merged,
     polled,
     reported,
     reports_of_texts,
@@ -181,9 +183,10 @@ def test_combos_with_a_mirror_wait_as_the_page_says(seed, tmp_path):
     rig = rig_of(hz, flip, *(combo.table() for combo in combos))
     lines = list(some_pads(moved))
     for name, way in (("east", "left"), ("west", "right")):
-        rig, lines = rig.replace(name, f"dpad-{way}"), [
-            line.replace(name, f"dpad-{way}") for line in lines
-        ]
+        rig, lines = (
+            rig.replace(name, f"dpad-{way}"),
+            [line.replace(name, f"dpad-{way}") for line in lines],
+        )
     told = reports_of_texts("combos", tmp_path, rig, lines)
     told = [report for report in told if report.get("outcome") in ("met", "cancelled")]
     said = {(r["combo"], r["to_ns"], r["outcome"], r["fired_tick"]) for r in told}
@@ -215,3 +218,36 @@ def test_one_that_waited_fires_only_where_no_other_is_met(seed, tmp_path):
         kinds = {step.kind for one in (name, by) if one for step in library.combos[one].steps}
         if by and is_by_reports(by) and "together" not in kinds:
             assert by in others, attempt
+
+
+FINGER = [
+    *["[zone.plate]", "rect = [0, 0, 1, 1]"],
+    *["[gesture.ring]", 'kind = "stick"', 'zone = "plate"'],
+    *["[action.there]", 'gives = "on"', 'from = { zone = "plate" }'],
+]
+NAMES_OF_FINGER = [
+    "glass/contact-1",
+    "glass1/contact-1",
+    "zone/plate",
+    "gesture/ring",
+    "action/there",
+]
+
+
+@pytest.mark.parametrize("other", NAMES_OF_FINGER)
+@pytest.mark.parametrize("name", NAMES_OF_FINGER)
+def test_the_names_of_a_finger_are_those_of_one_press(name, other, tmp_path):
+    single = ["[combo.single]", f'steps = ["press {name}"]', 'waits-for = ["double"]']
+    double = ["[combo.double]", f"steps = {[f'press {other}', f'press {other} within 300 ms']}"]
+    strict = ["[combo.strict]", 'steps = ["press south", "press east"]', "strict = true"]
+    strict += [f'passing = ["{name}"]']
+    taps = [
+        (n * 50 * MILLISECOND, 1, what) for n, what in enumerate([(500, 500), True, False] * 2, 1)
+    ]
+    glass = a_glass(taps, 1, (1000, 1000), 10**9, 10)
+    moved = [(30 * MILLISECOND, "south", 1), (400 * MILLISECOND, "east", 1)]
+    rig = rig_of(60, FINGER, single, double, strict)
+    told = reports_of_texts("combos", tmp_path, rig, merged(glass, some_pads(moved)))
+    came = [(one["combo"], one["outcome"]) for one in told if one["line"] == "attempt"]
+    singles = [("single", "cancelled")] * 2
+    assert sorted(came) == sorted([*singles, ("double", "met"), ("strict", "met")])
