@@ -799,3 +799,36 @@ def test_a_press_may_pass_by_any_of_its_names(steps, passing, named, is_met, tmp
     told = reports_of_texts("combos", tmp_path, rig_of(60, HORN, strict, other), some_pads(moved))
     its = [line for line in told if line["line"] == "attempt" and line["combo"] == "it"]
     assert [line["outcome"] for line in its] == ["met" if is_met else "broken"]
+
+
+def at_once(dice, moved):
+    """The same movements, of which several happen at one instant."""
+    instants = {}
+    for time, name, value in moved:
+        cell = time // (20 * MILLISECOND)
+        # A multiple of 64 nanoseconds.
+        later = dice.randrange(0, 5 * MILLISECOND, 64)
+        yield instants.setdefault(cell, 20 * MILLISECOND * cell + later), name, value
+
+
+def named_first(combo):
+    """The names of a combo in the order in which it has them."""
+    real = [step for step in combo.steps if step.kind != "quiet"]
+    passing = combo.passing if combo.is_strict else []
+    return list(dict.fromkeys([*passing, *(n for of in real for n in [*of.names, *of.unless])]))
+
+
+@pytest.mark.parametrize("seed", range(200))
+def test_what_comes_at_one_instant_counts_in_the_order_of_names(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, combo = dice.choice([60, 120, 500]), a_combo(dice, BUTTONS)
+    moved = sorted(at_once(dice, movements(dice, may_go=False)))
+    said = met(tmp_path, rig_of(hz, combo.table()), some_pads(moved))
+    # Releases first, and what is not named before what is; each some nanoseconds after the last.
+    names = [name for name in BUTTONS if name not in combo.named()] + named_first(combo)
+    rank = lambda name, value: 4 * (names.index(name) + len(names) * value)
+    apart = sorted((time + rank(name, value), name, value) for time, name, value in moved)
+    fires = Search(combo, polled(apart, hz), hz).fires()
+    rounded = lambda at: at - at % 64
+    said = [(rounded(begin), rounded(end)) for begin, end, _ in said]
+    assert said == [(rounded(begin), rounded(end)) for begin, end in fires]
