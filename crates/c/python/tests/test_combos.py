@@ -831,4 +831,5 @@ def test_what_comes_at_one_instant_counts_in_the_order_of_names(seed, tmp_path):
     fires = Search(combo, polled(apart, hz), hz).fires()
     rounded = lambda at: at - at % 64
     said = [(rounded(begin), rounded(end)) for begin, end, _ in said]
-    assert said == [(rounded(begin), rounded(end)) for begin, end in fires]
+    # An early press may count for several attempts of one instant: at one moment, it does once.
+    assert said == list(dict.fromkeys((rounded(begin), rounded(end)) for begin, end in fires))
