@@ -128,7 +128,7 @@ impl SignalEdge {
     }
 
     /// Whether it came at once with another edge.
-    pub fn is_at_once_with(&self, other: &SignalEdge) -> bool {
+    pub(crate) fn is_at_once_with(&self, other: &SignalEdge) -> bool {
         (self.time, self.tick, self.change) == (other.time, other.tick, other.change)
     }
 

@@ -121,8 +121,9 @@ impl SignalTracker {
                 self.hear_action(sources, plan, signal, at);
             }
         }
+        let named = self.edges.len();
         for &control in sources.touched {
-            self.hear_nameless(sources, plan, control, at);
+            self.hear_nameless(sources, plan, (control, named), at);
         }
         if self.edges.len() > 1 {
             self.edges.sort_unstable_by_key(|edge| (edge.time, edge.change, edge.signal));
@@ -161,21 +162,22 @@ impl SignalTracker {
     }
 
     /// A press of a button that is the press of no signal is an edge too, for strict combos: no
-    /// signal names it, or another device holds all that do. It is asked last, when all that is
-    /// called otherwise is known. The landing of a finger is none: it
+    /// signal names it, or another device holds all that do. The landing of a finger is none: it
     /// is the press of the zones and gestures that it belongs to. Nor is a button of a d-pad that
     /// is named by its directions: which one it makes, the other three say as well.
+    ///
+    /// It is asked last: the first `named` edges are all that have a name.
     fn hear_nameless(
         &mut self,
         sources: &SignalSources,
         plan: &ComboPlan,
-        control: ControlId,
+        (control, named): (ControlId, usize),
         at: Moment,
     ) {
         let state = &sources.controls[control.index()];
         let is_heard =
             |edge: &SignalEdge| edge.by == Some(control) && edge.change == SignalChange::Press;
-        if state.edge() != Some(Edge::Press) || self.edges.iter().any(is_heard) {
+        if state.edge() != Some(Edge::Press) || self.edges[..named].iter().any(is_heard) {
             return;
         }
         let its = sources.sample.control(control).control;
@@ -281,12 +283,16 @@ impl SignalTracker {
 }
 
 /// Puts the names of one press side by side, where its first one is.
+///
+/// Buttons without a name stand first, and each is a press of its own: a device may have very many.
 fn gather_presses(at_once: &mut [SignalEdge]) {
-    for at in 1..at_once.len() {
-        let hand = at_once[at].hand();
-        let before = at_once[..at].iter().rposition(|edge| edge.hand().is(hand));
+    let nameless = at_once.partition_point(|edge| edge.signal.is_none());
+    let named = &mut at_once[nameless..];
+    for at in 1..named.len() {
+        let hand = named[at].hand();
+        let before = named[..at].iter().rposition(|edge| edge.hand().is(hand));
         if let Some(before) = before {
-            at_once[before + 1..=at].rotate_right(1);
+            named[before + 1..=at].rotate_right(1);
         }
     }
 }
