@@ -6,7 +6,7 @@ use common::Tmux;
 use rstest::rstest;
 use std::{
     fs,
-    io::Write,
+    io::{Read, Write},
     path::Path,
     process::Command,
     sync::mpsc,
@@ -279,6 +279,39 @@ fn the_first_frame_comes_before_the_terminal_is_asked() {
     let frame = place(&all, "lanes").expect("the frame has come");
     assert!(frame < asked);
     assert!(place(&all[..asked], "\x1b[?2026l").is_some_and(|end| end > frame), "and it is whole");
+}
+
+/// No signal says so to a program that the terminal does not control, and this one draws nothing
+/// that could not be written.
+#[cfg(target_os = "linux")]
+#[test]
+fn it_ends_when_its_terminal_is_gone() {
+    use nix::poll::{PollFd, PollFlags, poll};
+    use std::os::fd::AsFd;
+    let mut command = Command::new(env!("CARGO_BIN_EXE_gtrig"));
+    command.args(["demo", "lost-tap"]);
+    let (drawn, screen) = mpsc::channel();
+    let watch = move |bytes: &[u8]| drop(drawn.send(bytes.len()));
+    let mut pty = common::pty::Pty::watched(&mut command, watch).unwrap();
+    screen.recv_timeout(Duration::from_secs(30)).expect("it draws");
+    // Who reads the screen lets go of it with the next frame.
+    pty.stall();
+    pty.keyboard.write_all(b"?").unwrap();
+    while screen.recv().is_ok() {}
+    // When nothing is drawn any more, who types does.
+    let is_drawn = |screen: &fs::File| {
+        let mut screen = [PollFd::new(screen.as_fd(), PollFlags::POLLIN)];
+        poll(&mut screen, 1_500u16).unwrap() > 0
+    };
+    while is_drawn(&pty.keyboard) {
+        assert!(pty.keyboard.read(&mut [0; 1 << 16]).unwrap() > 0);
+    }
+    pty.keyboard = fs::File::open("/dev/null").unwrap();
+    let started = Instant::now();
+    while pty.child.try_wait().unwrap().is_none() {
+        assert!(started.elapsed() < Duration::from_secs(30), "it goes on");
+        thread::sleep(Duration::from_millis(20));
+    }
 }
 
 #[cfg(target_os = "linux")]

@@ -272,6 +272,9 @@ fn go_on(
     pace.rest_for(ASKING);
     loop {
         let began = Instant::now();
+        if terminal::is_gone() {
+            return Ok(());
+        }
         heart.beat();
         // What came before now is heard before time goes on.
         let mut request = hear(app, &heard, clock, &mut pace, Duration::ZERO);

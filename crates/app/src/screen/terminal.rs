@@ -79,6 +79,24 @@ pub(super) fn reports_releases() -> bool {
     terminal::supports_keyboard_enhancement().unwrap_or(false)
 }
 
+/// Whether nobody is at the other end of the terminal any more, as when its window was killed. A
+/// signal says so only to a program that the terminal controls, and who reads its keys reads
+/// nothing then, again and again.
+#[cfg(target_os = "linux")]
+pub(super) fn is_gone() -> bool {
+    use nix::poll::{PollFd, PollFlags, PollTimeout, poll};
+    use std::os::fd::AsFd;
+    let out = stdout();
+    let mut terminal = [PollFd::new(out.as_fd(), PollFlags::empty())];
+    let is_told = poll(&mut terminal, PollTimeout::ZERO).is_ok_and(|count| count > 0);
+    is_told && terminal[0].revents().is_none_or(|what| !what.is_empty())
+}
+
+#[cfg(not(target_os = "linux"))]
+pub(super) const fn is_gone() -> bool {
+    false
+}
+
 /// Gives the terminal back. Errors are of no use here: there is nobody left
 /// to tell them to.
 fn give_back() {

@@ -2,10 +2,14 @@
 //! drawn only for as long as it is asked to.
 #![allow(dead_code, reason = "each program that includes it needs some of it")]
 
-use nix::pty::{Winsize, openpty};
+use nix::{
+    fcntl::{FcntlArg, FdFlag, fcntl},
+    pty::{Winsize, openpty},
+};
 use std::{
     fs::File,
     io::{self, Read, Write},
+    os::fd::AsRawFd,
     process::{Child, Command},
     sync::{
         Arc,
@@ -34,6 +38,8 @@ impl Pty {
     ) -> io::Result<Self> {
         let size = Winsize { ws_row: 47, ws_col: 160, ws_xpixel: 0, ws_ypixel: 0 };
         let pty = openpty(&size, None)?;
+        // A program that held this end itself would never see that it is gone.
+        fcntl(pty.master.as_raw_fd(), FcntlArg::F_SETFD(FdFlag::FD_CLOEXEC))?;
         let child = command
             .env("TERM", "xterm-256color")
             .stdin(pty.slave.try_clone()?)
