@@ -184,6 +184,11 @@ impl ComboPlan {
         &self.signals[signal.index()]
     }
 
+    /// Whether something has a name in the rig: no button of which nothing is named.
+    pub(crate) fn is_named(&self, signal: Option<SignalId>) -> bool {
+        signal.is_some_and(|signal| !matches!(self.signal(signal), BoundSignal::Others))
+    }
+
     /// The controls of a signal, each with the bit of its thresholds.
     pub(crate) fn controls_of(&self, signal: SignalId) -> &[(ControlId, u32)] {
         match *self.signal(signal) {

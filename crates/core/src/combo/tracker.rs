@@ -126,9 +126,13 @@ impl SignalTracker {
             self.hear_nameless(sources, plan, (control, named), at);
         }
         if self.edges.len() > 1 {
-            self.edges.sort_unstable_by_key(|edge| (edge.time, edge.change, edge.signal));
-            let at_once = self.edges.chunk_by_mut(SignalEdge::is_at_once_with);
-            at_once.for_each(gather_presses);
+            let is_named = |edge: &SignalEdge| plan.is_named(edge.signal);
+            let place = |edge: &SignalEdge| (edge.time, edge.change, is_named(edge), edge.signal);
+            self.edges.sort_unstable_by_key(place);
+            for at_once in self.edges.chunk_by_mut(SignalEdge::is_at_once_with) {
+                let nameless = at_once.partition_point(|edge| !is_named(edge));
+                gather_presses(&mut at_once[nameless..]);
+            }
         }
     }
 
@@ -284,10 +288,9 @@ impl SignalTracker {
 
 /// Puts the names of one press side by side, where its first one is.
 ///
-/// Buttons without a name stand first, and each is a press of its own: a device may have very many.
-fn gather_presses(at_once: &mut [SignalEdge]) {
-    let nameless = at_once.partition_point(|edge| edge.signal.is_none());
-    let named = &mut at_once[nameless..];
+/// Buttons without a name are not among them, and each is a press of its own: a device may have
+/// very many.
+fn gather_presses(named: &mut [SignalEdge]) {
     for at in 1..named.len() {
         let hand = named[at].hand();
         let before = named[..at].iter().rposition(|edge| edge.hand().is(hand));

@@ -84,7 +84,8 @@ impl Reader<'_> {
     }
 }
 
-/// Every signal that a combo names but for what turns it around.
+/// Every signal that a combo names but for what turns it around, in the order in which they
+/// count at one instant.
 fn named_by(combo: &Combo) -> Vec<SignalId> {
     let steps = combo.steps.iter();
     let steps = steps.flat_map(|step| step.what.signals().iter().chain(&step.unless).copied());
@@ -94,7 +95,7 @@ fn named_by(combo: &Combo) -> Vec<SignalId> {
     };
     let turned = combo.mirror.iter().flat_map(|mirror| &mirror.pairs);
     let turned = turned.flat_map(|&(one, other)| [one, other]);
-    steps.chain(passing.iter().copied()).chain(turned).collect()
+    passing.iter().copied().chain(steps).chain(turned).collect()
 }
 
 /// The control, or the d-pad, that a signal is of.
