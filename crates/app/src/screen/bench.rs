@@ -26,7 +26,7 @@ use gtrig_core::{Knob, Rig};
 use ratatui::{buffer::Buffer, layout::Rect};
 
 /// Which bench.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum Bench {
     /// The road from controls to actions.
     Board,

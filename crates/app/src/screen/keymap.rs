@@ -10,7 +10,7 @@ use std::{
 };
 
 /// What a key does.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum Command {
     FreezeOrGo,
     Step(i32),
@@ -231,10 +231,12 @@ const ROWS: &[Row] = &[
 
 /// The keys in force: the table, and what a person set.
 ///
-/// Invariant: no two bindings have one key.
+/// Invariants: no two bindings have one key; `places` has each command of the bindings.
 #[derive(Clone, Debug)]
 pub(crate) struct Keymap {
     bindings: Vec<Binding>,
+    /// Where a command stands among the bindings.
+    places: HashMap<Command, usize>,
     commands: HashMap<Key, Command>,
 }
 
@@ -270,7 +272,10 @@ impl Keymap {
             binding.keys.clone().into_iter().map(move |key| (key, command))
         };
         let commands = bindings.iter().flat_map(keys).collect();
-        Keymap { bindings, commands }
+        // Where a command stands twice, the first place counts.
+        let places = bindings.iter().enumerate().rev();
+        let places = places.map(|(place, binding)| (binding.command, place)).collect();
+        Keymap { bindings, places, commands }
     }
 
     /// Every binding, in the order of the help.
@@ -288,19 +293,21 @@ impl Keymap {
 
     /// The key of a command, as people read it, if it has one.
     pub(crate) fn shown(&self, command: Command) -> Option<&str> {
-        let binding = self.bindings.iter().find(|binding| binding.command == command)?;
-        Some(binding.shown.as_str()).filter(|shown| !shown.is_empty())
+        Some(self.binding(command)?.shown.as_str()).filter(|shown| !shown.is_empty())
     }
 
     /// What the settings call a command.
     pub(crate) fn name(&self, command: Command) -> &str {
-        let binding = self.bindings.iter().find(|binding| binding.command == command);
-        binding.map_or("", |binding| binding.name.as_str())
+        self.binding(command).map_or("", |binding| binding.name.as_str())
     }
 
     /// What a command does, in a line.
     pub(crate) fn help(&self, command: Command) -> &'static str {
-        self.bindings.iter().find(|binding| binding.command == command).map_or("", |it| it.help)
+        self.binding(command).map_or("", |binding| binding.help)
+    }
+
+    fn binding(&self, command: Command) -> Option<&Binding> {
+        self.places.get(&command).map(|place| &self.bindings[*place])
     }
 
     /// The keys of a command there and back: `[ ]`. Of one that has no other way its key.

@@ -18,7 +18,7 @@ pub(crate) enum Playhead {
 }
 
 /// How the bench and the timeline share the height.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub(crate) enum Room {
     /// The bench has what it wants, up to a little more than half.
     #[default]

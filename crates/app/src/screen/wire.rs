@@ -22,16 +22,19 @@ pub(super) struct Wire<W: Write> {
     columns: u16,
     look: Option<Look>,
     has_cursor: Option<bool>,
-    /// Those of a sequence while it is made.
-    codes: String,
+    /// What is drawn and was not sent yet.
+    line: String,
 }
 
 /// So far back the cursor goes step by step.
 const NEAR: u16 = 3;
 
-const BACKSPACE: u8 = 8;
+const BACKSPACE: char = '\x08';
 
-/// How the terminal writes.
+/// What begins a sequence; its codes follow.
+const ESCAPE: &str = "\x1b[";
+
+/// How the terminal writes, by what all terminals know.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 struct Look {
     fg: Color,
@@ -59,7 +62,7 @@ impl<W: Write> Wire<W> {
     /// A terminal with so many columns, of which nothing else is known.
     pub(super) fn new(out: W, columns: u16) -> Self {
         let usual = CrosstermBackend::new(out);
-        Wire { usual, at: None, columns, look: None, has_cursor: None, codes: String::new() }
+        Wire { usual, at: None, columns, look: None, has_cursor: None, line: String::new() }
     }
 
     /// The terminal has another width now.
@@ -67,54 +70,48 @@ impl<W: Write> Wire<W> {
         (self.at, self.columns) = (None, columns);
     }
 
-    fn go_to(&mut self, x: u16, y: u16) -> io::Result<()> {
+    fn go_to(&mut self, x: u16, y: u16) {
         let [column_there, row_there] = [x, y].map(|n| u32::from(n) + 1);
-        let mut back = 0;
-        self.codes.clear();
+        let line = &mut self.line;
         match self.at {
-            Some((Some(column), row)) if (column, row) == (x, y) => return Ok(()),
+            Some((Some(column), row)) if (column, row) == (x, y) => {}
             Some((_, row)) if row == y => {
-                add_number(&mut self.codes, column_there);
-                self.codes.push('G');
+                line.push_str(ESCAPE);
+                add_number(line, column_there);
+                line.push('G');
             }
             // Down in a column, as the newest values of lanes are.
             Some((Some(column), row)) if row < y && x <= column && column - x <= NEAR => {
+                line.push_str(ESCAPE);
                 if y - row > 1 {
-                    add_number(&mut self.codes, (y - row).into());
+                    add_number(line, (y - row).into());
                 }
-                self.codes.push('B');
-                back = usize::from(column - x);
+                line.push('B');
+                line.extend((x..column).map(|_| BACKSPACE));
             }
             _ => {
-                add_number(&mut self.codes, row_there);
-                self.codes.push(';');
-                add_number(&mut self.codes, column_there);
-                self.codes.push('H');
+                line.push_str(ESCAPE);
+                add_number(line, row_there);
+                line.push(';');
+                add_number(line, column_there);
+                line.push('H');
             }
         }
-        self.send_codes()?;
-        self.usual.write_all(&[BACKSPACE; NEAR as usize][..back])
     }
 
-    fn look_like(&mut self, next: Look) -> io::Result<()> {
+    fn look_like(&mut self, next: Look) {
         if self.look == Some(next) {
-            return Ok(());
+            return;
         }
-        self.codes.clear();
+        self.line.push_str(ESCAPE);
         if self.look.is_none() {
-            self.codes.push_str("0;");
+            self.line.push_str("0;");
         }
-        add_codes(&mut self.codes, self.look.unwrap_or(PLAIN), next);
+        add_codes(&mut self.line, self.look.unwrap_or(PLAIN), next);
         self.look = Some(next);
-        self.codes.pop();
-        self.codes.push('m');
-        self.send_codes()
-    }
-
-    /// Begins a sequence and says the codes, of which the last is what they are for.
-    fn send_codes(&mut self) -> io::Result<()> {
-        self.usual.write_all(b"\x1b[")?;
-        self.usual.write_all(self.codes.as_bytes())
+        // In the place of the last semicolon.
+        self.line.pop();
+        self.line.push('m');
     }
 }
 
@@ -196,15 +193,18 @@ impl<W: Write> Backend for Wire<W> {
         I: Iterator<Item = (u16, u16, &'a Cell)>,
     {
         for (x, y, cell) in content {
-            self.go_to(x, y)?;
-            self.look_like(Look { fg: cell.fg, bg: cell.bg, modifier: cell.modifier })?;
+            self.go_to(x, y);
+            let modifier = cell.modifier - Modifier::RAPID_BLINK;
+            self.look_like(Look { fg: cell.fg, bg: cell.bg, modifier });
             let symbol = cell.symbol();
-            self.usual.write_all(symbol.as_bytes())?;
+            self.line.push_str(symbol);
             let after = x.saturating_add(1);
             let after = (symbol.width() == 1 && after < self.columns).then_some(after);
             self.at = Some((after, y));
         }
-        Ok(())
+        let sent = self.usual.write_all(self.line.as_bytes());
+        self.line.clear();
+        sent
     }
 
     fn hide_cursor(&mut self) -> io::Result<()> {

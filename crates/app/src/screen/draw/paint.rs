@@ -2,7 +2,7 @@
 
 use crate::screen::Theme;
 use ratatui::{
-    buffer::Buffer,
+    buffer::{Buffer, Cell},
     layout::Rect,
     style::{Color, Style},
 };
@@ -30,7 +30,31 @@ pub(in crate::screen) fn text(
     let words = text.trim_end();
     let fits = words.len() <= room.into() || words.width() <= room.into();
     let text = if fits { text.into() } else { cut(words, room) };
-    buffer.set_stringn(x, area.y, text, room.into(), style).0
+    if !text.chars().all(is_plain) {
+        return buffer.set_stringn(x, area.y, text, room.into(), style).0;
+    }
+    let cells = cells(buffer, Rect { x, width: room, height: 1, ..area }).iter_mut();
+    let after = |x, (cell, char): (&mut Cell, char)| {
+        cell.set_char(char).set_style(style);
+        x + 1
+    };
+    cells.zip(text.chars()).fold(x, after)
+}
+
+/// Whether a character is a column by itself, whatever stands beside it. Where all are, as in most
+/// texts of a screen, nobody has to find out which of them belong together.
+fn is_plain(char: char) -> bool {
+    matches!(char, ' '..='~' | '¡'..='¬' | '®'..='˿' | '–' | '…' | '─'..='▟')
+}
+
+/// The cells of the first row of an area, as far as they are on the screen.
+fn cells(buffer: &mut Buffer, area: Rect) -> &mut [Cell] {
+    let Rect { x, y, width, .. } = match area.intersection(buffer.area) {
+        area if area.is_empty() => return &mut [],
+        area => area,
+    };
+    let first = buffer.index_of(x, y);
+    &mut buffer.content[first..first + usize::from(width)]
 }
 
 /// A text, or as much of it as so many columns have room for, with a sign that it goes on.
@@ -72,8 +96,8 @@ pub(in crate::screen) fn text_right(buffer: &mut Buffer, area: Rect, what: &str,
 
 /// Fills the first row of `area` with a rule.
 pub(in crate::screen) fn rule(buffer: &mut Buffer, area: Rect, theme: Theme) {
-    for x in area.left()..area.right() {
-        glyph(buffer, area, x, "─", theme.rule());
+    for cell in cells(buffer, area) {
+        cell.set_symbol("─").set_style(theme.rule());
     }
 }
 
@@ -124,7 +148,7 @@ pub(in crate::screen) fn grouped(n: u64) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ratatui::buffer::Cell;
+    use proptest::prelude::*;
     use rstest::rstest;
 
     #[rstest]
@@ -171,5 +195,30 @@ mod tests {
         text(&mut buffer, area, 0, what, Style::new());
         let shown: String = buffer.content().iter().map(Cell::symbol).collect();
         assert_eq!(shown.trim_end(), expected);
+    }
+
+    fn plain_char() -> impl Strategy<Value = char> {
+        let all: Vec<char> = ('\0'..='\u{ffff}').filter(|char| is_plain(*char)).collect();
+        prop::sample::select(all)
+    }
+
+    proptest! {
+        #[test]
+        fn a_plain_text_stands_as_the_library_writes_it(
+            chars in prop::collection::vec(plain_char(), 0..12),
+            (x, room) in (0u16..9, 0u16..12),
+        ) {
+            let all = Rect::new(2, 1, 9, 2);
+            let area = Rect { x: 2 + x, y: 2, width: room, height: 1 };
+            let words: String = chars.into_iter().collect();
+            let style = Style::new().fg(Color::Green);
+            let mut ours = Buffer::filled(all, Cell::new("起"));
+            let mut theirs = ours.clone();
+            let after = text(&mut ours, area, area.x, &words, style);
+            let fits = words.trim_end().chars().count() <= room.into();
+            let words = if fits { words.into() } else { cut(words.trim_end(), room) };
+            let expected = theirs.set_stringn(area.x, area.y, words, room.into(), style).0;
+            prop_assert_eq!((after, ours), (expected, theirs));
+        }
     }
 }

@@ -41,13 +41,21 @@ fn bits(row: u16, [first, last]: [u16; 2], is_right: bool) -> u32 {
     of_row.filter(|(_, dot)| (first..=last).contains(dot)).map(|(bit, _)| bit).sum()
 }
 
-/// The dots of the limits in a cell: in every other column, which tells them from a value.
-fn limits_in(row: u16, at: usize, scale: &Scale, guides: &[Guide]) -> u32 {
-    if !at.is_multiple_of(2) {
-        return 0;
+/// The dots of the limits, a row of cells each: in every other column, which tells them from a
+/// value.
+struct Limits(Vec<u32>);
+
+impl Limits {
+    fn new(scale: &Scale, guides: &[Guide]) -> Self {
+        let dots: Vec<u16> = guides.iter().map(|guide| scale.dot(guide.at)).collect();
+        let of_row = |row| dots.iter().fold(0, |sign, &dot| sign | bits(row, [dot, dot], false));
+        Limits((0..scale.rows).map(of_row).collect())
     }
-    let dots = guides.iter().map(|guide| scale.dot(guide.at));
-    dots.fold(0, |sign, dot| sign | bits(row, [dot, dot], false))
+
+    /// Those in a row and a column.
+    fn at(&self, row: u16, column: usize) -> u32 {
+        if column.is_multiple_of(2) { self.0[usize::from(row)] } else { 0 }
+    }
 }
 
 impl Row<'_> {
@@ -55,6 +63,7 @@ impl Row<'_> {
         let scale = Scale::of(self.app.is_two_sided(self.lane), self.area.height);
         let guides = self.app.guides(self.lane);
         self.scale(&scale, &guides);
+        let limits = Limits::new(&scale, &guides);
         let mut before = None;
         for (at, &column) in columns.iter().enumerate() {
             let (Column::Summary(span) | Column::Same(span)) = column else {
@@ -62,7 +71,7 @@ impl Row<'_> {
                 before = None;
                 continue;
             };
-            self.ground(at, &scale, &guides);
+            self.ground(at, &scale, &limits);
             let here = scale.dot(span.last);
             let [high, low] = [span.max, span.min].map(|value| scale.dot(value));
             // The line goes on from where it was.
@@ -78,7 +87,7 @@ impl Row<'_> {
                 for row in way[0] / DOTS..=way[1] / DOTS {
                     let dots = bits(row, way, false) | bits(row, [here, here], true);
                     // A limit in the same cell shows on which side of it the value is.
-                    let dots = dots | limits_in(row, at, &scale, &guides);
+                    let dots = dots | limits.at(row, at);
                     self.dots(row, at, dots, style);
                 }
             }
@@ -87,10 +96,10 @@ impl Row<'_> {
     }
 
     /// The line of rest, and the limits as dots, where no value lies over them.
-    fn ground(&mut self, at: usize, scale: &Scale, guides: &[Guide]) {
+    fn ground(&mut self, at: usize, scale: &Scale, limits: &Limits) {
         self.put(scale.row(0.0), at, "─", self.theme().rule());
         for row in 0..scale.rows {
-            let dots = limits_in(row, at, scale, guides);
+            let dots = limits.at(row, at);
             if dots != 0 {
                 self.dots(row, at, dots, self.theme().doubtful());
             }
