@@ -281,6 +281,22 @@ fn the_first_frame_comes_before_the_terminal_is_asked() {
     assert!(place(&all[..asked], "\x1b[?2026l").is_some_and(|end| end > frame), "and it is whole");
 }
 
+/// A serial line tells no size, and somebody may tell any.
+#[rstest]
+#[case::none([0, 0])]
+#[case::the_most_that_can_be_told([u16::MAX; 2])]
+fn whatever_size_a_terminal_tells_it_has_a_screen(#[case] size: [u16; 2]) {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_gtrig"));
+    command.args(["demo", "lost-tap"]);
+    let (drawn, screen) = mpsc::channel();
+    let watch = move |bytes: &[u8]| drop(drawn.send(bytes.to_vec()));
+    let _pty = common::pty::Pty::sized(&mut command, size, watch).unwrap();
+    let mut all = Vec::new();
+    while !String::from_utf8_lossy(&all).contains("history") {
+        all.extend(screen.recv_timeout(Duration::from_secs(30)).expect("it is drawn"));
+    }
+}
+
 /// No signal says so to a program that the terminal does not control, and this one draws nothing
 /// that could not be written.
 #[cfg(target_os = "linux")]
@@ -291,7 +307,7 @@ fn it_ends_when_its_terminal_is_gone() {
     let mut command = Command::new(env!("CARGO_BIN_EXE_gtrig"));
     command.args(["demo", "lost-tap"]);
     let (drawn, screen) = mpsc::channel();
-    let watch = move |bytes: &[u8]| drop(drawn.send(bytes.len()));
+    let watch = move |bytes: &[u8]| drop(drawn.send(bytes.to_vec()));
     let mut pty = common::pty::Pty::watched(&mut command, watch).unwrap();
     screen.recv_timeout(Duration::from_secs(30)).expect("it draws");
     // Who reads the screen lets go of it with the next frame.

@@ -222,7 +222,7 @@ pub fn run(start: Start, rig: RigSource, release_after: Nanos) -> anyhow::Result
     // What is wrong with them is told on a terminal that is still the shell's.
     let Settings { theme, frames, keys } = settings::read(&keymap::bound())?;
     let taken = Taken::take().context("cannot take over the terminal")?;
-    let size = size();
+    let size = terminal::size();
     // Until the terminal says otherwise; the first frame does not wait for that.
     let how = TerminalKeys::Inferred(release_after);
     let (mut app, clock) = build(start, Theme::of(theme), how, size)?;
@@ -303,7 +303,7 @@ fn go_on(
                 drop(taken.take());
                 signal_hook::low_level::emulate_default_handler(SIGTSTP)?;
                 *taken = Some(Taken::take()?);
-                screen = blank_screen(outbox, self::size())?;
+                screen = blank_screen(outbox, terminal::size())?;
                 pace = Pace::new(frames);
             }
         }
@@ -323,10 +323,6 @@ fn blank_screen(outbox: &Outbox, (columns, rows): (u16, u16)) -> io::Result<Scre
     let viewport = Viewport::Fixed(Rect::new(0, 0, columns, rows));
     let backend = Wire::new(outbox.clone(), columns);
     ratatui::Terminal::with_options(backend, TerminalOptions { viewport })
-}
-
-fn size() -> (u16, u16) {
-    crossterm::terminal::size().unwrap_or((80, 24))
 }
 
 fn show(screen: &mut Screen, app: &mut App) -> io::Result<()> {
@@ -424,14 +420,14 @@ fn hear(
             Ok(Heard::ReportsReleases(does)) => {
                 pace.happened();
                 // From now on it tells, but it may have changed before.
-                pace.resized = Some(size());
+                pace.resized = Some(terminal::size());
                 app.terminal_reports_releases(does);
                 None
             }
             Ok(Heard::Terminal(event, at)) => {
                 pace.happened();
                 if let Event::Resize(columns, rows) = event {
-                    pace.resized = Some((columns, rows));
+                    pace.resized = Some(terminal::to_draw_in(columns, rows));
                 }
                 // What else has come is heard, and then it is drawn at once.
                 until = Instant::now();

@@ -73,6 +73,25 @@ impl Drop for Taken {
     }
 }
 
+/// Columns and rows of a terminal that does not tell how many it has, as on a serial line.
+const USUAL: [u16; 2] = [80, 24];
+
+/// So many columns and rows are drawn at most: more than the largest displays have, in memory that
+/// any machine has.
+const MOST: [u16; 2] = [1_500, 600];
+
+/// How many columns and rows there are to draw in.
+pub(super) fn size() -> (u16, u16) {
+    let (columns, rows) = terminal::size().unwrap_or_default();
+    to_draw_in(columns, rows)
+}
+
+/// What can be drawn in on a terminal that tells this size.
+pub(super) fn to_draw_in(columns: u16, rows: u16) -> (u16, u16) {
+    let within = |told: u16, usual, most| if told == 0 { usual } else { told.min(most) };
+    (within(columns, USUAL[0], MOST[0]), within(rows, USUAL[1], MOST[1]))
+}
+
 /// Whether the terminal can report presses, repeats and releases. It is asked; one that does
 /// not answer is waited for, two seconds long.
 pub(super) fn reports_releases() -> bool {
@@ -128,4 +147,21 @@ fn give_back_on_panic() {
             usual(info);
         }));
     });
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::as_told([160, 47], (160, 47))]
+    #[case::one_cell([1, 1], (1, 1))]
+    #[case::nothing_told([0, 0], (80, 24))]
+    #[case::no_columns_told([0, 40], (80, 40))]
+    #[case::no_rows_told([120, 0], (120, 24))]
+    #[case::more_than_is_drawn([u16::MAX; 2], (1_500, 600))]
+    fn a_screen_has_the_size_of_its_terminal(#[case] told: [u16; 2], #[case] size: (u16, u16)) {
+        assert_eq!(to_draw_in(told[0], told[1]), size);
+    }
 }

@@ -18,7 +18,7 @@ use std::{
     thread,
 };
 
-/// The keys of a terminal of 160 by 47, and the program that runs in it.
+/// The keys of a terminal, of 160 by 47 if nothing else is said, and the program that runs in it.
 pub struct Pty {
     pub keyboard: File,
     pub child: Child,
@@ -34,9 +34,18 @@ impl Pty {
     /// The same with somebody who is shown all that is drawn.
     pub fn watched(
         command: &mut Command,
+        watch: impl FnMut(&[u8]) + Send + 'static,
+    ) -> io::Result<Self> {
+        Pty::sized(command, [160, 47], watch)
+    }
+
+    /// The same on a terminal that says that it has so many columns and rows.
+    pub fn sized(
+        command: &mut Command,
+        [ws_col, ws_row]: [u16; 2],
         mut watch: impl FnMut(&[u8]) + Send + 'static,
     ) -> io::Result<Self> {
-        let size = Winsize { ws_row: 47, ws_col: 160, ws_xpixel: 0, ws_ypixel: 0 };
+        let size = Winsize { ws_row, ws_col, ws_xpixel: 0, ws_ypixel: 0 };
         let pty = openpty(&size, None)?;
         // A program that held this end itself would never see that it is gone.
         fcntl(pty.master.as_raw_fd(), FcntlArg::F_SETFD(FdFlag::FD_CLOEXEC))?;
