@@ -7,7 +7,7 @@ import subprocess
 
 import pytest
 from test_actions import a_rig, comings_and_goings, presses, take_of
-from test_combos import a_combo
+from test_combos import COMPASS, a_combo, mirrored
 from test_fingers import HEIGHT, TICKS, WIDTH, a_gesture, hands
 from test_formulas import a_stage
 from test_zones import a_zone
@@ -28,6 +28,24 @@ def named(lines, of, name):
     ]
 
 
+def some_combo(dice, n):
+    """The table of a combo, of buttons or of the directions of a stick too, and all that may stand
+    in it."""
+    has_ways, is_of_one = dice.random() < 0.3, dice.random() < 0.2
+    ways = dice.sample(COMPASS, 3) if has_ways and not is_of_one else []
+    combo = a_combo(dice, [*ways, "south", "east", "west"])
+    lines = combo.table()
+    lines += ['stick = "worn"'] if ways else []
+    lines += ["one-device = true"] if is_of_one else []
+    more = [
+        'mirror-while = "action/a"' if any(mirrored(name) != name for name in combo.own) else "",
+        f'waits-for = ["c{dice.randrange(n)}"]' if n else "",
+        'on = "while-held"',
+        "takes = true",
+    ]
+    return lines + [line for line in more if line and dice.random() < 0.25]
+
+
 def some_rig(dice, hz):
     """The text of a rig with actions, modes, gestures, zones, combos and a shape."""
     text, *_ = a_rig(dice, hz)
@@ -39,7 +57,7 @@ def some_rig(dice, hz):
     for n in range(dice.randint(0, 3)):
         lines += a_zone(dice, f"zone-{n}").table()
     for n in range(dice.randint(1, 4)):
-        lines += named(a_combo(dice, ["south", "east", "west"]).table(), "combo", f"c{n}")
+        lines += named(some_combo(dice, n), "combo", f"c{n}")
         if dice.random() < 0.6:
             lines += [f"[action.of-c{n}]", 'gives = "pulse"', f'from = {{ combo = "c{n}" }}']
     stages = [a_stage(dice, 1 / hz)[0] for _ in range(dice.randint(1, 4))]
