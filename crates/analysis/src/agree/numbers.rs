@@ -44,6 +44,9 @@ impl Score {
 /// At most so many numbers are tried for a value, the nearest of those that bear on its action.
 const MOST_NUMBERS: usize = 120;
 
+/// In so many parts a stretch is looked at for values that do not explain.
+const WITHIN: u32 = 16;
+
 /// How many values from one end of a range to the other are tried on what the search did not look
 /// at.
 const SPREAD: u32 = 9;
@@ -91,21 +94,23 @@ pub(super) fn search(
     for (knob, nearness) in bearing_on(rig, action) {
         let run = |value: f64| series(&rig.with(&knob.place, value));
         let score = |value: f64| judge(&run(value));
-        let Some(tried) = tried(&knob, &plain, run, &judge) else { continue };
+        let range = settable(rig, &knob);
+        let Some(tried) = tried(&knob, range, &plain, run, &judge) else { continue };
         let (best, most) = best_of(&tried, &score);
         if most.counted() == 0 {
             continue;
         }
         let explains = |score: Score| score.counted() >= most.counted();
         let reach = |beyond: &mut dyn Iterator<Item = &(f64, Score)>| {
-            furthest(best, beyond, explains, score)
+            let end = furthest(best, beyond, explains, score);
+            unbroken([best, end], |value| explains(score(value)))
         };
         let from = reach(&mut tried.iter().rev().filter(|(value, _)| *value < best));
         let to = reach(&mut tried.iter().filter(|(value, _)| *value > best));
         let is_near =
             nearness == Nearness::Read && is_near(&knob, if from > knob.value { from } else { to });
         let Knob { place, tunable, value: ours } = knob;
-        // What belongs together is held together: an outer border stays above the inner one.
+        // As it is kept.
         let range = [from, to].map(|end| number_at(&rig.with(&place, end), &place).unwrap_or(end));
         let found_one = Found { place, unit: tunable.unit, ours, best, range, is_near };
         found.push((most.counted(), found_one));
@@ -144,16 +149,38 @@ fn bearing_on(rig: &Rig, action: ActionId) -> Vec<(Knob, Nearness)> {
     found
 }
 
+/// From where to where a number may be set while all others stay as they are: a dead zone below its
+/// outer border.
+fn settable(rig: &Rig, knob: &Knob) -> [f64; 2] {
+    let is_alone = |value: f64| rig.with_alone(&knob.place, value).is_some();
+    [knob.tunable.min, knob.tunable.max].map(|end| match is_alone(end) {
+        true => end,
+        false => last_that(is_alone, knob.value, end),
+    })
+}
+
+/// The last value on the way from one that is good to one that is not, as halving finds it.
+fn last_that(is_good: impl Fn(f64) -> bool, mut good: f64, mut bad: f64) -> f64 {
+    for _ in 0..HALVINGS {
+        let middle = f64::midpoint(good, bad);
+        match is_good(middle) {
+            true => good = middle,
+            false => bad = middle,
+        }
+    }
+    good
+}
+
 /// Values of a number over its range, in order, and how well each explains; nothing if none
 /// changes what comes out.
 fn tried(
     knob: &Knob,
+    [least, most]: [f64; 2],
     plain: &[f64],
     run: impl Fn(f64) -> Vec<f64>,
     judge: impl Fn(&[f64]) -> Score,
 ) -> Option<Vec<(f64, Score)>> {
-    let Knob { tunable, value, .. } = knob;
-    let (least, most) = (tunable.min, tunable.max);
+    let value = &knob.value;
     let shares = SHARES.iter().map(|share| value * share);
     let parts = PARTS.iter().map(|part| least + (most - least) * part);
     let mut values: Vec<f64> = if *value == 0.0 { parts.collect() } else { shares.collect() };
@@ -210,6 +237,20 @@ fn narrowed(
     best
 }
 
+/// The end of a stretch, or where it breaks off: between two values that explain there may be some
+/// that do not.
+fn unbroken([begin, end]: [f64; 2], explains: impl Fn(f64) -> bool) -> f64 {
+    let mut good = begin;
+    for part in 1..WITHIN {
+        let value = begin + (end - begin) * f64::from(part) / f64::from(WITHIN);
+        if !explains(value) {
+            return last_that(explains, good, value);
+        }
+        good = value;
+    }
+    end
+}
+
 /// The last value from one that explains on that still does, as far as all that were tried up to
 /// there do: further away one may explain again by chance.
 fn furthest(
@@ -224,15 +265,7 @@ fn furthest(
             good = value;
             continue;
         }
-        let mut bad = value;
-        for _ in 0..HALVINGS {
-            let middle = f64::midpoint(good, bad);
-            match explains(score(middle)) {
-                true => good = middle,
-                false => bad = middle,
-            }
-        }
-        break;
+        return last_that(|value| explains(score(value)), good, value);
     }
     good
 }
@@ -253,6 +286,30 @@ mod tests {
             ..ComboStep::new(StepKind::press(SignalId(0)), TimeSpan::millis(500))
         };
         Combo::new(&format!("c{n}"), [step(0), step(1)].into())
+    }
+
+    #[test]
+    fn a_number_is_tried_as_far_as_all_others_may_stay() {
+        let hold = StepKind::Hold([SignalId(0)].into(), TimeSpan::millis(86));
+        let text = Some(StepText { combo: ComboId(0), text: 0 });
+        let step = ComboStep { own_text: text, ..ComboStep::new(hold, TimeSpan::millis(500)) };
+        let mut rig = Rig::bare("t", PollRate::DEFAULT);
+        rig.combos = [Combo::new("c", [step].into())].into();
+        let knob = |rig: &Rig| rig.knobs().into_iter().find(|knob| knob.value == 86.0).unwrap();
+        let most = knob(&rig).tunable.max;
+        assert_eq!(settable(&rig, &knob(&rig))[1], most);
+        rig.combos[0].all = Some(TimeSpan::millis(589));
+        let [least, last] = settable(&rig, &knob(&rig));
+        assert!(least == 1.0 && (588.9..=589.0).contains(&last), "{last}");
+    }
+
+    /// From 3 to 4 nothing is explained.
+    #[test]
+    fn a_stretch_ends_where_it_breaks_off() {
+        let explains = |value: f64| !(3.0..4.0).contains(&value);
+        let end = unbroken([0.0, 10.0], explains);
+        assert!((2.999..3.0).contains(&end), "{end}");
+        assert_eq!(unbroken([10.0, 4.0], explains), 4.0);
     }
 
     #[test]

@@ -25,8 +25,8 @@ use crate::base::{ActionId, ComboId, Keyword, Nanos, PollRate, ZoneId};
 use crate::device::{ControlRef, DeviceKind};
 use crate::spec::tunable::Tunable;
 use crate::spec::{
-    CranePart, Curve, CurvePoints, DeadZoneKind, GestureKind, InputSpec, Outline, Quantity, Rig,
-    Shape, ShapeUse, Smooth, Space, Stage, StickCentre, Travel, tunable,
+    Combo, CranePart, Curve, CurvePoints, DeadZoneKind, GestureKind, InputSpec, Outline, Quantity,
+    Rig, Shape, ShapeUse, Smooth, Space, Stage, StickCentre, Travel, Zone, crosses_itself, tunable,
 };
 use alloc::{format, vec, vec::Vec};
 use strum::VariantArray;
@@ -68,6 +68,37 @@ impl Rig {
             }
         });
         rig
+    }
+
+    /// The rig with one number changed, if everything else can stay as it is.
+    ///
+    /// `None` where another number would have to move with it, a combo could never be met within
+    /// its `all-within`, or the border of a zone would cross itself: the file of such a rig cannot
+    /// be read.
+    ///
+    /// ```
+    /// use gtrig_core::{PollRate, Rig};
+    ///
+    /// let rig = Rig::bare("quay", PollRate::DEFAULT);
+    /// let place = &rig.knobs()[0].place;
+    /// assert_eq!(rig.with_alone(place, 120.0), Some(rig.with(place, 120.0)));
+    /// ```
+    pub fn with_alone(&self, place: &Place, value: f64) -> Option<Rig> {
+        let rig = self.with(place, value);
+        let (before, after) = (self.knobs(), rig.knobs());
+        let stays = |(one, other): (&Knob, &Knob)| one.place == *place || one.value == other.value;
+        let can_be_met = |combo: &Combo| {
+            let least: u64 = combo.steps.iter().map(|step| step.takes_at_least(rig.rate)).sum();
+            combo.all.is_none_or(|all| least <= all.nanos(rig.rate))
+        };
+        let has_border = |zone: &Zone| match &zone.outline {
+            Outline::Polygon(corners) => !crosses_itself(corners),
+            Outline::Rect { .. } | Outline::Circle { .. } => true,
+        };
+        let is_sound = before.iter().zip(&after).all(stays)
+            && rig.combos.iter().all(can_be_met)
+            && rig.zones.iter().all(has_border);
+        is_sound.then_some(rig)
     }
 
     /// The rig with the input of an action calibrated, or the shape that it

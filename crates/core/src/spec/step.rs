@@ -220,6 +220,24 @@ impl ComboStep {
     pub fn opens(&self) -> TimeSpan {
         self.after.with(self.after.amount() - self.buffer.amount())
     }
+
+    /// How long it takes at least, in nanoseconds: until it counts, and as long as it lasts.
+    ///
+    /// ```
+    /// use gtrig_core::{ComboStep, PollRate, SignalId, StepKind, TimeSpan};
+    ///
+    /// let hold = StepKind::Hold([SignalId(0)].into(), TimeSpan::millis(400));
+    /// let mut step = ComboStep::new(hold, TimeSpan::millis(500));
+    /// step.after = TimeSpan::millis(150);
+    /// assert_eq!(step.takes_at_least(PollRate::DEFAULT), 550_000_000);
+    /// ```
+    pub fn takes_at_least(&self, rate: PollRate) -> u64 {
+        let own = match self.what {
+            StepKind::Hold(_, span) | StepKind::Quiet(span) => span.nanos(rate),
+            _ => 0,
+        };
+        self.opens().nanos(rate) + own
+    }
 }
 
 /// What must happen for a step to be met.

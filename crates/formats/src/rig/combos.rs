@@ -263,7 +263,7 @@ impl<'a> Reader<'a> {
         }
         let rate = self.context.rig.rate;
         let Some(all) = all else { return };
-        let least: u64 = steps.iter().map(|step| least_nanos(step, rate)).sum();
+        let least: u64 = steps.iter().map(|step| step.takes_at_least(rate)).sum();
         if least > all.nanos(rate) {
             let found = format!("`all-within` of `{}`", entry.key.escape_debug());
             let ms = least as f64 / 1e6;
@@ -272,14 +272,6 @@ impl<'a> Reader<'a> {
             problems.add(entry.key_span.clone(), found, &expected);
         }
     }
-}
-
-fn least_nanos(step: &ComboStep, rate: gtrig_core::PollRate) -> u64 {
-    let own = match step.what {
-        StepKind::Hold(_, span) | StepKind::Quiet(span) => span.nanos(rate),
-        _ => 0,
-    };
-    step.opens().nanos(rate) + own
 }
 
 fn flag(problems: &mut Problems, fields: &mut Fields, key: &'static str) -> bool {
