@@ -89,30 +89,40 @@ impl Climb {
 
     /// Takes in the edges of one press, or of one release.
     pub(super) fn feed(&mut self, names: &[SignalEdge]) {
+        if let Some(first) = names.first() {
+            self.wait_for(first);
+        }
         self.serial += 1;
         names.iter().for_each(|edge| self.take_in(edge, names));
     }
 
+    /// Lets time pass up to an edge. What is over by then was over before it came.
+    fn wait_for(&mut self, edge: &SignalEdge) {
+        if edge.change != SignalChange::Clear && !self.is_frozen(edge) {
+            self.paused = edge.paused.time;
+        }
+        self.run_pending(edge.moment());
+    }
+
+    /// Whether an edge comes in a mode in which the clock stands still, where it stood when the
+    /// mode came.
+    fn is_frozen(&self, edge: &SignalEdge) -> bool {
+        self.modes.get(edge.mode.index()).is_some_and(|mode| mode.freezes)
+    }
+
     fn take_in(&mut self, edge: &SignalEdge, names: &[SignalEdge]) {
         if edge.change == SignalChange::Clear {
-            // What was over at the tick that switched is met.
-            self.run_pending(edge.moment());
             self.floor = self.serial;
             self.forget();
             return;
         }
-        let is_frozen = self.modes.get(edge.mode.index()).is_some_and(|mode| mode.freezes);
-        if is_frozen {
-            // The clock stands still where it stood when the mode came.
-            self.run_pending(edge.moment());
+        if self.is_frozen(edge) {
             self.hold(edge, 0);
             if !edge.is_on() {
                 self.let_go(edge);
             }
             return;
         }
-        self.paused = edge.paused.time;
-        self.run_pending(edge.moment());
         // What is too old is no part of an attempt, whatever came since.
         self.prune(edge.moment());
         let serial = self.serial;
