@@ -616,8 +616,6 @@ fn what_one_press_meets_is_told_in_the_order_of_the_rig(#[case] before: &[u16]) 
     assert_eq!(fired.collect::<Vec<_>>(), [0, 1, 2]);
 }
 
-/// One that is met and one that is missed, each told before the end; one that is held
-/// only when it is let go.
 /// Its window was missed, and nothing else: the press that may not come during the hold comes when
 /// that is over.
 #[rstest]
@@ -632,6 +630,8 @@ fn a_press_after_a_hold_breaks_nothing_of_it(#[values(1, 163, 5_000)] every: u64
     assert!(matches!(&all[..], [(_, ComboAttempt { outcome: ComboAttemptOutcome::Missed, .. })]));
 }
 
+/// One that is met and one that is missed, each told before the end; one that is held
+/// only when it is let go.
 #[test]
 fn an_attempt_is_told_as_soon_as_nothing_of_it_can_change() {
     let hold = ComboStep::new(StepKind::hold(SignalId(2), ms(100)), ms(0));

@@ -45,7 +45,7 @@ impl Score {
 const MOST_NUMBERS: usize = 120;
 
 /// In so many parts a stretch is looked at for values that do not explain.
-const WITHIN: u32 = 16;
+const SLICES: u32 = 16;
 
 /// How many values from one end of a range to the other are tried on what the search did not look
 /// at.
@@ -241,8 +241,8 @@ fn narrowed(
 /// that do not.
 fn unbroken([begin, end]: [f64; 2], explains: impl Fn(f64) -> bool) -> f64 {
     let mut good = begin;
-    for part in 1..WITHIN {
-        let value = begin + (end - begin) * f64::from(part) / f64::from(WITHIN);
+    for part in 1..SLICES {
+        let value = begin + (end - begin) * f64::from(part) / f64::from(SLICES);
         if !explains(value) {
             return last_that(explains, good, value);
         }

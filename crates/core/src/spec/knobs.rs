@@ -160,8 +160,9 @@ impl Rig {
     /// Shows every number to `visitor`, which may change it.
     ///
     /// After the visitor has seen the numbers of one thing, they are held to what belongs together:
-    /// a release is not above its press, a dead zone leaves a way, a zone has a size. So a rig that
-    /// was checked stays one.
+    /// a release is not above its press, a dead zone leaves a way, a zone has a size. What a combo
+    /// takes in all, and whether a border crosses itself, is not held: [`Rig::with_alone`] and the
+    /// reader of files look at that.
     fn visit(&mut self, visitor: &mut Visitor) {
         let mut hz = self.rate.hz();
         visitor(&[key("sampling"), key(tunable::POLL_HZ.name)], &tunable::POLL_HZ, &mut hz);
