@@ -66,7 +66,7 @@ impl<'r> Binder<'r> {
             roster,
             actions: ActionPlan::default(),
             combos: ComboPlan::default(),
-            touch: TouchPlan { zones, contacts, contacts_of: Vec::new() },
+            touch: TouchPlan { zones, contacts, ..TouchPlan::default() },
             thresholds: Vec::new(),
             pairs: Vec::new(),
             feeds: Vec::new(),
@@ -94,14 +94,17 @@ impl<'r> Binder<'r> {
         let automaton = Automaton::new(&rig.combos, self.combos.signals.len(), rig.rate);
         self.combos.automaton = Arc::new(automaton);
         self.combos.modes = rig.modes.iter().map(BoundMode::new).collect();
+        let sample = SamplePlan {
+            controls: devices::controls(self.roster, rig, &self.thresholds),
+            devices: self.roster.devices().map(|(_, device)| device.range()).collect(),
+            thresholds: self.thresholds,
+        };
+        self.touch.hears_movements =
+            self.touch.contacts.iter().any(|contact| panels::hears_movements(contact, &sample));
         Plan {
             rate: rig.rate,
             period: rig.rate.period_seconds(),
-            sample: SamplePlan {
-                controls: devices::controls(self.roster, rig, &self.thresholds),
-                devices: self.roster.devices().map(|(_, device)| device.range()).collect(),
-                thresholds: self.thresholds,
-            },
+            sample,
             election: devices::election(self.roster, &rig.main),
             gestures,
             touch: self.touch,

@@ -193,7 +193,8 @@ impl Machine {
     fn receive(&mut self, plan: &Plan, events: &[Event]) {
         let Machine { sampler, election, panels, .. } = self;
         let is_asked = plan.touch.is_asked();
-        sampler.receive(&plan.sample, events, election, |controls, event| {
+        let tells_all = is_asked && plan.touch.hears_movements;
+        sampler.receive(&plan.sample, events, election, tells_all, |controls, event| {
             if is_asked {
                 panels.receive(&plan.touch, controls, event);
             }

@@ -93,7 +93,8 @@ impl Sampler {
     }
 
     /// Takes in the events of a tick, and shows those to `heard` that count: what a device says
-    /// while nobody listens must not move anything.
+    /// while nobody listens must not move anything. Those that are plain, for they say where a
+    /// control is, and nothing else, are shown only if it `tells_all`.
     ///
     /// Each in this order: debounces that are over by then are let through; a presence is heard;
     /// what a device says that cannot be heard is left out; use is noted for the election; the
@@ -104,11 +105,16 @@ impl Sampler {
         plan: &SamplePlan,
         events: &[Event],
         election: &mut Election,
+        tells_all: bool,
         mut heard: impl FnMut(&[ControlState], &Event),
     ) {
         let mut events = events;
         while !events.is_empty() {
-            events = self.receive_plain(plan, events, election, &mut heard);
+            events = self.receive_plain(plan, events, election, |controls, event| {
+                if tells_all {
+                    heard(controls, event);
+                }
+            });
             let Some((event, rest)) = events.split_first() else { return };
             if self.receive_any(plan, event, election) {
                 heard(&self.controls, event);

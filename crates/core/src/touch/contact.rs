@@ -59,6 +59,16 @@ impl Contact {
         self.turn.place(near, far)
     }
 
+    /// The same for what a poll saw of its controls.
+    #[inline]
+    fn place_seen(&self, [x, y]: [&ControlState; 2]) -> [f32; 2] {
+        match self.turn {
+            // The shares are known already.
+            Turn::None => [x.value, y.value],
+            _ => self.place_of([x.seen, y.seen]),
+        }
+    }
+
     /// A place in shares of the picture as millimetres from its top left.
     pub(crate) fn in_mm(&self, place: [f32; 2]) -> [f32; 2] {
         [place[0] * self.size[0], place[1] * self.size[1]]
@@ -107,7 +117,7 @@ pub(crate) struct Landing {
 /// landed since are two; the lift comes first.
 ///
 /// Both a lift and a landing may be absent: then the finger moved, or its zones changed.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct ContactUpdate {
     /// The contact.
     pub(crate) contact: ContactId,
@@ -152,9 +162,9 @@ pub(crate) struct ContactState {
     has: ZoneSet,
     /// Those that had it at the tick before.
     had: ZoneSet,
-    /// When one of its controls was last reported on.
+    /// When one of its controls was last reported on, as far as it heard of that.
     reported: Nanos,
-    /// What x and y reported last.
+    /// What x and y reported last, when it last heard of anything.
     place: [i32; 2],
     /// Where the last poll saw it, as x and y report it.
     polled: [i32; 2],
@@ -172,12 +182,15 @@ impl ContactState {
 
     /// Hears a report about one of its controls, which have taken it in.
     pub(crate) fn hear(&mut self, contact: &Contact, controls: &[ControlState], event: &Event) {
-        let is_taken_back = event.marks.contains(Marks::CANCELLED);
+        let place = [contact.x, contact.y].map(|axis| controls[axis.index()].actual);
+        let is_of_down = event.control == contact.down;
+        if is_of_down {
+            // Movements before may not have been told.
+            self.place = place;
+        }
         // Also what a debounce let through before this report, which may be of the next finger.
-        self.turn(contact, controls, is_taken_back && event.control == contact.down);
-        self.reported = event.time;
-        let actual = |axis: ControlId| controls[axis.index()].actual;
-        self.place = [actual(contact.x), actual(contact.y)];
+        self.turn(contact, controls, is_of_down && event.marks.contains(Marks::CANCELLED));
+        (self.reported, self.place) = (event.time, place);
     }
 
     /// Finds out whether a finger was lifted, put down, or both. What a debounce
@@ -219,25 +232,24 @@ impl ContactState {
         }
     }
 
-    /// Moves it to a place, or lifts it, while these zones are closed.
-    fn follow(
-        &mut self,
-        (zones, by): (&Zones, Pointing),
-        place: Option<([f32; 2], f32)>,
-        closed: ZoneSet,
-    ) {
+    /// Moves it to a place on the picture, while these zones are closed.
+    #[inline]
+    fn follow(&mut self, zones: &Zones, contact: &Contact, place: [f32; 2], closed: ZoneSet) {
         // What was held must land again when a zone opens again.
         self.began = self.began.without(closed);
         // What hovers did not begin anywhere.
-        let began = (self.is_down && by != Pointing::Hover).then_some(self.began);
-        let closed = closed.or(zones.deaf_to(by));
-        self.has = place.map_or(ZoneSet::EMPTY, |(place, proportion)| {
-            zones.having(place, proportion, began, closed)
-        });
-        if place.is_some() && !self.is_down {
+        let began = (self.is_down && contact.by != Pointing::Hover).then_some(self.began);
+        let closed = closed.or(zones.deaf_to(contact.by));
+        self.has = zones.having(place, contact.proportion(), began, closed);
+        if !self.is_down {
             self.began = self.has.without(zones.following);
         }
-        self.is_down = place.is_some();
+        self.is_down = true;
+    }
+
+    /// Lifts it.
+    fn leave(&mut self) {
+        (self.has, self.is_down) = (ZoneSet::EMPTY, false);
     }
 
     /// Moves it to where a poll at the instant `now` finds it, while these zones are closed.
@@ -266,21 +278,23 @@ impl ContactState {
             Lift { time: end.time, place, is_broken: end.is_broken }
         });
         if is_another {
-            self.follow((zones, contact.by), None, closed);
+            self.leave();
             self.had = ZoneSet::EMPTY;
         }
-        let seen = |axis: ControlId| controls[axis.index()].seen;
-        self.polled = [seen(contact.x), seen(contact.y)];
-        let place = contact.place_of(self.polled);
-        let there = is_down.then_some((place, contact.proportion()));
-        self.follow((zones, contact.by), there, closed);
+        let [x, y] = [contact.x, contact.y].map(|axis| &controls[axis.index()]);
+        self.polled = [x.seen, y.seen];
+        let place = contact.place_seen([x, y]);
+        match is_down {
+            true => self.follow(zones, contact, place, closed),
+            false => self.leave(),
+        }
         let changed = was.difference(self.has);
         let news = ContactUpdate {
             contact: n,
             lifted,
             landed: (is_down && (!was_down || is_another)).then_some(self.landing),
             place: contact.in_mm(place),
-            at: self.reported,
+            at: self.reported.max(x.heard()).max(y.heard()),
             zones: self.has,
             is_taken: self.has.meets(zones.taking),
         };
@@ -321,9 +335,93 @@ impl ContactState {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::base::DeviceId;
+    use crate::device::Control;
+    use crate::sample::SampledControl;
+    use crate::spec::EdgeSettings;
     use proptest::prelude::*;
 
+    /// What happens to the contact of the tests below.
+    #[derive(Clone, Copy, Debug)]
+    enum Happening {
+        /// One of its controls, its presence first, reports this.
+        Report(usize, i32),
+        /// Its panel takes the finger back.
+        TakenBack,
+        /// Its panel can no longer be heard.
+        Lost,
+        /// A loop polls.
+        Poll,
+    }
+
+    fn happening() -> impl Strategy<Value = Happening> {
+        prop_oneof![
+            3 => (0..2i32).prop_map(|value| Happening::Report(0, value)),
+            6 => (1..3usize, 0..=100i32).prop_map(|(part, value)| Happening::Report(part, value)),
+            1 => Just(Happening::TakenBack),
+            1 => Just(Happening::Lost),
+            3 => Just(Happening::Poll),
+        ]
+    }
+
+    /// The contact of a panel of 100 by 100 units, and how its controls are sampled.
+    fn one(latched: bool) -> (Contact, [SampledControl; 3]) {
+        let travel = [ControlKind::Position { min: 0, max: 100 }; 2];
+        let [down, x, y] = [0, 1, 2].map(ControlId);
+        let (size, turn, by) = ([100.0; 2], Turn::None, Pointing::Finger);
+        let contact = Contact { down, x, y, size, turn, by, panel: 0, travel, pixels: None };
+        let sampled = [ControlKind::Button, travel[0], travel[1]].map(|kind| {
+            let control = Control { device: DeviceId(0), kind, is_presence: false };
+            SampledControl::with(control, EdgeSettings { latched, ..EdgeSettings::DEFAULT })
+        });
+        (contact, sampled)
+    }
+
     proptest! {
+        /// A contact that hears of no movement finds out the same as one that hears of all.
+        #[test]
+        fn movements_need_not_be_told(
+            latched: bool,
+            happenings in prop::collection::vec(happening(), 0..60),
+        ) {
+            let (contact, how) = one(latched);
+            let mut controls = how.map(|how| ControlState::at_rest(how.control.kind));
+            let [mut all, mut few] = [ContactState::default(); 2];
+            let (zones, mut presses, mut time) = (Zones::default(), 0, Nanos(0));
+            for happening in happenings {
+                time.0 += 1_000_000;
+                let (part, value, marks) = match happening {
+                    Happening::Report(part, value) => (part, value, Marks::empty()),
+                    Happening::TakenBack => (0, 0, Marks::CANCELLED),
+                    Happening::Lost => {
+                        controls[0].let_go(ControlKind::Button, time);
+                        continue;
+                    }
+                    Happening::Poll => {
+                        controls.iter_mut().zip(&how).for_each(|(control, how)| {
+                            control.sample(how, &[]);
+                        });
+                        let polled = |state: &mut ContactState| {
+                            let at = (ZoneSet::EMPTY, time);
+                            state.poll(&zones, (&contact, ContactId(0)), &controls, at)
+                        };
+                        prop_assert_eq!(polled(&mut few), polled(&mut all));
+                        controls.iter_mut().for_each(|control| { control.age(); });
+                        continue;
+                    }
+                };
+                let event = Event { time, value, control: ControlId(part as u16), marks };
+                if controls[part].receive(&how[part], &[], &event) {
+                    presses += 1;
+                    controls[part].press_order = presses;
+                }
+                all.hear(&contact, &controls, &event);
+                if part == 0 {
+                    few.hear(&contact, &controls, &event);
+                }
+            }
+        }
+
         /// However the panel is turned, a finger is at the nearest number there is to where it
         /// is, and what its controls' values say agrees.
         #[test]

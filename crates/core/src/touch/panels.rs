@@ -23,6 +23,12 @@ pub(crate) struct TouchPlan {
     /// For each control the contacts it is part of, which lie side by side: the first
     /// and how many. Empty where no zone and no gesture asks.
     pub(crate) contacts_of: Vec<(ContactId, u16)>,
+    /// Whether contacts hear of every movement. Otherwise they ask their controls, when they are
+    /// polled or a finger is lifted, and most events need not be told. That is not enough where a
+    /// debounce finds out later that a finger was lifted: where was it then? Nor where something
+    /// else than a button says that a finger is there, or something else than a place, which has
+    /// no rest to go back to, says where.
+    pub(crate) hears_movements: bool,
 }
 
 impl TouchPlan {
@@ -118,7 +124,8 @@ impl Panels {
         self.updates.clear();
     }
 
-    /// Takes in an event of a control that may be part of a contact.
+    /// Takes in an event of a control that may be part of a contact, unless it is a movement and
+    /// no contact [hears](TouchPlan::hears_movements) of these.
     ///
     /// Apart, so that taking in events stays small where nobody asks for contacts.
     #[inline(never)]

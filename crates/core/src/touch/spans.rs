@@ -3,14 +3,21 @@
 use crate::base::{ZoneId, ZoneSet};
 use alloc::vec::Vec;
 
+/// A panel is parted into so many stretches of the same length along each axis.
+const STRETCHES: usize = 64;
+
 /// The extents of rectangles along one axis. Asking which of them hold a number takes as long as
-/// finding the number among their edges.
+/// going through the edges of its stretch of the panel.
 ///
-/// Invariants: edges rise; there are as many sets as edges.
-#[derive(Clone, Debug, Default)]
+/// Invariants: edges rise; there are as many sets as edges. For each stretch, `before` is how many
+/// edges no number of it is below; the first one holds all numbers that are lower, and the last all
+/// that are higher.
+#[derive(Clone, Debug)]
 pub(super) struct Spans {
     /// Where one of them begins or ends.
     edges: Vec<f32>,
+    /// For each stretch of the panel.
+    before: [u16; STRETCHES],
     /// For each edge those that hold the numbers from it up to the next one.
     holding: Vec<ZoneSet>,
 }
@@ -27,14 +34,30 @@ impl Spans {
             extents.iter().filter(holds).map(|(zone, _)| *zone).collect()
         };
         let holding = edges.iter().map(held).collect();
-        Spans { edges, holding }
+        let begin = |stretch: usize| stretch as f32 / STRETCHES as f32;
+        let mut before = [0; STRETCHES];
+        for (stretch, before) in before.iter_mut().enumerate().skip(1) {
+            *before = edges.partition_point(|edge| *edge <= begin(stretch)) as u16;
+        }
+        Spans { edges, before, holding }
     }
 
     /// Those that hold a number.
     #[inline]
     pub(super) fn holding(&self, number: f32) -> ZoneSet {
-        let after = self.edges.partition_point(|edge| *edge <= number);
+        // A power of two of them: the product is exact.
+        let stretch = (number * STRETCHES as f32) as usize;
+        let mut after = usize::from(self.before[stretch.min(STRETCHES - 1)]);
+        while self.edges.get(after).is_some_and(|edge| *edge <= number) {
+            after += 1;
+        }
         after.checked_sub(1).map_or(ZoneSet::EMPTY, |at| self.holding[at])
+    }
+}
+
+impl Default for Spans {
+    fn default() -> Self {
+        Spans::new(&[])
     }
 }
 

@@ -5,10 +5,11 @@
 //! numbered in the order of the roster, those of a panel side by side.
 
 use super::Binder;
-use crate::base::{ActionId, ContactId, ControlId, ZoneId};
+use crate::base::{ActionId, ContactId, ControlId, Nanos, ZoneId};
 use crate::device::{ControlKind, ControlRef, Device, DeviceKind, Roster};
 use crate::gesture::{BoundGesture, GesturePlan, OriginAxis, Signs};
 use crate::plan::ActionGate;
+use crate::sample::SamplePlan;
 use crate::spec::{Gesture, Pointing, PointingSet, Rig, Surface, Turn};
 use crate::touch::Contact;
 use alloc::{format, vec, vec::Vec};
@@ -88,6 +89,14 @@ pub(super) fn contacts(roster: &Roster, rig: &Rig) -> Vec<Contact> {
         panel += u16::from(contacts.len() > before || device.info.kind == DeviceKind::Glass);
     }
     contacts
+}
+
+/// Whether a contact has to hear of every movement; see [`TouchPlan::hears_movements`].
+pub(super) fn hears_movements(contact: &Contact, sample: &SamplePlan) -> bool {
+    let down = sample.control(contact.down);
+    let is_place = |kind: &ControlKind| matches!(kind, ControlKind::Position { .. });
+    let is_plain = down.control.kind.is_button() && contact.travel.iter().all(is_place);
+    !is_plain || down.edges.debounce > Nanos(0)
 }
 
 /// What the zones and gestures of a rig are made by.
