@@ -139,7 +139,8 @@ pub(crate) struct GestureAttempt {
     pub(crate) met: Option<Tick>,
     /// The tick at which it fired; later than `met` where it waited for other gestures.
     pub(crate) fired: Option<Tick>,
-    /// What it gives, y up; see [`GestureKind`] for its meaning and range.
+    /// What it gives, y up; see [`GestureKind`] for its meaning and range. While another attempt
+    /// gives the value of the gesture, what this one gave when it was last asked.
     pub(crate) value: [f32; 2],
     /// When it was over: when the last finger of a tap was lifted, the first of anything else.
     pub(crate) over: Option<Nanos>,
@@ -208,6 +209,12 @@ impl GestureAttempt {
     /// Its fingers so far, in the order in which they landed.
     pub(crate) fn fingers(&self) -> &[Finger] {
         &self.fingers[..usize::from(self.count)]
+    }
+
+    /// Whether it has a single finger so far.
+    #[inline]
+    pub(crate) const fn has_one_finger(&self) -> bool {
+        self.count == 1
     }
 
     /// The finger that it began with.

@@ -7,7 +7,7 @@ use crate::base::{ControlId, GestureId, ZoneId};
 use crate::gesture::{Apart, Check, Signs};
 use crate::spec::{
     Gesture, GestureKind, LengthUnit, LimitSense, MeasuredFrom, Outline, PanelEdge, PointingSet,
-    Quantity, SwipeDirections, SwipeFires,
+    Quantity, StickCentre, SwipeDirections, SwipeFires,
 };
 use crate::touch::Zones;
 use alloc::vec::Vec;
@@ -120,6 +120,9 @@ pub(crate) struct BoundGesture {
     pub(crate) is_held_alone: bool,
     /// Whether it gives something while it lasts.
     pub(crate) gives: bool,
+    /// Whether what an attempt gives depends on more than where its fingers are now: on where
+    /// they were before, or where its origin was when they moved last.
+    pub(crate) remembers: bool,
     /// Whether an attempt with a single finger is told of its movements: it is judged by
     /// them, or gives something.
     pub(crate) is_watching: bool,
@@ -164,6 +167,8 @@ impl BoundGesture {
             needs_turn: matches!(gesture.kind, GestureKind::Rotate),
             follows: follows(gesture.kind),
             gives,
+            remembers: gesture.kind == GestureKind::Stick(StickCentre::Following)
+                || origin.is_some(),
             is_press,
             is_held_alone: is_press && is_alone,
             kind: gesture.kind,

@@ -11,8 +11,9 @@
 //!
 //! A movement is told only to the attempts that are judged by movements, or give something, or
 //! have several fingers. All others catch up with their finger when they are asked: when it is
-//! lifted, when another one joins it, or when somebody looks. So the cost of a tick follows what
-//! can come of it, and not how many attempts go on.
+//! lifted, when another one joins it, or when somebody looks. Of several attempts at a gesture
+//! that last one gives its value; what the others would give is worked out when they take over,
+//! or are over. So the cost of a tick follows what can come of it, and not how many attempts go on.
 //!
 //! Nothing is allocated after [`GestureEngine::fit`].
 //!
@@ -45,9 +46,7 @@ use crate::spec::{GestureKind, Pointing, Quantity, StickCentre};
 use crate::touch::{Contact, ContactUpdate, Landing};
 use alloc::vec::Vec;
 use lifting::lift;
-use moments::{
-    Stepped, due, earliest, follow, hold, is_hopeless, judge, judge_held, one_tap, step,
-};
+use moments::{Step, follow, hold, is_hopeless, judge, judge_held, one_tap, step};
 pub use shown::GestureCandidate;
 
 /// At most this many attempts go on at once; a finger that lands when there are as many begins
@@ -196,19 +195,26 @@ impl GestureEngine {
         for attempt in attempts.iter_mut() {
             if !attempt.is_over && (attempt.is_watching || is_any_lifted) {
                 let of = poll.gesture(attempt);
-                let stepped = listen(attempt, of, ways, poll);
-                match stepped {
-                    Some(Stepped { is_lifting: true, moved }) => {
+                if is_any_lifted {
+                    attempt.bring_value_up_to_date(of);
+                }
+                match listen(attempt, of, ways, poll) {
+                    Step::Lifted(moved) => {
                         let taps = &mut taps[attempt.gesture.index()];
                         lift(attempt, of, (ways, taps), poll, moved);
                         is_any_over = true;
                     }
-                    _ if of.is_press && attempt.phase == AttemptPhase::Trying => {
-                        wake = earliest(wake, due(attempt, of, poll.now));
+                    _ if of.is_press => {
+                        if attempt.phase == AttemptPhase::Trying {
+                            wake = moments::wake(wake, attempt, of, poll.now);
+                        }
                     }
-                    None if of.origin.is_none() => {}
-                    _ if attempt.is_lasting && of.gives => give(attempt, of, states),
-                    _ => {}
+                    Step::None => {}
+                    Step::Moved(_) if !attempt.is_lasting || !of.gives => {}
+                    Step::Moved(_) if of.remembers || states.is_given_by(attempt) => {
+                        give(attempt, of, states);
+                    }
+                    Step::Moved(_) => {}
                 }
             }
             is_any_met |= attempt.phase == AttemptPhase::Met;
@@ -265,7 +271,7 @@ impl GestureEngine {
                 judge(&mut attempt, of, landing.time, poll.tick);
             }
             self.is_any_met |= attempt.phase == AttemptPhase::Met;
-            self.wake = earliest(self.wake, due(&attempt, of, poll.now));
+            self.wake = moments::wake(self.wake, &attempt, of, poll.now);
             self.attempts.push(attempt);
         }
     }
@@ -286,12 +292,12 @@ impl GestureEngine {
     ///
     /// Something that waits is looked at at every tick: what holds it back may pass by time.
     fn next_wake(&self, poll: GesturePoll) -> Option<Nanos> {
-        let when = |attempt: &GestureAttempt| match attempt.phase {
+        let sooner = |before: Option<Nanos>, attempt: &GestureAttempt| match attempt.phase {
             AttemptPhase::Met => Some(Nanos(poll.now.0 + 1)),
-            AttemptPhase::Trying => due(attempt, poll.gesture(attempt), poll.now),
-            AttemptPhase::Fired => None,
+            AttemptPhase::Trying => moments::wake(before, attempt, poll.gesture(attempt), poll.now),
+            AttemptPhase::Fired => before,
         };
-        self.attempts.iter().filter_map(when).min()
+        self.attempts.iter().fold(None, sooner)
     }
 }
 
@@ -299,31 +305,27 @@ impl GestureEngine {
 /// time are what matters. Nothing but an origin that moves is heard by one whose fingers were not
 /// reported on.
 #[inline]
-fn listen(
-    attempt: &mut GestureAttempt,
-    of: &BoundGesture,
-    ways: &Ways,
-    poll: GesturePoll,
-) -> Option<Stepped> {
-    if let Some(origin) = poll.origin(of, attempt.size) {
+fn listen(attempt: &mut GestureAttempt, of: &BoundGesture, ways: &Ways, poll: GesturePoll) -> Step {
+    let origin = poll.origin(of, attempt.size);
+    if let Some(origin) = origin {
         attempt.centre = origin;
     }
-    let stepped = step(attempt, of, &ways.tracks, poll.tick);
-    match stepped {
-        Some(Stepped { is_lifting: true, .. }) => return stepped,
-        // Only when all fingers are where they are now: between two of them nothing was as it is.
-        Some(Stepped { moved, .. }) => follow(attempt, of, moved, poll.tick),
-        None if of.origin.is_some() && poll.has_moved_origin => {
-            follow(attempt, of, poll.now, poll.tick);
-        }
-        None => {}
+    let step = match step(attempt, of, &ways.tracks, poll.tick) {
+        Step::None if origin.is_some() && poll.has_moved_origin => Step::Moved(poll.now),
+        step => step,
+    };
+    // Only when all fingers are where they are now: between two of them nothing was as it is.
+    match step {
+        Step::Lifted(_) => return step,
+        Step::Moved(at) => follow(attempt, of, at, poll.tick),
+        Step::None => {}
     }
     // Time alone brings nothing further but a press, and what that has to spare while it waits
     // for others.
     if of.is_press && attempt.phase != AttemptPhase::Fired {
         hold(attempt, of, poll.now, poll.tick);
     }
-    stepped
+    step
 }
 
 /// What an attempt that lasts gives now.

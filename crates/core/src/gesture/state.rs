@@ -125,11 +125,17 @@ impl GestureStates {
         }
     }
 
+    /// Whether an attempt is the one that gives the value of its gesture.
+    #[inline]
+    pub(super) fn is_given_by(&self, attempt: &GestureAttempt) -> bool {
+        self.states[attempt.gesture.index()].driver == attempt.first().landing.id
+    }
+
     /// An attempt that lasts gives something else; it shows if this is the one that gives the value
     /// of its gesture.
     #[inline]
     pub(super) fn give(&mut self, attempt: &GestureAttempt) {
-        if self.states[attempt.gesture.index()].driver == attempt.first().landing.id {
+        if self.is_given_by(attempt) {
             self.change(attempt.gesture).value = attempt.value;
         }
     }
@@ -141,7 +147,7 @@ impl GestureStates {
         state.lasting -= u16::from(attempt.is_lasting);
         state.trying -= u16::from(!attempt.has_fired());
         state.rest();
-        attempt.is_lasting && state.driver == attempt.first().landing.id
+        attempt.is_lasting && self.is_given_by(attempt)
     }
 
     /// An attempt gives the value of its gesture from now on.

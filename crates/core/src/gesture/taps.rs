@@ -62,7 +62,13 @@ impl Landings {
     /// Whether a finger is in both.
     #[inline]
     pub(crate) fn meet(&self, others: &Landings) -> bool {
-        self.sieve & others.sieve != 0 && self.ids().iter().any(|&id| others.has(id))
+        self.sieve & others.sieve != 0 && self.share(others)
+    }
+
+    /// The same, asked of each finger.
+    #[inline(never)]
+    fn share(&self, others: &Landings) -> bool {
+        self.ids().iter().any(|&id| others.has(id))
     }
 }
 

@@ -276,6 +276,33 @@ impl SwipeDirections {
     pub const WORDS: [&'static str; 8] =
         ["right", "up-right", "up", "up-left", "left", "down-left", "down", "down-right"];
 
+    /// How far `way` (y up) leads along the [nearest](SwipeDirections::nearest) of these, and how
+    /// far beside that: the scalar product and the size of the cross product. `None` for a way of
+    /// no length.
+    ///
+    /// The four and the eight are what most swipes ask for, and swipes are asked at every movement:
+    /// for them both are told from the sizes of the parts of the way.
+    pub(crate) fn along_and_beside(self, way: [f32; 2]) -> Option<[f32; 2]> {
+        const HALF: f32 = core::f32::consts::FRAC_1_SQRT_2;
+        let [x, y] = way.map(f32::abs);
+        let [long, short] = if x < y { [y, x] } else { [x, y] };
+        let diagonal = HALF * long + HALF * short;
+        match self {
+            // As short as this it has no length.
+            _ if long * long == 0.0 => return None,
+            SwipeDirections::FOUR => return Some([long, short]),
+            SwipeDirections::EIGHT if diagonal < long => return Some([long, short]),
+            SwipeDirections::EIGHT if diagonal > long => {
+                return Some([diagonal, HALF * long - HALF * short]);
+            }
+            // Of two directions that are as near, their order decides.
+            _ => {}
+        }
+        let axis = self.nearest(way)?;
+        let along = axis[0] * way[0] + axis[1] * way[1];
+        Some([along, (axis[0] * way[1] - axis[1] * way[0]).abs()])
+    }
+
     /// The direction of these that is nearest to `way` (y up), as a vector of
     /// length 1: of two that are as near the later one, counter-clockwise from the
     /// right. `None` for a way of no length.
@@ -297,18 +324,20 @@ impl SwipeDirections {
         if length == 0.0 {
             return None;
         }
-        let SwipeDirections::Some(mut bits) = self else {
+        let SwipeDirections::Some(bits) = self else {
             return Some(way.map(|part| part / length));
         };
-        let (mut nearest, mut most) = (None, f32::NEG_INFINITY);
-        while let Some(axis) = AXES.get(bits.trailing_zeros() as usize) {
-            let along = axis[0] * way[0] + axis[1] * way[1];
-            if along >= most {
-                (nearest, most) = (Some(axis), along);
-            }
-            bits &= bits - 1;
+        let [x, y] = way;
+        // The products with the first four axes; those with the others are the same, negative.
+        let [right, up] = [HALF * x + HALF * y, HALF * y - HALF * x];
+        let alongs = [x, right, y, up, -x, -right, -y, -up];
+        let (mut nearest, mut most) = (AXES.len(), f32::NEG_INFINITY);
+        for (n, along) in alongs.into_iter().enumerate() {
+            let is_nearer = (bits >> n) & 1 != 0 && along >= most;
+            nearest = if is_nearer { n } else { nearest };
+            most = if is_nearer { along } else { most };
         }
-        nearest.copied()
+        AXES.get(nearest).copied()
     }
 }
 
@@ -462,6 +491,7 @@ pub struct Sign {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
     use rstest::rstest;
 
     #[rstest]
@@ -477,5 +507,39 @@ mod tests {
         #[case] nearest: Option<[f32; 2]>,
     ) {
         assert_eq!(toward.nearest(way), nearest);
+    }
+
+    proptest! {
+        /// The last of those directions whose products with the way are the largest, also where
+        /// several are as near, and where a way is so short that its square is 0.
+        #[test]
+        fn the_nearest_direction_has_the_largest_product(
+            bits in prop_oneof![Just(0x55u8), Just(0xff), any::<u8>()],
+            way in [part(), part()],
+        ) {
+            let half = core::f32::consts::FRAC_1_SQRT_2;
+            let parts = [1.0, half, 0.0, -half, -1.0, -half, 0.0, half];
+            let along = |n: usize| parts[n] * way[0] + parts[(n + 6) % 8] * way[1];
+            let most = (0..8)
+                .filter(|n| bits & (1 << n) != 0 && length(way) > 0.0)
+                .max_by(|&a, &b| along(a).partial_cmp(&along(b)).unwrap());
+            let expected = most.map(|n| [parts[n], parts[(n + 6) % 8]]);
+            let toward = SwipeDirections::Some(bits);
+            prop_assert_eq!(toward.nearest(way), expected);
+            let [x, y] = way;
+            let split = expected.map(|axis| {
+                [axis[0] * x + axis[1] * y, (axis[0] * y - axis[1] * x).abs()]
+            });
+            prop_assert_eq!(toward.along_and_beside(way), split);
+        }
+    }
+
+    /// A part of a way, as large as that of another one at times.
+    fn part() -> impl Strategy<Value = f32> {
+        prop_oneof![
+            2 => -200.0f32..200.0,
+            2 => (-3i8..=3).prop_map(f32::from),
+            1 => prop_oneof![Just(-0.0f32), Just(1e-30), Just(-1e-30)],
+        ]
     }
 }

@@ -73,22 +73,23 @@ impl GestureAttempt {
     }
 
     /// How far it went along the nearest direction that its gesture allows, and how far beside
-    /// that; nothing if it did not go anywhere.
-    ///
-    /// By the scalar product and the size of the cross product with the direction; both are in the
-    /// unit of the gesture.
+    /// that, in the unit of the gesture; nothing if it did not go anywhere.
     #[inline(never)]
     fn off_axis(&self, of: &BoundGesture) -> Option<[f32; 2]> {
-        let way = self.way_up();
-        let axis = of.toward.nearest(way)?;
-        let along = axis[0] * way[0] + axis[1] * way[1];
-        Some([along, (axis[0] * way[1] - axis[1] * way[0]).abs()])
+        of.toward.along_and_beside(self.way_up())
     }
 
     /// It fires: what it gives may be measured from here on.
     pub(crate) fn begin_output(&mut self, of: &BoundGesture) {
         if of.measured_from == MeasuredFrom::Firing {
             self.zero = Some((self.way_up(), length(self.last_line), self.turned));
+        }
+    }
+
+    /// What it gives as its fingers are, if it lasts: nobody may have asked since they moved.
+    pub(crate) fn bring_value_up_to_date(&mut self, of: &BoundGesture) {
+        if self.is_lasting && of.gives && !of.remembers {
+            self.value = self.output(of);
         }
     }
 

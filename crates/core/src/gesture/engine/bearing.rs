@@ -78,11 +78,11 @@ impl GestureEngine {
     ///
     /// They stay in the list until [`GestureEngine::conclude`] tells of them.
     fn end(&mut self, fingers: &Landings, by: GestureId, counts: impl Fn(&GestureAttempt) -> bool) {
-        self.is_any_over = true;
         for other in &mut self.attempts {
             let is_open = other.phase != AttemptPhase::Fired && other.cancelled_by.is_none();
-            if is_open && other.landings().meet(fingers) && counts(other) {
+            if is_open && counts(other) && other.landings().meet(fingers) {
                 other.cancelled_by = Some(by);
+                self.is_any_over = true;
             }
         }
     }
@@ -142,6 +142,8 @@ impl GestureEngine {
         attempt.begin_output(of);
         attempt.value = attempt.output(of);
         attempt.is_lasting = of.kind.lasts() && attempt.over.is_none();
+        // One that was lifted and waited since then has nothing more to wait for.
+        self.is_any_over |= attempt.is_over;
         self.states.fire(attempt, poll.down(attempt.first().contact));
         let (gesture, fingers) = (attempt.gesture, *attempt.landings());
         self.take(poll, gesture, &fingers);
@@ -154,11 +156,15 @@ impl GestureEngine {
     /// a tap only once.
     fn take(&mut self, poll: GesturePoll, fired: GestureId, fingers: &Landings) {
         let of = poll.plan.gesture(fired);
+        if of.kind.lasts() && !of.takes {
+            return;
+        }
         let takes = |gesture: GestureId| match gesture == fired {
             true => !of.kind.lasts(),
+            false if !of.takes => false,
             false => {
                 let its = poll.plan.gesture(gesture);
-                of.takes && !of.beside.contains(&gesture) && !its.beside.contains(&fired)
+                !of.beside.contains(&gesture) && !its.beside.contains(&fired)
             }
         };
         self.end(fingers, fired, |other| takes(other.gesture));

@@ -17,7 +17,11 @@ impl GestureEngine {
                 let mut attempt = self.attempts[at];
                 judge_held(&mut attempt, poll.gesture(&self.attempts[at]), poll.tick);
                 attempt.catch_up_with(&self.ways.tracks);
-                self.forget(poll, &attempt);
+                if self.forget(poll, &attempt) {
+                    let (before, after) = self.attempts.split_at_mut(at);
+                    let others = before[..kept].iter_mut().chain(&mut after[1..]);
+                    hand_over(poll, attempt.gesture, others, &mut self.states);
+                }
                 continue;
             }
             if kept < at {
@@ -29,16 +33,14 @@ impl GestureEngine {
     }
 
     /// An attempt is over: its gesture has one less, and what came of it is told, unless it was
-    /// none.
+    /// none. Returns whether another one has to give the value of its gesture.
     ///
     /// One of too few fingers or taps was none: nobody is told of the first finger of a pinch.
-    fn forget(&mut self, poll: GesturePoll, attempt: &GestureAttempt) {
+    fn forget(&mut self, poll: GesturePoll, attempt: &GestureAttempt) -> bool {
         let of = poll.gesture(attempt);
-        if self.states.end(attempt) {
-            self.hand_over(poll, attempt.gesture);
-        }
+        let has_given = self.states.end(attempt);
         if !attempt.is_told(of) {
-            return;
+            return has_given;
         }
         let contact = poll.down(attempt.first().contact);
         let ended = attempt.over.unwrap_or(poll.now);
@@ -50,19 +52,25 @@ impl GestureEngine {
             (None, None) => GestureOutcome::Missed,
         };
         self.verdicts.push(verdict.with_checks(&attempt.tally, &of.checks));
+        has_given
     }
+}
 
-    /// The attempt that gave the value of a gesture is over: of those that still
-    /// last, the one that fired last gives it.
-    ///
-    /// Of those that fired at one tick the one that began last.
-    fn hand_over(&mut self, poll: GesturePoll, gesture: GestureId) {
-        let lasts = |attempt: &&GestureAttempt| {
-            attempt.gesture == gesture && attempt.is_lasting && attempt.over.is_none()
-        };
-        if let Some(&next) = self.attempts.iter().filter(lasts).max_by_key(|next| next.fired) {
-            let contact = poll.down(next.first().contact);
-            self.states.hand_over(&next, contact);
-        }
+/// The attempt that gave the value of a gesture is over: of those that still last, the one that
+/// fired last gives it.
+///
+/// Of those that fired at one tick the one that began last.
+fn hand_over<'a>(
+    poll: GesturePoll,
+    gesture: GestureId,
+    others: impl Iterator<Item = &'a mut GestureAttempt>,
+    states: &mut GestureStates,
+) {
+    let lasts = |attempt: &&mut GestureAttempt| {
+        attempt.gesture == gesture && attempt.is_lasting && attempt.over.is_none()
+    };
+    if let Some(next) = others.filter(lasts).max_by_key(|next| next.fired) {
+        next.bring_value_up_to_date(poll.plan.gesture(gesture));
+        states.hand_over(next, poll.down(next.first().contact));
     }
 }

@@ -18,8 +18,8 @@
 
 use crate::base::{Nanos, Tick};
 use crate::gesture::{
-    AttemptPhase, BoundGesture, FingerNews, GestureAttempt, Slacks, Tap, Taps, Track, Tracks,
-    measure_taps,
+    AttemptPhase, BoundGesture, Check, FingerNews, GestureAttempt, Slacks, Tap, Taps, Track,
+    Tracks, measure_taps,
 };
 use crate::spec::Quantity;
 
@@ -40,43 +40,51 @@ pub(super) fn told<'t>(
 
 /// How the fingers of an attempt went on together.
 #[derive(Clone, Copy)]
-pub(super) struct Stepped {
-    /// When the last of those that moved was reported.
-    pub(super) moved: Nanos,
-    /// Whether one of them was lifted, or went away.
-    pub(super) is_lifting: bool,
+pub(super) enum Step {
+    /// None of them was reported on.
+    None,
+    /// The last of those that moved was reported at this instant.
+    Moved(Nanos),
+    /// The same, and one of them was lifted, or went away.
+    Lifted(Nanos),
 }
 
 /// Brings the fingers of an attempt to where this tick found them, if it did any.
-#[inline]
+#[inline(always)]
 pub(super) fn step(
     attempt: &mut GestureAttempt,
     of: &BoundGesture,
     tracks: &Tracks,
     tick: Tick,
-) -> Option<Stepped> {
-    if attempt.fingers().len() == 1 {
-        let track = told(attempt, 0, tracks)?;
-        if of.is_press {
-            hold_until(attempt, of, track, tick);
-        }
-        attempt.catch_up(track);
-        return Some(Stepped { moved: track.time, is_lifting: track.news.is_end() });
+) -> Step {
+    if !attempt.has_one_finger() {
+        return step_together(attempt, of, tracks);
     }
-    let mut stepped: Option<Stepped> = None;
+    let track = tracks.of(attempt.first().contact, attempt.unit);
+    if track.news == FingerNews::None {
+        return Step::None;
+    }
+    if of.is_press {
+        hold_until(attempt, of, track, tick);
+    }
+    attempt.catch_up(track);
+    if track.news.is_end() { Step::Lifted(track.time) } else { Step::Moved(track.time) }
+}
+
+/// The same for one with several fingers.
+#[inline(never)]
+fn step_together(attempt: &mut GestureAttempt, of: &BoundGesture, tracks: &Tracks) -> Step {
+    let mut moved: Option<Nanos> = None;
+    let mut is_lifting = false;
     for n in 0..attempt.fingers().len() {
         let Some(track) = told(attempt, n, tracks) else { continue };
         attempt.move_to(of, n, track.at);
-        let before = stepped.unwrap_or(Stepped { moved: track.time, is_lifting: false });
-        stepped = Some(Stepped {
-            moved: before.moved.max(track.time),
-            is_lifting: before.is_lifting || track.news.is_end(),
-        });
+        moved = moved.max(Some(track.time));
+        is_lifting |= track.news.is_end();
     }
-    if stepped.is_some() {
-        attempt.turn(of);
-    }
-    stepped
+    let Some(moved) = moved else { return Step::None };
+    attempt.turn(of);
+    if is_lifting { Step::Lifted(moved) } else { Step::Moved(moved) }
 }
 
 /// Judges a press as it has been until its finger was reported on, which is somewhere else now.
@@ -125,21 +133,35 @@ pub(super) fn judge_held(attempt: &mut GestureAttempt, of: &BoundGesture, tick: 
 ///
 /// It judges on after the attempt was met, as long as moments come: the margin of a limit is over
 /// all of them.
+#[inline]
 pub(super) fn judge(attempt: &mut GestureAttempt, of: &BoundGesture, until: Nanos, tick: Tick) {
-    let measure = |quantity| attempt.measure(of, quantity, until);
     let is_met = match of.checks.as_slice() {
-        [check] => {
-            let slack = check.slack(measure(check.quantity));
-            attempt.tally.judge_single(slack)
-        }
-        checks => {
-            let slacks = Slacks::of(checks, attempt.tally.cares_for(), measure);
-            attempt.tally.judge(&slacks)
-        }
+        [check] => holds(attempt, of, check, until),
+        checks => hold_together(attempt, of, checks, until),
     };
     if is_met && attempt.phase == AttemptPhase::Trying {
         (attempt.phase, attempt.met) = (AttemptPhase::Met, Some(tick));
     }
+}
+
+/// Judges the only limit of an attempt. Returns whether it holds.
+#[inline(never)]
+fn holds(attempt: &mut GestureAttempt, of: &BoundGesture, check: &Check, until: Nanos) -> bool {
+    let slack = check.slack(attempt.measure(of, check.quantity, until));
+    attempt.tally.judge_single(slack)
+}
+
+/// Judges several limits of an attempt. Returns whether all of them hold.
+#[inline(never)]
+fn hold_together(
+    attempt: &mut GestureAttempt,
+    of: &BoundGesture,
+    checks: &[Check],
+    until: Nanos,
+) -> bool {
+    let measure = |quantity| attempt.measure(of, quantity, until);
+    let slacks = Slacks::of(checks, attempt.tally.cares_for(), measure);
+    attempt.tally.judge(&slacks)
 }
 
 /// Judges a movement, where movements are what matters.
@@ -205,18 +227,19 @@ pub(super) fn one_tap(
     }
 }
 
-/// When time alone brings an attempt further, if it does: no sooner than after `now`, and not
-/// where it cannot be met any more.
-pub(super) fn due(attempt: &GestureAttempt, of: &BoundGesture, now: Nanos) -> Option<Nanos> {
-    let due = attempt.due?.max(Nanos(now.0 + 1));
-    (!is_hopeless(attempt, of, now)).then_some(due)
-}
-
-/// The earlier of two instants, of those that there are.
-pub(super) fn earliest(one: Option<Nanos>, other: Option<Nanos>) -> Option<Nanos> {
-    match (one, other) {
-        (Some(one), Some(other)) => Some(one.min(other)),
-        (one, other) => one.or(other),
+/// When time alone brings an attempt further, or something else does before that. It does so no
+/// sooner than after `now`, and not where the attempt cannot be met any more.
+pub(super) fn wake(
+    before: Option<Nanos>,
+    attempt: &GestureAttempt,
+    of: &BoundGesture,
+    now: Nanos,
+) -> Option<Nanos> {
+    let due = attempt.due.map(|due| due.max(Nanos(now.0 + 1)));
+    match (before, due) {
+        (Some(before), Some(due)) if before <= due => Some(before),
+        (_, Some(due)) if !is_hopeless(attempt, of, now) => Some(due),
+        _ => before,
     }
 }
 

@@ -132,6 +132,7 @@ impl GestureEngine {
     pub(crate) fn open_verdicts(&self, poll: GesturePoll) -> Vec<GestureVerdict> {
         let ended = |attempt: &GestureAttempt| {
             let (mut ended, of) = (self.caught_up(attempt), poll.gesture(attempt));
+            ended.bring_value_up_to_date(of);
             judge_held(&mut ended, of, poll.tick);
             if ended.phase == AttemptPhase::Trying {
                 self.end_now(poll, &mut ended);
