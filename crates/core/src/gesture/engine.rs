@@ -46,7 +46,9 @@ use crate::spec::{GestureKind, Pointing, Quantity, StickCentre};
 use crate::touch::{Contact, ContactUpdate, Landing};
 use alloc::vec::Vec;
 use lifting::lift;
-use moments::{Step, follow, hold, is_hopeless, judge, judge_held, one_tap, step};
+use moments::{
+    Step, follow, hold, hold_until, is_hopeless, judge, judge_held, one_tap, step, told,
+};
 pub use shown::GestureCandidate;
 
 /// At most this many attempts go on at once; a finger that lands when there are as many begins
@@ -198,16 +200,15 @@ impl GestureEngine {
                 if is_any_lifted {
                     attempt.bring_value_up_to_date(of);
                 }
-                match listen(attempt, of, ways, poll) {
+                let step = match of.is_press {
+                    true => listen_to_press(attempt, of, ways, poll, &mut wake),
+                    false => listen(attempt, of, ways, poll),
+                };
+                match step {
                     Step::Lifted(moved) => {
                         let taps = &mut taps[attempt.gesture.index()];
                         lift(attempt, of, (ways, taps), poll, moved);
                         is_any_over = true;
-                    }
-                    _ if of.is_press => {
-                        if attempt.phase == AttemptPhase::Trying {
-                            wake = moments::wake(wake, attempt, of, poll.now);
-                        }
                     }
                     Step::None => {}
                     Step::Moved(_) if !attempt.is_lasting || !of.gives => {}
@@ -246,7 +247,7 @@ impl GestureEngine {
                 };
                 for attempt in self.attempts.iter_mut().filter(lacks) {
                     attempt.catch_up_with(&self.ways.tracks);
-                    attempt.land(update.contact, landing, update.place);
+                    attempt.land(of, update.contact, landing, update.place);
                 }
             }
             if self.attempts.len() == room(poll.plan, poll.contacts.len()) {
@@ -254,7 +255,7 @@ impl GestureEngine {
             }
             self.states.begin(n);
             let mut attempt = GestureAttempt::new(n, of, contact);
-            attempt.land(update.contact, landing, update.place);
+            attempt.land(of, update.contact, landing, update.place);
             if of.is_press {
                 let hold = f64::from(of.limit(Quantity::Hold).unwrap_or(0.0)) * 1e6;
                 attempt.due = Some(Nanos(landing.time.0 + hold as u64));
@@ -301,29 +302,50 @@ impl GestureEngine {
     }
 }
 
-/// Brings an attempt to where this tick found its fingers, and judges it where its movements or
-/// time are what matters. Nothing but an origin that moves is heard by one whose fingers were not
-/// reported on.
+/// Brings an attempt to where this tick found its fingers, and judges it where its movements are
+/// what matters. Nothing but an origin that moves is heard by one whose fingers were not reported
+/// on.
 #[inline]
 fn listen(attempt: &mut GestureAttempt, of: &BoundGesture, ways: &Ways, poll: GesturePoll) -> Step {
     let origin = poll.origin(of, attempt.size);
     if let Some(origin) = origin {
         attempt.centre = origin;
     }
-    let step = match step(attempt, of, &ways.tracks, poll.tick) {
+    let step = match step(attempt, of, &ways.tracks) {
         Step::None if origin.is_some() && poll.has_moved_origin => Step::Moved(poll.now),
         step => step,
     };
     // Only when all fingers are where they are now: between two of them nothing was as it is.
-    match step {
-        Step::Lifted(_) => return step,
-        Step::Moved(at) => follow(attempt, of, at, poll.tick),
-        Step::None => {}
+    if let Step::Moved(at) = step {
+        follow(attempt, of, at, poll.tick);
     }
-    // Time alone brings nothing further but a press, and what that has to spare while it waits
-    // for others.
-    if of.is_press && attempt.phase != AttemptPhase::Fired {
+    step
+}
+
+/// The same of a press: time alone brings it further, and what it has to spare while it waits for
+/// others. `wake` is when time does so at the earliest.
+#[inline(never)]
+fn listen_to_press(
+    attempt: &mut GestureAttempt,
+    of: &BoundGesture,
+    ways: &Ways,
+    poll: GesturePoll,
+    wake: &mut Option<Nanos>,
+) -> Step {
+    if attempt.has_one_finger()
+        && let Some(track) = told(attempt, 0, &ways.tracks)
+    {
+        hold_until(attempt, of, track, poll.tick);
+    }
+    let step = step(attempt, of, &ways.tracks);
+    if matches!(step, Step::Lifted(_)) {
+        return step;
+    }
+    if attempt.phase != AttemptPhase::Fired {
         hold(attempt, of, poll.now, poll.tick);
+    }
+    if attempt.phase == AttemptPhase::Trying {
+        *wake = moments::wake(*wake, attempt, of, poll.now);
     }
     step
 }

@@ -182,6 +182,8 @@ impl Panels {
             found(update.zones, zones);
         }
         // Fingers begin their attempts in the order in which they landed.
-        updates.sort_unstable_by_key(|update| update.landed.map(|landing| landing.id));
+        if updates.iter().any(|update| update.landed.is_some()) {
+            updates.sort_unstable_by_key(|update| update.landed.map(|landing| landing.id));
+        }
     }
 }

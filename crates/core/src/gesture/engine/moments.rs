@@ -51,21 +51,13 @@ pub(super) enum Step {
 
 /// Brings the fingers of an attempt to where this tick found them, if it did any.
 #[inline(always)]
-pub(super) fn step(
-    attempt: &mut GestureAttempt,
-    of: &BoundGesture,
-    tracks: &Tracks,
-    tick: Tick,
-) -> Step {
+pub(super) fn step(attempt: &mut GestureAttempt, of: &BoundGesture, tracks: &Tracks) -> Step {
     if !attempt.has_one_finger() {
         return step_together(attempt, of, tracks);
     }
     let track = tracks.of(attempt.first().contact, attempt.unit);
     if track.news == FingerNews::None {
         return Step::None;
-    }
-    if of.is_press {
-        hold_until(attempt, of, track, tick);
     }
     attempt.catch_up(track);
     if track.news.is_end() { Step::Lifted(track.time) } else { Step::Moved(track.time) }
@@ -87,10 +79,16 @@ fn step_together(attempt: &mut GestureAttempt, of: &BoundGesture, tracks: &Track
     if is_lifting { Step::Lifted(moved) } else { Step::Moved(moved) }
 }
 
-/// Judges a press as it has been until its finger was reported on, which is somewhere else now.
+/// Judges a press of one finger as it has been until this was reported on, which is somewhere else
+/// now.
 ///
 /// Where it got no further and has not fired, the end of this tick says more.
-fn hold_until(attempt: &mut GestureAttempt, of: &BoundGesture, track: &Track, tick: Tick) {
+pub(super) fn hold_until(
+    attempt: &mut GestureAttempt,
+    of: &BoundGesture,
+    track: &Track,
+    tick: Tick,
+) {
     let gets_further = attempt.is_behind(track);
     match track.news {
         // It was not held until then.
@@ -167,8 +165,9 @@ fn hold_together(
 /// Judges a movement, where movements are what matters.
 ///
 /// Nothing is judged before all fingers are there, or after one was lifted.
+#[inline]
 pub(super) fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos, tick: Tick) {
-    if of.follows && attempt.is_complete(of) && !attempt.any_lifted() {
+    if attempt.is_followed {
         judge(attempt, of, at, tick);
     }
 }
@@ -323,7 +322,7 @@ mod tests {
             );
             let landing = Landing { id: 1, time: Nanos(1_000_000) };
             let mut kept = GestureAttempt::new(crate::base::GestureId(0), &of, &contact());
-            kept.land(crate::base::ContactId(0), landing, [50.0, 50.0]);
+            kept.land(&of, crate::base::ContactId(0), landing, [50.0, 50.0]);
             kept.due = Some(Nanos(landing.time.0 + 500_000_000));
             let mut each = kept;
             let (mut track, mut now) = (Track::default(), landing.time);
