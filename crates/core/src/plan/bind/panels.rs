@@ -91,7 +91,7 @@ pub(super) fn contacts(roster: &Roster, rig: &Rig) -> Vec<Contact> {
     contacts
 }
 
-/// Whether a contact has to hear of every movement; see [`TouchPlan::hears_movements`].
+/// Whether a contact has to hear of every movement; see [`crate::touch::TouchPlan::hears_movements`].
 pub(super) fn hears_movements(contact: &Contact, sample: &SamplePlan) -> bool {
     let down = sample.control(contact.down);
     let is_place = |kind: &ControlKind| matches!(kind, ControlKind::Position { .. });
