@@ -41,17 +41,15 @@ def waits_for(name, words):
     return name, other, float(span) * {"ms": 1e6, "s": 1e9}[unit]
 
 
-def some_combos(dice):
+def some_combos(dice, of=BUTTONS):
     """Combos of which some begin like others, and wait for earlier or later ones."""
-    beginnings = [
-        [dice.sample(BUTTONS[:3], dice.choice([1, 1, 2])) for _ in range(4)] for _ in "ab"
-    ]
+    beginnings = [[dice.sample(of[:-1], dice.choice([1, 1, 2])) for _ in range(4)] for _ in "ab"]
     combos, count = [], dice.choice([2, 3, 4])
     order = dice.sample(range(count), count)
     for n in range(count):
         beginning, steps = dice.choice(beginnings), []
         for names in beginning[: dice.randint(1, 4)]:
-            others = [name for name in BUTTONS if name not in names]
+            others = [name for name in of if name not in names]
             unless = dice.choice([None, None, None, None, dice.choice(others)])
             steps.append((names, dice.choice([100, 300, dice.randint(30, 600)]), unless))
         waits = [f"c{other}" for other in order[: order.index(n)] if dice.random() < 0.4]
@@ -205,6 +203,21 @@ def touches_of(dice):
             yield time, 1, place
         time += int(dice.uniform(10e6, dice.choice([100e6, 700e6])))
         yield time, 1, False
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_combos_of_zones_and_gestures_do_too(seed, tmp_path):
+    dice = random.Random(seed)
+    hz, (lines, _), touches = dice.choice([60, 120, 500]), some_gestures(dice), touches_of(dice)
+    zones = [a_zone(dice, f"zone-{n}") for n in range(2)]
+    names = [BUTTONS[0], "gesture/g0", "gesture/g1", *(f"zone/{zone.name}" for zone in zones)]
+    names = dice.sample(names, dice.choice([3, 4, 5]))
+    combos = some_combos(dice, names)
+    rig = rig_of(hz, lines, *(one.table() for one in [*zones, *combos]))
+    touches = list(touches)
+    glass = a_glass(touches, 1, (SIDE, SIDE), touches[-1][0] + 2 * 10**9)
+    take, rig = written(tmp_path, rig, merged(glass, some_pads(movements(dice))))
+    holds_of_combos(take, rig, {combo.name: combo.waits_for for combo in combos})
 
 
 @pytest.mark.parametrize("seed", range(150))
