@@ -198,6 +198,7 @@ impl GestureEngine {
             if !attempt.is_over && (attempt.is_watching || is_any_lifted) {
                 let of = poll.gesture(attempt);
                 if is_any_lifted {
+                    // If it is over with this tick, this is what it gave last.
                     attempt.bring_value_up_to_date(of);
                 }
                 let step = match of.is_press {
@@ -210,12 +211,12 @@ impl GestureEngine {
                         lift(attempt, of, (ways, taps), poll, moved);
                         is_any_over = true;
                     }
-                    Step::None => {}
-                    Step::Moved(_) if !attempt.is_lasting || !of.gives => {}
-                    Step::Moved(_) if of.remembers || states.is_given_by(attempt) => {
-                        give(attempt, of, states);
+                    Step::Moved(_) if attempt.is_lasting && of.gives => {
+                        if of.remembers || states.is_given_by(attempt) {
+                            give(attempt, of, states);
+                        }
                     }
-                    Step::Moved(_) => {}
+                    Step::Moved(_) | Step::None => {}
                 }
             }
             is_any_met |= attempt.phase == AttemptPhase::Met;
