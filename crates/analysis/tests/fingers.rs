@@ -56,8 +56,10 @@ fn touches() -> impl Strategy<Value = Vec<Touch>> {
                 free[usize::from(second)] = lifted;
                 let report = |n: u64| {
                     let share = n as f32 / steps.max(1) as f32;
-                    let mm = |v: f32| (v * 100.0).round() / 100.0;
-                    (landed + lasts * n / (steps + 1), [mm(x + dx * share), mm(y + dy * share)])
+                    // As a panel says it, which decides where a limit is just met.
+                    let mm = |v: f32, size: f32| (v * 100.0).round() / (size * 100.0) * size;
+                    let place = [mm(x + dx * share, 160.0), mm(y + dy * share, 80.0)];
+                    (landed + lasts * n / (steps + 1), place)
                 };
                 let mut reports: Vec<(u64, [f32; 2])> = (0..=steps).map(report).collect();
                 reports.dedup_by_key(|report| report.0);
