@@ -124,8 +124,8 @@ impl Panels {
         self.updates.clear();
     }
 
-    /// Takes in an event of a control that may be part of a contact, unless it is a movement and
-    /// no contact [hears](TouchPlan::hears_movements) of these.
+    /// Takes in an event of a control that may be part of a contact. Movements need be told only
+    /// where contacts [hear](TouchPlan::hears_movements) of them.
     ///
     /// Apart, so that taking in events stays small where nobody asks for contacts.
     #[inline(never)]
@@ -182,8 +182,6 @@ impl Panels {
             found(update.zones, zones);
         }
         // Fingers begin their attempts in the order in which they landed.
-        if updates.iter().any(|update| update.landed.is_some()) {
-            updates.sort_unstable_by_key(|update| update.landed.map(|landing| landing.id));
-        }
+        updates.sort_unstable_by_key(|update| update.landed.map(|landing| landing.id));
     }
 }

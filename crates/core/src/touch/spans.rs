@@ -67,8 +67,8 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
-        /// Numbers on edges, extents that are empty or the wrong way round, and what is no number
-        /// included.
+        /// Numbers on edges, between them and beyond the panel, several edges in one stretch of it,
+        /// extents that are empty or the wrong way round, and what is no number included.
         #[test]
         fn those_hold_a_number_whose_edges_are_on_both_sides(
             extents in prop::collection::vec(edges(), 0..64),
@@ -89,6 +89,8 @@ mod tests {
     fn edges() -> impl Strategy<Value = [f32; 2]> {
         let edge = prop_oneof![
             8 => (0i8..=16).prop_map(|part| f32::from(part) / 16.0),
+            8 => -0.5f32..1.5,
+            4 => 0.49f32..0.51,
             1 => Just(-0.0),
             1 => Just(f32::NAN),
             1 => Just(f32::INFINITY),
