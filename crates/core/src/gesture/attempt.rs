@@ -100,9 +100,6 @@ pub(crate) struct GestureAttempt {
     pub(crate) is_over: bool,
     /// Whether it is told of every movement of its fingers.
     pub(crate) is_watching: bool,
-    /// Whether every movement is a moment at which it is judged: those of its kind are, all its
-    /// fingers are there, and none has been lifted.
-    pub(crate) is_followed: bool,
     /// When time alone may bring it further: of a press, when it has been held for
     /// long enough.
     pub(crate) due: Option<Nanos>,
@@ -176,7 +173,6 @@ impl GestureAttempt {
             lifted: 0,
             is_over: false,
             is_watching: of.is_watching,
-            is_followed: false,
             due: None,
             unjudged: None,
             complete: Nanos(0),
@@ -260,6 +256,11 @@ impl GestureAttempt {
         self.lifted == self.count
     }
 
+    /// Whether a finger that it has was lifted.
+    pub(crate) const fn any_lifted(&self) -> bool {
+        self.lifted > 0
+    }
+
     /// Whether it is an attempt at all: one of too few fingers or taps is none.
     pub(crate) fn is_told(&self, of: &BoundGesture) -> bool {
         self.is_complete(of) && !self.is_part
@@ -277,19 +278,12 @@ impl GestureAttempt {
 
     /// One more finger lands, at a place in millimetres. From the second one on, what is measured
     /// begins anew: only what all of them do together counts.
-    pub(crate) fn land(
-        &mut self,
-        of: &BoundGesture,
-        contact: ContactId,
-        landing: Landing,
-        start: [f32; 2],
-    ) {
+    pub(crate) fn land(&mut self, contact: ContactId, landing: Landing, start: [f32; 2]) {
         let start = self.in_unit(start);
         let finger = Finger { contact, is_lifted: false, landing, start, at: start };
         self.fingers[usize::from(self.count)] = finger;
         self.landings.add(landing.id);
         self.count += 1;
-        self.is_followed = of.follows && self.is_complete(of);
         self.complete = landing.time;
         if self.count > 1 {
             self.is_watching = true;
@@ -365,7 +359,6 @@ impl GestureAttempt {
         let is_tap = matches!(of.kind, GestureKind::Tap { .. });
         self.fingers[n].is_lifted = true;
         self.lifted += 1;
-        self.is_followed = false;
         // Several may be lifted in one tick, in any order.
         self.over = Some(match self.over {
             Some(over) if is_tap => over.max(time),

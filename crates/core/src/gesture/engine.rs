@@ -248,7 +248,7 @@ impl GestureEngine {
                 };
                 for attempt in self.attempts.iter_mut().filter(lacks) {
                     attempt.catch_up_with(&self.ways.tracks);
-                    attempt.land(of, update.contact, landing, update.place);
+                    attempt.land(update.contact, landing, update.place);
                 }
             }
             if self.attempts.len() == room(poll.plan, poll.contacts.len()) {
@@ -256,7 +256,7 @@ impl GestureEngine {
             }
             self.states.begin(n);
             let mut attempt = GestureAttempt::new(n, of, contact);
-            attempt.land(of, update.contact, landing, update.place);
+            attempt.land(update.contact, landing, update.place);
             if of.is_press {
                 let hold = f64::from(of.limit(Quantity::Hold).unwrap_or(0.0)) * 1e6;
                 attempt.due = Some(Nanos(landing.time.0 + hold as u64));

@@ -167,7 +167,7 @@ fn hold_together(
 /// Nothing is judged before all fingers are there, or after one was lifted.
 #[inline]
 pub(super) fn follow(attempt: &mut GestureAttempt, of: &BoundGesture, at: Nanos, tick: Tick) {
-    if attempt.is_followed {
+    if of.follows && attempt.is_complete(of) && !attempt.any_lifted() {
         judge(attempt, of, at, tick);
     }
 }
@@ -322,7 +322,7 @@ mod tests {
             );
             let landing = Landing { id: 1, time: Nanos(1_000_000) };
             let mut kept = GestureAttempt::new(crate::base::GestureId(0), &of, &contact());
-            kept.land(&of, crate::base::ContactId(0), landing, [50.0, 50.0]);
+            kept.land(crate::base::ContactId(0), landing, [50.0, 50.0]);
             kept.due = Some(Nanos(landing.time.0 + 500_000_000));
             let mut each = kept;
             let (mut track, mut now) = (Track::default(), landing.time);
