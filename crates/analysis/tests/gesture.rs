@@ -446,6 +446,55 @@ fn a_second_tap_that_is_held_lets_both_taps_through() {
     assert_eq!(hand.verdicts().iter().find_map(|v| v.fired), Some(Tick(34)));
 }
 
+/// Files cannot say it, but code can.
+#[rstest]
+#[case::none(GestureKind::Tap { times: 1 }, 0, 1)]
+#[case::a_press_has_one(GestureKind::Press, 9, 1)]
+#[case::a_pinch_has_two(GestureKind::Pinch, 1, 2)]
+fn fingers_that_a_kind_cannot_have_count_as_the_nearest_it_can(
+    #[case] kind: GestureKind,
+    #[case] says: u8,
+    #[case] takes: u32,
+) {
+    let it = Gesture { fingers: says, ..gesture("it", kind, &[]) };
+    let lasts = if kind == GestureKind::Press { 600.0 } else { 100.0 };
+    let hands = (1..=takes).map(|n| {
+        let x = 20.0 * n as f32;
+        // Two fingers apart, if they pinch.
+        let to = if kind == GestureKind::Pinch { 30.0 * n as f32 } else { x };
+        stroke(100.0, n, [x, 20.0], [to, 20.0], lasts)
+    });
+    let hand = played(vec![it], &together(hands));
+    assert_eq!(hand.fired(), ["it"], "{:?}", hand.verdicts());
+}
+
+/// Where fingers go is measured when all of them are there: one that moved far may still be the
+/// first of two that tap, until the second one is too late.
+#[rstest]
+#[case::the_second_one_comes(true, &["both"], None)]
+#[case::it_does_not(false, &["swipe"], Some(Tick(14)))]
+fn a_swipe_waits_for_the_second_finger_of_a_tap(
+    #[case] comes: bool,
+    #[case] expected: &[&str],
+    #[case] at: Option<Tick>,
+) {
+    let both = with_fingers("both", GestureKind::Tap { times: 1 }, 2, &[(Quantity::Move, 5.0)]);
+    let (toward, fires) = (SwipeDirections::FOUR, SwipeFires::Passing);
+    let swipe = GestureKind::Swipe { toward, fires, from_edge: None };
+    let swipe = Gesture { waits_for: vec![GestureId(1)], ..gesture("swipe", swipe, &[]) };
+    let mut first = stroke(100.0, 1, [20.0, 20.0], [60.0, 20.0], 50.0);
+    first.pop();
+    first.push((290.0, 1, None));
+    let second = if comes { tap(190.0, 2, [90.0, 20.0], 90.0) } else { vec![] };
+    let hand = played(vec![swipe, both], &together([first, second]));
+    assert_eq!(hand.fired(), expected, "{:?}", hand.verdicts());
+    let verdicts = hand.verdicts();
+    let is_it = |v: &&GestureVerdict| v.gesture == GestureId(0) && v.way[0] == [20.0, 20.0];
+    let swipe = verdicts.iter().find(is_it).unwrap();
+    // The second finger may come until 220 ms.
+    assert_eq!((swipe.met, swipe.fired), (Some(Tick(8)), at));
+}
+
 #[test]
 fn a_drag_that_takes_its_contact_ends_the_long_press() {
     let drag = Gesture { takes: true, ..gesture("drag", GestureKind::Drag, &[]) };

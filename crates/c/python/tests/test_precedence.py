@@ -10,8 +10,9 @@ from test_panels import PANELS, hands_on, panels_of, told_of
 from test_pointers import MAKERS, Pointer, glass_and_mouse, pointing
 from workbench import replayed_texts, rig_of
 
-# The limits that are kept no more once they were not.
-ONLY_GROW = ["lift-ms", "time-ms", "together-ms", "move-mm"]
+TIMES = ["lift-ms", "time-ms", "together-ms"]
+# The limits that stay passed once they are.
+ONLY_GROW = [*TIMES, "move-mm", "edge-mm"]
 
 
 @dataclass
@@ -46,7 +47,7 @@ def some_gestures(dice):
     count = dice.choice([2, 2, 3, 4])
     for n in range(count):
         kind = dice.choice(["tap", "tap", "tap", "press", "drag", "swipe"])
-        fingers = dice.choice([1, 1, 2]) if kind != "press" else 1
+        fingers = dice.choice([1, 1, 2, 3]) if kind != "press" else 1
         it = Ranked(kind, fingers, {}, {}, name=f"g{n}")
         match kind:
             case "tap":
@@ -61,7 +62,10 @@ def some_gestures(dice):
             case "swipe":
                 it.keys = {"toward": "any", "fires": dice.choice(["passing", "release"])}
                 it.limits = {"length-mm": number(3, 20), "time-ms": number(50, 900)}
-        if it.fingers > 1:
+                if dice.random() < 0.3:
+                    it.keys["from-edge"] = dice.choice(["left", "right", "top", "bottom"])
+                    it.limits["edge-mm"] = number(10, 80)
+        if it.fingers > 1 and not (kind == "drag" and dice.random() < 0.5):
             it.limits["together-ms"] = number(5, 250)
         # Nobody waits for one that waits for it.
         it.waits_for = [m for m in range(n) if dice.random() < 0.4]
@@ -183,7 +187,8 @@ class Trial(Run):
     def is_open(self, it, now):
         if it.met is not None or it.is_ended or it.over is not None:
             return False
-        grown = [key for key in self.of.limits if key in ONLY_GROW]
+        lacks = len(it.fingers) < self.of.fingers
+        grown = [key for key in self.of.limits if key in (TIMES if lacks else ONLY_GROW)]
         return all(self.measure(key, it, now) <= self.of.limits[key] for key in grown)
 
     def may_follow(self, fingers, now):

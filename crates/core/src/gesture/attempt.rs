@@ -2,8 +2,9 @@
 //!
 //! Every finger that lands where a gesture listens begins one, and some gestures have fifteen or
 //! more under ten fingers. So an attempt with a single finger measures nothing while this moves:
-//! it catches up with the [`Track`] of the contact when it is asked. One with several fingers
-//! measures for itself, for what counts of it begins when the last of them has landed.
+//! it catches up with the [`Track`] of the contact when it is asked. So does one that still lacks
+//! a finger, for what is measured of several fingers begins when all of them are there; from then
+//! on it measures for itself.
 //!
 //! Places and lengths are in the unit of the gesture ([`LengthUnit`]), from the top left of the
 //! picture, y down. What an attempt *gives* has y up, as game code expects it.
@@ -73,7 +74,8 @@ pub(crate) enum AttemptPhase {
 ///
 /// With a single finger, where this is, how far it got and its path are those of the
 /// last time when the attempt caught up with the track of its contact: see
-/// [`GestureAttempt::catch_up`]. Most attempts are asked for them only when they are over.
+/// [`GestureAttempt::catch_up`]. Most attempts are asked for them only when they are over. Where
+/// the fingers of one that lacks some are is that of the last time, too.
 ///
 /// Invariants: `lifted <= count <= MAX_FINGERS`; `met` is set exactly when the phase is past
 /// `Trying`, and `fired` exactly when it is `Fired`; `is_lasting` only with `fired`.
@@ -276,9 +278,15 @@ impl GestureAttempt {
         place.map(|length| length / self.per_mm)
     }
 
-    /// One more finger lands, at a place in millimetres. From the second one on, what is measured
-    /// begins anew: only what all of them do together counts.
-    pub(crate) fn land(&mut self, contact: ContactId, landing: Landing, start: [f32; 2]) {
+    /// One more finger lands, at a place in millimetres; the others are where they are now. From
+    /// the second one on, what is measured begins anew: only what all of them do together counts.
+    pub(crate) fn land(
+        &mut self,
+        of: &BoundGesture,
+        contact: ContactId,
+        landing: Landing,
+        start: [f32; 2],
+    ) {
         let start = self.in_unit(start);
         let finger = Finger { contact, is_lifted: false, landing, start, at: start };
         self.fingers[usize::from(self.count)] = finger;
@@ -286,7 +294,7 @@ impl GestureAttempt {
         self.count += 1;
         self.complete = landing.time;
         if self.count > 1 {
-            self.is_watching = true;
+            self.is_watching = self.is_complete(of);
             // What is measured of several begins when all are there.
             for finger in &mut self.fingers[..usize::from(self.count)] {
                 finger.start = finger.at;
@@ -297,11 +305,15 @@ impl GestureAttempt {
         }
     }
 
-    /// Takes over how its finger went on, if it has a single one that is still down.
-    pub(crate) fn catch_up_with(&mut self, tracks: &Tracks) {
-        let finger = &self.fingers[0];
-        if self.count == 1 && !finger.is_lifted {
-            self.catch_up(tracks.of(finger.contact, self.unit));
+    /// Takes over how its fingers went on that are still down, if nobody told it.
+    pub(crate) fn catch_up_with(&mut self, of: &BoundGesture, tracks: &Tracks) {
+        if self.count == 1 && !self.fingers[0].is_lifted {
+            self.catch_up(tracks.of(self.fingers[0].contact, self.unit));
+        } else if !self.is_complete(of) {
+            let fingers = self.fingers[..usize::from(self.count)].iter_mut();
+            for finger in fingers.filter(|finger| !finger.is_lifted) {
+                finger.at = tracks.of(finger.contact, self.unit).at;
+            }
         }
     }
 

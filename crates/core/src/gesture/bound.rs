@@ -83,7 +83,7 @@ pub(crate) struct BoundGesture {
     pub(crate) zone: Option<ZoneId>,
     /// What may make it: fingers, or what of a pointer.
     pub(crate) by: PointingSet,
-    /// How many fingers it takes, 1 to 5.
+    /// How many fingers it takes, as many as its kind can have.
     pub(crate) fingers: u8,
     /// Its limits, in the order of the kind.
     pub(crate) checks: Vec<Check>,
@@ -113,11 +113,9 @@ pub(crate) struct BoundGesture {
     pub(crate) lifts_in: Option<Outline>,
     /// Whether every movement is a moment at which it is judged.
     pub(crate) follows: bool,
-    /// Whether it is a press, which time alone can bring further.
+    /// Whether it is a press, which time alone can bring further: of two moments at which its
+    /// finger had got as far, the later one says more.
     pub(crate) is_press: bool,
-    /// Whether it is a press of one finger: of two moments at which this had got as far, the later
-    /// one says more.
-    pub(crate) is_held_alone: bool,
     /// Whether it gives something while it lasts.
     pub(crate) gives: bool,
     /// Whether what an attempt gives depends on more than where its fingers are now: on where
@@ -143,7 +141,8 @@ impl BoundGesture {
     /// Limits are told apart here: those that ask something become checks, one that is a scale
     /// becomes what the output is divided by.
     pub(crate) fn new(gesture: &Gesture, zones: &Zones, origin: Option<[OriginAxis; 2]>) -> Self {
-        let quantities = gesture.kind.quantities(gesture.fingers);
+        let fingers = gesture.kind.nearest_fingers(gesture.fingers);
+        let quantities = gesture.kind.quantities(fingers);
         let limits = quantities.iter().filter_map(|&(quantity, _)| {
             let (limit, unit) = (gesture.limits.of(quantity)?, gesture.unit);
             Some(Check { quantity, limit, unit })
@@ -155,7 +154,7 @@ impl BoundGesture {
             _ => (SwipeDirections::Any, None),
         };
         let asks = |quantity| checks.iter().any(|check: &Check| check.quantity == quantity);
-        let is_alone = gesture.fingers == 1;
+        let is_alone = fingers == 1;
         let gives = gesture.kind.lasts() && gesture.kind.has_value();
         let is_press = matches!(gesture.kind, GestureKind::Press);
         BoundGesture {
@@ -170,11 +169,10 @@ impl BoundGesture {
             remembers: gesture.kind == GestureKind::Stick(StickCentre::Following)
                 || origin.is_some(),
             is_press,
-            is_held_alone: is_press && is_alone,
             kind: gesture.kind,
             zone: gesture.zone,
             by: gesture.by,
-            fingers: gesture.fingers,
+            fingers,
             checks,
             unit: gesture.unit,
             scale: scales.first().map_or(1.0, |scale| scale.limit),

@@ -10,8 +10,8 @@
 //! - What is over is told as a verdict and leaves the list.
 //!
 //! A movement is told only to the attempts that are judged by movements, or give something, or
-//! have several fingers. All others catch up with their finger when they are asked: when it is
-//! lifted, when another one joins it, or when somebody looks. Of several attempts at a gesture
+//! have all of several fingers. All others catch up with their fingers when they are asked: when
+//! one is lifted, when another one joins them, or when somebody looks. Of several attempts at a gesture
 //! that last one gives its value; what the others would give is worked out when they take over,
 //! or are over. So the cost of a tick follows what can come of it, and not how many attempts go on.
 //!
@@ -247,8 +247,8 @@ impl GestureEngine {
                     attempt.gesture == n && attempt.panel == contact.panel && is_open
                 };
                 for attempt in self.attempts.iter_mut().filter(lacks) {
-                    attempt.catch_up_with(&self.ways.tracks);
-                    attempt.land(update.contact, landing, update.place);
+                    attempt.catch_up_with(of, &self.ways.tracks);
+                    attempt.land(of, update.contact, landing, update.place);
                 }
             }
             if self.attempts.len() == room(poll.plan, poll.contacts.len()) {
@@ -256,7 +256,7 @@ impl GestureEngine {
             }
             self.states.begin(n);
             let mut attempt = GestureAttempt::new(n, of, contact);
-            attempt.land(update.contact, landing, update.place);
+            attempt.land(of, update.contact, landing, update.place);
             if of.is_press {
                 let hold = f64::from(of.limit(Quantity::Hold).unwrap_or(0.0)) * 1e6;
                 attempt.due = Some(Nanos(landing.time.0 + hold as u64));
@@ -333,9 +333,7 @@ fn listen_to_press(
     poll: GesturePoll,
     wake: &mut Option<Nanos>,
 ) -> Step {
-    if attempt.has_one_finger()
-        && let Some(track) = told(attempt, 0, &ways.tracks)
-    {
+    if let Some(track) = told(attempt, 0, &ways.tracks) {
         hold_until(attempt, of, track, poll.tick);
     }
     let step = step(attempt, of, &ways.tracks);

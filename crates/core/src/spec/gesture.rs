@@ -64,7 +64,8 @@ pub struct Gesture {
     pub by: PointingSet,
     /// What it looks for.
     pub kind: GestureKind,
-    /// With how many fingers, 1 to [`MAX_FINGERS`].
+    /// With how many fingers, 1 to [`MAX_FINGERS`]. A number that its
+    /// [kind](GestureKind::fingers) cannot have counts as the nearest that it can.
     pub fingers: u8,
     /// What it asks, and how its output is measured.
     pub limits: GestureLimits,
@@ -442,6 +443,12 @@ impl GestureKind {
             | GestureKind::Click { .. }
             | GestureKind::Sign { .. } => 1..=1,
         }
+    }
+
+    /// The nearest number of fingers that it can have.
+    pub(crate) fn nearest_fingers(self, fingers: u8) -> u8 {
+        let can = self.fingers();
+        fingers.clamp(*can.start(), *can.end())
     }
 
     /// Whether it goes on until a finger lifts, instead of firing for one tick.

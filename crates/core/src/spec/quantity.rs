@@ -179,6 +179,13 @@ impl Quantity {
         use Quantity::*;
         matches!(self, Lift | Move | Together | Time | Edge | Catch)
     }
+
+    /// Whether it is a time, which runs from the first landing of an attempt on. Everything else is
+    /// measured only once all fingers are there.
+    pub const fn is_time(self) -> bool {
+        use Quantity::*;
+        matches!(self, Lift | Hold | Gap | Together | Time)
+    }
 }
 
 /// The limits that a rig sets to a gesture; of what it leaves out nothing is

@@ -29,7 +29,9 @@ impl GestureEngine {
         if self.attempts.iter().any(waits) {
             // What the others can still come to depends on where their fingers are.
             let GestureEngine { attempts, ways, .. } = self;
-            attempts.iter_mut().for_each(|attempt| attempt.catch_up_with(&ways.tracks));
+            for attempt in attempts {
+                attempt.catch_up_with(poll.gesture(attempt), &ways.tracks);
+            }
         }
         self.end_those_that_waited(poll);
         let (mut at, mut first_held_back) = (0, None);

@@ -15,8 +15,9 @@ impl GestureEngine {
             let waits = attempt.phase == AttemptPhase::Met && !attempt.is_broken;
             if attempt.cancelled_by.is_some() || (attempt.is_over && !waits) {
                 let mut attempt = self.attempts[at];
-                judge_held(&mut attempt, poll.gesture(&self.attempts[at]), poll.tick);
-                attempt.catch_up_with(&self.ways.tracks);
+                let of = poll.gesture(&attempt);
+                judge_held(&mut attempt, of, poll.tick);
+                attempt.catch_up_with(of, &self.ways.tracks);
                 if self.forget(poll, &attempt) {
                     let (before, after) = self.attempts.split_at_mut(at);
                     let others = before[..kept].iter_mut().chain(&mut after[1..]);

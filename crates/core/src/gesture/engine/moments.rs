@@ -79,7 +79,7 @@ fn step_together(attempt: &mut GestureAttempt, of: &BoundGesture, tracks: &Track
     if is_lifting { Step::Lifted(moved) } else { Step::Moved(moved) }
 }
 
-/// Judges a press of one finger as it has been until this was reported on, which is somewhere else
+/// Judges a press as it has been until this was reported on, which is somewhere else
 /// now.
 ///
 /// Where it got no further and has not fired, the end of this tick says more.
@@ -111,7 +111,7 @@ pub(super) fn hold_until(
 /// further, the next moment says all that this one would, and more.
 pub(super) fn hold(attempt: &mut GestureAttempt, of: &BoundGesture, now: Nanos, tick: Tick) {
     let may_be_met = attempt.phase == AttemptPhase::Trying && attempt.is_nearly_due(now);
-    if of.is_held_alone && !may_be_met {
+    if !may_be_met {
         attempt.unjudged = Some(now);
         return;
     }
@@ -243,11 +243,14 @@ pub(super) fn wake(
 }
 
 /// Whether an attempt cannot be met any more, whatever its fingers do: a quantity that only grows
-/// is beyond its limit.
+/// is beyond its limit. Of one that lacks a finger these are the times alone, for where its fingers
+/// go is measured when all of them are there.
 ///
 /// It is asked of whom others wait for: a tap held for too long releases them before it is lifted.
 pub(super) fn is_hopeless(attempt: &GestureAttempt, of: &BoundGesture, now: Nanos) -> bool {
-    of.checks.iter().filter(|check| check.quantity.only_grows()).any(|check| {
+    let is_complete = attempt.is_complete(of);
+    let counts = |quantity: Quantity| quantity.only_grows() && (is_complete || quantity.is_time());
+    of.checks.iter().filter(|check| counts(check.quantity)).any(|check| {
         // A finger that is still missing comes now at the earliest.
         check.slack(attempt.measure_once(of, check.quantity, now)) < 0.0
     })
@@ -322,7 +325,7 @@ mod tests {
             );
             let landing = Landing { id: 1, time: Nanos(1_000_000) };
             let mut kept = GestureAttempt::new(crate::base::GestureId(0), &of, &contact());
-            kept.land(crate::base::ContactId(0), landing, [50.0, 50.0]);
+            kept.land(&of, crate::base::ContactId(0), landing, [50.0, 50.0]);
             kept.due = Some(Nanos(landing.time.0 + 500_000_000));
             let mut each = kept;
             let (mut track, mut now) = (Track::default(), landing.time);

@@ -3,7 +3,8 @@
 use super::{GestureEngine, GesturePoll, judge, judge_held, one_tap};
 use crate::base::{ControlId, GestureId, Nanos};
 use crate::gesture::{
-    AttemptPhase, Check, CheckedLimit, GestureAttempt, GestureOutcome, GestureVerdict, Tap, millis,
+    AttemptPhase, BoundGesture, Check, CheckedLimit, GestureAttempt, GestureOutcome,
+    GestureVerdict, Tap, millis,
 };
 use crate::spec::{GestureKind, Quantity};
 use alloc::vec::Vec;
@@ -44,7 +45,8 @@ impl GestureEngine {
     /// found their place.
     pub(crate) fn candidates(&self, poll: GesturePoll) -> Vec<GestureCandidate> {
         let shown = |attempt: &GestureAttempt| {
-            let (attempt, of) = (self.caught_up(attempt), poll.gesture(attempt));
+            let of = poll.gesture(attempt);
+            let attempt = self.caught_up(attempt, of);
             let until = attempt.over.unwrap_or(poll.now);
             // Without all its fingers nothing else can be measured.
             let is_known =
@@ -89,10 +91,10 @@ impl GestureEngine {
         candidates
     }
 
-    /// An attempt with where its finger is now.
-    fn caught_up(&self, attempt: &GestureAttempt) -> GestureAttempt {
+    /// An attempt with where its fingers are now.
+    fn caught_up(&self, attempt: &GestureAttempt, of: &BoundGesture) -> GestureAttempt {
         let mut attempt = *attempt;
-        attempt.catch_up_with(&self.ways.tracks);
+        attempt.catch_up_with(of, &self.ways.tracks);
         attempt
     }
 
@@ -131,7 +133,8 @@ impl GestureEngine {
     /// nothing.
     pub(crate) fn open_verdicts(&self, poll: GesturePoll) -> Vec<GestureVerdict> {
         let ended = |attempt: &GestureAttempt| {
-            let (mut ended, of) = (self.caught_up(attempt), poll.gesture(attempt));
+            let of = poll.gesture(attempt);
+            let mut ended = self.caught_up(attempt, of);
             ended.bring_value_up_to_date(of);
             judge_held(&mut ended, of, poll.tick);
             if ended.phase == AttemptPhase::Trying {
