@@ -117,7 +117,7 @@ struct Uncut {
 
 /// Cuts a take into segments.
 fn cut<R: BufRead>(
-    take: TakeReader<R>,
+    mut take: TakeReader<R>,
     rig: Rig,
     size: SegmentSize,
     segments: &SyncSender<Uncut>,

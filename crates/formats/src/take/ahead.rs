@@ -13,7 +13,7 @@ use super::{
 };
 use memchr::memchr_iter;
 use std::{
-    io::{self, Read},
+    io::{self, BufRead, Read},
     ops::Range,
     sync::mpsc::{self, Receiver, SyncSender},
     thread,
@@ -110,14 +110,14 @@ pub(super) struct Ahead {
 
 impl Ahead {
     /// What follows the lines that were read. Where no thread can be had, they are given back.
-    pub(super) fn of<R: Read + Send + 'static>(
+    pub(super) fn of<R: BufRead + Send + 'static>(
         lines: LinesAsked<R>,
     ) -> Result<Self, LinesAsked<R>> {
         Ahead::in_blocks(lines, BLOCK)
     }
 
     /// The same in blocks of another size.
-    fn in_blocks<R: Read + Send + 'static>(
+    fn in_blocks<R: BufRead + Send + 'static>(
         lines: LinesAsked<R>,
         block: usize,
     ) -> Result<Self, LinesAsked<R>> {
@@ -131,11 +131,11 @@ impl Ahead {
         if thread::Builder::new().name("read ahead".to_owned()).spawn(work).is_err() {
             return Err(lines);
         }
-        let LinesAsked { input, buffer, number, bytes } = lines;
+        let (input, text, number, bytes) = lines.into_rest();
         // It waits for this alone.
         let _ = give.send(input);
-        let line = 0..buffer.len();
-        let block = Block { bytes: buffer, ..Block::default() };
+        let line = 0..text.len();
+        let block = Block { bytes: text, ..Block::default() };
         Ok(Ahead { blocks, block, asked: 0, line, number, bytes })
     }
 
@@ -266,8 +266,9 @@ mod tests {
         }
     }
 
-    fn trickle(bytes: &[u8], piece: usize, fails: bool) -> BufReader<Trickle> {
-        BufReader::with_capacity(7, Trickle { bytes: bytes.to_vec(), given: 0, piece, fails })
+    /// The same behind a buffer that holds so many bytes.
+    fn trickle(bytes: &[u8], holds: usize, piece: usize, fails: bool) -> BufReader<Trickle> {
+        BufReader::with_capacity(holds, Trickle { bytes: bytes.to_vec(), given: 0, piece, fails })
     }
 
     /// Every line of an input, and how it ends.
@@ -319,14 +320,15 @@ mod tests {
             lines in prop::collection::vec(line(), 1..40),
             ends in any::<bool>(),
             fails in any::<bool>(),
-            piece in 1usize..50,
+            holds in 1usize..200,
+            piece in 1usize..200,
             block in 1usize..300,
         ) {
             let mut text = lines.join("\n");
             if ends {
                 text.push('\n');
             }
-            let [asked, ahead] = both(|| trickle(text.as_bytes(), piece, fails), block);
+            let [asked, ahead] = both(|| trickle(text.as_bytes(), holds, piece, fails), block);
             prop_assert_eq!(asked, ahead);
         }
     }
@@ -341,10 +343,10 @@ mod tests {
         let mut text = b"first\nsecond\n".to_vec();
         text.resize(text.len() + length, b'x');
         text.extend_from_slice(if ends { b"\nlast\n" } else { b"" });
-        for block in [10_000, BLOCK, 4 * MAX_LINE_BYTES] {
-            let [asked, ahead] = both(|| trickle(&text, 1 << 16, false), block);
+        for (block, holds) in [(10_000, 7), (BLOCK, 1 << 16), (4 * MAX_LINE_BYTES, 1 << 23)] {
+            let [asked, ahead] = both(|| trickle(&text, holds, 1 << 16, false), block);
             assert_eq!(asked.len(), ahead.len());
-            assert!(asked == ahead, "in blocks of {block}");
+            assert!(asked == ahead, "in blocks of {block}, behind {holds}");
         }
     }
 

@@ -2,7 +2,10 @@
 
 use super::{MAX_LINE_BYTES, ahead::Ahead, fault::Fault, read::Damage, value_line::ValueLine};
 use memchr::memchr;
-use std::io::{self, BufRead, BufReader, Read};
+use std::{
+    io::{self, BufRead, BufReader, Read},
+    mem,
+};
 
 /// A line that was read.
 #[derive(Clone, Copy, Debug)]
@@ -34,7 +37,7 @@ pub(super) enum Lines<R> {
 impl<R: BufRead> Lines<R> {
     /// All lines of an input.
     pub(super) fn new(input: R) -> Self {
-        Lines::Asked(LinesAsked { input, buffer: Vec::new(), number: 0, bytes: 0 })
+        Lines::Asked(LinesAsked { input, held: 0, parts: Vec::new(), number: 0, bytes: 0 })
     }
 
     /// The next line.
@@ -46,9 +49,9 @@ impl<R: BufRead> Lines<R> {
     }
 
     /// The text of the last one, without its line feed.
-    pub(super) fn text(&self) -> &[u8] {
+    pub(super) fn text(&mut self) -> &[u8] {
         match self {
-            Lines::Asked(lines) => &lines.buffer,
+            Lines::Asked(lines) => lines.text(),
             Lines::Ahead(lines) => lines.text(),
         }
     }
@@ -79,7 +82,7 @@ impl<R: Read> Lines<BufReader<R>> {
     /// Whether another line is here already, so that nobody has to wait for it.
     pub(super) fn has_more_here(&self) -> bool {
         match self {
-            Lines::Asked(lines) => memchr(b'\n', lines.input.buffer()).is_some(),
+            Lines::Asked(lines) => memchr(b'\n', &lines.input.buffer()[lines.held..]).is_some(),
             Lines::Ahead(lines) => lines.has_more_here(),
         }
     }
@@ -96,49 +99,77 @@ impl<R: BufRead + Send + 'static> Lines<R> {
 }
 
 /// Lines that are read when they are asked for, without holding more than one.
+///
+/// A line that the input holds as a whole is left there, and not copied, until the next one is asked
+/// for. Invariant: `held` is 0, or `parts` is empty.
 #[derive(Debug)]
 pub(super) struct LinesAsked<R> {
-    pub(super) input: R,
-    pub(super) buffer: Vec<u8>,
-    pub(super) number: u64,
-    pub(super) bytes: u64,
+    input: R,
+    /// How many bytes of what the input holds are the last line and its line feed.
+    held: usize,
+    /// The last line, where it came in parts, without its line feed.
+    parts: Vec<u8>,
+    number: u64,
+    bytes: u64,
 }
 
 impl<R: BufRead> LinesAsked<R> {
     fn next(&mut self) -> Result<Option<ReadLine<'_>>, Damage> {
-        self.buffer.clear();
         self.number += 1;
-        self.read_line().map_err(|error| self.damage(error.into()))?;
-        self.bytes += self.buffer.len() as u64;
-        if self.buffer.is_empty() {
+        let read = self.go_on().map_err(|error| self.damage(error.into()))?;
+        self.bytes += read as u64;
+        if read == 0 {
             return Ok(None);
         }
-        // A last line without its line feed is good if it is whole, and its
-        // missing brace tells if it is not.
-        let ended = self.buffer.pop_if(|last| *last == b'\n').is_some();
-        if !ended && self.buffer.len() > MAX_LINE_BYTES {
+        if self.parts.len() > MAX_LINE_BYTES {
             return Err(self.damage(Fault::TooLong));
         }
-        Ok(Some(ReadLine::of(self.number, &self.buffer)))
+        let number = self.number;
+        Ok(Some(ReadLine::of(number, self.text())))
     }
 
-    /// Reads up to the next line feed, the end, or more than a line may have.
-    fn read_line(&mut self) -> io::Result<()> {
+    /// The text of the last line.
+    fn text(&mut self) -> &[u8] {
+        match self.held.checked_sub(1) {
+            // It is there until it is consumed: nothing is read for it.
+            Some(ends) => self.input.fill_buf().unwrap_or_default().get(..ends).unwrap_or_default(),
+            None => &self.parts,
+        }
+    }
+
+    /// Goes on to the next line feed, the end, or more than a line may have. Returns how many bytes
+    /// that is.
+    fn go_on(&mut self) -> io::Result<usize> {
+        self.input.consume(mem::take(&mut self.held));
+        self.parts.clear();
         loop {
             let came = match self.input.fill_buf() {
                 Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
                 came => came?,
             };
-            let room = MAX_LINE_BYTES + 1 - self.buffer.len();
+            let room = MAX_LINE_BYTES + 1 - self.parts.len();
             let came = &came[..came.len().min(room)];
             let ended = memchr(b'\n', came);
+            if let (Some(ends), []) = (ended, self.parts.as_slice()) {
+                self.held = ends + 1;
+                return Ok(self.held);
+            }
+            // A last line without its line feed is good if it is whole, and its missing brace
+            // tells if it is not.
+            self.parts.extend_from_slice(&came[..ended.unwrap_or(came.len())]);
             let read = ended.map_or(came.len(), |at| at + 1);
-            self.buffer.extend_from_slice(&came[..read]);
             self.input.consume(read);
             if read == 0 || ended.is_some() {
-                return Ok(());
+                return Ok(self.parts.len() + usize::from(ended.is_some()));
             }
         }
+    }
+
+    /// The rest of the input, the last line, and how many lines and bytes there were.
+    pub(super) fn into_rest(mut self) -> (R, Vec<u8>, u64, u64) {
+        let text = self.text().to_vec();
+        self.input.consume(self.held);
+        (self.input, text, self.number, self.bytes)
     }
 
     fn damage(&self, fault: Fault) -> Damage {

@@ -144,7 +144,7 @@ impl<R: BufRead> TakeReader<R> {
     }
 
     /// The first line, as it stands there.
-    pub fn first_line(&self) -> &[u8] {
+    pub fn first_line(&mut self) -> &[u8] {
         self.lines.text()
     }
 
