@@ -326,7 +326,7 @@ impl MeantLine {
 
 fn waited(rate: PollRate, verdict: &GestureVerdict) -> Option<f64> {
     let (met, fired) = (rate.time_of(verdict.met?), rate.time_of(verdict.fired?));
-    Some(fired.as_millis() - met.as_millis())
+    Some(fired.since(met).as_millis())
 }
 
 impl CheckLine {

@@ -139,7 +139,7 @@ impl Figure<'_> {
 
     fn axis(&mut self, top: f64, bottom: f64) {
         let Excerpt { from, to, .. } = *self.excerpt;
-        let step = round_step((to.as_millis() - from.as_millis()) / 8.0);
+        let step = round_step(to.since(from).as_millis() / 8.0);
         let mut ms = (from.as_millis() / step).ceil() * step;
         while ms <= to.as_millis() {
             let x = self.x(Nanos((ms * 1e6) as u64));

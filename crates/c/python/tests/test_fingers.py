@@ -177,6 +177,12 @@ def hands(dice, hz):
             for contact, landed in lands.items():
                 reports += finger(dice, contact, landed, lifts + int(dice.uniform(0, 20e6)))
             time = max(report[0] for report in reports) + int(dice.uniform(1e6, 300e6))
+    if dice.random() < 0.3:
+        # Some panels tell of places where nobody is any more.
+        lifts = [(time, contact) for time, contact, said in reports if said is False]
+        for time, contact in lifts:
+            place = dice.randint(0, WIDTH), dice.randint(0, HEIGHT)
+            reports.append((time + int(dice.uniform(1, 40e6)), contact, place))
     reports = [report for report in reports if report[0] < end]
     if dice.random() < 0.2:
         # The panel goes for a while, with whatever is on it.

@@ -36,6 +36,19 @@ impl Nanos {
         Nanos(ms * 1_000_000)
     }
 
+    /// How long after an earlier instant it is; nothing if it is before that.
+    ///
+    /// ```
+    /// use gtrig_core::Nanos;
+    ///
+    /// // A month in, milliseconds in floats would have lost the nanoseconds.
+    /// let landed = Nanos(2_592_000_000_000_001);
+    /// assert_eq!(Nanos(2_592_000_158_333_334).since(landed).as_millis(), 158.333333);
+    /// ```
+    pub const fn since(self, earlier: Nanos) -> Nanos {
+        Nanos(self.0.saturating_sub(earlier.0))
+    }
+
     /// In milliseconds, for display.
     pub fn as_millis(self) -> f64 {
         self.0 as f64 / 1e6

@@ -100,7 +100,7 @@ impl<'r> Binder<'r> {
             thresholds: self.thresholds,
         };
         self.touch.hears_movements =
-            self.touch.contacts.iter().any(|contact| panels::hears_movements(contact, &sample));
+            self.touch.contacts.iter().any(|contact| panels::hears_movements(contact, self.roster));
         Plan {
             rate: rig.rate,
             period: rig.rate.period_seconds(),

@@ -94,7 +94,8 @@ impl Sampler {
 
     /// Takes in the events of a tick, and shows those to `heard` that count: what a device says
     /// while nobody listens must not move anything. Those that are plain, for they say where a
-    /// control is, and nothing else, are shown only if it `tells_all`.
+    /// control is, and nothing else, are shown only if it `tells_all`, or while a debounce holds
+    /// something back.
     ///
     /// Each in this order: debounces that are over by then are let through; a presence is heard;
     /// what a device says that cannot be heard is left out; use is noted for the election; the

@@ -24,10 +24,10 @@ pub(crate) struct TouchPlan {
     /// and how many. Empty where no zone and no gesture asks.
     pub(crate) contacts_of: Vec<(ContactId, u16)>,
     /// Whether contacts hear of every movement. Otherwise they ask their controls, when they are
-    /// polled or a finger is lifted, and most events need not be told. That is not enough where a
-    /// debounce finds out later that a finger was lifted: where was it then? Nor where something
-    /// else than a button says that a finger is there, or something else than a place, which has
-    /// no rest to go back to, says where.
+    /// polled or a finger is lifted, and most events need not be told. (While a debounce holds
+    /// something back all are, so that it is known where a finger was at its end.) That is not
+    /// enough where something else than a button says that a finger is there, or something else
+    /// than a place, which has no rest to go back to, says where.
     pub(crate) hears_movements: bool,
 }
 

@@ -177,9 +177,8 @@ impl AttemptLine {
             from_ns: began.0,
             to_ns: attempt.ended_at.0,
             fired_tick: fired.map(|news| news.tick.0),
-            waited_ms: fired.map(|news| {
-                rate.time_of(news.tick).as_millis() - rate.time_of(news.known).as_millis()
-            }),
+            waited_ms: fired
+                .map(|news| rate.time_of(news.tick).since(rate.time_of(news.known)).as_millis()),
             cancelled_by,
             turned_around: attempt.is_mirrored,
             device,

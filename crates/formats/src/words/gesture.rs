@@ -67,13 +67,13 @@ fn fired(rig: &Rig, rate: PollRate, verdict: &GestureVerdict) -> String {
     let at = rate.time_of(tick);
     let mut words = format!(
         "fired at tick {tick} ({at}), {:.1} ms after the first landing",
-        at.as_millis() - verdict.began.as_millis()
+        at.since(verdict.began).as_millis()
     );
     if let Some(met) = verdict.met.filter(|&met| met < tick) {
         let others = &rig.gestures[verdict.gesture.index()].waits_for;
         let names: Vec<&str> =
             others.iter().map(|n| rig.gestures[n.index()].name.as_str()).collect();
-        let waited = at.as_millis() - rate.time_of(met).as_millis();
+        let waited = at.since(rate.time_of(met)).as_millis();
         words += &format!(", {waited:.1} ms of it spent waiting for {}", names.join(" and "));
     }
     // What would give way first, for its size.

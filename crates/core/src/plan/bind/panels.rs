@@ -5,11 +5,10 @@
 //! numbered in the order of the roster, those of a panel side by side.
 
 use super::Binder;
-use crate::base::{ActionId, ContactId, ControlId, Nanos, ZoneId};
+use crate::base::{ActionId, ContactId, ControlId, ZoneId};
 use crate::device::{ControlKind, ControlRef, Device, DeviceKind, Roster};
 use crate::gesture::{BoundGesture, GesturePlan, OriginAxis, Signs};
 use crate::plan::ActionGate;
-use crate::sample::SamplePlan;
 use crate::spec::{Gesture, Pointing, PointingSet, Rig, Surface, Turn};
 use crate::touch::Contact;
 use alloc::{format, vec, vec::Vec};
@@ -92,11 +91,9 @@ pub(super) fn contacts(roster: &Roster, rig: &Rig) -> Vec<Contact> {
 }
 
 /// Whether a contact has to hear of every movement; see [`crate::touch::TouchPlan::hears_movements`].
-pub(super) fn hears_movements(contact: &Contact, sample: &SamplePlan) -> bool {
-    let down = sample.control(contact.down);
+pub(super) fn hears_movements(contact: &Contact, roster: &Roster) -> bool {
     let is_place = |kind: &ControlKind| matches!(kind, ControlKind::Position { .. });
-    let is_plain = down.control.kind.is_button() && contact.travel.iter().all(is_place);
-    !is_plain || down.edges.debounce > Nanos(0)
+    !roster.control(contact.down).kind.is_button() || !contact.travel.iter().all(is_place)
 }
 
 /// What the zones and gestures of a rig are made by.
@@ -188,4 +185,43 @@ pub(super) fn zone_gates(rig: &Rig) -> Vec<(ZoneId, ActionGate)> {
         }
     }
     gates
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::base::{CleanText, PollRate};
+    use crate::device::{ControlInfo, ControlKind, DeviceInfo, DeviceKind, Roster, SlotRules};
+    use crate::plan::Plan;
+    use crate::spec::{Gesture, GestureKind, Rig};
+    use alloc::vec;
+    use rstest::rstest;
+
+    const POSITION: ControlKind = ControlKind::Position { min: 0, max: 100 };
+    const AXIS: ControlKind = ControlKind::Axis { min: -100, centre: 0, max: 100 };
+    const TRIGGER: ControlKind = ControlKind::Trigger { min: 0, max: 100 };
+
+    #[rstest]
+    #[case::as_panels_are(ControlKind::Button, POSITION, false)]
+    #[case::places_that_rest_in_the_middle(ControlKind::Button, AXIS, true)]
+    #[case::how_hard_it_is_touched(TRIGGER, POSITION, true)]
+    fn movements_are_heard_of_what_is_no_touch_or_no_place(
+        #[case] touch: ControlKind,
+        #[case] place: ControlKind,
+        #[case] heard: bool,
+    ) {
+        let controls = [("contact-1", touch), ("contact-1-x", POSITION), ("contact-1-y", place)];
+        let glass = DeviceInfo {
+            identity: "glass".into(),
+            kind: DeviceKind::Glass,
+            name: CleanText::default(),
+            bus: CleanText::default(),
+            slot: None,
+            controls: controls.map(|(code, kind)| ControlInfo::new(code, kind)).into(),
+        };
+        let mut roster = Roster::default();
+        roster.admit(glass, &SlotRules::default()).unwrap();
+        let mut rig = Rig::bare("it", PollRate::DEFAULT);
+        rig.gestures = vec![Gesture::new("press", GestureKind::Press)];
+        assert_eq!(Plan::bind(&rig, &roster).touch.hears_movements, heard);
+    }
 }
