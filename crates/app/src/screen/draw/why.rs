@@ -53,5 +53,45 @@ pub(super) fn draw(buffer: &mut Buffer, areas: &Areas, app: &App) {
         Some(difference) => format!("{text} {difference}"),
         None => text,
     };
-    Paragraph::new(text).wrap(Wrap { trim: true }).render(areas.why, buffer);
+    Paragraph::new(whole_numbers(&text)).wrap(Wrap { trim: true }).render(areas.why, buffer);
+    for place in areas.why.positions() {
+        if let Some(cell) = buffer.cell_mut(place).filter(|cell| cell.symbol() == UNBROKEN) {
+            cell.set_symbol(" ");
+        }
+    }
+}
+
+/// What stands for a space at which no line is broken.
+const UNBROKEN: &str = "\u{a0}";
+
+/// The same with numbers that no line breaks: neither between the groups of their digits, nor
+/// before their unit.
+fn whole_numbers(text: &str) -> String {
+    let mut whole = String::with_capacity(text.len());
+    for (at, char) in text.char_indices() {
+        let after = &text[at + char.len_utf8()..];
+        let is_group = after.bytes().take_while(u8::is_ascii_digit).count() == 3;
+        let follows_a_digit = whole.ends_with(|before: char| before.is_ascii_digit());
+        if char == ' ' && follows_a_digit && (is_group || after.starts_with("ms")) {
+            whole += UNBROKEN;
+        } else {
+            whole.push(char);
+        }
+    }
+    whole
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::groups_and_unit("at 2 500 001 204.31 ms and up", "at 2_500_001_204.31_ms and up")]
+    #[case::two_numbers("tick 71 (7 ms) of 12 s, 5 1000", "tick 71 (7_ms) of 12 s, 5 1000")]
+    #[case::words("a 500 ms", "a 500_ms")]
+    #[case::at_the_end("it is 7 ", "it is 7 ")]
+    fn numbers_stay_whole(#[case] text: &str, #[case] whole: &str) {
+        assert_eq!(whole_numbers(text).replace(UNBROKEN, "_"), whole);
+    }
 }
