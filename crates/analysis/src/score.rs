@@ -6,6 +6,7 @@
 //! **hit**; a label whose gesture did not fire is a **miss**; any other attempt
 //! that fired is a **false alarm**, whether a label names its gesture or not.
 
+mod near;
 mod pairing;
 
 use crate::label::Label;
@@ -17,6 +18,7 @@ use alloc::{
     vec::Vec,
 };
 use gtrig_core::{GestureId, GestureVerdict, Nanos, Rig};
+use near::{Near, Span};
 
 /// How far from an attempt a label may stand.
 pub const SLACK: Nanos = Nanos(300_000_000);
@@ -82,7 +84,7 @@ pub fn named(text: &str) -> Option<&str> {
 
 /// Holds verdicts against labels. An attempt answers one label, and a label is answered by one
 /// attempt; which one, `docs/rig-format.md` says. Where no label says what was meant, nothing
-/// is a false alarm.
+/// is a false alarm. Labels are in order of time.
 pub fn score<'v>(
     rig: &Rig,
     labels: &[Label],
@@ -111,23 +113,23 @@ pub fn score<'v>(
             (score.meant[label].attempt, score.meant[label].is_hit) = (Some(n), true);
         }
     }
+    let all: Vec<&GestureVerdict> = verdicts.collect();
+    let spans: Vec<Span> = all.iter().copied().map(span).collect();
+    let mut near = Near::new(&spans);
     for meant in score.meant.iter_mut().filter(|meant| !meant.is_hit) {
-        let fits = |(n, verdict): &(usize, &GestureVerdict)| {
-            meant.gesture == Some(verdict.gesture) && !is_used[*n] && is_near(verdict, meant.at)
-        };
-        let near = verdicts.clone().enumerate().filter(fits);
-        let hit = near.clone().find(|(_, verdict)| verdict.fired.is_some());
-        let closest = || near.min_by_key(|(_, v)| (!v.is_near(), v.ended.0.abs_diff(meant.at.0)));
-        (meant.is_hit, meant.attempt) = (hit.is_some(), hit.or_else(closest).map(|(n, _)| n));
+        let fits = |n: &usize| meant.gesture == Some(all[*n].gesture) && !is_used[*n];
+        let near: Vec<usize> = near.of(meant.at).filter(fits).collect();
+        let hit = near.iter().copied().find(|&n| all[n].fired.is_some());
+        let how_close = |n: usize| (!all[n].is_near(), all[n].ended.0.abs_diff(meant.at.0));
+        let closest = || near.iter().copied().min_by_key(|&n| how_close(n));
+        (meant.is_hit, meant.attempt) = (hit.is_some(), hit.or_else(closest));
         if let Some(n) = meant.attempt {
             is_used[n] = true;
         }
     }
-    let is_alarm =
-        |(n, verdict): &(usize, &GestureVerdict)| verdict.fired.is_some() && !is_used[*n];
-    let alarms = verdicts.enumerate().filter(is_alarm);
-    let (places, alarms): (Vec<usize>, Vec<&GestureVerdict>) = alarms.unzip();
-    score.false_alarms = places;
+    let is_alarm = |n: &usize| all[*n].fired.is_some() && !is_used[*n];
+    score.false_alarms = (0..all.len()).filter(is_alarm).collect();
+    let alarms: Vec<&GestureVerdict> = score.false_alarms.iter().map(|&n| all[n]).collect();
     score.confusions = confusions(&score.meant, &alarms);
     score
 }
@@ -142,11 +144,10 @@ fn answers<'v>(
     let mut labels: Vec<(Nanos, usize)> = its.map(|(n, meant)| (meant.at, n)).collect();
     labels.sort_unstable();
     let fired = verdicts.enumerate().filter(|(_, v)| v.gesture == gesture && v.fired.is_some());
-    let mut attempts: Vec<(usize, pairing::Span)> =
-        fired.map(|(n, verdict)| (n, [verdict.began, verdict.ended])).collect();
+    let mut attempts: Vec<(usize, Span)> = fired.map(|(n, verdict)| (n, span(verdict))).collect();
     attempts.sort_by_key(|(_, [_, ended])| *ended);
     let (times, places): (Vec<Nanos>, Vec<usize>) = labels.into_iter().unzip();
-    let (fired, spans): (Vec<usize>, Vec<pairing::Span>) = attempts.into_iter().unzip();
+    let (fired, spans): (Vec<usize>, Vec<Span>) = attempts.into_iter().unzip();
     let answers = places.into_iter().zip(pairing::pair(&times, &spans));
     answers.filter_map(|(label, answer)| Some((label, fired[answer?]))).collect()
 }
@@ -154,13 +155,11 @@ fn answers<'v>(
 /// Counts what was meant against what fired. A false alarm belongs to the label
 /// that is nearest to it, if one is near.
 fn confusions(meant: &[Meant], alarms: &[&GestureVerdict]) -> Vec<Confusion> {
-    let label_of = |alarm: &GestureVerdict| {
-        let near = (0..meant.len()).filter(|&n| is_near(alarm, meant[n].at));
-        near.min_by_key(|&n| distance(alarm, meant[n].at))
-    };
-    let labels: Vec<Option<usize>> = alarms.iter().map(|alarm| label_of(alarm)).collect();
+    let labels: Vec<Option<usize>> =
+        alarms.iter().map(|alarm| nearest(meant, span(alarm))).collect();
+    let is_of_alarm: BTreeSet<usize> = labels.iter().copied().flatten().collect();
     let hits = meant.iter().enumerate().filter(|(_, meant)| meant.is_hit);
-    let silent = (0..meant.len()).filter(|n| !meant[*n].is_hit && !labels.contains(&Some(*n)));
+    let silent = (0..meant.len()).filter(|n| !meant[*n].is_hit && !is_of_alarm.contains(n));
     let pairs = hits.map(|(n, meant)| (Some(n), meant.gesture));
     let pairs = pairs.chain(silent.map(|n| (Some(n), None)));
     let pairs =
@@ -181,18 +180,25 @@ fn confusions(meant: &[Meant], alarms: &[&GestureVerdict]) -> Vec<Confusion> {
     counts.into_iter().map(cell).collect()
 }
 
-/// How far a label is from an attempt; 0 where it is within.
-fn distance(verdict: &GestureVerdict, at: Nanos) -> u64 {
-    gap([verdict.began, verdict.ended], at)
+/// The label nearest to an attempt, of equals the first; none further than [`SLACK`].
+fn nearest(meant: &[Meant], of: Span) -> Option<usize> {
+    let first_from = |at: Nanos| meant.partition_point(|label| label.at < at);
+    let after = first_from(of[0]);
+    // Several labels may stand at one instant.
+    let before = after.checked_sub(1).map(|n| first_from(meant[n].at));
+    let distance = |&n: &usize| gap(of, meant[n].at);
+    let near = before.into_iter().chain((after < meant.len()).then_some(after));
+    near.filter(|n| distance(n) <= SLACK.0).min_by_key(distance)
+}
+
+/// When an attempt began and was over.
+fn span(verdict: &GestureVerdict) -> Span {
+    [verdict.began, verdict.ended]
 }
 
 /// How far an instant is from a stretch of time; 0 where it is within.
 fn gap([began, ended]: [Nanos; 2], at: Nanos) -> u64 {
     began.0.saturating_sub(at.0).max(at.0.saturating_sub(ended.0))
-}
-
-fn is_near(verdict: &GestureVerdict, at: Nanos) -> bool {
-    distance(verdict, at) <= SLACK.0
 }
 
 #[cfg(test)]

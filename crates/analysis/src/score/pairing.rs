@@ -1,31 +1,58 @@
 //! Which attempt answers which label.
 
-use super::{SLACK, gap};
+use super::{
+    gap,
+    near::{Near, Span},
+};
 use alloc::{vec, vec::Vec};
-use core::{cmp::Reverse, ops::Range};
+use core::cmp::Reverse;
 use gtrig_core::Nanos;
-
-/// When an attempt began and was over.
-pub(super) type Span = [Nanos; 2];
 
 /// How good a way to pair is: so many pairs, and how far apart they are together.
 type Worth = (usize, Reverse<u64>);
 
 const NOTHING: Worth = (0, Reverse(0));
 
-/// What a label and those after it are worth with the attempts from each of its own on.
-struct Row {
-    /// The first of its own.
-    from: usize,
-    /// From each of them on, and from the one after the last.
-    worth: Vec<Worth>,
+/// What the best ways are worth that begin with each attempt, or with one after it.
+///
+/// A tree as in P. M. Fenwick, "A New Data Structure for Cumulative Frequency Tables" (1994), with
+/// the largest instead of the sum, counted from the last attempt back.
+struct Best(Vec<Worth>);
+
+impl Best {
+    /// Of so many attempts, with nothing paired.
+    fn of(attempts: usize) -> Best {
+        Best(vec![NOTHING; attempts + 1])
+    }
+
+    /// What the best way is worth that begins with this attempt or a later one.
+    fn from(&self, attempt: usize) -> Worth {
+        let mut node = self.0.len() - 1 - attempt.min(self.0.len() - 1);
+        let mut best = NOTHING;
+        while node > 0 {
+            best = best.max(self.0[node]);
+            node &= node - 1;
+        }
+        best
+    }
+
+    /// A way that begins with this attempt is worth so much.
+    fn add(&mut self, attempt: usize, worth: Worth) {
+        let mut node = self.0.len() - 1 - attempt;
+        while node < self.0.len() {
+            self.0[node] = self.0[node].max(worth);
+            node += node & node.wrapping_neg();
+        }
+    }
 }
 
-impl Row {
-    /// With the attempts from one on; what comes before its own changes nothing.
-    fn worth_from(&self, attempt: usize) -> Worth {
-        self.worth[attempt.max(self.from) - self.from]
-    }
+/// An attempt that a label may have.
+struct Choice {
+    attempt: usize,
+    /// How far it is from the label.
+    distance: u64,
+    /// What the best way is worth that begins with it.
+    worth: Worth,
 }
 
 /// Pairs labels with attempts, both in order of time (attempts in that in which they were
@@ -34,60 +61,41 @@ impl Row {
 /// first label has the earliest attempt, then the second. Gives the place of the attempt of
 /// each label.
 ///
-/// Each label is held against the attempts around it alone, in time and in memory.
+/// Each label is held against the attempts near it alone, in time and in memory, however long
+/// some of them went on.
 pub(super) fn pair(labels: &[Nanos], attempts: &[Span]) -> Vec<Option<usize>> {
-    let with = |at: Nanos, span: Span, (pairs, Reverse(far)): Worth| {
-        let distance = gap(span, at);
-        (distance <= SLACK.0).then_some((pairs + 1, Reverse(far + distance)))
-    };
-    let bands = bands(labels, attempts);
-    // From the last label back; after it there is nothing.
-    let mut rows = vec![Row { from: attempts.len(), worth: vec![NOTHING] }];
-    for (&at, band) in labels.iter().zip(&bands).rev() {
-        let after = &rows[rows.len() - 1];
-        let mut worth = vec![after.worth_from(band.end); band.len() + 1];
-        for j in band.clone().rev() {
-            let apart = after.worth_from(j).max(worth[j + 1 - band.start]);
-            let paired = with(at, attempts[j], after.worth_from(j + 1));
-            worth[j - band.start] = paired.map_or(apart, |it| it.max(apart));
+    let mut near = Near::new(attempts);
+    let choice = |at: Nanos| {
+        move |attempt: usize| {
+            let distance = gap(attempts[attempt], at);
+            Choice { attempt, distance, worth: NOTHING }
         }
-        rows.push(Row { from: band.start, worth });
-    }
-    let mut next = 0;
-    let with_after = rows.iter().rev().zip(rows.iter().rev().skip(1));
-    let answer = |((&at, band), (row, after)): ((&Nanos, &Range<usize>), (&Row, &Row))| {
-        let is_best = |&j: &usize| {
-            with(at, attempts[j], after.worth_from(j + 1)) == Some(row.worth_from(next))
-        };
-        let answer = (next.max(band.start)..band.end).find(is_best);
-        next = answer.map_or(next, |j| j + 1);
-        answer
     };
-    labels.iter().zip(&bands).zip(with_after).map(answer).collect()
-}
-
-/// The attempts that each label may have: from the first that is not over too early, up to the
-/// last that has not begun too late for it or a label before it. Neither end goes back.
-fn bands(labels: &[Nanos], attempts: &[Span]) -> Vec<Range<usize>> {
-    // The soonest that any attempt from each on began.
-    let mut begins: Vec<Nanos> = attempts.iter().map(|[began, _]| *began).collect();
-    for n in (1..begins.len()).rev() {
-        begins[n - 1] = begins[n - 1].min(begins[n]);
+    let mut choices: Vec<Vec<Choice>> =
+        labels.iter().map(|&at| near.of(at).map(choice(at)).collect()).collect();
+    // From the last label back; after it there is nothing.
+    let mut best = Best::of(attempts.len());
+    for choices in choices.iter_mut().rev() {
+        for choice in choices.iter_mut() {
+            let (pairs, Reverse(far)) = best.from(choice.attempt + 1);
+            choice.worth = (pairs + 1, Reverse(far + choice.distance));
+        }
+        choices.iter().for_each(|choice| best.add(choice.attempt, choice.worth));
     }
-    let mut end = 0;
-    let band = |at: &Nanos| {
-        let is_over = |[_, ended]: &Span| ended.0.saturating_add(SLACK.0) < at.0;
-        let has_begun = |began: &Nanos| began.0 <= at.0.saturating_add(SLACK.0);
-        let start = attempts.partition_point(is_over);
-        end = start.max(begins.partition_point(has_begun)).max(end);
-        start..end
+    let (mut next, mut left) = (0, best.from(0));
+    let answer = |choices: &Vec<Choice>| {
+        let is_best = |choice: &&Choice| choice.attempt >= next && choice.worth == left;
+        let choice = choices.iter().find(is_best)?;
+        let (pairs, Reverse(far)) = left;
+        (next, left) = (choice.attempt + 1, (pairs - 1, Reverse(far - choice.distance)));
+        Some(choice.attempt)
     };
-    labels.iter().map(band).collect()
+    choices.iter().map(answer).collect()
 }
 
 #[cfg(test)]
 mod tests {
-    use super::*;
+    use super::{super::SLACK, *};
     use proptest::prelude::*;
     use rstest::rstest;
 
@@ -126,12 +134,16 @@ mod tests {
         answers.flat_map(with).collect()
     }
 
-    /// Labels of an hour, one close to the next, each with its attempt.
+    /// Labels of an hour, one close to the next, each with its attempt; beside them one goes on
+    /// from the beginning to the end.
     #[test]
-    fn labels_without_a_pause_have_small_bands() {
+    fn labels_without_a_pause_have_small_choices() {
         let labels: Vec<Nanos> = (0..18_000).map(|n| ms(n * 200)).collect();
-        let attempts: Vec<Span> = labels.iter().map(|at| [*at, Nanos(at.0 + 60_000_000)]).collect();
-        assert!(bands(&labels, &attempts).iter().all(|band| band.len() <= 4));
+        let mut attempts: Vec<Span> =
+            labels.iter().map(|at| [*at, Nanos(at.0 + 60_000_000)]).collect();
+        attempts.push([ms(0), ms(4_000_000)]);
+        let mut near = Near::new(&attempts);
+        assert!(labels.iter().all(|at| near.of(*at).count() <= 5));
         let answers = pair(&labels, &attempts);
         assert!(answers.iter().enumerate().all(|(n, answer)| *answer == Some(n)));
     }
@@ -141,7 +153,9 @@ mod tests {
         #[test]
         fn no_way_is_better(
             mut labels in prop::collection::vec(0u64..2_000, 0..6),
-            spans in prop::collection::vec((0u64..2_000, 0u64..400), 0..6),
+            spans in prop::collection::vec(
+                (0u64..2_000, prop_oneof![4 => 0u64..400, 1 => 0u64..3_000]), 0..6,
+            ),
             steps in prop::sample::select(vec![1u64, 50, 100]),
         ) {
             labels.sort_unstable();
