@@ -10,7 +10,16 @@ from dataclasses import dataclass, replace
 
 import pytest
 from games import AXES, AXIS, BUTTONS, FAR, HZ, Known, a_pad, frames, hands, polls_of
-from workbench import MILLISECOND, merged, reported, rig_of, written
+from workbench import (
+    MILLISECOND,
+    later,
+    merged,
+    moved,
+    reported,
+    rig_of,
+    without_words,
+    written,
+)
 
 # No number that a difference often is.
 TOLERANCE = 0.00137
@@ -404,6 +413,17 @@ def test_the_mistake_that_explains_most_is_told(seed, tmp_path):
         assert [told_as(one) for one in told] == causes, (name, mistake)
         if mistake and bears_out(value, *mistake):
             assert ("unknown", None) not in causes, (name, mistake)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_the_same_is_told_nearly_thirty_days_later(seed, tmp_path):
+    dice = random.Random(seed)
+    game, seconds = Game(dice, hands_of_two(dice)), 2_500_000
+    take, rig = written(tmp_path, text_of_rig(), merged(lines_of(game.said), game.lines()))
+    by = seconds * HZ, seconds * 10**9
+    ways = take, later(take, by[1])
+    one, other = (without_words(reported("agree", of, rig, may_say_no=True)) for of in ways)
+    assert moved(one, by) == other
 
 
 @pytest.mark.parametrize("seed", range(40))

@@ -30,6 +30,43 @@ def written(folder, rig, lines):
     return paths
 
 
+def later(take, nanos):
+    """The same take so many nanoseconds later; what is there from the beginning stays there."""
+    lines = [json.loads(line) for line in take.read_text().splitlines()]
+    for line in lines:
+        line |= {key: line[key] + nanos for key in ("t", "polled") if line.get(key)}
+    path = take.with_name("later.take.jsonl")
+    path.write_text("".join(json.dumps(line) + "\n" for line in lines))
+    return path
+
+
+def without_words(value):
+    """What is told, but in words, which tell of instants."""
+    if isinstance(value, list):
+        return [without_words(part) for part in value]
+    if not isinstance(value, dict):
+        return value
+    return {key: without_words(part) for key, part in value.items() if key != "words"}
+
+
+def moved(value, by):
+    """The same some ticks and nanoseconds later."""
+    ticks, nanos = by
+    # What is there from the beginning stays there.
+    if isinstance(value, dict) and value.get("time_ns") == 0:
+        return value
+    if isinstance(value, list):
+        return [moved(part, by) for part in value]
+    if not isinstance(value, dict):
+        return value
+    more = {key: ticks for key in value if key == "tick" or key.endswith("_tick")}
+    more |= {key: nanos for key in value if key.endswith("_ns")}
+    return {
+        key: part + more[key] if key in more and part is not None else moved(part, by)
+        for key, part in value.items()
+    }
+
+
 def replayed(take, rig):
     """What ``gtrig replay`` says of every tick, by the number of the tick."""
     reports = reported("replay", take, rig, "--every-tick")

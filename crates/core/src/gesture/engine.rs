@@ -11,9 +11,10 @@
 //!
 //! A movement is told only to the attempts that are judged by movements, or give something, or
 //! have all of several fingers. All others catch up with their fingers when they are asked: when
-//! one is lifted, when another one joins them, or when somebody looks. Of several attempts at a gesture
-//! that last one gives its value; what the others would give is worked out when they take over,
-//! or are over. So the cost of a tick follows what can come of it, and not how many attempts go on.
+//! one is lifted, when another one joins them, or when somebody looks. Of several attempts at a
+//! gesture that last one gives its value; what the others would give is worked out when they take
+//! over, or are over. So the cost of a tick follows what can come of it, and not how many attempts
+//! go on.
 //!
 //! Nothing is allocated after [`GestureEngine::fit`].
 //!

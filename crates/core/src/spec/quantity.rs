@@ -182,7 +182,7 @@ impl Quantity {
 
     /// Whether it is a time, which runs from the first landing of an attempt on. Everything else is
     /// measured only once all fingers are there.
-    pub const fn is_time(self) -> bool {
+    pub(crate) const fn is_time(self) -> bool {
         use Quantity::*;
         matches!(self, Lift | Hold | Gap | Together | Time)
     }
