@@ -88,7 +88,7 @@ pub fn named(text: &str) -> Option<&str> {
 pub fn score<'v>(
     rig: &Rig,
     labels: &[Label],
-    verdicts: impl Iterator<Item = &'v GestureVerdict> + Clone,
+    verdicts: impl Iterator<Item = &'v GestureVerdict>,
 ) -> Score {
     let said = labels.iter().enumerate();
     let said = said.filter_map(|(n, label)| Some((n, label.time, named(label.text.as_str())?)));
@@ -105,15 +105,15 @@ pub fn score<'v>(
     if score.meant.is_empty() {
         return score;
     }
-    let mut is_used = vec![false; verdicts.clone().count()];
+    let all: Vec<&GestureVerdict> = verdicts.collect();
+    let mut is_used = vec![false; all.len()];
     let gestures: BTreeSet<GestureId> = score.meant.iter().filter_map(|it| it.gesture).collect();
     for gesture in gestures {
-        for (label, n) in answers(gesture, &score.meant, verdicts.clone()) {
+        for (label, n) in answers(gesture, &score.meant, &all) {
             is_used[n] = true;
             (score.meant[label].attempt, score.meant[label].is_hit) = (Some(n), true);
         }
     }
-    let all: Vec<&GestureVerdict> = verdicts.collect();
     let spans: Vec<Span> = all.iter().copied().map(span).collect();
     let mut near = Near::new(&spans);
     for meant in score.meant.iter_mut().filter(|meant| !meant.is_hit) {
@@ -135,18 +135,17 @@ pub fn score<'v>(
 }
 
 /// Pairs the labels of a gesture with its attempts that fired: their places.
-fn answers<'v>(
+fn answers(
     gesture: GestureId,
     meant: &[Meant],
-    verdicts: impl Iterator<Item = &'v GestureVerdict>,
+    verdicts: &[&GestureVerdict],
 ) -> Vec<(usize, usize)> {
     let its = meant.iter().enumerate().filter(|(_, meant)| meant.gesture == Some(gesture));
-    let mut labels: Vec<(Nanos, usize)> = its.map(|(n, meant)| (meant.at, n)).collect();
-    labels.sort_unstable();
-    let fired = verdicts.enumerate().filter(|(_, v)| v.gesture == gesture && v.fired.is_some());
+    let (times, places): (Vec<Nanos>, Vec<usize>) = its.map(|(n, meant)| (meant.at, n)).unzip();
+    let all = verdicts.iter().enumerate();
+    let fired = all.filter(|(_, v)| v.gesture == gesture && v.fired.is_some());
     let mut attempts: Vec<(usize, Span)> = fired.map(|(n, verdict)| (n, span(verdict))).collect();
     attempts.sort_by_key(|(_, [_, ended])| *ended);
-    let (times, places): (Vec<Nanos>, Vec<usize>) = labels.into_iter().unzip();
     let (fired, spans): (Vec<usize>, Vec<Span>) = attempts.into_iter().unzip();
     let answers = places.into_iter().zip(pairing::pair(&times, &spans));
     answers.filter_map(|(label, answer)| Some((label, fired[answer?]))).collect()

@@ -1,10 +1,7 @@
 //! Which attempts are near a label.
 
 use super::SLACK;
-use alloc::{
-    collections::{BTreeSet, BinaryHeap},
-    vec::Vec,
-};
+use alloc::{collections::BTreeSet, vec::Vec};
 use core::cmp::Reverse;
 use gtrig_core::Nanos;
 
@@ -20,8 +17,6 @@ pub(super) struct Near<'s> {
     later: Vec<usize>,
     /// Those near the last instant.
     here: BTreeSet<usize>,
-    /// The same, with when they were over, the soonest first.
-    ends: BinaryHeap<Reverse<(Nanos, usize)>>,
 }
 
 impl<'s> Near<'s> {
@@ -29,7 +24,7 @@ impl<'s> Near<'s> {
     pub(super) fn new(spans: &'s [Span]) -> Self {
         let mut later: Vec<usize> = (0..spans.len()).collect();
         later.sort_unstable_by_key(|&n| Reverse(spans[n][0]));
-        Near { spans, later, here: BTreeSet::new(), ends: BinaryHeap::new() }
+        Near { spans, later, here: BTreeSet::new() }
     }
 
     /// The places of those no further than [`SLACK`] from an instant, in order.
@@ -37,14 +32,8 @@ impl<'s> Near<'s> {
         let has_begun = |&mut n: &mut usize| self.spans[n][0].0 <= at.0.saturating_add(SLACK.0);
         while let Some(n) = self.later.pop_if(has_begun) {
             self.here.insert(n);
-            self.ends.push(Reverse((self.spans[n][1], n)));
         }
-        while let Some(&Reverse((ended, n))) = self.ends.peek()
-            && ended.0.saturating_add(SLACK.0) < at.0
-        {
-            self.ends.pop();
-            self.here.remove(&n);
-        }
+        self.here.retain(|&n| self.spans[n][1].0.saturating_add(SLACK.0) >= at.0);
         self.here.iter().copied()
     }
 }

@@ -65,14 +65,14 @@ struct Choice {
 /// some of them went on.
 pub(super) fn pair(labels: &[Nanos], attempts: &[Span]) -> Vec<Option<usize>> {
     let mut near = Near::new(attempts);
-    let choice = |at: Nanos| {
-        move |attempt: usize| {
+    let of_label = |&at: &Nanos| {
+        let choice = |attempt: usize| {
             let distance = gap(attempts[attempt], at);
             Choice { attempt, distance, worth: NOTHING }
-        }
+        };
+        near.of(at).map(choice).collect()
     };
-    let mut choices: Vec<Vec<Choice>> =
-        labels.iter().map(|&at| near.of(at).map(choice(at)).collect()).collect();
+    let mut choices: Vec<Vec<Choice>> = labels.iter().map(of_label).collect();
     // From the last label back; after it there is nothing.
     let mut best = Best::of(attempts.len());
     for choices in choices.iter_mut().rev() {

@@ -79,8 +79,7 @@ fn step_together(attempt: &mut GestureAttempt, of: &BoundGesture, tracks: &Track
     if is_lifting { Step::Lifted(moved) } else { Step::Moved(moved) }
 }
 
-/// Judges a press as it has been until this was reported on, which is somewhere else
-/// now.
+/// Judges a press as it has been until this was reported on, which is somewhere else now.
 ///
 /// Where it got no further and has not fired, the end of this tick says more.
 pub(super) fn hold_until(
