@@ -739,13 +739,18 @@ def test_do_is_short_for_the_steps_of_a_combo(seed, tmp_path):
     clauses = f" within {within} ms" + (f" after {after} ms" if after else "")
     unless = [name for name in BUTTONS if name not in inner.names][0]
     clauses += dice.choice(["", f" unless {unless}"])
-    # Its own clauses are about the times after its first.
-    once, rest = replace(inner, times=1), [step.text() for step in others]
-    first = replace(once, within=0).text() + clauses
-    group = [first, *[once.text()] * (inner.times - 1), *rest]
+    # Its own clauses are about the times after its first, and its names are those of its device.
+    device = dice.choice(["pad", "pad1", "pad2"])
+    its = lambda step: replace(
+        step, **{key: [f"{device}/{n}" for n in getattr(step, key)] for key in ("names", "unless")}
+    ).text()
+    once, rest = replace(inner, times=1), [its(step) for step in others]
+    first = its(replace(once, within=0)) + clauses
+    group = [first, *[its(once)] * (inner.times - 1), *rest]
     done = f"do inner {times} times{clauses}" if times > 1 else f"do inner{clauses}"
-    combo = ["[combo.inner]", f"steps = {json.dumps([inner.text(), *rest])}"]
-    lines = list(some_pads(movements(dice)))
+    texts = [step.text() for step in (inner, *others)]
+    combo = ["[combo.inner]", f'device = "{device}"', f"steps = {json.dumps(texts)}"]
+    lines = list(some_pads(movements(dice), movements(dice)))
     short = fires_of([before.text(), done], [combo], tmp_path, lines)
     assert short == fires_of([before.text(), *(group * times)], [], tmp_path, lines)
 

@@ -17,7 +17,7 @@ TOLERANCE = 0.002
 # As far as a value is printed.
 ROUNDED = 5e-5
 # Numbers that are no tunables.
-FIXED = ["rig", "poll-hz", "times", "fingers", "layer"]
+FIXED = ["rig", "poll-hz", "times", "fingers", "layer", "pixels", "mm", "window", "turned"]
 ZONES = ["radius", "cut", "axes", "sloped"]
 BOTH = ["neutral", "last", "first"]
 STAGES = {"half-life-ms": "smooth", "steady-hz": "smooth"}
@@ -95,7 +95,7 @@ def values_of(rig, line):
     given = {}
     for name, action in rig["action"].items():
         value = values.get(name, 0)
-        if action["gives"] == "plane":
+        if action["gives"] in ("plane", "polar", "place"):
             given[f"{name}.x"], given[f"{name}.y"] = value or (0, 0)
         else:
             given[name] = float(value)

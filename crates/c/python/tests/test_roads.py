@@ -6,6 +6,7 @@ import random
 import subprocess
 
 import pytest
+from desks import a_desk, some_desk
 from test_actions import a_rig, comings_and_goings, presses, take_of
 from test_combos import COMPASS, a_combo, mirrored
 from test_fingers import HEIGHT, TICKS, WIDTH, a_gesture, hands
@@ -47,7 +48,8 @@ def some_combo(dice, n):
 
 
 def some_rig(dice, hz):
-    """The text of a rig with actions, modes, gestures, zones, combos and a shape."""
+    """The text of a rig with actions, modes, gestures, zones, combos and a shape, and all that reads
+    a desk."""
     text, *_ = a_rig(dice, hz)
     lines = [text, "[gesture.stays]", 'kind = "press"', f"hold-ms = {dice.randint(100, 600)}"]
     gestures = [a_gesture(dice) for _ in range(dice.randint(1, 4))]
@@ -67,15 +69,17 @@ def some_rig(dice, hz):
         'gives = "plane"',
         'from = { stick = "pad/stick-l", shape = "worn" }',
     ]
+    lines += a_desk(dice) if dice.random() < 0.6 else []
     return "\n".join(lines) + "\n"
 
 
 def some_take(dice, hz):
-    """The lines of a take in which a pad and a panel do what hands do."""
+    """The lines of a take in which a pad, a panel and a desk do what hands do."""
     events = comings_and_goings(dice, presses(dice, hz))
     touches = [report for report in hands(dice, hz) if report[0] < TICKS * 10**9 // hz]
-    glass = a_glass(touches, 3, (WIDTH, HEIGHT), (TICKS - 1) * 10**9 // hz, 10)
-    return list(merged(take_of(events, hz), glass))
+    until = (TICKS - 1) * 10**9 // hz
+    glass = a_glass(touches, 3, (WIDTH, HEIGHT), until, 10)
+    return list(merged(take_of(events, hz), glass, some_desk(dice, until)))
 
 
 def random_one(seed, folder):

@@ -40,10 +40,12 @@ pub(super) fn read(
         return (Vec::new(), Vec::new());
     }
     let names: Vec<&str> = entries.iter().map(|entry| entry.key).collect();
+    let written: Vec<Text> =
+        entries.iter().map(|entry| written(problems, entry, context)).collect();
     let mut reader = Reader {
         context,
         names: &names,
-        written: entries.iter().map(|entry| written(problems, entry)).collect(),
+        written: &written,
         signals: Vec::new(),
         calm: None,
         one_device: Vec::new(),
@@ -63,16 +65,22 @@ pub(super) fn read(
 }
 
 /// The steps of a combo as they are written, as far as they can be read.
-#[derive(Clone, Default)]
 struct Text<'a> {
+    /// What the names in it mean, wherever these steps are done.
+    names: Names<'a>,
     steps: Vec<Written<'a>>,
     /// Whether that is all of them.
     is_whole: bool,
 }
 
-fn written<'a>(problems: &mut Problems, entry: &Entry<'a>) -> Text<'a> {
-    let mut read = Text::default();
+fn written<'a>(problems: &mut Problems, entry: &Entry<'a>, context: Context) -> Text<'a> {
+    let names = Names { device: "pad", stick: None };
+    let mut read = Text { names, steps: Vec::new(), is_whole: false };
     let Some(mut fields) = entry.value.table(problems) else { return read };
+    read.names = Names {
+        device: fields.take("device").and_then(|v| v.string(problems)).unwrap_or("pad"),
+        stick: fields.take("stick").and_then(|value| stick(problems, value, context)),
+    };
     let Some(value) = fields.take("steps") else {
         let found = format!("the combo `{}` without them", entry.key.escape_debug());
         let expected = "`steps`, such as \"press south, press south within 250 ms\"";
@@ -106,6 +114,27 @@ fn written<'a>(problems: &mut Problems, entry: &Entry<'a>) -> Text<'a> {
     read
 }
 
+/// What gives a direction.
+fn stick(problems: &mut Problems, value: Value, context: Context) -> Option<Stick> {
+    let what =
+        "the name of an action of this rig that gives a plane, or a d-pad, such as \"pad/dpad\"";
+    let text = value.string(problems)?;
+    if let Some(pad) = text.parse::<ControlRef>().ok().filter(|pad| pad.code == Direction::DPAD) {
+        let is_known = vocabulary::names(pad.kind).contains(&"dpad-up");
+        if !is_known {
+            problems.add(value.span(), problems.quote(value.span()), what);
+        }
+        return is_known.then_some(Stick::Dpad(pad));
+    }
+    let at = named(problems, value, context.actions, what)?;
+    let is_double = |action: &ActionSpec| action.gives.is_vector();
+    if !context.rig.actions.get(at).is_some_and(is_double) {
+        problems.add(value.span(), problems.quote(value.span()), what);
+        return None;
+    }
+    Some(Stick::Action(ActionId::at(at)))
+}
+
 /// The place in the file of a part of a text. One that is written with escapes has
 /// no such parts; then it is the whole.
 fn problems_place(item: &Value, text: &str, at: usize, span: Range<usize>) -> Range<usize> {
@@ -120,7 +149,7 @@ fn problems_place(item: &Value, text: &str, at: usize, span: Range<usize>) -> Ra
 struct Reader<'a> {
     context: Context<'a>,
     names: &'a [&'a str],
-    written: Vec<Text<'a>>,
+    written: &'a [Text<'a>],
     signals: Vec<Signal>,
     /// The quiet before the first step of the combo that is read.
     calm: Option<Calm>,
@@ -147,16 +176,16 @@ impl<'a> Reader<'a> {
     fn combo(&mut self, problems: &mut Problems, entry: &Entry<'a>, n: usize) -> Option<Combo> {
         check_name(problems, entry, "a combo");
         let mut fields = entry.value.table(problems)?;
-        fields.take("steps");
-        let names = Names {
-            device: fields.take("device").and_then(|v| v.string(problems)).unwrap_or("pad"),
-            stick: fields.take("stick").and_then(|value| self.stick(problems, value)),
-        };
+        // These were read with its text.
+        for key in ["steps", "device", "stick"] {
+            fields.take(key);
+        }
+        let names = &self.written[n].names;
         let clock = fields.take("clock").and_then(|v| v.word::<ComboClock>(problems));
         let all = fields.take("all-within").and_then(|value| duration(problems, value));
         let is_strict = flag(problems, &mut fields, "strict");
         let passing = fields.take("passing");
-        let passing = self.passing(problems, passing, is_strict, &names);
+        let passing = self.passing(problems, passing, is_strict, names);
         let mirror = fields.take("mirror-while");
         let one_device = fields.take("one-device");
         let one_device = one_device.filter(|value| value.bool(problems).unwrap_or(false));
@@ -175,12 +204,12 @@ impl<'a> Reader<'a> {
         fields.finish(problems);
         let mut steps = Vec::new();
         self.calm = None;
-        self.steps(problems, n, &mut vec![n], &names, &mut steps)?;
+        self.steps(problems, n, &mut vec![n], &mut steps)?;
         let calm = self.calm.take();
         self.check(problems, entry, (calm, &steps), all);
         let may_pass = passing.as_deref().unwrap_or_default();
         let of = (steps.as_slice(), may_pass);
-        let mirror = mirror.and_then(|value| self.mirror(problems, value, of, &names));
+        let mirror = mirror.and_then(|value| self.mirror(problems, value, of, names));
         Some(Combo {
             calm,
             counts_forced,
@@ -195,27 +224,6 @@ impl<'a> Reader<'a> {
             modes,
             ..Combo::new(entry.key, steps)
         })
-    }
-
-    /// What gives a direction.
-    fn stick(&self, problems: &mut Problems, value: Value) -> Option<Stick> {
-        let what = "the name of an action of this rig that gives a plane, or a d-pad, such as \"pad/dpad\"";
-        let text = value.string(problems)?;
-        if let Some(pad) = text.parse::<ControlRef>().ok().filter(|pad| pad.code == Direction::DPAD)
-        {
-            let is_known = vocabulary::names(pad.kind).contains(&"dpad-up");
-            if !is_known {
-                problems.add(value.span(), problems.quote(value.span()), what);
-            }
-            return is_known.then_some(Stick::Dpad(pad));
-        }
-        let at = named(problems, value, self.context.actions, what)?;
-        let is_double = |action: &ActionSpec| action.gives.is_vector();
-        if !self.context.rig.actions.get(at).is_some_and(is_double) {
-            problems.add(value.span(), problems.quote(value.span()), what);
-            return None;
-        }
-        Some(Stick::Action(ActionId::at(at)))
     }
 
     fn passing(

@@ -3,17 +3,17 @@
 use super::*;
 
 impl Reader<'_> {
-    /// The steps of combo `n`, those of others that it does in their place.
+    /// The steps of combo `n`, those of others that it does in their place. Names mean what they
+    /// mean in the combo in which they are written.
     pub(super) fn steps(
         &mut self,
         problems: &mut Problems,
         n: usize,
         within: &mut Vec<usize>,
-        names: &Names,
         steps: &mut Vec<ComboStep>,
     ) -> Option<()> {
-        let Text { steps: written, is_whole } = self.written[n].clone();
-        let mut is_sound = is_whole;
+        let Text { names, steps: written, is_whole } = &self.written[n];
+        let mut is_sound = *is_whole;
         for (at, part) in written.iter().enumerate() {
             let text = StepText { combo: ComboId::at(n), text: at as u8 };
             if part.verb != Verb::Do {
@@ -36,7 +36,7 @@ impl Reader<'_> {
             within.push(other);
             for _ in 0..part.times {
                 let begins = steps.len();
-                self.steps(problems, other, within, names, steps)?;
+                self.steps(problems, other, within, steps)?;
                 check_count(problems, part, steps)?;
                 self.join(problems, part, (names, text), steps.get_mut(begins..)?)?;
             }

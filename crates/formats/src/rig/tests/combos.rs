@@ -215,6 +215,25 @@ fn a_combo_may_do_others(#[case] steps: &str, #[case] words: &str) {
     }
 }
 
+/// What a combo does by names of another one, and by its own.
+#[rstest]
+#[case::a_device("device = \"lever\"", "press thumb", "press pad/south, press lever/thumb")]
+#[case::its_number("device = \"pad2\"", "press east", "press pad/south, press pad2/east")]
+#[case::directions("stick = \"pad/dpad\"", "push left", "press pad/south, push left")]
+fn names_mean_what_they_mean_where_they_stand(
+    #[case] key: &str,
+    #[case] step: &str,
+    #[case] words: &str,
+) {
+    let text = format!(
+        "rig = 1\n[combo.other]\n{key}\nsteps = \"{step}\"\n\
+         [combo.it]\nsteps = \"press south, do other within 100 ms\"\n"
+    );
+    let rig = parse("t", &text).unwrap();
+    let asked = format!("{words} within 100 ms");
+    assert_eq!(crate::words::combo_words(&rig, &rig.combos[1]), asked);
+}
+
 /// Why the steps of a combo cannot be asked of one device.
 #[rstest]
 #[case::a_key_beside_a_button("press south, press keys/KeyA", "not \"keys/KeyA\"")]
