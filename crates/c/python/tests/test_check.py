@@ -6,6 +6,7 @@ import json
 import random
 import re
 import subprocess
+from dataclasses import replace
 
 import pytest
 from libraries import Library
@@ -122,8 +123,18 @@ def bounds(zone):
     return x, y, single(x + width), single(y + height)
 
 
-def is_covered(zone, others, gates):
-    """Whether no finger can be on a zone: of zones in order of the file."""
+# The world is there where the picture is, and as many units wide.
+UNITS = 1024
+WORLD = [
+    "[surface]",
+    f"pixels = [{UNITS}, {UNITS}]",
+    f"window = {{ at = [0, 0], size = [{UNITS}, {UNITS}], view = [{UNITS}, {UNITS}] }}",
+    f"world = {{ camera = [{UNITS // 2}, {UNITS // 2}], zoom = 1 }}",
+]
+
+
+def is_covered(zone, others, gates, worlds):
+    """Whether no finger can be on a zone, wherever the world is: of zones in order of the file."""
     left, top, right, bottom = bounds(zone)
     for n, other in enumerate(others):
         if other is zone or other.contact != "take" or (zone.follow and not other.follow):
@@ -134,6 +145,7 @@ def is_covered(zone, others, gates):
         bound = bounds(other)
         reaches = bound[0] <= left and bound[1] <= top and bound[2] >= right and bound[3] >= bottom
         is_there = all(set(gates[other.name][key]) <= set(gates[zone.name][key]) for key in KEYS)
+        is_there &= (zone.name in worlds) == (other.name in worlds)
         if is_first and reaches and is_there:
             return True
     return False
@@ -144,11 +156,22 @@ def test_no_finger_reaches_a_zone_that_is_covered(seed, tmp_path):
     dice = random.Random(seed)
     hz = dice.choice([60, 120])
     zones = [a_zone(dice, f"zone-{n}") for n in range(dice.randint(2, 6))]
+    # Numbers that are the same in any space.
+    rect = lambda zone: tuple(round(16 * part) / 16 for part in zone.rect)
+    zones = [replace(zone, rect=rect(zone)) for zone in zones]
+    for zone in dice.sample(zones, dice.randint(0, 1)):
+        # A large one.
+        zone.rect, zone.contact, zone.layer = (1 / 16, 0, 7 / 8, 1), "take", 3
+    has_worlds = dice.random() < 0.4
+    worlds = {zone.name for zone in zones if has_worlds and dice.random() < 0.6}
     choose = lambda: dice.choice([[], [], [], [dice.choice(list(GATES))]])
     gates = {zone.name: {key: choose() for key in KEYS} for zone in zones}
     tables = []
     for zone in zones:
         first, *rest = zone.table()
+        if zone.name in worlds:
+            rest[0] = f"rect = {[UNITS * part for part in zone.rect]}"
+            rest.insert(0, 'in = "world"')
         its = [f"{key} = {gates[zone.name][key]}" for key in KEYS if gates[zone.name][key]]
         tables += [first, *its, *rest]
     actions = [
@@ -159,9 +182,9 @@ def test_no_finger_reaches_a_zone_that_is_covered(seed, tmp_path):
     touches = list(reports(dice, hz))
     glass = list(a_glass(touches, 2, (SIDE, SIDE), (TICKS - 1) * 10**9 // hz))
     lines = merged(glass, some_pads(movements(dice)))
-    take, rig = written(tmp_path, rig_of(hz, actions, tables), lines)
+    take, rig = written(tmp_path, rig_of(hz, WORLD, actions, tables), lines)
     covered = {name for name, _ in doubts(rig, "zone-covered")}
-    assert covered == {zone.name for zone in zones if is_covered(zone, zones, gates)}
+    assert covered == {zone.name for zone in zones if is_covered(zone, zones, gates, worlds)}
     for tick in replayed(take, rig).values():
         on = {action["action"] for action in tick.get("actions", []) if action["value"]}
         assert not on & {f"on-{name}" for name in covered}
