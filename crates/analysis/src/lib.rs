@@ -41,6 +41,7 @@ mod recording;
 pub mod score;
 mod session;
 pub mod stream;
+pub mod strokes;
 
 pub use cursor::Cursor;
 pub use history::{Capacity, History};

@@ -3,6 +3,7 @@
 mod common;
 
 use common::*;
+use gtrig_analysis::strokes::{Stroke, strokes};
 use gtrig_core::*;
 use proptest::prelude::*;
 use rstest::rstest;
@@ -254,4 +255,38 @@ fn a_place_on_a_zone_is_the_value() {
     assert_eq!(at(1, None), [0, 0]);
     assert_eq!(at(1, Some([100, 500])), [0, 0]);
     assert_eq!(at(1, Some([300, 500])), [0, 0]);
+}
+
+/// What a contact says between two polls, and where a finger was when the first saw it and the
+/// second.
+#[rstest]
+#[case::it_moves(0, &[("-x", 300)], vec![vec![0.1, 0.3]])]
+#[case::it_says_again_that_it_is_down(0, &[("", 1)], vec![vec![0.1, 0.1]])]
+#[case::it_is_lifted(0, &[("", 0)], vec![vec![0.1]])]
+#[case::another_one_lands(0, &[("", 0), ("-x", 900), ("", 1)], vec![vec![0.1], vec![0.9]])]
+#[case::it_trembles(20, &[("", 0), ("-x", 200), ("", 1)], vec![vec![0.1, 0.2]])]
+fn a_stroke_is_that_of_one_finger(
+    #[case] debounce_ms: u64,
+    #[case] said: &[(&str, i32)],
+    #[case] asked: Vec<Vec<f32>>,
+) {
+    let mut rig = halves(false);
+    rig.edges = vec![EdgeRule {
+        of: vec![Scope::Kind(DeviceKind::Glass)],
+        debounce: Some(Nanos::from_millis(debounce_ms)),
+        ..EdgeRule::default()
+    }];
+    let mut panel = Panel::new(rig);
+    panel.step(1, Some([100, 0]));
+    for (part, value) in said {
+        panel.desk.set(20.0, &format!("glass/contact-1{part}"), *value);
+    }
+    panel.desk.run_to(2);
+    let Panel { desk: Desk { session, .. }, .. } = &panel;
+    let contact = &session.plan().contacts()[0];
+    let all = strokes(session.history(), contact, [Tick(0), Tick(2)]);
+    let across = |stroke: &Stroke| stroke.places.iter().map(|place| place[0]).collect::<Vec<_>>();
+    assert_eq!(all.iter().map(across).collect::<Vec<_>>(), asked);
+    let is_lifted = session.now().control(contact.down).seen == 0;
+    assert_eq!(all.last().unwrap().last(), Tick(2 - u32::from(is_lifted)));
 }

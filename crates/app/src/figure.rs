@@ -14,6 +14,7 @@ mod touch;
 pub use audit::audit;
 pub use ladder::{LadderSheet, ladder};
 pub use measure::measurement;
+pub(crate) use page::round_step;
 pub use stick::{StickSheet, stick};
 pub use timeline::{Excerpt, moving, timeline};
 pub use touch::{TouchSheet, touch};

@@ -36,7 +36,7 @@ pub use draw::draw;
 pub use keymap::{bound, keys_in_force};
 pub use run::{Clock, Start, run};
 pub use theme::Theme;
-pub use view::{Lane, lane_name, lanes};
+pub use view::{Lane, lane_extent, lane_name, lanes};
 
 #[cfg(test)]
 mod tests;

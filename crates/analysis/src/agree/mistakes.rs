@@ -14,7 +14,7 @@ use alloc::vec::Vec;
 use gtrig_core::{Aspect, ControlId, DeviceId, Event, Gives, Plan, Rig};
 
 /// At most so many of the first spans are looked at to find out whether a mistake explains
-/// any; then all are.
+/// any; then all are. Each is a bit of a number.
 const STUDIED_SPANS: usize = 40;
 
 /// And so many rows from the first of them on, if there are as many: what a number breaks
@@ -105,7 +105,7 @@ impl Explainer<'_> {
         let series =
             |rig: &Rig| self.road.series_to(rig, self.heard(), of, count).pop().unwrap_or_default();
         let judge = |series: &[f64]| {
-            let explained = |span: &&Span| self.is_explained(at.of, series, span);
+            let explained = |span: &Span| self.is_explained(at.of, series, span);
             let rows = studied.iter().flat_map(|span| span.first..=span.last);
             // A number is what it is all the time: what agreed must still agree.
             let breaks = |row: &usize| {
@@ -113,7 +113,11 @@ impl Explainer<'_> {
             };
             numbers::Score {
                 broken: (0..count).filter(breaks).count(),
-                explained: studied.iter().filter(explained).count(),
+                explained: studied
+                    .iter()
+                    .enumerate()
+                    .filter(|(_, span)| explained(span))
+                    .fold(0, |bits, (n, _)| bits | 1 << n),
                 error: rows.map(|row| libm::pow(self.rows.off(at.of, series, row), 2.0)).sum(),
             }
         };

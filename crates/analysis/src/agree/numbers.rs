@@ -24,8 +24,8 @@ const HALVINGS: u32 = 24;
 pub(super) struct Score {
     /// In how many frames it breaks what agreed.
     pub(super) broken: usize,
-    /// How many differences it explains.
-    pub(super) explained: usize,
+    /// Which differences it explains: a bit for each of those that are looked at.
+    pub(super) explained: u64,
     /// The sum of the squares of what is left.
     pub(super) error: f64,
 }
@@ -36,8 +36,13 @@ impl Score {
     }
 
     /// How many differences it explains, if it breaks nothing.
-    const fn counted(self) -> usize {
-        if self.broken == 0 { self.explained } else { 0 }
+    const fn counted(self) -> u32 {
+        if self.broken == 0 { self.explained.count_ones() } else { 0 }
+    }
+
+    /// Whether it explains all that another one does, and breaks nothing.
+    const fn explains_all_of(self, other: Score) -> bool {
+        self.broken == 0 && self.explained & other.explained == other.explained
     }
 }
 
@@ -59,7 +64,7 @@ pub(super) struct Found {
     pub(super) ours: f64,
     /// The value that explains best.
     pub(super) best: f64,
-    /// From where to where it explains as much.
+    /// From where to where it explains all that this value does.
     pub(super) range: [f64; 2],
     /// Whether the action itself or what it reads has it, and it is no more than a few times the
     /// rig's: one that somebody may have set.
@@ -90,7 +95,7 @@ pub(super) fn search(
     judge: impl Fn(&[f64]) -> Score,
 ) -> Vec<Found> {
     let plain = series(rig);
-    let mut found: Vec<(usize, Found)> = Vec::new();
+    let mut found: Vec<(u32, Found)> = Vec::new();
     for (knob, nearness) in bearing_on(rig, action) {
         let run = |value: f64| series(&rig.with(&knob.place, value));
         let score = |value: f64| judge(&run(value));
@@ -100,7 +105,8 @@ pub(super) fn search(
         if most.counted() == 0 {
             continue;
         }
-        let explains = |score: Score| score.counted() >= most.counted();
+        // As many others would be another explanation.
+        let explains = |score: Score| score.explains_all_of(most);
         let reach = |beyond: &mut dyn Iterator<Item = &(f64, Score)>| {
             let end = furthest(best, beyond, explains, score);
             unbroken([best, end], |value| explains(score(value)))
@@ -301,6 +307,31 @@ mod tests {
         rig.combos[0].all = Some(TimeSpan::millis(589));
         let [least, last] = settable(&rig, &knob(&rig));
         assert!(least == 1.0 && (588.9..=589.0).contains(&last), "{last}");
+    }
+
+    /// Beyond 0.7 it explains as many differences, but others.
+    #[test]
+    fn a_range_explains_the_same_all_along() {
+        let thresholds = Thresholds { press_at: 0.5, release_at: 0.5 };
+        let control = "pad/trigger-r".parse().unwrap();
+        let inputs = [InputSpec::Button { control, thresholds }].into();
+        let mut rig = Rig::bare("t", PollRate::DEFAULT);
+        rig.actions = [ActionSpec::new("grip", Gives::On, inputs)].into();
+        let press_at = |rig: &Rig| {
+            let mut knobs = rig.knobs().into_iter();
+            knobs.find(|knob| knob.tunable.name == "press-at").unwrap().value
+        };
+        let judge = |series: &[f64]| {
+            let explained = match series[0] {
+                0.55..0.7 => 0b011,
+                0.7..0.9 => 0b101,
+                _ => 0,
+            };
+            Score { broken: 0, explained, error: (series[0] - 0.6).abs() }
+        };
+        let found = search(&rig, ActionId(0), |rig| [press_at(rig)].into(), judge);
+        let [from, to] = found[0].range;
+        assert!((0.55..0.551).contains(&from) && (0.699..0.701).contains(&to), "{from} {to}");
     }
 
     /// From 3 to 4 nothing is explained.

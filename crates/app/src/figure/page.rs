@@ -8,6 +8,8 @@ use svg::{
 };
 
 pub(super) const WIDTH: f64 = 960.0;
+/// Left of all that is drawn.
+pub(super) const MARGIN: f64 = 20.0;
 pub(super) const LEFT: f64 = 190.0;
 pub(super) const RIGHT: f64 = 930.0;
 
@@ -20,7 +22,20 @@ pub(super) const REPORTED: &str = "#b3701f";
 pub(super) const FIRED: &str = "#1a8f3c";
 pub(super) const LOST: &str = "#c2187a";
 
-pub(super) const HOLE: &str = "#eceff2";
+const HOLE: &str = "#eceff2";
+
+/// What a legend names, as it is drawn.
+#[derive(Clone, Copy, PartialEq)]
+pub(super) enum Sample {
+    /// A line in a colour.
+    Line(&'static str),
+    /// A small circle in a colour.
+    Circle(&'static str),
+    /// The mark of a lost press.
+    Cross,
+    /// A stretch of which nothing is known.
+    Hole,
+}
 
 /// A sheet being drawn.
 pub(super) struct Page {
@@ -90,12 +105,18 @@ impl Page {
         self.add(circle.set("stroke", colour).set("stroke-width", 1));
     }
 
-    /// Small squares, in one stroke of the pen.
-    pub(super) fn dots(&mut self, places: impl Iterator<Item = (f64, f64)>, colour: &str) {
-        let dot =
-            |data: Data, (x, y): (f64, f64)| data.move_to((x - 0.6, y)).horizontal_line_by(1.2);
+    /// Squares with sides of this length, in one stroke of the pen.
+    pub(super) fn dots(
+        &mut self,
+        places: impl Iterator<Item = (f64, f64)>,
+        side: f64,
+        colour: &str,
+    ) {
+        let dot = |data: Data, (x, y): (f64, f64)| {
+            data.move_to((x - side / 2.0, y)).horizontal_line_by(side)
+        };
         let path = Path::new().set("d", places.fold(Data::new(), dot)).set("fill", "none");
-        self.add(path.set("stroke", colour).set("stroke-width", 1.2));
+        self.add(path.set("stroke", colour).set("stroke-width", side));
     }
 
     /// A stretch of which nothing is known.
@@ -112,6 +133,22 @@ impl Page {
         }
     }
 
+    /// Says what is drawn, side by side from the margin on: there is room for all that a figure
+    /// has.
+    pub(super) fn legend(&mut self, y: f64, samples: &[(Sample, &str)]) {
+        let mut x = MARGIN;
+        for (sample, words) in samples {
+            match sample {
+                Sample::Line(colour) => self.line((x, y - 4.0), (x + 16.0, y - 4.0), colour, 2.0),
+                Sample::Circle(colour) => self.circle((x + 8.0, y - 4.0), 3.0, colour),
+                Sample::Cross => self.cross(x + 8.0, y - 4.0),
+                Sample::Hole => self.hole((x, y - 9.0), (x + 16.0, y + 1.0)),
+            }
+            self.text(x + 22.0, y, words, FAINT);
+            x += 42.0 + width_of(words);
+        }
+    }
+
     pub(super) fn finish(self) -> String {
         self.document.to_string()
     }
@@ -124,7 +161,7 @@ pub(super) fn width_of(words: &str) -> f64 {
 
 /// A round distance between labels: 1, 2 or 5 times a power of ten, at least
 /// `least`.
-pub(super) fn round_step(least: f64) -> f64 {
+pub(crate) fn round_step(least: f64) -> f64 {
     let decade = 10f64.powf(least.max(1e-3).log10().floor());
     [1.0, 2.0, 5.0, 10.0].map(|n| n * decade).into_iter().find(|n| *n >= least).unwrap_or(least)
 }

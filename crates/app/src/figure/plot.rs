@@ -91,8 +91,10 @@ impl Plot {
         // On a grid of half a unit of the page.
         let seen: BTreeSet<(i32, i32)> =
             places.map(|(x, y)| ((x * 2.0).round() as i32, (y * 2.0).round() as i32)).collect();
+        // A few of them would hardly be seen.
+        let side = if seen.len() < 200 { 3.0 } else { 1.2 };
         let places = seen.into_iter().map(|(x, y)| (f64::from(x) / 2.0, f64::from(y) / 2.0));
-        page.dots(places, colour);
+        page.dots(places, side, colour);
     }
 
     /// What a stage does to the plane, to scale: zones, and the square of a gate.

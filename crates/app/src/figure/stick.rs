@@ -78,9 +78,10 @@ const TRAVEL: &str = "of full travel";
 /// Draws a sheet, as SVG.
 pub fn stick(sheet: &StickSheet) -> String {
     let response = Response { chain: &sheet.chain, clamp: sheet.clamp };
-    // The list of stages may be longer than the plot beside it.
+    // The list of stages may be longer than the plot beside it, if there is one.
     let words = ROW * (sheet.chain.stages().len() + 8) as f64;
-    let mut page = Page::new(SECOND + SIDE.max(words) + 40.0);
+    let plot = if sheet.is_single { 0.0 } else { SIDE };
+    let mut page = Page::new(SECOND + plot.max(words) + 40.0);
     page.title(&sheet.title);
     let [left, middle, right] = COLUMNS;
     place(&mut page, Plot::around(left, TOP, SIDE, [0.0; 2], 1.15), sheet);
@@ -90,7 +91,7 @@ pub fn stick(sheet: &StickSheet) -> String {
     if !sheet.is_single {
         ring(&mut page, Plot::around(left, SECOND, SIDE, [0.0; 2], 1.5), &response);
     }
-    numbers(&mut page, middle, sheet, &response);
+    numbers(&mut page, if sheet.is_single { left } else { middle }, sheet, &response);
     page.finish()
 }
 
@@ -171,8 +172,7 @@ fn numbers(page: &mut Page, left: f64, sheet: &StickSheet, response: &Response) 
         let words = format!("diagonal over straight, square rim (dashes): {square:.3}");
         line(page, &words, REPORTED);
     }
-    let first = (0..=1000u16).map(|n| f32::from(n) / 1000.0).find(|m| response.along(*m) > 0.0);
-    if let Some(from) = first {
+    if let Some(from) = response.onset() {
         line(page, &format!("output begins at {from:.3} of the travel"), INK);
         let full = response.along(1.0);
         let colour = if full < 0.999 { LOST } else { INK };

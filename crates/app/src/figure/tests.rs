@@ -4,13 +4,14 @@ use crate::{
     screen::{Lane, lane_name},
 };
 use gtrig_analysis::{
-    Session,
+    Capacity, Session,
     audit::{Loop, LoopAudit},
     measure::{self, Samples},
     stream::StreamWatch,
 };
 use gtrig_core::{
-    ActionId, Chain, Curve, DeadZone, DeadZoneKind, GestureId, Nanos, PollRate, Stage, StickGate,
+    ActionId, Chain, CleanText, ControlInfo, ControlKind, Curve, DeadZone, DeadZoneKind,
+    DeviceInfo, DeviceKind, Event, GestureId, Keyword, Marks, Nanos, PollRate, Stage, StickGate,
     Tick, length,
 };
 use gtrig_formats::measure::MeasureReport;
@@ -75,6 +76,116 @@ fn a_device_that_is_gone_is_a_hole_and_not_a_line_at_rest() {
     assert_eq!((holes(Nanos::from_millis(4_000)), holes(to)), (0, 2));
 }
 
+/// A button whose press is lost, a mouse and a finger, all unplugged in the end.
+fn short_visit() -> Session {
+    let text = "rig = 1\n[gesture.up]\nkind = \"swipe\"\ntoward = \"up\"\n";
+    let rig = gtrig_formats::rig::parse("visit.toml", text).unwrap();
+    let mut session = Session::new(rig, Tick(0), Capacity::DEFAULT);
+    let position = ControlKind::Position { min: 0, max: 1000 };
+    let devices = [
+        (DeviceKind::Pad, vec![("south", ControlKind::Button)]),
+        (DeviceKind::Mouse, vec![("x", ControlKind::Relative)]),
+        (
+            DeviceKind::Glass,
+            vec![
+                ("contact-1", ControlKind::Button),
+                ("contact-1-x", position),
+                ("contact-1-y", position),
+            ],
+        ),
+    ];
+    let plug = |(kind, controls): (DeviceKind, Vec<(&str, ControlKind)>)| DeviceInfo {
+        identity: kind.word().to_owned(),
+        kind,
+        name: CleanText::new(kind.word()),
+        bus: CleanText::default(),
+        slot: None,
+        controls: controls.into_iter().map(|(code, kind)| ControlInfo::new(code, kind)).collect(),
+    };
+    let ids = devices.map(plug).map(|info| session.plug(info, Nanos(0)).unwrap());
+    let said = [
+        (20, 0, "south", 1),
+        (21, 0, "south", 0),
+        (100, 1, "x", -130),
+        // To the upper edge, and as another finger at the left, between two polls.
+        (200, 2, "contact-1-x", 500),
+        (200, 2, "contact-1-y", 500),
+        (200, 2, "contact-1", 1),
+        (220, 2, "contact-1-y", 0),
+        (236, 2, "contact-1", 0),
+        (237, 2, "contact-1-x", 100),
+        (237, 2, "contact-1", 1),
+        (900, 2, "contact-1", 0),
+    ];
+    for (ms, device, code, value) in said {
+        let time = Nanos::from_millis(ms);
+        session.run_before(time);
+        let control = session.roster().device(ids[device]).control(code).unwrap();
+        session.report(Event { time, value, control, marks: Marks::empty() });
+    }
+    for id in ids {
+        session.unplug(id, Nanos::from_millis(1_000));
+    }
+    session.run_until(Tick(90));
+    session
+}
+
+/// The words of a figure that begin at a place, and the place.
+fn beginnings(svg: &str) -> Vec<(f64, &str)> {
+    let lines: Vec<&str> = svg.lines().collect();
+    let begins = |pair: &[&'_ str]| {
+        let is_text = pair[0].contains("<text") && !pair[0].contains("text-anchor");
+        let (_, x) = pair[0].split_once(" x=\"").filter(|_| is_text)?;
+        x.split('"').next()?.parse::<f64>().ok()
+    };
+    lines.windows(2).filter_map(|pair| Some((begins(pair)?, pair[1]))).collect()
+}
+
+#[test]
+fn a_legend_of_all_that_can_be_drawn_has_room() {
+    let session = short_visit();
+    let lanes = crate::screen::lanes(&session, "");
+    let (from, to) = (Nanos(0), Nanos::from_millis(1_500));
+    let svg = timeline(&session, &Excerpt { title: String::new(), from, to, lanes });
+    let words = beginnings(&svg);
+    for asked in ["control, as polled", "as reported", "press lost between polls", "nothing known"]
+    {
+        assert!(words.iter().any(|(_, words)| *words == asked), "{asked} in {words:?}");
+    }
+    for (x, words) in words {
+        assert!(x >= 20.0 && x + page::width_of(words) <= page::WIDTH, "{words} at {x}");
+    }
+}
+
+#[test]
+fn counts_are_drawn_as_far_as_they_go() {
+    let session = short_visit();
+    let lanes = crate::screen::lanes(&session, "mouse x");
+    assert_eq!(lanes.len(), 1);
+    assert_eq!(crate::screen::lane_extent(&session, lanes[0]), [0.0, 200.0]);
+    let (from, to) = (Nanos(0), Nanos::from_millis(1_500));
+    let svg = timeline(&session, &Excerpt { title: String::new(), from, to, lanes });
+    assert!(svg.contains("\n+200\n") && svg.contains("\n-200\n"), "{svg}");
+}
+
+#[test]
+fn two_fingers_between_two_polls_are_two_paths_with_their_numbers_on_the_panel() {
+    let session = short_visit();
+    let (from, to) = (Nanos(0), Nanos::from_millis(1_500));
+    let sheet = TouchSheet { title: String::new(), from, to, panel: 0, gesture: None };
+    let svg = touch(&session, &sheet).unwrap();
+    let paths: Vec<&str> = svg.lines().filter(|l| l.contains("stroke-width=\"1.5\"")).collect();
+    // One goes up, with an arrow; the other stays.
+    assert_eq!(paths.len(), 3, "{svg}");
+    let (top, left) = (56.0, 20.0);
+    let numbers = numbers_of(&svg);
+    assert!(!numbers.is_empty(), "{svg}");
+    for [x, y] in numbers {
+        assert!(x >= left && x < left + 760.0 && y > top, "{x} {y}");
+    }
+    assert!(svg.contains("where an attempt began"), "{svg}");
+}
+
 fn glass(gesture: Option<GestureId>) -> Option<String> {
     let rig = files::rig(None, None).unwrap();
     let session = files::shipped_take(Story::Glass, rig).unwrap().session;
@@ -101,8 +212,9 @@ fn a_panel_has_its_zones_its_paths_and_what_came_of_gestures() {
     }
     let of_one = glass(Some(GestureId::at(1))).unwrap();
     assert!(of_one.contains("swipe look-right: 2 of 9 fired"), "{of_one}");
-    // A wedge for each of those that fired, a ring for where each began, its path and arrow.
-    assert_eq!(of_one.matches("stroke=\"#1a8f3c\"").count(), 8);
+    // A wedge for each of those that fired, a ring for where each began, its path and arrow; and
+    // the legend's.
+    assert_eq!(of_one.matches("stroke=\"#1a8f3c\"").count(), 9);
     let places = numbers_of(&of_one);
     assert_eq!(places.len(), 9);
     for (at, [x, y]) in places.iter().enumerate() {
@@ -194,7 +306,7 @@ fn a_shape_has_its_zones_its_gate_and_its_numbers() {
         "1  gate square",
         "2  dead-zone axes, 0.2 to 1",
         "3  curve power 2",
-        "output begins at 0.201 of the travel",
+        "output begins at 0.200 of the travel",
         "full deflection gives 1.000",
     ] {
         assert!(svg.contains(words), "{words}");

@@ -1,9 +1,9 @@
 //! Lanes over time.
 
 use super::page::{
-    FAINT, FIRED, HOLE, INK, LEFT, LOST, Page, REPORTED, RIGHT, RULE, SIGNAL, round_step, width_of,
+    FAINT, FIRED, INK, LEFT, Page, REPORTED, RIGHT, RULE, SIGNAL, Sample, round_step, width_of,
 };
-use crate::screen::{Lane, lane_name};
+use crate::screen::{Lane, lane_extent, lane_name};
 use gtrig_analysis::{Change, LaneLog, Session, stream::StreamWatch};
 use gtrig_core::{ControlId, ControlKind, Gives, LaneMarks, Marks, Nanos, Tick, normalise};
 
@@ -129,7 +129,7 @@ struct Figure<'a> {
     excerpt: &'a Excerpt,
     page: Page,
     /// What the legend is to name.
-    drawn: Vec<&'static str>,
+    drawn: Vec<Sample>,
 }
 
 impl Figure<'_> {
@@ -157,13 +157,10 @@ impl Figure<'_> {
         self.page.text(20.0, y + height / 2.0 + 4.0, &name, INK);
         let colour = if matches!(lane, Lane::Control(_)) { SIGNAL } else { FIRED };
         let log = log_of(self.session, lane);
-        self.drawn.push(colour);
+        self.drawn.push(Sample::Line(colour));
         let digital = is_digital(self.session, lane);
         let two_sided = !digital && self.goes_below_rest(lane);
-        let [zero, one] = match lane {
-            Lane::Action(id, axis) => self.session.plan().extent(id, axis),
-            Lane::Control(_) | Lane::Gesture(_) | Lane::Combo(_) => [0.0, 1.0],
-        };
+        let [zero, one] = lane_extent(self.session, lane);
         let place = |value: f32| {
             let room = height - 16.0;
             let value = (value - zero) / (one - zero);
@@ -184,20 +181,20 @@ impl Figure<'_> {
         {
             let reported = self.reported(id, |value| place(value) + 3.0);
             self.page.trace(&reported, REPORTED, 1.0);
-            self.drawn.push(REPORTED);
+            self.drawn.push(Sample::Line(REPORTED));
         }
         let polled = self.polled(log, place);
         self.page.trace(&polled, colour, 2.0);
         if let Lane::Control(id) = lane {
             for (from, to) in self.holes(id) {
                 self.page.hole((from, y + 4.0), (to, y + height - 4.0));
-                self.drawn.push(HOLE);
+                self.drawn.push(Sample::Hole);
             }
         }
         for change in self.changes(log).filter(|c| c.marks.contains(LaneMarks::LOST)) {
             let x = self.x(self.session.plan().rate().time_of(change.tick));
             self.page.cross(x, place(0.5));
-            self.drawn.push(LOST);
+            self.drawn.push(Sample::Cross);
         }
     }
 
@@ -282,26 +279,17 @@ impl Figure<'_> {
     }
 
     fn legend(&mut self, y: f64) {
-        let mut x = LEFT;
         let of_actions = self.excerpt.lanes.iter().all(|lane| !is_recognised(lane));
         let all = [
-            (SIGNAL, "control, as polled"),
-            (REPORTED, "as reported"),
-            (FIRED, if of_actions { "action" } else { "action, gesture, combo" }),
-            (LOST, "press lost between polls"),
-            (HOLE, "nothing known"),
+            (Sample::Line(SIGNAL), "control, as polled"),
+            (Sample::Line(REPORTED), "as reported"),
+            (Sample::Line(FIRED), if of_actions { "action" } else { "action, gesture, combo" }),
+            (Sample::Cross, "press lost between polls"),
+            (Sample::Hole, "nothing known"),
         ];
-        for (colour, words) in all.into_iter().filter(|(colour, _)| self.drawn.contains(colour)) {
-            if colour == HOLE {
-                self.page.hole((x, y - 9.0), (x + 16.0, y + 1.0));
-            } else if colour == LOST {
-                self.page.cross(x + 8.0, y - 4.0);
-            } else {
-                self.page.line((x, y - 4.0), (x + 16.0, y - 4.0), colour, 2.0);
-            }
-            self.page.text(x + 22.0, y, words, FAINT);
-            x += 42.0 + 7.3 * words.len() as f64;
-        }
+        let drawn: Vec<_> =
+            all.into_iter().filter(|(sample, _)| self.drawn.contains(sample)).collect();
+        self.page.legend(y, &drawn);
     }
 }
 

@@ -1,12 +1,13 @@
 //! A touch panel over a stretch of time: its zones, the paths of its contacts,
 //! and what came of a gesture, with its limits where each attempt began.
 
-use super::page::{FAINT, FIRED, INK, Page, REPORTED, RULE, SIGNAL, round_step};
+use super::page::{FAINT, FIRED, INK, Page, REPORTED, RULE, SIGNAL, Sample, round_step};
 use gtrig_analysis::{
-    LaneLog, Session,
+    Session,
     limits::{LimitShape, limit_shapes},
+    strokes::{Stroke, strokes},
 };
-use gtrig_core::{Contact, GestureId, GestureOutcome, GestureVerdict, Nanos, Outline, Tick};
+use gtrig_core::{Contact, GestureId, GestureOutcome, GestureVerdict, Nanos, Outline};
 use gtrig_formats::words::verdict_brief;
 
 /// What a figure of a touch panel shows.
@@ -38,12 +39,13 @@ pub fn touch(session: &Session, sheet: &TouchSheet) -> Option<String> {
     let contacts = session.plan().contacts().iter();
     let contacts: Vec<&Contact> = contacts.filter(|c| c.panel == sheet.panel).collect();
     let size = contacts.first()?.size;
+    let page = Page::new(0.0);
     let mut drawing =
-        Drawing { session, sheet, contacts, size, page: Page::new(0.0), numbers: Vec::new() };
+        Drawing { session, sheet, contacts, size, page, numbers: Vec::new(), drawn: Vec::new() };
     let high = WIDTH * f64::from(size[1] / size[0]);
     let verdicts = drawing.verdicts();
     let rows = verdicts.len().min(LISTED) as f64 * ROW;
-    let list = TOP + high + 64.0;
+    let list = TOP + high + 88.0;
     drawing.page = Page::new(list + rows + 20.0);
     drawing.page.title(&sheet.title);
     drawing.page.text(LEFT, TOP - 10.0, &drawing.subtitle(&verdicts), FAINT);
@@ -54,6 +56,7 @@ pub fn touch(session: &Session, sheet: &TouchSheet) -> Option<String> {
     for (verdict, n) in verdicts.iter().zip(1..) {
         drawing.verdict(verdict, n);
     }
+    drawing.legend(&verdicts, TOP + high + 44.0);
     drawing.list(&verdicts, list);
     Some(drawing.page.finish())
 }
@@ -67,12 +70,8 @@ struct Drawing<'a> {
     page: Page,
     /// Where numbers stand already.
     numbers: Vec<(f64, f64)>,
-}
-
-/// A stroke of a contact, on the page, and which attempts may be of it.
-struct Stroke {
-    places: Vec<(f64, f64)>,
-    times: [Nanos; 2],
+    /// The colours of the paths.
+    drawn: Vec<&'static str>,
 }
 
 impl Drawing<'_> {
@@ -174,15 +173,17 @@ impl Drawing<'_> {
             self.page.line((LEFT + WIDTH, y), (LEFT + WIDTH + 4.0, y), INK, 1.0);
             self.page.text(LEFT + WIDTH + 8.0, y + 4.0, &format!("{mm:.0}"), FAINT);
         }
-        self.page.text(LEFT + WIDTH + 8.0, TOP + high + 17.0, "mm", FAINT);
+        self.page.text(LEFT + WIDTH + 20.0, TOP + high + 17.0, "mm", FAINT);
     }
 
     /// Where each contact went, as the polls saw it, in the colour of what came of it, with
     /// an arrow at its end.
     fn paths(&mut self, verdicts: &[GestureVerdict]) {
+        let rate = self.session.plan().rate();
+        let [wide, high] = self.size;
         for contact in self.contacts.clone() {
             for stroke in self.strokes(contact) {
-                let [from, to] = stroke.times;
+                let [from, to] = [stroke.first, stroke.last()].map(|tick| rate.time_of(tick));
                 let of_it = verdicts
                     .iter()
                     .filter(|of| of.contact == contact.down && of.began <= to && of.ended >= from);
@@ -193,41 +194,37 @@ impl Drawing<'_> {
                     (false, true) => REPORTED,
                     (false, false) => SIGNAL,
                 };
-                self.page.trace(&stroke.places, colour, 1.5);
-                self.arrow(&stroke.places, colour);
+                let places = stroke.places.iter();
+                let places: Vec<_> = places.map(|[x, y]| self.at([x * wide, y * high])).collect();
+                self.page.trace(&places, colour, 1.5);
+                self.arrow(&places, colour);
+                self.drawn.push(colour);
             }
         }
+    }
+
+    fn legend(&mut self, verdicts: &[GestureVerdict], y: f64) {
+        let paths = [
+            (FIRED, "a contact whose gesture fired"),
+            (REPORTED, "missed"),
+            (SIGNAL, "of which nothing came"),
+        ];
+        let paths = paths.into_iter().filter(|(colour, _)| self.drawn.contains(colour));
+        let mut samples: Vec<_> =
+            paths.map(|(colour, words)| (Sample::Line(colour), words)).collect();
+        if !verdicts.is_empty() {
+            samples.push((Sample::Circle(INK), "where an attempt began"));
+        }
+        self.page.legend(y, &samples);
     }
 
     /// The strokes of a contact in the stretch of time.
     fn strokes(&self, contact: &Contact) -> Vec<Stroke> {
         let rate = self.session.plan().rate();
-        let first = rate.tick_seeing(self.sheet.from).max(self.session.history().begins());
+        let history = self.session.history();
+        let first = rate.tick_seeing(self.sheet.from).max(history.begins());
         let last = rate.tick_at(self.sheet.to).min(self.session.now().at());
-        let [wide, high] = self.size;
-        let lanes: [&LaneLog; 3] =
-            [contact.down, contact.x, contact.y].map(|id| self.session.history().control_lane(id));
-        let mut strokes: Vec<Stroke> = Vec::new();
-        let mut is_on = false;
-        for tick in (first.0..=last.0).map(Tick) {
-            let [down, x, y] = lanes.map(|lane| lane.value_at(tick));
-            let was_on = std::mem::replace(&mut is_on, down != 0.0);
-            if !is_on {
-                continue;
-            }
-            let [x, y] = contact.place([x, y]);
-            let place = self.at([x * wide, y * high]);
-            match strokes.last_mut().filter(|_| was_on) {
-                Some(stroke) => {
-                    stroke.places.push(place);
-                    stroke.times[1] = rate.time_of(tick);
-                }
-                None => {
-                    strokes.push(Stroke { places: vec![place], times: [rate.time_of(tick); 2] });
-                }
-            }
-        }
-        strokes
+        strokes(history, contact, [first, last])
     }
 
     /// Two strokes of the pen at the end of a way, where it is long enough to have a
@@ -242,12 +239,19 @@ impl Drawing<'_> {
         self.page.trace(&[wing(0.45), (x, y), wing(-0.45)], colour, 1.5);
     }
 
-    /// Writes a number beside a place, where it lies on no other.
+    /// Writes a number beside a place, on the panel, and where it lies on no other.
     fn number(&mut self, (x, y): (f64, f64), number: usize, colour: &str) {
         let ways = [(5.0, -4.0), (5.0, 14.0), (-14.0, -4.0), (-14.0, 14.0)];
         let far = (1..12).map(|n| (5.0 + 18.0 * f64::from(n), -4.0));
+        let high = f64::from(self.size[1]) * self.scale();
         let is_free = |(px, py): &(f64, f64)| {
-            self.numbers.iter().all(|(ox, oy)| (px - ox).abs() >= 16.0 || (py - oy).abs() >= 12.0)
+            let is_inside =
+                (LEFT..LEFT + WIDTH - 14.0).contains(px) && (TOP + 11.0..TOP + high).contains(py);
+            is_inside
+                && self
+                    .numbers
+                    .iter()
+                    .all(|(ox, oy)| (px - ox).abs() >= 16.0 || (py - oy).abs() >= 12.0)
         };
         let mut places = ways.into_iter().chain(far).map(|(dx, dy)| (x + dx, y + dy));
         let place = places.find(is_free).unwrap_or((x + 5.0, y - 4.0));

@@ -1,7 +1,8 @@
 //! What the person looks at: playhead, stretch of time, lanes.
 
+use crate::figure::round_step;
 use gtrig_analysis::Session;
-use gtrig_core::{ActionId, BoundInput, ComboId, ControlId, GestureId, Gives, Tick};
+use gtrig_core::{ActionId, BoundInput, ComboId, ControlId, ControlKind, GestureId, Gives, Tick};
 
 /// One row of the timeline.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -352,6 +353,22 @@ pub fn lane_name(session: &Session, lane: Lane) -> String {
                 _ => format!("▷ {name}"),
             }
         }
+    }
+}
+
+/// The values of a lane that are drawn as 0 and as 1.
+///
+/// Counts have no end of their own: theirs is the largest that is kept, or a little more, a round
+/// number, so that it seldom changes.
+pub fn lane_extent(session: &Session, lane: Lane) -> [f32; 2] {
+    match lane {
+        Lane::Action(id, axis) => session.plan().extent(id, axis),
+        Lane::Control(id) if session.roster().control(id).kind == ControlKind::Relative => {
+            let whole = session.history().control_lane(id).columns(Tick(0), [u32::MAX]).next();
+            let most = whole.map_or(0.0, |all| all.max.max(-all.min));
+            [0.0, round_step(f64::from(most.max(1.0))) as f32]
+        }
+        Lane::Control(_) | Lane::Gesture(_) | Lane::Combo(_) => [0.0, 1.0],
     }
 }
 

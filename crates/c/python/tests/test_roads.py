@@ -149,6 +149,11 @@ def compared(line):
     return None if line.get("of") == "worn" else without_words(line)
 
 
+def begins(line):
+    """Whether a line is of what the take begins with; one that is not compared is, too."""
+    return line is None or line.get("from_ns") == 0
+
+
 @pytest.mark.parametrize("seed", range(100))
 def test_the_same_comes_of_it_however_late(seed, tmp_path):
     dice, hz, _, take, rig = random_one(seed, tmp_path)
@@ -158,7 +163,8 @@ def test_the_same_comes_of_it_however_late(seed, tmp_path):
     ways = take, later(take, by[1])
     for command in [*COMMANDS[1:], ["health"], ["audit"], ["measure"]]:
         one, other = (
-            [compared(json.loads(line)) for line in text.splitlines()]
+            # What a stick at rest pushes is pushed from the beginning, however late the rest is.
+            [line for line in map(compared, map(json.loads, text.splitlines())) if not begins(line)]
             for text in (ran(*command, "--json", "--rig", rig, of) for of in ways)
         )
-        assert [moved(line, by) for line in one if line] == [line for line in other if line]
+        assert [moved(line, by) for line in one] == other

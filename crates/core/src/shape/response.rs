@@ -63,6 +63,23 @@ impl Response<'_> {
         length(self.at([travel, 0.0]))
     }
 
+    /// From which deflection to the right on something comes out: the largest one that gives
+    /// nothing, of those below the first that gives something. Nothing if none ever does.
+    ///
+    /// The first is looked for in steps of a thousandth of the travel.
+    pub fn onset(&self) -> Option<f32> {
+        let gives = |travel: f32| self.along(travel) > 0.0;
+        let first = (0..=1000u16).find(|&n| gives(f32::from(n) / 1000.0))?;
+        let [mut nothing, mut something] =
+            [first.saturating_sub(1), first].map(|n| f32::from(n) / 1000.0);
+        // As finely as numbers are told apart there.
+        for _ in 0..20 {
+            let middle = (nothing + something) / 2.0;
+            *if gives(middle) { &mut something } else { &mut nothing } = middle;
+        }
+        Some(nothing)
+    }
+
     /// The slope of that, over a hundredth of the travel.
     ///
     /// At the ends of the travel over half of that; 1 is as fast as the hand.
@@ -102,5 +119,33 @@ impl Response<'_> {
             let r = self.speed(rim, angle);
             [r * libm::cosf(angle), r * libm::sinf(angle)]
         })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::spec::{DeadZone, DeadZoneKind, Stage};
+    use alloc::{vec, vec::Vec};
+    use rstest::rstest;
+
+    fn zone(inner: f32) -> Stage {
+        Stage::DeadZone(DeadZone::radius(inner))
+    }
+
+    /// From where on stages give something.
+    #[rstest]
+    #[case::at_once(vec![], Some(0.0))]
+    #[case::beyond_a_zone(vec![zone(0.2)], Some(0.2))]
+    #[case::between_two_steps(vec![zone(0.12345)], Some(0.12345))]
+    #[case::beyond_what_is_cut(
+        vec![Stage::DeadZone(DeadZone { kind: DeadZoneKind::Cut, ..DeadZone::radius(0.3) })],
+        Some(0.3)
+    )]
+    #[case::at_rest(vec![Stage::Offset([0.1, 0.0])], Some(0.0))]
+    #[case::never(vec![Stage::Scale([0.1, 0.1]), zone(0.5)], None)]
+    fn output_begins_where_a_zone_ends(#[case] stages: Vec<Stage>, #[case] asked: Option<f32>) {
+        let chain = Chain::from(stages.as_slice());
+        assert_eq!(Response { chain: &chain, clamp: true }.onset(), asked);
     }
 }

@@ -2,7 +2,7 @@
 
 use super::App;
 use crate::screen::bench::Bench;
-use crate::screen::view::{Lane, has_words, lanes};
+use crate::screen::view::{Lane, has_words, lane_extent, lanes};
 use crate::screen::viewport::PLOT;
 use gtrig_analysis::{Label, LaneLog, score, score::Score, stream::Trouble};
 use gtrig_core::{
@@ -278,10 +278,7 @@ impl App {
 
     /// The values of a lane that are drawn as 0 and as 1.
     pub(crate) fn extent_of(&self, lane: Lane) -> [f32; 2] {
-        match lane {
-            Lane::Action(id, axis) => self.session().plan().extent(id, axis),
-            Lane::Control(_) | Lane::Gesture(_) | Lane::Combo(_) => [0.0, 1.0],
-        }
+        lane_extent(self.session(), lane)
     }
 
     /// Whether a lane's values go below zero.

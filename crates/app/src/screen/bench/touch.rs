@@ -21,6 +21,7 @@ use crate::screen::draw::{paint, ring::Ring};
 use crate::screen::keymap::Command;
 use crate::screen::view::Lane;
 use crate::screen::{App, app::MARGIN};
+use gtrig_analysis::strokes::strokes;
 use gtrig_core::{
     Claim, Contact, ContactId, ControlId, Keyword, Outline, Space, Tick, Zone, ZoneId,
 };
@@ -206,19 +207,13 @@ impl Touch<'_> {
         (x + 0.02, y - 0.06)
     }
 
-    /// Where a contact was, a stroke for each time it was down.
+    /// Where the fingers of a contact were.
     fn trail(&self, contact: &Contact) -> Vec<Vec<(f64, f64)>> {
         let history = self.app.session().history();
-        let value = |id: ControlId, tick| history.control_lane(id).value_at(tick);
-        let last = self.app.tick().0;
-        let ticks = (last.saturating_sub(TRAIL).max(history.begins().0)..=last).map(Tick);
-        let down = ticks.filter(|&tick| value(contact.down, tick) != 0.0).collect::<Vec<_>>();
-        // It was lifted between, though another poll may have seen it down again.
-        let landed = |tick: Tick| history.control_lane(contact.down).change_at(tick).is_some();
-        let place =
-            |&tick: &Tick| self.at(contact.place([value(contact.x, tick), value(contact.y, tick)]));
-        let strokes = down.chunk_by(|one, next| one.next() == *next && !landed(*next));
-        strokes.map(|stroke| stroke.iter().map(place).collect()).collect()
+        let last = self.app.tick();
+        let first = Tick(last.0.saturating_sub(TRAIL)).max(history.begins());
+        let strokes = strokes(history, contact, [first, last]).into_iter();
+        strokes.map(|stroke| stroke.places.iter().map(|&place| self.at(place)).collect()).collect()
     }
 
     fn words(&self, buffer: &mut Buffer, area: Rect) {

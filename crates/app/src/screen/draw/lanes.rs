@@ -18,7 +18,8 @@ use gtrig_analysis::{
     score,
 };
 use gtrig_core::{
-    ActionId, CleanText, ComboId, ControlId, GestureId, LaneMarks, Marks, Nanos, Tick, normalise,
+    ActionId, CleanText, ComboId, ControlId, ControlKind, GestureId, LaneMarks, Marks, Nanos, Tick,
+    normalise,
 };
 use ratatui::{
     buffer::Buffer,

@@ -88,6 +88,12 @@ impl Row<'_> {
         gives == Gives::Place && !self.app.machine().action(id).is_active()
     }
 
+    /// Whether it counts.
+    fn is_count(&self) -> bool {
+        let roster = self.app.session().roster();
+        matches!(self.lane, Lane::Control(id) if roster.control(id).kind == ControlKind::Relative)
+    }
+
     fn is_presence(&self) -> bool {
         let roster = self.app.session().roster();
         matches!(self.lane, Lane::Control(id) if roster.control(id).is_presence)
@@ -130,6 +136,7 @@ impl Row<'_> {
             (true, true) => ["off", "on"][usize::from(value != 0.0)].to_owned(),
             (true, false) => ["up", "down"][usize::from(value != 0.0)].to_owned(),
             (false, _) if self.is_nowhere() => "nowhere".to_owned(),
+            (false, _) if self.is_count() => format!("{value:+.0}"),
             (false, _) if self.app.extent_of(self.lane)[1] > 1.0 => format!("{value:+.1}"),
             (false, _) => format!("{value:+.3}"),
         };
