@@ -188,6 +188,16 @@ pub fn control_cause(session: &Session, machine: &Machine, id: ControlId) -> Con
     }
 }
 
+/// How a button moved that was down before or not, and whether down. What it says again is no
+/// movement; what let go of it between, such as its device that went, is not among its reports.
+fn moves(events: &[&Event], was_down: bool) -> Vec<(Nanos, bool)> {
+    let said: Vec<_> = events.iter().map(|event| (event.time, event.value != 0)).collect();
+    let before = core::iter::once(was_down).chain(said.iter().map(|(_, is_down)| *is_down));
+    let moved = said.iter().zip(before).filter(|((_, is_down), was)| is_down != was);
+    let moved: Vec<_> = moved.map(|(said, _)| *said).collect();
+    if moved.is_empty() { said } else { moved }
+}
+
 fn button_cause(
     session: &Session,
     machine: &Machine,
@@ -195,10 +205,10 @@ fn button_cause(
     events: &[&Event],
 ) -> ButtonCause {
     let state = machine.control(id);
-    let moves = || events.iter().map(|event| (event.time, event.value != 0)).collect();
     let Some(edge) = state.edge() else {
+        let is_down = state.is_down();
         return match state.marks.contains(LaneMarks::LOST) {
-            true => ButtonCause::Lost { moves: moves(), is_down: state.is_down() },
+            true => ButtonCause::Lost { moves: moves(events, is_down), is_down },
             false => steady(session, machine, id),
         };
     };
@@ -206,7 +216,7 @@ fn button_cause(
         return ButtonCause::LetGo;
     }
     if state.marks.contains(LaneMarks::CAUGHT) {
-        return ButtonCause::Caught { moves: moves() };
+        return ButtonCause::Caught { moves: moves(events, edge == Edge::Release) };
     }
     let is_press = edge == Edge::Press;
     match events.iter().rev().find(|event| (event.value != 0) == is_press) {
@@ -252,5 +262,33 @@ pub fn gesture_cause(session: &Session, machine: &Machine, id: GestureId) -> Ges
             let later = verdicts.range(known..).filter(|verdict| verdict.gesture == id);
             GestureCause::Never(later.map(|verdict| verdict.began).min())
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use gtrig_core::Marks;
+    use rstest::rstest;
+
+    /// What a button says, and how it moved.
+    #[rstest]
+    #[case::a_tap(false, &[1, 0], &[1, 0])]
+    #[case::said_again(true, &[0, 0, 1, 1], &[0, 1])]
+    #[case::said_again_first(true, &[1, 0, 1], &[0, 1])]
+    #[case::let_go_by_its_device(true, &[1], &[1])]
+    fn what_is_said_again_is_no_movement(
+        #[case] was_down: bool,
+        #[case] said: &[i32],
+        #[case] asked: &[i32],
+    ) {
+        let event = |(n, &value): (u64, &i32)| {
+            let (control, marks) = (ControlId(1), Marks::empty());
+            Event { time: Nanos(n), value, control, marks }
+        };
+        let events: Vec<Event> = (0..).zip(said).map(event).collect();
+        let moves = moves(&events.iter().collect::<Vec<_>>(), was_down);
+        let ways: Vec<i32> = moves.iter().map(|(_, is_down)| i32::from(*is_down)).collect();
+        assert_eq!(ways, asked);
     }
 }

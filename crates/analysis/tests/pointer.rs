@@ -248,3 +248,19 @@ proptest! {
         }
     }
 }
+
+/// One that says where it is has no motion, wherever it goes.
+#[test]
+fn a_place_is_no_motion() {
+    let shape = ShapeUse::Own(Shape::default());
+    let pointer = InputSpec::Pointer { pointer: reference("mouse/x"), counts: 400.0, shape };
+    let mut hand = Hand::new(rig(vec![action("look", Gives::Plane, vec![pointer])]));
+    hand.goes_to(500, 250).goes_to(900, 0);
+    assert!(!hand.is_on(0));
+    let counts = ["x", "y"].map(|code| ControlInfo::new(code, ControlKind::Relative));
+    let ball = DeviceInfo { identity: "ball".into(), controls: counts.into(), ..mouse() };
+    hand.desk.session.plug(ball, Nanos::from_millis(40)).unwrap();
+    hand.desk.set(41.0, "mouse2/x", 100);
+    hand.desk.run_to(4);
+    assert_eq!(hand.desk.action(0).x, 0.25);
+}

@@ -5,7 +5,7 @@
 
 use super::Binder;
 use crate::base::{ActionId, ComboId, ControlId, InputId, ZoneId, ZoneSet};
-use crate::device::ControlRef;
+use crate::device::{ControlKind, ControlRef};
 use crate::plan::{BoundInput, BoundShape, BoundSide, Opposites, ZoneReader};
 use crate::shape::Chain;
 use crate::spec::{BothHeld, InputSpec, ShapeUse, SideSpec, Travel};
@@ -60,13 +60,15 @@ impl Binder<'_> {
             }
             InputSpec::Stick { stick, shape } => {
                 let names = (format!("{}-x", stick.code), format!("{}-y", stick.code));
-                for (x, y) in self.resolve_two(stick, (&names.0, &names.1), action) {
+                for (x, y) in self.resolve_two(stick, (&names.0, &names.1), |_| true, action) {
                     let shape = self.shape(shape, 0, [Some(x), Some(y)]);
                     self.add(BoundInput::Stick { x, y, shape });
                 }
             }
             InputSpec::Pointer { pointer, counts, shape } => {
-                for (x, y) in self.resolve_two(pointer, ("x", "y"), action) {
+                // One that says where it is has no motion to add up.
+                let counts_both = |kind| kind == ControlKind::Relative;
+                for (x, y) in self.resolve_two(pointer, ("x", "y"), counts_both, action) {
                     // The sum is a memory too.
                     let shape = self.shape(shape, 1, [None, None]);
                     self.add(BoundInput::Pointer { x, y, counts: *counts, shape });
@@ -231,16 +233,18 @@ impl Binder<'_> {
     /// The two controls of these names on every device that is meant.
     ///
     /// `reference` says which devices; its own control does not count. A device that has only one of
-    /// the two has none.
+    /// the two, or one that is of no such kind, has none.
     fn resolve_two(
         &mut self,
         reference: &ControlRef,
         (x, y): (&str, &str),
+        is_it: impl Fn(ControlKind) -> bool,
         action: ActionId,
     ) -> Vec<(ControlId, ControlId)> {
         let devices = self.roster.devices().filter(|(_, device)| reference.means(device));
-        let found: Vec<_> =
-            devices.filter_map(|(_, d)| Some((d.control(x)?, d.control(y)?))).collect();
+        let both = devices.filter_map(|(_, d)| Some((d.control(x)?, d.control(y)?)));
+        let is_it = |id: ControlId| is_it(self.roster.control(id).kind);
+        let found: Vec<_> = both.filter(|&(x, y)| is_it(x) && is_it(y)).collect();
         self.feeds.extend(found.iter().flat_map(|&(x, y)| [(x, action), (y, action)]));
         found
     }
