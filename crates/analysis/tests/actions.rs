@@ -30,6 +30,33 @@ fn any_of_buttons(#[case] set: &[(&str, i32)], #[case] x: f32, #[case] by: Optio
     assert_eq!(read(Gives::On, inputs, set), (x, 0.0, by.map(str::to_owned)));
 }
 
+/// A control that is held beyond its threshold, where it counts as released only below rest or where
+/// it has no rest at all: whether it is on while its device is deaf, and when that is heard again.
+#[rstest]
+#[case::to_its_rest("pad1/stick-l-x", 80, [false, false])]
+#[case::where_it_was("glass/contact-1-x", 800, [false, true])]
+fn nothing_is_held_that_cannot_be_heard(
+    #[case] control: &str,
+    #[case] raw: i32,
+    #[case] asked: [bool; 2],
+) {
+    let thresholds = Thresholds { press_at: 0.5, release_at: 0.0 };
+    let input = InputSpec::Button { control: reference(control), thresholds };
+    let mut desk = Desk::new(rig(vec![action("horn", Gives::On, vec![input])]));
+    desk.session.plug(glass(), Nanos(0)).unwrap();
+    desk.set(1.0, control, raw);
+    desk.run_to(1);
+    assert!(desk.action(0).is_active());
+    let device = desk.session.roster().control(desk.control(control)).device;
+    for (presence, ms, tick, is_on) in
+        [(Presence::Deaf, 20, 2, asked[0]), (Presence::Here, 40, 3, asked[1])]
+    {
+        desk.session.set_presence(device, presence, Nanos::from_millis(ms));
+        desk.run_to(tick);
+        assert_eq!(desk.action(0).is_active(), is_on, "{presence:?}");
+    }
+}
+
 #[rstest]
 #[case(49, 0.0)]
 #[case(50, 1.0)]

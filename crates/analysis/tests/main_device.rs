@@ -34,6 +34,7 @@ const ALL: &[DeviceKind] = &[DeviceKind::Pad, DeviceKind::Keys, DeviceKind::Mous
 #[case::a_press(MainRule::LastUsed, PADS, &[("pad2/south", 1)], "pad·2")]
 #[case::first_does_not_mind(MainRule::First, PADS, &[("pad2/south", 1)], "pad·1")]
 #[case::noise(MainRule::LastUsed, PADS, &[("pad2/stick-l-x", 49)], "pad·1")]
+#[case::as_far(MainRule::LastUsed, PADS, &[("pad2/stick-l-x", 50)], "pad·2")]
 #[case::moved(MainRule::LastUsed, PADS, &[("pad2/stick-l-x", -51)], "pad·2")]
 #[case::pulled(MainRule::LastUsed, PADS, &[("pad2/trigger-r", 60)], "pad·2")]
 #[case::keys_do_not_count(MainRule::LastUsed, PADS, &[("keys/KeyW", 1)], "pad·1")]
@@ -66,6 +67,32 @@ fn a_stick_that_is_held_takes_nothing_from_whoever_acts_since() {
     desk.set(45.0, "pad1/stick-l-x", 70);
     desk.run_to(3);
     assert_eq!(main_label(&desk), "pad·1");
+}
+
+/// Counts of two mice in one tick, and whose are the last of at least four in a report.
+#[rstest]
+#[case::each_report_counts(&[(1, 9), (2, 4), (1, 4)], 1)]
+#[case::few_do_not_add_up(&[(2, 4), (1, 3), (1, 3)], 2)]
+#[case::to_the_left(&[(2, 4), (1, -4)], 1)]
+fn a_report_counts_by_itself(#[case] said: &[(u8, i32)], #[case] main: u8) {
+    let mut desk = desk(MainRule::LastUsed, ALL);
+    for identity in ["one", "other"] {
+        let counts = ControlInfo::new("x", ControlKind::Relative);
+        let info = DeviceInfo {
+            identity: identity.into(),
+            kind: DeviceKind::Mouse,
+            controls: [counts].into(),
+            ..keys()
+        };
+        desk.session.plug(info, Nanos(0)).unwrap();
+    }
+    for (&(mouse, counts), ms) in said.iter().zip(20u8..) {
+        desk.set(f64::from(ms), &format!("mouse{mouse}/x"), counts);
+    }
+    desk.run_to(2);
+    let number = main.to_string();
+    let label = main_label(&desk);
+    assert_eq!(label.strip_prefix("mouse·").unwrap_or("1"), number, "{label}");
 }
 
 #[test]

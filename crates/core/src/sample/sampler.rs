@@ -181,7 +181,10 @@ impl Sampler {
         if event.marks.contains(Marks::CARRIED) {
             self.has_carried = true;
         } else {
-            status.hear(sampled, event, state.actual, election);
+            // What was counted in this tick already says nothing of the next report.
+            let is_count = matches!(sampled.scale, Scale::Count);
+            let before = if is_count { 0 } else { state.actual };
+            status.hear(sampled, event, before, election);
         }
         if state.receive(sampled, plan.thresholds_of(sampled), event) {
             self.presses += 1;
@@ -237,12 +240,14 @@ impl Sampler {
         election.call();
         self.controls[event.control.index()].actual = event.value;
         self.touched.insert(event.control);
-        if presence == Presence::Here {
-            return;
-        }
         for id in plan.controls_of(device) {
-            let kind = plan.control(id).control.kind;
-            if self.controls[id.index()].let_go(kind, event.time) {
+            let control = plan.control(id);
+            let state = &mut self.controls[id.index()];
+            let moves = match presence {
+                Presence::Here => state.be_heard(control.control.kind, plan.thresholds_of(control)),
+                Presence::Gone | Presence::Deaf => state.let_go(control.control.kind, event.time),
+            };
+            if moves {
                 self.touched.insert(id);
             }
         }

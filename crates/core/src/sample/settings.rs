@@ -4,7 +4,7 @@
 //! something of a control has said it here.
 
 use crate::base::{ControlId, DeviceId};
-use crate::device::{Control, ControlKind, Scale};
+use crate::device::{Control, ControlKind, Scale, normalise};
 use crate::spec::{EdgeSettings, MainRules, Thresholds};
 use alloc::vec::Vec;
 use core::ops::Range;
@@ -95,30 +95,22 @@ pub(crate) struct UseRange {
 }
 
 impl UseRange {
-    /// The range of a kind of control by the rules of a rig: a share of the travel from rest, or
-    /// counts in one report. Though the share be 1, the last value of the travel is use.
+    /// The range of a kind of control by the rules of a rig: less than a share of the travel from
+    /// rest, or fewer counts in one report.
     pub(crate) fn of(kind: ControlKind, rules: &MainRules) -> Self {
-        let share = |from: i32, to: i32| {
-            let way = (f64::from(to) - f64::from(from)) * f64::from(rules.use_at);
-            (f64::from(from) + way) as i32
-        };
+        let last_below = |end: i32| last_below(kind, end, rules.use_at);
         let (below, above) = match kind {
             ControlKind::Button => (0, 0),
             ControlKind::Relative => {
                 let counts = rules.use_counts.max(1);
                 (1 - counts, counts - 1)
             }
-            ControlKind::Trigger { min, max } if min < max => {
-                (i32::MIN, share(min, max).min(max - 1))
-            }
-            ControlKind::Trigger { min, max } if min > max => {
-                (share(min, max).max(max + 1), i32::MAX)
-            }
+            ControlKind::Trigger { min, max } if min < max => (i32::MIN, last_below(max)),
+            ControlKind::Trigger { min, max } if min > max => (last_below(max), i32::MAX),
             ControlKind::Axis { min, centre, max } => {
                 let (low, high) = (min.min(max), min.max(max));
-                let below = if low < centre { share(centre, low).max(low + 1) } else { i32::MIN };
-                let above =
-                    if centre < high { share(centre, high).min(high - 1) } else { i32::MAX };
+                let below = if low < centre { last_below(low) } else { i32::MIN };
+                let above = if centre < high { last_below(high) } else { i32::MAX };
                 (below, above)
             }
             // A finger counts by its touch, not by its place.
@@ -140,6 +132,20 @@ impl UseRange {
     }
 }
 
+/// The last raw value on the way from rest to an end of the travel that is less than a share of it,
+/// which is more than 0 and at most 1: as the value itself says it, to the last digit.
+fn last_below(kind: ControlKind, end: i32, share: f32) -> i32 {
+    let (mut below, mut beyond) = (i64::from(kind.rest()), i64::from(end));
+    while (beyond - below).abs() > 1 {
+        let middle = i64::midpoint(below, beyond);
+        match normalise(kind, middle as i32).abs() < share {
+            true => below = middle,
+            false => beyond = middle,
+        }
+    }
+    below as i32
+}
+
 /// A pair of thresholds of one control, and its bit in the state of the control.
 /// The bit is the place of the pair among those of the rig, so that it stays
 /// the same when devices arrive.
@@ -158,7 +164,40 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
+    fn kinds() -> impl Strategy<Value = ControlKind> {
+        let numbers = || prop_oneof![-300i32..300, any::<i32>()];
+        prop_oneof![
+            (numbers(), numbers()).prop_map(|(min, max)| ControlKind::Trigger { min, max }),
+            [numbers(), numbers(), numbers()].prop_map(|mut of| {
+                of.sort_unstable();
+                ControlKind::Axis { min: of[0], centre: of[1], max: of[2] }
+            }),
+            [numbers(), numbers(), numbers()].prop_map(|mut of| {
+                of.sort_unstable();
+                ControlKind::Axis { min: of[2], centre: of[1], max: of[0] }
+            }),
+        ]
+    }
+
     proptest! {
+        /// The value itself says whether it is use, on its whole travel and beyond it.
+        #[test]
+        fn use_is_a_share_of_the_travel(
+            kind in kinds(),
+            twentieths in 1..=20u8,
+            along in 0.0..=1.0,
+            near in -2..=2,
+        ) {
+            let use_at = f32::from(twentieths) / 20.0;
+            let used = UseRange::of(kind, &MainRules { use_at, ..MainRules::default() });
+            let (min, max) = kind.range().unwrap();
+            let inside = f64::from(min) + (f64::from(max) - f64::from(min)) * along;
+            for value in [inside as i32, min, max, kind.rest(), used.below] {
+                let value = value.saturating_add(near);
+                prop_assert_eq!(used.is_beyond(value), normalise(kind, value).abs() >= use_at);
+            }
+        }
+
         #[test]
         fn use_is_what_lies_outside(one: i32, other: i32, value: i32, near in -2..=2) {
             let (below, above) = (one.min(other), one.max(other));

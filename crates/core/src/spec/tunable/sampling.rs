@@ -69,7 +69,7 @@ pub const USE_AT: Tunable = Tunable::new(
     "of full travel",
     (0.05, 1.0),
     (0.05, 0.5),
-    "Travel that a stick, lever or trigger must pass to make its device the one used last: noise stays below it.",
+    "Travel that a stick, lever or trigger must reach to make its device the one used last: noise stays below it.",
 );
 
 /// From how many counts on a mouse is used.
