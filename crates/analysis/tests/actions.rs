@@ -30,6 +30,31 @@ fn any_of_buttons(#[case] set: &[(&str, i32)], #[case] x: f32, #[case] by: Optio
     assert_eq!(read(Gives::On, inputs, set), (x, 0.0, by.map(str::to_owned)));
 }
 
+/// A key that was held while its action was closed must be let go first: its repeats do not count
+/// either, where repeats are presses.
+#[test]
+fn what_was_held_meanwhile_presses_by_no_repeat() {
+    let mut horn = action("horn", Gives::Pulse, vec![button("keys/KeyS")]);
+    horn.closed_while = vec![ActionId(0)];
+    let mut rig = rig(vec![action("menu", Gives::On, vec![button("keys/KeyW")]), horn]);
+    let of = vec![Scope::Kind(DeviceKind::Keys)];
+    rig.edges = vec![EdgeRule { of, repeats_press: Some(true), ..EdgeRule::default() }];
+    let mut desk = Desk::new(rig);
+    let mut says = |tick: u32, key: &str, value: i32, marks: Marks| {
+        let (time, control) = (Nanos::from_millis(u64::from(tick) * 16 - 8), desk.control(key));
+        desk.session.report(Event { time, value, control, marks });
+        desk.run_to(tick);
+        desk.action(1).is_active()
+    };
+    says(1, "keys/KeyW", 1, Marks::empty());
+    assert!(!says(2, "keys/KeyS", 1, Marks::empty()));
+    assert!(!says(3, "keys/KeyW", 0, Marks::empty()));
+    assert!(!says(4, "keys/KeyS", 1, Marks::REPEAT));
+    assert!(!says(5, "keys/KeyS", 0, Marks::empty()));
+    assert!(says(6, "keys/KeyS", 1, Marks::empty()));
+    assert!(says(7, "keys/KeyS", 1, Marks::REPEAT));
+}
+
 /// A control that is held beyond its threshold, where it counts as released only below rest or where
 /// it has no rest at all: whether it is on while its device is deaf, and when that is heard again.
 #[rstest]

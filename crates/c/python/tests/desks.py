@@ -12,6 +12,7 @@ BUTTON = '{{"code":"{}","kind":"button"}}'
 PLACE = f'{{{{"code":"{{}}","kind":"position","min":0,"max":{SIDE}}}}}'
 COUNT = '{{"code":"{}","kind":"relative"}}'
 AXIS = f'{{{{"code":"{{}}","kind":"axis","min":{-FAR},"centre":0,"max":{FAR}}}}}'
+TILTED = '{ control = "other/tilt", press-at = 0.6, release-at = 0.4 }'
 # The devices of a desk, and their controls.
 DEVICES = {
     "keys1": ("keys", [(BUTTON, name) for name in KEYS]),
@@ -139,8 +140,7 @@ def a_desk(dice):
         *("[action.lean]", 'gives = "axis"', *devices()),
         'from = [{ axis = "other/tilt", dead-zone = 0.1 }, { pair = ["keys/KeyA", "keys/KeyD"] }]',
         *("[action.jump]", f'gives = "{dice.choice(["on", "pulse", "toggle"])}"', *devices()),
-        'from = ["keys/Space", "mouse/left", "pad/south", '
-        '{ control = "other/tilt", press-at = 0.6, release-at = 0.4 }]',
+        f'from = ["keys/Space", "mouse/left", "pad/south", {TILTED}]',
     ]
     for n in range(dice.randint(0, 2)):
         lines += a_zone(dice, f"desk-{n}")

@@ -167,8 +167,8 @@ def plug_of(device):
 
 def happenings(dice, devices):
     """What devices do: the instant, what a take writes, and what it is to a desk."""
-    time, heard = 0, {}
-    while (time := time + int(dice.uniform(1e6, dice.choice([10e6, 60e6])))) < (TICKS - 2) * 1e9 / HZ:
+    time, end, heard = 0, (TICKS - 2) * 1e9 / HZ, {}
+    while (time := time + int(dice.uniform(1e6, dice.choice([10e6, 60e6])))) < end:
         device, chance = dice.choice(devices), dice.random()
         if device.name not in heard:
             heard[device.name] = True

@@ -83,7 +83,7 @@ pub(crate) struct Actions {
     /// What each input alone makes of its action; worked out again only when
     /// something that it reads has changed.
     inputs: Vec<ActionState>,
-    /// The inputs of one button or combo each that were on when their action opened,
+    /// The inputs of one button or combo each that were on or held when their action opened,
     /// and have been since: they count once they were off.
     held: Vec<bool>,
     /// For each input its action and its place in the rig: who it is, whatever its
@@ -263,17 +263,19 @@ impl Actions {
             let action = plan.action(id);
             let since = gating[id.index()].since();
             let (state, is_moving) = readings.input(action, input, since, memories);
+            let is_over_next_tick = matches!(action.gives, Gives::Pulse | Gives::Toggle);
+            if is_moving || (is_over_next_tick && state.is_active()) {
+                unfinished.push(at);
+            }
             let state = match &mut held[at.index()] {
-                held if *held && state.is_active() => ActionState::IDLE,
+                held if *held && (state.is_active() || readings.is_held(input)) => {
+                    ActionState::IDLE
+                }
                 held => {
                     *held = false;
                     state.through(plan.spec_of[at.index()])
                 }
             };
-            let is_over_next_tick = matches!(action.gives, Gives::Pulse | Gives::Toggle);
-            if is_moving || (is_over_next_tick && state.is_active()) {
-                unfinished.push(at);
-            }
             // A press that counts again may look like the one before.
             let slot = &mut inputs[at.index()];
             if *slot != state || action.gives == Gives::Toggle {
@@ -371,7 +373,7 @@ impl Actions {
             let slot = &mut self.inputs[at.index()];
             if input.is_one_button() {
                 // One that was held when it opened before may be so still.
-                self.held[at.index()] |= slot.is_active();
+                self.held[at.index()] |= slot.is_active() || readings.is_held(input);
                 *slot = ActionState::IDLE;
             } else if input.has_keys() {
                 // Without a shape there is no memory to move on twice.

@@ -281,6 +281,14 @@ impl Readings<'_> {
         on_by(Some(control).filter(|_| on && self.counts(action, control)))
     }
 
+    /// Whether an input is a button that is held, which may press by repeats as well. A control that
+    /// is no button has none.
+    pub(super) fn is_held(&self, input: &BoundInput) -> bool {
+        let BoundInput::Button { control, .. } = input else { return false };
+        let is_button = self.sample.control(*control).control.kind.is_button();
+        is_button && self.controls[control.index()].is_down()
+    }
+
     /// The contacts of all panels and pointers that a zone has and that count for an action: those
     /// that landed after so many presses, of devices that may drive it.
     fn contacts_in(
