@@ -203,11 +203,12 @@ impl Drawing<'_> {
         }
     }
 
+    /// What the colours of paths say. A verdict knows the contact that began it, and no other.
     fn legend(&mut self, verdicts: &[GestureVerdict], y: f64) {
         let paths = [
-            (FIRED, "a contact whose gesture fired"),
-            (REPORTED, "missed"),
-            (SIGNAL, "of which nothing came"),
+            (FIRED, "a contact that began what fired"),
+            (REPORTED, "what missed"),
+            (SIGNAL, "none of these"),
         ];
         let paths = paths.into_iter().filter(|(colour, _)| self.drawn.contains(colour));
         let mut samples: Vec<_> =
