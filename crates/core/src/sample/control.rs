@@ -108,8 +108,6 @@ pub struct ControlState {
     pub(crate) taken: bool,
     /// It was so before the recording began, says what this tick saw of it.
     pub(crate) carried: bool,
-    /// Its device cannot be heard: it is past no threshold, wherever it is.
-    is_unheard: bool,
 }
 
 impl ControlState {
@@ -133,7 +131,6 @@ impl ControlState {
             turned: [Nanos(0); 2],
             taken: false,
             carried: false,
-            is_unheard: false,
         }
     }
 
@@ -311,8 +308,7 @@ impl ControlState {
     }
 
     /// Returns the control to rest because its device can no longer be heard.
-    /// A place on a surface has no rest and stays, but is past no threshold until
-    /// it [can be heard](ControlState::be_heard) again.
+    /// A place on a surface has no rest and stays, but is past no threshold any more.
     ///
     /// Returns whether that moved anything. A debounce holds nothing back of it, for the device may
     /// be gone for good, nor of what comes next.
@@ -320,7 +316,7 @@ impl ControlState {
         let is_off = self.actual != kind.rest() || self.reported != kind.rest();
         let has_rest = !matches!(kind, ControlKind::Position { .. });
         let held = is_off && has_rest || self.past != 0;
-        (self.quiet_until, self.past, self.is_unheard) = (Nanos(0), 0, true);
+        (self.quiet_until, self.past) = (Nanos(0), 0);
         if has_rest {
             (self.actual, self.reported) = (kind.rest(), kind.rest());
         }
@@ -329,13 +325,6 @@ impl ControlState {
             self.turned[0] = time;
         }
         held
-    }
-
-    /// Its device can be heard again. Returns whether the next poll may find it past a threshold,
-    /// though nothing is reported of it.
-    pub(crate) fn be_heard(&mut self, kind: ControlKind, thresholds: &[BoundThresholds]) -> bool {
-        self.is_unheard = false;
-        matches!(kind, ControlKind::Position { .. }) && !thresholds.is_empty()
     }
 
     /// Polls the presence of a device.
@@ -396,13 +385,9 @@ impl ControlState {
     /// Which thresholds the value is past now: a bit turns on from `press_at`
     /// on, and off below `release_at`.
     ///
-    /// Between the two numbers of a pair its bit stays as it was. All are off while its device cannot
-    /// be heard.
+    /// Between the two numbers of a pair its bit stays as it was.
     fn pass(&mut self, thresholds: &[BoundThresholds]) {
         for pair in thresholds {
-            if self.is_unheard {
-                return;
-            }
             if self.value >= pair.thresholds.press_at {
                 self.past |= 1 << pair.bit;
             } else if self.value < pair.thresholds.release_at {

@@ -242,10 +242,16 @@ impl Sampler {
         self.touched.insert(event.control);
         for id in plan.controls_of(device) {
             let control = plan.control(id);
-            let state = &mut self.controls[id.index()];
+            let kind = control.control.kind;
             let moves = match presence {
-                Presence::Here => state.be_heard(control.control.kind, plan.thresholds_of(control)),
-                Presence::Gone | Presence::Deaf => state.let_go(control.control.kind, event.time),
+                // A place is where it was, and may be past a threshold again.
+                Presence::Here => {
+                    let is_place = matches!(kind, ControlKind::Position { .. });
+                    is_place && !plan.thresholds_of(control).is_empty()
+                }
+                Presence::Gone | Presence::Deaf => {
+                    self.controls[id.index()].let_go(kind, event.time)
+                }
             };
             if moves {
                 self.touched.insert(id);
@@ -279,7 +285,11 @@ impl Sampler {
                 }
                 continue;
             }
-            let lost = state.sample(sampled, plan.thresholds_of(sampled));
+            let thresholds = plan.thresholds_of(sampled);
+            // What cannot be heard is past none, wherever it is.
+            let device = sampled.control.device.index();
+            let counts = thresholds.is_empty() || self.devices[device].presence == Presence::Here;
+            let lost = state.sample(sampled, if counts { thresholds } else { &[] });
             self.lost += u64::from(lost);
             read(id, Polled::Control);
         }
