@@ -101,10 +101,15 @@ impl Recording {
         for place in publish {
             command.args(["--publish", place]);
         }
-        let process = Ending(command.stderr(Stdio::null()).spawn().unwrap());
+        let mut process = Ending(command.stderr(Stdio::piped()).spawn().unwrap());
         // It hears from when the take is there.
         let started = Instant::now();
         while !take.exists() {
+            if let Some(status) = process.0.try_wait().unwrap() {
+                // Another program may have taken the port, for example.
+                let said = std::io::read_to_string(process.0.stderr.take().unwrap()).unwrap();
+                panic!("it ended with {status}: {said}");
+            }
             assert!(started.elapsed() < Duration::from_secs(30), "it does not start");
             thread::yield_now();
         }
