@@ -18,6 +18,7 @@ use std::{
     net::UdpSocket,
     path::Path,
     process::{Child, ChildStdout, Command, Stdio},
+    sync::atomic::{AtomicU16, Ordering},
     sync::mpsc::{RecvTimeoutError, channel},
     thread,
     time::{Duration, Instant},
@@ -38,9 +39,17 @@ gives = "axis"
 from = { axis = "other/slew" }
 "#;
 
-/// A port that nobody has.
+/// A port that nobody has, and nobody gets: each is told once, and they lie below those that the
+/// system gives to senders.
 fn free_port() -> u16 {
-    UdpSocket::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port()
+    static NEXT: AtomicU16 = AtomicU16::new(0);
+    let first = 20_000 + (std::process::id() % 10_000) as u16;
+    loop {
+        let port = first + NEXT.fetch_add(1, Ordering::Relaxed);
+        if UdpSocket::bind(("127.0.0.1", port)).is_ok() {
+            return port;
+        }
+    }
 }
 
 /// A program that ends with the test.
