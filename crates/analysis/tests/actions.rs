@@ -124,6 +124,79 @@ fn opposite_keys(#[case] both: BothHeld, #[case] set: &[(&str, i32)], #[case] x:
     assert_eq!(read(Gives::Axis, vec![pair("keys/KeyA", "keys/KeyD", both)], set).0, x);
 }
 
+/// A trigger or an axis holds its side from half its travel on. It is pressed by the poll, after
+/// the buttons of that tick, and in the order of the devices.
+#[rstest]
+#[case::below_the_half("pad1/trigger-r", BothHeld::Last, &[("pad1/trigger-r", 49)], 0.0)]
+#[case::from_the_half_on("pad1/trigger-r", BothHeld::Last, &[("pad1/trigger-r", 50)], -1.0)]
+#[case::an_axis("pad1/stick-l-x", BothHeld::Last, &[("pad1/stick-l-x", 50)], -1.0)]
+#[case::an_axis_the_other_way("pad1/stick-l-x", BothHeld::Last, &[("pad1/stick-l-x", -100)], 0.0)]
+#[case::after_the_buttons("pad1/trigger-r", BothHeld::Last, &[("pad1/trigger-r", 80), ("keys/KeyD", 1)], -1.0)]
+#[case::the_button_was_first("pad1/trigger-r", BothHeld::First, &[("pad1/trigger-r", 80), ("keys/KeyD", 1)], 1.0)]
+fn a_travel_holds_its_side(
+    #[case] travel: &str,
+    #[case] both: BothHeld,
+    #[case] set: &[(&str, i32)],
+    #[case] x: f32,
+) {
+    assert_eq!(read(Gives::Axis, vec![pair(travel, "keys/KeyD", both)], set).0, x);
+}
+
+#[rstest]
+#[case(BothHeld::Last, "pad2/trigger-r")]
+#[case(BothHeld::First, "pad1/stick-l-x")]
+fn of_travels_at_one_poll_the_first_one_is_first(#[case] both: BothHeld, #[case] by: &str) {
+    let walk = pair("pad2/trigger-r", "pad1/stick-l-x", both);
+    let set = [("pad2/trigger-r", 90), ("pad1/stick-l-x", 90)];
+    let (x, _, driver) = read(Gives::Axis, vec![walk], &set);
+    assert_eq!(driver.as_deref(), Some(by), "{x}");
+}
+
+/// Pulled before the key in an earlier tick, and again after it, or never let go.
+#[rstest]
+#[case::held(&[(10.0, 80)], 1.0)]
+#[case::wavers_above_the_half(&[(10.0, 80), (45.0, 60)], 1.0)]
+#[case::again(&[(10.0, 80), (45.0, 40), (60.0, 80)], -1.0)]
+fn a_travel_is_pressed_anew_when_it_was_below_the_half(
+    #[case] pulls: &[(f64, i32)],
+    #[case] x: f32,
+) {
+    let inputs = vec![pair("pad1/trigger-r", "keys/KeyD", BothHeld::Last)];
+    let mut desk = Desk::new(rig(vec![action("a", Gives::Axis, inputs)]));
+    desk.set(20.0, "keys/KeyD", 1);
+    for &(at, value) in pulls {
+        desk.set(at, "pad1/trigger-r", value);
+        desk.run_to((at / 1000.0 * 60.0).ceil() as u32);
+    }
+    desk.run_to(6);
+    assert_eq!(desk.action(0).x, x);
+}
+
+/// What is pulled while the action is closed must be let go first, and what is pulled when its
+/// device falls silent is let go.
+#[test]
+fn a_travel_that_was_held_meanwhile_must_be_let_go() {
+    let mut walk =
+        action("walk", Gives::Axis, vec![pair("pad1/trigger-r", "keys/KeyD", BothHeld::Last)]);
+    walk.closed_while = vec![ActionId(0)];
+    let mut desk = Desk::new(rig(vec![action("menu", Gives::On, vec![button("keys/KeyW")]), walk]));
+    let x_after = |desk: &mut Desk, at: f64, control: &str, value: i32| {
+        desk.set(at, control, value);
+        desk.run_to((at / 1000.0 * 60.0).ceil() as u32);
+        desk.action(1).x
+    };
+    assert_eq!(x_after(&mut desk, 10.0, "keys/KeyW", 1), 0.0);
+    assert_eq!(x_after(&mut desk, 30.0, "pad1/trigger-r", 90), 0.0);
+    assert_eq!(x_after(&mut desk, 50.0, "keys/KeyW", 0), 0.0);
+    assert_eq!(x_after(&mut desk, 70.0, "pad1/trigger-r", 70), 0.0);
+    assert_eq!(x_after(&mut desk, 90.0, "pad1/trigger-r", 20), 0.0);
+    assert_eq!(x_after(&mut desk, 110.0, "pad1/trigger-r", 55), -1.0);
+    let pad = desk.session.roster().control(desk.control("pad1/south")).device;
+    desk.session.set_presence(pad, Presence::Deaf, Nanos::from_millis(130));
+    desk.run_to(8);
+    assert_eq!(desk.action(1).x, 0.0);
+}
+
 /// A side of two keys was pressed when the first of those that are held was.
 #[rstest]
 #[case::first(BothHeld::First, &[("keys/KeyA", 1), ("keys/KeyD", 1), ("keys/KeyW", 1)], -1.0)]

@@ -27,7 +27,7 @@ use crate::base::{ActionId, ContactId, ControlId, ControlTable, PollRate};
 use crate::combo::{BoundSignal, ComboPlan};
 use crate::device::{Control, ControlKind, Roster};
 use crate::gesture::GesturePlan;
-use crate::sample::{ElectionPlan, SamplePlan};
+use crate::sample::{ControlState, ElectionPlan, SamplePlan};
 use crate::shape::Chain;
 use crate::spec::{EdgeSettings, Gives, Rig};
 use crate::touch::{Contact, TouchPlan, Zones};
@@ -320,8 +320,14 @@ impl Plan {
         self.sample.device_of(one) == self.sample.device_of(other)
     }
 
-    /// The buttons of a side.
+    /// The controls of a side.
     pub fn side(&self, side: BoundSide) -> &[ControlId] {
         self.actions.side(side)
+    }
+
+    /// Whether a control in a state holds a side that has it: a button while it is down, another
+    /// one from half its travel on.
+    pub fn holds_side(&self, control: ControlId, state: &ControlState) -> bool {
+        state.is_on(self.control(control).kind, self.actions.half)
     }
 }

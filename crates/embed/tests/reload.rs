@@ -36,7 +36,10 @@ from = [
 [action.climb]
 gives = "axis"
 closed-while = "menu"
-from = { pair = ["keys/KeyA", "keys/KeyD"], both = "first" }
+from = { pair = [["keys/KeyA", "pad/stick-l-y"], "keys/KeyD"], both = "first" }
+[action.lean]
+gives = "axis"
+from = { pair = ["pad/stick-l-x", ["keys/KeyD", "pad/stick-l-y"]], both = "last" }
 [action.look]
 gives = "plane"
 from = { stick = "pad/stick-l", dead-zone = 0.1 }
@@ -91,7 +94,7 @@ fn rig() -> gtrig_core::Rig {
 }
 
 /// What a person changes of one action: its name, what stood there, and what stands there now.
-const EDITS: [[&str; 3]; 9] = [
+const EDITS: [[&str; 3]; 11] = [
     ["look", "stick-l\", dead-zone = 0.1", "stick-l\", dead-zone = 0.4"],
     [
         "horn",
@@ -109,9 +112,19 @@ const EDITS: [[&str; 3]; 9] = [
         "closed-while = \"horn\"\nfrom = \"pad/south\"",
     ],
     ["light", "open-while = \"menu\"", "closed-while = \"horn\""],
-    ["walk", "both = \"last\"", "both = \"neutral\""],
+    [
+        "walk",
+        "\"keys/KeyH\"], \"keys/KeyD\"], both = \"last\"",
+        "\"keys/KeyH\"], \"keys/KeyD\"], both = \"neutral\"",
+    ],
     ["climb", "closed-while = \"menu\"\nfrom = { pair", "open-while = \"menu\"\nfrom = { pair"],
     ["bow", "press-at = 0.5, release-at = 0.1", "press-at = 0.8, release-at = 0.4"],
+    ["climb", "[\"keys/KeyA\", \"pad/stick-l-y\"]", "\"keys/KeyA\""],
+    [
+        "lean",
+        "pair = [\"pad/stick-l-x\", [\"keys/KeyD\", \"pad/stick-l-y\"]]",
+        "pair = [\"keys/KeyD\", \"keys/KeyH\"]",
+    ],
     ["mine", "devices = \"main\"", "closed-while = \"menu\""],
 ];
 
@@ -210,4 +223,18 @@ fn what_a_combo_took_is_not_given_back() {
         game.input.frame(Nanos::from_millis(ms + 1));
         assert_eq!(game.input.is_on(horn), is_on);
     }
+}
+
+/// What is beyond half its travel when a rig first reads it as a side holds that side at once.
+#[test]
+fn a_travel_that_the_rig_before_did_not_follow_holds_its_side() {
+    let mut game = game();
+    let lean = EDITS.iter().position(|[name, ..]| *name == "lean").unwrap();
+    game.input.reload(edited(lean)).unwrap();
+    game.input.feed(Nanos(1_000_000), &[(game.controls[1], 90)]);
+    game.input.frame(Nanos(2_000_000));
+    game.input.reload(rig()).unwrap();
+    game.input.frame(Nanos(3_000_000));
+    let lean = game.input.action("lean").unwrap();
+    assert_eq!(game.input.vector(lean), [-1.0, 0.0]);
 }

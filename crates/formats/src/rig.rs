@@ -170,7 +170,10 @@ fn check_thresholds(problems: &mut Problems, rig: &Rig) {
         Signal::Control { thresholds, .. } => Some(*thresholds),
         _ => None,
     });
-    for thresholds in of_inputs.chain(of_signals) {
+    let has_keys = |input: &InputSpec| input.sides().into_iter().any(|side| !side.keys.is_empty());
+    let of_sides = rig.actions.iter().flat_map(|action| &action.inputs).any(has_keys);
+    let of_sides = of_sides.then_some(Thresholds::HALF);
+    for thresholds in of_inputs.chain(of_signals).chain(of_sides) {
         if !pairs.contains(&thresholds) {
             pairs.push(thresholds);
         }

@@ -82,10 +82,14 @@ impl Bench {
 
     /// A take of this text.
     fn opened(text: &str) -> Self {
+        Bench::opened_with(files::rig(None, None).unwrap(), text)
+    }
+
+    /// The same with a rig.
+    fn opened_with(rig: gtrig_core::Rig, text: &str) -> Self {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("t.take.jsonl");
         std::fs::write(&path, text).unwrap();
-        let rig = files::rig(None, None).unwrap();
         let opened = files::open_take(&path, rig, Capacity::DEFAULT).unwrap();
         Bench::new(App::take(opened, Theme::new(true)), Nanos(0), (160, 47))
     }

@@ -111,11 +111,12 @@ def a_zone(dice, name):
 
 
 def a_cross(dice):
-    """Four sides that keys hold, or buttons of the pad, or both."""
+    """Four sides that keys hold, or buttons of the pad, or both, or what has a travel."""
     sides = {}
     for way, key in CROSS.items():
         both = [f"keys/{key}", f"pad/{PAD[way]}"]
-        sides[way] = dice.choice([both[0], both])
+        travel = dice.choice(["other/tilt", "pad/stick-l-x", "mouse/x"])
+        sides[way] = dice.choice([both[0], both, [both[0], travel]])
     told = ", ".join(f"{way} = {json.dumps(names)}" for way, names in sides.items())
     return f'{{ cross = {{ {told} }}, both = "{dice.choice(["neutral", "last", "first"])}" }}'
 

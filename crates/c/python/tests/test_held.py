@@ -1,5 +1,5 @@
-"""What is held when a recording begins, and keys that repeat, of docs/rig-format.md and
-docs/take-format.md, written a second time from these pages alone, and held against the program over
+"""What is held when a recording begins, keys that repeat, and travels that hold a side, of
+docs/rig-format.md and docs/take-format.md, written a second time from these pages alone, and held against the program over
 random rigs and keys."""
 
 import json
@@ -11,6 +11,8 @@ from test_actions import Analogue, Button, Digital, Pad
 from workbench import replayed_texts, rig_of
 
 KEYS = ["KeyA", "KeyD", "KeyW", "KeyS", "Space"]
+# Where they rest, and where they are at their end.
+TRAVELS = {"trigger-l": (0, 255), "stick-l-x": (0, 1000), "trigger-r": (900, 100), "wheel": None}
 TICKS, HZ = 80, 60
 
 
@@ -27,6 +29,28 @@ class Key(Button):
 
     def is_pressed(self):
         return super().is_pressed() or (self.is_repeated and self.repeats_press)
+
+
+class Travel:
+    """What holds a side from its half on; a wheel for the tick in which it was turned up."""
+
+    def __init__(self, ends):
+        self.ends, self.at = ends, ends[0] if ends else 0
+        self.seen = self.before = self.order = 0
+
+    def is_past(self):
+        if self.ends is None:
+            return int(self.at > 0)
+        rest, end = self.ends
+        return int(2 * (self.at - rest) * (end - rest) >= (end - rest) ** 2)
+
+    def poll(self):
+        self.before, self.seen = self.seen, self.is_past()
+        if self.ends is None:
+            self.at = 0
+
+    def let_go(self):
+        self.at = self.ends[0] if self.ends else 0
 
 
 class Held(Digital):
@@ -46,8 +70,20 @@ class Held(Digital):
 
 
 class Keyboard(Pad):
+    def __init__(self, keys):
+        super().__init__(keys)
+        self.travels = {name: Travel(ends) for name, ends in TRAVELS.items()}
+        self.keys, self.buttons, self.is_heard = keys, keys | self.travels, True
+
     def report(self, time, name, value):
-        if value == "repeat":
+        if name in TRAVELS:
+            self.pull(self.travels[name], value)
+        elif name == "presence":
+            self.is_heard = value == "heard"
+            if not self.is_heard:
+                for travel in self.travels.values():
+                    travel.let_go()
+        elif value == "repeat":
             self.let_through(time)
             self.buttons[name].is_repeated |= bool(self.buttons[name].said)
         elif value == "carried":
@@ -56,25 +92,53 @@ class Keyboard(Pad):
         else:
             super().report(time, name, value)
 
+    def pull(self, travel, value):
+        if isinstance(value, tuple):
+            travel.at = value[0]
+            travel.seen = travel.is_past()
+            if travel.seen:
+                self.presses += 1
+                travel.order = self.presses
+        elif self.is_heard:
+            travel.at = value if travel.ends else travel.at + value
+
+    def let_through(self, time):
+        self.buttons = self.keys
+        super().let_through(time)
+        self.buttons = self.keys | self.travels
+
     def poll(self, now):
         self.let_through(now)
-        for key in self.buttons.values():
-            key.poll()
+        for name, button in self.buttons.items():
+            button.poll()
+            if name in TRAVELS and button.seen and not button.before:
+                self.presses += 1
+                button.order = self.presses
 
     def forget_repeats(self):
-        for key in self.buttons.values():
+        for key in self.keys.values():
             key.is_repeated = False
 
 
 def said_by(dice):
-    """What is held in the beginning, and what keys say then: the instant, the key and what it is."""
+    """What is held in the beginning, and what is said then: the instant, the control and what it
+    is, of a travel that was held before in a tuple."""
     states, since = dict.fromkeys(KEYS, 0), dict.fromkeys(KEYS, 0)
-    for name in dice.sample(KEYS, dice.randint(0, 3)):
+    with_ends = [name for name, ends in TRAVELS.items() if ends]
+    for name in dice.sample(KEYS + with_ends, dice.randint(0, 5)):
         states[name] = 1
-        yield 0, name, "carried"
-    time, end = 0, (TICKS - 2) * 1e9 / HZ
+        yield 0, name, (a_place(dice, TRAVELS[name]),) if name in TRAVELS else "carried"
+    time, end, is_heard = 0, (TICKS - 2) * 1e9 / HZ, True
     while (time := time + int(dice.uniform(1e6, dice.choice([8e6, 60e6])))) < end:
-        name = dice.choice(KEYS)
+        name = dice.choice([*KEYS, *TRAVELS])
+        if dice.random() < 0.03:
+            is_heard = not is_heard
+            yield time, "presence", "heard" if is_heard else "deaf"
+            continue
+        if name in TRAVELS:
+            ends = TRAVELS[name]
+            yield time, name, a_place(dice, ends) if ends else dice.choice([-2, -1, 1, 1, 3])
+            continue
         # No keyboard repeats a key before its switch has come to rest.
         if states[name] and dice.random() < 0.6 and time > since[name] + 20e6:
             yield time, name, "repeat"
@@ -83,19 +147,44 @@ def said_by(dice):
         yield time, name, states[name]
 
 
+def a_place(dice, ends):
+    """Often just about the half, or at an end."""
+    rest, end = ends
+    half = (rest + end) / 2
+    return dice.choice([rest, end, math.floor(half), math.ceil(half), dice.randint(*sorted(ends))])
+
+
+def controls_of(device):
+    if device == "keys":
+        return [{"code": name, "kind": "button"} for name in KEYS]
+    told = [{"code": "wheel", "kind": "relative"}]
+    for name in ("trigger-l", "trigger-r"):
+        told.append({"code": name, "kind": "trigger"} | dict(zip(("min", "max"), TRAVELS[name])))
+    told.append({"code": "stick-l-x", "kind": "axis", "min": -1000, "centre": 0, "max": 1000})
+    # As the model has them.
+    return sorted(told, key=lambda control: [*TRAVELS].index(control["code"]))
+
+
 def a_keyboard(said):
-    controls = ",".join(f'{{"code":"{name}","kind":"button"}}' for name in KEYS)
+    """With a device of travels beside it."""
     yield '{"take":1}'
-    yield f'{{"t":0,"plug":"keys1","kind":"keys","controls":[{controls}]}}'
+    for device in ("keys", "other"):
+        controls = json.dumps(controls_of(device), separators=(",", ":"))
+        yield f'{{"t":0,"plug":"{device}1","kind":"{device}","controls":{controls}}}'
     for time, name, value in said:
+        if name == "presence":
+            yield f'{{"t":{time},"{value}":"other1"}}'
+            continue
         mark = f',"mark":"{value}"' if isinstance(value, str) else ""
-        value = 1 if mark else value
-        yield f'{{"t":{time},"on":"keys1","c":"{name}","v":{value}{mark}}}'
+        if isinstance(value, tuple):
+            value, mark = value[0], ',"mark":"carried"'
+        device, value = ("other1", value) if name in TRAVELS else ("keys1", 1 if mark else value)
+        yield f'{{"t":{time},"on":"{device}","c":"{name}","v":{value}{mark}}}'
     yield f'{{"t":{(TICKS - 1) * 10**9 // HZ},"ends":true}}'
 
 
 def keys(names):
-    return json.dumps([f"keys/{name}" for name in names])
+    return json.dumps([f"{'other' if name in TRAVELS else 'keys'}/{name}" for name in names])
 
 
 def some_actions(dice):
@@ -114,7 +203,8 @@ def some_actions(dice):
             tables.append(f"from = {keys(sources)}")
             continue
         both = dice.choice(["neutral", "last", "first"])
-        sides = [dice.sample(KEYS, dice.randint(1, 2)) for _ in range(2 if gives == "axis" else 4)]
+        names = [*KEYS, *TRAVELS]
+        sides = [dice.sample(names, dice.randint(1, 2)) for _ in range(2 if gives == "axis" else 4)]
         actions[name] = Analogue([(sides, both)], "strongest", True, *gates)
         actions[name].is_polar = gives == "polar"
         if gives == "axis":
@@ -136,7 +226,7 @@ def asked_of(action):
     return [180.0 if angle == -180 else angle, math.hypot(x, y)]
 
 
-@pytest.mark.parametrize("seed", range(150))
+@pytest.mark.parametrize("seed", range(200))
 def test_what_is_held_and_what_repeats(seed, tmp_path):
     dice = random.Random(seed)
     repeats, debounce_ms = dice.choice(["press", "ignore"]), dice.choice([0, 0, 12])

@@ -344,10 +344,9 @@ impl SignalSources<'_> {
     /// A button as a part of a signal; of another control whether it is past a threshold.
     fn button(&self, &(control, bit): &(ControlId, u32)) -> Part {
         let state = &self.controls[control.index()];
-        let (is_on, was_on) = match self.sample.control(control).control.kind.is_button() {
-            true => (state.is_down(), state.was_down()),
-            false => (state.is_past(bit), state.was_past(bit)),
-        };
+        let kind = self.sample.control(control).control.kind;
+        let was_on = if kind.is_button() { state.was_down() } else { state.was_past(bit) };
+        let is_on = state.is_on(kind, bit);
         Part { is_on, was_on, since: state.turned(is_on), by: control }
     }
 

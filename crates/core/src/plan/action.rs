@@ -30,8 +30,11 @@ pub(crate) struct ActionPlan {
     /// For each input its place among those that the rig lists for its action: what is the same
     /// input when devices come and numbers change.
     pub(crate) spec_of: Vec<u16>,
-    /// The buttons of sides, side by side; see [`ActionPlan::side`].
+    /// The controls of sides, side by side; see [`ActionPlan::side`].
     pub(crate) sides: Vec<ControlId>,
+    /// The bit of [`Thresholds::HALF`](crate::Thresholds::HALF), from which on a control of a side
+    /// that is no button holds it.
+    pub(crate) half: u32,
     /// The stages of shapes, which a [`BoundShape`] names.
     pub(crate) chains: Vec<Chain>,
     /// The ends and the rest of calibrated axes, x and y, instead of what their device says.
@@ -138,7 +141,7 @@ impl ActionPlan {
         &self.chains[shape.chain as usize]
     }
 
-    /// The buttons of a side.
+    /// The controls of a side.
     pub(crate) fn side(&self, side: BoundSide) -> &[ControlId] {
         &self.sides[side.first as usize..(side.first + side.len) as usize]
     }
@@ -180,7 +183,7 @@ impl ActionPlan {
         !self.early.is_empty()
     }
 
-    /// Every button that two sides read.
+    /// Every control that two sides read.
     pub(crate) fn keys_of(&self, pair: Opposites) -> impl Iterator<Item = ControlId> {
         [pair.negative, pair.positive].into_iter().flat_map(|side| self.side(side)).copied()
     }

@@ -83,8 +83,8 @@ impl<'r> Binder<'r> {
             self.actions.actions.push(action);
         }
         self.signals();
-        self.thresholds.sort_by_key(|pair| (pair.control, pair.bit));
-        self.thresholds.dedup();
+        self.thresholds.sort_by_key(|pair| (pair.control, pair.bit, !pair.holds_side));
+        self.thresholds.dedup_by_key(|pair| (pair.control, pair.bit));
         self.place_memories();
         self.touch.contacts_of = self.contacts_of();
         self.finish_actions();
@@ -170,8 +170,22 @@ impl<'r> Binder<'r> {
     /// A button has its own two states, and needs none.
     fn follow(&mut self, control: ControlId, thresholds: Thresholds, bit: u32) {
         if !self.roster.control(control).kind.is_button() {
-            self.thresholds.push(BoundThresholds { control, bit, thresholds });
+            let holds_side = false;
+            self.thresholds.push(BoundThresholds { control, bit, thresholds, holds_side });
         }
+    }
+
+    /// The same for one that holds a side from half its travel on. Returns the bit.
+    fn follow_half(&mut self, controls: &[ControlId]) -> u32 {
+        let bit = self.bit(Thresholds::HALF);
+        let travels = controls.iter().filter(|id| !self.roster.control(**id).kind.is_button());
+        self.thresholds.extend(travels.map(|&control| BoundThresholds {
+            control,
+            bit,
+            thresholds: Thresholds::HALF,
+            holds_side: true,
+        }));
+        bit
     }
 }
 

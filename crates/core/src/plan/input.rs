@@ -127,7 +127,7 @@ impl BoundInput {
     }
 }
 
-/// Two opposite sides, each any of some buttons and zones.
+/// Two opposite sides, each any of some controls and zones.
 ///
 /// A pair has one of these and a cross two; see [`BothHeld`] for what both sides together come to.
 #[derive(Clone, Copy, Debug)]
@@ -141,19 +141,19 @@ pub struct Opposites {
 }
 
 impl Opposites {
-    /// Whether no device has any of the buttons.
+    /// Whether no device has any of the controls.
     pub(crate) fn is_empty(&self) -> bool {
         [self.negative, self.positive].iter().all(|side| side.len == 0 && side.zones.is_empty())
     }
 }
 
-/// The buttons of a side, which [`Plan::side`](crate::Plan::side) lists, and its zones. The side
-/// is held while any of them is.
+/// The controls of a side, which [`Plan::side`](crate::Plan::side) lists, and its zones. The side
+/// is held while any of them is: a control that is no button from half its travel on.
 #[derive(Clone, Copy, Debug)]
 pub struct BoundSide {
-    /// Where its buttons begin among those of all sides.
+    /// Where its controls begin among those of all sides.
     pub(crate) first: u32,
-    /// How many buttons it has.
+    /// How many controls it has.
     pub(crate) len: u32,
     /// On any panel.
     pub(crate) zones: ZoneSet,

@@ -385,12 +385,13 @@ impl Actions {
     }
 
     /// Before the first tick: what had to be let go first in another run, still has to be.
-    /// `presses` says how many presses of this run are those up to one of the other.
+    /// `presses` says how many this run has heard, and how many of them are those up to one of the
+    /// other.
     pub(crate) fn hold_back(
         &mut self,
         (other, of_other): (&Actions, &ActionPlan),
         plan: &ActionPlan,
-        presses: impl Fn(u32) -> u32,
+        (heard, presses): (u32, impl Fn(u32) -> u32),
     ) {
         for (id, gating) in ActionId::first(self.gating.len()).zip(&other.gating) {
             let is_held_back = |control: ControlId| match gating {
@@ -406,7 +407,7 @@ impl Actions {
                 }
             }
             self.gating[id.index()] = Gating::Open(match gating {
-                Gating::Closed => presses(u32::MAX),
+                Gating::Closed => heard,
                 Gating::Open(since) => presses(*since),
             });
         }

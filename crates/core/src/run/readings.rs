@@ -434,7 +434,7 @@ impl Readings<'_> {
         }
     }
 
-    /// Of the held buttons of a side, and the contacts that its zones have, the
+    /// Of the held controls of a side, and the contacts that its zones have, the
     /// one pressed last; where the first side wins, the one pressed first.
     ///
     /// So a side that is held by two keys goes on when one of them is let go.
@@ -445,9 +445,11 @@ impl Readings<'_> {
         both: BothHeld,
         since: u32,
     ) -> Option<ControlId> {
-        let is_held = |state: &ControlState| state.is_down() && !state.taken;
-        let keys = self.plan.side(side).iter().copied();
-        let keys = keys.filter(|id| is_held(&self.controls[id.index()]));
+        let is_held = |id: &ControlId| {
+            let (state, kind) = (&self.controls[id.index()], self.sample.control(*id).control.kind);
+            state.is_on(kind, self.plan.half) && !(state.taken && kind.is_button())
+        };
+        let keys = self.plan.side(side).iter().copied().filter(is_held);
         let touching = self.panels.in_any(side.zones()).map(|id| self.touch.contact(id).down);
         let counts = |&id: &ControlId| self.order(id) > since && self.counts(action, id);
         let held = keys.chain(touching).filter(counts);

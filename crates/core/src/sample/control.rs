@@ -84,7 +84,8 @@ pub struct ControlState {
     pub marks: LaneMarks,
     /// Raw value after the last event, which a latch may hide from the poll.
     pub(crate) actual: i32,
-    /// When it was last pressed, as a count over all controls.
+    /// When it was last pressed, as a count over all controls; of a control that is no button when
+    /// it last passed the thresholds by which it holds a side.
     pub(crate) press_order: u32,
     /// Presses since the last poll.
     presses: u16,
@@ -188,6 +189,26 @@ impl ControlState {
         self.past >> bit & 1 != 0
     }
 
+    /// Whether it is on as a button: down, or of another control past the threshold of a bit.
+    pub(crate) const fn is_on(&self, kind: ControlKind, bit: u32) -> bool {
+        match kind {
+            ControlKind::Button => self.is_down(),
+            _ => self.is_past(bit),
+        }
+    }
+
+    /// Whether it is past the thresholds by which it holds a side.
+    fn holds_side(&self, thresholds: &[BoundThresholds]) -> bool {
+        thresholds.iter().any(|pair| pair.holds_side && self.is_past(pair.bit))
+    }
+
+    /// Whether it is so at this tick, and was not at the tick before.
+    pub(crate) fn takes_side(&self, thresholds: &[BoundThresholds]) -> bool {
+        self.past != self.past_before
+            && self.holds_side(thresholds)
+            && !thresholds.iter().any(|pair| pair.holds_side && self.was_past(pair.bit))
+    }
+
     /// Whether this tick found it elsewhere than the tick before: pressed,
     /// released, or past another threshold.
     pub(crate) const fn has_moved(&self) -> bool {
@@ -243,7 +264,7 @@ impl ControlState {
             self.past_before = self.past;
             self.turned = [event.time; 2];
             self.carried = true;
-            return kind.is_button() && value != 0;
+            return if kind.is_button() { value != 0 } else { self.holds_side(thresholds) };
         }
         self.marks |= LaneMarks::of(event.marks);
         match kind {

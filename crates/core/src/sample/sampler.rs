@@ -263,6 +263,9 @@ impl Sampler {
     /// to `read`; of a presence also the controls of its device, for a shape may
     /// make something of rest, and that counts only while the device is there.
     ///
+    /// A control that is no button and holds a side counts as pressed now: after the buttons that
+    /// were pressed in this tick, and of several in the order of ids.
+    ///
     /// # Allocation
     /// None: `touched` has room for every control.
     #[inline]
@@ -275,6 +278,7 @@ impl Sampler {
         if !self.held_back.is_empty() {
             self.let_through(plan, now);
         }
+        let mut takes_side = false;
         for &id in self.touched.as_slice() {
             let sampled = plan.control(id);
             let state = &mut self.controls[id.index()];
@@ -291,7 +295,23 @@ impl Sampler {
             let counts = thresholds.is_empty() || self.devices[device].presence == Presence::Here;
             let lost = state.sample(sampled, if counts { thresholds } else { &[] });
             self.lost += u64::from(lost);
+            takes_side |= state.takes_side(thresholds);
             read(id, Polled::Control);
+        }
+        if takes_side {
+            self.order_sides(plan);
+        }
+    }
+
+    /// Gives each control that holds a side since this tick its place among the presses.
+    #[cold]
+    fn order_sides(&mut self, plan: &SamplePlan) {
+        for pair in &plan.thresholds {
+            let state = &mut self.controls[pair.control.index()];
+            if state.takes_side(core::slice::from_ref(pair)) {
+                self.presses += 1;
+                state.press_order = self.presses;
+            }
         }
     }
 
@@ -324,8 +344,8 @@ impl Sampler {
     /// [`Machine::opening`](crate::Machine::opening).
     ///
     /// In this order: the presences; of the devices that were used their presences once more, the
-    /// one used last at the end; then every control that is off its rest, buttons in the order in
-    /// which they were pressed. What a latch hides is said as an event of its own, and so is what
+    /// one used last at the end; then every control that is off its rest, those that have an
+    /// [order](ControlState::press_order) at the end, in it. What a latch hides is said as an event of its own, and so is what
     /// a debounce holds back: no device says that again.
     pub(crate) fn opening(
         &self,

@@ -157,6 +157,8 @@ pub(crate) struct BoundThresholds {
     pub(crate) bit: u32,
     /// From where on it is pressed, and below where it is released again.
     pub(crate) thresholds: Thresholds,
+    /// Whether the control holds a side by them, so that it matters when it passed them.
+    pub(crate) holds_side: bool,
 }
 
 #[cfg(test)]

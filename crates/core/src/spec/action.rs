@@ -8,7 +8,7 @@
 use crate::base::{ActionId, ComboId, GestureId, ModeSet, ZoneId};
 use crate::device::ControlRef;
 use crate::spec::{ShapeUse, Space, Thresholds};
-use alloc::{string::String, vec::Vec};
+use alloc::{string::String, vec, vec::Vec};
 use strum::{IntoStaticStr, VariantArray};
 
 /// The named result that game code reads.
@@ -253,6 +253,15 @@ impl InputSpec {
         }
     }
 
+    /// The sides that it is made of: two of a pair, four of a cross, none of all others.
+    pub fn sides(&self) -> Vec<&SideSpec> {
+        match self {
+            InputSpec::Pair { negative, positive, .. } => vec![negative, positive],
+            InputSpec::Cross(cross) => vec![&cross.left, &cross.right, &cross.up, &cross.down],
+            _ => Vec::new(),
+        }
+    }
+
     /// The same, to be changed.
     pub const fn shape_mut(&mut self) -> Option<&mut ShapeUse> {
         match self {
@@ -288,7 +297,8 @@ pub enum PlaceAxis {
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct SideSpec {
-    /// Keys and buttons.
+    /// Keys and buttons, and other controls from half their travel on
+    /// ([`Thresholds::HALF`]).
     pub keys: Vec<ControlRef>,
     /// Zones of touch panels.
     pub zones: Vec<ZoneId>,

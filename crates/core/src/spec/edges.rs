@@ -92,3 +92,8 @@ pub struct Thresholds {
     /// Released below this travel; not above `press_at`.
     pub release_at: f32,
 }
+
+impl Thresholds {
+    /// Down from half the travel on: what counts for a side of a pair or a cross.
+    pub const HALF: Self = Thresholds { press_at: 0.5, release_at: 0.5 };
+}

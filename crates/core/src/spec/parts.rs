@@ -12,8 +12,7 @@
 //! ```
 
 use super::{
-    Claim, Combo, GestureKind, InputSpec, Mode, Place, Rig, ShapeUse, SideSpec, Signal, Space,
-    Strict,
+    Claim, Combo, GestureKind, InputSpec, Mode, Place, Rig, ShapeUse, Signal, Space, Strict,
 };
 use crate::base::{ActionId, ComboId, GestureId, ModeSet, ShapeId, SignalId, ZoneId};
 use crate::device::ControlRef;
@@ -100,8 +99,14 @@ impl Rig {
                 InputSpec::Gesture { gesture, .. } => parts.push(Part::Gesture(*gesture)),
                 InputSpec::Combo(combo) => parts.push(Part::Combo(*combo)),
                 _ => {
-                    parts
-                        .extend(sides(input).flat_map(|side| &side.zones).copied().map(Part::Zone));
+                    parts.extend(
+                        input
+                            .sides()
+                            .into_iter()
+                            .flat_map(|side| &side.zones)
+                            .copied()
+                            .map(Part::Zone),
+                    );
                 }
             }
         }
@@ -213,23 +218,13 @@ fn gates<'a>(
     closed_while.iter().chain(open_while).copied().map(Part::Action)
 }
 
-/// The sides of keys or zones that an input reads.
-fn sides(input: &InputSpec) -> impl Iterator<Item = &SideSpec> {
-    let sides = match input {
-        InputSpec::Pair { negative, positive, .. } => vec![negative, positive],
-        InputSpec::Cross(cross) => vec![&cross.left, &cross.right, &cross.up, &cross.down],
-        _ => vec![],
-    };
-    sides.into_iter()
-}
-
 /// The controls that an input reads as buttons.
 fn buttons(input: &InputSpec) -> impl Iterator<Item = &ControlRef> {
     let own = match input {
         InputSpec::Button { control, .. } => Some(control),
         _ => None,
     };
-    own.into_iter().chain(sides(input).flat_map(|side| &side.keys))
+    own.into_iter().chain(input.sides().into_iter().flat_map(|side| &side.keys))
 }
 
 /// Whether two references may mean one control.

@@ -129,8 +129,14 @@ fn edge_rules_say_what_they_say_and_no_more() {
 fn more_thresholds_than_there_are_bits_are_refused() {
     let inputs: Vec<String> =
         (1..=33).map(|n| format!("{{ control = 'pad/trigger-r', press-at = 0.{n:02} }}")).collect();
-    let body = format!("[action.a]\ngives = 'on'\nfrom = [{}]", inputs.join(", "));
-    assert!(mistakes(&body)[0].contains("33 different pairs"), "{:?}", mistakes(&body));
+    let read = |count: usize| {
+        format!("[action.a]\ngives = 'on'\nfrom = [{}]\n", inputs[..count].join(", "))
+    };
+    let pair = "[action.b]\ngives = 'axis'\nfrom = { pair = ['pad/trigger-l', 'pad/trigger-r'] }";
+    for body in [read(33), read(32) + pair] {
+        assert!(mistakes(&body)[0].contains("33 different pairs"), "{:?}", mistakes(&body));
+    }
+    parse("t", &format!("rig = 1\n{}{pair}", read(31))).unwrap();
 }
 
 #[test]

@@ -2,7 +2,7 @@
 
 use super::App;
 use crate::screen::view::Lane;
-use gtrig_core::{BoundInput, Stage, StickGate};
+use gtrig_core::{BoundInput, Stage, StickGate, Thresholds};
 
 /// A value at which something changes.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -68,6 +68,11 @@ impl App {
                         if self.is_two_sided(lane) {
                             add(-rest, GuideKind::DeadZone);
                         }
+                    }
+                    BoundInput::Pair(_) | BoundInput::Cross { .. }
+                        if plan.controls_of(input).contains(&control) =>
+                    {
+                        add(Thresholds::HALF.press_at, GuideKind::Press);
                     }
                     _ => {}
                 }

@@ -58,3 +58,25 @@ fn fingers_are_shown_on_a_small_panel() {
     }
     assert!(counts.len() >= 2, "fingers come and go: {counts:?}");
 }
+
+/// A trigger holds its side of a pair from half its travel on: its lane has that line, and the
+/// arrow of the side lights up from there.
+#[test]
+fn a_trigger_holds_a_side_beside_keys() {
+    let rig = "rig = 1\n[action.a]\ngives = \"axis\"\nfrom = { pair = [\"pad/trigger-l\", \"keys/KeyD\"] }";
+    let take = r#"{"take":1}
+{"t":0,"plug":"pad1","kind":"pad","slot":1,"controls":[{"code":"trigger-l","kind":"trigger","min":0,"max":200}]}
+{"t":0,"plug":"keys1","kind":"keys","controls":[{"code":"KeyD","kind":"button"}]}
+{"t":90000000,"on":"pad1","c":"trigger-l","v":99}
+{"t":190000000,"on":"pad1","c":"trigger-l","v":100}
+{"t":300000000,"ends":true}"#;
+    let rig = gtrig_formats::rig::parse("t.toml", rig).unwrap();
+    let mut bench = Bench::opened_with(rig, take);
+    assert!(bench.shows("≥0.50"), "{}", bench.rows().join("\n"));
+    let asked = [(KeyCode::Home, "· ·", "+0.00"), (KeyCode::End, "◂ ·", "-1.00")];
+    for (key, sides, value) in asked {
+        bench.key(key);
+        let row = bench.row("pad·1 trigger-l, k…");
+        assert!(row.contains(sides) && row.contains(value), "{row}");
+    }
+}

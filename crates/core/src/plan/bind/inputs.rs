@@ -262,14 +262,15 @@ impl Binder<'_> {
         Opposites { negative, positive, both }
     }
 
-    /// A side, bound: all its keys on all devices that are meant, and its zones where there is a
-    /// panel.
+    /// A side, bound: all its controls on all devices that are meant, and its zones where there is
+    /// a panel.
     ///
     /// Zones count only where there is a panel: without one nothing could ever hold them.
     fn any_of(&mut self, spec: &SideSpec, action: ActionId) -> BoundSide {
         let first = self.actions.sides.len() as u32;
         for reference in &spec.keys {
             let found = self.resolve(reference, action);
+            self.actions.half = self.follow_half(&found);
             self.actions.sides.extend(found);
         }
         let mut zones = ZoneSet::EMPTY;

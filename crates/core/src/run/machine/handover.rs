@@ -23,10 +23,13 @@ impl Machine {
         // What is held has other numbers among the presses of a new run.
         let heard = opened(fresh.clone());
         let numbers = self.sampler.controls().iter().zip(heard.sampler.controls());
+        // What has none here is held by a threshold that this machine does not follow.
         let presses = |until: u32| {
-            let until = numbers.clone().filter(|(control, _)| control.press_order <= until);
+            let is_until = |control: &ControlState| (1..=until).contains(&control.press_order);
+            let until = numbers.clone().filter(|(control, _)| is_until(control));
             until.map(|(_, heard)| heard.press_order).max().unwrap_or(0)
         };
+        let presses = (heard.sampler.presses(), presses);
         let mut machine = fresh;
         machine.actions.hold_back((&self.actions, &plan.actions), &to.actions, presses);
         opened(machine)

@@ -6,8 +6,8 @@ use super::{
 };
 use crate::screen::{App, draw::paint};
 use gtrig_core::{
-    ActionId, ActionState, BoundInput, BoundSide, ComboId, ContactId, ControlId, ControlKind, Edge,
-    GestureId, Gives, LaneMarks, Nanos, Tick,
+    ActionId, ActionState, BoundInput, BoundSide, ComboId, ContactId, ControlId, ControlKind,
+    DeviceId, Edge, GestureId, Gives, LaneMarks, Nanos, Tick,
 };
 use ratatui::{buffer::Buffer, layout::Rect};
 
@@ -155,13 +155,13 @@ impl InputRow<'_> {
         (self.sides_label(&sides.map(|(side, _)| side)), Meter::Sides(held.to_vec()))
     }
 
-    /// Whether any key of a side is down, or any zone of it has a contact.
+    /// Whether any control of a side holds it, or any zone of it has a contact.
     fn is_held(&self, side: BoundSide) -> bool {
         let (machine, plan) = (self.app.machine(), self.app.session().plan());
-        let is_down = |&key: &ControlId| machine.control(key).is_down();
+        let holds = |&key: &ControlId| plan.holds_side(key, machine.control(key));
         let contacts = ContactId::first(plan.contacts().len());
         let has_any = |zone| contacts.clone().any(|contact| machine.zone_has(zone, contact));
-        plan.side(side).iter().any(is_down) || side.zones().iter().any(has_any)
+        plan.side(side).iter().any(holds) || side.zones().iter().any(has_any)
     }
 
     /// Zones by their names, keys by what they share.
@@ -179,20 +179,32 @@ impl InputRow<'_> {
         }
     }
 
-    /// `keys W A S D`, `pad·1 dpad`: what the codes share, once; which side is
-    /// held is for the arrows to show.
+    /// The first control of each side, device by device; which side is held is for the arrows to
+    /// show.
     fn keys_label(&self, sides: &[&[ControlId]]) -> String {
         let roster = self.app.session().roster();
-        let firsts: Vec<ControlId> =
-            sides.iter().filter_map(|side| side.first().copied()).collect();
-        let Some(&first) = firsts.first() else {
-            return "no device".to_owned();
-        };
-        let device = roster.device_of(first).label();
-        let codes: Vec<&str> = firsts.iter().map(|&id| roster.code(id)).collect();
+        let firsts = sides.iter().filter_map(|side| side.first().copied());
+        let mut devices: Vec<(DeviceId, Vec<&str>)> = Vec::new();
+        for id in firsts {
+            let (device, code) = (roster.control(id).device, roster.code(id));
+            match devices.iter_mut().find(|(of, _)| *of == device) {
+                Some((_, codes)) => codes.push(code),
+                None => devices.push((device, vec![code])),
+            }
+        }
+        let labels = devices.iter().map(|(device, codes)| self.codes_label(*device, codes));
+        match labels.collect::<Vec<_>>().join(", ") {
+            none if none.is_empty() => "no device".to_owned(),
+            label => label,
+        }
+    }
+
+    /// `keys W A S D`, `pad·1 dpad`: what the codes share, once.
+    fn codes_label(&self, device: DeviceId, codes: &[&str]) -> String {
+        let device = self.app.session().roster().device(device).label();
         let shared = codes[0].split_once('-').map(|(shared, _)| shared).filter(|shared| {
             let rest = |code: &str| code.strip_prefix(*shared).is_some_and(|r| r.starts_with('-'));
-            codes.iter().all(|code| rest(code))
+            codes.len() > 1 && codes.iter().all(|code| rest(code))
         });
         if let Some(shared) = shared {
             return format!("{device} {shared}");
