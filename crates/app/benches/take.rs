@@ -1,7 +1,8 @@
 //! Reading and replaying takes.
 //!
-//! - `parse`: the text of a take, against a plain serde_json loop over the
-//!   same lines into a typed struct that borrows from them.
+//! - `parse`: the text of a take, by the demo rig and by one that reads nothing,
+//!   against a plain serde_json loop over the same lines into a typed struct that
+//!   borrows from them.
 //! - `replay`: ten million events through the demo rig, from memory.
 //! - `audit`: ten minutes of four devices at 1 kHz, polled at six rates.
 
@@ -13,7 +14,7 @@ use gtrig::{commands, files};
 use gtrig_analysis::{Capacity, Session, audit::Loop, stream::StreamWatch};
 use gtrig_core::{
     CleanText, ControlInfo, ControlKind, DeviceInfo, DeviceKind, Event, Machine, Marks, Nanos,
-    PollRate, Tick, run,
+    PollRate, Rig, Tick, run,
 };
 use gtrig_formats::take;
 use plain::PlainLine;
@@ -26,18 +27,24 @@ fn parse(c: &mut Criterion) {
     take::write(&session.recording(), None, &mut text).unwrap();
     let mut group = c.benchmark_group("parse");
     group.sample_size(20).throughput(Throughput::Bytes(text.len() as u64));
-    group.bench_function("into a session, ticks run", |b| {
-        b.iter_batched(
-            || rig.clone(),
-            |rig| {
-                let reader = take::TakeReader::open(&text[..]).unwrap();
-                let (session, loaded) = reader.load(rig, Capacity::DEFAULT);
-                assert!(loaded.is_sound());
-                session
-            },
-            BatchSize::LargeInput,
-        );
-    });
+    let reads_nothing = Rig::bare("nothing", PollRate::from_hz(10.0).unwrap());
+    for (name, rig) in [
+        ("into a session, ticks run", &rig),
+        ("into a session, by a rig that reads nothing, ten ticks a second", &reads_nothing),
+    ] {
+        group.bench_function(name, |b| {
+            b.iter_batched(
+                || rig.clone(),
+                |rig| {
+                    let reader = take::TakeReader::open(&text[..]).unwrap();
+                    let (session, loaded) = reader.load(rig, Capacity::DEFAULT);
+                    assert!(loaded.is_sound());
+                    session
+                },
+                BatchSize::LargeInput,
+            );
+        });
+    }
     group.bench_function("plain serde_json loop", |b| {
         b.iter(|| {
             let mut sum = 0;

@@ -143,7 +143,8 @@ impl ActionPlan {
 
     /// The controls of a side.
     pub(crate) fn side(&self, side: BoundSide) -> &[ControlId] {
-        &self.sides[side.first as usize..(side.first + side.len) as usize]
+        let end = side.first + side.buttons + side.travels;
+        &self.sides[side.first as usize..end as usize]
     }
 
     /// A raw value of x (0) or y (1) on its own scale, by the calibration of a

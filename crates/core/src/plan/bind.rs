@@ -175,11 +175,10 @@ impl<'r> Binder<'r> {
         }
     }
 
-    /// The same for one that holds a side from half its travel on. Returns the bit.
-    fn follow_half(&mut self, controls: &[ControlId]) -> u32 {
+    /// The same for controls that hold a side from half their travel on. Returns the bit.
+    fn follow_half(&mut self, travels: &[ControlId]) -> u32 {
         let bit = self.bit(Thresholds::HALF);
-        let travels = controls.iter().filter(|id| !self.roster.control(**id).kind.is_button());
-        self.thresholds.extend(travels.map(|&control| BoundThresholds {
+        self.thresholds.extend(travels.iter().map(|&control| BoundThresholds {
             control,
             bit,
             thresholds: Thresholds::HALF,

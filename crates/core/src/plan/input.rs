@@ -143,7 +143,8 @@ pub struct Opposites {
 impl Opposites {
     /// Whether no device has any of the controls.
     pub(crate) fn is_empty(&self) -> bool {
-        [self.negative, self.positive].iter().all(|side| side.len == 0 && side.zones.is_empty())
+        let has_none = |side: BoundSide| side.buttons + side.travels == 0 && side.zones.is_empty();
+        has_none(self.negative) && has_none(self.positive)
     }
 }
 
@@ -153,8 +154,10 @@ impl Opposites {
 pub struct BoundSide {
     /// Where its controls begin among those of all sides.
     pub(crate) first: u32,
-    /// How many controls it has.
-    pub(crate) len: u32,
+    /// How many of them are buttons, which come first.
+    pub(crate) buttons: u32,
+    /// How many are others.
+    pub(crate) travels: u32,
     /// On any panel.
     pub(crate) zones: ZoneSet,
 }

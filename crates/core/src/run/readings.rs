@@ -445,11 +445,14 @@ impl Readings<'_> {
         both: BothHeld,
         since: u32,
     ) -> Option<ControlId> {
-        let is_held = |id: &ControlId| {
-            let (state, kind) = (&self.controls[id.index()], self.sample.control(*id).control.kind);
-            state.is_on(kind, self.plan.half) && !(state.taken && kind.is_button())
+        let is_held = |(id, nth): &(ControlId, u32)| {
+            let state = &self.controls[id.index()];
+            match *nth < side.buttons {
+                true => state.is_down() && !state.taken,
+                false => state.is_past(self.plan.half),
+            }
         };
-        let keys = self.plan.side(side).iter().copied().filter(is_held);
+        let keys = self.plan.side(side).iter().copied().zip(0..).filter(is_held).map(|(id, _)| id);
         let touching = self.panels.in_any(side.zones()).map(|id| self.touch.contact(id).down);
         let counts = |&id: &ControlId| self.order(id) > since && self.counts(action, id);
         let held = keys.chain(touching).filter(counts);

@@ -355,14 +355,14 @@ impl ControlState {
         self.value = f32::from(u8::from(self.seen == Presence::Here.value()));
     }
 
-    /// Polls the control, of which nothing is held back whose time is over. Returns how many
-    /// presses left no edge.
+    /// Polls the control, of which nothing is held back whose time is over; what thresholds it is
+    /// past is for [`ControlState::pass`] to say. Returns how many presses left no edge.
     ///
     /// Of a button: with a latch it shows the other state for one poll where it *flickered*, that
     /// is, was pressed and is as it was. A press that the latch hid (a release shown while the
     /// button is down again) is owed, and shown at the next poll.
     #[inline]
-    pub(crate) fn sample(&mut self, how: &SampledControl, thresholds: &[BoundThresholds]) -> u16 {
+    pub(crate) fn sample(&mut self, how: &SampledControl) -> u16 {
         self.value = match &how.scale {
             Scale::OnOff => return self.sample_button(how.edges.latched),
             Scale::Travel(travel) => travel.at(self.actual),
@@ -372,7 +372,6 @@ impl ControlState {
         if matches!(how.scale, Scale::Count) {
             (self.actual, self.reported) = (0, 0);
         }
-        self.pass(thresholds);
         0
     }
 
@@ -407,7 +406,7 @@ impl ControlState {
     /// on, and off below `release_at`.
     ///
     /// Between the two numbers of a pair its bit stays as it was.
-    fn pass(&mut self, thresholds: &[BoundThresholds]) {
+    pub(crate) fn pass(&mut self, thresholds: &[BoundThresholds]) {
         for pair in thresholds {
             if self.value >= pair.thresholds.press_at {
                 self.past |= 1 << pair.bit;

@@ -278,7 +278,6 @@ impl Sampler {
         if !self.held_back.is_empty() {
             self.let_through(plan, now);
         }
-        let mut takes_side = false;
         for &id in self.touched.as_slice() {
             let sampled = plan.control(id);
             let state = &mut self.controls[id.index()];
@@ -289,29 +288,18 @@ impl Sampler {
                 }
                 continue;
             }
+            self.lost += u64::from(state.sample(sampled));
             let thresholds = plan.thresholds_of(sampled);
             // What cannot be heard is past none, wherever it is.
-            let device = sampled.control.device.index();
-            let counts = thresholds.is_empty() || self.devices[device].presence == Presence::Here;
-            let lost = state.sample(sampled, if counts { thresholds } else { &[] });
-            self.lost += u64::from(lost);
-            takes_side |= state.takes_side(thresholds);
-            read(id, Polled::Control);
-        }
-        if takes_side {
-            self.order_sides(plan);
-        }
-    }
-
-    /// Gives each control that holds a side since this tick its place among the presses.
-    #[cold]
-    fn order_sides(&mut self, plan: &SamplePlan) {
-        for pair in &plan.thresholds {
-            let state = &mut self.controls[pair.control.index()];
-            if state.takes_side(core::slice::from_ref(pair)) {
-                self.presses += 1;
-                state.press_order = self.presses;
+            if !thresholds.is_empty()
+                && self.devices[sampled.control.device.index()].presence == Presence::Here
+            {
+                state.pass(thresholds);
+                if state.takes_side(thresholds) {
+                    order_sides(plan, &mut self.controls, &mut self.presses);
+                }
             }
+            read(id, Polled::Control);
         }
     }
 
@@ -382,6 +370,24 @@ impl Sampler {
         users.sort_by_key(used);
         opening.splice(0..0, there.into_iter().chain(users));
         opening
+    }
+}
+
+/// One more control was found to hold a side since this tick: all that were found so far get
+/// their places among the presses, in the order of ids.
+#[cold]
+fn order_sides(plan: &SamplePlan, controls: &mut [ControlState], presses: &mut u32) {
+    let takes_side = |pair: &&BoundThresholds, controls: &[ControlState]| {
+        controls[pair.control.index()].takes_side(core::slice::from_ref(pair))
+    };
+    let count = plan.thresholds.iter().filter(|pair| takes_side(pair, controls)).count();
+    *presses += 1;
+    let mut order = *presses - count as u32;
+    for pair in &plan.thresholds {
+        if takes_side(&pair, controls) {
+            order += 1;
+            controls[pair.control.index()].press_order = order;
+        }
     }
 }
 

@@ -399,7 +399,7 @@ mod tests {
                     }
                     Happening::Poll => {
                         controls.iter_mut().zip(&how).for_each(|(control, how)| {
-                            control.sample(how, &[]);
+                            control.sample(how);
                         });
                         let polled = |state: &mut ContactState| {
                             let at = (ZoneSet::EMPTY, time);

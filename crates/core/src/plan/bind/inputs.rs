@@ -268,16 +268,19 @@ impl Binder<'_> {
     /// Zones count only where there is a panel: without one nothing could ever hold them.
     fn any_of(&mut self, spec: &SideSpec, action: ActionId) -> BoundSide {
         let first = self.actions.sides.len() as u32;
-        for reference in &spec.keys {
-            let found = self.resolve(reference, action);
-            self.actions.half = self.follow_half(&found);
-            self.actions.sides.extend(found);
+        let found: Vec<_> = spec.keys.iter().flat_map(|of| self.resolve(of, action)).collect();
+        let is_button = |id: &ControlId| self.roster.control(*id).kind.is_button();
+        let (buttons, travels): (Vec<_>, Vec<_>) = found.into_iter().partition(is_button);
+        if !spec.keys.is_empty() {
+            self.actions.half = self.follow_half(&travels);
         }
+        self.actions.sides.extend([buttons.as_slice(), &travels].concat());
         let mut zones = ZoneSet::EMPTY;
         if !spec.zones.is_empty() && !self.touch.contacts.is_empty() {
             zones = spec.zones.iter().copied().collect();
             self.feed_by(0..self.touch.contacts.len(), action);
         }
-        BoundSide { first, len: self.actions.sides.len() as u32 - first, zones }
+        let [buttons, travels] = [buttons, travels].map(|of| of.len() as u32);
+        BoundSide { first, buttons, travels, zones }
     }
 }

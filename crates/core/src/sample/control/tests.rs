@@ -44,7 +44,7 @@ fn run(ticks: &str, how: &SampledControl) -> (String, u32) {
             cell.receive(how, &[], &event(ms, value, marks));
         }
         let_through(&mut cell, how, 10 * (tick + 1));
-        let lost = cell.sample(how, &[]);
+        let lost = cell.sample(how);
         let state = if cell.is_down() { "#" } else { "_" };
         seen.push(String::from(state) + &"!".repeat(lost.into()));
     }
@@ -75,10 +75,10 @@ fn auto_repeat_counts_as_a_press_only_where_the_rig_says_so() {
         how.edges.repeats_press = repeats_press;
         let mut cell = ControlState::at_rest(ControlKind::Button);
         cell.receive(&how, &[], &event(1, 1, Marks::empty()));
-        cell.sample(&how, &[]);
+        cell.sample(&how);
         cell.age();
         cell.receive(&how, &[], &event(20, 1, Marks::REPEAT));
-        cell.sample(&how, &[]);
+        cell.sample(&how);
         assert_eq!((cell.edge(), cell.is_pressed()), (None, repeats_press));
     }
 }
@@ -112,9 +112,9 @@ fn relative_counts_are_summed_per_tick_and_then_gone() {
     let mut cell = ControlState::at_rest(ControlKind::Relative);
     cell.receive(&how, &[], &event(1, 2, Marks::empty()));
     cell.receive(&how, &[], &event(2, -5, Marks::empty()));
-    cell.sample(&how, &[]);
+    cell.sample(&how);
     assert_eq!(cell.seen, -3);
     assert!(cell.age(), "the count must be cleared on the next tick");
-    cell.sample(&how, &[]);
+    cell.sample(&how);
     assert_eq!(cell.seen, 0);
 }
