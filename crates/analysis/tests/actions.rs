@@ -172,6 +172,30 @@ fn a_travel_is_pressed_anew_when_it_was_below_the_half(
     assert_eq!(desk.action(0).x, x);
 }
 
+/// A recording that begins later says first what nobody pressed, and then what holds sides and
+/// buttons in the order in which they were pressed.
+#[rstest]
+#[case::it_holds_its_side(80, ["pad1/stick-l-x", "keys/KeyD", "pad1/trigger-r"])]
+#[case::it_did(20, ["pad1/trigger-r", "pad1/stick-l-x", "keys/KeyD"])]
+fn a_travel_is_carried_over_in_the_order_of_presses(#[case] raw: i32, #[case] order: [&str; 3]) {
+    let inputs = vec![pair("pad1/trigger-r", "keys/KeyD", BothHeld::Last)];
+    let mut desk = Desk::new(rig(vec![action("a", Gives::Axis, inputs)]));
+    for (at, control, value) in [
+        (10.0, "pad1/stick-l-x", 30),
+        (20.0, "keys/KeyD", 1),
+        (40.0, "pad1/trigger-r", 90),
+        (60.0, "pad1/trigger-r", raw),
+    ] {
+        desk.set(at, control, value);
+        desk.run_to((at / 1000.0 * 60.0).ceil() as u32);
+    }
+    let opening = desk.session.now().opening(desk.session.plan(), Nanos::from_millis(70));
+    let roster = desk.session.roster();
+    let carried = opening.iter().filter(|event| !roster.control(event.control).is_presence);
+    let carried: Vec<_> = carried.map(|event| roster.address(event.control).to_string()).collect();
+    assert_eq!(carried, order);
+}
+
 /// What is pulled while the action is closed must be let go first, and what is pulled when its
 /// device falls silent is let go.
 #[test]

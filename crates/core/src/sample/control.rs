@@ -198,7 +198,7 @@ impl ControlState {
     }
 
     /// Whether it is past the thresholds by which it holds a side.
-    fn holds_side(&self, thresholds: &[BoundThresholds]) -> bool {
+    pub(crate) fn holds_side(&self, thresholds: &[BoundThresholds]) -> bool {
         thresholds.iter().any(|pair| pair.holds_side && self.is_past(pair.bit))
     }
 

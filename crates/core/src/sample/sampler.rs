@@ -332,9 +332,9 @@ impl Sampler {
     /// [`Machine::opening`](crate::Machine::opening).
     ///
     /// In this order: the presences; of the devices that were used their presences once more, the
-    /// one used last at the end; then every control that is off its rest, those that have an
-    /// [order](ControlState::press_order) at the end, in it. What a latch hides is said as an event of its own, and so is what
-    /// a debounce holds back: no device says that again.
+    /// one used last at the end; then every control that is off its rest, and at the end, in the
+    /// order in which they were pressed, buttons and what holds a side. What a latch hides is said
+    /// as an event of its own, and so is what a debounce holds back: no device says that again.
     pub(crate) fn opening(
         &self,
         plan: &SamplePlan,
@@ -343,7 +343,10 @@ impl Sampler {
     ) -> Vec<Event> {
         let mut ids: Vec<ControlId> = ControlId::first(self.controls.len()).collect();
         let order = |id: &ControlId| {
-            (!plan.control(*id).control.is_presence, self.controls[id.index()].press_order)
+            let (sampled, state) = (plan.control(*id), &self.controls[id.index()]);
+            let is_held =
+                sampled.control.kind.is_button() || state.holds_side(plan.thresholds_of(sampled));
+            (!sampled.control.is_presence, if is_held { state.press_order } else { 0 })
         };
         ids.sort_by_key(order);
         let said = ids.into_iter().flat_map(|control| {

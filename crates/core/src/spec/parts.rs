@@ -99,14 +99,8 @@ impl Rig {
                 InputSpec::Gesture { gesture, .. } => parts.push(Part::Gesture(*gesture)),
                 InputSpec::Combo(combo) => parts.push(Part::Combo(*combo)),
                 _ => {
-                    parts.extend(
-                        input
-                            .sides()
-                            .into_iter()
-                            .flat_map(|side| &side.zones)
-                            .copied()
-                            .map(Part::Zone),
-                    );
+                    let zones = input.sides().into_iter().flat_map(|side| &side.zones);
+                    parts.extend(zones.copied().map(Part::Zone));
                 }
             }
         }
