@@ -1,6 +1,6 @@
 """What is held when a recording begins, keys that repeat, and travels that hold a side, of
-docs/rig-format.md and docs/take-format.md, written a second time from these pages alone, and held against the program over
-random rigs and keys."""
+docs/rig-format.md and docs/take-format.md, written a second time from these pages alone, and held
+against the program over random rigs, keys and travels."""
 
 import json
 import math
